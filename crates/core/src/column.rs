@@ -1,0 +1,191 @@
+//! Columns of typed values: what a batch of lines or a lookup holds once its text has been read.
+//!
+//! Text columns are Arrow string views into the block that was read. Numbers share one count of
+//! decimal places as whole numbers of 64 bits where they fit ([`Numbers::Fixed`]), which they nearly
+//! always do, and are single decimals otherwise.
+
+use std::borrow::Cow;
+
+use arrow_array::{Array, StringViewArray};
+use arrow_buffer::NullBuffer;
+
+use crate::date::{Day, Period, PeriodUnit};
+use crate::decimal::Decimal;
+use crate::value::Value;
+
+/// A column. A text is blank when it is empty or white space; the others say which rows are known.
+#[derive(Clone, Debug)]
+pub enum Column {
+    /// Text, as written.
+    Text(StringViewArray),
+    /// Exact numbers.
+    Number(NumberColumn),
+    /// Days since 1970-01-01.
+    Date(DateColumn),
+    /// Periods of one unit.
+    Period(PeriodUnit, DateColumn),
+    /// Yes, no or blank.
+    YesNo(Vec<Option<bool>>),
+}
+
+/// Whole numbers with the rows that are known; `None` when all are.
+#[derive(Clone, Debug)]
+pub struct DateColumn {
+    /// Days or ordinals of periods. What stands in an unknown row has no meaning.
+    pub days: Vec<i32>,
+    /// The known rows.
+    pub known: Option<NullBuffer>,
+}
+
+/// Numbers with the rows that are known; `None` when all are.
+#[derive(Clone, Debug)]
+pub struct NumberColumn {
+    /// The numbers. What stands in an unknown row has no meaning.
+    pub numbers: Numbers,
+    /// The known rows.
+    pub known: Option<NullBuffer>,
+}
+
+/// The form in which a column's numbers are held.
+#[derive(Clone, Debug)]
+pub enum Numbers {
+    /// All have the same places and fit 64 bits.
+    Fixed {
+        /// The numbers without their decimal point.
+        mantissas: Vec<i64>,
+        /// The places of all of them.
+        places: u8,
+    },
+    /// Any decimals.
+    Wide(Vec<Decimal>),
+}
+
+/// Whether a row is known, by an optional bitmap.
+#[inline]
+pub(crate) fn is_known(known: Option<&NullBuffer>, row: usize) -> bool {
+    known.is_none_or(|known| known.is_valid(row))
+}
+
+/// A bitmap from a test per row; `None` when the test holds for all.
+pub(crate) fn known_where(rows: usize, test: impl FnMut(usize) -> bool) -> Option<NullBuffer> {
+    let known = NullBuffer::new(arrow_buffer::BooleanBuffer::collect_bool(rows, test));
+    (known.null_count() > 0).then_some(known)
+}
+
+/// Whether a text counts as blank.
+pub fn is_blank_text(text: &str) -> bool {
+    text.trim_start().is_empty()
+}
+
+impl NumberColumn {
+    /// The number in a row, if it is known.
+    pub fn get(&self, row: usize) -> Option<Decimal> {
+        if !is_known(self.known.as_ref(), row) {
+            return None;
+        }
+        match &self.numbers {
+            Numbers::Fixed { mantissas, places } => {
+                Decimal::new(i128::from(mantissas[row]), *places)
+            }
+            Numbers::Wide(numbers) => Some(numbers[row]),
+        }
+    }
+
+    /// A column from single numbers, in the fixed form if `places` and 64 bits hold all of them.
+    pub fn from_decimals(values: &[Option<Decimal>], places: u8) -> NumberColumn {
+        let known = known_where(values.len(), |row| values[row].is_some());
+        let fixed = |value: &Option<Decimal>| match value {
+            None => Some(0),
+            Some(value) => value.with_places(places).and_then(|v| i64::try_from(v.mantissa()).ok()),
+        };
+        let numbers = match values.iter().map(fixed).collect() {
+            Some(mantissas) => Numbers::Fixed { mantissas, places },
+            None => Numbers::Wide(values.iter().map(|v| v.unwrap_or(Decimal::ZERO)).collect()),
+        };
+        NumberColumn { numbers, known }
+    }
+}
+
+impl Column {
+    /// How many rows the column has.
+    pub fn len(&self) -> usize {
+        match self {
+            Column::Text(texts) => texts.len(),
+            Column::Number(column) => match &column.numbers {
+                Numbers::Fixed { mantissas, .. } => mantissas.len(),
+                Numbers::Wide(numbers) => numbers.len(),
+            },
+            Column::Date(column) | Column::Period(_, column) => column.days.len(),
+            Column::YesNo(values) => values.len(),
+        }
+    }
+
+    /// Whether the column has no row.
+    pub fn is_empty(&self) -> bool {
+        self.len() == 0
+    }
+
+    /// The value in a row.
+    pub fn value(&self, row: usize) -> Value<'_> {
+        match self {
+            Column::Text(texts) => match texts.value(row) {
+                text if is_blank_text(text) => Value::Blank,
+                text => Value::Text(Cow::Borrowed(text)),
+            },
+            Column::Number(column) => column.get(row).map_or(Value::Blank, Value::Number),
+            Column::Date(column) if is_known(column.known.as_ref(), row) => {
+                Value::Date(Day(column.days[row]))
+            }
+            Column::Period(unit, column) if is_known(column.known.as_ref(), row) => {
+                Value::Period(Period { unit: *unit, ordinal: column.days[row] })
+            }
+            Column::Date(_) | Column::Period(..) => Value::Blank,
+            Column::YesNo(values) => values[row].map_or(Value::Blank, Value::YesNo),
+        }
+    }
+
+    /// The column with one more row at its end. A value of another type counts as blank.
+    pub fn with_row(self, value: &Value<'_>) -> Column {
+        let more = |days: &mut DateColumn, day: Option<i32>| {
+            let rows = days.days.len();
+            let old = days.known.take();
+            days.days.push(day.unwrap_or(0));
+            days.known = known_where(rows + 1, |row| {
+                if row < rows { is_known(old.as_ref(), row) } else { day.is_some() }
+            });
+        };
+        match self {
+            Column::Text(texts) => {
+                let last = match value {
+                    Value::Text(text) => text.as_ref(),
+                    _ => "",
+                };
+                Column::Text(texts.iter().map(|t| t.unwrap_or("")).chain([last]).collect::<Vec<_>>().into())
+            }
+            Column::Number(column) => {
+                let rows = Column::Number(column.clone()).len();
+                let mut values: Vec<_> = (0..rows).map(|row| column.get(row)).collect();
+                let last = value.number();
+                values.push(last);
+                let own = match column.numbers {
+                    Numbers::Fixed { places, .. } => places,
+                    Numbers::Wide(_) => 0,
+                };
+                let places = own.max(last.map_or(0, |n| n.trimmed(0).places()));
+                Column::Number(NumberColumn::from_decimals(&values, places))
+            }
+            Column::Date(mut column) => {
+                more(&mut column, if let Value::Date(day) = value { Some(day.0) } else { None });
+                Column::Date(column)
+            }
+            Column::Period(unit, mut column) => {
+                more(&mut column, None);
+                Column::Period(unit, column)
+            }
+            Column::YesNo(mut values) => {
+                values.push(if let Value::YesNo(yes) = value { Some(*yes) } else { None });
+                Column::YesNo(values)
+            }
+        }
+    }
+}

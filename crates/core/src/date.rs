@@ -1,0 +1,251 @@
+//! Days and periods. A day is a count from 1 January 1970 in the proleptic Gregorian calendar, the
+//! same as Arrow's `Date32`; a period is a year, quarter, month, week or day with its number.
+
+use std::fmt;
+
+/// A day, counted from 1970-01-01.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct Day(pub i32);
+
+impl Day {
+    /// The day of a civil date; `None` when there is no such day, or outside the years 0 to 9999.
+    pub fn from_civil(year: i32, month: u32, day: u32) -> Option<Day> {
+        if !(0..=9999).contains(&year) || !(1..=12).contains(&month) || day == 0 {
+            return None;
+        }
+        (day <= days_in_month(year, month)).then(|| Day(days_from_civil(year, month, day)))
+    }
+
+    /// Reads `2025-12-31` (ISO 8601, extended form) and nothing else.
+    pub fn parse(text: &[u8]) -> Option<Day> {
+        let t: &[u8; 10] = text.try_into().ok()?;
+        if t[4] != b'-' || t[7] != b'-' {
+            return None;
+        }
+        let mut digits = [0u32; 10];
+        for (digit, byte) in digits.iter_mut().zip(t) {
+            *digit = u32::from(byte.wrapping_sub(b'0'));
+        }
+        let d = |i: usize| digits[i];
+        if [0, 1, 2, 3, 5, 6, 8, 9].iter().any(|&i| digits[i] > 9) {
+            return None;
+        }
+        let year = d(0) * 1000 + d(1) * 100 + d(2) * 10 + d(3);
+        Day::from_civil(year as i32, d(5) * 10 + d(6), d(8) * 10 + d(9))
+    }
+
+    /// Year, month (1 to 12) and day of the month.
+    pub fn civil(self) -> (i32, u32, u32) {
+        // Days since 0000-03-01, so that a leap day ends its year; the counts of days per 400, 100,
+        // 4 years and per month follow from there (the usual era arithmetic, as in the public
+        // description of civil-from-days algorithms by H. Hinnant).
+        let z = self.0 + 719_468;
+        let era = z.div_euclid(146_097);
+        let day_of_era = z.rem_euclid(146_097);
+        let year_of_era =
+            (day_of_era - day_of_era / 1460 + day_of_era / 36_524 - day_of_era / 146_096) / 365;
+        let day_of_year = day_of_era - (365 * year_of_era + year_of_era / 4 - year_of_era / 100);
+        let shifted_month = (5 * day_of_year + 2) / 153;
+        let day = day_of_year - (153 * shifted_month + 2) / 5 + 1;
+        let month = if shifted_month < 10 { shifted_month + 3 } else { shifted_month - 9 };
+        let year = year_of_era + era * 400 + i32::from(month <= 2);
+        (year, month as u32, day as u32)
+    }
+}
+
+fn days_from_civil(year: i32, month: u32, day: u32) -> i32 {
+    let year = if month <= 2 { year - 1 } else { year };
+    let era = year.div_euclid(400);
+    let year_of_era = year.rem_euclid(400);
+    let month = month as i32;
+    let shifted_month = if month > 2 { month - 3 } else { month + 9 };
+    let day_of_year = (153 * shifted_month + 2) / 5 + day as i32 - 1;
+    let day_of_era = year_of_era * 365 + year_of_era / 4 - year_of_era / 100 + day_of_year;
+    era * 146_097 + day_of_era - 719_468
+}
+
+fn days_in_month(year: i32, month: u32) -> u32 {
+    match month {
+        2 if year % 4 == 0 && (year % 100 != 0 || year % 400 == 0) => 29,
+        2 => 28,
+        4 | 6 | 9 | 11 => 30,
+        _ => 31,
+    }
+}
+
+impl fmt::Display for Day {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let (year, month, day) = self.civil();
+        write!(f, "{year:04}-{month:02}-{day:02}")
+    }
+}
+
+/// The length of a period.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum PeriodUnit {
+    /// A calendar year, written `2025`.
+    Year,
+    /// A quarter, written `2025-Q3`.
+    Quarter,
+    /// A month, written `2025-03`.
+    Month,
+    /// A week of ISO 8601, Monday to Sunday, written `2025-W14`.
+    Week,
+    /// A day, written `2025-03-05`.
+    Day,
+}
+
+impl PeriodUnit {
+    /// The unit's name, which is also its function's in formulas.
+    pub fn name(self) -> &'static str {
+        match self {
+            PeriodUnit::Year => "year",
+            PeriodUnit::Quarter => "quarter",
+            PeriodUnit::Month => "month",
+            PeriodUnit::Week => "week",
+            PeriodUnit::Day => "day",
+        }
+    }
+
+    /// A period of this unit as its readers know it, for messages.
+    pub fn specimen(self) -> &'static str {
+        match self {
+            PeriodUnit::Year => "2025",
+            PeriodUnit::Quarter => "2025-Q3",
+            PeriodUnit::Month => "2025-03",
+            PeriodUnit::Week => "2025-W14",
+            PeriodUnit::Day => "2025-03-05",
+        }
+    }
+}
+
+/// A year, quarter, month, week or day. Periods of one unit are in the order of time.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct Period {
+    /// The length of the period.
+    pub unit: PeriodUnit,
+    /// Years, quarters, months, weeks or days since a fixed first one.
+    pub ordinal: i32,
+}
+
+impl Period {
+    /// The period of `unit` in which `day` lies.
+    pub fn containing(unit: PeriodUnit, day: Day) -> Period {
+        let ordinal = match unit {
+            PeriodUnit::Day => day.0,
+            // 1970-01-01 was a Thursday; weeks are counted from the Monday before it.
+            PeriodUnit::Week => (day.0 + 3).div_euclid(7),
+            _ => {
+                let (year, month, _) = day.civil();
+                let month = month as i32 - 1;
+                match unit {
+                    PeriodUnit::Year => year,
+                    PeriodUnit::Quarter => year * 4 + month / 3,
+                    _ => year * 12 + month,
+                }
+            }
+        };
+        Period { unit, ordinal }
+    }
+
+    /// Reads a period of `unit` as [`Period`]'s `Display` writes it; `None` for any other text.
+    pub fn parse(unit: PeriodUnit, text: &str) -> Option<Period> {
+        let year = || text.get(..4)?.bytes().all(|b| b.is_ascii_digit()).then(|| &text[..4]);
+        let first_day = match unit {
+            PeriodUnit::Year => format!("{}-01-01", year()?),
+            PeriodUnit::Quarter => {
+                let quarter: u32 = text.strip_prefix(&format!("{}-Q", year()?))?.parse().ok()?;
+                let month = quarter.checked_sub(1)?.checked_mul(3)?.checked_add(1)?;
+                format!("{}-{month:02}-01", year()?)
+            }
+            PeriodUnit::Month => format!("{text}-01"),
+            PeriodUnit::Day => text.to_owned(),
+            PeriodUnit::Week => {
+                let week: i32 = text.strip_prefix(&format!("{}-W", year()?))?.parse().ok()?;
+                // 4 January is always in week 1.
+                let fourth = Day::parse(format!("{}-01-04", year()?).as_bytes())?;
+                let week = week.checked_sub(1)?.checked_mul(7)?;
+                Day(fourth.0.checked_add(week)?).to_string()
+            }
+        };
+        let period = Period::containing(unit, Day::parse(first_day.as_bytes())?);
+        (period.to_string() == text).then_some(period)
+    }
+}
+
+impl fmt::Display for Period {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let n = self.ordinal;
+        match self.unit {
+            PeriodUnit::Year => write!(f, "{n:04}"),
+            PeriodUnit::Quarter => write!(f, "{:04}-Q{}", n.div_euclid(4), n.rem_euclid(4) + 1),
+            PeriodUnit::Month => write!(f, "{:04}-{:02}", n.div_euclid(12), n.rem_euclid(12) + 1),
+            PeriodUnit::Day => Day(n).fmt(f),
+            PeriodUnit::Week => {
+                // A week belongs to the year of its Thursday.
+                let thursday = Day(n * 7);
+                let (year, _, _) = thursday.civil();
+                let first = Day(days_from_civil(year, 1, 1));
+                write!(f, "{year:04}-W{:02}", (thursday.0 - first.0) / 7 + 1)
+            }
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_day_of_four_centuries_agrees_with_the_calendar_library() {
+        let mut civil = jiff::civil::date(1899, 12, 31);
+        let mut day = Day::from_civil(1899, 12, 31).unwrap();
+        while civil.year() < 2300 {
+            civil = civil.tomorrow().unwrap();
+            day = Day(day.0 + 1);
+            let parts = (i32::from(civil.year()), civil.month() as u32, civil.day() as u32);
+            assert_eq!(day.civil(), parts);
+            assert_eq!(Day::parse(civil.to_string().as_bytes()), Some(day));
+            let week = civil.iso_week_date();
+            let shown = format!("{:04}-W{:02}", week.year(), week.week());
+            let period = Period::containing(PeriodUnit::Week, day);
+            assert_eq!(period.to_string(), shown);
+            assert_eq!(Period::parse(PeriodUnit::Week, &shown), Some(period));
+        }
+    }
+
+    #[test]
+    fn days_that_do_not_exist_are_refused() {
+        for text in
+            ["2025-02-29", "2025-13-01", "2025-00-10", "2025-01-00", "31/12/2025", "2025-1-1", ""]
+        {
+            assert_eq!(Day::parse(text.as_bytes()), None, "{text}");
+        }
+        assert!(Day::parse(b"2024-02-29").is_some());
+    }
+
+    #[test]
+    fn periods_read_as_they_are_written() {
+        let day = Day::parse(b"2025-08-09").unwrap();
+        for (unit, shown) in [
+            (PeriodUnit::Year, "2025"),
+            (PeriodUnit::Quarter, "2025-Q3"),
+            (PeriodUnit::Month, "2025-08"),
+            (PeriodUnit::Week, "2025-W32"),
+            (PeriodUnit::Day, "2025-08-09"),
+        ] {
+            let period = Period::containing(unit, day);
+            assert_eq!(period.to_string(), shown);
+            assert_eq!(Period::parse(unit, shown), Some(period));
+        }
+        for (unit, text) in [
+            (PeriodUnit::Year, "25"),
+            (PeriodUnit::Quarter, "2025-Q5"),
+            (PeriodUnit::Month, "2025-13"),
+            (PeriodUnit::Week, "2025-W54"),
+            (PeriodUnit::Year, "é0"),
+        ] {
+            assert_eq!(Period::parse(unit, text), None, "{text}");
+        }
+    }
+}

@@ -1,0 +1,494 @@
+//! Expressions worked out column by column over a batch, in whole numbers of 64 bits.
+//!
+//! [`compute`] gives `None` when the fixed form does not suffice: a number does not fit, a column has
+//! more places than foreseen, or an operation has no columnar form. The caller then goes line by
+//! line, by `rows`. Where a result is given it is the same as there; the tests compare the two.
+
+use std::borrow::Cow;
+
+use arrow_array::Array;
+use arrow_buffer::NullBuffer;
+
+use super::rows::compare;
+use super::syntax::Operator;
+use super::typed::{Expr, ExprKind, Type};
+use crate::column::{Column, DateColumn, NumberColumn, Numbers, is_known, known_where};
+use crate::date::{Day, Period, PeriodUnit};
+use crate::decimal::{QUOTIENT_PLACES, Rounding};
+use crate::value::Value;
+
+/// The columns that the names of an expression stand for.
+pub(crate) trait Inputs {
+    fn rows(&self) -> usize;
+    fn column(&self, column: usize) -> &Column;
+    fn attribute(&self, route: usize, column: usize) -> Column;
+    fn figure(&self, figure: usize) -> &Column;
+}
+
+/// A column that was worked out or that was there already.
+pub(crate) type Computed<'a> = Cow<'a, Column>;
+
+/// The values of an expression on all rows.
+pub(crate) fn compute<'a>(expr: &Expr, inputs: &'a impl Inputs) -> Option<Computed<'a>> {
+    Some(match &expr.kind {
+        ExprKind::Column(column) => Cow::Borrowed(inputs.column(*column)),
+        ExprKind::Figure(figure) => Cow::Borrowed(inputs.figure(*figure)),
+        ExprKind::Attribute { route, column } => Cow::Owned(inputs.attribute(*route, *column)),
+        ExprKind::PeriodOf(unit, date) => match compute(date, inputs)?.as_ref() {
+            Column::Date(dates) => Cow::Owned(Column::Period(*unit, periods(*unit, dates))),
+            _ => return None,
+        },
+        ExprKind::Compare(..)
+        | ExprKind::And(..)
+        | ExprKind::Or(..)
+        | ExprKind::Not(_)
+        | ExprKind::IsBlank(_) => Cow::Owned(Column::YesNo(condition(expr, inputs)?)),
+        _ => match expr.ty {
+            Type::Number { .. } => {
+                let numeric = numeric(expr, inputs)?;
+                Cow::Owned(Column::Number(numeric.into_column(inputs.rows())))
+            }
+            _ => return None,
+        },
+    })
+}
+
+/// Numbers in the fixed form: one for all rows, or one a row.
+struct Numeric<'a> {
+    mantissas: Mantissas<'a>,
+    places: u8,
+    known: Option<NullBuffer>,
+}
+
+enum Mantissas<'a> {
+    Same(i64),
+    Each(Cow<'a, [i64]>),
+}
+
+impl Numeric<'_> {
+    fn each(mantissas: Vec<i64>, places: u8, known: Option<NullBuffer>) -> Numeric<'static> {
+        Numeric { mantissas: Mantissas::Each(Cow::Owned(mantissas)), places, known }
+    }
+
+    fn get(&self, row: usize) -> Option<i64> {
+        is_known(self.known.as_ref(), row).then(|| match &self.mantissas {
+            Mantissas::Same(value) => *value,
+            Mantissas::Each(values) => values[row],
+        })
+    }
+
+    fn into_column(self, rows: usize) -> NumberColumn {
+        let mantissas = match self.mantissas {
+            Mantissas::Same(value) => vec![value; rows],
+            Mantissas::Each(values) => values.into_owned(),
+        };
+        let numbers = Numbers::Fixed { mantissas, places: self.places };
+        NumberColumn { numbers, known: self.known }
+    }
+}
+
+fn numeric<'a>(expr: &Expr, inputs: &'a impl Inputs) -> Option<Numeric<'a>> {
+    let rows = inputs.rows();
+    match &expr.kind {
+        ExprKind::Constant(Value::Number(value)) => Some(Numeric {
+            mantissas: Mantissas::Same(i64::try_from(value.mantissa()).ok()?),
+            places: value.places(),
+            known: None,
+        }),
+        ExprKind::Constant(Value::Blank) => Some(Numeric {
+            mantissas: Mantissas::Same(0),
+            places: 0,
+            known: known_where(rows, |_| false),
+        }),
+        ExprKind::Negate(a) => {
+            let a = numeric(a, inputs)?;
+            map(a, rows, |x| x.overflowing_neg())
+        }
+        ExprKind::Abs(a) => {
+            let a = numeric(a, inputs)?;
+            map(a, rows, |x| x.overflowing_abs())
+        }
+        ExprKind::Round(a, places, rounding) => round(numeric(a, inputs)?, rows, *places, *rounding),
+        ExprKind::Arithmetic(operator, a, b) => {
+            arithmetic(*operator, &numeric(a, inputs)?, &numeric(b, inputs)?, rows)
+        }
+        ExprKind::If(test, then, otherwise) => {
+            let test = condition(test, inputs)?;
+            let (a, b) = (numeric(then, inputs)?, numeric(otherwise, inputs)?);
+            choose(rows, expr.ty, |row| match test[row] {
+                Some(true) => Some((a.get(row)?, a.places)),
+                Some(false) => Some((b.get(row)?, b.places)),
+                None => None,
+            })
+        }
+        ExprKind::Coalesce(list) => {
+            let list: Vec<Numeric<'_>> =
+                list.iter().map(|item| numeric(item, inputs)).collect::<Option<_>>()?;
+            choose(rows, expr.ty, |row| {
+                list.iter().find_map(|item| Some((item.get(row)?, item.places)))
+            })
+        }
+        ExprKind::Column(_) | ExprKind::Figure(_) => match compute(expr, inputs)? {
+            Cow::Borrowed(Column::Number(column)) => match &column.numbers {
+                Numbers::Fixed { mantissas, places } => Some(Numeric {
+                    mantissas: Mantissas::Each(Cow::Borrowed(mantissas)),
+                    places: *places,
+                    known: column.known.clone(),
+                }),
+                Numbers::Wide(_) => None,
+            },
+            _ => None,
+        },
+        ExprKind::Attribute { route, column } => match inputs.attribute(*route, *column) {
+            Column::Number(NumberColumn { numbers: Numbers::Fixed { mantissas, places }, known }) => {
+                Some(Numeric::each(mantissas, places, known))
+            }
+            _ => None,
+        },
+        _ => None,
+    }
+}
+
+/// Applies `work` to pairs; `None` if it says of any that it does not fit. An unknown row takes part
+/// with whatever stands there; at worst the batch goes the longer way for nothing.
+fn zip(
+    a: &Numeric<'_>,
+    b: &Numeric<'_>,
+    rows: usize,
+    work: impl Fn(i64, i64) -> (i64, bool),
+) -> Option<Vec<i64>> {
+    let mut unfit = false;
+    let mut step = |x: i64, y: i64| {
+        let (value, over) = work(x, y);
+        unfit |= over;
+        value
+    };
+    let result: Vec<i64> = match (&a.mantissas, &b.mantissas) {
+        (Mantissas::Same(x), Mantissas::Same(y)) => vec![step(*x, *y); rows],
+        (Mantissas::Same(x), Mantissas::Each(y)) => y.iter().map(|y| step(*x, *y)).collect(),
+        (Mantissas::Each(x), Mantissas::Same(y)) => x.iter().map(|x| step(*x, *y)).collect(),
+        (Mantissas::Each(x), Mantissas::Each(y)) => {
+            x.iter().zip(y.iter()).map(|(x, y)| step(*x, *y)).collect()
+        }
+    };
+    (!unfit).then_some(result)
+}
+
+fn map<'a>(a: Numeric<'a>, rows: usize, work: impl Fn(i64) -> (i64, bool)) -> Option<Numeric<'a>> {
+    let zero = Numeric { mantissas: Mantissas::Same(0), places: 0, known: None };
+    let mantissas = zip(&a, &zero, rows, |x, _| work(x))?;
+    Some(Numeric::each(mantissas, a.places, a.known))
+}
+
+fn factor(from: u8, to: u8) -> Option<i64> {
+    10i64.checked_pow(u32::from(to.checked_sub(from)?))
+}
+
+fn arithmetic<'a>(
+    operator: Operator,
+    a: &Numeric<'_>,
+    b: &Numeric<'_>,
+    rows: usize,
+) -> Option<Numeric<'a>> {
+    let known = NullBuffer::union(a.known.as_ref(), b.known.as_ref());
+    if operator == Operator::Multiply {
+        let mantissas = zip(a, b, rows, i64::overflowing_mul)?;
+        return Some(Numeric::each(mantissas, a.places.checked_add(b.places)?, known));
+    }
+    let places = a.places.max(b.places);
+    if operator == Operator::Divide {
+        return divide(a, b, rows, places + QUOTIENT_PLACES);
+    }
+    let (fa, fb) = (factor(a.places, places)?, factor(b.places, places)?);
+    let subtract = operator == Operator::Subtract;
+    let mantissas = zip(a, b, rows, |x, y| {
+        let (x, over_x) = x.overflowing_mul(fa);
+        let (y, over_y) = y.overflowing_mul(fb);
+        let (sum, over) = if subtract { x.overflowing_sub(y) } else { x.overflowing_add(y) };
+        (sum, over_x | over_y | over)
+    })?;
+    Some(Numeric::each(mantissas, places, known))
+}
+
+fn divide<'a>(a: &Numeric<'_>, b: &Numeric<'_>, rows: usize, places: u8) -> Option<Numeric<'a>> {
+    let power = 10i128.checked_pow(u32::from(places + b.places - a.places))?;
+    let mut mantissas = Vec::with_capacity(rows);
+    let mut unknown = false;
+    for row in 0..rows {
+        mantissas.push(match (a.get(row), b.get(row)) {
+            (Some(x), Some(y)) if y != 0 => {
+                let numerator = i128::from(x).checked_mul(power)?;
+                i64::try_from(half_even(numerator, i128::from(y))).ok()?
+            }
+            _ => {
+                unknown = true;
+                0
+            }
+        });
+    }
+    let known = if unknown {
+        known_where(rows, |row| a.get(row).is_some() && b.get(row).is_some_and(|y| y != 0))
+    } else {
+        None
+    };
+    Some(Numeric::each(mantissas, places, known))
+}
+
+/// The quotient to the nearest whole number, halves to the even one.
+fn half_even(numerator: i128, denominator: i128) -> i128 {
+    let (quotient, remainder) = (numerator / denominator, numerator % denominator);
+    let rest = remainder.unsigned_abs();
+    let other = denominator.unsigned_abs() - rest;
+    if rest > other || (rest == other && quotient % 2 != 0) {
+        quotient + if (numerator < 0) == (denominator < 0) { 1 } else { -1 }
+    } else {
+        quotient
+    }
+}
+
+fn round<'a>(a: Numeric<'a>, rows: usize, places: u8, rounding: Rounding) -> Option<Numeric<'a>> {
+    if places >= a.places {
+        let factor = factor(a.places, places)?;
+        let rounded = map(a, rows, |x| x.overflowing_mul(factor))?;
+        return Some(Numeric { places, ..rounded });
+    }
+    let power = factor(places, a.places)?;
+    let rounded = map(a, rows, |x| {
+        let (quotient, rest) = (x / power, (x % power).abs());
+        let up = match rest.cmp(&(power - rest)) {
+            std::cmp::Ordering::Less => false,
+            std::cmp::Ordering::Greater => true,
+            std::cmp::Ordering::Equal => rounding == Rounding::HalfUp || quotient % 2 != 0,
+        };
+        (quotient + if up { x.signum() } else { 0 }, false)
+    })?;
+    Some(Numeric { places, ..rounded })
+}
+
+/// A number a row, brought to the places of the result's type.
+fn choose<'a>(
+    rows: usize,
+    ty: Type,
+    pick: impl Fn(usize) -> Option<(i64, u8)>,
+) -> Option<Numeric<'a>> {
+    let Type::Number { places } = ty else { return None };
+    let mut mantissas = Vec::with_capacity(rows);
+    let mut unknown = false;
+    for row in 0..rows {
+        mantissas.push(match pick(row) {
+            Some((value, own)) => value.checked_mul(factor(own, places)?)?,
+            None => {
+                unknown = true;
+                0
+            }
+        });
+    }
+    let known = if unknown { known_where(rows, |row| pick(row).is_some()) } else { None };
+    Some(Numeric::each(mantissas, places, known))
+}
+
+fn periods(unit: PeriodUnit, dates: &DateColumn) -> DateColumn {
+    // Lines lie mostly in the order of time: the period of the line before often serves again.
+    let mut last = (i32::MIN, 0);
+    let days = dates.days.iter().map(|&day| {
+        if last.0 != day {
+            last = (day, Period::containing(unit, Day(day)).ordinal);
+        }
+        last.1
+    });
+    DateColumn { days: days.collect(), known: dates.known.clone() }
+}
+
+type Truths = Vec<Option<bool>>;
+
+fn condition(expr: &Expr, inputs: &impl Inputs) -> Option<Truths> {
+    let rows = inputs.rows();
+    Some(match &expr.kind {
+        ExprKind::Compare(operator, a, b) => compare_columns(*operator, a, b, inputs)?,
+        ExprKind::Not(a) => {
+            condition(a, inputs)?.into_iter().map(|truth| truth.map(|yes| !yes)).collect()
+        }
+        ExprKind::And(a, b) => logic(condition(a, inputs)?, condition(b, inputs)?, false),
+        ExprKind::Or(a, b) => logic(condition(a, inputs)?, condition(b, inputs)?, true),
+        ExprKind::IsBlank(a) => {
+            let column = compute(a, inputs)?;
+            (0..rows).map(|row| Some(column.value(row).is_blank())).collect()
+        }
+        ExprKind::Constant(Value::Blank) => vec![None; rows],
+        _ => match compute(expr, inputs)?.as_ref() {
+            Column::YesNo(values) => values.clone(),
+            _ => return None,
+        },
+    })
+}
+
+fn logic(a: Truths, b: Truths, decides: bool) -> Truths {
+    let pair = |(x, y): (Option<bool>, Option<bool>)| match (x, y) {
+        (Some(x), _) if x == decides => Some(decides),
+        (_, Some(y)) if y == decides => Some(decides),
+        (Some(_), Some(_)) => Some(!decides),
+        _ => None,
+    };
+    a.into_iter().zip(b).map(pair).collect()
+}
+
+fn compare_columns(operator: Operator, a: &Expr, b: &Expr, inputs: &impl Inputs) -> Option<Truths> {
+    let rows = inputs.rows();
+    if let (Type::Number { .. }, Type::Number { .. }) = (a.ty, b.ty) {
+        let (a, b) = (numeric(a, inputs)?, numeric(b, inputs)?);
+        let places = a.places.max(b.places);
+        let (fa, fb) = (i128::from(factor(a.places, places)?), i128::from(factor(b.places, places)?));
+        let test = |row| {
+            let (x, y) = (i128::from(a.get(row)?) * fa, i128::from(b.get(row)?) * fb);
+            Some(compare(operator, &x, &y))
+        };
+        return Some((0..rows).map(test).collect());
+    }
+    let ExprKind::Constant(constant) = &b.kind else { return None };
+    let column = compute(a, inputs)?;
+    Some(match (column.as_ref(), constant) {
+        (Column::Text(texts), Value::Text(wanted)) => (0..texts.len())
+            .map(|row| {
+                let text = texts.value(row);
+                let known = !crate::column::is_blank_text(text);
+                known.then(|| compare(operator, &text, &wanted.as_ref()))
+            })
+            .collect(),
+        (Column::Date(days), Value::Date(Day(wanted)))
+        | (Column::Period(_, days), Value::Period(Period { ordinal: wanted, .. })) => {
+            let known = |row| is_known(days.known.as_ref(), row);
+            let test = |row| known(row).then(|| compare(operator, &days.days[row], wanted));
+            (0..rows).map(test).collect()
+        }
+        _ => return None,
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::super::rows::{Leaves, evaluate};
+    use super::super::typed::{Names, check};
+    use super::super::{parse, typed};
+    use super::*;
+    use crate::decimal::Decimal;
+    use crate::plan::{ColumnName, Mistake, Written};
+    use arrow_array::StringViewArray;
+    use proptest::prelude::*;
+
+    /// `a` and `b` are numbers, `d` a date, `t` text.
+    struct Batch(Vec<Column>);
+
+    impl Names for Batch {
+        fn leaf(&self, name: &ColumnName, _: &Written) -> Result<typed::Expr, Mistake> {
+            let (column, ty) = match name.column.as_str() {
+                "a" => (0, Type::Number { places: 2 }),
+                "b" => (1, Type::Number { places: 0 }),
+                "d" => (2, Type::Date),
+                _ => (3, Type::Text),
+            };
+            Ok(typed::Expr { kind: ExprKind::Column(column), ty })
+        }
+    }
+
+    impl Inputs for Batch {
+        fn rows(&self) -> usize {
+            self.0[0].len()
+        }
+        fn column(&self, column: usize) -> &Column {
+            &self.0[column]
+        }
+        fn attribute(&self, _: usize, _: usize) -> Column {
+            unreachable!("the formulas here name columns only")
+        }
+        fn figure(&self, _: usize) -> &Column {
+            unreachable!("the formulas here name columns only")
+        }
+    }
+
+    struct Line<'a>(&'a Batch, usize);
+
+    impl Leaves for Line<'_> {
+        fn column(&self, column: usize) -> Value<'_> {
+            self.0.0[column].value(self.1)
+        }
+        fn attribute(&self, _: usize, _: usize) -> Value<'_> {
+            Value::Blank
+        }
+        fn figure(&self, _: usize) -> Value<'_> {
+            Value::Blank
+        }
+    }
+
+    type Row = (Option<i64>, Option<i64>, Option<i32>, &'static str);
+
+    fn batch(rows: &[Row]) -> Batch {
+        let number = |values: Vec<Option<i64>>, places| {
+            let decimals: Vec<_> = values
+                .iter()
+                .map(|v| v.and_then(|v| Decimal::new(i128::from(v), places)))
+                .collect();
+            Column::Number(NumberColumn::from_decimals(&decimals, places))
+        };
+        let days = rows.iter().map(|r| r.2.unwrap_or(0)).collect();
+        Batch(vec![
+            number(rows.iter().map(|r| r.0).collect(), 2),
+            number(rows.iter().map(|r| r.1).collect(), 0),
+            Column::Date(DateColumn { days, known: known_where(rows.len(), |i| rows[i].2.is_some()) }),
+            Column::Text(StringViewArray::from(rows.iter().map(|r| r.3).collect::<Vec<_>>())),
+        ])
+    }
+
+    fn number_formula() -> impl Strategy<Value = String> {
+        let leaf = prop::sample::select(vec!["a", "b", "0", "1.5", "-3", "blank", "100"])
+            .prop_map(str::to_owned);
+        leaf.prop_recursive(4, 24, 3, |inner| {
+            let pair = (inner.clone(), prop::sample::select(vec!["+", "-", "*", "/"]), inner.clone());
+            let test = prop::sample::select(vec![
+                "a > b", "t = 'x'", "d >= '2024-06-01'", "month(d) = '2024-06'", "b is blank",
+                "not a = 1 and b <> 2", "a between 0 and 5 or t in ('y', 'z')",
+            ]);
+            prop_oneof![
+                pair.prop_map(|(x, o, y)| format!("({x} {o} {y})")),
+                inner.clone().prop_map(|x| format!("abs({x})")),
+                inner.clone().prop_map(|x| format!("round({x}, 1, 'half-up')")),
+                inner.clone().prop_map(|x| format!("round({x}, 2)")),
+                (inner.clone(), inner.clone()).prop_map(|(x, y)| format!("coalesce({x}, {y})")),
+                (test, inner.clone(), inner).prop_map(|(t, x, y)| format!("(if {t} then {x} else {y})")),
+            ]
+        })
+    }
+
+    fn row() -> impl Strategy<Value = Row> {
+        let some = |low: i64, high: i64| prop::option::weighted(0.8, low..high);
+        let text = prop::sample::select(vec!["x", "y", "", "w"]);
+        (some(-100_000, 100_000), some(-5, 500), prop::option::of(19_800i32..19_950), text)
+    }
+
+    proptest! {
+        #[test]
+        fn prop_columns_agree_with_rows(formula in number_formula(), rows in prop::collection::vec(row(), 1..8)) {
+            let batch = batch(&rows);
+            let written = Written::in_option("formula", &formula, 0..formula.len());
+            let expr = check(&parse(&written).unwrap(), &batch, &written).unwrap();
+            if let Some(column) = compute(&expr, &batch) {
+                for number in 0..rows.len() {
+                    let line = Line(&batch, number);
+                    let expected = evaluate(&expr, &line);
+                    prop_assert_eq!(Ok(column.value(number)), expected, "{} in line {}", formula, number);
+                }
+            }
+        }
+    }
+
+    #[test]
+    fn what_does_not_fit_is_left_to_the_longer_way() {
+        let batch = batch(&[(Some(i64::MAX / 2), Some(9), None, "")]);
+        let formula = |text: &str| {
+            let written = Written::in_option("formula", text, 0..text.len());
+            check(&parse(&written).unwrap(), &batch, &written).unwrap()
+        };
+        assert!(compute(&formula("a * b"), &batch).is_none());
+        assert!(compute(&formula("a + 0.001"), &batch).is_none());
+        assert!(compute(&formula("if b = 9 then a"), &batch).is_some());
+    }
+}

@@ -1,0 +1,20 @@
+//! Formulas: from text to tokens, to a syntax tree, to a typed expression, to values.
+//!
+//! The language is that of section 4 of the plan: exact decimals, text in single quotes, names of
+//! columns and figures, and functions with the SQL standard's names. A typed expression is worked
+//! out in two ways that agree: `columns` goes through a batch column by column and is fast but only
+//! handles what fits its fixed form; `rows` goes line by line, handles everything and is the judge.
+
+mod columns;
+mod lexer;
+mod parser;
+mod rows;
+mod syntax;
+mod typed;
+
+pub(crate) use columns::{Computed, compute};
+pub(crate) use lexer::{Token, TokenKind, tokens};
+pub(crate) use parser::parse;
+pub(crate) use rows::{Leaves, Overflow, WhyBlank, evaluate, why_blank};
+pub(crate) use syntax::{Function, Node, NodeKind, Operator};
+pub(crate) use typed::{Expr, ExprKind, Names, Type, check};

@@ -1,0 +1,432 @@
+//! From words to the syntax tree, by precedence climbing: `or`, `and`, `not`, comparison, `+ -`,
+//! `* /`, sign.
+
+use std::ops::Range;
+
+use super::lexer::{Token, TokenKind, tokens};
+use super::syntax::{Function, Node, NodeKind, Operator};
+use crate::date::PeriodUnit;
+use crate::decimal::Rounding;
+use crate::plan::{ColumnName, Mistake, Written};
+
+/// Words that are part of the language and stand in double quotes when they are names.
+const WORDS: [&str; 13] = [
+    "and", "or", "not", "if", "then", "else", "in", "between", "is", "blank", "as", "of", "lines",
+];
+
+const FUNCTIONS: [&str; 8] =
+    ["coalesce", "round", "abs", "year", "quarter", "month", "week", "day"];
+
+/// Formulas nested deeper than this are refused, before they exhaust the stack.
+const DEEPEST: usize = 100;
+
+/// Reads a formula.
+pub(crate) fn parse(written: &Written) -> Result<Node, Mistake> {
+    let tokens = tokens(written)?;
+    let mut parser = Parser { written, tokens: &tokens, at: 0, depth: 0 };
+    if tokens.is_empty() {
+        return Err(written.mistaken("the formula is empty"));
+    }
+    let node = parser.expression(0)?;
+    if parser.at < tokens.len() {
+        return Err(parser.unexpected("an operator or the end of the formula"));
+    }
+    Ok(node)
+}
+
+struct Parser<'a> {
+    written: &'a Written,
+    tokens: &'a [Token],
+    at: usize,
+    depth: usize,
+}
+
+/// How tightly an operator binds; comparisons do not chain.
+fn binding(operator: Operator) -> u8 {
+    use Operator::{Add, And, Divide, Multiply, Or, Subtract};
+    match operator {
+        Or => 1,
+        And => 2,
+        Add | Subtract => 5,
+        Multiply | Divide => 6,
+        _ => COMPARISON,
+    }
+}
+
+const NOT: u8 = 3;
+const COMPARISON: u8 = 4;
+const SIGN: u8 = 7;
+
+impl Parser<'_> {
+    fn expression(&mut self, least: u8) -> Result<Node, Mistake> {
+        self.depth += 1;
+        if self.depth > DEEPEST {
+            return Err(self.written.mistaken(format!(
+                "the formula is nested more than {DEEPEST} deep; split it into several figures"
+            )));
+        }
+        let mut left = self.operand()?;
+        loop {
+            if least <= COMPARISON
+                && let Some(test) = self.test(&left)?
+            {
+                left = test;
+                continue;
+            }
+            let Some(operator) = self.operator() else { break };
+            let power = binding(operator);
+            if power < least {
+                break;
+            }
+            self.at += 1;
+            let right = self.expression(power + 1)?;
+            if power == COMPARISON && self.operator().is_some_and(|o| binding(o) == COMPARISON) {
+                return Err(self.unexpected("`and` between two comparisons"));
+            }
+            let span = left.span.start..right.span.end;
+            left =
+                Node { kind: NodeKind::Binary(operator, Box::new(left), Box::new(right)), span };
+        }
+        self.depth -= 1;
+        Ok(left)
+    }
+
+    /// `is [not] blank`, `[not] in (…)`, `[not] between … and …` after an operand.
+    fn test(&mut self, left: &Node) -> Result<Option<Node>, Mistake> {
+        let operand = Box::new(left.clone());
+        let kind = if self.word("is") {
+            let negated = self.word("not");
+            if !self.word("blank") {
+                return Err(self.unexpected("`blank` or `not blank` after `is`"));
+            }
+            NodeKind::IsBlank { operand, negated }
+        } else {
+            let negated = self.peek_word(0, "not")
+                && (self.peek_word(1, "in") || self.peek_word(1, "between"));
+            self.at += usize::from(negated);
+            if self.word("in") {
+                self.expect(&TokenKind::Open, "`(` after `in`")?;
+                NodeKind::In { operand, list: self.arguments()?, negated }
+            } else if self.word("between") {
+                let low = Box::new(self.expression(COMPARISON + 1)?);
+                if !self.word("and") {
+                    return Err(self.unexpected("`and` between the two ends"));
+                }
+                let high = Box::new(self.expression(COMPARISON + 1)?);
+                NodeKind::Between { operand, low, high, negated }
+            } else {
+                return Ok(None);
+            }
+        };
+        Ok(Some(Node { kind, span: left.span.start..self.end() }))
+    }
+
+    fn operator(&self) -> Option<Operator> {
+        let token = self.tokens.get(self.at)?;
+        Some(match &token.kind {
+            TokenKind::Plus => Operator::Add,
+            TokenKind::Minus => Operator::Subtract,
+            TokenKind::Times => Operator::Multiply,
+            TokenKind::Divide => Operator::Divide,
+            TokenKind::Equal => Operator::Equal,
+            TokenKind::NotEqual => Operator::NotEqual,
+            TokenKind::Less => Operator::Less,
+            TokenKind::LessOrEqual => Operator::LessOrEqual,
+            TokenKind::Greater => Operator::Greater,
+            TokenKind::GreaterOrEqual => Operator::GreaterOrEqual,
+            TokenKind::Name(word) if word == "and" => Operator::And,
+            TokenKind::Name(word) if word == "or" => Operator::Or,
+            _ => return None,
+        })
+    }
+
+    fn operand(&mut self) -> Result<Node, Mistake> {
+        let Some(token) = self.tokens.get(self.at) else {
+            return Err(self.unexpected("a value"));
+        };
+        let start = token.span.start;
+        let kind = match &token.kind {
+            TokenKind::Number(value) => self.take(NodeKind::Number(*value)),
+            TokenKind::Text(text) => self.take(NodeKind::Text(text.clone())),
+            TokenKind::Minus => {
+                self.at += 1;
+                NodeKind::Negate(Box::new(self.expression(SIGN)?))
+            }
+            TokenKind::Open => {
+                self.at += 1;
+                let inner = self.expression(0)?;
+                self.expect(&TokenKind::Close, "`)`")?;
+                // The parentheses have done their work; the node keeps them in its span.
+                inner.kind
+            }
+            TokenKind::Name(word) => match word.as_str() {
+                "blank" => self.take(NodeKind::Blank),
+                "not" => {
+                    self.at += 1;
+                    NodeKind::Not(Box::new(self.expression(NOT)?))
+                }
+                "if" => self.condition()?,
+                _ if self.tokens.get(self.at + 1).is_some_and(|t| t.kind == TokenKind::Open) => {
+                    self.call(word, &token.span)?
+                }
+                _ if WORDS.contains(&word.as_str()) && word != "lines" => {
+                    return Err(self.unexpected("a value"));
+                }
+                _ => self.name()?,
+            },
+            TokenKind::Quoted(_) => self.name()?,
+            _ => return Err(self.unexpected("a value")),
+        };
+        Ok(Node { kind, span: start..self.end() })
+    }
+
+    fn condition(&mut self) -> Result<NodeKind, Mistake> {
+        self.at += 1;
+        let condition = Box::new(self.expression(0)?);
+        if !self.word("then") {
+            return Err(self.unexpected("`then`"));
+        }
+        let then = Box::new(self.expression(0)?);
+        let otherwise =
+            if self.word("else") { Some(Box::new(self.expression(0)?)) } else { None };
+        Ok(NodeKind::If { condition, then, otherwise })
+    }
+
+    fn name(&mut self) -> Result<NodeKind, Mistake> {
+        let name_at = |at: usize| match self.tokens.get(at) {
+            Some(Token { kind: TokenKind::Name(name) | TokenKind::Quoted(name), span }) => {
+                Some((name.clone(), span.clone()))
+            }
+            _ => None,
+        };
+        let Some((first, span)) = name_at(self.at) else {
+            return Err(self.unexpected("a name"));
+        };
+        if self.tokens.get(self.at + 1).is_some_and(|t| t.kind == TokenKind::Dot) {
+            let Some((column, second)) = name_at(self.at + 2) else {
+                self.at += 2;
+                return Err(self.unexpected("a column name after the point"));
+            };
+            self.at += 3;
+            let span = span.start..second.end;
+            return Ok(NodeKind::Name(ColumnName { table: Some(first), column, span }));
+        }
+        self.at += 1;
+        Ok(NodeKind::Name(ColumnName { table: None, column: first, span }))
+    }
+
+    fn call(&mut self, name: &str, span: &Range<usize>) -> Result<NodeKind, Mistake> {
+        self.at += 2;
+        let mut arguments = self.arguments()?;
+        let whole = span.start..self.end();
+        let count = arguments.len();
+        let needs = |counts: Range<usize>, shape: &str| {
+            if counts.contains(&count) {
+                return Ok(());
+            }
+            let values = if count == 1 { "value" } else { "values" };
+            let message = format!("`{name}` was given {count} {values}");
+            Err(self.written.mistake(whole.clone(), message).help(format!("it reads `{shape}`")))
+        };
+        let function = match name {
+            "coalesce" => {
+                needs(1..1000, "coalesce(first, second, …)")?;
+                Function::Coalesce
+            }
+            "abs" => {
+                needs(1..2, "abs(number)")?;
+                Function::Abs
+            }
+            "round" => {
+                needs(1..4, "round(number, places)` or `round(number, places, 'half-up')")?;
+                let rounding = self.rounding(arguments.get(2))?;
+                let places = self.places(arguments.get(1))?;
+                arguments.truncate(1);
+                Function::Round(places, rounding)
+            }
+            _ => {
+                let unit = match name {
+                    "year" => PeriodUnit::Year,
+                    "quarter" => PeriodUnit::Quarter,
+                    "month" => PeriodUnit::Month,
+                    "week" => PeriodUnit::Week,
+                    "day" => PeriodUnit::Day,
+                    _ => {
+                        let message = format!("there is no function `{name}`");
+                        return Err(self
+                            .written
+                            .mistake(span.clone(), message)
+                            .nearest(name, FUNCTIONS));
+                    }
+                };
+                needs(1..2, &format!("{name}(date)"))?;
+                Function::Period(unit)
+            }
+        };
+        Ok(NodeKind::Call(function, arguments))
+    }
+
+    fn places(&self, node: Option<&Node>) -> Result<u8, Mistake> {
+        let Some(node) = node else { return Ok(0) };
+        match &node.kind {
+            NodeKind::Number(n) if n.places() == 0 && (0..=20).contains(&n.mantissa()) => {
+                Ok(n.mantissa() as u8)
+            }
+            _ => Err(self
+                .written
+                .mistake(node.span.clone(), "the places of `round` are a whole number from 0 to 20")),
+        }
+    }
+
+    fn rounding(&self, node: Option<&Node>) -> Result<Rounding, Mistake> {
+        let Some(node) = node else { return Ok(Rounding::HalfEven) };
+        match &node.kind {
+            NodeKind::Text(rule) if rule == "half-even" => Ok(Rounding::HalfEven),
+            NodeKind::Text(rule) if rule == "half-up" => Ok(Rounding::HalfUp),
+            _ => Err(self
+                .written
+                .mistake(node.span.clone(), "the rule of `round` is 'half-even' or 'half-up'")),
+        }
+    }
+
+    /// Values up to the closing parenthesis; the opening one is taken.
+    fn arguments(&mut self) -> Result<Vec<Node>, Mistake> {
+        let mut arguments = vec![self.expression(0)?];
+        while self.tokens.get(self.at).is_some_and(|t| t.kind == TokenKind::Comma) {
+            self.at += 1;
+            arguments.push(self.expression(0)?);
+        }
+        self.expect(&TokenKind::Close, "`,` or `)`")?;
+        Ok(arguments)
+    }
+
+    fn take(&mut self, kind: NodeKind) -> NodeKind {
+        self.at += 1;
+        kind
+    }
+
+    fn peek_word(&self, ahead: usize, word: &str) -> bool {
+        matches!(self.tokens.get(self.at + ahead),
+            Some(Token { kind: TokenKind::Name(name), .. }) if name == word)
+    }
+
+    fn word(&mut self, word: &str) -> bool {
+        let here = self.peek_word(0, word);
+        self.at += usize::from(here);
+        here
+    }
+
+    fn expect(&mut self, kind: &TokenKind, shown: &str) -> Result<(), Mistake> {
+        if self.tokens.get(self.at).is_some_and(|t| t.kind == *kind) {
+            self.at += 1;
+            return Ok(());
+        }
+        Err(self.unexpected(shown))
+    }
+
+    /// Where the last token taken ends.
+    fn end(&self) -> usize {
+        self.at.checked_sub(1).and_then(|at| self.tokens.get(at)).map_or(0, |t| t.span.end)
+    }
+
+    fn unexpected(&self, wanted: &str) -> Mistake {
+        let text = &self.written.text;
+        match self.tokens.get(self.at) {
+            Some(token) => self.written.mistake(
+                token.span.clone(),
+                format!("found `{}`, wanted {wanted}", &text[token.span.clone()]),
+            ),
+            None => self
+                .written
+                .mistake(text.len()..text.len(), format!("the formula ends, wanted {wanted}")),
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn written(text: &str) -> Written {
+        Written::in_option("formula", text, 0..text.len())
+    }
+
+    /// The tree with every operation in parentheses.
+    fn shape(node: &Node) -> String {
+        let list = |nodes: &[Node]| nodes.iter().map(shape).collect::<Vec<_>>().join(" ");
+        match &node.kind {
+            NodeKind::Number(value) => value.to_string(),
+            NodeKind::Text(text) => format!("'{text}'"),
+            NodeKind::Blank => "blank".into(),
+            NodeKind::Name(name) => match &name.table {
+                Some(table) => format!("{table}.{}", name.column),
+                None => name.column.clone(),
+            },
+            NodeKind::Negate(a) => format!("(- {})", shape(a)),
+            NodeKind::Not(a) => format!("(not {})", shape(a)),
+            NodeKind::Binary(o, a, b) => format!("({} {} {})", o.sign(), shape(a), shape(b)),
+            NodeKind::If { condition, then, otherwise } => {
+                let otherwise = otherwise.as_ref().map_or("blank".into(), |o| shape(o));
+                format!("(if {} {} {otherwise})", shape(condition), shape(then))
+            }
+            NodeKind::IsBlank { operand, negated } => {
+                format!("(blank? {negated} {})", shape(operand))
+            }
+            NodeKind::In { operand, list: items, negated } => {
+                format!("(in {negated} {} {})", shape(operand), list(items))
+            }
+            NodeKind::Between { operand, low, high, negated } => {
+                format!("(between {negated} {} {} {})", shape(operand), shape(low), shape(high))
+            }
+            NodeKind::Call(function, arguments) => format!("({function:?} {})", list(arguments)),
+        }
+    }
+
+    #[test]
+    fn operators_bind_as_in_arithmetic_and_logic() {
+        for (text, expected) in [
+            ("a + b * c", "(+ a (* b c))"),
+            ("(a + b) * c", "(* (+ a b) c)"),
+            ("a - b - c", "(- (- a b) c)"),
+            ("-a * b", "(* (- a) b)"),
+            ("a / b / c", "(/ (/ a b) c)"),
+            ("not a = b and c < 2 or d", "(or (and (not (= a b)) (< c 2)) d)"),
+            ("if a > 1 then b else c + 1", "(if (> a 1) b (+ c 1))"),
+            ("if a is blank then 0", "(if (blank? false a) 0 blank)"),
+            ("a not in ('x', 'y''z')", "(in true a 'x' 'y'z')"),
+            ("a between 1 and 2 and b", "(and (between false a 1 2) b)"),
+            ("a + 1 between 2 and 3", "(between false (+ a 1) 2 3)"),
+            (r#"prices."unit price" * "if""#, "(* prices.unit price if)"),
+            ("round(a, 2, 'half-up')", "(Round(2, HalfUp) a)"),
+            ("coalesce(a, 0)", "(Coalesce a 0)"),
+            ("year(d) = '2025'", "(= (Period(Year) d) '2025')"),
+        ] {
+            assert_eq!(shape(&parse(&written(text)).unwrap()), expected, "{text}");
+        }
+    }
+
+    #[test]
+    fn mistakes_stand_at_their_word() {
+        for (text, at, message) in [
+            ("a +", "", "the formula ends, wanted a value"),
+            ("a b", "b", "found `b`, wanted an operator or the end of the formula"),
+            ("(a + b", "", "the formula ends, wanted `)`"),
+            ("a < b < c", "<", "found `<`, wanted `and` between two comparisons"),
+            ("rund(a, 2)", "rund", "there is no function `rund`"),
+            ("round(a, b)", "b", "the places of `round` are a whole number from 0 to 20"),
+            ("abs(a, b)", "abs(a, b)", "`abs` was given 2 values"),
+            ("if a then b else", "", "the formula ends, wanted a value"),
+            ("'open", "'open", "the quote ' is not closed"),
+            ("a ? b", "?", "`?` has no meaning here"),
+            ("1.2.3", "1.2.3", "`1.2.3` is not a number"),
+            ("", "", "the formula is empty"),
+            ("a is b", "b", "found `b`, wanted `blank` or `not blank` after `is`"),
+        ] {
+            let mistake = parse(&written(text)).unwrap_err();
+            assert_eq!(mistake.message, message, "{text}");
+            assert_eq!(&text[mistake.span.unwrap()], at, "{text}");
+        }
+        let deep = "(".repeat(500) + "1" + &")".repeat(500);
+        assert!(parse(&written(&deep)).unwrap_err().message.contains("nested"));
+    }
+}

@@ -1,0 +1,334 @@
+//! From the syntax tree to a typed expression, in which every name has become a column, an attribute
+//! or a figure, and every operation is known to make sense.
+
+use std::borrow::Cow;
+use std::ops::Range;
+
+use super::syntax::{Function, Node, NodeKind, Operator};
+use crate::date::{Day, Period, PeriodUnit};
+use crate::decimal::{Decimal, MAX_PLACES, QUOTIENT_PLACES, Rounding};
+use crate::plan::{ColumnName, Mistake, Written};
+use crate::value::Value;
+
+/// The type of an expression.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Type {
+    /// A number. `places` are those that its values are foreseen to have; they also say how many
+    /// are written at least.
+    Number {
+        places: u8,
+    },
+    Text,
+    Date,
+    Period(PeriodUnit),
+    YesNo,
+    /// The word `blank`, which goes with every type.
+    Blank,
+}
+
+impl Type {
+    /// The type with its article, for messages.
+    fn shown(self) -> String {
+        match self {
+            Type::Number { .. } => "a number".into(),
+            Type::Text => "text".into(),
+            Type::Date => "a date".into(),
+            Type::Period(unit) => format!("a period ({})", unit.name()),
+            Type::YesNo => "a condition".into(),
+            Type::Blank => "blank".into(),
+        }
+    }
+
+    fn places(self) -> u8 {
+        match self {
+            Type::Number { places } => places,
+            _ => 0,
+        }
+    }
+}
+
+/// A typed expression.
+#[derive(Clone, Debug)]
+pub(crate) struct Expr {
+    pub(crate) kind: ExprKind,
+    pub(crate) ty: Type,
+}
+
+#[derive(Clone, Debug)]
+pub(crate) enum ExprKind {
+    Constant(Value<'static>),
+    /// A column of the fact, by its number among those that are read.
+    Column(usize),
+    /// A column of a lookup, by the number of the route to it.
+    Attribute {
+        route: usize,
+        column: usize,
+    },
+    /// A figure, by its number in the plan.
+    Figure(usize),
+    /// A total, by its number; only in ratios that are worked out again from totals.
+    Part(usize),
+    Negate(Box<Expr>),
+    Not(Box<Expr>),
+    Arithmetic(Operator, Box<Expr>, Box<Expr>),
+    Compare(Operator, Box<Expr>, Box<Expr>),
+    And(Box<Expr>, Box<Expr>),
+    Or(Box<Expr>, Box<Expr>),
+    If(Box<Expr>, Box<Expr>, Box<Expr>),
+    IsBlank(Box<Expr>),
+    Coalesce(Vec<Expr>),
+    Round(Box<Expr>, u8, Rounding),
+    Abs(Box<Expr>),
+    PeriodOf(PeriodUnit, Box<Expr>),
+}
+
+/// What names refer to.
+pub(crate) trait Names {
+    /// The column, attribute or figure of that name.
+    fn leaf(&self, name: &ColumnName, written: &Written) -> Result<Expr, Mistake>;
+}
+
+/// Types a formula.
+pub(crate) fn check(node: &Node, names: &dyn Names, written: &Written) -> Result<Expr, Mistake> {
+    Checker { names, written }.check(node)
+}
+
+struct Checker<'a> {
+    names: &'a dyn Names,
+    written: &'a Written,
+}
+
+fn expr(kind: ExprKind, ty: Type) -> Expr {
+    Expr { kind, ty }
+}
+
+fn boxed(expr: Expr) -> Box<Expr> {
+    Box::new(expr)
+}
+
+impl Checker<'_> {
+    fn check(&self, node: &Node) -> Result<Expr, Mistake> {
+        Ok(match &node.kind {
+            NodeKind::Number(value) => {
+                expr(ExprKind::Constant(Value::Number(*value)), Type::Number { places: value.places() })
+            }
+            NodeKind::Text(text) => {
+                expr(ExprKind::Constant(Value::Text(Cow::Owned(text.clone()))), Type::Text)
+            }
+            NodeKind::Blank => expr(ExprKind::Constant(Value::Blank), Type::Blank),
+            NodeKind::Name(name) => self.names.leaf(name, self.written)?,
+            NodeKind::Negate(operand) => {
+                let operand = self.number(operand, "a sign")?;
+                let ty = operand.ty;
+                expr(ExprKind::Negate(boxed(operand)), ty)
+            }
+            NodeKind::Not(operand) => {
+                expr(ExprKind::Not(boxed(self.condition(operand, "`not`")?)), Type::YesNo)
+            }
+            NodeKind::Binary(operator, left, right) => self.binary(*operator, left, right)?,
+            NodeKind::If { condition, then, otherwise } => {
+                let condition = self.condition(condition, "`if`")?;
+                let then_span = then.span.clone();
+                let then = self.check(then)?;
+                let (otherwise, span) = match otherwise {
+                    Some(node) => (self.check(node)?, node.span.clone()),
+                    None => (expr(ExprKind::Constant(Value::Blank), Type::Blank), then_span),
+                };
+                let ty = self.common(then.ty, otherwise.ty, span, "the branches of `if`")?;
+                expr(ExprKind::If(boxed(condition), boxed(then), boxed(otherwise)), ty)
+            }
+            NodeKind::IsBlank { operand, negated } => {
+                negate_if(*negated, expr(ExprKind::IsBlank(boxed(self.check(operand)?)), Type::YesNo))
+            }
+            NodeKind::In { operand, list, negated } => {
+                let mut tests = list.iter().map(|item| {
+                    self.compare(Operator::Equal, operand, item)
+                });
+                let first = tests.next().expect("the parser puts a value into every list")?;
+                let any = tests.try_fold(first, |any, test| {
+                    Ok(expr(ExprKind::Or(boxed(any), boxed(test?)), Type::YesNo))
+                })?;
+                negate_if(*negated, any)
+            }
+            NodeKind::Between { operand, low, high, negated } => {
+                let low = self.compare(Operator::GreaterOrEqual, operand, low)?;
+                let high = self.compare(Operator::LessOrEqual, operand, high)?;
+                negate_if(*negated, expr(ExprKind::And(boxed(low), boxed(high)), Type::YesNo))
+            }
+            NodeKind::Call(function, arguments) => self.call(*function, arguments)?,
+        })
+    }
+
+    fn binary(&self, operator: Operator, left: &Node, right: &Node) -> Result<Expr, Mistake> {
+        let what = format!("`{}`", operator.sign());
+        match operator {
+            Operator::And | Operator::Or => {
+                let left = boxed(self.condition(left, &what)?);
+                let right = boxed(self.condition(right, &what)?);
+                let kind = match operator {
+                    Operator::And => ExprKind::And(left, right),
+                    _ => ExprKind::Or(left, right),
+                };
+                Ok(expr(kind, Type::YesNo))
+            }
+            _ if operator.is_arithmetic() => {
+                let left = self.number(left, &what)?;
+                let right = self.number(right, &what)?;
+                let (a, b) = (left.ty.places(), right.ty.places());
+                let places = match operator {
+                    Operator::Multiply => a + b,
+                    Operator::Divide => a.max(b) + QUOTIENT_PLACES,
+                    _ => a.max(b),
+                };
+                let ty = Type::Number { places: places.min(MAX_PLACES) };
+                Ok(expr(ExprKind::Arithmetic(operator, boxed(left), boxed(right)), ty))
+            }
+            _ => self.compare(operator, left, right),
+        }
+    }
+
+    /// A comparison. Text that is written beside a date or period is read as one.
+    fn compare(&self, operator: Operator, left: &Node, right: &Node) -> Result<Expr, Mistake> {
+        let (mut a, mut b) = (self.check(left)?, self.check(right)?);
+        self.read_beside(a.ty, &mut b, right)?;
+        self.read_beside(b.ty, &mut a, left)?;
+        self.common(a.ty, b.ty, right.span.clone(), &format!("`{}`", operator.sign()))?;
+        Ok(expr(ExprKind::Compare(operator, boxed(a), boxed(b)), Type::YesNo))
+    }
+
+    fn read_beside(&self, other: Type, constant: &mut Expr, node: &Node) -> Result<(), Mistake> {
+        let ExprKind::Constant(Value::Text(text)) = &constant.kind else { return Ok(()) };
+        let read = match other {
+            Type::Date => (Day::parse(text.as_bytes()).map(Value::Date), "2025-12-31"),
+            Type::Period(unit) => (Period::parse(unit, text).map(Value::Period), unit.specimen()),
+            _ => return Ok(()),
+        };
+        match read {
+            (Some(value), _) => {
+                *constant = expr(ExprKind::Constant(value), other);
+                Ok(())
+            }
+            (None, specimen) => Err(self
+                .written
+                .mistake(node.span.clone(), format!("`{text}` is not {}", other.shown()))
+                .help(format!("it is written like '{specimen}'"))),
+        }
+    }
+
+    fn call(&self, function: Function, arguments: &[Node]) -> Result<Expr, Mistake> {
+        match function {
+            Function::Coalesce => {
+                let mut typed = Vec::new();
+                let mut ty = Type::Blank;
+                for argument in arguments {
+                    let next = self.check(argument)?;
+                    ty = self.common(ty, next.ty, argument.span.clone(), "`coalesce`")?;
+                    typed.push(next);
+                }
+                Ok(expr(ExprKind::Coalesce(typed), ty))
+            }
+            Function::Round(places, rounding) => {
+                let operand = boxed(self.number(&arguments[0], "`round`")?);
+                Ok(expr(ExprKind::Round(operand, places, rounding), Type::Number { places }))
+            }
+            Function::Abs => {
+                let operand = self.number(&arguments[0], "`abs`")?;
+                let ty = operand.ty;
+                Ok(expr(ExprKind::Abs(boxed(operand)), ty))
+            }
+            Function::Period(unit) => {
+                let operand = self.check(&arguments[0])?;
+                match operand.ty {
+                    Type::Date | Type::Blank => {
+                        Ok(expr(ExprKind::PeriodOf(unit, boxed(operand)), Type::Period(unit)))
+                    }
+                    other => Err(self.unfit(&arguments[0], &format!("`{}`", unit.name()), "a date", other)),
+                }
+            }
+        }
+    }
+
+    fn number(&self, node: &Node, what: &str) -> Result<Expr, Mistake> {
+        let operand = self.check(node)?;
+        match operand.ty {
+            Type::Number { .. } | Type::Blank => Ok(operand),
+            other => Err(self.unfit(node, what, "a number", other)),
+        }
+    }
+
+    fn condition(&self, node: &Node, what: &str) -> Result<Expr, Mistake> {
+        let operand = self.check(node)?;
+        match operand.ty {
+            Type::YesNo | Type::Blank => Ok(operand),
+            other => Err(self.unfit(node, what, "a condition", other)),
+        }
+    }
+
+    fn unfit(&self, node: &Node, what: &str, wanted: &str, found: Type) -> Mistake {
+        let text = &self.written.text[node.span.clone()];
+        self.written.mistake(
+            node.span.clone(),
+            format!("{what} needs {wanted}, `{text}` is {}", found.shown()),
+        )
+    }
+
+    fn common(&self, a: Type, b: Type, at: Range<usize>, what: &str) -> Result<Type, Mistake> {
+        match (a, b) {
+            (Type::Blank, other) | (other, Type::Blank) => Ok(other),
+            (Type::Number { places: p }, Type::Number { places: q }) => {
+                Ok(Type::Number { places: p.max(q) })
+            }
+            _ if a == b => Ok(a),
+            _ => {
+                let message =
+                    format!("{what} cannot bring together {} and {}", a.shown(), b.shown());
+                Err(self.written.mistake(at, message))
+            }
+        }
+    }
+}
+
+fn negate_if(negated: bool, test: Expr) -> Expr {
+    if negated { expr(ExprKind::Not(boxed(test)), Type::YesNo) } else { test }
+}
+
+impl Expr {
+    /// The expressions that this one is made of.
+    pub(crate) fn children(&self) -> Vec<&Expr> {
+        match &self.kind {
+            ExprKind::Constant(_)
+            | ExprKind::Column(_)
+            | ExprKind::Attribute { .. }
+            | ExprKind::Figure(_)
+            | ExprKind::Part(_) => Vec::new(),
+            ExprKind::Negate(a)
+            | ExprKind::Not(a)
+            | ExprKind::IsBlank(a)
+            | ExprKind::Round(a, ..)
+            | ExprKind::Abs(a)
+            | ExprKind::PeriodOf(_, a) => vec![a],
+            ExprKind::Arithmetic(_, a, b)
+            | ExprKind::Compare(_, a, b)
+            | ExprKind::And(a, b)
+            | ExprKind::Or(a, b) => vec![a, b],
+            ExprKind::If(a, b, c) => vec![a, b, c],
+            ExprKind::Coalesce(list) => list.iter().collect(),
+        }
+    }
+
+    /// Whether `test` holds for this expression or any that it is made of.
+    pub(crate) fn any(&self, test: &mut impl FnMut(&Expr) -> bool) -> bool {
+        test(self) || self.children().into_iter().any(|child| child.any(test))
+    }
+
+    /// How many decimal places are written at least. A quotient is written as short as it can be.
+    pub(crate) fn least_places(&self) -> u8 {
+        let divides =
+            self.any(&mut |e| matches!(e.kind, ExprKind::Arithmetic(Operator::Divide, ..)));
+        match (&self.kind, self.ty) {
+            (ExprKind::Round(..), Type::Number { places }) => places,
+            (_, Type::Number { places }) if !divides => places,
+            _ => 0,
+        }
+    }
+}

@@ -1,0 +1,177 @@
+//! The index of a lookup's keys: which row a written key finds, and by which step.
+
+use arrow_array::StringViewArray;
+
+use super::clean::{KeyForm, cleaned};
+use super::table::{KeyTable, NO_ROW, ROW_LIMIT};
+
+/// What looking for a key came to.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Found {
+    /// The key as it is written.
+    Exact(u32),
+    /// The key after cleaning, or without the differences that the link ignores.
+    Cleaned(u32),
+    /// A step fits several different keys.
+    Undecided,
+    /// No step finds a key.
+    Nothing,
+}
+
+/// Stands in a table for a form that several different keys share.
+const SEVERAL: u32 = ROW_LIMIT - 1;
+
+/// Finds the row of a key, step by step; see the plan language on matching a candidate.
+///
+/// Most keys are found as they are written, in a table of their own. The tables of the further steps
+/// are asked only for the others.
+pub struct KeyIndex {
+    exact: KeyTable,
+    /// Cleaned forms of those keys that are not clean as they are written.
+    clean: KeyTable,
+    form: KeyForm,
+    /// Every key in the form of step 3, unless that step is empty.
+    formed: KeyTable,
+}
+
+impl KeyIndex {
+    /// An index of `keys` with their rows. A key that comes a second time is left out; blank keys
+    /// must not be among them.
+    pub fn new<'k>(keys: impl ExactSizeIterator<Item = (&'k str, u32)>, form: KeyForm) -> KeyIndex {
+        let mut index = KeyIndex {
+            exact: KeyTable::with_capacity(keys.len()),
+            clean: KeyTable::with_capacity(0),
+            formed: KeyTable::with_capacity(if form.is_plain() { 0 } else { keys.len() }),
+            form,
+        };
+        for (key, row) in keys {
+            if index.exact.insert(key, row).is_some() {
+                continue;
+            }
+            let clean = cleaned(key);
+            if clean != key {
+                insert_form(&mut index.clean, &clean, row);
+            }
+            if !index.form.is_plain() {
+                insert_form(&mut index.formed, &index.form.of(&clean), row);
+            }
+        }
+        index
+    }
+
+    /// The row of one key.
+    pub fn find(&self, key: &str) -> Found {
+        match self.exact.get(key) {
+            Some(row) => Found::Exact(row),
+            None => self.find_unclean(key),
+        }
+    }
+
+    /// The row of a key that is not there as it is written.
+    fn find_unclean(&self, key: &str) -> Found {
+        let clean = cleaned(key);
+        if clean.is_empty() {
+            return Found::Nothing;
+        }
+        match (self.exact.get(&clean), self.clean.get(&clean)) {
+            (Some(_), Some(_)) | (None, Some(SEVERAL)) => return Found::Undecided,
+            (Some(row), None) | (None, Some(row)) => return Found::Cleaned(row),
+            (None, None) => {}
+        }
+        if self.form.is_plain() {
+            return Found::Nothing;
+        }
+        match self.formed.get(&self.form.of(&clean)) {
+            Some(SEVERAL) => Found::Undecided,
+            Some(row) => Found::Cleaned(row),
+            None => Found::Nothing,
+        }
+    }
+
+    /// Appends the row of every key to `rows`. `other` is asked what to put where the key is not
+    /// there as it is written; it is given the number of the key and what the later steps found.
+    pub fn find_all(
+        &self,
+        keys: &StringViewArray,
+        rows: &mut Vec<u32>,
+        mut other: impl FnMut(usize, Found) -> u32,
+    ) {
+        let start = rows.len();
+        self.exact.get_all(keys, rows);
+        for (number, row) in rows[start..].iter_mut().enumerate() {
+            if *row == NO_ROW {
+                *row = other(number, self.find_unclean(keys.value(number)));
+            }
+        }
+    }
+}
+
+fn insert_form(table: &mut KeyTable, form: &str, row: u32) {
+    if table.insert(form, row).is_some() {
+        table.set(form, SEVERAL);
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::plan::Ignore;
+    use proptest::prelude::*;
+
+    fn index(keys: &[&str], ignore: &[Ignore]) -> KeyIndex {
+        let numbered: Vec<_> = keys.iter().enumerate().map(|(row, key)| (*key, row as u32)).collect();
+        KeyIndex::new(numbered.into_iter(), KeyForm::ignoring(ignore))
+    }
+
+    #[test]
+    fn the_first_step_that_finds_a_key_decides() {
+        let found = index(&["A1", " A2", "a1", "B 1", "B  1"], &[Ignore::Case]);
+        for (key, expected) in [
+            ("A1", Found::Exact(0)),
+            ("a1", Found::Exact(2)),
+            (" A1 ", Found::Cleaned(0)),
+            ("A2", Found::Cleaned(1)),
+            ("a2", Found::Cleaned(1)),
+            ("B   1", Found::Undecided),
+            ("b 1", Found::Undecided),
+            ("C1", Found::Nothing),
+            ("", Found::Nothing),
+        ] {
+            assert_eq!(found.find(key), expected, "{key:?}");
+        }
+    }
+
+    proptest! {
+        /// The index against a nested loop over all keys.
+        #[test]
+        fn prop_an_index_finds_what_a_loop_finds(
+            keys in prop::collection::hash_set("[aA ]{0,2}[bB0]{1,2}[ -]?", 0..12),
+            asked in prop::collection::vec("[aA ]{0,2}[bB0]{1,2}[ -]?", 1..12),
+            case in any::<bool>(),
+        ) {
+            let keys: Vec<&str> = keys.iter().map(String::as_str).collect();
+            let ignore: &[Ignore] = if case { &[Ignore::Case] } else { &[] };
+            let form = KeyForm::ignoring(ignore);
+            let index = index(&keys, ignore);
+            for key in &asked {
+                let steps: [&dyn Fn(&str) -> String; 3] = [
+                    &|k| k.to_owned(),
+                    &|k| cleaned(k).into_owned(),
+                    &|k| form.of(&cleaned(k)),
+                ];
+                let mut expected = Found::Nothing;
+                for (step, of) in steps.iter().enumerate() {
+                    let fits: Vec<usize> = (0..keys.len()).filter(|&i| of(keys[i]) == of(key)).collect();
+                    expected = match (step, fits.as_slice()) {
+                        (_, []) => continue,
+                        (0, [row]) => Found::Exact(*row as u32),
+                        (_, [row]) => Found::Cleaned(*row as u32),
+                        _ => Found::Undecided,
+                    };
+                    break;
+                }
+                prop_assert_eq!(index.find(key), expected, "{:?} in {:?}", key, keys);
+            }
+        }
+    }
+}

@@ -1,0 +1,10 @@
+//! Keys: how they are cleaned, and the index that finds the row of a key.
+
+mod clean;
+mod index;
+mod table;
+
+pub use clean::KeyForm;
+pub(crate) use clean::cleaned;
+pub use index::{Found, KeyIndex};
+pub use table::KeyTable;

@@ -1,0 +1,176 @@
+//! The plan's own forms of value: sections that keep their order, one or more texts, numbers that
+//! stay text; and the wording of what the TOML reader refuses.
+
+use std::fmt;
+use std::ops::Range;
+
+use serde::de::{self, Deserialize, Deserializer, MapAccess, SeqAccess, Visitor};
+use toml::Spanned;
+
+use super::{FillValue, Mistake, Scale};
+
+/// One entry of a section.
+#[derive(Debug, PartialEq, Eq)]
+pub struct Entry<T> {
+    /// Its name.
+    pub name: String,
+    /// Where the name stands in the plan.
+    pub name_span: Range<usize>,
+    /// Its value.
+    pub value: T,
+    /// Where the value stands in the plan.
+    pub span: Range<usize>,
+}
+
+/// A section with names of the user's choosing, in the order of writing.
+#[derive(Debug, PartialEq, Eq)]
+pub struct InOrder<T>(Vec<Entry<T>>);
+
+impl<T> InOrder<T> {
+    /// The entries in the order of writing.
+    pub fn iter(&self) -> std::slice::Iter<'_, Entry<T>> {
+        self.0.iter()
+    }
+
+    /// The entry of that name.
+    pub fn get(&self, name: &str) -> Option<&Entry<T>> {
+        self.0.iter().find(|entry| entry.name == name)
+    }
+
+    /// Whether the section is empty or absent.
+    pub fn is_empty(&self) -> bool {
+        self.0.is_empty()
+    }
+}
+
+impl<T> Default for InOrder<T> {
+    fn default() -> Self {
+        InOrder(Vec::new())
+    }
+}
+
+impl<'de, T: Deserialize<'de>> Deserialize<'de> for InOrder<T> {
+    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        struct Section<T>(std::marker::PhantomData<T>);
+        impl<'de, T: Deserialize<'de>> Visitor<'de> for Section<T> {
+            type Value = InOrder<T>;
+
+            fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+                f.write_str("a section of names and values")
+            }
+
+            fn visit_map<A: MapAccess<'de>>(self, mut map: A) -> Result<InOrder<T>, A::Error> {
+                let mut entries = Vec::new();
+                while let Some(name) = map.next_key::<Spanned<String>>()? {
+                    let value = map.next_value::<Spanned<T>>()?;
+                    entries.push(Entry {
+                        name_span: name.span(),
+                        name: name.into_inner(),
+                        span: value.span(),
+                        value: value.into_inner(),
+                    });
+                }
+                // The reader hands them over sorted by name.
+                entries.sort_by_key(|entry| entry.name_span.start);
+                Ok(InOrder(entries))
+            }
+        }
+        deserializer.deserialize_map(Section(std::marker::PhantomData))
+    }
+}
+
+/// One text, or a list of them.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct OneOrMore(pub Vec<String>);
+
+impl<'de> Deserialize<'de> for OneOrMore {
+    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        struct Texts;
+        impl<'de> Visitor<'de> for Texts {
+            type Value = OneOrMore;
+
+            fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+                f.write_str("text or a list of texts")
+            }
+
+            fn visit_str<E: de::Error>(self, text: &str) -> Result<OneOrMore, E> {
+                Ok(OneOrMore(vec![text.to_owned()]))
+            }
+
+            fn visit_seq<A: SeqAccess<'de>>(self, mut seq: A) -> Result<OneOrMore, A::Error> {
+                let mut texts = Vec::new();
+                while let Some(text) = seq.next_element()? {
+                    texts.push(text);
+                }
+                Ok(OneOrMore(texts))
+            }
+        }
+        deserializer.deserialize_any(Texts)
+    }
+}
+
+/// A scalar of the plan as text. TOML's floats arrive as binary; their shortest text is what was
+/// written, for all numbers of up to 15 digits.
+struct Scalar(&'static str);
+
+impl Visitor<'_> for Scalar {
+    type Value = String;
+
+    fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(self.0)
+    }
+
+    fn visit_str<E: de::Error>(self, text: &str) -> Result<String, E> {
+        Ok(text.to_owned())
+    }
+
+    fn visit_i64<E: de::Error>(self, number: i64) -> Result<String, E> {
+        Ok(number.to_string())
+    }
+
+    fn visit_f64<E: de::Error>(self, number: f64) -> Result<String, E> {
+        Ok(number.to_string())
+    }
+}
+
+impl<'de> Deserialize<'de> for Scale {
+    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        deserializer.deserialize_any(Scalar("a number")).map(Scale)
+    }
+}
+
+impl<'de> Deserialize<'de> for FillValue {
+    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        deserializer.deserialize_any(Scalar("text or a number")).map(FillValue)
+    }
+}
+
+/// Puts what the TOML reader says into our words. Serde's messages for unknown names list the valid
+/// ones in backticks, the unknown one first.
+pub(super) fn worded(mut mistake: Mistake, message: &str) -> Mistake {
+    let quoted: Vec<&str> = message.split('`').skip(1).step_by(2).collect();
+    let (found, valid) = match quoted.split_first() {
+        Some((found, valid)) => (*found, valid.to_vec()),
+        None => ("", Vec::new()),
+    };
+    if message.starts_with("unknown field") {
+        mistake.message = format!("there is no plan key `{found}` here");
+        mistake.nearest(found, valid)
+    } else if message.starts_with("unknown variant") {
+        mistake.message = format!("`{found}` is not one of the choices here");
+        mistake.nearest(found, valid)
+    } else if message.starts_with("missing field") {
+        mistake.message = format!("the plan key `{found}` is missing here");
+        mistake
+    } else if let Some((what, wanted)) = message
+        .strip_prefix("invalid type: ")
+        .or_else(|| message.strip_prefix("invalid value: "))
+        .and_then(|rest| rest.split_once(", expected "))
+    {
+        mistake.message = format!("found {what}, wanted {wanted}");
+        mistake
+    } else {
+        mistake.message = message.lines().collect::<Vec<_>>().join(", ");
+        mistake
+    }
+}

@@ -1,0 +1,294 @@
+//! The plan as it is written: the file `interligo.toml`, section by section.
+//!
+//! These types say what a plan may hold; nothing here knows a table's columns. [`Plan::parse`]
+//! refuses what is not part of the language, at its place and with the nearest valid name. What the
+//! names in a plan refer to is settled afterwards, in `bind`.
+
+mod entries;
+mod mistake;
+mod path;
+
+use std::ops::Range;
+
+use serde::Deserialize;
+use toml::Spanned;
+
+pub use entries::{InOrder, OneOrMore};
+pub use mistake::{Mistake, Origin, Written, nearest_name};
+pub(crate) use path::{ColumnName, LinkPath, parse_link_path};
+
+/// A whole plan.
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct Plan {
+    /// The text it was read from; the spans in the plan count its bytes.
+    #[serde(skip)]
+    pub source: String,
+    /// `[plan]`.
+    #[serde(default)]
+    pub plan: Head,
+    /// `[tables.NAME]`.
+    #[serde(default)]
+    pub tables: InOrder<TableEntry>,
+    /// `[[link]]`.
+    #[serde(default)]
+    pub link: Vec<Spanned<LinkEntry>>,
+    /// `[figures]`.
+    #[serde(default)]
+    pub figures: InOrder<String>,
+    /// `[outputs.NAME]`.
+    #[serde(default)]
+    pub outputs: InOrder<OutputEntry>,
+}
+
+/// `[plan]`: what holds for the whole.
+#[derive(Debug, Default, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct Head {
+    /// The name shown above results.
+    pub name: Option<String>,
+    /// The currency of the amounts, shown beside them.
+    pub currency: Option<String>,
+}
+
+/// What a table is for.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Role {
+    /// Lines that are streamed: sales, budget lines, returns.
+    Fact,
+    /// Rows that are found by a key; held in memory.
+    #[default]
+    Lookup,
+}
+
+/// `[tables.NAME]`: where a table is and how it is read.
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct TableEntry {
+    /// Fact or lookup.
+    #[serde(default)]
+    pub role: Role,
+    /// A path, or a pattern over several, relative to the plan.
+    pub from: Spanned<OneOrMore>,
+    /// Patterns of files that do not belong.
+    pub leave_out: Option<Spanned<OneOrMore>>,
+    /// `[tables.NAME.columns]`: by the headings of the file.
+    #[serde(default)]
+    pub columns: InOrder<ColumnEntry>,
+    /// The column that identifies a row of a lookup.
+    pub key: Option<Spanned<OneOrMore>>,
+    /// The columns that say when a row of a lookup holds.
+    pub valid: Option<Valid>,
+    /// What happens to rows that share a key.
+    #[serde(default)]
+    pub duplicates: Duplicates,
+}
+
+/// `[tables.NAME.columns]`: one column.
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct ColumnEntry {
+    /// The name used everywhere else in the plan.
+    pub name: Option<Spanned<String>>,
+    /// How its values are read.
+    #[serde(rename = "type")]
+    pub column_type: Option<ColumnType>,
+    /// A number that every value is multiplied by: `0.01` turns cents into the currency.
+    pub scale: Option<Spanned<Scale>>,
+}
+
+/// How the values of a column are read.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum ColumnType {
+    /// As written; codes keep their leading zeros.
+    Text,
+    /// A number without decimal places.
+    Integer,
+    /// A decimal number.
+    Number,
+    /// `12.5 %` is 0.125. A number without the sign is not a percent.
+    Percent,
+    /// `2025-12-31`.
+    Date,
+    /// `yes` or `no`, `true` or `false`, `y` or `n`, `1` or `0`.
+    YesNo,
+}
+
+/// A `scale`, written in the plan as a number or as text; kept as text, so that it stays exact.
+#[derive(Debug, PartialEq, Eq)]
+pub struct Scale(pub String);
+
+/// `valid = { from, until }`: both days belong to the period, a blank end is open.
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct Valid {
+    /// The column with the first day.
+    pub from: Spanned<String>,
+    /// The column with the last day.
+    pub until: Spanned<String>,
+}
+
+/// What happens to lookup rows that share a key (and a period) and differ in the columns that the
+/// plan uses. Rows that agree in all of them fold into one under every rule.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Duplicates {
+    /// The run ends, naming the rows.
+    #[default]
+    Stop,
+    /// The first row holds.
+    First,
+    /// The last row holds.
+    Last,
+}
+
+/// `[[link]]`: how a table finds its row in a lookup.
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct LinkEntry {
+    /// `FROM -> TO [as of DATE]`.
+    pub path: Spanned<String>,
+    /// A name for the link; without it the lookup's.
+    #[serde(rename = "as")]
+    pub name: Option<Spanned<String>>,
+    /// Differences in the way of writing that do not count.
+    #[serde(default)]
+    pub ignore: Vec<Ignore>,
+    /// What a line without a row gets.
+    #[serde(default)]
+    pub missing: Missing,
+    /// The attributes of such a line, where `missing = "fill"`.
+    pub fill: Option<Spanned<InOrder<FillValue>>>,
+}
+
+/// A difference in the way a key is written that a link may disregard.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Ignore {
+    /// Upper and lower case, by Unicode's full case folding.
+    Case,
+    /// Full-width, ligature and other compatibility forms (Unicode NFKC).
+    Width,
+    /// All but letters and digits.
+    Punctuation,
+    /// Zeros before keys that consist of digits only.
+    LeadingZeros,
+}
+
+/// What becomes of a line whose key has no row in the lookup, or that has no key.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Missing {
+    /// The line stays, its attributes are blank.
+    #[default]
+    Keep,
+    /// The line stays, its attributes are those of `fill`.
+    Fill,
+    /// The line goes to the set-aside file.
+    SetAside,
+    /// The run ends, naming the lines.
+    Stop,
+}
+
+/// One value of `fill`, kept as it is written.
+#[derive(Debug, PartialEq, Eq)]
+pub struct FillValue(pub String);
+
+/// `[outputs.NAME]`: a file that a run writes.
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct OutputEntry {
+    /// The file, relative to the plan; its ending says the form.
+    pub to: Spanned<String>,
+    /// For lines: the columns and their order; `"*"` is the fact's own as they were read.
+    pub columns: Option<Vec<Spanned<String>>>,
+    /// For totals: the attributes of a row. An empty list gives the grand total.
+    pub by: Option<Vec<Spanned<String>>>,
+    /// For totals: `lines`, figures and numeric columns of the fact.
+    pub show: Option<Vec<Spanned<String>>>,
+    /// For totals: the lines that count.
+    #[serde(rename = "where")]
+    pub filter: Option<Spanned<String>>,
+}
+
+impl Plan {
+    /// Reads a plan from its text.
+    ///
+    /// # Errors
+    /// The first thing that is not TOML or not part of the language.
+    pub fn parse(source: &str) -> Result<Plan, Mistake> {
+        let mut plan: Plan = toml::from_str(source).map_err(|error| {
+            let mistake = Mistake {
+                origin: Origin::Plan,
+                span: error.span(),
+                message: String::new(),
+                help: None,
+            };
+            entries::worded(mistake, error.message())
+        })?;
+        plan.source = source.to_owned();
+        Ok(plan)
+    }
+
+    /// A string of the plan with its place.
+    pub fn written(&self, value: &Spanned<String>) -> Written {
+        self.written_at(value.get_ref(), value.span())
+    }
+
+    /// A string with the range of the plan in which it stands.
+    pub fn written_at(&self, text: &str, span: Range<usize>) -> Written {
+        Written::in_plan(&self.source, text, span)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn mistake(source: &str) -> (String, String, Option<String>) {
+        let mistake = Plan::parse(source).unwrap_err();
+        let at = mistake.span.map_or("", |span| &source[span]).to_owned();
+        (at, mistake.message, mistake.help)
+    }
+
+    #[test]
+    fn sections_keep_the_order_of_the_plan() {
+        let plan = Plan::parse("[figures]\nzeta = '1'\nalpha = '2'\n").unwrap();
+        let names: Vec<&str> = plan.figures.iter().map(|e| e.name.as_str()).collect();
+        assert_eq!(names, ["zeta", "alpha"]);
+    }
+
+    #[test]
+    fn what_is_not_part_of_the_language_is_refused_at_its_place() {
+        for (source, at, message, help) in [
+            (
+                "[tables.sales]\nform = 'a.csv'",
+                "form",
+                "there is no plan key `form` here",
+                Some("did you mean `from`?"),
+            ),
+            (
+                "[tables.sales]\nfrom = 'a.csv'\nduplicates = 'frist'",
+                "'frist'",
+                "`frist` is not one of the choices here",
+                Some("did you mean `first`?"),
+            ),
+            ("[plan]\nname = ", "", "string values must be quoted, expected literal string", None),
+            (
+                "[tables.sales]\nfrom = 7",
+                "7",
+                "found integer `7`, wanted text or a list of texts",
+                None,
+            ),
+        ] {
+            let found = mistake(source);
+            assert_eq!(found.1, message, "{source}");
+            assert_eq!(found.2.as_deref(), help, "{source}");
+            if !at.is_empty() {
+                assert_eq!(found.0, at, "{source}");
+            }
+        }
+    }
+}

@@ -1,0 +1,354 @@
+//! From text to typed values: which type a column has, and what its texts say.
+//!
+//! Numbers are read as `1234.56`, days as `2025-12-31`. What cannot be read is blank and reported by
+//! its row; it is never turned into something near.
+
+use arrow_array::{Array, StringViewArray};
+
+use crate::column::{Column, DateColumn, NumberColumn, Numbers, is_blank_text, known_where};
+use crate::date::Day;
+use crate::decimal::{Decimal, MAX_PLACES};
+use crate::plan::ColumnType;
+
+/// How a column is read.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Reading {
+    /// The type of its values.
+    pub column_type: ColumnType,
+    /// The decimal places that its numbers are held with, `scale` included. A number with more is
+    /// kept all the same, at a price in speed.
+    pub places: u8,
+    /// What every number is multiplied by.
+    pub scale: Option<Decimal>,
+}
+
+/// A column that was read, and the rows whose text could not be.
+#[derive(Debug)]
+pub struct ReadColumn {
+    /// The values; those that could not be read are blank.
+    pub column: Column,
+    /// The rows of these, ascending.
+    pub unreadable: Vec<u32>,
+}
+
+/// What the texts of a column look like.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Evidence {
+    /// Texts that are not blank.
+    pub filled: usize,
+    /// Of these, numbers that would lose nothing by being read as such.
+    pub numbers: usize,
+    /// Of these, all numbers, also with leading zeros.
+    pub numeric: usize,
+    /// Of these, numbers with a percent sign.
+    pub percents: usize,
+    /// Of these, days.
+    pub dates: usize,
+    /// The most decimal places among the numbers.
+    pub places: u8,
+}
+
+impl Evidence {
+    /// Adds what one text looks like.
+    pub fn add(&mut self, text: &str) {
+        let text = text.trim();
+        if text.is_empty() {
+            return;
+        }
+        self.filled += 1;
+        if let Some(number) = Decimal::parse(text.as_bytes()) {
+            self.numeric += 1;
+            self.numbers += usize::from(!has_leading_zero(text));
+            self.places = self.places.max(number.places());
+        } else if let Some(number) = percent(text) {
+            self.percents += 1;
+            self.places = self.places.max(number.places());
+        } else if Day::parse(text.as_bytes()).is_some() {
+            self.dates += 1;
+        }
+    }
+
+    /// Adds all texts of a column.
+    pub fn add_all(&mut self, texts: &StringViewArray) {
+        texts.iter().flatten().for_each(|text| self.add(text));
+    }
+
+    /// The type that all of the texts have; text when there is none.
+    pub fn found_type(&self) -> ColumnType {
+        match self.filled {
+            0 => ColumnType::Text,
+            n if n == self.numbers => ColumnType::Number,
+            n if n == self.percents => ColumnType::Percent,
+            n if n == self.dates => ColumnType::Date,
+            _ => ColumnType::Text,
+        }
+    }
+
+    /// Whether at least half of the texts can be read as `wanted`: what is needed as a number or
+    /// date may hold a slip here and there, but not be something else altogether.
+    pub fn allows(&self, wanted: ColumnType) -> bool {
+        let fitting = match wanted {
+            ColumnType::Number | ColumnType::Integer => self.numeric,
+            ColumnType::Percent => self.percents,
+            ColumnType::Date => self.dates,
+            ColumnType::Text | ColumnType::YesNo => self.filled,
+        };
+        fitting * 2 >= self.filled
+    }
+
+    /// The places of the column's numbers once they are multiplied by `scale`.
+    pub fn scaled_places(&self, scale: Option<Decimal>) -> u8 {
+        (self.places + scale.map_or(0, Decimal::places)).min(MAX_PLACES)
+    }
+}
+
+fn has_leading_zero(text: &str) -> bool {
+    let digits = text.strip_prefix(['-', '+']).unwrap_or(text).as_bytes();
+    digits.len() > 1 && digits[0] == b'0' && digits[1] != b'.'
+}
+
+/// `12.5 %` as 0.125. Without the sign only zero is a percent: 12.5 might mean either.
+fn percent(text: &str) -> Option<Decimal> {
+    match text.strip_suffix('%') {
+        Some(number) => {
+            let number = Decimal::parse(number.trim_end().as_bytes())?;
+            Decimal::new(number.mantissa(), number.places() + 2)
+        }
+        None => Decimal::parse(text.as_bytes()).filter(|number| number.is_zero()),
+    }
+}
+
+fn yes_no(text: &str) -> Option<bool> {
+    match text.to_lowercase().as_str() {
+        "yes" | "y" | "true" | "1" => Some(true),
+        "no" | "n" | "false" | "0" => Some(false),
+        _ => None,
+    }
+}
+
+impl Reading {
+    /// Text, taken as it is.
+    pub const TEXT: Reading = Reading { column_type: ColumnType::Text, places: 0, scale: None };
+
+    /// Reads a column.
+    ///
+    /// **Shape**: as many rows as texts, in their order. **Unknown**: blank texts and those that
+    /// cannot be read; the latter are listed.
+    pub fn read(&self, texts: &StringViewArray) -> ReadColumn {
+        let mut unreadable = Vec::new();
+        let column = match self.column_type {
+            ColumnType::Text => Column::Text(texts.clone()),
+            ColumnType::Date => Column::Date(read_dates(texts, &mut unreadable)),
+            ColumnType::YesNo => Column::YesNo(
+                (0..texts.len()).map(|row| read_one(texts, row, &mut unreadable, yes_no)).collect(),
+            ),
+            ColumnType::Integer | ColumnType::Number | ColumnType::Percent => {
+                Column::Number(match self.read_fixed(texts) {
+                    Some(column) => column,
+                    None => {
+                        let numbers: Vec<Option<Decimal>> = (0..texts.len())
+                            .map(|row| read_one(texts, row, &mut unreadable, |t| self.number(t)))
+                            .collect();
+                        NumberColumn::from_decimals(&numbers, self.places)
+                    }
+                })
+            }
+        };
+        ReadColumn { column, unreadable }
+    }
+
+    /// The number that a text says.
+    fn number(&self, text: &str) -> Option<Decimal> {
+        let number = match self.column_type {
+            ColumnType::Percent => percent(text)?,
+            ColumnType::Integer => Decimal::parse(text.as_bytes())?.with_places(0)?,
+            _ => Decimal::parse(text.as_bytes())?,
+        };
+        match self.scale {
+            Some(scale) => number.checked_mul(scale),
+            None => Some(number),
+        }
+    }
+
+    /// The common case at speed: plain short numbers and blanks. `None` when any text is more than
+    /// that, and the slower way must say what it is.
+    fn read_fixed(&self, texts: &StringViewArray) -> Option<NumberColumn> {
+        let factor = match self.scale {
+            Some(scale) => i64::try_from(scale.mantissa()).ok()?,
+            None => 1,
+        };
+        let own_places = match self.column_type {
+            ColumnType::Number => self.places.checked_sub(self.scale.map_or(0, Decimal::places))?,
+            ColumnType::Integer if self.scale.is_none() => 0,
+            _ => return None,
+        };
+        if own_places != self.places && self.column_type == ColumnType::Integer {
+            return None;
+        }
+        let mut mantissas = Vec::with_capacity(texts.len());
+        let mut blanks = false;
+        for view in texts.views().iter() {
+            let length = *view as u32;
+            // A longer text than fits its view is no plain short number.
+            if length > 12 {
+                return None;
+            }
+            if length == 0 {
+                blanks = true;
+                mantissas.push(0);
+                continue;
+            }
+            let bytes = (view >> 32).to_le_bytes();
+            let mantissa = short_number(&bytes[..length as usize], own_places)?;
+            mantissas.push(mantissa.checked_mul(factor)?);
+        }
+        let known = if blanks {
+            let views = texts.views();
+            known_where(texts.len(), |row| views[row] as u32 != 0)
+        } else {
+            None
+        };
+        Some(NumberColumn { numbers: Numbers::Fixed { mantissas, places: self.places }, known })
+    }
+}
+
+/// `-1234.56` of at most 12 bytes as a whole number of 10^-`places`; `None` when it is anything else
+/// or has more places.
+#[inline]
+fn short_number(text: &[u8], places: u8) -> Option<i64> {
+    let (negative, digits) = match text {
+        [b'-', digits @ ..] => (true, digits),
+        _ => (false, text),
+    };
+    let mut mantissa = 0i64;
+    let mut left = u32::from(places);
+    let mut point = false;
+    let mut seen = false;
+    for &byte in digits {
+        let digit = byte.wrapping_sub(b'0');
+        if digit > 9 {
+            if byte == b'.' && !point {
+                point = true;
+                continue;
+            }
+            return None;
+        }
+        if point {
+            left = left.checked_sub(1)?;
+        }
+        seen = true;
+        mantissa = mantissa * 10 + i64::from(digit);
+    }
+    if !seen {
+        return None;
+    }
+    let mantissa = if left == 0 { mantissa } else { mantissa.checked_mul(10i64.checked_pow(left)?)? };
+    Some(if negative { -mantissa } else { mantissa })
+}
+
+fn read_one<T>(
+    texts: &StringViewArray,
+    row: usize,
+    unreadable: &mut Vec<u32>,
+    read: impl FnOnce(&str) -> Option<T>,
+) -> Option<T> {
+    let text = texts.value(row);
+    if is_blank_text(text) {
+        return None;
+    }
+    let value = read(text.trim());
+    if value.is_none() {
+        unreadable.push(row as u32);
+    }
+    value
+}
+
+fn read_dates(texts: &StringViewArray, unreadable: &mut Vec<u32>) -> DateColumn {
+    let mut days = Vec::with_capacity(texts.len());
+    let mut unknown = Vec::new();
+    for (row, view) in texts.views().iter().enumerate() {
+        let bytes = (view >> 32).to_le_bytes();
+        let plain = if *view as u32 == 10 { Day::parse(&bytes[..10]) } else { None };
+        let read = |text: &str| Day::parse(text.as_bytes());
+        let day = plain.or_else(|| read_one(texts, row, unreadable, read));
+        days.push(day.map_or(0, |day| day.0));
+        if day.is_none() {
+            unknown.push(row);
+        }
+    }
+    let known = if unknown.is_empty() {
+        None
+    } else {
+        known_where(days.len(), |row| unknown.binary_search(&row).is_err())
+    };
+    DateColumn { days, known }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn read(reading: Reading, texts: &[&str]) -> (Vec<String>, Vec<u32>) {
+        let found = reading.read(&StringViewArray::from(texts.to_vec()));
+        let shown = (0..texts.len()).map(|row| found.column.value(row).to_string()).collect();
+        (shown, found.unreadable)
+    }
+
+    fn reading(column_type: ColumnType, places: u8, scale: Option<&str>) -> Reading {
+        let scale = scale.map(|s| Decimal::parse(s.as_bytes()).unwrap());
+        Reading { column_type, places, scale }
+    }
+
+    #[test]
+    fn each_type_reads_its_texts_and_lists_the_rest() {
+        use ColumnType::{Date, Integer, Number, Percent, YesNo};
+        for (reading, texts, shown, unreadable) in [
+            (reading(Number, 2, None), vec!["12", "-0.5", "", " 3.25 "], vec!["12.00", "-0.50", "", "3.25"], vec![]),
+            (reading(Number, 0, None), vec!["1", "abc", "1,5"], vec!["1", "", ""], vec![1, 2]),
+            // More places than foreseen are kept, whatever else is in the column.
+            (reading(Number, 1, None), vec!["1", "0.125"], vec!["1", "0.125"], vec![]),
+            (reading(Number, 2, Some("0.01")), vec!["1250", "7"], vec!["12.50", "0.07"], vec![]),
+            (reading(Integer, 0, None), vec!["4", "4.0", "4.5"], vec!["4", "4", ""], vec![2]),
+            (reading(Percent, 3, None), vec!["12.5 %", "5%", "0", "7"], vec!["0.125", "0.050", "0.000", ""], vec![3]),
+            (reading(Date, 0, None), vec!["2025-12-31", "2025-02-30", ""], vec!["2025-12-31", "", ""], vec![1]),
+            (reading(YesNo, 0, None), vec!["Yes", "n", "perhaps"], vec!["yes", "no", ""], vec![2]),
+        ] {
+            assert_eq!(read(reading, &texts), (shown.iter().map(|s| s.to_string()).collect(), unreadable), "{texts:?}");
+        }
+    }
+
+    #[test]
+    fn codes_are_not_numbers() {
+        let found = |texts: &[&str]| {
+            let mut evidence = Evidence::default();
+            texts.iter().for_each(|text| evidence.add(text));
+            evidence.found_type()
+        };
+        assert_eq!(found(&["007", "12"]), ColumnType::Text);
+        assert_eq!(found(&["0.07", "", "12"]), ColumnType::Number);
+        assert_eq!(found(&["12", "x"]), ColumnType::Text);
+        assert_eq!(found(&["2025-01-01", "2025-01-02"]), ColumnType::Date);
+        assert_eq!(found(&["5 %", "7.5%"]), ColumnType::Percent);
+        assert_eq!(found(&["", " "]), ColumnType::Text);
+    }
+
+    proptest! {
+        #[test]
+        fn prop_the_fast_way_agrees_with_the_slow_one(
+            texts in prop::collection::vec("-?[0-9]{0,8}(\\.[0-9]{0,3})?|[ 0-9x.-]{0,6}", 0..20),
+            places in 0u8..4,
+        ) {
+            let reading = reading(ColumnType::Number, places, None);
+            let array = StringViewArray::from(texts.iter().map(String::as_str).collect::<Vec<_>>());
+            let whole = reading.read(&array);
+            for (row, text) in texts.iter().enumerate() {
+                let trimmed = text.trim();
+                let expected = if trimmed.is_empty() { None } else { reading.number(trimmed) };
+                prop_assert_eq!(whole.column.value(row).number(), expected, "{}", text);
+                let listed = whole.unreadable.contains(&(row as u32));
+                prop_assert_eq!(listed, !trimmed.is_empty() && expected.is_none());
+            }
+        }
+    }
+}
