@@ -7,6 +7,7 @@
 
 use std::cmp::Ordering;
 use std::fmt;
+use std::hash::{Hash, Hasher};
 
 /// How a value that lies exactly between two results of [`Decimal::round`] is settled.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
@@ -260,6 +261,13 @@ impl Ord for Decimal {
             (d.mantissa % power_of_ten(d.places)) * power_of_ten(most - d.places)
         };
         whole(self).cmp(&whole(other)).then_with(|| rest(self).cmp(&rest(other)))
+    }
+}
+
+impl Hash for Decimal {
+    fn hash<H: Hasher>(&self, state: &mut H) {
+        let Decimal { mantissa, places } = self.trimmed(0);
+        (mantissa, places).hash(state);
     }
 }
 

@@ -1,9 +1,33 @@
-//! The computation of Interligo.
+//! The computation of Interligo: keys, links, dated prices, formulas, totals and the tie-out.
+//!
+//! It opens no file, prints nothing, reads no clock and no environment. Readers hand it text with its
+//! origin; it hands back typed columns, totals and findings. The way through it:
+//!
+//! 1. [`plan`] reads the plan as written, [`bind`] binds its names to the columns of real tables.
+//! 2. [`lookup`] types the lookups and settles their duplicates; [`engine`] types the formulas and
+//!    prepares the links.
+//! 3. [`lines`] works out one batch of lines after another; [`totals`] and [`findings`] merge what the
+//!    batches came to.
+//! 4. [`tieout`] closes the counts.
+
+pub mod bind;
+pub mod calendar;
 pub mod column;
 pub mod date;
 pub mod decimal;
+pub mod engine;
+pub mod findings;
 mod formula;
 pub mod keys;
+pub mod lines;
+pub mod links;
+pub mod lookup;
+pub mod place;
 pub mod plan;
 pub mod reading;
+mod texts;
+pub mod tieout;
+pub mod totals;
 pub mod value;
+
+pub use bind::bind;

@@ -8,7 +8,7 @@ use crate::date::{Day, Period};
 use crate::decimal::Decimal;
 
 /// One value. Values of one type are ordered; a blank comes after all others.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq, Hash)]
 pub enum Value<'a> {
     /// Nothing is known; never zero.
     Blank,

@@ -12,7 +12,7 @@ mod rows;
 mod syntax;
 mod typed;
 
-pub(crate) use columns::{Computed, compute};
+pub(crate) use columns::{Computed, Inputs, compute};
 pub(crate) use lexer::{Token, TokenKind, tokens};
 pub(crate) use parser::parse;
 pub(crate) use rows::{Leaves, Overflow, WhyBlank, evaluate, why_blank};

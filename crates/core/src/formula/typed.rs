@@ -6,7 +6,7 @@ use std::ops::Range;
 
 use super::syntax::{Function, Node, NodeKind, Operator};
 use crate::date::{Day, Period, PeriodUnit};
-use crate::decimal::{Decimal, MAX_PLACES, QUOTIENT_PLACES, Rounding};
+use crate::decimal::{MAX_PLACES, QUOTIENT_PLACES, Rounding};
 use crate::plan::{ColumnName, Mistake, Written};
 use crate::value::Value;
 
@@ -319,16 +319,5 @@ impl Expr {
     /// Whether `test` holds for this expression or any that it is made of.
     pub(crate) fn any(&self, test: &mut impl FnMut(&Expr) -> bool) -> bool {
         test(self) || self.children().into_iter().any(|child| child.any(test))
-    }
-
-    /// How many decimal places are written at least. A quotient is written as short as it can be.
-    pub(crate) fn least_places(&self) -> u8 {
-        let divides =
-            self.any(&mut |e| matches!(e.kind, ExprKind::Arithmetic(Operator::Divide, ..)));
-        match (&self.kind, self.ty) {
-            (ExprKind::Round(..), Type::Number { places }) => places,
-            (_, Type::Number { places }) if !divides => places,
-            _ => 0,
-        }
     }
 }

@@ -5,6 +5,6 @@ mod index;
 mod table;
 
 pub use clean::KeyForm;
-pub(crate) use clean::cleaned;
 pub use index::{Found, KeyIndex};
 pub use table::KeyTable;
+pub(crate) use table::ROW_LIMIT;

@@ -1,0 +1,256 @@
+//! Outputs: lines with the columns asked for, and totals by attributes.
+
+use super::{Bound, Reference, Scope, uses_of};
+use crate::formula::{Node, NodeKind, parse};
+use crate::plan::{ColumnType, Mistake, OutputEntry, Plan, Written};
+
+/// An output to be worked out: one of the plan's, or one asked for on the command line.
+#[derive(Clone, Debug)]
+pub struct Request {
+    /// Its name in the plan, or the command's.
+    pub name: String,
+    /// The file to write, with its place in the plan.
+    pub to: Option<Written>,
+    /// What it holds.
+    pub content: Content,
+}
+
+/// What a request asks for, as written.
+#[derive(Clone, Debug)]
+pub enum Content {
+    /// Lines with these columns; all when `None`.
+    Lines(Option<Vec<Written>>),
+    /// Totals.
+    Totals {
+        /// The attributes of a row.
+        by: Vec<Written>,
+        /// The figures and columns; `None` for lines and all figures.
+        show: Option<Vec<Written>>,
+        /// Which lines count.
+        filter: Option<Written>,
+    },
+}
+
+impl Request {
+    /// The outputs of a plan.
+    ///
+    /// # Errors
+    /// An output that is asked for lines and totals at once.
+    pub fn of_plan(plan: &Plan) -> Result<Vec<Request>, Mistake> {
+        plan.outputs.iter().map(|entry| Request::of_entry(plan, &entry.name, &entry.value)).collect()
+    }
+
+    fn of_entry(plan: &Plan, name: &str, entry: &OutputEntry) -> Result<Request, Mistake> {
+        let all = |list: &Vec<_>| list.iter().map(|text| plan.written(text)).collect();
+        let to = plan.written(&entry.to);
+        let content = match (&entry.columns, &entry.by) {
+            (Some(_), Some(_)) => {
+                return Err(to
+                    .mistaken(format!("the output `{name}` has both `columns` and `by`"))
+                    .help("lines take `columns`, totals take `by` and `show`; write two outputs"));
+            }
+            (columns, None) => {
+                if entry.show.is_some() || entry.filter.is_some() {
+                    return Err(to
+                        .mistaken(format!("the output `{name}` has no `by`"))
+                        .help("totals take `by`; `by = []` gives the grand total"));
+                }
+                Content::Lines(columns.as_ref().map(all))
+            }
+            (None, Some(by)) => Content::Totals {
+                by: all(by),
+                show: entry.show.as_ref().map(all),
+                filter: entry.filter.as_ref().map(|text| plan.written(text)),
+            },
+        };
+        Ok(Request { name: name.to_owned(), to: Some(to), content })
+    }
+}
+
+/// An output whose names are bound.
+#[derive(Debug)]
+pub struct BoundOutput {
+    /// Its name.
+    pub name: String,
+    /// The file to write.
+    pub to: Option<Written>,
+    /// What it holds.
+    pub kind: OutputKind,
+}
+
+/// What a bound output holds.
+#[derive(Debug)]
+pub enum OutputKind {
+    /// Lines.
+    Lines(Vec<LinesColumn>),
+    /// Totals, by their number among the totals asked for.
+    Totals(BoundTotals),
+}
+
+/// A column of an output of lines.
+#[derive(Clone, Debug)]
+pub enum LinesColumn {
+    /// All of the fact's own columns, as they were read.
+    Own,
+    /// One of them, as it was read.
+    Cell(usize),
+    /// An attribute of a lookup.
+    Attribute {
+        /// The heading, as the plan writes it.
+        heading: String,
+        /// The route to the lookup.
+        route: usize,
+        /// The column of the lookup.
+        column: usize,
+    },
+    /// A value that is worked out, by its number among the expressions.
+    Value {
+        /// The heading, as the plan writes it.
+        heading: String,
+        /// Where the expression stands.
+        written: Written,
+    },
+}
+
+/// Totals whose names are bound.
+#[derive(Debug)]
+pub struct BoundTotals {
+    pub(crate) by: Vec<ByColumn>,
+    pub(crate) show: Vec<Shown>,
+    pub(crate) filter: Option<(Node, Written)>,
+}
+
+/// An attribute that totals are grouped by.
+#[derive(Debug)]
+pub(crate) struct ByColumn {
+    pub(crate) node: Node,
+    pub(crate) written: Written,
+}
+
+/// A column of totals.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Shown {
+    /// How many lines.
+    Lines,
+    /// A figure.
+    Figure(usize),
+    /// The sum of a numeric column of the fact.
+    Column(usize),
+}
+
+pub(super) fn bind_outputs(requests: &[Request], bound: &mut Bound) -> Result<(), Vec<Mistake>> {
+    let mut mistakes = Vec::new();
+    for request in requests {
+        match bind_output(request, bound, &mut mistakes) {
+            Ok(output) => bound.outputs.push(output),
+            Err(mistake) => mistakes.push(mistake),
+        }
+    }
+    if mistakes.is_empty() { Ok(()) } else { Err(mistakes) }
+}
+
+fn bind_output(
+    request: &Request,
+    bound: &mut Bound,
+    mistakes: &mut Vec<Mistake>,
+) -> Result<BoundOutput, Mistake> {
+    let kind = match &request.content {
+        Content::Lines(columns) => OutputKind::Lines(lines(columns.as_deref(), bound, mistakes)?),
+        Content::Totals { by, show, filter } => {
+            let mut bind = |written: &Written, bound: &mut Bound| {
+                let node = parse(written)?;
+                for used in uses_of(&node, written, &Scope::of(bound), mistakes) {
+                    bound.note(used);
+                }
+                Ok::<_, Mistake>(node)
+            };
+            let by = by
+                .iter()
+                .map(|written| Ok(ByColumn { node: bind(written, bound)?, written: written.clone() }))
+                .collect::<Result<_, Mistake>>()?;
+            let filter = match filter {
+                Some(written) => Some((bind(written, bound)?, written.clone())),
+                None => None,
+            };
+            OutputKind::Totals(BoundTotals { by, show: shown(show.as_deref(), bound)?, filter })
+        }
+    };
+    Ok(BoundOutput { name: request.name.clone(), to: request.to.clone(), kind })
+}
+
+fn lines(
+    columns: Option<&[Written]>,
+    bound: &mut Bound,
+    mistakes: &mut Vec<Mistake>,
+) -> Result<Vec<LinesColumn>, Mistake> {
+    let Some(columns) = columns else {
+        let figures = bound.figures.iter().map(|figure| LinesColumn::Value {
+            heading: figure.name.clone(),
+            written: quoted_name(&figure.name),
+        });
+        return Ok([LinesColumn::Own].into_iter().chain(figures).collect());
+    };
+    let mut found = Vec::new();
+    for written in columns {
+        if written.text == "*" {
+            found.push(LinesColumn::Own);
+            continue;
+        }
+        let node = parse(written)?;
+        let uses = uses_of(&node, written, &Scope::of(bound), mistakes);
+        uses.iter().for_each(|used| bound.note(*used));
+        let heading = written.text.clone();
+        let name = matches!(node.kind, NodeKind::Name(_)).then(|| uses.first()).flatten();
+        found.push(match name.map(|used| used.reference) {
+            Some(Reference::Attribute { route, column }) => LinesColumn::Attribute { heading, route, column },
+            Some(Reference::Column(column)) if !has_unit(bound, column) => LinesColumn::Cell(column),
+            _ => LinesColumn::Value { heading, written: written.clone() },
+        });
+    }
+    Ok(found)
+}
+
+/// A name that is known to be right, as a formula.
+fn quoted_name(name: &str) -> Written {
+    let text = format!("\"{}\"", name.replace('"', "\"\""));
+    Written::in_option("columns", &text, 0..text.len())
+}
+
+/// Whether reading a column of the fact changes its numbers.
+fn has_unit(bound: &Bound, column: usize) -> bool {
+    bound.fact.wishes.get(&column).is_some_and(|wish| {
+        wish.scale.is_some() || wish.declared == Some(ColumnType::Percent)
+    })
+}
+
+fn shown(show: Option<&[Written]>, bound: &mut Bound) -> Result<Vec<Shown>, Mistake> {
+    let Some(show) = show else {
+        return Ok([Shown::Lines].into_iter().chain((0..bound.figures.len()).map(Shown::Figure)).collect());
+    };
+    let mut found = Vec::new();
+    for written in show {
+        if written.text.trim() == "lines" {
+            found.push(Shown::Lines);
+            continue;
+        }
+        let node = parse(written)?;
+        let NodeKind::Name(name) = &node.kind else {
+            return Err(written
+                .mistaken(format!("`{}` is not the name of a figure or column", written.text))
+                .help("give the formula a name under [figures] and show that"));
+        };
+        found.push(match Scope::of(bound).resolve(name, written)? {
+            Reference::Figure(figure) => Shown::Figure(figure),
+            Reference::Column(column) => {
+                bound.need_column(column, Some(ColumnType::Number));
+                Shown::Column(column)
+            }
+            Reference::Attribute { .. } => {
+                return Err(written
+                    .mistaken(format!("`{}` belongs to a lookup; its sum over lines says nothing", written.text))
+                    .help("multiply it by an amount of the line in a figure and show that"));
+            }
+        });
+    }
+    Ok(found)
+}

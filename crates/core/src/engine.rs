@@ -1,0 +1,371 @@
+//! The engine: a bound plan with its lookups, ready to take lines batch by batch.
+//!
+//! It is made once, shared by all workers and never changes. What a batch of lines becomes is in
+//! `lines`; what is summed up over batches is in `totals`.
+
+use arrow_array::StringViewArray;
+
+use crate::bind::{Bound, LinesColumn, OutputKind, Reference, RouteStart, Scope, Wish};
+use crate::column::{Column, Numbers};
+use crate::decimal::Decimal;
+use crate::formula::{Expr, ExprKind, Names, Operator, Type, check, parse};
+use crate::links::{Link, LinkParts};
+use crate::lookup::{Lookup, Misfit};
+use crate::plan::{ColumnName, ColumnType, Missing, Mistake, Written};
+use crate::reading::{Evidence, Reading};
+use crate::totals::TotalsPlan;
+
+/// How much of the plan is worked out.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Extent {
+    /// All links and figures, for the tie-out.
+    Everything,
+    /// What the outputs need, and the links that set lines aside or stop.
+    Needed,
+}
+
+/// A figure whose types are known.
+pub(crate) struct Figure {
+    pub(crate) expr: Expr,
+}
+
+/// An output whose types are known.
+pub struct Output {
+    /// Its name.
+    pub name: String,
+    /// The file to write.
+    pub to: Option<Written>,
+    /// What it holds.
+    pub content: OutputContent,
+}
+
+/// What an output holds.
+pub enum OutputContent {
+    /// Lines with these columns.
+    Lines(Vec<OutputColumn>),
+    /// Totals.
+    Totals(TotalsPlan),
+}
+
+/// A column of an output of lines.
+pub enum OutputColumn {
+    /// All of the fact's own columns, as they were read.
+    Own,
+    /// One of them, as it was read.
+    Cell(usize),
+    /// An attribute of a lookup.
+    Attribute {
+        /// The heading.
+        heading: String,
+        /// The link that leads to it.
+        link: usize,
+        /// The column of the lookup.
+        column: usize,
+    },
+    /// A value that is worked out.
+    Value {
+        /// The heading.
+        heading: String,
+        /// By number among [`Engine::values`].
+        value: usize,
+        /// The decimal places written at least, of a number.
+        least_places: u8,
+    },
+}
+
+/// A bound plan with its lookups.
+pub struct Engine {
+    /// The plan.
+    pub bound: Bound,
+    /// The lookups, in the order of the plan's links.
+    pub lookups: Vec<Lookup>,
+    /// The outputs asked for.
+    pub outputs: Vec<Output>,
+    /// The columns of the fact that are read, by their position in it.
+    pub read: Vec<usize>,
+    /// How they are read.
+    pub(crate) readings: Vec<Reading>,
+    pub(crate) links: Vec<Link>,
+    /// Of each link, whether its rows are needed, and whether its lines are counted.
+    pub(crate) links_needed: Vec<bool>,
+    pub(crate) figures: Vec<Option<Figure>>,
+    /// The figures that are worked out, each after those it builds on.
+    pub(crate) figure_order: Vec<usize>,
+    /// Values of lines that outputs ask for.
+    pub(crate) values: Vec<Expr>,
+    /// The columns with amounts, among those that are read.
+    pub(crate) amounts: Vec<usize>,
+    /// Whether blank figures and keys not found are looked into.
+    pub(crate) extent: Extent,
+}
+
+impl Misfit {
+    /// The misfit as a mistake of the plan.
+    pub fn mistake(&self) -> Mistake {
+        let wanted = match self.wanted {
+            ColumnType::Date => "dates (2025-12-31)",
+            _ => "numbers (1234.56)",
+        };
+        let (table, column) = (&self.table, &self.column);
+        Mistake::of_plan(format!(
+            "the plan needs {wanted} in `{table}.{column}`, it holds such as `{}`",
+            self.example
+        ))
+        .help("check that the plan names the right column, and how its values are written")
+    }
+}
+
+impl Engine {
+    /// Types the formulas of a bound plan and prepares its links.
+    ///
+    /// `samples` has, for every column of the fact that the plan reads (in the order of
+    /// `bound.fact.wishes`), texts by which its type is found.
+    ///
+    /// # Errors
+    /// All mistakes in formulas.
+    pub fn new(
+        bound: Bound,
+        mut lookups: Vec<Lookup>,
+        samples: &[Vec<StringViewArray>],
+        extent: Extent,
+    ) -> Result<Engine, Vec<Mistake>> {
+        let read: Vec<usize> = bound.fact.wishes.keys().copied().collect();
+        let readings = read_readings(&bound, samples).map_err(|misfit| vec![misfit.mistake()])?;
+        let mut links = Vec::new();
+        let position = |column| read.binary_search(&column).expect("columns of links are read");
+        for route in &bound.routes {
+            let parts =
+                LinkParts { route, bound: &bound.lookups[route.lookup], read: &position };
+            let link = Link::new(&parts, &mut lookups, &links);
+            links.push(link);
+        }
+        let amounts = bound.fact.amounts.iter().map(|column| position(*column)).collect();
+        let mut engine = Engine {
+            figures: bound.figures.iter().map(|_| None).collect(),
+            figure_order: bound.figure_order.clone(),
+            links_needed: vec![true; links.len()],
+            bound,
+            lookups,
+            outputs: Vec::new(),
+            read,
+            readings,
+            links,
+            values: Vec::new(),
+            amounts,
+            extent,
+        };
+        engine.type_figures()?;
+        engine.type_outputs()?;
+        if extent == Extent::Needed {
+            engine.leave_out_unneeded();
+        }
+        Ok(engine)
+    }
+
+    fn type_figures(&mut self) -> Result<(), Vec<Mistake>> {
+        let mut mistakes = Vec::new();
+        for number in self.bound.figure_order.clone() {
+            let figure = &self.bound.figures[number];
+            match check(&figure.node, self, &figure.written) {
+                Ok(expr) => self.figures[number] = Some(Figure { expr }),
+                // What builds on a mistaken figure is not looked at.
+                Err(mistake) => mistakes.push(mistake),
+            }
+            if !mistakes.is_empty() {
+                return Err(mistakes);
+            }
+        }
+        Ok(())
+    }
+
+    fn type_outputs(&mut self) -> Result<(), Vec<Mistake>> {
+        let mut mistakes = Vec::new();
+        let bound_outputs = std::mem::take(&mut self.bound.outputs);
+        for output in &bound_outputs {
+            let content = match &output.kind {
+                OutputKind::Lines(columns) => self.type_lines(columns).map(OutputContent::Lines),
+                OutputKind::Totals(totals) => {
+                    TotalsPlan::new(totals, self).map(OutputContent::Totals)
+                }
+            };
+            match content {
+                Ok(content) => self.outputs.push(Output {
+                    name: output.name.clone(),
+                    to: output.to.clone(),
+                    content,
+                }),
+                Err(mistake) => mistakes.push(mistake),
+            }
+        }
+        self.bound.outputs = bound_outputs;
+        if mistakes.is_empty() { Ok(()) } else { Err(mistakes) }
+    }
+
+    fn type_lines(&mut self, columns: &[LinesColumn]) -> Result<Vec<OutputColumn>, Mistake> {
+        let mut typed = Vec::new();
+        for column in columns {
+            typed.push(match column {
+                LinesColumn::Own => OutputColumn::Own,
+                LinesColumn::Cell(column) => OutputColumn::Cell(*column),
+                LinesColumn::Attribute { heading, route, column } => OutputColumn::Attribute {
+                    heading: heading.clone(),
+                    link: *route,
+                    column: *column,
+                },
+                LinesColumn::Value { heading, written } => {
+                    let expr = check(&parse(written)?, self, written)?;
+                    let least_places = self.least_places(&expr);
+                    self.values.push(expr);
+                    let value = self.values.len() - 1;
+                    OutputColumn::Value { heading: heading.clone(), value, least_places }
+                }
+            });
+        }
+        Ok(typed)
+    }
+
+    /// The decimal places that a value is written with at least. A quotient is written as short as
+    /// it can be.
+    pub(crate) fn least_places(&self, expr: &Expr) -> u8 {
+        match (&expr.kind, expr.ty) {
+            (ExprKind::Figure(figure), _) => self.least_places(&self.figure(*figure).expr),
+            (_, Type::Number { places }) if !self.divides(expr) => places,
+            _ => 0,
+        }
+    }
+
+    fn divides(&self, expr: &Expr) -> bool {
+        match &expr.kind {
+            ExprKind::Round(..) => false,
+            ExprKind::Arithmetic(Operator::Divide, ..) => true,
+            ExprKind::Figure(figure) => self.divides(&self.figure(*figure).expr),
+            _ => expr.children().into_iter().any(|child| self.divides(child)),
+        }
+    }
+
+    pub(crate) fn figure(&self, number: usize) -> &Figure {
+        self.figures[number].as_ref().expect("figures are typed in the order of their use")
+    }
+
+    /// Keeps only the figures and links that the outputs need.
+    fn leave_out_unneeded(&mut self) {
+        let mut figures = vec![false; self.figures.len()];
+        let mut links: Vec<bool> = self
+            .links
+            .iter()
+            .map(|link| matches!(link.missing, Missing::SetAside | Missing::Stop))
+            .collect();
+        let mut note = |expr: &Expr, figures: &mut Vec<bool>| {
+            expr.any(&mut |part| {
+                match part.kind {
+                    ExprKind::Figure(figure) => figures[figure] = true,
+                    ExprKind::Attribute { route, .. } => links[route] = true,
+                    _ => {}
+                }
+                false
+            });
+        };
+        for output in &self.outputs {
+            if let OutputContent::Totals(totals) = &output.content {
+                totals.exprs().for_each(|expr| note(expr, &mut figures));
+            }
+        }
+        self.values.iter().for_each(|expr| note(expr, &mut figures));
+        for number in self.figure_order.iter().rev() {
+            if figures[*number] {
+                let figure = self.figures[*number].as_ref().expect("all figures are typed");
+                note(&figure.expr, &mut figures);
+            }
+        }
+        for link in (0..self.links.len()).rev() {
+            if let (true, Some(parent)) = (links[link], self.links[link].parent()) {
+                links[parent] = true;
+            }
+        }
+        self.figure_order.retain(|figure| figures[*figure]);
+        self.links_needed = links;
+    }
+
+    /// The text of a key that a link looks for on a line, for messages.
+    pub(crate) fn key_text(&self, link: usize, columns: &[Column], parents: &[u32], row: usize) -> String {
+        let value = match (&self.bound.routes[link].start, self.links[link].key_column()) {
+            (RouteStart::Route(parent, column), _) => {
+                let lookup = &self.lookups[self.links[*parent].lookup];
+                let column = lookup.columns[*column].column.as_ref();
+                let parent_row = parents.get(row).copied().unwrap_or(u32::MAX) as usize;
+                match column {
+                    Some(column) if parent_row < column.len() => column.value(parent_row).to_string(),
+                    _ => String::new(),
+                }
+            }
+            (_, Some(column)) => columns[column].value(row).to_string(),
+            _ => String::new(),
+        };
+        value
+    }
+}
+
+/// How the columns of the fact are read.
+fn read_readings(bound: &Bound, samples: &[Vec<StringViewArray>]) -> Result<Vec<Reading>, Misfit> {
+    let one = |((column, wish), texts): ((&usize, &Wish), &Vec<StringViewArray>)| {
+        let mut evidence = Evidence::default();
+        texts.iter().for_each(|texts| evidence.add_all(texts));
+        wish.reading(&evidence).map_err(|wanted| Misfit {
+            table: bound.fact.name.clone(),
+            column: bound.fact.columns[*column].clone(),
+            wanted,
+            example: texts
+                .iter()
+                .flat_map(|texts| texts.iter().flatten())
+                .find(|text| !text.trim().is_empty() && Decimal::parse(text.trim().as_bytes()).is_none())
+                .unwrap_or_default()
+                .to_owned(),
+        })
+    };
+    bound.fact.wishes.iter().zip(samples).map(one).collect()
+}
+
+impl Names for Engine {
+    fn leaf(&self, name: &ColumnName, written: &Written) -> Result<Expr, Mistake> {
+        Ok(match Scope::of(&self.bound).resolve(name, written)? {
+            Reference::Figure(figure) => {
+                Expr { kind: ExprKind::Figure(figure), ty: self.figure(figure).expr.ty }
+            }
+            Reference::Column(column) => {
+                let read = self.read.binary_search(&column).expect("columns in formulas are read");
+                let reading = &self.readings[read];
+                let ty = match reading.column_type {
+                    ColumnType::Text => Type::Text,
+                    ColumnType::Date => Type::Date,
+                    ColumnType::YesNo => Type::YesNo,
+                    _ => Type::Number { places: reading.places },
+                };
+                Expr { kind: ExprKind::Column(read), ty }
+            }
+            Reference::Attribute { route, column } => {
+                let lookup = &self.lookups[self.links[route].lookup];
+                let held = lookup.columns[column].column.as_ref();
+                let ty = held.map_or(Type::Text, column_type);
+                Expr { kind: ExprKind::Attribute { route, column }, ty }
+            }
+        })
+    }
+}
+
+fn column_type(column: &Column) -> Type {
+    match column {
+        Column::Text(_) => Type::Text,
+        Column::Date(_) => Type::Date,
+        Column::Period(unit, _) => Type::Period(*unit),
+        Column::YesNo(_) => Type::YesNo,
+        Column::Number(column) => {
+            let places = match &column.numbers {
+                Numbers::Fixed { places, .. } => *places,
+                Numbers::Wide(numbers) => {
+                    numbers.iter().map(|n| n.trimmed(0).places()).max().unwrap_or(0)
+                }
+            };
+            Type::Number { places }
+        }
+    }
+}

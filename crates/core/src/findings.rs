@@ -1,0 +1,192 @@
+//! What was met in the data on the way: counted always, with places for as many as a person reads.
+//!
+//! A batch of lines gathers its own findings; they are merged in the order of the lines, so that the
+//! result is the same for any number of cores and any size of batch.
+
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+use crate::decimal::Decimal;
+use crate::links::{LinkStatus, StatusCounts};
+use crate::place::Place;
+
+/// How many places of one kind are kept.
+pub const PLACES_KEPT: usize = 5;
+
+/// How many distinct keys of one link are kept; further ones are counted by line only.
+pub const KEYS_KEPT: usize = 200_000;
+
+/// A sum that stays exact; `None` once it does not fit.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct ExactSum(pub Option<Decimal>);
+
+impl Default for ExactSum {
+    fn default() -> ExactSum {
+        ExactSum(Some(Decimal::ZERO))
+    }
+}
+
+impl ExactSum {
+    /// Adds a number.
+    pub fn add(&mut self, number: Decimal) {
+        self.0 = self.0.and_then(|sum| sum.checked_add(number));
+    }
+
+    /// Adds another sum.
+    pub fn merge(&mut self, other: ExactSum) {
+        self.0 = self.0.zip(other.0).and_then(|(a, b)| a.checked_add(b));
+    }
+}
+
+/// Why a line was set aside.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Aside {
+    /// It has fewer or more fields than the heading.
+    Fields,
+    /// A link with the rule `set-aside` found no row.
+    Link(usize, LinkStatus),
+}
+
+/// What made a figure blank.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum BlankBecause {
+    /// A link found no row.
+    Link(usize, LinkStatus),
+    /// A column of the fact is blank.
+    Column(usize),
+    /// A column of the fact could not be read.
+    Unreadable(usize),
+    /// The row of the lookup is blank in that column.
+    Attribute(usize, usize),
+    /// The formula divides by zero.
+    DividedByZero,
+    /// The formula says so.
+    Chosen,
+}
+
+/// A key that a link did not find.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct KeyTally {
+    /// Lines with that key.
+    pub lines: u64,
+    /// The sums of the fact's amounts over these lines.
+    pub amounts: Vec<ExactSum>,
+    /// The first of the lines.
+    pub first: Spot,
+    /// The last of them.
+    pub last: Spot,
+}
+
+/// A line of a file, by the number of the file and its row.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub struct Spot {
+    /// The file, by number.
+    pub part: usize,
+    /// The row; in a batch counted from the batch's first row.
+    pub row: u64,
+}
+
+/// Values of one column that could not be read.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Unreadable {
+    /// How many.
+    pub count: u64,
+    /// The first of them, with what stands there.
+    pub first: Vec<(Spot, String)>,
+}
+
+/// What is known of the lines of a batch, or of all.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Findings {
+    /// Lines read.
+    pub lines: u64,
+    /// Rows without any value, left out.
+    pub blank_rows: u64,
+    /// Lines set aside, by reason.
+    pub aside: BTreeMap<Aside, u64>,
+    /// Of each link, how many lines came out how.
+    pub links: Vec<StatusCounts>,
+    /// Lines on which a figure is blank, by figure and reason.
+    pub blanks: BTreeMap<(usize, BlankBecause), u64>,
+    /// By column of the fact.
+    pub unreadable: BTreeMap<usize, Unreadable>,
+    /// Keys not found, by link, status and key.
+    pub keys: BTreeMap<(usize, LinkStatus, String), KeyTally>,
+    /// Lines with a key not found beyond those kept, by link.
+    pub further_keys: BTreeMap<usize, u64>,
+    /// Sums of the fact's amounts over all lines read.
+    pub amounts_read: Vec<ExactSum>,
+    /// The same over the lines that go on to the outputs.
+    pub amounts_kept: Vec<ExactSum>,
+    /// The same over the lines set aside.
+    pub amounts_aside: Vec<ExactSum>,
+}
+
+impl Findings {
+    /// How many lines were set aside.
+    pub fn lines_aside(&self) -> u64 {
+        self.aside.values().sum()
+    }
+
+    /// Adds the findings of the next batch, whose rows are counted from `base` of its file.
+    pub fn absorb(&mut self, batch: Findings, base: u64) {
+        let moved = |spot: Spot| Spot { row: spot.row + base, ..spot };
+        self.lines += batch.lines;
+        self.blank_rows += batch.blank_rows;
+        add_counts(&mut self.aside, batch.aside);
+        add_counts(&mut self.blanks, batch.blanks);
+        add_counts(&mut self.further_keys, batch.further_keys);
+        self.links.resize(self.links.len().max(batch.links.len()), StatusCounts::default());
+        for (own, other) in self.links.iter_mut().zip(&batch.links) {
+            own.iter_mut().zip(other).for_each(|(a, b)| *a += b);
+        }
+        for (column, other) in batch.unreadable {
+            let own = self.unreadable.entry(column).or_default();
+            own.count += other.count;
+            let room = PLACES_KEPT.saturating_sub(own.first.len());
+            own.first.extend(other.first.into_iter().take(room).map(|(s, v)| (moved(s), v)));
+        }
+        for (key, mut tally) in batch.keys {
+            (tally.first, tally.last) = (moved(tally.first), moved(tally.last));
+            self.add_key(key, tally);
+        }
+        merge_sums(&mut self.amounts_read, &batch.amounts_read);
+        merge_sums(&mut self.amounts_kept, &batch.amounts_kept);
+        merge_sums(&mut self.amounts_aside, &batch.amounts_aside);
+    }
+
+    /// Adds lines with a key that was not found; they come after those already there.
+    pub fn add_key(&mut self, key: (usize, LinkStatus, String), tally: KeyTally) {
+        if let Some(own) = self.keys.get_mut(&key) {
+            own.lines += tally.lines;
+            own.last = tally.last;
+            merge_sums(&mut own.amounts, &tally.amounts);
+        } else if self.keys.len() < KEYS_KEPT {
+            self.keys.insert(key, tally);
+        } else {
+            *self.further_keys.entry(key.0).or_default() += tally.lines;
+        }
+    }
+}
+
+fn add_counts<K: Ord>(own: &mut BTreeMap<K, u64>, other: BTreeMap<K, u64>) {
+    for (key, count) in other {
+        *own.entry(key).or_default() += count;
+    }
+}
+
+pub(crate) fn merge_sums(own: &mut Vec<ExactSum>, other: &[ExactSum]) {
+    own.resize(own.len().max(other.len()), ExactSum::default());
+    own.iter_mut().zip(other).for_each(|(a, b)| a.merge(*b));
+}
+
+/// The files of a table, to turn the spots of findings into places.
+#[derive(Clone, Debug, Default)]
+pub struct Parts(pub Vec<Arc<str>>);
+
+impl Parts {
+    /// The place of a spot.
+    pub fn place(&self, spot: Spot) -> Place {
+        Place::row(self.0[spot.part].clone(), spot.row)
+    }
+}

@@ -1,0 +1,478 @@
+//! One batch of lines: from its text to linked rows, figures and findings.
+//!
+//! Columns are typed, each link becomes a column of row numbers, figures are worked out column by
+//! column in the order of their use, and whatever was met is counted. The order of the lines is kept;
+//! nothing is dropped: a line that is set aside is marked so.
+
+use std::collections::BTreeMap;
+
+use arrow_array::StringViewArray;
+
+use crate::column::{Column, DateColumn, NumberColumn, Numbers, is_known, known_where};
+use crate::engine::{Engine, Extent};
+use crate::findings::{
+    Aside, BlankBecause, ExactSum, Findings, KeyTally, PLACES_KEPT, Spot, Unreadable,
+};
+use crate::formula::{
+    Computed, Expr, ExprKind, Inputs, Leaves, Overflow, Type, WhyBlank, compute, evaluate, why_blank,
+};
+use crate::links::{LinkedRows, is_missing, is_row};
+use crate::plan::Missing;
+use crate::value::Value;
+
+/// Lines of one file, as text.
+pub struct LineBatch<'a> {
+    /// How many lines.
+    pub rows: usize,
+    /// The columns that [`Engine::read`] names, in that order.
+    pub columns: Vec<StringViewArray>,
+    /// The file, by number.
+    pub part: usize,
+    /// The row of its file in which a line stands, counted from the batch's first.
+    pub row_of: &'a dyn Fn(u32) -> u64,
+}
+
+/// A figure that does not fit exact arithmetic.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct DoesNotFit {
+    /// The figure or formula.
+    pub what: String,
+    /// The line.
+    pub spot: Spot,
+}
+
+/// A batch of lines, worked out.
+pub struct Lines<'e> {
+    engine: &'e Engine,
+    /// How many lines.
+    pub rows: usize,
+    pub(crate) columns: Vec<Column>,
+    pub(crate) linked: Vec<Option<LinkedRows>>,
+    figures: Vec<Option<Column>>,
+    /// The values that outputs ask for, by number.
+    pub values: Vec<Column>,
+    /// The lines that are set aside, ascending, with the reason.
+    pub aside: Vec<(u32, Aside)>,
+    /// What was met.
+    pub findings: Findings,
+}
+
+impl Engine {
+    /// Works out a batch of lines.
+    ///
+    /// # Errors
+    /// The first line on which a number does not fit.
+    pub fn work_out(&self, batch: &LineBatch<'_>) -> Result<Lines<'_>, DoesNotFit> {
+        let mut lines = Lines {
+            engine: self,
+            rows: batch.rows,
+            columns: Vec::with_capacity(self.read.len()),
+            linked: Vec::with_capacity(self.links.len()),
+            figures: self.figures.iter().map(|_| None).collect(),
+            values: Vec::with_capacity(self.values.len()),
+            aside: Vec::new(),
+            findings: Findings::default(),
+        };
+        let unreadable = lines.read(batch);
+        lines.link();
+        lines.set_aside();
+        lines.derive(batch)?;
+        lines.look_into(batch, &unreadable);
+        Ok(lines)
+    }
+}
+
+impl Lines<'_> {
+    fn read(&mut self, batch: &LineBatch<'_>) -> Vec<Vec<u32>> {
+        let mut unreadable = Vec::with_capacity(self.engine.readings.len());
+        for (reading, texts) in self.engine.readings.iter().zip(&batch.columns) {
+            let read = reading.read(texts);
+            self.columns.push(read.column);
+            unreadable.push(read.unreadable);
+        }
+        unreadable
+    }
+
+    fn link(&mut self) {
+        for (link, needed) in self.engine.links.iter().zip(&self.engine.links_needed) {
+            let rows = needed.then(|| link.resolve(&self.columns, &self.linked));
+            self.linked.push(rows);
+        }
+    }
+
+    fn set_aside(&mut self) {
+        for (number, link) in self.engine.links.iter().enumerate() {
+            let Some(linked) = &self.linked[number] else { continue };
+            if link.missing != Missing::SetAside {
+                continue;
+            }
+            let missing = linked.problems.iter().filter(|(_, status)| is_missing(*status));
+            self.aside.extend(missing.map(|(row, status)| (*row, Aside::Link(number, *status))));
+        }
+        // A line that several links would set aside goes with the first of them.
+        self.aside.sort();
+        self.aside.dedup_by_key(|(row, _)| *row);
+    }
+
+    fn derive(&mut self, batch: &LineBatch<'_>) -> Result<(), DoesNotFit> {
+        let spot = |row: usize| Spot { part: batch.part, row: (batch.row_of)(row as u32) };
+        for &number in &self.engine.figure_order {
+            let figure = self.engine.figure(number);
+            let column = self.column_of(&figure.expr).map_err(|row| DoesNotFit {
+                what: self.engine.bound.figures[number].name.clone(),
+                spot: spot(row),
+            })?;
+            self.figures[number] = Some(column);
+        }
+        for expr in &self.engine.values {
+            let column = self.column_of(expr).map_err(|row| DoesNotFit {
+                what: "a column of an output".to_owned(),
+                spot: spot(row),
+            })?;
+            self.values.push(column);
+        }
+        Ok(())
+    }
+
+    /// The values of an expression on all lines.
+    ///
+    /// # Errors
+    /// The first line, not set aside, on which a number does not fit.
+    pub(crate) fn column_of(&self, expr: &Expr) -> Result<Column, usize> {
+        match compute(expr, self) {
+            Some(column) => Ok(column.into_owned()),
+            None => self.column_by_rows(expr),
+        }
+    }
+
+    /// The same without a copy where the column is there already.
+    pub(crate) fn computed(&self, expr: &Expr) -> Result<Computed<'_>, usize> {
+        match compute(expr, self) {
+            Some(column) => Ok(column),
+            None => self.column_by_rows(expr).map(Computed::Owned),
+        }
+    }
+
+    fn column_by_rows(&self, expr: &Expr) -> Result<Column, usize> {
+        let mut values = Vec::with_capacity(self.rows);
+        for row in 0..self.rows {
+            values.push(match evaluate(expr, &Line { lines: self, row }) {
+                Ok(value) => value.into_owned(),
+                Err(Overflow) if self.is_aside(row as u32) => Value::Blank,
+                Err(Overflow) => return Err(row),
+            });
+        }
+        Ok(column_from(expr.ty, &values))
+    }
+
+    /// Whether a line is set aside.
+    pub fn is_aside(&self, row: u32) -> bool {
+        self.aside.binary_search_by_key(&row, |(aside, _)| *aside).is_ok()
+    }
+
+    /// The rows of a link's lookup, per line; [`Lines::row_of`] tells whether one is there.
+    pub fn link_rows(&self, link: usize) -> &[u32] {
+        self.linked[link].as_ref().map_or(&[], |linked| &linked.rows)
+    }
+
+    /// Whether a number from [`Lines::link_rows`] is a row.
+    #[inline]
+    pub fn is_row(row: u32) -> bool {
+        is_row(row)
+    }
+
+    fn look_into(&mut self, batch: &LineBatch<'_>, unreadable: &[Vec<u32>]) {
+        let aside: Vec<u32> = self.aside.iter().map(|(row, _)| *row).collect();
+        let mut findings = Findings {
+            lines: self.rows as u64,
+            amounts_read: self.amounts(None),
+            amounts_aside: self.amounts(Some(&aside)),
+            ..Findings::default()
+        };
+        findings.amounts_kept = if self.aside.is_empty() {
+            findings.amounts_read.clone()
+        } else {
+            let kept: Vec<u32> = (0..self.rows as u32).filter(|row| !self.is_aside(*row)).collect();
+            self.amounts(Some(&kept))
+        };
+        for (_, reason) in &self.aside {
+            *findings.aside.entry(*reason).or_default() += 1;
+        }
+        let spot = |row: u32| Spot { part: batch.part, row: (batch.row_of)(row) };
+        for (number, rows) in unreadable.iter().enumerate().filter(|(_, rows)| !rows.is_empty()) {
+            let example = |row: &u32| (spot(*row), batch.columns[number].value(*row as usize).to_owned());
+            let first = rows.iter().take(PLACES_KEPT).map(example).collect();
+            findings.unreadable.insert(number, Unreadable { count: rows.len() as u64, first });
+        }
+        for linked in &self.linked {
+            findings.links.push(linked.as_ref().map(|l| l.counts).unwrap_or_default());
+        }
+        if self.engine.extent == Extent::Everything {
+            self.tally_keys(&mut findings, &spot);
+        }
+        findings.blanks = self.blanks(unreadable);
+        self.findings = findings;
+    }
+
+    /// Sums of the amounts over some lines; over all when none are named.
+    fn amounts(&self, rows: Option<&[u32]>) -> Vec<ExactSum> {
+        self.engine.amounts.iter().map(|column| sum_rows(&self.columns[*column], rows)).collect()
+    }
+
+    fn tally_keys(&self, findings: &mut Findings, spot: &impl Fn(u32) -> Spot) {
+        for (link, linked) in self.linked.iter().enumerate() {
+            let Some(linked) = linked else { continue };
+            let parents = self.engine.links[link].parent().map_or(&[][..], |p| self.link_rows(p));
+            for (row, status) in &linked.problems {
+                // Under a parent without a row there is no key to speak of.
+                if !parents.is_empty() && !is_row(parents[*row as usize]) {
+                    continue;
+                }
+                let key = self.engine.key_text(link, &self.columns, parents, *row as usize);
+                let amounts = self.amounts(Some(&[*row]));
+                let at = spot(*row);
+                findings.add_key((link, *status, key), KeyTally { lines: 1, amounts, first: at, last: at });
+            }
+        }
+    }
+
+    /// The blank lines of every figure, by what made them blank.
+    fn blanks(&self, unreadable: &[Vec<u32>]) -> BTreeMap<(usize, BlankBecause), u64> {
+        let mut blanks = BTreeMap::new();
+        for &figure in &self.engine.figure_order {
+            let Some(column) = &self.figures[figure] else { continue };
+            if is_complete(column) {
+                continue;
+            }
+            for row in (0..self.rows).filter(|row| column.value(*row).is_blank()) {
+                if self.is_aside(row as u32) {
+                    continue;
+                }
+                let because = self.why(figure, row, unreadable);
+                *blanks.entry((figure, because)).or_default() += 1;
+            }
+        }
+        blanks
+    }
+
+    fn why(&self, figure: usize, row: usize, unreadable: &[Vec<u32>]) -> BlankBecause {
+        match why_blank(&self.engine.figure(figure).expr, &Line { lines: self, row }) {
+            WhyBlank::Figure(figure) => self.why(figure, row, unreadable),
+            WhyBlank::Column(column) => {
+                if unreadable[column].binary_search(&(row as u32)).is_ok() {
+                    BlankBecause::Unreadable(column)
+                } else {
+                    BlankBecause::Column(column)
+                }
+            }
+            WhyBlank::Attribute { route, column } => {
+                let linked = self.linked[route].as_ref().expect("links of figures are resolved");
+                // The problem of the nearest link on the way that found no row.
+                match linked.problems.binary_search_by_key(&(row as u32), |(row, _)| *row) {
+                    Ok(at) if !is_row(linked.rows[row]) => {
+                        self.at_its_root(route, row, linked.problems[at].1)
+                    }
+                    _ => BlankBecause::Attribute(route, column),
+                }
+            }
+            WhyBlank::DividedByZero => BlankBecause::DividedByZero,
+            WhyBlank::Chosen => BlankBecause::Chosen,
+        }
+    }
+
+    /// On a chain, the link that broke it.
+    fn at_its_root(&self, link: usize, row: usize, status: crate::links::LinkStatus) -> BlankBecause {
+        let parent = self.engine.links[link].parent();
+        if let Some((parent, linked)) = parent.and_then(|p| Some((p, self.linked[p].as_ref()?)))
+            && !is_row(linked.rows[row])
+            && let Ok(at) = linked.problems.binary_search_by_key(&(row as u32), |(row, _)| *row)
+        {
+            return self.at_its_root(parent, row, linked.problems[at].1);
+        }
+        BlankBecause::Link(link, status)
+    }
+}
+
+/// The sum over some rows; over all when none are named.
+fn sum_rows(column: &Column, rows: Option<&[u32]>) -> ExactSum {
+    let Column::Number(column) = column else { return ExactSum::default() };
+    let mut sum = ExactSum::default();
+    match (&column.numbers, rows, &column.known) {
+        // 2^64 numbers of 64 bits fit 128 bits.
+        (Numbers::Fixed { mantissas, places }, None, None) => {
+            let total: i128 = mantissas.iter().map(|m| i128::from(*m)).sum();
+            sum.0 = crate::decimal::Decimal::new(total, *places);
+        }
+        (_, None, _) => (0..column_len(column)).filter_map(|row| column.get(row)).for_each(|n| sum.add(n)),
+        (_, Some(rows), _) => {
+            rows.iter().filter_map(|row| column.get(*row as usize)).for_each(|n| sum.add(n));
+        }
+    }
+    sum
+}
+
+fn column_len(column: &NumberColumn) -> usize {
+    match &column.numbers {
+        Numbers::Fixed { mantissas, .. } => mantissas.len(),
+        Numbers::Wide(numbers) => numbers.len(),
+    }
+}
+
+/// Whether no row is blank, if that can be told without going through them.
+fn is_complete(column: &Column) -> bool {
+    match column {
+        Column::Number(column) => column.known.is_none(),
+        Column::Date(column) | Column::Period(_, column) => column.known.is_none(),
+        Column::Text(_) | Column::YesNo(_) => false,
+    }
+}
+
+/// A column of a type from single values.
+fn column_from(ty: Type, values: &[Value<'_>]) -> Column {
+    let days = |day: &dyn Fn(&Value<'_>) -> Option<i32>| DateColumn {
+        days: values.iter().map(|value| day(value).unwrap_or(0)).collect(),
+        known: known_where(values.len(), |row| day(&values[row]).is_some()),
+    };
+    match ty {
+        Type::Number { places } => {
+            let numbers: Vec<_> = values.iter().map(Value::number).collect();
+            Column::Number(NumberColumn::from_decimals(&numbers, places))
+        }
+        Type::Text | Type::Blank => {
+            let texts = values.iter().map(|value| match value {
+                Value::Text(text) => text.as_ref(),
+                _ => "",
+            });
+            Column::Text(texts.collect::<Vec<_>>().into())
+        }
+        Type::Date => Column::Date(days(&|value| match value {
+            Value::Date(day) => Some(day.0),
+            _ => None,
+        })),
+        Type::Period(unit) => Column::Period(
+            unit,
+            days(&|value| match value {
+                Value::Period(period) => Some(period.ordinal),
+                _ => None,
+            }),
+        ),
+        Type::YesNo => {
+            let truth = |value: &Value<'_>| match value {
+                Value::YesNo(yes) => Some(*yes),
+                _ => None,
+            };
+            Column::YesNo(values.iter().map(truth).collect())
+        }
+    }
+}
+
+/// The column of a lookup, brought to the lines by their row numbers.
+fn gather(held: &Column, linked: &LinkedRows) -> Column {
+    let rows = &linked.rows;
+    let known = |own: Option<&arrow_buffer::NullBuffer>| {
+        if linked.complete && own.is_none() {
+            return None;
+        }
+        known_where(rows.len(), |line| is_row(rows[line]) && is_known(own, rows[line] as usize))
+    };
+    // Row numbers that are none lie far beyond every column.
+    let at = |row: &u32| *row as usize;
+    match held {
+        Column::Number(column) => Column::Number(match &column.numbers {
+            Numbers::Fixed { mantissas, places } => NumberColumn {
+                numbers: Numbers::Fixed {
+                    mantissas: rows.iter().map(|r| mantissas.get(at(r)).copied().unwrap_or(0)).collect(),
+                    places: *places,
+                },
+                known: known(column.known.as_ref()),
+            },
+            Numbers::Wide(numbers) => NumberColumn {
+                numbers: Numbers::Wide(
+                    rows.iter().map(|r| numbers.get(at(r)).copied().unwrap_or(crate::decimal::Decimal::ZERO)).collect(),
+                ),
+                known: known(column.known.as_ref()),
+            },
+        }),
+        Column::Date(column) => Column::Date(gather_days(column, rows, known(column.known.as_ref()))),
+        Column::Period(unit, column) => {
+            Column::Period(*unit, gather_days(column, rows, known(column.known.as_ref())))
+        }
+        Column::YesNo(values) => {
+            Column::YesNo(rows.iter().map(|r| values.get(at(r)).copied().flatten()).collect())
+        }
+        Column::Text(texts) => {
+            let views = texts.views();
+            let views: Vec<u128> = rows.iter().map(|r| views.get(at(r)).copied().unwrap_or(0)).collect();
+            Column::Text(crate::texts::with_views(texts, views))
+        }
+    }
+}
+
+fn gather_days(column: &DateColumn, rows: &[u32], known: Option<arrow_buffer::NullBuffer>) -> DateColumn {
+    let days = rows.iter().map(|r| column.days.get(*r as usize).copied().unwrap_or(0)).collect();
+    DateColumn { days, known }
+}
+
+impl Inputs for Lines<'_> {
+    fn rows(&self) -> usize {
+        self.rows
+    }
+
+    fn column(&self, column: usize) -> &Column {
+        &self.columns[column]
+    }
+
+    fn attribute(&self, route: usize, column: usize) -> Column {
+        let linked = self.linked[route].as_ref().expect("links of formulas are resolved");
+        gather(self.held(route, column), linked)
+    }
+
+    fn figure(&self, figure: usize) -> &Column {
+        self.figures[figure].as_ref().expect("figures are worked out in the order of their use")
+    }
+}
+
+impl Lines<'_> {
+    /// The column of a lookup.
+    fn held(&self, route: usize, column: usize) -> &Column {
+        let lookup = &self.engine.lookups[self.engine.links[route].lookup];
+        lookup.columns[column].column.as_ref().expect("attributes in formulas are read")
+    }
+}
+
+/// One line of a batch.
+struct Line<'a> {
+    lines: &'a Lines<'a>,
+    row: usize,
+}
+
+impl Leaves for Line<'_> {
+    fn column(&self, column: usize) -> Value<'_> {
+        self.lines.columns[column].value(self.row)
+    }
+
+    fn attribute(&self, route: usize, column: usize) -> Value<'_> {
+        let row = self.lines.link_rows(route)[self.row];
+        if is_row(row) { self.lines.held(route, column).value(row as usize) } else { Value::Blank }
+    }
+
+    fn figure(&self, figure: usize) -> Value<'_> {
+        Inputs::figure(self.lines, figure).value(self.row)
+    }
+}
+
+impl Lines<'_> {
+    /// The dictionary code of an attribute on every line, 0 where there is none.
+    pub(crate) fn codes(&self, route: usize, codes: &[u32]) -> Vec<u32> {
+        let code = |row: &u32| codes.get(*row as usize).copied().unwrap_or(0);
+        self.link_rows(route).iter().map(code).collect()
+    }
+}
+
+/// The text attribute that an expression is, with its link.
+pub(crate) fn plain_attribute(expr: &Expr) -> Option<(usize, usize)> {
+    match (&expr.kind, expr.ty) {
+        (ExprKind::Attribute { route, column }, Type::Text) => Some((*route, *column)),
+        _ => None,
+    }
+}

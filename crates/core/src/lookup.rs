@@ -1,0 +1,327 @@
+//! A lookup in memory: its typed columns, its rows settled to one per key (or key and period), and
+//! what was found on the way.
+
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+use arrow_array::StringViewArray;
+use hashbrown::HashMap;
+use unicode_normalization::UnicodeNormalization;
+
+use crate::bind::{BoundLookup, Wish};
+use crate::calendar::{ALWAYS, FOREVER, Holds};
+use crate::column::Column;
+use crate::date::Day;
+use crate::place::Place;
+use crate::plan::{ColumnType, Duplicates};
+use crate::reading::{Evidence, Reading};
+use crate::value::Value;
+
+/// A table as it was read: text, with the place of every row.
+pub struct RawTable {
+    /// The files it was read from.
+    pub parts: Vec<Arc<str>>,
+    /// Of each part, the number of its first row in the columns.
+    pub first_rows: Vec<usize>,
+    /// The row of its file in which every row stands.
+    pub rows: Vec<u32>,
+    /// All columns, in the order of their names.
+    pub columns: Vec<StringViewArray>,
+    /// Rows without any value, which were left out.
+    pub blank_rows: u64,
+}
+
+impl RawTable {
+    /// Where a row stands.
+    pub fn place(&self, row: u32) -> Place {
+        let part = self.first_rows.partition_point(|first| *first <= row as usize) - 1;
+        Place::row(self.parts[part].clone(), u64::from(self.rows[row as usize]))
+    }
+}
+
+/// Rows of a lookup that share a key, and a period where the lookup has periods.
+#[derive(Debug)]
+pub struct Duplicate {
+    /// The key, as the first row writes it.
+    pub key: String,
+    /// The rows, in order.
+    pub places: Vec<Place>,
+    /// The columns in which they differ; none when the rows are identical.
+    pub differing: Vec<String>,
+    /// The row that holds.
+    pub held: Place,
+}
+
+/// Why a row of a lookup was left out.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum LeftOut {
+    /// It has no key.
+    BlankKey,
+    /// A day of its period cannot be read.
+    UnreadablePeriod,
+    /// Its period ends before it starts.
+    PeriodReversed,
+}
+
+/// A lookup, ready to be linked.
+pub struct Lookup {
+    /// Its name.
+    pub name: String,
+    /// All columns, by name; those that the plan does not use are not held.
+    pub columns: Vec<LookupColumn>,
+    /// Keys with the rows that hold, in the order of the rows: one row a key, or one a period.
+    pub(crate) keys: Vec<KeyRows>,
+    /// How many rows were read.
+    pub rows: u32,
+    /// Keys that came more than once.
+    pub duplicates: Vec<Duplicate>,
+    /// Rows left out, with their places.
+    pub left_out: BTreeMap<LeftOut, Vec<Place>>,
+    /// Values that could not be read, with their places.
+    pub unreadable: Vec<Place>,
+    /// What it was read from, for places.
+    raw: RawTable,
+}
+
+/// A column of a lookup.
+pub struct LookupColumn {
+    /// Its name.
+    pub name: String,
+    /// Its typed values, where the plan uses them.
+    pub column: Option<Column>,
+    /// Whether its text may be passed on as it was written: no unit was changed in reading.
+    pub as_written: bool,
+}
+
+/// A key of a lookup with its rows.
+pub(crate) struct KeyRows {
+    pub(crate) key: String,
+    pub(crate) holds: Vec<Holds>,
+}
+
+/// Reads the columns that the plan uses.
+fn typed(raw: &RawTable, bound: &BoundLookup, unreadable: &mut Vec<Place>) -> Result<Vec<LookupColumn>, Misfit> {
+    let mut columns = Vec::new();
+    for (number, name) in bound.columns.iter().enumerate() {
+        let Some(wish) = bound.wishes.get(&number) else {
+            columns.push(LookupColumn { name: name.clone(), column: None, as_written: true });
+            continue;
+        };
+        let texts = &raw.columns[number];
+        let mut evidence = Evidence::default();
+        evidence.add_all(texts);
+        let reading = wish.reading(&evidence).map_err(|wanted| Misfit {
+            table: bound.name.clone(),
+            column: name.clone(),
+            wanted,
+            example: first_text(texts),
+        })?;
+        let read = reading.read(texts);
+        for row in &read.unreadable {
+            unreadable.push(raw.place(*row).cell(name, texts.value(*row as usize)));
+        }
+        let as_written = reading.scale.is_none() && reading.column_type != ColumnType::Percent;
+        columns.push(LookupColumn { name: name.clone(), column: Some(read.column), as_written });
+    }
+    Ok(columns)
+}
+
+/// A column that does not hold what the plan needs it for.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Misfit {
+    /// The table.
+    pub table: String,
+    /// The column.
+    pub column: String,
+    /// The type that the plan needs.
+    pub wanted: ColumnType,
+    /// What it holds instead.
+    pub example: String,
+}
+
+fn first_text(texts: &StringViewArray) -> String {
+    texts.iter().flatten().find(|t| !t.trim().is_empty()).unwrap_or_default().to_owned()
+}
+
+impl Wish {
+    /// How a column is read that looks like this.
+    ///
+    /// # Errors
+    /// The type that the plan needs, when the column looks like something else altogether.
+    pub fn reading(&self, evidence: &Evidence) -> Result<Reading, ColumnType> {
+        let column_type = match (self.declared, self.needed) {
+            (Some(declared), _) => declared,
+            // A column of percents serves where a number is needed.
+            (None, Some(ColumnType::Number)) if evidence.found_type() == ColumnType::Percent => {
+                ColumnType::Percent
+            }
+            (None, Some(needed)) if evidence.allows(needed) => needed,
+            (None, Some(needed)) => return Err(needed),
+            (None, None) if self.scale.is_some() => ColumnType::Number,
+            (None, None) => evidence.found_type(),
+        };
+        let places = match column_type {
+            ColumnType::Integer => self.scale.map_or(0, |scale| scale.places()),
+            ColumnType::Number | ColumnType::Percent => evidence.scaled_places(self.scale),
+            _ => 0,
+        };
+        Ok(Reading { column_type, places, scale: self.scale })
+    }
+}
+
+impl Lookup {
+    /// Types a table and settles its rows to one per key, or per key and period.
+    ///
+    /// Duplicates are settled by the plan's rule and listed; where the rule is to stop, the first row
+    /// holds and it is for the caller to stop.
+    ///
+    /// # Errors
+    /// A column that does not hold what the plan needs it for.
+    pub fn settle(raw: RawTable, bound: &BoundLookup) -> Result<Lookup, Misfit> {
+        let mut unreadable = Vec::new();
+        let columns = typed(&raw, bound, &mut unreadable)?;
+        let mut lookup = Lookup {
+            name: bound.name.clone(),
+            columns,
+            keys: Vec::new(),
+            rows: raw.rows.len() as u32,
+            duplicates: Vec::new(),
+            left_out: BTreeMap::new(),
+            unreadable,
+            raw,
+        };
+        let mut numbers: HashMap<String, usize, foldhash::fast::FixedState> =
+            HashMap::with_capacity_and_hasher(lookup.raw.rows.len(), foldhash::fast::FixedState::default());
+        let keys = lookup.raw.columns[bound.key].clone();
+        for row in 0..lookup.rows {
+            let key = keys.value(row as usize);
+            let holds = match lookup.period(bound, row) {
+                _ if key.trim().is_empty() => Err(LeftOut::BlankKey),
+                period => period,
+            };
+            match holds {
+                Err(why) => {
+                    let place = lookup.raw.place(row);
+                    lookup.left_out.entry(why).or_default().push(place);
+                }
+                Ok((from, until)) => {
+                    let number = *numbers.entry(same_key(key)).or_insert_with(|| {
+                        lookup.keys.push(KeyRows { key: key.to_owned(), holds: Vec::new() });
+                        lookup.keys.len() - 1
+                    });
+                    lookup.keys[number].holds.push(Holds { from, until, row });
+                }
+            }
+        }
+        lookup.settle_duplicates(bound);
+        // Only what the plan uses stays in memory.
+        for (number, column) in lookup.columns.iter().enumerate() {
+            if column.column.is_none() {
+                lookup.raw.columns[number] = StringViewArray::new_null(0);
+            }
+        }
+        Ok(lookup)
+    }
+
+    fn period(&self, bound: &BoundLookup, row: u32) -> Result<(Day, Day), LeftOut> {
+        let Some((from, until)) = bound.valid else { return Ok((ALWAYS, FOREVER)) };
+        let day = |column: usize, open: Day| {
+            let text = self.raw.columns[column].value(row as usize);
+            match self.columns[column].column.as_ref().map(|c| c.value(row as usize)) {
+                Some(Value::Date(day)) => Ok(day),
+                _ if text.trim().is_empty() => Ok(open),
+                _ => Err(LeftOut::UnreadablePeriod),
+            }
+        };
+        let (from, until) = (day(from, ALWAYS)?, day(until, FOREVER)?);
+        if until < from { Err(LeftOut::PeriodReversed) } else { Ok((from, until)) }
+    }
+
+    fn settle_duplicates(&mut self, bound: &BoundLookup) {
+        let mut keys = std::mem::take(&mut self.keys);
+        for key in keys.iter_mut().filter(|key| key.holds.len() > 1) {
+            key.holds.sort_by_key(|h| (h.from, h.until, h.row));
+            let mut held: Vec<Holds> = Vec::new();
+            for same in key.holds.chunk_by(|a, b| (a.from, a.until) == (b.from, b.until)) {
+                let keep = match bound.duplicates {
+                    Duplicates::Stop | Duplicates::First => same[0],
+                    Duplicates::Last => same[same.len() - 1],
+                };
+                if same.len() > 1 {
+                    self.duplicates.push(Duplicate {
+                        key: key.key.clone(),
+                        places: same.iter().map(|h| self.raw.place(h.row)).collect(),
+                        differing: self.differing(bound, same),
+                        held: self.raw.place(keep.row),
+                    });
+                }
+                held.push(keep);
+            }
+            key.holds = held;
+        }
+        self.keys = keys;
+    }
+
+    /// The columns in which rows differ in value.
+    fn differing(&self, bound: &BoundLookup, rows: &[Holds]) -> Vec<String> {
+        let differs = |number: &usize| {
+            rows[1..].iter().any(|other| {
+                let (a, b) = (rows[0].row as usize, other.row as usize);
+                let texts = &self.raw.columns[*number];
+                texts.value(a).trim() != texts.value(b).trim()
+                    && match &self.columns[*number].column {
+                        // 1.50 and 1.5 are one number; two texts that cannot be read are two.
+                        Some(Column::Text(_)) | None => true,
+                        Some(column) => {
+                            column.value(a) != column.value(b) || column.value(a).is_blank()
+                        }
+                    }
+            })
+        };
+        let columns = (0..bound.columns.len()).filter(|n| *n != bound.key && !bound.slots.contains(n));
+        columns.filter(differs).map(|n| bound.columns[n].clone()).collect()
+    }
+
+    /// Where a row stands.
+    pub fn place(&self, row: u32) -> Place {
+        self.raw.place(row)
+    }
+
+    /// How many rows were read from how many files, and how many of them were blank.
+    pub fn read(&self) -> (u64, usize, u64) {
+        (u64::from(self.rows) + self.raw.blank_rows, self.raw.parts.len(), self.raw.blank_rows)
+    }
+
+    /// What a row says in a column, as it is written to an output.
+    pub fn text(&self, column: usize, row: u32) -> String {
+        let held = &self.columns[column];
+        if held.as_written && row < self.rows {
+            return self.raw.columns[column].value(row as usize).to_owned();
+        }
+        held.column.as_ref().map_or(String::new(), |column| column.value(row as usize).to_string())
+    }
+
+    /// Adds a row that no key leads to, with these values by column; its number is the answer.
+    pub(crate) fn add_row(&mut self, values: &[(usize, Value<'static>)]) -> u32 {
+        let mut number = 0;
+        for (position, held) in self.columns.iter_mut().enumerate() {
+            let Some(column) = held.column.take() else { continue };
+            number = column.len() as u32;
+            let value = values.iter().find(|(at, _)| *at == position).map(|(_, value)| value);
+            held.column = Some(column.with_row(value.unwrap_or(&Value::Blank)));
+        }
+        number
+    }
+
+    /// How many rows its columns have, with those that were added.
+    pub(crate) fn all_rows(&self) -> usize {
+        let held = self.columns.iter().find_map(|c| c.column.as_ref());
+        held.map_or(self.rows as usize, Column::len)
+    }
+}
+
+/// The form in which keys of one table are the same: trimmed, NFC.
+fn same_key(key: &str) -> String {
+    let key = key.trim();
+    if key.is_ascii() { key.to_owned() } else { key.nfc().collect() }
+}

@@ -1,0 +1,66 @@
+//! Which figures are ratios, and how a ratio is worked out again from totals.
+//!
+//! A ratio divides by an amount of the fact: the margin, profit by revenue. Its total is not the sum
+//! of its lines but the quotient of the totals. So everything in its formula that can be summed is
+//! replaced by its sum, and the rest of the formula is kept.
+
+use crate::engine::Engine;
+use crate::formula::{Expr, ExprKind, Operator, Type};
+
+/// Whether an expression divides by an amount of the fact.
+pub(super) fn contains_ratio(expr: &Expr, engine: &Engine) -> bool {
+    expr.any(&mut |part| match &part.kind {
+        ExprKind::Arithmetic(Operator::Divide, _, divisor) => has_amount(divisor, engine),
+        ExprKind::Figure(figure) => contains_ratio(&engine.figure(*figure).expr, engine),
+        _ => false,
+    })
+}
+
+/// Whether an expression holds a number of the fact, so that its sum says something. Attributes of
+/// lookups are rates.
+fn has_amount(expr: &Expr, engine: &Engine) -> bool {
+    expr.any(&mut |part| match (&part.kind, part.ty) {
+        (ExprKind::Column(_), Type::Number { .. }) => true,
+        (ExprKind::Figure(figure), _) => has_amount(&engine.figure(*figure).expr, engine),
+        _ => false,
+    })
+}
+
+/// The expression over sums; what is summed goes to `parts`. `None` when something in it can neither
+/// be summed nor stay as it is.
+pub(super) fn over_totals(expr: &Expr, engine: &Engine, parts: &mut Vec<Expr>) -> Option<Expr> {
+    let number = matches!(expr.ty, Type::Number { .. });
+    if let ExprKind::Constant(_) = expr.kind {
+        return Some(expr.clone());
+    }
+    if number && !contains_ratio(expr, engine) {
+        if !has_amount(expr, engine) {
+            return None;
+        }
+        parts.push(expr.clone());
+        return Some(Expr { kind: ExprKind::Part(parts.len() - 1), ty: expr.ty });
+    }
+    let mut again = |part: &Expr| over_totals(part, engine, parts).map(Box::new);
+    let kind = match &expr.kind {
+        ExprKind::Figure(figure) => return over_totals(&engine.figure(*figure).expr, engine, parts),
+        ExprKind::Negate(a) => ExprKind::Negate(again(a)?),
+        ExprKind::Not(a) => ExprKind::Not(again(a)?),
+        ExprKind::IsBlank(a) => ExprKind::IsBlank(again(a)?),
+        ExprKind::Abs(a) => ExprKind::Abs(again(a)?),
+        ExprKind::Round(a, places, rounding) => ExprKind::Round(again(a)?, *places, *rounding),
+        ExprKind::Arithmetic(o, a, b) => ExprKind::Arithmetic(*o, again(a)?, again(b)?),
+        ExprKind::Compare(o, a, b) => ExprKind::Compare(*o, again(a)?, again(b)?),
+        ExprKind::And(a, b) => ExprKind::And(again(a)?, again(b)?),
+        ExprKind::Or(a, b) => ExprKind::Or(again(a)?, again(b)?),
+        ExprKind::If(a, b, c) => ExprKind::If(again(a)?, again(b)?, again(c)?),
+        ExprKind::Coalesce(list) => ExprKind::Coalesce(
+            list.iter().map(|item| over_totals(item, engine, parts)).collect::<Option<_>>()?,
+        ),
+        ExprKind::Constant(_)
+        | ExprKind::Column(_)
+        | ExprKind::Attribute { .. }
+        | ExprKind::Part(_)
+        | ExprKind::PeriodOf(..) => return None,
+    };
+    Some(Expr { kind, ty: expr.ty })
+}
