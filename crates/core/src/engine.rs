@@ -369,3 +369,30 @@ fn column_type(column: &Column) -> Type {
         }
     }
 }
+
+/// What outputs of lines need to know of links.
+impl Engine {
+    /// The link from the fact that a link hangs on in the end; itself if it starts there.
+    pub fn anchor(&self, link: usize) -> usize {
+        self.links[link].parent().map_or(link, |parent| self.anchor(parent))
+    }
+
+    /// How many rows the columns of a link's lookup have.
+    pub fn lookup_rows(&self, link: usize) -> usize {
+        self.lookups[self.links[link].lookup].all_rows()
+    }
+
+    /// What an attribute says on a line whose anchor found `row`, or none.
+    pub fn attribute_text(&self, link: usize, column: usize, row: Option<u32>) -> String {
+        let row = self.follow(link, row);
+        row.map_or(String::new(), |row| self.lookups[self.links[link].lookup].text(column, row))
+    }
+
+    /// The row of a link on a line whose anchor found `row`.
+    fn follow(&self, link: usize, row: Option<u32>) -> Option<u32> {
+        match self.links[link].parent() {
+            None => row,
+            Some(parent) => self.links[link].step(self.follow(parent, row)),
+        }
+    }
+}

@@ -271,6 +271,15 @@ impl Link {
         found
     }
 
+    /// On a chain, the row that a row of the parent leads to.
+    pub(crate) fn step(&self, parent: Option<u32>) -> Option<u32> {
+        let Start::Chain { rows, .. } = &self.start else { return parent };
+        let nothing = (0, LinkStatus::Blank);
+        let (row, status) =
+            parent.and_then(|row| rows.get(row as usize).copied()).unwrap_or(nothing);
+        if status.is_found() { Some(row) } else { self.fill_for(status) }
+    }
+
     /// The row of `fill`, if it reaches lines that came out so.
     fn fill_for(&self, status: LinkStatus) -> Option<u32> {
         self.fill.filter(|_| is_missing(status))

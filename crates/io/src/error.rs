@@ -1,0 +1,153 @@
+//! What can go wrong between the plan and its files, each with its place and a way out.
+
+use std::fmt;
+use std::io;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+use interligo_core::findings::Parts;
+use interligo_core::lines::DoesNotFit;
+use interligo_core::place::Place;
+use interligo_core::plan::Mistake;
+use interligo_core::tieout::TieOut;
+use interligo_core::totals::TotalDoesNotFit;
+
+/// An error of reading, running or writing.
+#[derive(Debug, thiserror::Error)]
+#[non_exhaustive]
+pub enum Error {
+    /// The plan, or an option that stands for a part of it, is wrong.
+    #[error("{}", .0.first().map_or("the plan is wrong", |mistake| mistake.message.as_str()))]
+    Plan(Vec<Mistake>),
+    /// An input cannot be read.
+    #[error("{0}")]
+    Input(Box<InputError>),
+    /// An output cannot be written.
+    #[error("`{}` cannot be written: {reason}", path.display())]
+    Output {
+        /// The file.
+        path: PathBuf,
+        /// Why.
+        reason: String,
+        /// The way out.
+        help: Option<String>,
+    },
+    /// The data holds what the plan says must stop the run.
+    #[error("{}", .0.first().map_or("the run was stopped", |stop| stop.message.as_str()))]
+    Stopped(Vec<Stop>),
+    /// A number does not fit.
+    #[error("{what} does not fit exact arithmetic{}", at.as_ref().map_or(String::new(), |p| format!(" at {p}")))]
+    DoesNotFit {
+        /// The figure or total.
+        what: String,
+        /// The line.
+        at: Option<Place>,
+    },
+    /// The counts of a run do not close.
+    #[error("the tie-out does not close: {}", .0.open().join("; "))]
+    NotClosed(Box<TieOut>),
+}
+
+/// Something in the data that the plan says must stop the run.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Stop {
+    /// What was found.
+    pub message: String,
+    /// Where, the first of them.
+    pub places: Vec<String>,
+    /// The ways out.
+    pub help: String,
+}
+
+/// An input that cannot be read.
+#[derive(Debug)]
+pub struct InputError {
+    /// Where.
+    pub place: Place,
+    /// What is wrong with it, as the rest of a sentence.
+    pub message: String,
+    /// The way out.
+    pub help: Option<String>,
+}
+
+impl fmt::Display for InputError {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{} {}", self.place, self.message)
+    }
+}
+
+impl Error {
+    pub(crate) fn input(shown: &Arc<str>, message: impl Into<String>) -> Error {
+        let place = Place { part: shown.clone(), ..Place::default() };
+        Error::Input(Box::new(InputError { place, message: message.into(), help: None }))
+    }
+
+    pub(crate) fn at_row(mut self, row: u64) -> Error {
+        if let Error::Input(input) = &mut self {
+            input.place.row = Some(row);
+        }
+        self
+    }
+
+    pub(crate) fn help(mut self, way_out: impl Into<String>) -> Error {
+        match &mut self {
+            Error::Input(input) => input.help = Some(way_out.into()),
+            Error::Output { help, .. } => *help = Some(way_out.into()),
+            _ => {}
+        }
+        self
+    }
+
+    /// A file that cannot be opened, with the name in its folder that was perhaps meant.
+    pub(crate) fn cannot_read(shown: &Arc<str>, path: &Path, error: io::Error) -> Error {
+        if error.kind() != io::ErrorKind::NotFound {
+            return Error::input(shown, format!("cannot be read: {error}"));
+        }
+        let missing = Error::input(shown, "does not exist");
+        let folder = path.parent().unwrap_or(Path::new("."));
+        let names: Vec<String> = std::fs::read_dir(folder)
+            .map(|entries| {
+                entries.flatten().map(|e| e.file_name().to_string_lossy().into_owned()).collect()
+            })
+            .unwrap_or_default();
+        let wanted = path.file_name().unwrap_or_default().to_string_lossy();
+        let names: Vec<&str> = names.iter().map(String::as_str).collect();
+        match interligo_core::plan::nearest_name(&wanted, &names) {
+            Some(near) => missing.help(format!("did you mean `{near}`?")),
+            None if names.is_empty() => missing.help("the folder does not exist either"),
+            None => missing.help("paths are relative to the folder of the plan"),
+        }
+    }
+
+    pub(crate) fn output(path: &Path, error: &io::Error) -> Error {
+        let help = match error.kind() {
+            io::ErrorKind::StorageFull => Some("free some space, or write to another disk; nothing was half written".to_owned()),
+            io::ErrorKind::NotFound | io::ErrorKind::NotADirectory => Some("check the folder in `to`".to_owned()),
+            io::ErrorKind::PermissionDenied => Some("check the rights of the folder".to_owned()),
+            _ => None,
+        };
+        Error::Output { path: path.to_owned(), reason: error.to_string(), help }
+    }
+
+    pub(crate) fn does_not_fit(unfit: DoesNotFit, parts: &Parts) -> Error {
+        Error::DoesNotFit { what: format!("`{}`", unfit.what), at: Some(parts.place(unfit.spot)) }
+    }
+}
+
+impl From<Mistake> for Error {
+    fn from(mistake: Mistake) -> Error {
+        Error::Plan(vec![mistake])
+    }
+}
+
+impl From<Vec<Mistake>> for Error {
+    fn from(mistakes: Vec<Mistake>) -> Error {
+        Error::Plan(mistakes)
+    }
+}
+
+impl From<TotalDoesNotFit> for Error {
+    fn from(total: TotalDoesNotFit) -> Error {
+        Error::DoesNotFit { what: format!("the total of `{}`", total.0), at: None }
+    }
+}

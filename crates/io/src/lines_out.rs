@@ -1,0 +1,193 @@
+//! Outputs of lines: which columns there are, and how the lines of a batch are written.
+//!
+//! What only passes through is copied as it stands in the file. The cells of lookups are written once
+//! per row of the lookup; neighbouring attributes that hang on one link are one piece of text.
+
+use interligo_core::column::{Column, Numbers};
+use interligo_core::decimal::write_fixed;
+use interligo_core::engine::{Engine, OutputColumn};
+use interligo_core::lines::Lines;
+
+use crate::parts::{Part, Source, Table};
+use crate::text::{Fields, write_cell};
+
+/// Lookups with more rows than this keep the cells of each attribute apart, to save memory.
+const JOINED_ROWS: usize = 1 << 20;
+
+/// An output of lines, ready to write.
+pub(crate) struct LinesOutput {
+    pieces: Vec<Piece>,
+    heading: Vec<u8>,
+}
+
+enum Piece {
+    /// All of the fact's own columns.
+    Own,
+    /// One of them.
+    Cell(usize),
+    /// The cells of attributes by the row that a link from the fact found.
+    Attributes { link: usize, cells: Cells },
+    /// A value that was worked out.
+    Value { value: usize, least_places: u8 },
+}
+
+/// A stretch of cells per row of a lookup; the last is that of lines without a row.
+struct Cells {
+    bytes: Vec<u8>,
+    ends: Vec<u32>,
+}
+
+impl Cells {
+    fn of(&self, row: u32) -> &[u8] {
+        let row = (row as usize).min(self.ends.len() - 1);
+        let start = row.checked_sub(1).map_or(0, |before| self.ends[before] as usize);
+        &self.bytes[start..self.ends[row] as usize]
+    }
+}
+
+/// The lines of a batch as they stand in their file.
+pub(crate) struct RawLines<'a> {
+    pub(crate) bytes: &'a [u8],
+    pub(crate) fields: &'a Fields,
+    pub(crate) part: &'a Part,
+}
+
+impl LinesOutput {
+    /// Prepares the cells of an output.
+    pub(crate) fn new(columns: &[OutputColumn], engine: &Engine, fact: &Table) -> LinesOutput {
+        let mut output = LinesOutput { pieces: Vec::new(), heading: Vec::new() };
+        let mut attributes: Vec<(usize, usize)> = Vec::new();
+        let mut headings: Vec<&str> = Vec::new();
+        for column in columns {
+            if let OutputColumn::Attribute { heading, link, column } = column {
+                headings.push(heading);
+                let joins = attributes.first().is_none_or(|(first, _)| {
+                    engine.anchor(*first) == engine.anchor(*link)
+                        && engine.lookup_rows(engine.anchor(*link)) <= JOINED_ROWS
+                });
+                if !joins {
+                    output.end_attributes(&mut attributes, engine);
+                }
+                attributes.push((*link, *column));
+                continue;
+            }
+            output.end_attributes(&mut attributes, engine);
+            output.pieces.push(match column {
+                OutputColumn::Own => {
+                    headings.extend(fact.columns.names.iter().map(String::as_str));
+                    Piece::Own
+                }
+                OutputColumn::Cell(column) => {
+                    headings.push(&fact.columns.names[*column]);
+                    Piece::Cell(*column)
+                }
+                OutputColumn::Value { heading, value, least_places } => {
+                    headings.push(heading);
+                    Piece::Value { value: *value, least_places: *least_places }
+                }
+                OutputColumn::Attribute { .. } => unreachable!("attributes are gathered above"),
+            });
+        }
+        output.end_attributes(&mut attributes, engine);
+        for (number, heading) in headings.iter().enumerate() {
+            if number > 0 {
+                output.heading.push(b',');
+            }
+            write_cell(&mut output.heading, heading);
+        }
+        output.heading.push(b'\n');
+        output
+    }
+
+    fn end_attributes(&mut self, attributes: &mut Vec<(usize, usize)>, engine: &Engine) {
+        let Some((first, _)) = attributes.first() else { return };
+        let link = engine.anchor(*first);
+        let rows = engine.lookup_rows(link) as u32;
+        let mut cells = Cells { bytes: Vec::new(), ends: Vec::with_capacity(rows as usize + 1) };
+        for row in (0..rows).map(Some).chain([None]) {
+            for (number, (attribute, column)) in attributes.iter().enumerate() {
+                if number > 0 {
+                    cells.bytes.push(b',');
+                }
+                write_cell(&mut cells.bytes, &engine.attribute_text(*attribute, *column, row));
+            }
+            cells.ends.push(cells.bytes.len() as u32);
+        }
+        self.pieces.push(Piece::Attributes { link, cells });
+        attributes.clear();
+    }
+
+    /// The heading row.
+    pub(crate) fn heading(&self) -> &[u8] {
+        &self.heading
+    }
+
+    /// Appends the lines of a batch that are not set aside; how many, is the answer.
+    pub(crate) fn write(&self, lines: &Lines<'_>, raw: &RawLines<'_>, out: &mut Vec<u8>) -> u64 {
+        let mut written = 0;
+        let mut aside = lines.aside.iter().map(|(row, _)| *row as usize).peekable();
+        for row in 0..lines.rows {
+            if aside.peek() == Some(&row) {
+                aside.next();
+                continue;
+            }
+            for (number, piece) in self.pieces.iter().enumerate() {
+                if number > 0 {
+                    out.push(b',');
+                }
+                match piece {
+                    Piece::Own => write_own(raw, row, out),
+                    Piece::Cell(column) => write_source(raw, row, *column, out),
+                    Piece::Attributes { link, cells } => {
+                        out.extend_from_slice(cells.of(lines.link_rows(*link)[row]));
+                    }
+                    Piece::Value { value, least_places } => {
+                        write_value(&lines.values[*value], row, *least_places, out);
+                    }
+                }
+            }
+            out.push(b'\n');
+            written += 1;
+        }
+        written
+    }
+}
+
+/// The fact's own columns of a row.
+pub(crate) fn write_own(raw: &RawLines<'_>, row: usize, out: &mut Vec<u8>) {
+    let mut columns = 0..raw.part.sources.len();
+    if raw.part.in_order {
+        out.extend_from_slice(raw.fields.row(raw.bytes, row));
+        columns.start = raw.part.width;
+    }
+    for column in columns {
+        if column > 0 {
+            out.push(b',');
+        }
+        write_source(raw, row, column, out);
+    }
+}
+
+fn write_source(raw: &RawLines<'_>, row: usize, column: usize, out: &mut Vec<u8>) {
+    match &raw.part.sources[column] {
+        Source::Field(field) => out.extend_from_slice(raw.fields.field(raw.bytes, row, *field)),
+        Source::Slot(text) => write_cell(out, text),
+        Source::Absent => {}
+    }
+}
+
+fn write_value(column: &Column, row: usize, least_places: u8, out: &mut Vec<u8>) {
+    if let Column::Number(numbers) = column
+        && let Numbers::Fixed { mantissas, places } = &numbers.numbers
+    {
+        if numbers.known.as_ref().is_none_or(|known| known.is_valid(row)) {
+            write_fixed(out, mantissas[row], *places, least_places);
+        }
+        return;
+    }
+    let value = column.value(row);
+    match value.number() {
+        Some(number) => out.extend_from_slice(number.trimmed(least_places).to_string().as_bytes()),
+        None => write_cell(out, &value.to_string()),
+    }
+}

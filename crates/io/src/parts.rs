@@ -1,0 +1,233 @@
+//! The parts of a table: the files that its patterns fit, each with its heading and its slots, stacked
+//! by the names of their columns.
+
+use std::ops::Range;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+use interligo_core::bind::{TableColumns, name_columns};
+use interligo_core::plan::{Mistake, Plan, TableEntry};
+
+use crate::error::Error;
+use crate::pattern::Pattern;
+use crate::text::{Block, BlockReader, Fields, first_row, unquoted};
+
+/// One file of a table.
+#[derive(Clone, Debug)]
+pub(crate) struct Part {
+    pub(crate) path: PathBuf,
+    /// The path as messages show it.
+    pub(crate) shown: Arc<str>,
+    /// How many fields its heading has.
+    pub(crate) width: usize,
+    /// Where each column of the table comes from.
+    pub(crate) sources: Vec<Source>,
+    /// Whether its rows hold just the table's own columns, in their order.
+    pub(crate) in_order: bool,
+}
+
+/// Where a part has a column of the table.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) enum Source {
+    Field(usize),
+    Slot(String),
+    /// The part lacks the column.
+    Absent,
+}
+
+/// A table whose files have been found and whose headings have been read.
+#[derive(Clone, Debug)]
+pub(crate) struct Table {
+    pub(crate) name: String,
+    pub(crate) parts: Vec<Part>,
+    pub(crate) columns: TableColumns,
+    /// Headings that one part has twice, with the part; a plan that needs one cannot be run.
+    pub(crate) repeated: Vec<(String, Arc<str>)>,
+}
+
+/// A file that a table's patterns fit, before it is opened.
+struct Found {
+    path: PathBuf,
+    shown: Arc<str>,
+    slots: Vec<(String, String)>,
+}
+
+impl Table {
+    /// Finds the files of a table and reads their headings. `outputs` are never taken for parts.
+    pub(crate) fn open(
+        plan: &Plan,
+        name: &str,
+        entry: &TableEntry,
+        folder: &Path,
+        outputs: &[PathBuf],
+    ) -> Result<Table, Error> {
+        let mut parts = Vec::new();
+        let mut names: Vec<String> = Vec::new();
+        let mut repeated = Vec::new();
+        let mut headed = Vec::new();
+        for found in find(plan, entry, folder, outputs)? {
+            let headings = headings(&found.path, &found.shown)?;
+            let (own, twice) = name_columns(entry, &headings);
+            repeated.extend(twice.into_iter().map(|heading| (heading, found.shown.clone())));
+            for name in &own {
+                if !names.contains(name) {
+                    names.push(name.clone());
+                }
+            }
+            headed.push((found, own));
+        }
+        let from_files = names.len();
+        let slots: Vec<String> = headed
+            .iter()
+            .flat_map(|(found, _)| found.slots.iter().map(|(slot, _)| slot.clone()))
+            .filter(|slot| !names.contains(slot))
+            .collect();
+        for slot in slots {
+            if !names.contains(&slot) {
+                names.push(slot);
+            }
+        }
+        for (found, own) in headed {
+            let source = |name: &String| {
+                let field = own.iter().position(|own| own == name).map(Source::Field);
+                let slot = || {
+                    let slot = found.slots.iter().find(|(slot, _)| slot == name);
+                    slot.map(|(_, text)| Source::Slot(text.clone()))
+                };
+                field.or_else(slot).unwrap_or(Source::Absent)
+            };
+            parts.push(Part {
+                sources: names.iter().map(source).collect(),
+                in_order: own == names[..from_files],
+                width: own.len(),
+                path: found.path.clone(),
+                shown: found.shown.clone(),
+            });
+        }
+        let columns = TableColumns { slots: (from_files..names.len()).collect(), names };
+        Ok(Table { name: name.to_owned(), parts, columns, repeated })
+    }
+
+    /// Refuses columns that the plan needs and that a part lacks, or has twice.
+    pub(crate) fn require(&self, columns: impl Iterator<Item = usize>) -> Result<(), Error> {
+        for column in columns {
+            let name = &self.columns.names[column];
+            for part in &self.parts {
+                if part.sources[column] == Source::Absent {
+                    let message = format!("has no heading `{name}`, which the plan needs in `{}`", self.name);
+                    let help = "name the heading that it has instead in the plan, or add `leave-out`";
+                    return Err(Error::input(&part.shown, message).at_row(1).help(help));
+                }
+            }
+            if let Some((_, shown)) = self.repeated.iter().find(|(heading, _)| heading == name) {
+                let message = format!("has the heading `{name}` twice, and the plan needs that column");
+                return Err(Error::input(shown, message)
+                    .at_row(1)
+                    .help("rename one of the two in the file"));
+            }
+        }
+        Ok(())
+    }
+}
+
+fn find(plan: &Plan, entry: &TableEntry, folder: &Path, outputs: &[PathBuf]) -> Result<Vec<Found>, Error> {
+    let wrong = |message: String| Mistake::in_plan(entry.from.span(), message);
+    let patterns = |texts: &[String]| {
+        texts.iter().map(|text| Pattern::parse(text).map_err(wrong)).collect::<Result<Vec<_>, _>>()
+    };
+    let left_out = match &entry.leave_out {
+        Some(list) => patterns(&list.get_ref().0)?,
+        None => Vec::new(),
+    };
+    let mut found: Vec<Found> = Vec::new();
+    for (pattern, text) in patterns(&entry.from.get_ref().0)?.iter().zip(&entry.from.get_ref().0) {
+        refuse_other_formats(text, &wrong)?;
+        if pattern.is_plain() {
+            let path = pattern.plain_path();
+            let shown = path.to_string_lossy().into();
+            found.push(Found { path: folder.join(path), shown, slots: Vec::new() });
+            continue;
+        }
+        let names = pattern.slots();
+        let files = pattern.files(folder).map_err(|error| {
+            Error::input(&text.as_str().into(), format!("cannot be searched for: {error}"))
+        })?;
+        for fit in files {
+            let path = folder.join(&fit.path);
+            let known = found.iter().any(|other| other.path == path);
+            if known || outputs.contains(&path) || left_out.iter().any(|p| p.fit(&fit.path).is_some()) {
+                continue;
+            }
+            let slots = names.iter().map(|name| (*name).to_owned()).zip(fit.slots).collect();
+            found.push(Found { path, shown: fit.path.to_string_lossy().into(), slots });
+        }
+    }
+    if found.is_empty() {
+        let text = plan.source.get(entry.from.span()).unwrap_or_default();
+        let help = "paths are relative to the folder of the plan; `{name}` and `*` stay within one folder";
+        return Err(wrong(format!("no file fits {text}")).help(help).into());
+    }
+    Ok(found)
+}
+
+fn refuse_other_formats(text: &str, wrong: &impl Fn(String) -> Mistake) -> Result<(), Mistake> {
+    let lower = text.to_lowercase();
+    let other = text.contains('#')
+        || lower.starts_with("postgres")
+        || [".xlsx", ".ods", ".parquet", ".jsonl", ".sqlite"].iter().any(|end| lower.ends_with(end));
+    if other {
+        return Err(wrong(format!("`{text}` is no text file; other formats cannot be read yet"))
+            .help("export the table as CSV"));
+    }
+    Ok(())
+}
+
+/// The heading of a file.
+fn headings(path: &Path, shown: &Arc<str>) -> Result<Vec<String>, Error> {
+    let mut reader = BlockReader::open(path, shown)?;
+    let Some(block) = reader.next(1 << 16)? else {
+        return Err(Error::input(shown, "is empty: it has no heading row")
+            .help("the first row of a table holds the names of its columns"));
+    };
+    let (fields, end) = first_row(block.rows());
+    let text = |range: Range<usize>| std::str::from_utf8(&block.bytes[range]);
+    if text(0..end).is_err() {
+        return Err(not_utf8(shown, 1, None));
+    }
+    let heading = |range: Range<usize>| unquoted(text(range).unwrap_or_default()).into_owned();
+    Ok(fields.into_iter().map(heading).collect())
+}
+
+/// Bytes that are no text, with the row and the heading of the column.
+pub(crate) fn not_utf8(shown: &Arc<str>, row: u64, column: Option<&str>) -> Error {
+    let column = column.map_or(String::new(), |column| format!(" in column `{column}`"));
+    Error::input(shown, format!("holds bytes that are not UTF-8{column}"))
+        .at_row(row)
+        .help("save the file as UTF-8; other encodings cannot be read yet")
+}
+
+/// The error for a block that is not UTF-8.
+pub(crate) fn block_not_utf8(block: &Block, table: &Table, part: &Part, at: usize) -> Error {
+    let bytes = block.rows();
+    let start = memchr::memrchr(b'\n', &bytes[..at]).map_or(0, |end| end + 1);
+    let field = bytes[start..at].iter().filter(|byte| **byte == b',').count();
+    let column = part.sources.iter().position(|source| *source == Source::Field(field));
+    not_utf8(&part.shown, block.row_of(at), column.map(|c| table.columns.names[c].as_str()))
+}
+
+/// The rows of a block after the heading, if it is the first of its file.
+pub(crate) fn skip_heading(mut block: Block) -> Block {
+    if block.first_row != 1 {
+        return block;
+    }
+    let (_, heading) = first_row(block.rows());
+    block.first_row += memchr::memchr_iter(b'\n', &block.bytes[..heading]).count() as u64;
+    block.bytes.drain(..heading);
+    block.length -= heading;
+    block
+}
+
+/// The fields of a block of a part.
+pub(crate) fn split(block: &Block, part: &Part) -> Fields {
+    Fields::split(block, part.width)
+}

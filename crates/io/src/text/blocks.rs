@@ -1,0 +1,246 @@
+//! A text file as blocks of whole rows.
+//!
+//! Blocks are cut one after the other, so this is kept short: where a block ends depends only on its
+//! quotes and its last line end. A quote opens a quoted field only at the start of a field; anywhere
+//! else it is a letter like any other.
+
+use std::fs::File;
+use std::io::Read;
+use std::path::Path;
+use std::sync::Arc;
+
+use super::SEPARATOR;
+use crate::error::Error;
+
+/// Zero bytes after the rows of a block, so that its end can be read in whole vectors.
+pub(crate) const PADDING: usize = 64;
+
+/// A row longer than this is taken for a quote that was never closed.
+const LONGEST_ROW: usize = 256 << 20;
+
+/// Some whole rows of a file.
+pub(crate) struct Block {
+    /// The rows, each with its line end, and [`PADDING`].
+    pub(crate) bytes: Vec<u8>,
+    /// How many bytes the rows take.
+    pub(crate) length: usize,
+    /// The row of the file at which the block begins, counted in lines from 1.
+    pub(crate) first_row: u64,
+}
+
+impl Block {
+    /// The rows as text.
+    pub(crate) fn rows(&self) -> &[u8] {
+        &self.bytes[..self.length]
+    }
+
+    /// The row of the file in which a byte of the block stands.
+    pub(crate) fn row_of(&self, byte: usize) -> u64 {
+        self.first_row + memchr::memchr_iter(b'\n', &self.bytes[..byte]).count() as u64
+    }
+}
+
+/// Reads a file block by block.
+pub(crate) struct BlockReader {
+    file: File,
+    shown: Arc<str>,
+    /// What was read beyond the last block.
+    rest: Vec<u8>,
+    next_row: u64,
+    ended: bool,
+}
+
+impl BlockReader {
+    /// Opens a file; a byte order mark at its start is left out.
+    pub(crate) fn open(path: &Path, shown: &Arc<str>) -> Result<BlockReader, Error> {
+        let unreadable = |error| Error::cannot_read(shown, path, error);
+        let mut file = File::open(path).map_err(unreadable)?;
+        if file.metadata().map_err(unreadable)?.is_dir() {
+            return Err(Error::input(shown, "is a folder, not a file")
+                .help("name the file in it, or a pattern such as `sales/*.csv`"));
+        }
+        let mut rest = Vec::new();
+        std::io::Read::by_ref(&mut file).take(3).read_to_end(&mut rest).map_err(unreadable)?;
+        match rest.as_slice() {
+            [0xEF, 0xBB, 0xBF] => rest.clear(),
+            [0xFF, 0xFE, ..] | [0xFE, 0xFF, ..] => {
+                return Err(Error::input(shown, "is written in UTF-16, which cannot be read yet")
+                    .help("save it as UTF-8"));
+            }
+            [0x1F, 0x8B, ..] | [b'P', b'K', ..] => {
+                return Err(Error::input(shown, "is a packed file, not text")
+                    .help("unpack it first, or save the sheet as CSV"));
+            }
+            _ => {}
+        }
+        Ok(BlockReader { file, shown: shown.clone(), rest, next_row: 1, ended: false })
+    }
+
+    /// The next block of about `size` bytes; `None` at the end of the file.
+    ///
+    /// # Errors
+    /// The file cannot be read; a quote is never closed.
+    pub(crate) fn next(&mut self, size: usize) -> Result<Option<Block>, Error> {
+        if self.ended && self.rest.is_empty() {
+            return Ok(None);
+        }
+        let mut bytes = std::mem::take(&mut self.rest);
+        let mut want = size.max(1);
+        loop {
+            self.fill(&mut bytes, want)?;
+            if self.ended && bytes.last().is_some_and(|last| *last != b'\n') {
+                bytes.push(b'\n');
+            }
+            if bytes.is_empty() {
+                return Ok(None);
+            }
+            match last_row_end(&bytes) {
+                Cut::After(end) => return Ok(Some(self.cut(bytes, end))),
+                Cut::Open(quote) if self.ended || bytes.len() > LONGEST_ROW => {
+                    let row = self.next_row + memchr::memchr_iter(b'\n', &bytes[..quote]).count() as u64;
+                    return Err(Error::input(&self.shown, "opens a quote that is not closed")
+                        .at_row(row)
+                        .help("put a quote at the end of that field, or double a quote that belongs to the text"));
+                }
+                Cut::Open(_) | Cut::None => want = bytes.len() * 2,
+            }
+        }
+    }
+
+    fn fill(&mut self, bytes: &mut Vec<u8>, want: usize) -> Result<(), Error> {
+        let room = want.saturating_sub(bytes.len());
+        if room == 0 || self.ended {
+            return Ok(());
+        }
+        bytes.reserve(room + PADDING + 1);
+        let read = std::io::Read::by_ref(&mut self.file).take(room as u64).read_to_end(bytes);
+        let read = read.map_err(|error| {
+            Error::input(&self.shown, format!("cannot be read further: {error}"))
+        })?;
+        self.ended = read < room;
+        Ok(())
+    }
+
+    fn cut(&mut self, mut bytes: Vec<u8>, end: usize) -> Block {
+        self.rest.extend_from_slice(&bytes[end..]);
+        bytes.truncate(end);
+        let first_row = self.next_row;
+        self.next_row += memchr::memchr_iter(b'\n', &bytes).count() as u64;
+        bytes.resize(end + PADDING, 0);
+        Block { bytes, length: end, first_row }
+    }
+}
+
+/// Where a block can be cut.
+enum Cut {
+    /// After the last row that ends in it.
+    After(usize),
+    /// No row ends in it, and a quote at this byte is open.
+    Open(usize),
+    /// No row ends in it.
+    None,
+}
+
+fn last_row_end(bytes: &[u8]) -> Cut {
+    // Stretches outside of quoted fields; the cut is the last line end in any of them.
+    let mut outside: Vec<(usize, usize)> = Vec::new();
+    let mut start = 0;
+    let mut at = 0;
+    let mut open = None;
+    while let Some(quote) = memchr::memchr(b'"', &bytes[at..]).map(|found| at + found) {
+        let opens = quote == 0 || matches!(bytes[quote - 1], SEPARATOR | b'\n');
+        if !opens {
+            at = quote + 1;
+            continue;
+        }
+        outside.push((start, quote));
+        match closing_quote(bytes, quote + 1) {
+            Some(close) => {
+                start = close + 1;
+                at = start;
+            }
+            None => {
+                open = Some(quote);
+                start = bytes.len();
+                break;
+            }
+        }
+    }
+    outside.push((start, bytes.len()));
+    let last = outside.iter().rev().find_map(|(from, to)| {
+        memchr::memrchr(b'\n', &bytes[*from..*to]).map(|found| from + found + 1)
+    });
+    match (last, open) {
+        (Some(end), _) => Cut::After(end),
+        (None, Some(quote)) => Cut::Open(quote),
+        (None, None) => Cut::None,
+    }
+}
+
+/// The quote that closes a field whose content starts at `from`. A doubled quote does not; at the end
+/// of what was read, a quote may still turn out to be doubled.
+fn closing_quote(bytes: &[u8], mut from: usize) -> Option<usize> {
+    loop {
+        let quote = from + memchr::memchr(b'"', &bytes[from..])?;
+        match bytes.get(quote + 1) {
+            Some(b'"') => from = quote + 2,
+            Some(_) => return Some(quote),
+            None => return None,
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+    use std::io::Write;
+
+    fn blocks(content: &[u8], size: usize) -> Result<Vec<(String, u64)>, Error> {
+        let mut file = tempfile::NamedTempFile::new().unwrap();
+        file.write_all(content).unwrap();
+        let mut reader = BlockReader::open(file.path(), &"t.csv".into())?;
+        let mut found = Vec::new();
+        while let Some(block) = reader.next(size)? {
+            found.push((String::from_utf8(block.rows().to_vec()).unwrap(), block.first_row));
+        }
+        Ok(found)
+    }
+
+    #[test]
+    fn blocks_end_with_a_row() {
+        let found = blocks(b"\xEF\xBB\xBFa,b\n\"x\ny\",1\n5\" nail,2", 4).unwrap();
+        let texts: Vec<(&str, u64)> = found.iter().map(|(text, row)| (text.as_str(), *row)).collect();
+        assert_eq!(texts, [("a,b\n", 1), ("\"x\ny\",1\n", 2), ("5\" nail,2\n", 4)]);
+    }
+
+    #[test]
+    fn an_open_quote_is_named_with_its_row() {
+        for size in [4, 1 << 20] {
+            let error = blocks(b"a,b\n1,2\n3,\"x\n4,5\n", size).unwrap_err();
+            assert!(error.to_string().contains("t.csv:3"), "{error}");
+        }
+    }
+
+    proptest! {
+        #[test]
+        fn prop_blocks_put_together_are_the_file(
+            rows in prop::collection::vec("[ab,]{0,4}(\"[a\n,]{0,4}(\"\")?\")?", 1..12),
+            size in 1usize..40,
+        ) {
+            // A quoted field must start a field.
+            let content: String = rows
+                .iter()
+                .map(|row| row.replacen('"', ",\"", 1) + "\n")
+                .collect();
+            let found = blocks(content.as_bytes(), size).unwrap();
+            let whole: String = found.iter().map(|(text, _)| text.as_str()).collect();
+            prop_assert_eq!(&whole, &content);
+            let mut row = 1;
+            for (text, first) in found {
+                prop_assert_eq!(first, row);
+                row += text.matches('\n').count() as u64;
+            }
+        }
+    }
+}
