@@ -19,4 +19,4 @@ mod totals_out;
 pub use error::{Error, InputError, Stop};
 pub use project::{OnDuplicates, PLAN_FILE, Project, duplicate_stops, read_plan};
 pub use run::{OnStop, Outcome, Pace, run, stops};
-pub use totals_out::csv as totals_csv;
+pub use totals_out::{csv_row, totals_csv};

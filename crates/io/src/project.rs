@@ -90,6 +90,13 @@ impl Project {
         Parts(table.parts.iter().map(|part| part.shown.clone()).collect())
     }
 
+    /// How many bytes the files of the fact have, as far as that can be told.
+    pub fn fact_bytes(&self, engine: &Engine) -> u64 {
+        let table = self.table(&engine.bound.fact.name);
+        let bytes = |path: &Path| std::fs::metadata(path).map_or(0, |file| file.len());
+        table.parts.iter().map(|part| bytes(&part.path)).sum()
+    }
+
     /// Binds the plan with the outputs asked for, loads its lookups and prepares the engine.
     ///
     /// # Errors

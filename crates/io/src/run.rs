@@ -353,7 +353,7 @@ impl Sinks {
                     note.groups = Some(table.rows.len() as u64);
                     if let Some(path) = path_of(project, output)? {
                         let mut file = OutputFile::create(&path)?;
-                        file.write(&totals_out::csv(&table))?;
+                        file.write(&totals_out::totals_csv(&table))?;
                         files.push(file);
                     }
                     totals.push((output_name, table));

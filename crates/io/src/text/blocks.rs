@@ -60,7 +60,7 @@ impl BlockReader {
                 .help("name the file in it, or a pattern such as `sales/*.csv`"));
         }
         let mut rest = Vec::new();
-        std::io::Read::by_ref(&mut file).take(3).read_to_end(&mut rest).map_err(unreadable)?;
+        Read::by_ref(&mut file).take(3).read_to_end(&mut rest).map_err(unreadable)?;
         match rest.as_slice() {
             [0xEF, 0xBB, 0xBF] => rest.clear(),
             [0xFF, 0xFE, ..] | [0xFE, 0xFF, ..] => {
@@ -113,7 +113,7 @@ impl BlockReader {
             return Ok(());
         }
         bytes.reserve(room + PADDING + 1);
-        let read = std::io::Read::by_ref(&mut self.file).take(room as u64).read_to_end(bytes);
+        let read = Read::by_ref(&mut self.file).take(room as u64).read_to_end(bytes);
         let read = read.map_err(|error| {
             Error::input(&self.shown, format!("cannot be read further: {error}"))
         })?;

@@ -308,7 +308,7 @@ impl Masks {
                 chunk[part * 16..part * 16 + 16].try_into().expect("a quarter of 64 is 16");
             let bytes = u8x16::from(bytes);
             let shift = part * 16;
-            let mask = |sign: u8| u64::from(wide::CmpEq::simd_eq(bytes, u8x16::splat(sign)).to_bitmask()) << shift;
+            let mask = |sign: u8| u64::from(bytes.simd_eq(u8x16::splat(sign)).to_bitmask()) << shift;
             separators |= mask(SEPARATOR);
             line_ends |= mask(b'\n');
             quotes |= mask(b'"');

@@ -1,0 +1,164 @@
+//! The commands and their options.
+
+use std::path::PathBuf;
+
+use clap::{Args, Parser, Subcommand, ValueEnum};
+
+/// Links sales lines to lookup tables, prices them by the day, and proves every figure.
+///
+/// Interligo works by a plan, the file interligo.toml: which tables there are, how they are linked, how
+/// revenue, cost and profit are worked out, and what is written. Start with `interligo demo`.
+#[derive(Debug, Parser)]
+#[command(name = "interligo", version, max_term_width = 96, disable_help_subcommand = true, after_help = EXIT_STATUS)]
+pub(crate) struct Arguments {
+    #[command(subcommand)]
+    pub(crate) command: Command,
+
+    /// When to use colours
+    #[arg(long, global = true, value_enum, value_name = "WHEN", default_value = "auto")]
+    pub(crate) color: Color,
+}
+
+const EXIT_STATUS: &str = "\
+Exit status: 0 all well; 1 findings that the plan says must stop; 2 a wrong command line or plan;
+3 input that cannot be read; 4 output that cannot be written.";
+
+#[derive(Debug, Subcommand)]
+pub(crate) enum Command {
+    Run(RunOptions),
+    Totals(TotalsOptions),
+    Check(CheckOptions),
+    Demo(DemoOptions),
+}
+
+/// Read, link, settle, derive, write the outputs, and print the tie-out
+///
+/// Every sales line goes through the plan once: its keys find their rows, its price is the one of its
+/// day, its figures are worked out, and it is written to the plan's outputs. At the end the tie-out
+/// shows that no line was lost or doubled: lines read = lines written + set aside + left out. Outputs
+/// appear whole or not at all.
+#[derive(Debug, Args)]
+#[command(after_help = "Example:\n  interligo run\n  interligo run --plan shop/interligo.toml --format json")]
+pub(crate) struct RunOptions {
+    #[command(flatten)]
+    pub(crate) plan: PlanOptions,
+
+    /// How the tie-out is printed
+    #[arg(long, value_enum, value_name = "FORM", default_value = "table")]
+    pub(crate) format: Format,
+}
+
+/// Sum figures by any attribute that a link reaches
+///
+/// Groups the lines by one or more attributes and sums figures and columns in each group. Attributes are
+/// columns of the fact, columns of linked tables (families.name) or periods of a date (month(sold_on)).
+/// A ratio such as a margin is worked out again from the totals. Lines without a value are left out of
+/// a sum, and how many they are is said below the table.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples:
+  interligo totals --by families.name --show lines,revenue,profit
+  interligo totals --by 'customers.region, quarter(sold_on)' --show profit --where \"year(sold_on) = '2025'\"
+  interligo totals --by depot --format csv > by_depot.csv")]
+pub(crate) struct TotalsOptions {
+    #[command(flatten)]
+    pub(crate) plan: PlanOptions,
+
+    /// Attributes that make a row, separated by commas; without any, the grand total
+    #[arg(long, value_name = "ATTRIBUTES")]
+    pub(crate) by: Vec<String>,
+
+    /// What is shown: lines, figures and numeric columns, separated by commas; without any, lines and
+    /// all figures
+    #[arg(long, value_name = "FIGURES")]
+    pub(crate) show: Vec<String>,
+
+    /// Only the lines for which this condition holds
+    #[arg(long = "where", value_name = "CONDITION")]
+    pub(crate) filter: Option<String>,
+
+    /// How the result is printed; csv and json have every digit
+    #[arg(long, value_enum, value_name = "FORM", default_value = "table")]
+    pub(crate) format: Format,
+}
+
+/// Test keys: which are not found, which come twice, and what each costs
+///
+/// Goes through all lines without writing anything, and lists: keys of the lines that a link does not
+/// find, with their lines and quantity; keys that a lookup holds more than once, with their rows; values
+/// that cannot be read. Ends with status 1 when `run` would be stopped.
+#[derive(Debug, Args)]
+#[command(after_help = "Examples:\n  interligo check\n  interligo check --format csv > to_do.csv")]
+pub(crate) struct CheckOptions {
+    #[command(flatten)]
+    pub(crate) plan: PlanOptions,
+
+    /// How the result is printed; the table shows the worst, csv and json have all
+    #[arg(long, value_enum, value_name = "FORM", default_value = "table")]
+    pub(crate) format: Format,
+}
+
+/// Write the demo project and run it
+///
+/// The demo is the Mielo Cooperative, a made-up seller of beekeeping supplies with three depots: two years
+/// of sales, products in families and groups, customers, prices that change, and a few faults sown on
+/// purpose. Its README lists them.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples:
+  interligo demo                      into the folder mielo, 3,000 lines
+  interligo demo big --lines 1000000  the same scenario, larger")]
+pub(crate) struct DemoOptions {
+    /// The folder to write to; new or empty, or an earlier demo
+    #[arg(value_name = "FOLDER", default_value = "mielo")]
+    pub(crate) folder: PathBuf,
+
+    /// How many sales lines to write; the same number gives the same lines. The project is then
+    /// written but not run
+    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u64).range(1..=1_000_000_000))]
+    pub(crate) lines: Option<u64>,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct PlanOptions {
+    /// The plan; without this, interligo.toml in this folder or the nearest one above
+    #[arg(long, value_name = "FILE")]
+    pub(crate) plan: Option<PathBuf>,
+
+    /// How many cores to use; all by default. The results are the same
+    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u16).range(1..=1024))]
+    pub(crate) threads: Option<u16>,
+
+    /// How many bytes of text a core takes at a time. The results are the same
+    #[arg(long, value_name = "BYTES", hide = true)]
+    pub(crate) block: Option<usize>,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Format {
+    /// For reading
+    Table,
+    /// Comma-separated text
+    Csv,
+    /// JSON
+    Json,
+}
+
+#[derive(Clone, Copy, Debug, ValueEnum)]
+pub(crate) enum Color {
+    /// On a terminal, unless NO_COLOR is set
+    Auto,
+    Always,
+    Never,
+}
+
+impl Color {
+    pub(crate) fn apply(self) {
+        match self {
+            Color::Auto => anstream::ColorChoice::Auto,
+            Color::Always => anstream::ColorChoice::Always,
+            Color::Never => anstream::ColorChoice::Never,
+        }
+        .write_global();
+    }
+}

@@ -1,0 +1,86 @@
+//! The commands: each opens a project, lets it work, and shows what came of it.
+
+mod check;
+mod demo;
+mod run;
+mod totals;
+
+pub(crate) use check::check;
+pub(crate) use demo::demo;
+pub(crate) use run::run;
+pub(crate) use totals::totals;
+
+use std::io::Write;
+use std::path::{Path, PathBuf};
+
+use interligo_core::bind::Request;
+use interligo_core::engine::{Engine, Extent};
+use interligo_io::{Error, OnDuplicates, OnStop, Outcome, PLAN_FILE, Pace, Project, read_plan};
+
+use crate::args::PlanOptions;
+use crate::failure::Failure;
+use crate::progress::Progress;
+
+/// What commands print to.
+pub(crate) type Out<'a> = &'a mut dyn Write;
+
+/// A project with what its messages need.
+pub(crate) struct Opened {
+    project: Project,
+    plan: PathBuf,
+    pace: Pace,
+}
+
+impl Opened {
+    fn open(options: &PlanOptions) -> Result<Opened, Failure> {
+        let plan = match &options.plan {
+            Some(plan) => plan.clone(),
+            None => nearest_plan().ok_or(Failure::NoPlan)?,
+        };
+        let mut pace = Pace::default();
+        if let Some(threads) = options.threads {
+            pace.threads = usize::from(threads);
+        }
+        if let Some(block) = options.block {
+            pace.block = block;
+        }
+        Opened::at(plan, pace)
+    }
+
+    fn at(plan: PathBuf, pace: Pace) -> Result<Opened, Failure> {
+        let failed = |error, text| Failure::Work { error, plan: plan.clone(), text };
+        let parsed = read_plan(&plan).map_err(|(error, text)| failed(error, text))?;
+        let source = parsed.source.clone();
+        let folder = match plan.parent() {
+            Some(folder) if folder != Path::new("") => folder,
+            _ => Path::new("."),
+        };
+        let project = Project::open(parsed, folder).map_err(|error| failed(error, source))?;
+        Ok(Opened { project, plan, pace })
+    }
+
+    fn failure(&self, error: impl Into<Error>) -> Failure {
+        let text = self.project.plan.source.clone();
+        Failure::Work { error: error.into(), plan: self.plan.clone(), text }
+    }
+
+    fn prepare(&self, requests: &[Request], extent: Extent, on_duplicates: OnDuplicates) -> Result<Engine, Failure> {
+        self.project.prepare(requests, extent, on_duplicates).map_err(|error| self.failure(error))
+    }
+
+    fn run(&self, engine: &Engine, on_stop: OnStop) -> Result<Outcome, Failure> {
+        let progress = Progress::new(self.project.fact_bytes(engine));
+        let outcome =
+            interligo_io::run(&self.project, engine, self.pace, on_stop, &|bytes| progress.advance(bytes));
+        progress.finish();
+        outcome.map_err(|error| self.failure(error))
+    }
+}
+
+/// The plan in this folder or the nearest one above.
+fn nearest_plan() -> Option<PathBuf> {
+    let here = std::env::current_dir().ok()?;
+    let above = here.ancestors().map(|folder| folder.join(PLAN_FILE)).find(|plan| plan.is_file())?;
+    // The short form, where it is the same.
+    Some(if above.parent() == Some(here.as_path()) { PathBuf::from(PLAN_FILE) } else { above })
+}

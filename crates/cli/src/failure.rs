@@ -1,0 +1,139 @@
+//! What ends a command without its result: the message, the way out, the exit status.
+
+use std::io;
+use std::path::PathBuf;
+
+use annotate_snippets::{AnnotationKind, Group, Level, Renderer, Snippet};
+use anstyle::{AnsiColor, Style};
+
+use interligo_core::plan::{Mistake, Origin};
+use interligo_io::Error;
+
+/// Why a command failed.
+#[derive(Debug, thiserror::Error)]
+pub(crate) enum Failure {
+    /// The libraries say so; with the plan's file and text.
+    #[error("{error}")]
+    Work { error: Error, plan: PathBuf, text: String },
+    /// There is no plan.
+    #[error("no plan found")]
+    NoPlan,
+    /// The folder of the demo holds something else.
+    #[error("the folder `{}` is not empty", .0.display())]
+    FolderInUse(PathBuf),
+    /// A file of the demo cannot be written.
+    #[error("`{}` cannot be written: {reason}", path.display())]
+    Demo { path: PathBuf, reason: io::Error },
+    /// Standard output cannot be written.
+    #[error("the result cannot be printed: {0}")]
+    Output(#[from] io::Error),
+    /// The check found what must stop a run; it has said so.
+    #[error("")]
+    Found,
+}
+
+impl Failure {
+    /// The exit status, as `interligo --help` lists them.
+    pub(crate) fn status(&self) -> u8 {
+        match self {
+            Failure::Work { error, .. } => match error {
+                Error::Plan(_) => 2,
+                Error::Input(_) => 3,
+                Error::Output { .. } => 4,
+                _ => 1,
+            },
+            Failure::NoPlan | Failure::FolderInUse(_) => 2,
+            Failure::Demo { .. } | Failure::Output(_) => 4,
+            Failure::Found => 1,
+        }
+    }
+
+    /// Prints the message and the way out.
+    pub(crate) fn print(&self) {
+        match self {
+            Failure::Found => {}
+            Failure::Work { error: Error::Plan(mistakes), plan, text } => {
+                for mistake in mistakes {
+                    anstream::eprintln!("{}", shown(mistake, &plan.to_string_lossy(), text));
+                }
+            }
+            Failure::Work { error: Error::Stopped(stops), .. } => {
+                for stop in stops {
+                    say_error(&stop.message);
+                    for place in &stop.places {
+                        anstream::eprintln!("  {place}");
+                    }
+                    say_help(&stop.help);
+                }
+                anstream::eprintln!("Nothing was written.");
+            }
+            _ => {
+                say_error(&self.to_string());
+                if let Some(help) = self.help() {
+                    say_help(&help);
+                }
+            }
+        }
+    }
+
+    fn help(&self) -> Option<String> {
+        match self {
+            Failure::Work { error: Error::Input(input), .. } => input.help.clone(),
+            Failure::Work { error: Error::Output { help, .. }, .. } => help.clone(),
+            Failure::Work { error: Error::DoesNotFit { .. }, .. } => {
+                Some("numbers have up to 38 digits; look at the values of that line, or round in the formula".into())
+            }
+            Failure::Work { error: Error::NotClosed(_), .. } => {
+                Some("this is a fault of Interligo itself; nothing was written".into())
+            }
+            Failure::NoPlan => Some(
+                "run the command in the folder of an interligo.toml, name one with --plan, or see `interligo demo`".into(),
+            ),
+            Failure::FolderInUse(_) => Some("name a new folder: interligo demo FOLDER".into()),
+            _ => None,
+        }
+    }
+}
+
+const ERROR: Style = AnsiColor::Red.on_default().bold();
+const HELP: Style = AnsiColor::Cyan.on_default();
+
+fn say_error(message: &str) {
+    anstream::eprintln!("{ERROR}error:{ERROR:#} {message}");
+}
+
+fn say_help(help: &str) {
+    anstream::eprintln!("  {HELP}help:{HELP:#} {help}");
+}
+
+/// A mistake with the line that it stands in.
+fn shown(mistake: &Mistake, plan: &str, source: &str) -> String {
+    let (name, text) = match &mistake.origin {
+        Origin::Plan => (plan, source),
+        Origin::Option { name, text } => (*name, text.as_str()),
+    };
+    let title = Level::ERROR.primary_title(mistake.message.as_str());
+    let mut group = match &mistake.span {
+        // A place at the very end of a text is shown behind its last letter.
+        Some(span) if !text.is_empty() => {
+            let start = span.start.min(text.len());
+            let end = span.end.min(text.len()).max(start);
+            group_at(title, name, text, start..end)
+        }
+        _ => Group::with_title(Level::ERROR.primary_title(format!("{plan}: {}", mistake.message))),
+    };
+    if let Some(help) = &mistake.help {
+        group = group.element(Level::HELP.message(help.as_str()));
+    }
+    Renderer::styled().render(&[group])
+}
+
+fn group_at<'a>(
+    title: annotate_snippets::Title<'a>,
+    name: &'a str,
+    text: &'a str,
+    span: std::ops::Range<usize>,
+) -> Group<'a> {
+    let snippet = Snippet::source(text).path(name).annotation(AnnotationKind::Primary.span(span));
+    title.element(snippet)
+}

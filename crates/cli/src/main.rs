@@ -1,0 +1,37 @@
+//! The command line of Interligo: it reads the options, lets the libraries work, and turns what they
+//! say into text. Nothing is computed here.
+
+mod args;
+mod commands;
+mod demo;
+mod failure;
+mod progress;
+mod show;
+
+use std::process::ExitCode;
+
+use clap::Parser;
+
+use args::{Arguments, Command};
+use failure::Failure;
+
+fn main() -> ExitCode {
+    let arguments = Arguments::parse();
+    arguments.color.apply();
+    let mut out = anstream::stdout().lock();
+    let result = match &arguments.command {
+        Command::Run(options) => commands::run(options, &mut out),
+        Command::Totals(options) => commands::totals(options, &mut out),
+        Command::Check(options) => commands::check(options, &mut out),
+        Command::Demo(options) => commands::demo(options, &mut out),
+    };
+    match result {
+        Ok(()) => ExitCode::SUCCESS,
+        // Whoever read our output has had enough.
+        Err(Failure::Output(error)) if error.kind() == std::io::ErrorKind::BrokenPipe => ExitCode::SUCCESS,
+        Err(failure) => {
+            failure.print();
+            ExitCode::from(failure.status())
+        }
+    }
+}

@@ -1,0 +1,30 @@
+//! Results as text: tables and statements for reading, CSV and JSON for other programs.
+
+mod check;
+mod number;
+mod table;
+mod tie_out;
+mod totals;
+
+pub(crate) use check::{CheckReport, would_stop};
+pub(crate) use tie_out::{link_health, notes, tables_read, tie_out, tie_out_csv, tie_out_json};
+pub(crate) use totals::{cross, left_out_to_stderr, totals, totals_json};
+
+use anstyle::{AnsiColor, Style};
+
+use crate::commands::Out;
+
+/// Section titles and headings.
+const TITLE: Style = Style::new().bold();
+/// What is there to be noticed.
+const NOTICE: Style = AnsiColor::Yellow.on_default();
+/// What is as it should be.
+const GOOD: Style = AnsiColor::Green.on_default();
+/// What may be passed over.
+const QUIET: Style = Style::new().dimmed();
+
+/// `1 line`, `3 lines`.
+pub(crate) fn counted(count: u64, what: &str) -> String {
+    let ending = if count == 1 { "" } else { "s" };
+    format!("{} {what}{ending}", number::grouped(&count.to_string()))
+}

@@ -1,0 +1,255 @@
+//! The tie-out: for reading, as CSV, as JSON; and the short notes below it.
+
+use std::io;
+
+use interligo_core::engine::Engine;
+use interligo_core::findings::Findings;
+use interligo_core::links::LinkStatus;
+use interligo_core::plan::Head;
+use interligo_core::tieout::{Amount, TieOut};
+use interligo_io::Project;
+use serde_json::json;
+
+use super::number::grouped;
+use super::table::TextTable;
+use super::{GOOD, NOTICE, Out, QUIET, TITLE, counted};
+
+/// Prints the tie-out for reading.
+pub(crate) fn tie_out(out: Out<'_>, head: &Head, tie: &TieOut) -> io::Result<()> {
+    let name = head.name.as_deref().map_or(String::new(), |name| format!(" · {name}"));
+    writeln!(out, "{TITLE}Tie-out{name}{TITLE:#}")?;
+    writeln!(out)?;
+    lines(out, tie)?;
+    amounts(out, tie)?;
+    writeln!(out)?;
+    links(out, tie)?;
+    blanks(out, tie)?;
+    outputs(out, tie)
+}
+
+/// `read = kept + set aside + left out`, line by line and as a sum.
+fn lines(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
+    let mut table = TextTable::new(["Lines", ">", ""]);
+    let n = |count: u64| grouped(&count.to_string());
+    table.row(["read".to_owned(), n(tie.fact.rows), format!("from {}", counted(tie.fact.parts as u64, "file"))]);
+    if tie.fact.blank_rows > 0 {
+        table.row(["left out".to_owned(), n(tie.fact.blank_rows), "blank rows".to_owned()]);
+    }
+    for (why, lines) in &tie.aside {
+        table.row(["set aside".to_owned(), n(*lines), why.clone()]);
+    }
+    table.row(["carried on".to_owned(), n(tie.lines_kept()), "to every output".to_owned()]);
+    table.print(out, "  ")?;
+    let mut parts = vec![n(tie.lines_kept())];
+    if tie.lines_aside() > 0 {
+        parts.push(n(tie.lines_aside()));
+    }
+    if tie.fact.blank_rows > 0 {
+        parts.push(n(tie.fact.blank_rows));
+    }
+    writeln!(out, "  {GOOD}{} = {}   closes{GOOD:#}", n(tie.fact.rows), parts.join(" + "))?;
+    writeln!(out, "  {QUIET}Repeated lines were not looked for: the fact has no key.{QUIET:#}")
+}
+
+fn sum(amount: interligo_core::findings::ExactSum) -> String {
+    amount.0.map_or("does not fit".to_owned(), |sum| grouped(&sum.to_string()))
+}
+
+fn amounts(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
+    if tie.amounts.is_empty() {
+        return Ok(());
+    }
+    writeln!(out)?;
+    let mut table = TextTable::new(["Amounts", ">read", ">carried on", ">set aside", ""]);
+    for amount in &tie.amounts {
+        let Amount { column, read, kept, aside } = amount;
+        table.row([column.clone(), sum(*read), sum(*kept), sum(*aside), "closes".to_owned()]);
+    }
+    table.print(out, "  ")
+}
+
+fn links(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
+    if tie.links.is_empty() {
+        return Ok(());
+    }
+    // Only the ways in which some line came out; found and not found always.
+    let shown: Vec<LinkStatus> = LinkStatus::ALL
+        .into_iter()
+        .filter(|status| {
+            matches!(status, LinkStatus::Exact | LinkStatus::Unmatched)
+                || tie.links.iter().any(|link| link.counts[*status as usize] > 0)
+        })
+        .collect();
+    let headings = shown.iter().map(|status| format!(">{}", status.name()));
+    let mut table = TextTable::new(["Links".to_owned()].into_iter().chain(headings));
+    for link in &tie.links {
+        let cells = shown.iter().map(|status| match link.counts[*status as usize] {
+            0 => "·".to_owned(),
+            count => grouped(&count.to_string()),
+        });
+        table.row([link.name.clone()].into_iter().chain(cells));
+    }
+    table.print(out, "  ")
+}
+
+fn blanks(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
+    if tie.blanks.is_empty() {
+        return Ok(());
+    }
+    writeln!(out)?;
+    let mut table = TextTable::new(["Figures", ">blank on", "because"]);
+    for figure in &tie.blanks {
+        let reasons = figure.reasons.iter().map(|(why, lines)| format!("{why} {}", grouped(&lines.to_string())));
+        let reasons = reasons.collect::<Vec<_>>().join(", ");
+        table.row([figure.name.clone(), grouped(&figure.lines.to_string()), reasons]);
+    }
+    table.print(out, "  ")
+}
+
+fn outputs(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
+    writeln!(out)?;
+    if tie.written.is_empty() {
+        return writeln!(out, "  Nothing was written: the plan has no [outputs].");
+    }
+    let mut table = TextTable::new(["Written", ">rows", ">made of", "to"]);
+    for written in &tie.written {
+        let rows = written.groups.unwrap_or(written.lines);
+        let mut to = written.to.clone();
+        if written.filtered > 0 {
+            to = format!("{to} ({} do not meet its condition)", counted(written.filtered, "line"));
+        }
+        table.row([written.output.clone(), grouped(&rows.to_string()), counted(written.lines, "line"), to]);
+    }
+    if let Some(to) = &tie.aside_to {
+        let rows = grouped(&tie.aside_written.to_string());
+        table.row(["set aside".to_owned(), rows, counted(tie.aside_written, "line"), to.clone()]);
+    }
+    table.print(out, "  ")
+}
+
+/// Prints what deserves a look, and how to get it.
+pub(crate) fn notes(out: Out<'_>, project: &Project, engine: &Engine, findings: &Findings) -> io::Result<()> {
+    let parts = project.fact_parts(engine);
+    let mut notes = Vec::new();
+    for (column, unreadable) in &findings.unreadable {
+        let name = &engine.bound.fact.columns[engine.read[*column]];
+        let first = unreadable.first.first().map_or(String::new(), |(spot, value)| {
+            format!(", the first at {}", parts.place(*spot).cell(name, value))
+        });
+        notes.push(format!("{} of `{name}` cannot be read and count as blank{first}", counted(unreadable.count, "value")));
+    }
+    for lookup in &engine.lookups {
+        let left_out: usize = lookup.left_out.values().map(Vec::len).sum();
+        if left_out > 0 {
+            notes.push(format!("{} of `{}` left out: no key, or no readable period", counted(left_out as u64, "row"), lookup.name));
+        }
+        if !lookup.duplicates.is_empty() {
+            notes.push(format!("{} of `{}` came more than once and were settled", counted(lookup.duplicates.len() as u64, "key"), lookup.name));
+        }
+        if let Some(first) = lookup.unreadable.first() {
+            let count = counted(lookup.unreadable.len() as u64, "value");
+            notes.push(format!("{count} of `{}` cannot be read and count as blank, the first at {first}", lookup.name));
+        }
+    }
+    let keys = findings.keys.len();
+    if keys > 0 {
+        notes.push(format!("{} found no row", counted(keys as u64, "key")));
+    }
+    if notes.is_empty() {
+        return Ok(());
+    }
+    writeln!(out)?;
+    for note in notes {
+        writeln!(out, "  {NOTICE}{note}.{NOTICE:#}")?;
+    }
+    writeln!(out, "  `interligo check` lists them.")
+}
+
+/// Prints the tables that were read.
+pub(crate) fn tables_read(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
+    let mut table = TextTable::new(["Tables", ">rows", ">files"]);
+    for read in [&tie.fact].into_iter().chain(&tie.lookups) {
+        table.row([read.table.clone(), grouped(&read.rows.to_string()), read.parts.to_string()]);
+    }
+    table.print(out, "  ")
+}
+
+/// Prints the health of each link in a line.
+pub(crate) fn link_health(out: Out<'_>, engine: &Engine, tie: &TieOut) -> io::Result<()> {
+    let mut table = TextTable::new(["Links", ">found", "of the lines"]);
+    for (link, route) in tie.links.iter().zip(&engine.bound.routes) {
+        let all: u64 = link.counts.iter().sum();
+        let of = |status: LinkStatus| link.counts[status as usize];
+        let found = of(LinkStatus::Exact) + of(LinkStatus::Cleaned);
+        // In tenths of a percent, cut off rather than rounded: 100 % means all.
+        let share = (found * 1000).checked_div(all).unwrap_or(1000);
+        let others = LinkStatus::ALL.into_iter().skip(1).filter(|status| of(*status) > 0);
+        let others: Vec<String> =
+            others.map(|status| format!("{} {}", grouped(&of(status).to_string()), status.name())).collect();
+        table.row([route.path.clone(), format!("{}.{} %", share / 10, share % 10), others.join(", ")]);
+    }
+    table.print(out, "  ")
+}
+
+/// One line per count: section, item, measure, value.
+pub(crate) fn tie_out_csv(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
+    let mut rows: Vec<[String; 4]> = Vec::new();
+    let mut row = |section: &str, item: &str, measure: &str, value: String| {
+        rows.push([section.into(), item.into(), measure.into(), value]);
+    };
+    row("lines", &tie.fact.table, "read", tie.fact.rows.to_string());
+    row("lines", &tie.fact.table, "blank rows", tie.fact.blank_rows.to_string());
+    for (why, lines) in &tie.aside {
+        row("set aside", why, "lines", lines.to_string());
+    }
+    row("lines", &tie.fact.table, "carried on", tie.lines_kept().to_string());
+    for amount in &tie.amounts {
+        for (measure, sum) in [("read", amount.read), ("carried on", amount.kept), ("set aside", amount.aside)] {
+            row("amounts", &amount.column, measure, sum.0.map_or(String::new(), |s| s.to_string()));
+        }
+    }
+    for link in &tie.links {
+        for status in LinkStatus::ALL {
+            row("links", &link.name, status.name(), link.counts[status as usize].to_string());
+        }
+    }
+    for figure in &tie.blanks {
+        for (why, lines) in &figure.reasons {
+            row("blank figures", &figure.name, why, lines.to_string());
+        }
+    }
+    for written in &tie.written {
+        row("written", &written.output, "rows", written.groups.unwrap_or(written.lines).to_string());
+        row("written", &written.output, "lines", written.lines.to_string());
+    }
+    super::check::write_csv(out, &["section", "item", "measure", "value"], &rows)
+}
+
+pub(crate) fn tie_out_json(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
+    let exact = |sum: interligo_core::findings::ExactSum| sum.0.map(|s| s.to_string());
+    let all = json!({
+        "lines": {
+            "read": tie.fact.rows, "files": tie.fact.parts, "blank_rows": tie.fact.blank_rows,
+            "carried_on": tie.lines_kept(), "set_aside": tie.lines_aside(),
+        },
+        "set_aside": tie.aside.iter().map(|(why, lines)| json!({ "reason": why, "lines": lines })).collect::<Vec<_>>(),
+        "set_aside_to": tie.aside_to,
+        "amounts": tie.amounts.iter().map(|a| json!({
+            "column": a.column, "read": exact(a.read), "carried_on": exact(a.kept), "set_aside": exact(a.aside),
+        })).collect::<Vec<_>>(),
+        "links": tie.links.iter().map(|link| {
+            let counts = LinkStatus::ALL.into_iter().map(|s| (s.name().to_owned(), json!(link.counts[s as usize])));
+            json!({ "link": link.name, "lines": counts.collect::<serde_json::Map<_, _>>() })
+        }).collect::<Vec<_>>(),
+        "blank_figures": tie.blanks.iter().map(|f| json!({
+            "figure": f.name, "lines": f.lines,
+            "reasons": f.reasons.iter().map(|(why, n)| json!({ "reason": why, "lines": n })).collect::<Vec<_>>(),
+        })).collect::<Vec<_>>(),
+        "written": tie.written.iter().map(|w| json!({
+            "output": w.output, "to": w.to, "rows": w.groups.unwrap_or(w.lines), "lines": w.lines,
+            "lines_not_meeting_the_condition": w.filtered,
+        })).collect::<Vec<_>>(),
+        "closes": true,
+    });
+    writeln!(out, "{all:#}")
+}
