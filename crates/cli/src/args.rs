@@ -38,7 +38,9 @@ pub(crate) enum Command {
 /// shows that no line was lost or doubled: lines read = lines written + set aside + left out. Outputs
 /// appear whole or not at all.
 #[derive(Debug, Args)]
-#[command(after_help = "Example:\n  interligo run\n  interligo run --plan shop/interligo.toml --format json")]
+#[command(
+    after_help = "Example:\n  interligo run\n  interligo run --plan shop/interligo.toml --format json"
+)]
 pub(crate) struct RunOptions {
     #[command(flatten)]
     pub(crate) plan: PlanOptions,
@@ -58,7 +60,7 @@ pub(crate) struct RunOptions {
 #[command(after_help = "\
 Examples:
   interligo totals --by families.name --show lines,revenue,profit
-  interligo totals --by 'customers.region, quarter(sold_on)' --show profit --where \"year(sold_on) = '2025'\"
+  interligo totals --by 'depot, quarter(sold_on)' --where \"year(sold_on) = '2025'\"
   interligo totals --by depot --format csv > by_depot.csv")]
 pub(crate) struct TotalsOptions {
     #[command(flatten)]

@@ -15,7 +15,9 @@ pub(crate) struct Progress {
 impl Progress {
     pub(crate) fn new(bytes: u64) -> Progress {
         let bar = ProgressBar::with_draw_target(Some(bytes), ProgressDrawTarget::hidden());
-        if let Ok(style) = ProgressStyle::with_template("  {bytes} of {total_bytes} {wide_bar} {eta}") {
+        if let Ok(style) =
+            ProgressStyle::with_template("  {bytes} of {total_bytes} {wide_bar} {eta}")
+        {
             bar.set_style(style);
         }
         Progress { bar, started: Instant::now(), shown: AtomicBool::new(false) }

@@ -160,7 +160,9 @@ impl Column {
                     Value::Text(text) => text.as_ref(),
                     _ => "",
                 };
-                Column::Text(texts.iter().map(|t| t.unwrap_or("")).chain([last]).collect::<Vec<_>>().into())
+                Column::Text(
+                    texts.iter().map(|t| t.unwrap_or("")).chain([last]).collect::<Vec<_>>().into(),
+                )
             }
             Column::Number(column) => {
                 let rows = Column::Number(column.clone()).len();

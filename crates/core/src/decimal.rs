@@ -121,6 +121,12 @@ impl Decimal {
         Decimal { mantissa, places }
     }
 
+    /// The same value as it is written: with `least` places, and more only where they are not zero.
+    pub fn at_least(self, least: u8) -> Decimal {
+        let trimmed = self.trimmed(least);
+        if trimmed.places < least { trimmed.with_places(least).unwrap_or(trimmed) } else { trimmed }
+    }
+
     /// The sum, with the places of the operand that has more. `None` on overflow.
     pub fn checked_add(self, other: Decimal) -> Option<Decimal> {
         let (a, b) = self.aligned(other)?;
@@ -154,7 +160,9 @@ impl Decimal {
             let power = 10i128.checked_pow(exponent.unsigned_abs());
             match power.and_then(|power| a.mantissa.checked_mul(power)) {
                 Some(numerator) => (numerator, b.mantissa),
-                None => return long_division(a.mantissa, b.mantissa, exponent.unsigned_abs(), places),
+                None => {
+                    return long_division(a.mantissa, b.mantissa, exponent.unsigned_abs(), places);
+                }
             }
         } else {
             let power = 10i128.checked_pow(exponent.unsigned_abs())?;
@@ -257,9 +265,8 @@ impl Ord for Decimal {
         let whole = |d: &Decimal| d.mantissa / power_of_ten(d.places);
         // A fraction is below 1, so bringing it to the most places cannot overflow.
         let most = self.places.max(other.places);
-        let rest = |d: &Decimal| {
-            (d.mantissa % power_of_ten(d.places)) * power_of_ten(most - d.places)
-        };
+        let rest =
+            |d: &Decimal| (d.mantissa % power_of_ten(d.places)) * power_of_ten(most - d.places);
         whole(self).cmp(&whole(other)).then_with(|| rest(self).cmp(&rest(other)))
     }
 }

@@ -3,14 +3,15 @@
 //! It is made once, shared by all workers and never changes. What a batch of lines becomes is in
 //! `lines`; what is summed up over batches is in `totals`.
 
+use std::collections::BTreeMap;
+
 use arrow_array::StringViewArray;
 
-use crate::bind::{Bound, LinesColumn, OutputKind, Reference, RouteStart, Scope, Wish};
+use crate::bind::{Bound, LinesColumn, OutputKind, Reference, RouteStart, Scope};
 use crate::column::{Column, Numbers};
-use crate::decimal::Decimal;
 use crate::formula::{Expr, ExprKind, Names, Operator, Type, check, parse};
 use crate::links::{Link, LinkParts};
-use crate::lookup::{Lookup, Misfit};
+use crate::lookup::{Lookup, Misfit, first_misfit};
 use crate::plan::{ColumnName, ColumnType, Missing, Mistake, Written};
 use crate::reading::{Evidence, Reading};
 use crate::totals::TotalsPlan;
@@ -81,10 +82,13 @@ pub struct Engine {
     pub lookups: Vec<Lookup>,
     /// The outputs asked for.
     pub outputs: Vec<Output>,
-    /// The columns of the fact that are read, by their position in it.
+    /// The columns of the fact that are read, by their position in it. A column may be read in two
+    /// ways, as a number for formulas and as the text of a key for instance.
     pub read: Vec<usize>,
     /// How they are read.
     pub(crate) readings: Vec<Reading>,
+    /// Of a column whose values are used, its number among those that are read.
+    values_read: BTreeMap<usize, usize>,
     pub(crate) links: Vec<Link>,
     /// Of each link, whether its rows are needed, and whether its lines are counted.
     pub(crate) links_needed: Vec<bool>,
@@ -107,10 +111,14 @@ impl Misfit {
             _ => "numbers (1234.56)",
         };
         let (table, column) = (&self.table, &self.column);
-        Mistake::of_plan(format!(
-            "the plan needs {wanted} in `{table}.{column}`, it holds such as `{}`",
+        let message = format!(
+            "the plan needs {wanted} in `{table}.{column}`, which holds `{}`",
             self.example
-        ))
+        );
+        match &self.at {
+            Some(at) => Mistake { message, ..at.clone() },
+            None => Mistake::of_plan(message),
+        }
         .help("check that the plan names the right column, and how its values are written")
     }
 }
@@ -118,8 +126,8 @@ impl Misfit {
 impl Engine {
     /// Types the formulas of a bound plan and prepares its links.
     ///
-    /// `samples` has, for every column of the fact that the plan reads (in the order of
-    /// `bound.fact.wishes`), texts by which its type is found.
+    /// `samples` has, for every column of the fact that is read (in the order of
+    /// `bound.fact.read_columns()`), texts by which its type is found.
     ///
     /// # Errors
     /// All mistakes in formulas.
@@ -129,17 +137,17 @@ impl Engine {
         samples: &[Vec<StringViewArray>],
         extent: Extent,
     ) -> Result<Engine, Vec<Mistake>> {
-        let read: Vec<usize> = bound.fact.wishes.keys().copied().collect();
-        let readings = read_readings(&bound, samples).map_err(|misfit| vec![misfit.mistake()])?;
+        let reads = Reads::new(&bound, samples).map_err(|misfit| vec![misfit.mistake()])?;
         let mut links = Vec::new();
-        let position = |column| read.binary_search(&column).expect("columns of links are read");
+        let key_read = |column| reads.as_type(column, ColumnType::Text);
+        let day_read = |column| reads.as_type(column, ColumnType::Date);
         for route in &bound.routes {
-            let parts =
-                LinkParts { route, bound: &bound.lookups[route.lookup], read: &position };
+            let bound = &bound.lookups[route.lookup];
+            let parts = LinkParts { route, bound, key_read: &key_read, day_read: &day_read };
             let link = Link::new(&parts, &mut lookups, &links);
             links.push(link);
         }
-        let amounts = bound.fact.amounts.iter().map(|column| position(*column)).collect();
+        let amounts = bound.fact.amounts.iter().map(|column| reads.values[column]).collect();
         let mut engine = Engine {
             figures: bound.figures.iter().map(|_| None).collect(),
             figure_order: bound.figure_order.clone(),
@@ -147,8 +155,9 @@ impl Engine {
             bound,
             lookups,
             outputs: Vec::new(),
-            read,
-            readings,
+            read: reads.columns,
+            readings: reads.readings,
+            values_read: reads.values,
             links,
             values: Vec::new(),
             amounts,
@@ -243,6 +252,11 @@ impl Engine {
         }
     }
 
+    /// The number, among the columns that are read, of a column whose values are used.
+    pub(crate) fn value_read(&self, column: usize) -> usize {
+        self.values_read[&column]
+    }
+
     pub(crate) fn figure(&self, number: usize) -> &Figure {
         self.figures[number].as_ref().expect("figures are typed in the order of their use")
     }
@@ -287,42 +301,90 @@ impl Engine {
     }
 
     /// The text of a key that a link looks for on a line, for messages.
-    pub(crate) fn key_text(&self, link: usize, columns: &[Column], parents: &[u32], row: usize) -> String {
-        let value = match (&self.bound.routes[link].start, self.links[link].key_column()) {
+    pub(crate) fn key_text(
+        &self,
+        link: usize,
+        columns: &[Column],
+        parents: &[u32],
+        row: usize,
+    ) -> String {
+        match (&self.bound.routes[link].start, self.links[link].key_column()) {
             (RouteStart::Route(parent, column), _) => {
-                let lookup = &self.lookups[self.links[*parent].lookup];
-                let column = lookup.columns[*column].column.as_ref();
-                let parent_row = parents.get(row).copied().unwrap_or(u32::MAX) as usize;
-                match column {
-                    Some(column) if parent_row < column.len() => column.value(parent_row).to_string(),
-                    _ => String::new(),
-                }
+                self.lookups[self.links[*parent].lookup].key_text(*column, parents[row])
             }
             (_, Some(column)) => columns[column].value(row).to_string(),
             _ => String::new(),
-        };
-        value
+        }
     }
 }
 
-/// How the columns of the fact are read.
-fn read_readings(bound: &Bound, samples: &[Vec<StringViewArray>]) -> Result<Vec<Reading>, Misfit> {
-    let one = |((column, wish), texts): ((&usize, &Wish), &Vec<StringViewArray>)| {
-        let mut evidence = Evidence::default();
-        texts.iter().for_each(|texts| evidence.add_all(texts));
-        wish.reading(&evidence).map_err(|wanted| Misfit {
-            table: bound.fact.name.clone(),
-            column: bound.fact.columns[*column].clone(),
+/// The columns of the fact that are read, each in one way.
+struct Reads {
+    columns: Vec<usize>,
+    readings: Vec<Reading>,
+    values: BTreeMap<usize, usize>,
+}
+
+impl Reads {
+    fn new(bound: &Bound, samples: &[Vec<StringViewArray>]) -> Result<Reads, Misfit> {
+        let fact = &bound.fact;
+        let sampled: BTreeMap<usize, &Vec<StringViewArray>> =
+            fact.read_columns().into_iter().zip(samples).collect();
+        let misfit = |column: usize, wanted: ColumnType, at: Option<Mistake>| Misfit {
+            table: fact.name.clone(),
+            column: fact.columns[column].clone(),
             wanted,
-            example: texts
+            example: sampled[&column]
                 .iter()
-                .flat_map(|texts| texts.iter().flatten())
-                .find(|text| !text.trim().is_empty() && Decimal::parse(text.trim().as_bytes()).is_none())
-                .unwrap_or_default()
-                .to_owned(),
+                .map(|texts| first_misfit(texts, wanted))
+                .find(|text| !text.is_empty())
+                .unwrap_or_default(),
+            at,
+        };
+        let evidence = |column: usize| {
+            let mut evidence = Evidence::default();
+            sampled[&column].iter().for_each(|texts| evidence.add_all(texts));
+            evidence
+        };
+        let mut reads =
+            Reads { columns: Vec::new(), readings: Vec::new(), values: BTreeMap::new() };
+        for column in fact.wishes.used() {
+            let reading = fact
+                .wishes
+                .reading(column, &evidence(column))
+                .map_err(|wanted| misfit(column, wanted, fact.wishes.needed_at(column)))?;
+            let number = reads.add(column, reading);
+            reads.values.insert(column, number);
+        }
+        for column in fact.wishes.keys() {
+            reads.add(*column, Reading::TEXT);
+        }
+        for (column, at) in &fact.days {
+            if !evidence(*column).allows(ColumnType::Date) {
+                return Err(misfit(*column, ColumnType::Date, Some(at.clone())));
+            }
+            reads.add(*column, Reading::DATE);
+        }
+        Ok(reads)
+    }
+
+    /// The number of a column read in this way; it is added if it is not there yet.
+    fn add(&mut self, column: usize, reading: Reading) -> usize {
+        self.position(column, reading.column_type).unwrap_or_else(|| {
+            self.columns.push(column);
+            self.readings.push(reading);
+            self.columns.len() - 1
         })
-    };
-    bound.fact.wishes.iter().zip(samples).map(one).collect()
+    }
+
+    fn as_type(&self, column: usize, column_type: ColumnType) -> usize {
+        self.position(column, column_type).expect("keys and days of links are read")
+    }
+
+    fn position(&self, column: usize, column_type: ColumnType) -> Option<usize> {
+        let mut known = self.columns.iter().zip(&self.readings);
+        known.position(|(own, reading)| (*own, reading.column_type) == (column, column_type))
+    }
 }
 
 impl Names for Engine {
@@ -332,7 +394,7 @@ impl Names for Engine {
                 Expr { kind: ExprKind::Figure(figure), ty: self.figure(figure).expr.ty }
             }
             Reference::Column(column) => {
-                let read = self.read.binary_search(&column).expect("columns in formulas are read");
+                let read = self.value_read(column);
                 let reading = &self.readings[read];
                 let ty = match reading.column_type {
                     ColumnType::Text => Type::Text,
@@ -375,6 +437,11 @@ impl Engine {
     /// The link from the fact that a link hangs on in the end; itself if it starts there.
     pub fn anchor(&self, link: usize) -> usize {
         self.links[link].parent().map_or(link, |parent| self.anchor(parent))
+    }
+
+    /// The decimal places that sums of an amount are written with at least.
+    pub fn amount_places(&self, amount: usize) -> u8 {
+        self.readings[self.amounts[amount]].places
     }
 
     /// How many rows the columns of a link's lookup have.

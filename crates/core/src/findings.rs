@@ -32,6 +32,11 @@ impl ExactSum {
         self.0 = self.0.and_then(|sum| sum.checked_add(number));
     }
 
+    /// The sum as it is written, with `least` places or more.
+    pub fn shown(self, least: u8) -> ExactSum {
+        ExactSum(self.0.map(|sum| sum.at_least(least)))
+    }
+
     /// Adds another sum.
     pub fn merge(&mut self, other: ExactSum) {
         self.0 = self.0.zip(other.0).and_then(|(a, b)| a.checked_add(b));

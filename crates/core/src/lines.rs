@@ -14,7 +14,8 @@ use crate::findings::{
     Aside, BlankBecause, ExactSum, Findings, KeyTally, PLACES_KEPT, Spot, Unreadable,
 };
 use crate::formula::{
-    Computed, Expr, ExprKind, Inputs, Leaves, Overflow, Type, WhyBlank, compute, evaluate, why_blank,
+    Computed, Expr, ExprKind, Inputs, Leaves, Overflow, Type, WhyBlank, compute, evaluate,
+    why_blank,
 };
 use crate::links::{LinkedRows, is_missing, is_row};
 use crate::plan::Missing;
@@ -200,7 +201,8 @@ impl Lines<'_> {
         }
         let spot = |row: u32| Spot { part: batch.part, row: (batch.row_of)(row) };
         for (number, rows) in unreadable.iter().enumerate().filter(|(_, rows)| !rows.is_empty()) {
-            let example = |row: &u32| (spot(*row), batch.columns[number].value(*row as usize).to_owned());
+            let example =
+                |row: &u32| (spot(*row), batch.columns[number].value(*row as usize).to_owned());
             let first = rows.iter().take(PLACES_KEPT).map(example).collect();
             findings.unreadable.insert(number, Unreadable { count: rows.len() as u64, first });
         }
@@ -231,7 +233,10 @@ impl Lines<'_> {
                 let key = self.engine.key_text(link, &self.columns, parents, *row as usize);
                 let amounts = self.amounts(Some(&[*row]));
                 let at = spot(*row);
-                findings.add_key((link, *status, key), KeyTally { lines: 1, amounts, first: at, last: at });
+                findings.add_key(
+                    (link, *status, key),
+                    KeyTally { lines: 1, amounts, first: at, last: at },
+                );
             }
         }
     }
@@ -281,7 +286,12 @@ impl Lines<'_> {
     }
 
     /// On a chain, the link that broke it.
-    fn at_its_root(&self, link: usize, row: usize, status: crate::links::LinkStatus) -> BlankBecause {
+    fn at_its_root(
+        &self,
+        link: usize,
+        row: usize,
+        status: crate::links::LinkStatus,
+    ) -> BlankBecause {
         let parent = self.engine.links[link].parent();
         if let Some((parent, linked)) = parent.and_then(|p| Some((p, self.linked[p].as_ref()?)))
             && !is_row(linked.rows[row])
@@ -303,7 +313,9 @@ fn sum_rows(column: &Column, rows: Option<&[u32]>) -> ExactSum {
             let total: i128 = mantissas.iter().map(|m| i128::from(*m)).sum();
             sum.0 = crate::decimal::Decimal::new(total, *places);
         }
-        (_, None, _) => (0..column_len(column)).filter_map(|row| column.get(row)).for_each(|n| sum.add(n)),
+        (_, None, _) => {
+            (0..column_len(column)).filter_map(|row| column.get(row)).for_each(|n| sum.add(n))
+        }
         (_, Some(rows), _) => {
             rows.iter().filter_map(|row| column.get(*row as usize)).for_each(|n| sum.add(n));
         }
@@ -381,19 +393,28 @@ fn gather(held: &Column, linked: &LinkedRows) -> Column {
         Column::Number(column) => Column::Number(match &column.numbers {
             Numbers::Fixed { mantissas, places } => NumberColumn {
                 numbers: Numbers::Fixed {
-                    mantissas: rows.iter().map(|r| mantissas.get(at(r)).copied().unwrap_or(0)).collect(),
+                    mantissas: rows
+                        .iter()
+                        .map(|r| mantissas.get(at(r)).copied().unwrap_or(0))
+                        .collect(),
                     places: *places,
                 },
                 known: known(column.known.as_ref()),
             },
             Numbers::Wide(numbers) => NumberColumn {
                 numbers: Numbers::Wide(
-                    rows.iter().map(|r| numbers.get(at(r)).copied().unwrap_or(crate::decimal::Decimal::ZERO)).collect(),
+                    rows.iter()
+                        .map(|r| {
+                            numbers.get(at(r)).copied().unwrap_or(crate::decimal::Decimal::ZERO)
+                        })
+                        .collect(),
                 ),
                 known: known(column.known.as_ref()),
             },
         }),
-        Column::Date(column) => Column::Date(gather_days(column, rows, known(column.known.as_ref()))),
+        Column::Date(column) => {
+            Column::Date(gather_days(column, rows, known(column.known.as_ref())))
+        }
         Column::Period(unit, column) => {
             Column::Period(*unit, gather_days(column, rows, known(column.known.as_ref())))
         }
@@ -402,13 +423,18 @@ fn gather(held: &Column, linked: &LinkedRows) -> Column {
         }
         Column::Text(texts) => {
             let views = texts.views();
-            let views: Vec<u128> = rows.iter().map(|r| views.get(at(r)).copied().unwrap_or(0)).collect();
+            let views: Vec<u128> =
+                rows.iter().map(|r| views.get(at(r)).copied().unwrap_or(0)).collect();
             Column::Text(crate::texts::with_views(texts, views))
         }
     }
 }
 
-fn gather_days(column: &DateColumn, rows: &[u32], known: Option<arrow_buffer::NullBuffer>) -> DateColumn {
+fn gather_days(
+    column: &DateColumn,
+    rows: &[u32],
+    known: Option<arrow_buffer::NullBuffer>,
+) -> DateColumn {
     let days = rows.iter().map(|r| column.days.get(*r as usize).copied().unwrap_or(0)).collect();
     DateColumn { days, known }
 }

@@ -93,9 +93,16 @@ pub(crate) struct Link {
 }
 
 enum Start {
-    Fact { column: usize, index: KeyIndex, dates: Option<(usize, Calendar)> },
+    Fact {
+        column: usize,
+        index: KeyIndex,
+        dates: Option<(usize, Calendar)>,
+    },
     /// Of each row of the parent's lookup, the row found and how.
-    Chain { parent: usize, rows: Vec<(u32, LinkStatus)> },
+    Chain {
+        parent: usize,
+        rows: Vec<(u32, LinkStatus)>,
+    },
 }
 
 /// The rows of one link for a batch of lines.
@@ -115,8 +122,10 @@ pub(crate) struct LinkedRows {
 pub(crate) struct LinkParts<'a> {
     pub(crate) route: &'a Route,
     pub(crate) bound: &'a BoundLookup,
-    /// The number of a fact's column among those that are read.
-    pub(crate) read: &'a dyn Fn(usize) -> usize,
+    /// The number, among the columns that are read, of a fact's column as a key.
+    pub(crate) key_read: &'a dyn Fn(usize) -> usize,
+    /// The same as a day.
+    pub(crate) day_read: &'a dyn Fn(usize) -> usize,
 }
 
 impl Link {
@@ -146,9 +155,9 @@ impl Link {
             RouteStart::Fact(column) => {
                 let dates = route.as_of.map(|date| {
                     let calendar = Calendar::new(lookup.keys.iter().map(|k| k.holds.clone()));
-                    ((parts.read)(date), calendar)
+                    ((parts.day_read)(date), calendar)
                 });
-                Start::Fact { column: (parts.read)(column), index, dates }
+                Start::Fact { column: (parts.key_read)(column), index, dates }
             }
             RouteStart::Route(parent, column) => {
                 let from = &lookups[links[parent].lookup];
@@ -218,7 +227,9 @@ impl Link {
             no_row(status)
         });
         if let Some((dates, calendar)) = dates {
-            let Column::Date(dates) = dates else { unreachable!("dates of links are read as dates") };
+            let Column::Date(dates) = dates else {
+                unreachable!("dates of links are read as dates")
+            };
             for (line, row) in found.rows.iter_mut().enumerate() {
                 if !is_row(*row) {
                     continue;
@@ -255,10 +266,13 @@ impl Link {
     }
 
     fn follow(&self, parents: &[u32], rows: &[(u32, LinkStatus)]) -> LinkedRows {
-        let mut found = LinkedRows { rows: Vec::with_capacity(parents.len()), ..LinkedRows::default() };
+        let mut found =
+            LinkedRows { rows: Vec::with_capacity(parents.len()), ..LinkedRows::default() };
         for (line, &parent) in parents.iter().enumerate() {
-            let (row, status) =
-                rows.get(parent as usize).copied().unwrap_or((no_row(LinkStatus::Blank), LinkStatus::Blank));
+            let (row, status) = rows
+                .get(parent as usize)
+                .copied()
+                .unwrap_or((no_row(LinkStatus::Blank), LinkStatus::Blank));
             if status.is_found() {
                 found.rows.push(row);
                 found.counts[status as usize] += 1;
@@ -297,16 +311,18 @@ pub(crate) fn is_missing(status: LinkStatus) -> bool {
 
 /// The rows that the rows of a lookup lead to, those that were added included.
 fn chain_rows(from: &Lookup, column: usize, index: &KeyIndex) -> Vec<(u32, LinkStatus)> {
-    let keys = from.columns[column].column.as_ref().expect("the start of a link is read");
-    (0..from.all_rows())
-        .map(|row| match keys.value(row) {
-            Value::Text(key) => match index.find(&key) {
+    (0..from.all_rows() as u32)
+        .map(|row| {
+            let key = from.key_text(column, row);
+            match index.find(&key) {
                 Found::Exact(row) => (row, LinkStatus::Exact),
                 Found::Cleaned(row) => (row, LinkStatus::Cleaned),
                 Found::Undecided => (no_row(LinkStatus::Undecided), LinkStatus::Undecided),
+                Found::Nothing if key.trim().is_empty() => {
+                    (no_row(LinkStatus::Blank), LinkStatus::Blank)
+                }
                 Found::Nothing => (no_row(LinkStatus::Unmatched), LinkStatus::Unmatched),
-            },
-            _ => (no_row(LinkStatus::Blank), LinkStatus::Blank),
+            }
         })
         .collect()
 }

@@ -8,12 +8,12 @@ use arrow_array::StringViewArray;
 use hashbrown::HashMap;
 use unicode_normalization::UnicodeNormalization;
 
-use crate::bind::{BoundLookup, Wish};
+use crate::bind::BoundLookup;
 use crate::calendar::{ALWAYS, FOREVER, Holds};
 use crate::column::Column;
 use crate::date::Day;
 use crate::place::Place;
-use crate::plan::{ColumnType, Duplicates};
+use crate::plan::{ColumnType, Duplicates, Mistake};
 use crate::reading::{Evidence, Reading};
 use crate::value::Value;
 
@@ -73,6 +73,8 @@ pub struct Lookup {
     pub(crate) keys: Vec<KeyRows>,
     /// How many rows were read.
     pub rows: u32,
+    /// How many rows were added that no key leads to.
+    added: u32,
     /// Keys that came more than once.
     pub duplicates: Vec<Duplicate>,
     /// Rows left out, with their places.
@@ -100,21 +102,26 @@ pub(crate) struct KeyRows {
 }
 
 /// Reads the columns that the plan uses.
-fn typed(raw: &RawTable, bound: &BoundLookup, unreadable: &mut Vec<Place>) -> Result<Vec<LookupColumn>, Misfit> {
+fn typed(
+    raw: &RawTable,
+    bound: &BoundLookup,
+    unreadable: &mut Vec<Place>,
+) -> Result<Vec<LookupColumn>, Misfit> {
     let mut columns = Vec::new();
     for (number, name) in bound.columns.iter().enumerate() {
-        let Some(wish) = bound.wishes.get(&number) else {
+        if bound.wishes.of(number).is_none() {
             columns.push(LookupColumn { name: name.clone(), column: None, as_written: true });
             continue;
-        };
+        }
         let texts = &raw.columns[number];
         let mut evidence = Evidence::default();
         evidence.add_all(texts);
-        let reading = wish.reading(&evidence).map_err(|wanted| Misfit {
+        let reading = bound.wishes.reading(number, &evidence).map_err(|wanted| Misfit {
             table: bound.name.clone(),
             column: name.clone(),
             wanted,
-            example: first_text(texts),
+            example: first_misfit(texts, wanted),
+            at: bound.wishes.needed_at(number),
         })?;
         let read = reading.read(texts);
         for row in &read.unreadable {
@@ -137,36 +144,15 @@ pub struct Misfit {
     pub wanted: ColumnType,
     /// What it holds instead.
     pub example: String,
+    /// Where the plan needs it.
+    pub(crate) at: Option<Mistake>,
 }
 
-fn first_text(texts: &StringViewArray) -> String {
-    texts.iter().flatten().find(|t| !t.trim().is_empty()).unwrap_or_default().to_owned()
-}
-
-impl Wish {
-    /// How a column is read that looks like this.
-    ///
-    /// # Errors
-    /// The type that the plan needs, when the column looks like something else altogether.
-    pub fn reading(&self, evidence: &Evidence) -> Result<Reading, ColumnType> {
-        let column_type = match (self.declared, self.needed) {
-            (Some(declared), _) => declared,
-            // A column of percents serves where a number is needed.
-            (None, Some(ColumnType::Number)) if evidence.found_type() == ColumnType::Percent => {
-                ColumnType::Percent
-            }
-            (None, Some(needed)) if evidence.allows(needed) => needed,
-            (None, Some(needed)) => return Err(needed),
-            (None, None) if self.scale.is_some() => ColumnType::Number,
-            (None, None) => evidence.found_type(),
-        };
-        let places = match column_type {
-            ColumnType::Integer => self.scale.map_or(0, |scale| scale.places()),
-            ColumnType::Number | ColumnType::Percent => evidence.scaled_places(self.scale),
-            _ => 0,
-        };
-        Ok(Reading { column_type, places, scale: self.scale })
-    }
+/// The first text that cannot be read as `wanted`.
+pub(crate) fn first_misfit(texts: &StringViewArray, wanted: ColumnType) -> String {
+    let reading = Reading { column_type: wanted, places: 0, scale: None };
+    let unreadable = reading.read(texts).unreadable;
+    unreadable.first().map_or(String::new(), |row| texts.value(*row as usize).to_owned())
 }
 
 impl Lookup {
@@ -185,13 +171,17 @@ impl Lookup {
             columns,
             keys: Vec::new(),
             rows: raw.rows.len() as u32,
+            added: 0,
             duplicates: Vec::new(),
             left_out: BTreeMap::new(),
             unreadable,
             raw,
         };
         let mut numbers: HashMap<String, usize, foldhash::fast::FixedState> =
-            HashMap::with_capacity_and_hasher(lookup.raw.rows.len(), foldhash::fast::FixedState::default());
+            HashMap::with_capacity_and_hasher(
+                lookup.raw.rows.len(),
+                foldhash::fast::FixedState::default(),
+            );
         let keys = lookup.raw.columns[bound.key].clone();
         for row in 0..lookup.rows {
             let key = keys.value(row as usize);
@@ -216,7 +206,7 @@ impl Lookup {
         lookup.settle_duplicates(bound);
         // Only what the plan uses stays in memory.
         for (number, column) in lookup.columns.iter().enumerate() {
-            if column.column.is_none() {
+            if column.column.is_none() && !bound.wishes.keys().contains(&number) {
                 lookup.raw.columns[number] = StringViewArray::new_null(0);
             }
         }
@@ -278,7 +268,8 @@ impl Lookup {
                     }
             })
         };
-        let columns = (0..bound.columns.len()).filter(|n| *n != bound.key && !bound.slots.contains(n));
+        let columns =
+            (0..bound.columns.len()).filter(|n| *n != bound.key && !bound.slots.contains(n));
         columns.filter(differs).map(|n| bound.columns[n].clone()).collect()
     }
 
@@ -301,12 +292,23 @@ impl Lookup {
         held.column.as_ref().map_or(String::new(), |column| column.value(row as usize).to_string())
     }
 
+    /// The key that a row holds in a column: its text, whatever type its values have.
+    pub(crate) fn key_text(&self, column: usize, row: u32) -> String {
+        if row < self.rows {
+            return self.raw.columns[column].value(row as usize).to_owned();
+        }
+        self.columns[column]
+            .column
+            .as_ref()
+            .map_or(String::new(), |column| column.value(row as usize).to_string())
+    }
+
     /// Adds a row that no key leads to, with these values by column; its number is the answer.
     pub(crate) fn add_row(&mut self, values: &[(usize, Value<'static>)]) -> u32 {
-        let mut number = 0;
+        let number = self.all_rows() as u32;
+        self.added += 1;
         for (position, held) in self.columns.iter_mut().enumerate() {
             let Some(column) = held.column.take() else { continue };
-            number = column.len() as u32;
             let value = values.iter().find(|(at, _)| *at == position).map(|(_, value)| value);
             held.column = Some(column.with_row(value.unwrap_or(&Value::Blank)));
         }
@@ -315,8 +317,7 @@ impl Lookup {
 
     /// How many rows its columns have, with those that were added.
     pub(crate) fn all_rows(&self) -> usize {
-        let held = self.columns.iter().find_map(|c| c.column.as_ref());
-        held.map_or(self.rows as usize, Column::len)
+        (self.rows + self.added) as usize
     }
 }
 

@@ -106,7 +106,9 @@ impl TieOut {
             TableRead { table: lookup.name.clone(), rows, parts, blank_rows }
         };
         let amount = |(number, read): (usize, &usize)| {
-            let sum = |sums: &[ExactSum]| sums.get(number).copied().unwrap_or_default();
+            let sum = |sums: &[ExactSum]| {
+                sums.get(number).copied().unwrap_or_default().shown(engine.amount_places(number))
+            };
             Amount {
                 column: engine.bound.fact.columns[engine.read[*read]].clone(),
                 read: sum(&findings.amounts_read),

@@ -72,7 +72,10 @@ pub struct InputError {
 
 impl fmt::Display for InputError {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(f, "{} {}", self.place, self.message)
+        match self.place.row {
+            Some(_) => write!(f, "{} {}", self.place, self.message),
+            None => write!(f, "`{}` {}", self.place, self.message),
+        }
     }
 }
 
@@ -121,8 +124,12 @@ impl Error {
 
     pub(crate) fn output(path: &Path, error: &io::Error) -> Error {
         let help = match error.kind() {
-            io::ErrorKind::StorageFull => Some("free some space, or write to another disk; nothing was half written".to_owned()),
-            io::ErrorKind::NotFound | io::ErrorKind::NotADirectory => Some("check the folder in `to`".to_owned()),
+            io::ErrorKind::StorageFull => Some(
+                "free some space, or write to another disk; nothing was half written".to_owned(),
+            ),
+            io::ErrorKind::NotFound | io::ErrorKind::NotADirectory => {
+                Some("check the folder in `to`".to_owned())
+            }
             io::ErrorKind::PermissionDenied => Some("check the rights of the folder".to_owned()),
             _ => None,
         };

@@ -187,7 +187,7 @@ fn write_value(column: &Column, row: usize, least_places: u8, out: &mut Vec<u8>)
     }
     let value = column.value(row);
     match value.number() {
-        Some(number) => out.extend_from_slice(number.trimmed(least_places).to_string().as_bytes()),
+        Some(number) => out.extend_from_slice(number.at_least(least_places).to_string().as_bytes()),
         None => write_cell(out, &value.to_string()),
     }
 }

@@ -24,7 +24,8 @@ pub(crate) fn read(table: &Table) -> Result<RawTable, Error> {
         columns: Vec::new(),
         blank_rows: 0,
     };
-    let mut columns: Vec<Stacked> = table.columns.names.iter().map(|_| Stacked::default()).collect();
+    let mut columns: Vec<Stacked> =
+        table.columns.names.iter().map(|_| Stacked::default()).collect();
     for part in &table.parts {
         raw.parts.push(part.shown.clone());
         raw.first_rows.push(raw.rows.len());
@@ -34,7 +35,12 @@ pub(crate) fn read(table: &Table) -> Result<RawTable, Error> {
     Ok(raw)
 }
 
-fn read_part(table: &Table, part: &Part, raw: &mut RawTable, columns: &mut [Stacked]) -> Result<(), Error> {
+fn read_part(
+    table: &Table,
+    part: &Part,
+    raw: &mut RawTable,
+    columns: &mut [Stacked],
+) -> Result<(), Error> {
     let mut reader = BlockReader::open(&part.path, &part.shown)?;
     while let Some(block) = reader.next(BLOCK)? {
         let block = skip_heading(block);
@@ -43,7 +49,8 @@ fn read_part(table: &Table, part: &Part, raw: &mut RawTable, columns: &mut [Stac
         }
         let fields = split(&block, part);
         if let Some(ragged) = fields.ragged.first() {
-            let message = format!("has {}, its heading has {}", count(ragged.fields), count(part.width));
+            let message =
+                format!("has {}, its heading has {}", count(ragged.fields), count(part.width));
             return Err(Error::input(&part.shown, message)
                 .at_row(block.row_of(ragged.start as usize))
                 .help("a field that holds a comma stands in double quotes"));
@@ -97,7 +104,8 @@ impl Stacked {
     fn push(&mut self, texts: StringViewArray) {
         let base = (self.buffers.len() as u128) << 64;
         // A text of up to 12 bytes lies in its view; of a longer one the third word names the buffer.
-        let moved = texts.views().iter().map(|view| if *view as u32 <= 12 { *view } else { view + base });
+        let moved =
+            texts.views().iter().map(|view| if *view as u32 <= 12 { *view } else { view + base });
         self.views.extend(moved);
         self.buffers.extend(texts.data_buffers().iter().cloned());
     }
@@ -106,7 +114,11 @@ impl Stacked {
         // SAFETY: the views were valid in their own columns, and their buffers moved along with them.
         #[allow(unsafe_code)]
         unsafe {
-            StringViewArray::new_unchecked(ScalarBuffer::from(self.views), self.buffers.into(), None)
+            StringViewArray::new_unchecked(
+                ScalarBuffer::from(self.views),
+                self.buffers.into(),
+                None,
+            )
         }
     }
 }

@@ -131,10 +131,16 @@ mod tests {
             *sum += item;
             if fails.contains(&item) { Err(item) } else { Ok(item * 2) }
         };
-        let states = in_order(threads, || Ok(items.next()), || 0, work, |item| {
-            out.push(item);
-            Ok(())
-        });
+        let states = in_order(
+            threads,
+            || Ok(items.next()),
+            || 0,
+            work,
+            |item| {
+                out.push(item);
+                Ok(())
+            },
+        );
         (out, states.map(|sums| sums.into_iter().sum()))
     }
 
@@ -153,7 +159,10 @@ mod tests {
             for _ in 0..20 {
                 let (out, error) = run(threads, &[130, 131, 132, 300]);
                 assert_eq!(error, Err(130));
-                assert!(out.len() <= 130 && out.iter().copied().eq((0..out.len() as u64).map(|n| n * 2)));
+                assert!(
+                    out.len() <= 130
+                        && out.iter().copied().eq((0..out.len() as u64).map(|n| n * 2))
+                );
             }
         }
     }

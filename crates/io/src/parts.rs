@@ -114,13 +114,16 @@ impl Table {
             let name = &self.columns.names[column];
             for part in &self.parts {
                 if part.sources[column] == Source::Absent {
-                    let message = format!("has no heading `{name}`, which the plan needs in `{}`", self.name);
-                    let help = "name the heading that it has instead in the plan, or add `leave-out`";
+                    let message =
+                        format!("has no heading `{name}`, which the plan needs in `{}`", self.name);
+                    let help =
+                        "name the heading that it has instead in the plan, or add `leave-out`";
                     return Err(Error::input(&part.shown, message).at_row(1).help(help));
                 }
             }
             if let Some((_, shown)) = self.repeated.iter().find(|(heading, _)| heading == name) {
-                let message = format!("has the heading `{name}` twice, and the plan needs that column");
+                let message =
+                    format!("has the heading `{name}` twice, and the plan needs that column");
                 return Err(Error::input(shown, message)
                     .at_row(1)
                     .help("rename one of the two in the file"));
@@ -130,7 +133,12 @@ impl Table {
     }
 }
 
-fn find(plan: &Plan, entry: &TableEntry, folder: &Path, outputs: &[PathBuf]) -> Result<Vec<Found>, Error> {
+fn find(
+    plan: &Plan,
+    entry: &TableEntry,
+    folder: &Path,
+    outputs: &[PathBuf],
+) -> Result<Vec<Found>, Error> {
     let wrong = |message: String| Mistake::in_plan(entry.from.span(), message);
     let patterns = |texts: &[String]| {
         texts.iter().map(|text| Pattern::parse(text).map_err(wrong)).collect::<Result<Vec<_>, _>>()
@@ -155,7 +163,10 @@ fn find(plan: &Plan, entry: &TableEntry, folder: &Path, outputs: &[PathBuf]) -> 
         for fit in files {
             let path = folder.join(&fit.path);
             let known = found.iter().any(|other| other.path == path);
-            if known || outputs.contains(&path) || left_out.iter().any(|p| p.fit(&fit.path).is_some()) {
+            if known
+                || outputs.contains(&path)
+                || left_out.iter().any(|p| p.fit(&fit.path).is_some())
+            {
                 continue;
             }
             let slots = names.iter().map(|name| (*name).to_owned()).zip(fit.slots).collect();
@@ -164,7 +175,8 @@ fn find(plan: &Plan, entry: &TableEntry, folder: &Path, outputs: &[PathBuf]) -> 
     }
     if found.is_empty() {
         let text = plan.source.get(entry.from.span()).unwrap_or_default();
-        let help = "paths are relative to the folder of the plan; `{name}` and `*` stay within one folder";
+        let help =
+            "paths are relative to the folder of the plan; `{name}` and `*` stay within one folder";
         return Err(wrong(format!("no file fits {text}")).help(help).into());
     }
     Ok(found)
@@ -174,7 +186,9 @@ fn refuse_other_formats(text: &str, wrong: &impl Fn(String) -> Mistake) -> Resul
     let lower = text.to_lowercase();
     let other = text.contains('#')
         || lower.starts_with("postgres")
-        || [".xlsx", ".ods", ".parquet", ".jsonl", ".sqlite"].iter().any(|end| lower.ends_with(end));
+        || [".xlsx", ".ods", ".parquet", ".jsonl", ".sqlite"]
+            .iter()
+            .any(|end| lower.ends_with(end));
     if other {
         return Err(wrong(format!("`{text}` is no text file; other formats cannot be read yet"))
             .help("export the table as CSV"));

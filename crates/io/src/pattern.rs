@@ -89,7 +89,9 @@ impl Pattern {
                 for entry in std::fs::read_dir(folder.join(&fit.path))? {
                     let entry = entry?;
                     let name = entry.file_name();
-                    let Some(name) = name.to_str().filter(|name| !name.starts_with('.')) else { continue };
+                    let Some(name) = name.to_str().filter(|name| !name.starts_with('.')) else {
+                        continue;
+                    };
                     let kind = std::fs::metadata(entry.path())?;
                     if kind.is_dir() == is_file {
                         continue;
@@ -134,7 +136,11 @@ fn pieces(level: &str) -> Result<Vec<Piece>, String> {
                 }
                 pieces.push(Piece::Slot(name));
             }
-            '}' => return Err("a closing brace has no opening one; `}}` means the sign itself".to_owned()),
+            '}' => {
+                return Err(
+                    "a closing brace has no opening one; `}}` means the sign itself".to_owned()
+                );
+            }
             _ => letters.push(sign),
         }
     }
@@ -149,7 +155,9 @@ fn pieces(level: &str) -> Result<Vec<Piece>, String> {
 fn fit_name(pieces: &[Piece], name: &str) -> Option<Vec<String>> {
     match pieces.split_first() {
         None => name.is_empty().then(Vec::new),
-        Some((Piece::Letters(letters), rest)) => fit_name(rest, name.strip_prefix(letters.as_str())?),
+        Some((Piece::Letters(letters), rest)) => {
+            fit_name(rest, name.strip_prefix(letters.as_str())?)
+        }
         Some((piece, rest)) => {
             let is_slot = matches!(piece, Piece::Slot(_));
             // A slot stands for at least one letter.
@@ -173,7 +181,8 @@ pub(crate) fn natural_order(a: &str, b: &str) -> Ordering {
         if !digits_a.is_empty() && !digits_b.is_empty() {
             let number = |digits: &str| digits.trim_start_matches('0').to_owned();
             let (x, y) = (number(digits_a), number(digits_b));
-            let order = x.len().cmp(&y.len()).then_with(|| x.cmp(&y)).then_with(|| digits_a.cmp(digits_b));
+            let order =
+                x.len().cmp(&y.len()).then_with(|| x.cmp(&y)).then_with(|| digits_a.cmp(digits_b));
             if order != Ordering::Equal {
                 return order;
             }
@@ -199,15 +208,24 @@ mod tests {
     fn slots_are_as_short_as_the_pattern_allows() {
         for (pattern, path, slots) in [
             ("sales/{depot}_{year}.csv", "sales/corvo_2024.csv", Some(vec!["corvo", "2024"])),
-            ("sales/{depot}_{year}.csv", "sales/corvo_alto_2024.csv", Some(vec!["corvo", "alto_2024"])),
+            (
+                "sales/{depot}_{year}.csv",
+                "sales/corvo_alto_2024.csv",
+                Some(vec!["corvo", "alto_2024"]),
+            ),
             ("sales/{depot}_{year}.csv", "sales/corvo.csv", None),
             ("{a}/x*.csv", "north/x.csv", Some(vec!["north"])),
             ("{a}.csv", "sub/x.csv", None),
             ("a{{b.csv", "a{b.csv", Some(vec![])),
             ("{a}.csv", ".csv", None),
         ] {
-            let slots = slots.map(|s: Vec<&str>| s.into_iter().map(str::to_owned).collect::<Vec<_>>());
-            assert_eq!(Pattern::parse(pattern).unwrap().fit(Path::new(path)), slots, "{pattern} {path}");
+            let slots =
+                slots.map(|s: Vec<&str>| s.into_iter().map(str::to_owned).collect::<Vec<_>>());
+            assert_eq!(
+                Pattern::parse(pattern).unwrap().fit(Path::new(path)),
+                slots,
+                "{pattern} {path}"
+            );
         }
         assert!(Pattern::parse("{a.csv").is_err());
         assert!(Pattern::parse("a}.csv").is_err());

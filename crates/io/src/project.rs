@@ -125,9 +125,10 @@ impl Project {
     }
 
     fn require_columns(&self, bound: &Bound) -> Result<(), Error> {
-        self.table(&bound.fact.name).require(bound.fact.wishes.keys().copied())?;
+        self.table(&bound.fact.name).require(bound.fact.read_columns().into_iter())?;
         for lookup in &bound.lookups {
-            self.table(&lookup.name).require(lookup.wishes.keys().copied())?;
+            let needed = lookup.wishes.used().chain(lookup.wishes.keys().iter().copied());
+            self.table(&lookup.name).require(needed)?;
         }
         Ok(())
     }
@@ -143,14 +144,18 @@ impl Project {
             let load = &load;
             let workers: Vec<_> =
                 (0..bound.lookups.len()).map(|number| scope.spawn(move || load(number))).collect();
-            workers.into_iter().map(|w| w.join().expect("loading a lookup does not panic")).collect()
+            workers
+                .into_iter()
+                .map(|w| w.join().expect("loading a lookup does not panic"))
+                .collect()
         })
     }
 
     /// Texts of the fact's columns, by which their types are found.
     fn sample(&self, bound: &Bound) -> Result<Vec<Vec<StringViewArray>>, Error> {
         let table = self.table(&bound.fact.name);
-        let mut samples: Vec<Vec<StringViewArray>> = vec![Vec::new(); bound.fact.wishes.len()];
+        let columns = bound.fact.read_columns();
+        let mut samples: Vec<Vec<StringViewArray>> = vec![Vec::new(); columns.len()];
         let step = table.parts.len().div_ceil(SAMPLED_PARTS);
         for part in table.parts.iter().step_by(step.max(1)) {
             let mut reader = BlockReader::open(&part.path, &part.shown)?;
@@ -161,7 +166,7 @@ impl Project {
             }
             let fields = split(&block, part);
             let buffer = Buffer::from_vec(block.bytes);
-            for (sample, column) in samples.iter_mut().zip(bound.fact.wishes.keys()) {
+            for (sample, column) in samples.iter_mut().zip(&columns) {
                 sample.push(match &part.sources[*column] {
                     Source::Field(field) => fields.column(&buffer, *field),
                     Source::Slot(text) => same_text(text, 1),
@@ -180,7 +185,8 @@ pub fn duplicate_stops(bound: &Bound, lookups: &[Lookup]) -> Vec<Stop> {
         if bound.duplicates != Duplicates::Stop {
             continue;
         }
-        let differing: Vec<_> = lookup.duplicates.iter().filter(|d| !d.differing.is_empty()).collect();
+        let differing: Vec<_> =
+            lookup.duplicates.iter().filter(|d| !d.differing.is_empty()).collect();
         let Some(first) = differing.first() else { continue };
         let more = match differing.len() {
             1 => String::new(),
@@ -209,8 +215,8 @@ pub fn duplicate_stops(bound: &Bound, lookups: &[Lookup]) -> Vec<Stop> {
 /// The file cannot be read, or holds a mistake; its text comes along, for showing the place.
 pub fn read_plan(path: &Path) -> Result<Plan, (Error, String)> {
     let shown = path.to_string_lossy().into();
-    let bytes =
-        std::fs::read(path).map_err(|error| (Error::cannot_read(&shown, path, error), String::new()))?;
+    let bytes = std::fs::read(path)
+        .map_err(|error| (Error::cannot_read(&shown, path, error), String::new()))?;
     let text = String::from_utf8(bytes).map_err(|_| {
         let mistake = Mistake::of_plan("the plan is not UTF-8").help("save it as UTF-8");
         (Error::from(mistake), String::new())

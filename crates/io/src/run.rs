@@ -85,7 +85,8 @@ pub fn run(
             files.write(&done.lines, &done.aside)
         },
     )?;
-    let stops = if on_stop == OnStop::Stop { stops(project, engine, &findings) } else { Vec::new() };
+    let stops =
+        if on_stop == OnStop::Stop { stops(project, engine, &findings) } else { Vec::new() };
     if !stops.is_empty() {
         return Err(Error::Stopped(stops));
     }
@@ -168,9 +169,15 @@ impl Worker<'_> {
             Source::Absent => same_text("", fields.rows()),
         });
         let row_numbers = OnceCell::new();
-        let row_of = |row: u32| row_numbers.get_or_init(|| all_row_numbers(&buffer, first_row, &fields))[row as usize];
-        let batch =
-            LineBatch { rows: fields.rows(), columns: columns.collect(), part: number, row_of: &row_of };
+        let row_of = |row: u32| {
+            row_numbers.get_or_init(|| all_row_numbers(&buffer, first_row, &fields))[row as usize]
+        };
+        let batch = LineBatch {
+            rows: fields.rows(),
+            columns: columns.collect(),
+            part: number,
+            row_of: &row_of,
+        };
         let unfit = |unfit| Error::does_not_fit(unfit, &self.parts());
         let lines = self.engine.work_out(&batch).map_err(unfit)?;
         for groups in groups {
@@ -179,7 +186,11 @@ impl Worker<'_> {
                 unfit(interligo_core::lines::DoesNotFit { what: "totals".to_owned(), spot })
             })?;
         }
-        let raw = RawLines { bytes: &buffer.as_slice()[..length + crate::text::PADDING], fields: &fields, part };
+        let raw = RawLines {
+            bytes: &buffer.as_slice()[..length + crate::text::PADDING],
+            fields: &fields,
+            part,
+        };
         let write = |output: &LinesOutput| {
             let mut bytes = Vec::with_capacity(length * 3);
             let written = output.write(&lines, &raw, &mut bytes);
@@ -209,9 +220,10 @@ impl Worker<'_> {
             let row = *row as usize;
             (raw.fields.start(row), Some(row), aside_words(self.engine, *why))
         });
-        let ragged = raw.fields.ragged.iter().map(|ragged| {
-            (ragged.start as usize, None, aside_words(self.engine, Aside::Fields))
-        });
+        let ragged =
+            raw.fields.ragged.iter().map(|ragged| {
+                (ragged.start as usize, None, aside_words(self.engine, Aside::Fields))
+            });
         let mut all: Vec<_> = regular.chain(ragged).collect();
         all.sort_by_key(|(start, ..)| *start);
         let mut row_numbers = RowNumbers::new(raw.bytes, first_row);
@@ -339,8 +351,10 @@ impl Sinks {
         let (mut written, mut files, mut totals) = (Vec::new(), Vec::new(), Vec::new());
         for output in &engine.outputs {
             let to = output.to.as_ref().map_or(String::new(), |to| to.text.clone());
-            let (output_name, mut note) =
-                (output.name.clone(), Written { output: output.name.clone(), to, lines: 0, groups: None, filtered: 0 });
+            let (output_name, mut note) = (
+                output.name.clone(),
+                Written { output: output.name.clone(), to, lines: 0, groups: None, filtered: 0 },
+            );
             match &output.content {
                 OutputContent::Lines(_) => {
                     let (file, count) = lines.next().expect("every output of lines has a file");
@@ -373,7 +387,8 @@ impl Sinks {
         files.into_iter().try_for_each(OutputFile::appear)?;
         if keeps_aside && tie_out.lines_aside() == 0 && aside_path.exists() {
             // What an earlier run set aside would be taken for this one's.
-            std::fs::remove_file(&aside_path).map_err(|error| Error::output(&aside_path, &error))?;
+            std::fs::remove_file(&aside_path)
+                .map_err(|error| Error::output(&aside_path, &error))?;
         }
         Ok(Outcome { findings, totals, tie_out })
     }
@@ -405,7 +420,8 @@ fn refuse_overwriting(
         _ => path == other,
     };
     if project.inputs().any(same) {
-        let message = format!("the output `{}` would write over an input, `{}`", output.name, to.text);
+        let message =
+            format!("the output `{}` would write over an input, `{}`", output.name, to.text);
         return Err(to.mistaken(message).help("give the output another name or folder").into());
     }
     if known.iter().any(|other| same(other)) || same(&project.aside_path()) {
@@ -436,11 +452,23 @@ pub fn stops(project: &Project, engine: &Engine, findings: &Findings) -> Vec<Sto
                 findings.keys.iter().filter(|((l, s, _), _)| *l == number && s == status).collect();
             let name = &route.name;
             let (what, help) = match status {
-                LinkStatus::Unmatched => ("have a key that is not in", "correct the keys, complete the lookup, or change `missing` of the link"),
-                LinkStatus::Blank => ("have no key for", "complete the lines, or change `missing` of the link"),
-                _ => ("fall on a day on which several rows hold in", "correct the periods so that they do not overlap"),
+                LinkStatus::Unmatched => (
+                    "have a key that is not in",
+                    "correct the keys, complete the lookup, or change `missing` of the link",
+                ),
+                LinkStatus::Blank => {
+                    ("have no key for", "complete the lines, or change `missing` of the link")
+                }
+                _ => (
+                    "fall on a day on which several rows hold in",
+                    "correct the periods so that they do not overlap",
+                ),
             };
-            let keys = if tallies.len() > 1 { format!(" ({} different keys)", tallies.len()) } else { String::new() };
+            let keys = if tallies.len() > 1 {
+                format!(" ({} different keys)", tallies.len())
+            } else {
+                String::new()
+            };
             let count = if lines == 1 { "1 line".to_owned() } else { format!("{lines} lines") };
             found.push(Stop {
                 message: format!("{count} {what} `{name}`{keys}"),

@@ -15,19 +15,27 @@ pub(crate) fn demo(options: &DemoOptions, out: Out<'_>) -> Result<(), Failure> {
     let plan = demo::write(&options.folder, options.lines.unwrap_or(demo::LINES))?;
     let folder = options.folder.display();
     if let Some(lines) = options.lines {
-        writeln!(out, "The Mielo Cooperative with {} is in `{folder}`.", show::counted(lines, "sales line"))?;
+        writeln!(
+            out,
+            "The Mielo Cooperative with {} is in `{folder}`.",
+            show::counted(lines, "sales line")
+        )?;
         writeln!(out, "Next: cd {folder} && interligo run")?;
         return Ok(());
     }
     let opened = Opened::at(plan, Pace::default())?;
-    let mut requests = Request::of_plan(&opened.project.plan).map_err(|mistake| opened.failure(mistake))?;
+    let mut requests =
+        Request::of_plan(&opened.project.plan).map_err(|mistake| opened.failure(mistake))?;
     requests.push(by_group_and_month());
     let engine = opened.prepare(&requests, Extent::Everything, OnDuplicates::Stop)?;
     let mut outcome = opened.run(&engine, OnStop::Stop)?;
     let profit = outcome.totals.pop().map(|(_, table)| table);
     outcome.tie_out.written.retain(|written| !written.to.is_empty());
 
-    writeln!(out, "The Mielo Cooperative sells beekeeping supplies. Its files and its plan are in `{folder}`.\n")?;
+    writeln!(
+        out,
+        "The Mielo Cooperative sells beekeeping supplies. Its files and its plan are in `{folder}`.\n"
+    )?;
     show::tables_read(out, &outcome.tie_out)?;
     writeln!(out)?;
     show::link_health(out, &engine, &outcome.tie_out)?;
@@ -42,7 +50,10 @@ pub(crate) fn demo(options: &DemoOptions, out: Out<'_>) -> Result<(), Failure> {
     for (command, what) in [
         (format!("cd {folder}"), ""),
         ("interligo check".to_owned(), "the keys without a row, and the keys that came twice"),
-        ("interligo totals --by families.name --show lines,revenue,margin".to_owned(), "any figure by any attribute"),
+        (
+            "interligo totals --by families.name --show lines,revenue,margin".to_owned(),
+            "any figure by any attribute",
+        ),
         ("interligo totals --by customers.region,quarter(sold_on) --show profit".to_owned(), ""),
         ("interligo run".to_owned(), "the outputs again, after a change of interligo.toml"),
     ] {

@@ -64,14 +64,20 @@ impl Opened {
         Failure::Work { error: error.into(), plan: self.plan.clone(), text }
     }
 
-    fn prepare(&self, requests: &[Request], extent: Extent, on_duplicates: OnDuplicates) -> Result<Engine, Failure> {
+    fn prepare(
+        &self,
+        requests: &[Request],
+        extent: Extent,
+        on_duplicates: OnDuplicates,
+    ) -> Result<Engine, Failure> {
         self.project.prepare(requests, extent, on_duplicates).map_err(|error| self.failure(error))
     }
 
     fn run(&self, engine: &Engine, on_stop: OnStop) -> Result<Outcome, Failure> {
         let progress = Progress::new(self.project.fact_bytes(engine));
-        let outcome =
-            interligo_io::run(&self.project, engine, self.pace, on_stop, &|bytes| progress.advance(bytes));
+        let outcome = interligo_io::run(&self.project, engine, self.pace, on_stop, &|bytes| {
+            progress.advance(bytes)
+        });
         progress.finish();
         outcome.map_err(|error| self.failure(error))
     }
@@ -80,7 +86,8 @@ impl Opened {
 /// The plan in this folder or the nearest one above.
 fn nearest_plan() -> Option<PathBuf> {
     let here = std::env::current_dir().ok()?;
-    let above = here.ancestors().map(|folder| folder.join(PLAN_FILE)).find(|plan| plan.is_file())?;
+    let above =
+        here.ancestors().map(|folder| folder.join(PLAN_FILE)).find(|plan| plan.is_file())?;
     // The short form, where it is the same.
     Some(if above.parent() == Some(here.as_path()) { PathBuf::from(PLAN_FILE) } else { above })
 }

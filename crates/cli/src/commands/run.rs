@@ -11,7 +11,8 @@ use crate::show;
 
 pub(crate) fn run(options: &RunOptions, out: Out<'_>) -> Result<(), Failure> {
     let opened = Opened::open(&options.plan)?;
-    let requests = Request::of_plan(&opened.project.plan).map_err(|mistake| opened.failure(mistake))?;
+    let requests =
+        Request::of_plan(&opened.project.plan).map_err(|mistake| opened.failure(mistake))?;
     let engine = opened.prepare(&requests, Extent::Everything, OnDuplicates::Stop)?;
     let outcome = opened.run(&engine, OnStop::Stop)?;
     match options.format {

@@ -20,7 +20,10 @@ pub(crate) fn totals(options: &TotalsOptions, out: Out<'_>) -> Result<(), Failur
         content: Content::Totals {
             by: list("--by", &options.by),
             show: (!options.show.is_empty()).then(|| list("--show", &options.show)),
-            filter: options.filter.as_ref().map(|text| Written::in_option("--where", text, 0..text.len())),
+            filter: options
+                .filter
+                .as_ref()
+                .map(|text| Written::in_option("--where", text, 0..text.len())),
         },
     };
     let engine = opened.prepare(&[request], Extent::Needed, OnDuplicates::Stop)?;
@@ -41,7 +44,10 @@ pub(crate) fn totals(options: &TotalsOptions, out: Out<'_>) -> Result<(), Failur
 /// The entries of an option that may be given several times, each a list.
 fn list(name: &'static str, values: &[String]) -> Vec<Written> {
     let entries = |value: &String| {
-        entries(value).into_iter().map(|range| Written::in_option(name, value, range)).collect::<Vec<_>>()
+        entries(value)
+            .into_iter()
+            .map(|range| Written::in_option(name, value, range))
+            .collect::<Vec<_>>()
     };
     values.iter().flat_map(entries).collect()
 }

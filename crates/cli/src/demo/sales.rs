@@ -31,7 +31,12 @@ impl Chance {
 }
 
 /// Writes `lines` sales lines in a file for each depot and year, and a draft that does not belong.
-pub(super) fn write(folder: &Path, lines: u64, skus: &[&str], customers: &[&str]) -> io::Result<()> {
+pub(super) fn write(
+    folder: &Path,
+    lines: u64,
+    skus: &[&str],
+    customers: &[&str],
+) -> io::Result<()> {
     let files = (DEPOTS.len() * YEARS.len()) as u64;
     for (number, (depot, year)) in
         DEPOTS.iter().flat_map(|depot| YEARS.iter().map(move |year| (depot, year))).enumerate()
@@ -71,7 +76,9 @@ fn write_file(
         for position in 1..=in_order {
             let unpriced_days = year == 2025 && month == 3 && day_of_month < 24;
             let item = match line {
-                _ if line % 331 == 17 => UNKNOWN[(line / 331 + file) as usize % UNKNOWN.len()].to_owned(),
+                _ if line % 331 == 17 => {
+                    UNKNOWN[(line / 331 + file) as usize % UNKNOWN.len()].to_owned()
+                }
                 _ if line % 97 == 5 => format!(" {} ", skus[chance.below(skus.len())]),
                 _ if line % 149 == 40 => skus[chance.below(skus.len())].to_lowercase(),
                 _ if unpriced_days && line % 13 == 0 => UNPRICED.to_owned(),
@@ -108,7 +115,9 @@ fn days_in(year: u32) -> u64 {
 
 fn month_and_day(year: u32, mut day: u32) -> (u32, u32) {
     let february = if days_in(year) == 366 { 29 } else { 28 };
-    for (number, length) in [31, february, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31].into_iter().enumerate() {
+    for (number, length) in
+        [31, february, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31].into_iter().enumerate()
+    {
         if day < length {
             return (number as u32 + 1, day + 1);
         }

@@ -55,7 +55,9 @@ fn key_code(status: LinkStatus) -> &'static str {
         LinkStatus::Undecided => "undecided-key",
         LinkStatus::Overlapping => "overlapping-periods",
         LinkStatus::Blank => "blank-key",
-        LinkStatus::Exact | LinkStatus::Cleaned | LinkStatus::Filled | LinkStatus::Unmatched => "unmatched-key",
+        LinkStatus::Exact | LinkStatus::Cleaned | LinkStatus::Filled | LinkStatus::Unmatched => {
+            "unmatched-key"
+        }
     }
 }
 
@@ -79,8 +81,12 @@ impl CheckReport {
                 table: engine.bound.fact.name.clone(),
                 key: engine.bound.fact.columns[engine.read[*column]].clone(),
                 count: unreadable.count,
-                places: unreadable.first.iter().map(|(spot, value)| format!("{} `{value}`", parts.place(*spot))).collect(),
-                note: "counts as blank".to_owned(),
+                places: unreadable
+                    .first
+                    .iter()
+                    .map(|(spot, value)| format!("{} `{value}`", parts.place(*spot)))
+                    .collect(),
+                note: "taken as blank".to_owned(),
             });
         }
         report
@@ -93,7 +99,9 @@ impl CheckReport {
                 let differing = duplicate.differing.join(", ");
                 let note = match bound.duplicates {
                     _ if identical => "identical, counts once".to_owned(),
-                    interligo_core::plan::Duplicates::Stop => format!("differ in {differing}: stops a run"),
+                    interligo_core::plan::Duplicates::Stop => {
+                        format!("differ in {differing}: stops a run")
+                    }
                     _ => format!("differ in {differing}; {} holds", duplicate.held),
                 };
                 self.others.push(OtherFinding {
@@ -127,7 +135,7 @@ impl CheckReport {
                     key: String::new(),
                     count: lookup.unreadable.len() as u64,
                     places: lookup.unreadable.iter().take(SHOWN).map(ToString::to_string).collect(),
-                    note: "counts as blank".to_owned(),
+                    note: "taken as blank".to_owned(),
                 });
             }
         }
@@ -143,7 +151,10 @@ impl CheckReport {
         );
         writeln!(out, "{TITLE}Check{TITLE:#} {QUIET}over {over}{QUIET:#}")?;
         if self.keys.is_empty() && self.others.is_empty() {
-            return writeln!(out, "\n  {GOOD}Every key finds its row, and none comes twice.{GOOD:#}");
+            return writeln!(
+                out,
+                "\n  {GOOD}Every key finds its row, and none comes twice.{GOOD:#}"
+            );
         }
         self.keys_table(out)?;
         self.others_table(out)?;
@@ -164,13 +175,25 @@ impl CheckReport {
         let mut table = TextTable::new(headings.chain(amounts).chain(["first line".to_owned()]));
         for finding in self.keys.iter().take(SHOWN) {
             let amount = |sum: &ExactSum| sum.0.map_or(String::new(), |s| grouped(&s.to_string()));
-            let head = [format!("{} in {}", finding.code, finding.link), finding.key.clone(), grouped(&finding.lines.to_string())];
-            table.row(head.into_iter().chain(finding.amounts.iter().map(amount)).chain([finding.first.clone()]));
+            let head = [
+                format!("{} in {}", finding.code, finding.link),
+                finding.key.clone(),
+                grouped(&finding.lines.to_string()),
+            ];
+            table.row(
+                head.into_iter()
+                    .chain(finding.amounts.iter().map(amount))
+                    .chain([finding.first.clone()]),
+            );
         }
         table.print(out, "  ")?;
         more(out, self.keys.len(), "key")?;
         if self.further > 0 {
-            writeln!(out, "  {NOTICE}{} with further keys are counted but not listed.{NOTICE:#}", counted(self.further, "line"))?;
+            writeln!(
+                out,
+                "  {NOTICE}{} with further keys are counted but not listed.{NOTICE:#}",
+                counted(self.further, "line")
+            )?;
         }
         Ok(())
     }
@@ -180,14 +203,28 @@ impl CheckReport {
             return Ok(());
         }
         writeln!(out)?;
-        let mut table = TextTable::new(["Rows and values", "in", "key or column", ">how many", "where", "what happens"]);
+        let mut table = TextTable::new([
+            "Rows and values",
+            "in",
+            "key or column",
+            ">how many",
+            "where",
+            "what happens",
+        ]);
         for finding in self.others.iter().take(SHOWN) {
             let mut places = finding.places.iter().take(2).cloned().collect::<Vec<_>>().join(", ");
             if finding.count > 2 {
                 places.push_str(", …");
             }
             let count = grouped(&finding.count.to_string());
-            table.row([finding.code.to_owned(), finding.table.clone(), finding.key.clone(), count, places, finding.note.clone()]);
+            table.row([
+                finding.code.to_owned(),
+                finding.table.clone(),
+                finding.key.clone(),
+                count,
+                places,
+                finding.note.clone(),
+            ]);
         }
         table.print(out, "  ")?;
         more(out, self.others.len(), "finding")
@@ -196,20 +233,39 @@ impl CheckReport {
     /// All findings, one a row.
     pub(crate) fn csv(&self, out: Out<'_>) -> io::Result<()> {
         let headings = ["finding", "in", "key_or_column", "count"].map(str::to_owned).into_iter();
-        let headings: Vec<String> =
-            headings.chain(self.amounts.iter().cloned()).chain(["first".into(), "last".into(), "note".into()]).collect();
+        let headings: Vec<String> = headings
+            .chain(self.amounts.iter().cloned())
+            .chain(["first".into(), "last".into(), "note".into()])
+            .collect();
         let mut rows: Vec<Vec<String>> = Vec::new();
         for finding in &self.keys {
-            let head = [finding.code.to_owned(), finding.link.clone(), finding.key.clone(), finding.lines.to_string()];
-            let amounts = finding.amounts.iter().map(|sum| sum.0.map_or(String::new(), |s| s.to_string()));
+            let head = [
+                finding.code.to_owned(),
+                finding.link.clone(),
+                finding.key.clone(),
+                finding.lines.to_string(),
+            ];
+            let amounts =
+                finding.amounts.iter().map(|sum| sum.0.map_or(String::new(), |s| s.to_string()));
             let tail = [finding.first.clone(), finding.last.clone(), String::new()];
             rows.push(head.into_iter().chain(amounts).chain(tail).collect());
         }
         for finding in &self.others {
-            let head = [finding.code.to_owned(), finding.table.clone(), finding.key.clone(), finding.count.to_string()];
+            let head = [
+                finding.code.to_owned(),
+                finding.table.clone(),
+                finding.key.clone(),
+                finding.count.to_string(),
+            ];
             let place = |place: Option<&String>| place.cloned().unwrap_or_default();
-            let tail = [place(finding.places.first()), place(finding.places.last()), finding.note.clone()];
-            rows.push(head.into_iter().chain(self.amounts.iter().map(|_| String::new())).chain(tail).collect());
+            let tail =
+                [place(finding.places.first()), place(finding.places.last()), finding.note.clone()];
+            rows.push(
+                head.into_iter()
+                    .chain(self.amounts.iter().map(|_| String::new()))
+                    .chain(tail)
+                    .collect(),
+            );
         }
         let headings: Vec<&str> = headings.iter().map(String::as_str).collect();
         write_csv(out, &headings, &rows)
@@ -250,7 +306,12 @@ fn keys(project: &Project, engine: &Engine, findings: &Findings) -> Vec<KeyFindi
             link: engine.bound.routes[*link].name.clone(),
             key: key.clone(),
             lines: tally.lines,
-            amounts: tally.amounts.clone(),
+            amounts: tally
+                .amounts
+                .iter()
+                .enumerate()
+                .map(|(amount, sum)| sum.shown(engine.amount_places(amount)))
+                .collect(),
             first: parts.place(tally.first).to_string(),
             last: parts.place(tally.last).to_string(),
         })
@@ -267,7 +328,11 @@ fn more(out: Out<'_>, all: usize, what: &str) -> io::Result<()> {
 }
 
 /// Rows as comma-separated text.
-pub(super) fn write_csv(out: Out<'_>, headings: &[&str], rows: &[impl AsRef<[String]>]) -> io::Result<()> {
+pub(super) fn write_csv(
+    out: Out<'_>,
+    headings: &[&str],
+    rows: &[impl AsRef<[String]>],
+) -> io::Result<()> {
     out.write_all(&interligo_io::csv_row(headings.iter().copied()))?;
     for row in rows {
         out.write_all(&interligo_io::csv_row(row.as_ref().iter().map(String::as_str)))?;

@@ -24,7 +24,8 @@ pub(crate) fn grouped(number: &str) -> String {
 
 /// A number with so many places at most, thousands in groups.
 pub(crate) fn rounded(number: Decimal, places: u8) -> String {
-    let shown = if number.places() > places { number.round(places, Rounding::HalfEven) } else { None };
+    let shown =
+        if number.places() > places { number.round(places, Rounding::HalfEven) } else { None };
     grouped(&shown.unwrap_or(number).to_string())
 }
 

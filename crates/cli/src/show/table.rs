@@ -16,7 +16,8 @@ pub(crate) struct TextTable {
 impl TextTable {
     /// A table with these headings; `>` before a heading puts its column to the right.
     pub(crate) fn new(headings: impl IntoIterator<Item = impl Into<String>>) -> TextTable {
-        let mut table = TextTable { headings: Vec::new(), right: Vec::new(), rows: Vec::new(), sum: false };
+        let mut table =
+            TextTable { headings: Vec::new(), right: Vec::new(), rows: Vec::new(), sum: false };
         for heading in headings {
             let heading: String = heading.into();
             let name = heading.strip_prefix('>');

@@ -31,7 +31,11 @@ pub(crate) fn tie_out(out: Out<'_>, head: &Head, tie: &TieOut) -> io::Result<()>
 fn lines(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
     let mut table = TextTable::new(["Lines", ">", ""]);
     let n = |count: u64| grouped(&count.to_string());
-    table.row(["read".to_owned(), n(tie.fact.rows), format!("from {}", counted(tie.fact.parts as u64, "file"))]);
+    table.row([
+        "read".to_owned(),
+        n(tie.fact.rows),
+        format!("from {}", counted(tie.fact.parts as u64, "file")),
+    ]);
     if tie.fact.blank_rows > 0 {
         table.row(["left out".to_owned(), n(tie.fact.blank_rows), "blank rows".to_owned()]);
     }
@@ -99,7 +103,10 @@ fn blanks(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
     writeln!(out)?;
     let mut table = TextTable::new(["Figures", ">blank on", "because"]);
     for figure in &tie.blanks {
-        let reasons = figure.reasons.iter().map(|(why, lines)| format!("{why} {}", grouped(&lines.to_string())));
+        let reasons = figure
+            .reasons
+            .iter()
+            .map(|(why, lines)| format!("{why} {}", grouped(&lines.to_string())));
         let reasons = reasons.collect::<Vec<_>>().join(", ");
         table.row([figure.name.clone(), grouped(&figure.lines.to_string()), reasons]);
     }
@@ -118,7 +125,12 @@ fn outputs(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
         if written.filtered > 0 {
             to = format!("{to} ({} do not meet its condition)", counted(written.filtered, "line"));
         }
-        table.row([written.output.clone(), grouped(&rows.to_string()), counted(written.lines, "line"), to]);
+        table.row([
+            written.output.clone(),
+            grouped(&rows.to_string()),
+            counted(written.lines, "line"),
+            to,
+        ]);
     }
     if let Some(to) = &tie.aside_to {
         let rows = grouped(&tie.aside_written.to_string());
@@ -128,32 +140,46 @@ fn outputs(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
 }
 
 /// Prints what deserves a look, and how to get it.
-pub(crate) fn notes(out: Out<'_>, project: &Project, engine: &Engine, findings: &Findings) -> io::Result<()> {
+pub(crate) fn notes(
+    out: Out<'_>,
+    project: &Project,
+    engine: &Engine,
+    findings: &Findings,
+) -> io::Result<()> {
     let parts = project.fact_parts(engine);
     let mut notes = Vec::new();
     for (column, unreadable) in &findings.unreadable {
         let name = &engine.bound.fact.columns[engine.read[*column]];
         let first = unreadable.first.first().map_or(String::new(), |(spot, value)| {
-            format!(", the first at {}", parts.place(*spot).cell(name, value))
+            format!(" ({} holds `{value}`)", parts.place(*spot))
         });
-        notes.push(format!("{} of `{name}` cannot be read and count as blank{first}", counted(unreadable.count, "value")));
+        let count = counted(unreadable.count, "unreadable value");
+        notes.push(format!("{count} of `{name}` taken as blank{first}"));
     }
     for lookup in &engine.lookups {
         let left_out: usize = lookup.left_out.values().map(Vec::len).sum();
         if left_out > 0 {
-            notes.push(format!("{} of `{}` left out: no key, or no readable period", counted(left_out as u64, "row"), lookup.name));
+            notes.push(format!(
+                "{} of `{}` left out: no key, or no readable period",
+                counted(left_out as u64, "row"),
+                lookup.name
+            ));
         }
         if !lookup.duplicates.is_empty() {
-            notes.push(format!("{} of `{}` came more than once and were settled", counted(lookup.duplicates.len() as u64, "key"), lookup.name));
+            notes.push(format!(
+                "{} of `{}` held more than once and settled",
+                counted(lookup.duplicates.len() as u64, "key"),
+                lookup.name
+            ));
         }
         if let Some(first) = lookup.unreadable.first() {
-            let count = counted(lookup.unreadable.len() as u64, "value");
-            notes.push(format!("{count} of `{}` cannot be read and count as blank, the first at {first}", lookup.name));
+            let count = counted(lookup.unreadable.len() as u64, "unreadable value");
+            notes.push(format!("{count} of `{}` taken as blank ({first})", lookup.name));
         }
     }
     let keys = findings.keys.len();
     if keys > 0 {
-        notes.push(format!("{} found no row", counted(keys as u64, "key")));
+        notes.push(format!("{} without a row", counted(keys as u64, "key")));
     }
     if notes.is_empty() {
         return Ok(());
@@ -184,9 +210,14 @@ pub(crate) fn link_health(out: Out<'_>, engine: &Engine, tie: &TieOut) -> io::Re
         // In tenths of a percent, cut off rather than rounded: 100 % means all.
         let share = (found * 1000).checked_div(all).unwrap_or(1000);
         let others = LinkStatus::ALL.into_iter().skip(1).filter(|status| of(*status) > 0);
-        let others: Vec<String> =
-            others.map(|status| format!("{} {}", grouped(&of(status).to_string()), status.name())).collect();
-        table.row([route.path.clone(), format!("{}.{} %", share / 10, share % 10), others.join(", ")]);
+        let others: Vec<String> = others
+            .map(|status| format!("{} {}", grouped(&of(status).to_string()), status.name()))
+            .collect();
+        table.row([
+            route.path.clone(),
+            format!("{}.{} %", share / 10, share % 10),
+            others.join(", "),
+        ]);
     }
     table.print(out, "  ")
 }
@@ -204,7 +235,9 @@ pub(crate) fn tie_out_csv(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
     }
     row("lines", &tie.fact.table, "carried on", tie.lines_kept().to_string());
     for amount in &tie.amounts {
-        for (measure, sum) in [("read", amount.read), ("carried on", amount.kept), ("set aside", amount.aside)] {
+        for (measure, sum) in
+            [("read", amount.read), ("carried on", amount.kept), ("set aside", amount.aside)]
+        {
             row("amounts", &amount.column, measure, sum.0.map_or(String::new(), |s| s.to_string()));
         }
     }
@@ -219,7 +252,12 @@ pub(crate) fn tie_out_csv(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
         }
     }
     for written in &tie.written {
-        row("written", &written.output, "rows", written.groups.unwrap_or(written.lines).to_string());
+        row(
+            "written",
+            &written.output,
+            "rows",
+            written.groups.unwrap_or(written.lines).to_string(),
+        );
         row("written", &written.output, "lines", written.lines.to_string());
     }
     super::check::write_csv(out, &["section", "item", "measure", "value"], &rows)

@@ -42,7 +42,11 @@ pub(crate) fn totals(out: Out<'_>, table: &TotalsTable, aside: u64) -> io::Resul
         *first = "all".to_owned();
     }
     let whole = label.into_iter().chain(cells(&table.whole.values));
-    if shown.is_empty() { shown.row(whole) } else { shown.sum(whole) }
+    if shown.is_empty() {
+        shown.row(whole)
+    } else {
+        shown.sum(whole)
+    }
     shown.print(out, "")?;
     for note in left_out(table, aside) {
         writeln!(out, "{NOTICE}{note}{NOTICE:#}")?;
@@ -94,7 +98,11 @@ fn left_out(table: &TotalsTable, aside: u64) -> Vec<String> {
     }
     if table.filtered > 0 {
         let all = table.lines + table.filtered;
-        notes.push(format!("{} of {} meet the condition.", grouped(&table.lines.to_string()), counted(all, "line")));
+        notes.push(format!(
+            "{} of {} meet the condition.",
+            grouped(&table.lines.to_string()),
+            counted(all, "line")
+        ));
     }
     if aside > 0 {
         notes.push(format!("{} set aside and not counted here.", counted(aside, "line")));

@@ -4,10 +4,10 @@
 use std::collections::BTreeMap;
 
 use super::columns::declared_wishes;
-use super::{Bound, BoundLookup, Headings};
+use super::{Bound, BoundLookup, Headings, Wishes};
 use crate::plan::{
-    ColumnName, ColumnType, Ignore, LinkEntry, LinkPath, Missing, Mistake, Plan, TableEntry, Written,
-    parse_link_path,
+    ColumnName, ColumnType, Ignore, LinkEntry, LinkPath, Missing, Mistake, Plan, TableEntry,
+    Written, parse_link_path,
 };
 
 /// Where a route takes its key from.
@@ -51,7 +51,11 @@ struct Open<'a> {
 }
 
 /// Binds the links of a plan, and the lookups that they lead to.
-pub(super) fn bind_links(plan: &Plan, headings: &Headings, bound: &mut Bound) -> Result<(), Vec<Mistake>> {
+pub(super) fn bind_links(
+    plan: &Plan,
+    headings: &Headings,
+    bound: &mut Bound,
+) -> Result<(), Vec<Mistake>> {
     let mut mistakes = Vec::new();
     let mut open = Vec::new();
     let paths: Vec<_> = plan
@@ -78,34 +82,36 @@ pub(super) fn bind_links(plan: &Plan, headings: &Headings, bound: &mut Bound) ->
     if !mistakes.is_empty() {
         return Err(mistakes);
     }
+    if let Some(link) = open.iter().find(|link| link.to == bound.fact.name) {
+        let message = format!("`{}` is the fact table; a link leads to a lookup", link.to);
+        return Err(vec![
+            link.written
+                .mistake(link.path.to.span.clone(), message)
+                .help("turn the path round if it stands the wrong way"),
+        ]);
+    }
     let mut binder = LinkBinder { plan, headings, bound, lookups: BTreeMap::new() };
-    // A link can be bound once the table that it starts from is within reach.
-    loop {
-        let ready = |link: &Open<'_>| {
-            link.from == binder.bound.fact.name
-                || binder.bound.routes.iter().any(|route| route.name == link.from)
-        };
-        let (now, later): (Vec<_>, Vec<_>) = open.into_iter().partition(ready);
-        if now.is_empty() {
-            return match later.first() {
-                None if mistakes.is_empty() => Ok(()),
-                None => Err(mistakes),
-                Some(_) => {
-                    mistakes.push(binder.out_of_reach(&later));
-                    Err(mistakes)
-                }
-            };
-        }
-        for link in now {
-            if let Err(mistake) = binder.bind(&link) {
+    // A link can be bound once the table that it starts from is within reach; otherwise in the order
+    // of the plan.
+    while !open.is_empty() {
+        let count = open.len();
+        let mut later = Vec::new();
+        for link in open {
+            if !binder.is_reached(link.from) {
+                later.push(link);
+            } else if let Err(mistake) = binder.bind(&link) {
                 mistakes.push(mistake);
             }
         }
         if !mistakes.is_empty() {
             return Err(mistakes);
         }
+        if later.len() == count {
+            return Err(vec![binder.out_of_reach(&later)]);
+        }
         open = later;
     }
+    Ok(())
 }
 
 struct LinkBinder<'a> {
@@ -117,6 +123,10 @@ struct LinkBinder<'a> {
 }
 
 impl LinkBinder<'_> {
+    fn is_reached(&self, table: &str) -> bool {
+        table == self.bound.fact.name || self.bound.routes.iter().any(|route| route.name == table)
+    }
+
     fn bind(&mut self, link: &Open<'_>) -> Result<(), Mistake> {
         self.refuse_circle(link)?;
         let lookup = self.lookup(link)?;
@@ -150,22 +160,25 @@ impl LinkBinder<'_> {
 
     fn start(&mut self, link: &Open<'_>) -> Result<RouteStart, Mistake> {
         let from = &link.path.from;
-        let text = Some(ColumnType::Text);
         if link.from == self.bound.fact.name {
             let column = find(&self.bound.fact.columns, from, link)?;
-            self.bound.need_column(column, text);
+            self.bound.fact.wishes.use_keys(column);
             return Ok(RouteStart::Fact(column));
         }
         let route = self.bound.routes.iter().position(|route| route.name == link.from);
         let route = route.expect("a link is bound when its start is within reach");
         let lookup = &mut self.bound.lookups[self.bound.routes[route].lookup];
         let column = find(&lookup.columns, from, link)?;
-        let wish = lookup.wishes.entry(column).or_default();
-        wish.needed = wish.needed.or(text);
+        lookup.wishes.use_keys(column);
         Ok(RouteStart::Route(route, column))
     }
 
-    fn date(&mut self, link: &Open<'_>, date: &ColumnName, start: RouteStart) -> Result<usize, Mistake> {
+    fn date(
+        &mut self,
+        link: &Open<'_>,
+        date: &ColumnName,
+        start: RouteStart,
+    ) -> Result<usize, Mistake> {
         if let RouteStart::Route(..) = start {
             let message = "a dated link that starts from a lookup is not possible yet";
             return Err(link.written.mistake(date.span.clone(), message));
@@ -175,7 +188,7 @@ impl LinkBinder<'_> {
             return Err(link.written.mistake(date.span.clone(), message));
         }
         let column = find(&self.bound.fact.columns, date, link)?;
-        self.bound.need_column(column, Some(ColumnType::Date));
+        self.bound.fact.days.insert(column, link.written.mistake(date.span.clone(), ""));
         Ok(column)
     }
 
@@ -185,11 +198,17 @@ impl LinkBinder<'_> {
         match (lookup.valid, dated) {
             (Some(_), false) => Err(link
                 .written
-                .mistaken(format!("the rows of `{}` hold for a period, the link names no day", lookup.name))
+                .mistaken(format!(
+                    "the rows of `{}` hold for a period, the link names no day",
+                    lookup.name
+                ))
                 .help("end the path with `as of` and the column with the day of the sale")),
             (None, true) => Err(link
                 .written
-                .mistaken(format!("the link asks for a day, the rows of `{}` have no period", lookup.name))
+                .mistaken(format!(
+                    "the link asks for a day, the rows of `{}` have no period",
+                    lookup.name
+                ))
                 .help(format!(
                     "add `valid = {{ from = \"…\", until = \"…\" }}` to [tables.{}]",
                     lookup.name
@@ -219,6 +238,7 @@ impl LinkBinder<'_> {
                         Mistake::in_plan(entry.name_span.clone(), message)
                             .nearest(&entry.name, lookup.columns.iter().map(String::as_str))
                     })?;
+                    lookup.wishes.use_values(column);
                     Ok((column, entry.value.0.clone()))
                 })
                 .collect(),
@@ -234,13 +254,6 @@ impl LinkBinder<'_> {
             let tables = self.plan.tables.iter().map(|table| table.name.as_str());
             return Err(link.written.mistake(to.span.clone(), message).nearest(link.to, tables));
         };
-        if link.to == self.bound.fact.name {
-            let message = format!("`{}` is the fact table; a link leads to a lookup", link.to);
-            return Err(link
-                .written
-                .mistake(to.span.clone(), message)
-                .help("turn the path round if it stands the wrong way"));
-        }
         let columns = self.headings.columns(link.to);
         let column = find(columns, to, link)?;
         if let Some(&known) = self.lookups.get(link.to) {
@@ -261,11 +274,22 @@ impl LinkBinder<'_> {
             return Ok(());
         }
         let key = &lookup.columns[lookup.key];
-        let message = format!("the link leads to `{}`, the key of `{}` is `{key}`", link.path.to.column, lookup.name);
-        Err(link.written.mistake(link.path.to.span.clone(), message).help(format!("write `{}.{key}`", lookup.name)))
+        let message = format!(
+            "the link leads to `{}`, the key of `{}` is `{key}`",
+            link.path.to.column, lookup.name
+        );
+        Err(link
+            .written
+            .mistake(link.path.to.span.clone(), message)
+            .help(format!("write `{}.{key}`", lookup.name)))
     }
 
-    fn bind_lookup(&self, name: &str, entry: &TableEntry, linked: usize) -> Result<BoundLookup, Mistake> {
+    fn bind_lookup(
+        &self,
+        name: &str,
+        entry: &TableEntry,
+        linked: usize,
+    ) -> Result<BoundLookup, Mistake> {
         let columns = self.headings.columns(name).to_vec();
         let position = |wanted: &str, span: std::ops::Range<usize>| {
             columns.iter().position(|column| column == wanted).ok_or_else(|| {
@@ -278,7 +302,10 @@ impl LinkBinder<'_> {
             Some(key) => match key.get_ref().0.as_slice() {
                 [only] => position(only, key.span())?,
                 _ => {
-                    return Err(Mistake::in_plan(key.span(), "a key of several columns is not possible yet"));
+                    return Err(Mistake::in_plan(
+                        key.span(),
+                        "a key of several columns is not possible yet",
+                    ));
                 }
             },
         };
@@ -289,14 +316,20 @@ impl LinkBinder<'_> {
                 position(valid.until.get_ref(), valid.until.span())?,
             )),
         };
-        let mut wishes = declared_wishes(self.plan, entry, &columns)?;
-        let mut need = |column: usize, needed| wishes.entry(column).or_default().needed = Some(needed);
-        if let Some((from, until)) = valid {
-            need(from, ColumnType::Date);
-            need(until, ColumnType::Date);
+        let mut wishes = Wishes::new(declared_wishes(self.plan, entry, &columns)?);
+        if let (Some((from, until)), Some(valid)) = (valid, &entry.valid) {
+            for (column, name) in [(from, &valid.from), (until, &valid.until)] {
+                let at = self.plan.written(name).mistaken("");
+                if wishes.declared(column).declared.is_some_and(|t| t != ColumnType::Date) {
+                    let message =
+                        format!("`{}` says when a row holds and must be a date", name.get_ref());
+                    return Err(Mistake { message, ..at }
+                        .help("leave its `type` out of the columns of the table"));
+                }
+                wishes.need(column, ColumnType::Date, at);
+            }
         }
-        // A key stays text, whatever it looks like.
-        need(key, ColumnType::Text);
+        wishes.use_keys(key);
         let slots = self.headings.0.get(name).map(|c| c.slots.clone()).unwrap_or_default();
         Ok(BoundLookup {
             name: name.to_owned(),
@@ -345,7 +378,10 @@ impl LinkBinder<'_> {
         let names = self.bound.routes.iter().map(|route| route.name.as_str());
         let message = format!("no link leads from `{}` to `{}`", self.bound.fact.name, first.from);
         let span = first.path.from.span.clone();
-        first.written.mistake(span, message).nearest(first.from, names.chain([self.bound.fact.name.as_str()]))
+        first
+            .written
+            .mistake(span, message)
+            .nearest(first.from, names.chain([self.bound.fact.name.as_str()]))
     }
 }
 

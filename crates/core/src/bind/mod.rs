@@ -8,29 +8,19 @@ mod columns;
 mod links;
 mod outputs;
 mod scope;
+mod wishes;
 
 use std::collections::{BTreeMap, BTreeSet};
 
 pub use columns::{Headings, TableColumns, name_columns};
 pub use links::{Route, RouteStart};
-pub use outputs::{BoundOutput, Content, LinesColumn, OutputKind, Request, Shown};
 pub(crate) use outputs::BoundTotals;
+pub use outputs::{BoundOutput, Content, LinesColumn, OutputKind, Request, Shown};
 pub(crate) use scope::{Reference, Scope};
+pub use wishes::{Wish, Wishes};
 
-use crate::decimal::Decimal;
 use crate::formula::{Function, Node, NodeKind, parse};
 use crate::plan::{ColumnType, Duplicates, Mistake, Plan, Role, Written};
-
-/// How the plan wants a column to be read.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub struct Wish {
-    /// The type that the plan says.
-    pub declared: Option<ColumnType>,
-    /// What every number is multiplied by.
-    pub scale: Option<Decimal>,
-    /// The type that a link, a period or a formula needs.
-    pub needed: Option<ColumnType>,
-}
 
 /// A lookup of the plan that a link leads to.
 #[derive(Debug)]
@@ -48,7 +38,7 @@ pub struct BoundLookup {
     /// What happens to rows with the same key.
     pub duplicates: Duplicates,
     /// The columns that are used, and how they are read.
-    pub wishes: BTreeMap<usize, Wish>,
+    pub wishes: Wishes,
 }
 
 /// The fact table of the plan.
@@ -59,9 +49,13 @@ pub struct BoundFact {
     /// The names of its columns.
     pub columns: Vec<String>,
     /// The columns that are used, and how they are read.
-    pub wishes: BTreeMap<usize, Wish>,
+    pub wishes: Wishes,
+    /// The columns that links take their days from, and where; for them they are read as dates.
+    pub days: BTreeMap<usize, Mistake>,
     /// Columns with amounts: numbers that formulas use and that are no rates.
     pub amounts: BTreeSet<usize>,
+    /// Columns that stand beside a bare number, as in `1 - discount`.
+    pub(crate) rates: BTreeSet<usize>,
 }
 
 /// A figure, before its types are known.
@@ -142,7 +136,10 @@ impl Binder<'_> {
     fn fact(&self, name: &str) -> Result<BoundFact, Mistake> {
         let entry = self.plan.tables.get(name).expect("the fact is a table of the plan");
         for (set, what) in [
-            (entry.value.key.as_ref().map(|k| k.span()), "`key`: repeated lines are not looked for yet"),
+            (
+                entry.value.key.as_ref().map(|k| k.span()),
+                "`key`: repeated lines are not looked for yet",
+            ),
             (entry.value.valid.as_ref().map(|v| v.from.span()), "`valid` belongs to a lookup"),
         ] {
             if let Some(span) = set {
@@ -151,8 +148,15 @@ impl Binder<'_> {
             }
         }
         let columns = self.headings.columns(name).to_vec();
-        let wishes = columns::declared_wishes(self.plan, &entry.value, &columns)?;
-        Ok(BoundFact { name: name.to_owned(), columns, wishes, amounts: BTreeSet::new() })
+        let wishes = Wishes::new(columns::declared_wishes(self.plan, &entry.value, &columns)?);
+        Ok(BoundFact {
+            name: name.to_owned(),
+            columns,
+            wishes,
+            days: BTreeMap::new(),
+            amounts: BTreeSet::new(),
+            rates: BTreeSet::new(),
+        })
     }
 
     fn figures(&self, bound: &mut Bound) -> Result<(), Vec<Mistake>> {
@@ -172,16 +176,14 @@ impl Binder<'_> {
         let uses: Vec<Vec<Use>> = bound
             .figures
             .iter()
-            .map(|figure| {
-                uses_of(&figure.node, &figure.written, &Scope::of(bound), &mut mistakes)
-            })
+            .map(|figure| uses_of(&figure.node, &figure.written, &Scope::of(bound), &mut mistakes))
             .collect();
         if !mistakes.is_empty() {
             return Err(mistakes);
         }
         bound.figure_order = self.order(bound, &uses).map_err(|mistake| vec![mistake])?;
         for used in uses.into_iter().flatten() {
-            bound.note(used);
+            bound.note(&used);
         }
         Ok(())
     }
@@ -228,9 +230,11 @@ fn visit(
 }
 
 /// One name in a formula: what it refers to and what it is needed for.
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Debug)]
 pub(crate) struct Use {
     pub(crate) reference: Reference,
+    /// The name in its formula, for a mistake there.
+    at: Mistake,
     needed: Option<ColumnType>,
     /// It stands beside a bare number, as in `1 - discount`: a rate, not an amount.
     rate: bool,
@@ -254,6 +258,7 @@ pub(crate) fn uses_of(
         match scope.resolve(name, written) {
             Ok(reference) => uses.push(Use {
                 reference,
+                at: written.mistake(name.span.clone(), ""),
                 needed: need.map(|(_, needed, _)| *needed),
                 rate: need.is_some_and(|(.., rate)| *rate),
             }),
@@ -299,33 +304,40 @@ fn needs_below(node: &Node) -> Vec<(&Node, ColumnType, bool)> {
     }
 }
 
+impl BoundFact {
+    /// The columns that are read, for whatever purpose.
+    pub fn read_columns(&self) -> BTreeSet<usize> {
+        let others = self.wishes.keys().iter().chain(self.days.keys()).copied();
+        self.wishes.used().chain(others).collect()
+    }
+}
+
 impl Bound {
     /// Remembers that a formula uses a column.
-    pub(crate) fn note(&mut self, used: Use) {
-        let wish = match used.reference {
+    pub(crate) fn note(&mut self, used: &Use) {
+        let (wishes, column) = match used.reference {
             Reference::Figure(_) => return,
             Reference::Column(column) => {
-                let wish = self.fact.wishes.entry(column).or_default();
-                let number = used.needed == Some(ColumnType::Number);
-                if number && !used.rate && wish.declared != Some(ColumnType::Percent) {
-                    self.fact.amounts.insert(column);
-                }
+                let fact = &mut self.fact;
+                let percent = fact.wishes.declared(column).declared == Some(ColumnType::Percent);
                 if used.rate {
-                    self.fact.amounts.remove(&column);
+                    fact.amounts.remove(&column);
+                    fact.rates.insert(column);
+                } else if used.needed == Some(ColumnType::Number)
+                    && !percent
+                    && !fact.rates.contains(&column)
+                {
+                    fact.amounts.insert(column);
                 }
-                wish
+                (&mut fact.wishes, column)
             }
             Reference::Attribute { route, column } => {
-                let lookup = self.routes[route].lookup;
-                self.lookups[lookup].wishes.entry(column).or_default()
+                (&mut self.lookups[self.routes[route].lookup].wishes, column)
             }
         };
-        wish.needed = wish.needed.or(used.needed);
-    }
-
-    /// Remembers that a column of the fact is needed, as a key or a date for instance.
-    pub(crate) fn need_column(&mut self, column: usize, needed: Option<ColumnType>) {
-        let wish = self.fact.wishes.entry(column).or_default();
-        wish.needed = wish.needed.or(needed);
+        match used.needed {
+            Some(needed) => wishes.need(column, needed, used.at.clone()),
+            None => wishes.use_values(column),
+        }
     }
 }

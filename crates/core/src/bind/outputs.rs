@@ -37,7 +37,10 @@ impl Request {
     /// # Errors
     /// An output that is asked for lines and totals at once.
     pub fn of_plan(plan: &Plan) -> Result<Vec<Request>, Mistake> {
-        plan.outputs.iter().map(|entry| Request::of_entry(plan, &entry.name, &entry.value)).collect()
+        plan.outputs
+            .iter()
+            .map(|entry| Request::of_entry(plan, &entry.name, &entry.value))
+            .collect()
     }
 
     fn of_entry(plan: &Plan, name: &str, entry: &OutputEntry) -> Result<Request, Mistake> {
@@ -160,13 +163,15 @@ fn bind_output(
             let mut bind = |written: &Written, bound: &mut Bound| {
                 let node = parse(written)?;
                 for used in uses_of(&node, written, &Scope::of(bound), mistakes) {
-                    bound.note(used);
+                    bound.note(&used);
                 }
                 Ok::<_, Mistake>(node)
             };
             let by = by
                 .iter()
-                .map(|written| Ok(ByColumn { node: bind(written, bound)?, written: written.clone() }))
+                .map(|written| {
+                    Ok(ByColumn { node: bind(written, bound)?, written: written.clone() })
+                })
                 .collect::<Result<_, Mistake>>()?;
             let filter = match filter {
                 Some(written) => Some((bind(written, bound)?, written.clone())),
@@ -198,12 +203,16 @@ fn lines(
         }
         let node = parse(written)?;
         let uses = uses_of(&node, written, &Scope::of(bound), mistakes);
-        uses.iter().for_each(|used| bound.note(*used));
+        uses.iter().for_each(|used| bound.note(used));
         let heading = written.text.clone();
         let name = matches!(node.kind, NodeKind::Name(_)).then(|| uses.first()).flatten();
         found.push(match name.map(|used| used.reference) {
-            Some(Reference::Attribute { route, column }) => LinesColumn::Attribute { heading, route, column },
-            Some(Reference::Column(column)) if !has_unit(bound, column) => LinesColumn::Cell(column),
+            Some(Reference::Attribute { route, column }) => {
+                LinesColumn::Attribute { heading, route, column }
+            }
+            Some(Reference::Column(column)) if !has_unit(bound, column) => {
+                LinesColumn::Cell(column)
+            }
             _ => LinesColumn::Value { heading, written: written.clone() },
         });
     }
@@ -218,14 +227,16 @@ fn quoted_name(name: &str) -> Written {
 
 /// Whether reading a column of the fact changes its numbers.
 fn has_unit(bound: &Bound, column: usize) -> bool {
-    bound.fact.wishes.get(&column).is_some_and(|wish| {
-        wish.scale.is_some() || wish.declared == Some(ColumnType::Percent)
-    })
+    let wish = bound.fact.wishes.declared(column);
+    wish.scale.is_some() || wish.declared == Some(ColumnType::Percent)
 }
 
 fn shown(show: Option<&[Written]>, bound: &mut Bound) -> Result<Vec<Shown>, Mistake> {
     let Some(show) = show else {
-        return Ok([Shown::Lines].into_iter().chain((0..bound.figures.len()).map(Shown::Figure)).collect());
+        return Ok([Shown::Lines]
+            .into_iter()
+            .chain((0..bound.figures.len()).map(Shown::Figure))
+            .collect());
     };
     let mut found = Vec::new();
     for written in show {
@@ -242,12 +253,15 @@ fn shown(show: Option<&[Written]>, bound: &mut Bound) -> Result<Vec<Shown>, Mist
         found.push(match Scope::of(bound).resolve(name, written)? {
             Reference::Figure(figure) => Shown::Figure(figure),
             Reference::Column(column) => {
-                bound.need_column(column, Some(ColumnType::Number));
+                bound.fact.wishes.need(column, ColumnType::Number, written.mistaken(""));
                 Shown::Column(column)
             }
             Reference::Attribute { .. } => {
                 return Err(written
-                    .mistaken(format!("`{}` belongs to a lookup; its sum over lines says nothing", written.text))
+                    .mistaken(format!(
+                        "`{}` belongs to a lookup; its sum over lines says nothing",
+                        written.text
+                    ))
                     .help("multiply it by an amount of the line in a figure and show that"));
             }
         });

@@ -28,7 +28,11 @@ impl<'a> Scope<'a> {
     }
 
     /// What a name refers to.
-    pub(crate) fn resolve(&self, name: &ColumnName, written: &Written) -> Result<Reference, Mistake> {
+    pub(crate) fn resolve(
+        &self,
+        name: &ColumnName,
+        written: &Written,
+    ) -> Result<Reference, Mistake> {
         match &name.table {
             None => self.bare(name, written),
             Some(table) if *table == self.bound.fact.name => self.own(name, written),
@@ -54,7 +58,10 @@ impl<'a> Scope<'a> {
             (Some(figure), None) => Ok(Reference::Figure(figure)),
             (None, Some(column)) => Ok(Reference::Column(column)),
             (Some(_), Some(_)) => {
-                let message = format!("`{wanted}` is both a figure and a column of `{}`", self.bound.fact.name);
+                let message = format!(
+                    "`{wanted}` is both a figure and a column of `{}`",
+                    self.bound.fact.name
+                );
                 Err(written.mistake(name.span.clone(), message).help("rename the figure"))
             }
             (None, None) => Err(self.unknown(name, written)),
@@ -70,7 +77,12 @@ impl<'a> Scope<'a> {
         })
     }
 
-    fn linked(&self, table: &str, name: &ColumnName, written: &Written) -> Result<Reference, Mistake> {
+    fn linked(
+        &self,
+        table: &str,
+        name: &ColumnName,
+        written: &Written,
+    ) -> Result<Reference, Mistake> {
         let routes = &self.bound.routes;
         if let Some(route) = routes.iter().position(|route| route.name == table) {
             let columns = self.columns_of(&routes[route]);
@@ -85,7 +97,9 @@ impl<'a> Scope<'a> {
             };
         }
         let span = table_span(name, table);
-        let names = || routes.iter().map(|route| route.name.as_str()).chain([self.bound.fact.name.as_str()]);
+        let names = || {
+            routes.iter().map(|route| route.name.as_str()).chain([self.bound.fact.name.as_str()])
+        };
         if nearest_name(table, &names().collect::<Vec<_>>()).is_none() {
             let fact = &self.bound.fact.name;
             return Err(written
@@ -101,11 +115,14 @@ impl<'a> Scope<'a> {
 
     fn unknown(&self, name: &ColumnName, written: &Written) -> Mistake {
         let wanted = name.column.as_str();
-        let message = format!("no figure or column of `{}` is called `{wanted}`", self.bound.fact.name);
+        let message =
+            format!("no figure or column of `{}` is called `{wanted}`", self.bound.fact.name);
         let mistake = written.mistake(name.span.clone(), message);
-        let elsewhere = self.bound.routes.iter().find(|route| {
-            self.columns_of(route).iter().any(|column| column == wanted)
-        });
+        let elsewhere = self
+            .bound
+            .routes
+            .iter()
+            .find(|route| self.columns_of(route).iter().any(|column| column == wanted));
         if let Some(route) = elsewhere {
             return mistake.help(format!("`{}.{wanted}` is within reach", route.name));
         }

@@ -108,7 +108,9 @@ fn numeric<'a>(expr: &Expr, inputs: &'a impl Inputs) -> Option<Numeric<'a>> {
             let a = numeric(a, inputs)?;
             map(a, rows, |x| x.overflowing_abs())
         }
-        ExprKind::Round(a, places, rounding) => round(numeric(a, inputs)?, rows, *places, *rounding),
+        ExprKind::Round(a, places, rounding) => {
+            round(numeric(a, inputs)?, rows, *places, *rounding)
+        }
         ExprKind::Arithmetic(operator, a, b) => {
             arithmetic(*operator, &numeric(a, inputs)?, &numeric(b, inputs)?, rows)
         }
@@ -140,9 +142,10 @@ fn numeric<'a>(expr: &Expr, inputs: &'a impl Inputs) -> Option<Numeric<'a>> {
             _ => None,
         },
         ExprKind::Attribute { route, column } => match inputs.attribute(*route, *column) {
-            Column::Number(NumberColumn { numbers: Numbers::Fixed { mantissas, places }, known }) => {
-                Some(Numeric::each(mantissas, places, known))
-            }
+            Column::Number(NumberColumn {
+                numbers: Numbers::Fixed { mantissas, places },
+                known,
+            }) => Some(Numeric::each(mantissas, places, known)),
             _ => None,
         },
         _ => None,
@@ -337,7 +340,8 @@ fn compare_columns(operator: Operator, a: &Expr, b: &Expr, inputs: &impl Inputs)
     if let (Type::Number { .. }, Type::Number { .. }) = (a.ty, b.ty) {
         let (a, b) = (numeric(a, inputs)?, numeric(b, inputs)?);
         let places = a.places.max(b.places);
-        let (fa, fb) = (i128::from(factor(a.places, places)?), i128::from(factor(b.places, places)?));
+        let (fa, fb) =
+            (i128::from(factor(a.places, places)?), i128::from(factor(b.places, places)?));
         let test = |row| {
             let (x, y) = (i128::from(a.get(row)?) * fa, i128::from(b.get(row)?) * fb);
             Some(compare(operator, &x, &y))
@@ -433,7 +437,10 @@ mod tests {
         Batch(vec![
             number(rows.iter().map(|r| r.0).collect(), 2),
             number(rows.iter().map(|r| r.1).collect(), 0),
-            Column::Date(DateColumn { days, known: known_where(rows.len(), |i| rows[i].2.is_some()) }),
+            Column::Date(DateColumn {
+                days,
+                known: known_where(rows.len(), |i| rows[i].2.is_some()),
+            }),
             Column::Text(StringViewArray::from(rows.iter().map(|r| r.3).collect::<Vec<_>>())),
         ])
     }
@@ -442,10 +449,16 @@ mod tests {
         let leaf = prop::sample::select(vec!["a", "b", "0", "1.5", "-3", "blank", "100"])
             .prop_map(str::to_owned);
         leaf.prop_recursive(4, 24, 3, |inner| {
-            let pair = (inner.clone(), prop::sample::select(vec!["+", "-", "*", "/"]), inner.clone());
+            let pair =
+                (inner.clone(), prop::sample::select(vec!["+", "-", "*", "/"]), inner.clone());
             let test = prop::sample::select(vec![
-                "a > b", "t = 'x'", "d >= '2024-06-01'", "month(d) = '2024-06'", "b is blank",
-                "not a = 1 and b <> 2", "a between 0 and 5 or t in ('y', 'z')",
+                "a > b",
+                "t = 'x'",
+                "d >= '2024-06-01'",
+                "month(d) = '2024-06'",
+                "b is blank",
+                "not a = 1 and b <> 2",
+                "a between 0 and 5 or t in ('y', 'z')",
             ]);
             prop_oneof![
                 pair.prop_map(|(x, o, y)| format!("({x} {o} {y})")),
@@ -453,7 +466,8 @@ mod tests {
                 inner.clone().prop_map(|x| format!("round({x}, 1, 'half-up')")),
                 inner.clone().prop_map(|x| format!("round({x}, 2)")),
                 (inner.clone(), inner.clone()).prop_map(|(x, y)| format!("coalesce({x}, {y})")),
-                (test, inner.clone(), inner).prop_map(|(t, x, y)| format!("(if {t} then {x} else {y})")),
+                (test, inner.clone(), inner)
+                    .prop_map(|(t, x, y)| format!("(if {t} then {x} else {y})")),
             ]
         })
     }

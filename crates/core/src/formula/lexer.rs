@@ -127,14 +127,18 @@ fn number(written: &Written, at: usize) -> Result<(TokenKind, usize), Mistake> {
         None => whole,
     };
     match Decimal::parse(&rest.as_bytes()[..length]) {
-        Some(value) if !rest[length..].starts_with(|c: char| c.is_alphanumeric() || "_.".contains(c)) => {
+        Some(value)
+            if !rest[length..].starts_with(|c: char| c.is_alphanumeric() || "_.".contains(c)) =>
+        {
             Ok((TokenKind::Number(value), length))
         }
         _ => {
             let end = at + run(rest, |c| c.is_alphanumeric() || "._".contains(c));
             Err(written
                 .mistake(at..end, format!("`{}` is not a number", &written.text[at..end]))
-                .help("numbers read 1234.56; a name that begins with a digit stands in double quotes"))
+                .help(
+                    "numbers read 1234.56; a name that begins with a digit stands in double quotes",
+                ))
         }
     }
 }

@@ -10,9 +10,8 @@ use crate::decimal::Rounding;
 use crate::plan::{ColumnName, Mistake, Written};
 
 /// Words that are part of the language and stand in double quotes when they are names.
-const WORDS: [&str; 13] = [
-    "and", "or", "not", "if", "then", "else", "in", "between", "is", "blank", "as", "of", "lines",
-];
+const WORDS: [&str; 13] =
+    ["and", "or", "not", "if", "then", "else", "in", "between", "is", "blank", "as", "of", "lines"];
 
 const FUNCTIONS: [&str; 8] =
     ["coalesce", "round", "abs", "year", "quarter", "month", "week", "day"];
@@ -84,8 +83,7 @@ impl Parser<'_> {
                 return Err(self.unexpected("`and` between two comparisons"));
             }
             let span = left.span.start..right.span.end;
-            left =
-                Node { kind: NodeKind::Binary(operator, Box::new(left), Box::new(right)), span };
+            left = Node { kind: NodeKind::Binary(operator, Box::new(left), Box::new(right)), span };
         }
         self.depth -= 1;
         Ok(left)
@@ -187,8 +185,7 @@ impl Parser<'_> {
             return Err(self.unexpected("`then`"));
         }
         let then = Box::new(self.expression(0)?);
-        let otherwise =
-            if self.word("else") { Some(Box::new(self.expression(0)?)) } else { None };
+        let otherwise = if self.word("else") { Some(Box::new(self.expression(0)?)) } else { None };
         Ok(NodeKind::If { condition, then, otherwise })
     }
 
@@ -272,9 +269,10 @@ impl Parser<'_> {
             NodeKind::Number(n) if n.places() == 0 && (0..=20).contains(&n.mantissa()) => {
                 Ok(n.mantissa() as u8)
             }
-            _ => Err(self
-                .written
-                .mistake(node.span.clone(), "the places of `round` are a whole number from 0 to 20")),
+            _ => Err(self.written.mistake(
+                node.span.clone(),
+                "the places of `round` are a whole number from 0 to 20",
+            )),
         }
     }
 

@@ -39,8 +39,7 @@ pub(crate) fn evaluate<'a>(expr: &'a Expr, leaves: &'a impl Leaves) -> Outcome<'
         ExprKind::Abs(a) => number(a, leaves, |n| n.checked_abs())?,
         ExprKind::Round(a, places, rounding) => number(a, leaves, |n| n.round(*places, *rounding))?,
         ExprKind::Arithmetic(operator, a, b) => {
-            let (Some(x), Some(y)) =
-                (evaluate(a, leaves)?.number(), evaluate(b, leaves)?.number())
+            let (Some(x), Some(y)) = (evaluate(a, leaves)?.number(), evaluate(b, leaves)?.number())
             else {
                 return Ok(Value::Blank);
             };
@@ -55,7 +54,11 @@ pub(crate) fn evaluate<'a>(expr: &'a Expr, leaves: &'a impl Leaves) -> Outcome<'
         }
         ExprKind::Compare(operator, a, b) => {
             let (x, y) = (evaluate(a, leaves)?, evaluate(b, leaves)?);
-            if x.is_blank() || y.is_blank() { Value::Blank } else { Value::YesNo(compare(*operator, &x, &y)) }
+            if x.is_blank() || y.is_blank() {
+                Value::Blank
+            } else {
+                Value::YesNo(compare(*operator, &x, &y))
+            }
         }
         ExprKind::Not(a) => match truth(a, leaves)? {
             Some(yes) => Value::YesNo(!yes),
@@ -140,7 +143,10 @@ fn logic<'a>(a: &Expr, b: &Expr, leaves: &impl Leaves, decides: bool) -> Outcome
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum WhyBlank {
     Column(usize),
-    Attribute { route: usize, column: usize },
+    Attribute {
+        route: usize,
+        column: usize,
+    },
     Figure(usize),
     DividedByZero,
     /// The formula itself says blank, or has no `else`.

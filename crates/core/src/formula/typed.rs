@@ -109,9 +109,10 @@ fn boxed(expr: Expr) -> Box<Expr> {
 impl Checker<'_> {
     fn check(&self, node: &Node) -> Result<Expr, Mistake> {
         Ok(match &node.kind {
-            NodeKind::Number(value) => {
-                expr(ExprKind::Constant(Value::Number(*value)), Type::Number { places: value.places() })
-            }
+            NodeKind::Number(value) => expr(
+                ExprKind::Constant(Value::Number(*value)),
+                Type::Number { places: value.places() },
+            ),
             NodeKind::Text(text) => {
                 expr(ExprKind::Constant(Value::Text(Cow::Owned(text.clone()))), Type::Text)
             }
@@ -137,13 +138,13 @@ impl Checker<'_> {
                 let ty = self.common(then.ty, otherwise.ty, span, "the branches of `if`")?;
                 expr(ExprKind::If(boxed(condition), boxed(then), boxed(otherwise)), ty)
             }
-            NodeKind::IsBlank { operand, negated } => {
-                negate_if(*negated, expr(ExprKind::IsBlank(boxed(self.check(operand)?)), Type::YesNo))
-            }
+            NodeKind::IsBlank { operand, negated } => negate_if(
+                *negated,
+                expr(ExprKind::IsBlank(boxed(self.check(operand)?)), Type::YesNo),
+            ),
             NodeKind::In { operand, list, negated } => {
-                let mut tests = list.iter().map(|item| {
-                    self.compare(Operator::Equal, operand, item)
-                });
+                let mut tests =
+                    list.iter().map(|item| self.compare(Operator::Equal, operand, item));
                 let first = tests.next().expect("the parser puts a value into every list")?;
                 let any = tests.try_fold(first, |any, test| {
                     Ok(expr(ExprKind::Or(boxed(any), boxed(test?)), Type::YesNo))
@@ -242,7 +243,12 @@ impl Checker<'_> {
                     Type::Date | Type::Blank => {
                         Ok(expr(ExprKind::PeriodOf(unit, boxed(operand)), Type::Period(unit)))
                     }
-                    other => Err(self.unfit(&arguments[0], &format!("`{}`", unit.name()), "a date", other)),
+                    other => Err(self.unfit(
+                        &arguments[0],
+                        &format!("`{}`", unit.name()),
+                        "a date",
+                        other,
+                    )),
                 }
             }
         }

@@ -3,7 +3,7 @@
 
 use std::borrow::Cow;
 
-use unicode_normalization::{UnicodeNormalization, is_nfc_quick, is_nfkc_quick, IsNormalized};
+use unicode_normalization::{IsNormalized, UnicodeNormalization, is_nfc_quick, is_nfkc_quick};
 
 use crate::plan::Ignore;
 

@@ -119,7 +119,8 @@ mod tests {
     use proptest::prelude::*;
 
     fn index(keys: &[&str], ignore: &[Ignore]) -> KeyIndex {
-        let numbered: Vec<_> = keys.iter().enumerate().map(|(row, key)| (*key, row as u32)).collect();
+        let numbered: Vec<_> =
+            keys.iter().enumerate().map(|(row, key)| (*key, row as u32)).collect();
         KeyIndex::new(numbered.into_iter(), KeyForm::ignoring(ignore))
     }
 

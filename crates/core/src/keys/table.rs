@@ -45,7 +45,12 @@ impl KeyTable {
     /// A table with room for `keys` keys; it grows beyond that.
     pub fn with_capacity(keys: usize) -> KeyTable {
         let size = (keys * 3 / 2 + 8).next_power_of_two();
-        KeyTable { slots: vec![FREE; size], shift: 64 - size.trailing_zeros(), held: 0, long: Vec::new() }
+        KeyTable {
+            slots: vec![FREE; size],
+            shift: 64 - size.trailing_zeros(),
+            held: 0,
+            long: Vec::new(),
+        }
     }
 
     /// How many keys the table holds.

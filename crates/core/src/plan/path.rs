@@ -70,11 +70,7 @@ impl PathReader<'_> {
         };
         self.at += 1;
         let second = self.name()?;
-        Ok(ColumnName {
-            table: Some(first.0),
-            column: second.0,
-            span: first.1.start..second.1.end,
-        })
+        Ok(ColumnName { table: Some(first.0), column: second.0, span: first.1.start..second.1.end })
     }
 
     fn name(&mut self) -> Result<(String, Range<usize>), Mistake> {

@@ -103,7 +103,8 @@ pub struct TotalDoesNotFit(pub String);
 impl TotalsPlan {
     /// Types what totals ask for.
     pub(crate) fn new(totals: &BoundTotals, engine: &Engine) -> Result<TotalsPlan, Mistake> {
-        let mut plan = TotalsPlan { by: Vec::new(), filter: None, sums: Vec::new(), measures: Vec::new() };
+        let mut plan =
+            TotalsPlan { by: Vec::new(), filter: None, sums: Vec::new(), measures: Vec::new() };
         for by in &totals.by {
             let expr = check(&by.node, engine, &by.written)?;
             let dictionary = crate::lines::plain_attribute(&expr)
@@ -133,13 +134,19 @@ impl TotalsPlan {
                 return Ok(());
             }
             Shown::Column(column) => {
-                let read = engine.read.binary_search(&column).expect("shown columns are read");
+                let read = engine.value_read(column);
                 let ty = Type::Number { places: engine.readings[read].places };
-                (engine.bound.fact.columns[column].clone(), Expr { kind: ExprKind::Column(read), ty })
+                (
+                    engine.bound.fact.columns[column].clone(),
+                    Expr { kind: ExprKind::Column(read), ty },
+                )
             }
             Shown::Figure(figure) => {
                 let ty = engine.figure(figure).expr.ty;
-                (engine.bound.figures[figure].name.clone(), Expr { kind: ExprKind::Figure(figure), ty })
+                (
+                    engine.bound.figures[figure].name.clone(),
+                    Expr { kind: ExprKind::Figure(figure), ty },
+                )
             }
         };
         let mistaken = |message: String, help: &str| match shown {
@@ -156,7 +163,9 @@ impl TotalsPlan {
         let work = if ratio::contains_ratio(&expr, engine) {
             let mut parts = Vec::new();
             let again = ratio::over_totals(&expr, engine, &mut parts).ok_or_else(|| {
-                let message = format!("`{heading}` mixes a ratio with an attribute of a lookup and has no total");
+                let message = format!(
+                    "`{heading}` mixes a ratio with an attribute of a lookup and has no total"
+                );
                 mistaken(message, "leave it out of `show`")
             })?;
             let first = self.sums.len();
@@ -185,7 +194,8 @@ impl Dictionary {
         let lookup = &engine.lookups[engine.links[route].lookup];
         let held = lookup.columns[column].column.as_ref().expect("attributes in totals are read");
         let mut numbers: BTreeMap<String, u32> = BTreeMap::new();
-        let mut dictionary = Dictionary { codes: Vec::with_capacity(held.len()), texts: vec![String::new()] };
+        let mut dictionary =
+            Dictionary { codes: Vec::with_capacity(held.len()), texts: vec![String::new()] };
         for row in 0..held.len() {
             let code = match held.value(row) {
                 Value::Text(text) => *numbers.entry(text.into_owned()).or_insert_with_key(|text| {
@@ -213,7 +223,10 @@ impl TotalsTable {
     ///
     /// # Errors
     /// A total that does not fit exact arithmetic.
-    pub fn merge(plan: &TotalsPlan, workers: Vec<Groups<'_>>) -> Result<TotalsTable, TotalDoesNotFit> {
+    pub fn merge(
+        plan: &TotalsPlan,
+        workers: Vec<Groups<'_>>,
+    ) -> Result<TotalsTable, TotalDoesNotFit> {
         let mut merged: BTreeMap<Vec<Value<'static>>, GroupSums> = BTreeMap::new();
         let mut whole = GroupSums::empty(plan);
         let mut filtered = 0;
@@ -227,7 +240,9 @@ impl TotalsTable {
         let left_out = plan.measures.iter().map(|measure| match &measure.work {
             Work::Lines => 0,
             Work::Sum(sum) => whole.lines - whole.sums[*sum].1,
-            Work::Again { parts, .. } => parts.first().map_or(0, |sum| whole.lines - whole.sums[*sum].1),
+            Work::Again { parts, .. } => {
+                parts.first().map_or(0, |sum| whole.lines - whole.sums[*sum].1)
+            }
         });
         Ok(TotalsTable {
             by: plan.by.iter().map(|by| by.heading.clone()).collect(),
@@ -279,7 +294,7 @@ impl GroupSums {
                         evaluate(expr, &Parts(parts)).map_err(|_| unfit())?.number()
                     }
                 };
-                Ok(value.map(|value| value.trimmed(measure.least_places)))
+                Ok(value.map(|value| value.at_least(measure.least_places)))
             })
             .collect()
     }

@@ -42,7 +42,9 @@ pub(super) fn over_totals(expr: &Expr, engine: &Engine, parts: &mut Vec<Expr>) -
     }
     let mut again = |part: &Expr| over_totals(part, engine, parts).map(Box::new);
     let kind = match &expr.kind {
-        ExprKind::Figure(figure) => return over_totals(&engine.figure(*figure).expr, engine, parts),
+        ExprKind::Figure(figure) => {
+            return over_totals(&engine.figure(*figure).expr, engine, parts);
+        }
         ExprKind::Negate(a) => ExprKind::Negate(again(a)?),
         ExprKind::Not(a) => ExprKind::Not(again(a)?),
         ExprKind::IsBlank(a) => ExprKind::IsBlank(again(a)?),

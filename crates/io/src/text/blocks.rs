@@ -97,7 +97,8 @@ impl BlockReader {
             match last_row_end(&bytes) {
                 Cut::After(end) => return Ok(Some(self.cut(bytes, end))),
                 Cut::Open(quote) if self.ended || bytes.len() > LONGEST_ROW => {
-                    let row = self.next_row + memchr::memchr_iter(b'\n', &bytes[..quote]).count() as u64;
+                    let row =
+                        self.next_row + memchr::memchr_iter(b'\n', &bytes[..quote]).count() as u64;
                     return Err(Error::input(&self.shown, "opens a quote that is not closed")
                         .at_row(row)
                         .help("put a quote at the end of that field, or double a quote that belongs to the text"));
@@ -210,7 +211,8 @@ mod tests {
     #[test]
     fn blocks_end_with_a_row() {
         let found = blocks(b"\xEF\xBB\xBFa,b\n\"x\ny\",1\n5\" nail,2", 4).unwrap();
-        let texts: Vec<(&str, u64)> = found.iter().map(|(text, row)| (text.as_str(), *row)).collect();
+        let texts: Vec<(&str, u64)> =
+            found.iter().map(|(text, row)| (text.as_str(), *row)).collect();
         assert_eq!(texts, [("a,b\n", 1), ("\"x\ny\",1\n", 2), ("5\" nail,2\n", 4)]);
     }
 

@@ -308,7 +308,8 @@ impl Masks {
                 chunk[part * 16..part * 16 + 16].try_into().expect("a quarter of 64 is 16");
             let bytes = u8x16::from(bytes);
             let shift = part * 16;
-            let mask = |sign: u8| u64::from(bytes.simd_eq(u8x16::splat(sign)).to_bitmask()) << shift;
+            let mask =
+                |sign: u8| u64::from(bytes.simd_eq(u8x16::splat(sign)).to_bitmask()) << shift;
             separators |= mask(SEPARATOR);
             line_ends |= mask(b'\n');
             quotes |= mask(b'"');
@@ -360,7 +361,8 @@ mod tests {
 
     #[test]
     fn rows_are_split_as_they_are_meant() {
-        let block = block("a,b\r\n\"x,\n1\",\"say \"\"ha\"\"\"\r\n5\" nail,2\n,\n\n1,2,3\n1\n \"q\",z\n");
+        let block =
+            block("a,b\r\n\"x,\n1\",\"say \"\"ha\"\"\"\r\n5\" nail,2\n,\n\n1,2,3\n1\n \"q\",z\n");
         let fields = Fields::split(&block, 2);
         assert_eq!(
             texts(&block, &fields),

@@ -1,0 +1,205 @@
+//! Files that are not what the plan takes them for, and places that cannot be written.
+
+use crate::support::{SALES, shop};
+
+const LINES: &str = "\n[outputs.lines]\nto = \"out/lines.csv\"\n";
+
+#[test]
+fn files_that_cannot_be_read_are_named_with_a_way_out() {
+    for (file, content, message, help) in [
+        (
+            "products.csv",
+            &b""[..],
+            "`products.csv` is empty: it has no heading row",
+            "first row of a table",
+        ),
+        (
+            "products.csv",
+            b"sku,cost,cost\nA,1,2\n",
+            "products.csv:1 has the heading `cost` twice",
+            "rename one of the two",
+        ),
+        (
+            "products.csv",
+            b"sku,name,cost\nA,Jar\n",
+            "products.csv:2 has 2 fields, its heading has 3 fields",
+            "double quotes",
+        ),
+        (
+            "products.csv",
+            b"sku,name,cost\nA,Jar,1,2\n",
+            "products.csv:2 has 4 fields",
+            "double quotes",
+        ),
+        (
+            "products.csv",
+            b"sku,name,cost\nA,J\xe9r,1\n",
+            "products.csv:2 holds bytes that are not UTF-8 in column `name`",
+            "save the file as UTF-8",
+        ),
+        (
+            "products.csv",
+            b"sku,n\xe9,cost\n",
+            "products.csv:1 holds bytes that are not UTF-8",
+            "save the file as UTF-8",
+        ),
+        (
+            "products.csv",
+            b"\xff\xfes\0k\0",
+            "`products.csv` is written in UTF-16",
+            "save it as UTF-8",
+        ),
+        ("products.csv", b"PK\x03\x04", "`products.csv` is a packed file, not text", "unpack it"),
+        (
+            "products.csv",
+            b"sku,name,cost\nA,\"Jar,1\nB,x,2\n",
+            "products.csv:2 opens a quote that is not closed",
+            "double a quote",
+        ),
+        (
+            "sales.csv",
+            b"no,day,item,quantity\n1,2025-01-01,A,1\n2,2025-01-01,\xe9,1\n",
+            "sales.csv:3 holds bytes that are not UTF-8 in column `item`",
+            "save the file as UTF-8",
+        ),
+    ] {
+        let mut folder = shop(LINES);
+        folder.put(file, content);
+        let came = folder.run(&["run"]);
+        let shown = came.said().to_owned();
+        assert!(shown.contains(message), "{shown}");
+        assert!(shown.contains(help), "{shown}");
+        came.status(3).stderr(&shown).nothing_else();
+    }
+}
+
+#[test]
+fn a_file_that_is_missing_or_a_folder_is_said_so() {
+    let folder = shop(LINES);
+    std::fs::rename(folder.path().join("products.csv"), folder.path().join("product.csv")).unwrap();
+    let came = folder.run(&["run"]);
+    assert_eq!(
+        came.said(),
+        "error: `products.csv` does not exist\n  help: did you mean `product.csv`?\n"
+    );
+    std::fs::create_dir(folder.path().join("products.csv")).unwrap();
+    let came = folder.run(&["run"]);
+    assert!(came.said().contains("`products.csv` is a folder, not a file"), "{}", came.said());
+    came.status(3);
+}
+
+#[test]
+fn a_heading_that_one_of_the_files_lacks_is_named_with_that_file() {
+    let mut folder = shop(LINES);
+    let plan = crate::support::PLAN.replace("products.csv", "products_*.csv");
+    folder.put("interligo.toml", plan.as_bytes());
+    folder.put("products_1.csv", b"sku,name,cost\nA,Jar,1\n");
+    folder.put("products_2.csv", b"sku,name,price\nB,Bee,1\n");
+    let came = folder.run(&["run"]);
+    assert_eq!(
+        came.said(),
+        "error: products_2.csv:1 has no heading `cost`, which the plan needs in `products`\n  \
+         help: name the heading that it has instead in the plan, or add `leave-out`\n"
+    );
+    came.status(3);
+}
+
+#[test]
+fn a_bad_value_is_a_finding_and_its_line_stays() {
+    let mut folder = shop(LINES);
+    folder.put(
+        "sales.csv",
+        b"no,day,item,quantity\n1,2025-01-10,A,many\n2,10.1.25,A,2\n3,2025-01-10,A,1.5\n",
+    );
+    let came = folder.run(&["run"]);
+    for said in [
+        "1 unreadable value of `quantity` taken as blank (sales.csv:2 holds `many`)",
+        "quantity unreadable 1",
+        "prices undated 1",
+    ] {
+        assert!(came.printed().contains(said), "{said} in {}", came.printed());
+    }
+    came.any_stdout()
+        .file(
+            "out/lines.csv",
+            "no,day,item,quantity,revenue,cost,profit,margin\n\
+             1,2025-01-10,A,many,,,,\n\
+             2,10.1.25,A,2,,0.800,,\n\
+             3,2025-01-10,A,1.5,1.500,0.600,0.900,0.6\n",
+        )
+        .nothing_else();
+}
+
+#[test]
+fn a_number_that_does_not_fit_is_an_error_with_its_line() {
+    let mut folder = shop(LINES);
+    folder.put("sales.csv", format!("{SALES}6,2025-01-10,A,{}\n", "9".repeat(38)).as_bytes());
+    folder
+        .run(&["run"])
+        .status(1)
+        .stderr(
+            "error: `cost` does not fit exact arithmetic at sales.csv:7\n  \
+             help: numbers have up to 38 digits; look at the values of that line, or round in the formula\n",
+        )
+        .nothing_else();
+}
+
+#[test]
+fn a_fact_of_a_heading_only_gives_empty_outputs() {
+    let mut folder = shop(LINES);
+    folder.put("sales.csv", b"no,day,item,quantity\n");
+    folder
+        .run(&["run"])
+        .any_stdout()
+        .file("out/lines.csv", "no,day,item,quantity,revenue,cost,profit,margin\n")
+        .nothing_else();
+}
+
+#[test]
+fn a_full_disk_leaves_no_half_written_file() {
+    let mut folder = shop(LINES);
+    folder.put("out/lines.csv", b"the result of last month\n");
+    let many: String = (0..20_000).map(|n| format!("{n},2025-01-10,A,1\n")).collect();
+    folder.put("sales.csv", format!("no,day,item,quantity\n{many}").as_bytes());
+    // The largest file that the shell allows stands for the disk.
+    let program = assert_cmd::cargo::cargo_bin!("interligo").display().to_string();
+    let output = std::process::Command::new("sh")
+        .args(["-c", &format!("trap '' XFSZ; ulimit -f 64; exec {program} run")])
+        .current_dir(folder.path())
+        .output()
+        .unwrap();
+    assert_eq!(output.status.code(), Some(4), "{output:?}");
+    let said = String::from_utf8(output.stderr).unwrap();
+    assert!(said.contains("out/lines.csv` cannot be written"), "{said}");
+    let left: Vec<_> = std::fs::read_dir(folder.path().join("out")).unwrap().collect();
+    assert_eq!(left.len(), 1, "nothing but the file of last month");
+    let kept = std::fs::read_to_string(folder.path().join("out/lines.csv")).unwrap();
+    assert_eq!(kept, "the result of last month\n");
+}
+
+#[test]
+fn a_result_that_cannot_be_printed_is_an_error() {
+    let full = std::fs::OpenOptions::new().write(true).open("/dev/full").unwrap();
+    let output = shop("").command(&["totals"]).stdout(full).output().unwrap();
+    assert_eq!(output.status.code(), Some(4));
+    assert!(String::from_utf8(output.stderr).unwrap().contains("the result cannot be printed"));
+}
+
+#[test]
+fn a_pipe_that_closes_ends_the_command_quietly() {
+    let folder = shop("");
+    let program = assert_cmd::cargo::cargo_bin!("interligo").display().to_string();
+    let output = std::process::Command::new("bash")
+        .args(["-c", &format!("{program} run | true; echo ${{PIPESTATUS[0]}}")])
+        .current_dir(folder.path())
+        .output()
+        .unwrap();
+    assert_eq!((output.stdout.as_slice(), output.stderr.as_slice()), (&b"0\n"[..], &b""[..]));
+}
+
+#[test]
+fn an_output_below_a_file_cannot_be_written() {
+    let came = shop("\n[outputs.lines]\nto = \"sales.csv/lines.csv\"\n").run(&["run"]);
+    assert!(came.said().contains("lines.csv` cannot be written"), "{}", came.said());
+    came.status(4);
+}

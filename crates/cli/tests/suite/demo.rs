@@ -1,0 +1,91 @@
+//! The demo: what it writes, that it runs, and that its README tells the truth about its faults.
+
+use crate::support::Folder;
+
+#[test]
+fn the_demo_is_written_and_run() {
+    let mut came = Folder::with(&[]).run(&["demo"]);
+    assert!(came.said().is_empty(), "{}", came.said());
+    for said in
+        ["3,000  from 6 files", "Profit by group and month of 2025", "closes", "interligo check"]
+    {
+        assert!(came.printed().contains(said), "{said} in {}", came.printed());
+    }
+    let lines = came.take_file("mielo/out/lines.csv");
+    assert_eq!(lines.lines().count(), 3_000, "2,999 lines and the heading");
+    for file in
+        ["README.md", "interligo.toml", "products.csv", "sales/tilia_2025.csv", "out/set-aside.csv"]
+    {
+        came.take_file(&format!("mielo/{file}"));
+    }
+}
+
+#[test]
+fn its_readme_lists_what_check_finds() {
+    let folder = Folder::with(&[]);
+    let readme = folder.run(&["demo", "."]).take_file("README.md");
+    let found = folder.run(&["check", "--format", "csv"]);
+    // The README has a table: finding, where, key, how many.
+    let listed: Vec<Vec<&str>> = readme
+        .lines()
+        .skip_while(|line| !line.starts_with("| finding"))
+        .filter(|line| line.starts_with("| `"))
+        .map(|line| {
+            line.trim_matches('|').split('|').map(|cell| cell.trim().trim_matches('`')).collect()
+        })
+        .collect();
+    let mut seen: Vec<Vec<String>> = found
+        .printed()
+        .lines()
+        .skip(1)
+        .map(|row| row.split(',').take(4).map(str::to_owned).collect())
+        .collect();
+    seen.sort();
+    let mut told: Vec<Vec<String>> =
+        listed.iter().map(|cells| cells[..4].iter().map(|c| (*c).to_owned()).collect()).collect();
+    told.sort();
+    assert_eq!(seen, told);
+}
+
+#[test]
+fn the_same_number_gives_the_same_lines() {
+    let (a, b) = (Folder::with(&[]), Folder::with(&[]));
+    let first = a.run(&["demo", "x", "--lines", "700"]);
+    assert_eq!(first, b.run(&["demo", "x", "--lines", "700"]));
+    let mut first = first;
+    let lines: usize = ["corvo", "salgado", "tilia"]
+        .iter()
+        .flat_map(|depot| [2024, 2025].map(|year| format!("x/sales/{depot}_{year}.csv")))
+        .map(|file| first.take_file(&file).lines().count() - 1)
+        .sum();
+    assert_eq!(lines, 700);
+    assert!(first.printed().starts_with("The Mielo Cooperative with 700 sales lines is in `x`."));
+}
+
+#[test]
+fn it_writes_over_an_earlier_demo_and_over_nothing_else() {
+    let mut folder = Folder::with(&[]);
+    folder.run(&["demo", "x"]);
+    assert_eq!(folder.run(&["demo", "x", "--lines", "10"]).said(), "");
+    folder.put("mine/precious.csv", b"a,b\n");
+    folder.put("x/notes.txt", b"mine too\n");
+    for taken in ["mine", "x"] {
+        let came = folder.run(&["demo", taken]);
+        assert_eq!(
+            came.said(),
+            format!(
+                "error: the folder `{taken}` is not empty\n  help: name a new folder: interligo demo FOLDER\n"
+            )
+        );
+        came.status(2);
+    }
+}
+
+#[test]
+fn one_core_and_small_blocks_change_nothing() {
+    let folder = Folder::with(&[]);
+    folder.run(&["demo", "."]);
+    let usual = folder.run(&["run"]);
+    let slow = folder.run(&["run", "--threads", "1", "--block", "200"]);
+    assert_eq!(slow, usual);
+}

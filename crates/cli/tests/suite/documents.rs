@@ -1,0 +1,122 @@
+//! The commands in the README, the guide and the help are run, and print what is shown.
+//!
+//! In a block marked `console`, a line after `$ ` is a command and what follows is its output; a line
+//! `…` stands for any lines. The blocks of a document are run one after the other in one folder.
+
+use std::path::{Path, PathBuf};
+use std::process::Command;
+
+use crate::support::Folder;
+
+fn root() -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("../..")
+}
+
+/// The commands of a document with what they are said to print.
+fn commands(document: &str) -> Vec<(String, Vec<String>)> {
+    let mut found: Vec<(String, Vec<String>)> = Vec::new();
+    let mut inside = false;
+    for line in document.lines() {
+        if line.starts_with("```") {
+            inside = line == "```console";
+        } else if let (true, Some(command)) = (inside, line.strip_prefix("$ ")) {
+            found.push((command.to_owned(), Vec::new()));
+        } else if let (true, Some((_, printed))) = (inside, found.last_mut()) {
+            printed.push(line.to_owned());
+        }
+    }
+    found
+}
+
+/// Whether text is as it is shown, where `…` stands for any lines.
+fn agrees(shown: &[String], printed: &[&str]) -> bool {
+    match shown.split_first() {
+        None => printed.is_empty(),
+        Some((first, rest)) if first.trim() == "…" => {
+            (0..=printed.len()).any(|skipped| agrees(rest, &printed[skipped..]))
+        }
+        Some((first, rest)) => {
+            printed.first() == Some(&first.as_str()) && agrees(rest, &printed[1..])
+        }
+    }
+}
+
+fn run_document(name: &str) {
+    let document = std::fs::read_to_string(root().join(name)).unwrap();
+    let folder = Folder::with(&[]);
+    let mut here = folder.path().to_owned();
+    let program = assert_cmd::cargo::cargo_bin!("interligo");
+    let path =
+        format!("{}:{}", program.parent().unwrap().display(), std::env::var("PATH").unwrap());
+    let commands = commands(&document);
+    assert!(!commands.is_empty(), "{name} shows no command");
+    for (command, shown) in commands {
+        if let Some(to) = command.strip_prefix("cd ") {
+            here = here.join(to);
+            continue;
+        }
+        let output = Command::new("sh")
+            .args(["-c", &command])
+            .current_dir(&here)
+            .env("PATH", &path)
+            .output()
+            .unwrap();
+        let printed =
+            String::from_utf8(output.stdout).unwrap() + &String::from_utf8(output.stderr).unwrap();
+        let lines: Vec<&str> = printed.lines().collect();
+        assert!(agrees(&shown, &lines), "{name}: `{command}` prints\n{printed}");
+    }
+}
+
+#[test]
+fn the_readme_shows_what_the_program_prints() {
+    run_document("README.md");
+}
+
+#[test]
+fn the_guide_shows_what_the_program_prints() {
+    run_document("docs/guide.md");
+}
+
+#[test]
+fn the_examples_in_the_help_run() {
+    let folder = Folder::with(&[]);
+    folder.run(&["demo", "."]);
+    let program = assert_cmd::cargo::cargo_bin!("interligo");
+    let path =
+        format!("{}:{}", program.parent().unwrap().display(), std::env::var("PATH").unwrap());
+    for command in ["run", "totals", "check", "demo"] {
+        let came = folder.run(&[command, "--help"]);
+        let help = came.printed().to_owned();
+        let examples =
+            help.split("Example").nth(1).unwrap_or_else(|| panic!("{command} shows no example"));
+        for example in examples.lines().map(str::trim).filter(|line| line.starts_with("interligo"))
+        {
+            // What follows two spaces explains the example; the large ones are left out.
+            let example = example.split("  ").next().unwrap();
+            if example.contains("--lines")
+                || example.contains("shop/")
+                || example == "interligo demo"
+            {
+                continue;
+            }
+            let output = Command::new("sh")
+                .args(["-c", example])
+                .current_dir(folder.path())
+                .env("PATH", &path)
+                .output()
+                .unwrap();
+            assert!(output.status.success(), "{example}: {output:?}");
+        }
+    }
+}
+
+#[test]
+fn the_help_is_a_short_manual() {
+    for command in ["", "run", "totals", "check", "demo"] {
+        let arguments: Vec<&str> =
+            [command, "--help"].into_iter().filter(|a| !a.is_empty()).collect();
+        let name = format!("help_{}", if command.is_empty() { "all" } else { command });
+        insta::assert_snapshot!(name, Folder::with(&[]).run(&arguments).transcript());
+    }
+}

@@ -1,0 +1,338 @@
+//! Mistakes in plans and options: each is shown at its word, with a way out.
+
+use crate::support::{PLAN, shop, shop_but};
+
+/// One piece of the plan written wrongly.
+fn wrong(old: &str, new: &str) -> String {
+    let came = shop_but(old, new, "").run(&["run"]);
+    let shown = came.said().to_owned();
+    came.status(2).stderr(&shown).nothing_else();
+    shown
+}
+
+#[test]
+fn every_mistake_is_named_with_the_nearest_valid_name() {
+    for (old, new, message, help) in [
+        (
+            "role = \"fact\"",
+            "role = \"facts\"",
+            "`facts` is not one of the choices here",
+            "did you mean `fact`?",
+        ),
+        ("role = \"fact\"", "", "no table of the plan is a fact table", "role = \"fact\""),
+        (
+            "from  = \"prices.csv\"",
+            "form  = \"prices.csv\"",
+            "there is no plan key `form` here",
+            "did you mean `from`?",
+        ),
+        ("from  = \"prices.csv\"\n", "", "the plan key `from` is missing here", ""),
+        (
+            "from  = \"prices.csv\"",
+            "from  = \"prices.xlsx#A\"",
+            "`prices.xlsx#A` is no text file",
+            "export the table as CSV",
+        ),
+        (
+            "from = \"sales.csv\"",
+            "from = \"sales/*.csv\"",
+            "no file fits \"sales/*.csv\"",
+            "relative to the folder of the plan",
+        ),
+        (
+            "from = \"sales.csv\"",
+            "from = \"sales_{year.csv\"",
+            "the slot `{year.csv` has no name or no closing brace",
+            "",
+        ),
+        (
+            "key  = \"sku\"\n\n",
+            "key  = \"sk\"\n\n",
+            "`products` has no column `sk`",
+            "did you mean `sku`?",
+        ),
+        (
+            "key  = \"sku\"\n\n",
+            "key  = [\"sku\", \"name\"]\n\n",
+            "a key of several columns is not possible yet",
+            "",
+        ),
+        (
+            "from = \"from\"",
+            "from = \"form\"",
+            "`prices` has no column `form`",
+            "did you mean `from`?",
+        ),
+        (
+            "from = \"sales.csv\"",
+            "from = \"sales.csv\"\nkey = \"no\"",
+            "a fact table takes no `key`",
+            "leave this line out",
+        ),
+        (
+            "sales.item -> products.sku",
+            "sales.itm -> products.sku",
+            "`sales` has no column `itm`",
+            "did you mean `item`?",
+        ),
+        (
+            "sales.item -> products.sku",
+            "sales.item -> product.sku",
+            "the plan has no table `product`",
+            "did you mean `products`?",
+        ),
+        (
+            "sales.item -> products.sku",
+            "sale.item -> products.sku",
+            "no link leads from `sales` to `sale`",
+            "did you mean `sales`?",
+        ),
+        (
+            "sales.item -> products.sku",
+            "sales.item -> products.name",
+            "the link leads to `name`, the key of `products` is `sku`",
+            "write `products.sku`",
+        ),
+        (
+            "sales.item -> products.sku",
+            "products.sku -> sales.item",
+            "`sales` is the fact table; a link leads to a lookup",
+            "turn the path round",
+        ),
+        (
+            "sales.item -> products.sku",
+            "sales.item products.sku",
+            "found `products`, wanted `->`",
+            "a path reads",
+        ),
+        (
+            "sales.item -> products.sku",
+            "sales.item -> products.sku as of day",
+            "the link asks for a day, the rows of `products` have no period",
+            "valid =",
+        ),
+        (
+            " as of day",
+            "",
+            "the rows of `prices` hold for a period, the link names no day",
+            "as of",
+        ),
+        (" as of day", " as of dy", "`sales` has no column `dy`", "did you mean `day`?"),
+        (
+            " as of day",
+            " as of item",
+            "the plan needs dates (2025-12-31) in `sales.item`, which holds `A`",
+            "right column",
+        ),
+        (
+            "path = \"sales.item -> products.sku\"",
+            "path = \"sales.item -> products.sku\"\nmissing = \"fill\"",
+            "the link fills what is missing but does not say with what",
+            "fill = {",
+        ),
+        (
+            "path = \"sales.item -> products.sku\"",
+            "path = \"sales.item -> products.sku\"\nfill = { name = '-' }",
+            "`fill` has no effect here",
+            "missing = \"fill\"",
+        ),
+        (
+            "path = \"sales.item -> products.sku\"",
+            "path = \"sales.item -> products.sku\"\nmissing = \"fill\"\nfill = { nam = '-' }",
+            "`products` has no column `nam`",
+            "did you mean `name`?",
+        ),
+        (
+            "[[link]]",
+            "[[link]]\npath = \"sales.item -> products.sku\"\n[[link]]",
+            "`products` is already the name of the link",
+            "as =",
+        ),
+        (
+            "[figures]",
+            "[tables.sales.columns]\nqty = { type = 'number' }\n[figures]",
+            "no file of the table has the heading `qty`",
+            "",
+        ),
+        (
+            "[figures]",
+            "[tables.sales.columns]\nquantity = { scale = 'a' }\n[figures]",
+            "`a` is no number to multiply by",
+            "scale = 0.01",
+        ),
+        (
+            "quantity * prices.price",
+            "quantiti * prices.price",
+            "no figure or column of `sales` is called `quantiti`",
+            "did you mean `quantity`?",
+        ),
+        (
+            "quantity * prices.price",
+            "quantity * price",
+            "no figure or column of `sales` is called `price`",
+            "`prices.price` is within reach",
+        ),
+        (
+            "quantity * prices.price",
+            "quantity * customers.price",
+            "no link leads from `sales` to `customers`",
+            "add a [[link]]",
+        ),
+        (
+            "quantity * prices.price",
+            "quantity * item",
+            "the plan needs numbers (1234.56) in `sales.item`, which holds `A`",
+            "right column",
+        ),
+        (
+            "quantity * prices.price",
+            "quantity * month(day)",
+            "`*` needs a number, `month(day)` is a period (month)",
+            "",
+        ),
+        (
+            "quantity * prices.price",
+            "coalesce(quantity, item)",
+            "`coalesce` cannot bring together a number and text",
+            "",
+        ),
+        ("quantity * prices.price", "quantity * (prices.price", "the formula ends, wanted `)`", ""),
+        (
+            "profit / revenue",
+            "margin / revenue",
+            "the figures go in a circle: margin -> margin",
+            "",
+        ),
+        (
+            "margin  =",
+            "quantity =",
+            "`quantity` is both a figure and a column of `sales`",
+            "rename the figure",
+        ),
+        ("name = \"Small\"", "name = Small", "string values must be quoted", ""),
+    ] {
+        let shown = wrong(old, new);
+        assert!(shown.contains(message), "{new}: {shown}");
+        assert!(shown.contains(help), "{new}: {shown}");
+    }
+}
+
+#[test]
+fn outputs_are_checked_before_anything_is_read() {
+    for (output, message) in [
+        ("to = \"sales.csv\"", "the output `x` would write over an input, `sales.csv`"),
+        ("to = \"./sub/../sales.csv\"", "would write over an input"),
+        ("to = \"out/set-aside.csv\"", "two outputs would write the same file"),
+        ("to = \"x.xlsx\"", "`x.xlsx` is no text file"),
+        ("to = \"x.csv\"\ncolumns = [\"*\"]\nby = []", "has both `columns` and `by`"),
+        ("to = \"x.csv\"\nshow = [\"lines\"]", "the output `x` has no `by`"),
+        ("to = \"x.csv\"\ncolumns = [\"nme\"]", "no figure or column of `sales` is called `nme`"),
+        (
+            "to = \"x.csv\"\nby = [\"item\"]\nshow = [\"quantity * 2\"]",
+            "`quantity * 2` is not the name of a figure or column",
+        ),
+        (
+            "to = \"x.csv\"\nby = []\nshow = [\"prices.price\"]",
+            "belongs to a lookup; its sum over lines says nothing",
+        ),
+        ("to = \"x.csv\"\nby = []\nwhere = \"quantity\"", "this is not a condition"),
+    ] {
+        let mut folder = shop(&format!("\n[outputs.x]\n{output}\n"));
+        folder.put("sub/empty.txt", b"");
+        let came = folder.run(&["run"]);
+        let shown = came.said().to_owned();
+        assert!(shown.contains(message), "{output}: {shown}");
+        came.status(2).stderr(&shown).nothing_else();
+    }
+    let twice = "\n[outputs.x]\nto = \"x.csv\"\n[outputs.y]\nto = \"x.csv\"\n";
+    let came = shop(twice).run(&["run"]);
+    assert!(
+        came.said().contains("two outputs would write the same file, `x.csv`"),
+        "{}",
+        came.said()
+    );
+}
+
+#[test]
+fn figures_without_a_total_are_refused_where_they_are_shown() {
+    for (figure, message) in [
+        ("'a' || 'b'", "`|` has no meaning here"),
+        ("if quantity > 2 then 'large' else 'small'", "`x` is no number and has no total"),
+        (
+            "profit / revenue + prices.price",
+            "`x` mixes a ratio with an attribute of a lookup and has no total",
+        ),
+    ] {
+        let folder = shop(&format!("x = \"{figure}\"\n"));
+        let came = folder.run(&["totals", "--show", "x"]);
+        let shown = came.said().to_owned();
+        assert!(shown.contains(message), "{figure}: {shown}");
+        came.status(2).stderr(&shown).nothing_else();
+    }
+}
+
+#[test]
+fn a_mistake_is_shown_with_its_line_and_a_mark_under_the_word() {
+    insta::assert_snapshot!(
+        "mistake_in_the_plan",
+        wrong("quantity * products.cost", "quantity * products.cots")
+    );
+    insta::assert_snapshot!(
+        "mistake_in_an_option",
+        shop("").run(&["totals", "--by", "item, products.nam"]).transcript()
+    );
+}
+
+#[test]
+fn links_in_a_circle_are_refused_with_the_circle() {
+    let circle = "
+[tables.families]
+from = \"products.csv\"
+[[link]]
+path = \"products.name -> families.name\"
+[[link]]
+path = \"families.sku -> products.sku\"
+";
+    let came = shop(circle).run(&["run"]);
+    assert!(
+        came.said().contains("the links go in a circle: products -> families -> products"),
+        "{}",
+        came.said()
+    );
+    let apart = "
+[tables.a]
+from = \"products.csv\"
+[tables.b]
+from = \"products.csv\"
+[[link]]
+path = \"a.sku -> b.sku\"
+[[link]]
+path = \"b.sku -> a.sku\"
+";
+    let came = shop(apart).run(&["run"]);
+    assert!(came.said().contains("the links go in a circle: b -> a -> b"), "{}", came.said());
+}
+
+#[test]
+fn several_mistakes_are_shown_together() {
+    let mut folder = shop("");
+    folder.put("interligo.toml", PLAN.replace("quantity *", "qantity *").as_bytes());
+    let came = folder.run(&["run"]);
+    assert_eq!(came.said().matches("did you mean `quantity`?").count(), 2, "{}", came.said());
+}
+
+#[test]
+fn without_a_plan_the_way_to_one_is_shown() {
+    let folder = crate::support::Folder::with(&[]);
+    folder
+        .run(&["run"])
+        .status(2)
+        .stderr(
+            "error: no plan found\n  help: run the command in the folder of an interligo.toml, name one \
+             with --plan, or see `interligo demo`\n",
+        )
+        .nothing_else();
+    let came = folder.run(&["run", "--plan", "interligo.tml"]);
+    assert!(came.said().contains("`interligo.tml` does not exist"), "{}", came.said());
+    came.status(3);
+}

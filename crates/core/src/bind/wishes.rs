@@ -1,0 +1,110 @@
+//! What the plan wants of a table's columns: which are used, for what, and how they are to be read.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use crate::decimal::Decimal;
+use crate::plan::{ColumnType, Mistake};
+use crate::reading::{Evidence, Reading};
+
+/// How the plan wants a column to be read.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Wish {
+    /// The type that the plan says.
+    pub declared: Option<ColumnType>,
+    /// What every number is multiplied by.
+    pub scale: Option<Decimal>,
+    /// The type that a period or a formula needs.
+    pub needed: Option<ColumnType>,
+}
+
+/// The wishes for a table's columns, by position.
+#[derive(Debug, Default)]
+pub struct Wishes {
+    /// What the plan declares, whether the column is used or not.
+    declared: BTreeMap<usize, Wish>,
+    /// The columns whose values are used.
+    used: BTreeMap<usize, Wish>,
+    /// Where a type is needed, for a mistake there.
+    needed_at: BTreeMap<usize, Mistake>,
+    /// The columns that hold keys; as keys they are text.
+    keys: BTreeSet<usize>,
+}
+
+impl Wishes {
+    pub(super) fn new(declared: BTreeMap<usize, Wish>) -> Wishes {
+        Wishes { declared, ..Wishes::default() }
+    }
+
+    /// The columns whose values are used.
+    pub fn used(&self) -> impl Iterator<Item = usize> {
+        self.used.keys().copied()
+    }
+
+    /// What is wanted of a column whose values are used.
+    pub fn of(&self, column: usize) -> Option<&Wish> {
+        self.used.get(&column)
+    }
+
+    /// The columns that hold keys.
+    pub fn keys(&self) -> &BTreeSet<usize> {
+        &self.keys
+    }
+
+    /// What the plan declares of a column.
+    pub(super) fn declared(&self, column: usize) -> Wish {
+        self.declared.get(&column).copied().unwrap_or_default()
+    }
+
+    /// The values of a column are used.
+    pub(super) fn use_values(&mut self, column: usize) {
+        let declared = self.declared(column);
+        self.used.entry(column).or_insert(declared);
+    }
+
+    /// The values of a column are used as a type; `at` is where the plan does.
+    pub(super) fn need(&mut self, column: usize, needed: ColumnType, at: Mistake) {
+        self.use_values(column);
+        let wish = self.used.get_mut(&column).expect("the line above put it there");
+        if wish.needed.is_none() {
+            wish.needed = Some(needed);
+            self.needed_at.insert(column, at);
+        }
+    }
+
+    /// A column holds keys.
+    pub(super) fn use_keys(&mut self, column: usize) {
+        self.keys.insert(column);
+    }
+
+    /// Where a column is needed with its type.
+    pub(crate) fn needed_at(&self, column: usize) -> Option<Mistake> {
+        self.needed_at.get(&column).cloned()
+    }
+
+    /// How the values of a column are read that looks like this.
+    ///
+    /// # Errors
+    /// The type that the plan needs, when the column looks like something else altogether.
+    pub fn reading(&self, column: usize, evidence: &Evidence) -> Result<Reading, ColumnType> {
+        let wish = self.of(column).copied().unwrap_or_default();
+        let column_type = match (wish.declared, wish.needed) {
+            (Some(declared), _) => declared,
+            // A column of percents serves where a number is needed.
+            (None, Some(ColumnType::Number)) if evidence.found_type() == ColumnType::Percent => {
+                ColumnType::Percent
+            }
+            (None, Some(needed)) if evidence.allows(needed) => needed,
+            (None, Some(needed)) => return Err(needed),
+            (None, None) if wish.scale.is_some() => ColumnType::Number,
+            // Codes stay text, whatever they look like.
+            (None, None) if self.keys.contains(&column) => ColumnType::Text,
+            (None, None) => evidence.found_type(),
+        };
+        let places = match column_type {
+            ColumnType::Integer => wish.scale.map_or(0, |scale| scale.places()),
+            ColumnType::Number | ColumnType::Percent => evidence.scaled_places(wish.scale),
+            _ => 0,
+        };
+        Ok(Reading { column_type, places, scale: wish.scale })
+    }
+}
