@@ -15,13 +15,21 @@ pub(crate) struct Arguments {
     pub(crate) command: Command,
 
     /// When to use colours
-    #[arg(long, global = true, value_enum, value_name = "WHEN", default_value = "auto")]
+    #[arg(
+        long,
+        global = true,
+        value_enum,
+        value_name = "WHEN",
+        default_value = "auto",
+        display_order = 100
+    )]
     pub(crate) color: Color,
 }
 
 const EXIT_STATUS: &str = "\
-Exit status: 0 all well; 1 findings that the plan says must stop; 2 a wrong command line or plan;
-3 input that cannot be read; 4 output that cannot be written.";
+Exit status:
+  0 all well; 1 findings that the plan says must stop; 2 a wrong command line or plan;
+  3 input that cannot be read; 4 output that cannot be written";
 
 #[derive(Debug, Subcommand)]
 pub(crate) enum Command {

@@ -116,7 +116,7 @@ impl Misfit {
             self.example
         );
         match &self.at {
-            Some(at) => Mistake { message, ..at.clone() },
+            Some(at) => Mistake { message, ..(**at).clone() },
             None => Mistake::of_plan(message),
         }
         .help("check that the plan names the right column, and how its values are written")
@@ -339,7 +339,7 @@ impl Reads {
                 .map(|texts| first_misfit(texts, wanted))
                 .find(|text| !text.is_empty())
                 .unwrap_or_default(),
-            at,
+            at: at.map(Box::new),
         };
         let evidence = |column: usize| {
             let mut evidence = Evidence::default();

@@ -92,6 +92,7 @@ pub(crate) struct Link {
     fill: Option<u32>,
 }
 
+#[expect(clippy::large_enum_variant, reason = "there is one of them per link of a plan")]
 enum Start {
     Fact {
         column: usize,

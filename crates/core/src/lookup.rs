@@ -1,7 +1,7 @@
 //! A lookup in memory: its typed columns, its rows settled to one per key (or key and period), and
 //! what was found on the way.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use arrow_array::StringViewArray;
@@ -121,7 +121,7 @@ fn typed(
             column: name.clone(),
             wanted,
             example: first_misfit(texts, wanted),
-            at: bound.wishes.needed_at(number),
+            at: bound.wishes.needed_at(number).map(Box::new),
         })?;
         let read = reading.read(texts);
         for row in &read.unreadable {
@@ -145,7 +145,7 @@ pub struct Misfit {
     /// What it holds instead.
     pub example: String,
     /// Where the plan needs it.
-    pub(crate) at: Option<Mistake>,
+    pub(crate) at: Option<Box<Mistake>>,
 }
 
 /// The first text that cannot be read as `wanted`.
@@ -203,6 +203,14 @@ impl Lookup {
                 }
             }
         }
+        // A row that is left out has no values to speak of.
+        let gone: BTreeSet<(Arc<str>, Option<u64>)> = lookup
+            .left_out
+            .values()
+            .flatten()
+            .map(|place| (place.part.clone(), place.row))
+            .collect();
+        lookup.unreadable.retain(|place| !gone.contains(&(place.part.clone(), place.row)));
         lookup.settle_duplicates(bound);
         // Only what the plan uses stays in memory.
         for (number, column) in lookup.columns.iter().enumerate() {

@@ -41,7 +41,7 @@ pub enum Error {
         /// The figure or total.
         what: String,
         /// The line.
-        at: Option<Place>,
+        at: Option<Box<Place>>,
     },
     /// The counts of a run do not close.
     #[error("the tie-out does not close: {}", .0.open().join("; "))]
@@ -137,7 +137,10 @@ impl Error {
     }
 
     pub(crate) fn does_not_fit(unfit: DoesNotFit, parts: &Parts) -> Error {
-        Error::DoesNotFit { what: format!("`{}`", unfit.what), at: Some(parts.place(unfit.spot)) }
+        Error::DoesNotFit {
+            what: format!("`{}`", unfit.what),
+            at: Some(Box::new(parts.place(unfit.spot))),
+        }
     }
 }
 

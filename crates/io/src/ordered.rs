@@ -125,7 +125,7 @@ mod tests {
         let mut items = 0..500u64;
         let mut out = Vec::new();
         let work = |sum: &mut u64, item: u64| {
-            if item % 7 == 0 {
+            if item.is_multiple_of(7) {
                 std::thread::yield_now();
             }
             *sum += item;

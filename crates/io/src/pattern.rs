@@ -41,10 +41,12 @@ impl Pattern {
 
     /// The names of its slots.
     pub(crate) fn slots(&self) -> Vec<&str> {
-        let slot = |piece| match piece {
-            &Piece::Slot(ref name) => Some(name.as_str()),
-            _ => None,
-        };
+        fn slot(piece: &Piece) -> Option<&str> {
+            match piece {
+                Piece::Slot(name) => Some(name),
+                _ => None,
+            }
+        }
         self.levels.iter().flatten().filter_map(slot).collect()
     }
 

@@ -54,7 +54,10 @@ pub(crate) fn demo(options: &DemoOptions, out: Out<'_>) -> Result<(), Failure> {
             "interligo totals --by families.name --show lines,revenue,margin".to_owned(),
             "any figure by any attribute",
         ),
-        ("interligo totals --by customers.region,quarter(sold_on) --show profit".to_owned(), ""),
+        (
+            "interligo totals --by \"customers.region, quarter(sold_on)\" --show profit".to_owned(),
+            "",
+        ),
         ("interligo run".to_owned(), "the outputs again, after a change of interligo.toml"),
     ] {
         writeln!(out, "{}", format!("  {command:<72}{what}").trim_end())?;

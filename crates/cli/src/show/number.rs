@@ -22,11 +22,9 @@ pub(crate) fn grouped(number: &str) -> String {
     format!("{sign}{groups}{fraction}")
 }
 
-/// A number with so many places at most, thousands in groups.
+/// A number with so many places, thousands in groups.
 pub(crate) fn rounded(number: Decimal, places: u8) -> String {
-    let shown =
-        if number.places() > places { number.round(places, Rounding::HalfEven) } else { None };
-    grouped(&shown.unwrap_or(number).to_string())
+    grouped(&number.round(places, Rounding::HalfEven).unwrap_or(number).to_string())
 }
 
 #[cfg(test)]
@@ -42,6 +40,6 @@ mod tests {
         }
         let number = Decimal::parse(b"1234.565").unwrap();
         assert_eq!(rounded(number, 2), "1,234.56");
-        assert_eq!(rounded(number, 5), "1,234.565");
+        assert_eq!(rounded(number, 5), "1,234.56500");
     }
 }

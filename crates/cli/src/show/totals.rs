@@ -3,7 +3,7 @@
 use std::io;
 
 use interligo_core::decimal::Decimal;
-use interligo_core::totals::TotalsTable;
+use interligo_core::totals::{MeasureKind, TotalsTable};
 use interligo_core::value::Value;
 use serde_json::{Map, json};
 
@@ -13,11 +13,11 @@ use super::{NOTICE, Out, QUIET, counted};
 
 /// A measure as it is read: amounts with two places at most, ratios with four.
 fn measure(table: &TotalsTable, number: usize, value: Option<Decimal>) -> String {
-    match (value, table.places[number]) {
+    match (value, table.kinds[number]) {
         (None, _) => "·".to_owned(),
-        (Some(value), None) => grouped(&value.to_string()),
-        (Some(value), Some(0)) => rounded(value, 4),
-        (Some(value), Some(places)) => rounded(value, places.min(2)),
+        (Some(value), MeasureKind::Lines) => grouped(&value.to_string()),
+        (Some(value), MeasureKind::Amount(places)) => rounded(value, places.min(2)),
+        (Some(value), MeasureKind::Ratio) => rounded(value, 4),
     }
 }
 
@@ -90,10 +90,10 @@ fn left_out(table: &TotalsTable, aside: u64) -> Vec<String> {
         let same = table.left_out.iter().zip(&table.measures).filter(|(other, _)| *other == count);
         let names: Vec<&str> = same.map(|(_, name)| name.as_str()).collect();
         notes.push(format!(
-            "{} of {} without a value left out of {}; `interligo check` says why.",
+            "{}: {} of {} have no value and are left out; `interligo check` says why.",
+            names.join(", "),
             grouped(&count.to_string()),
             counted(table.lines, "line"),
-            names.join(", ")
         ));
     }
     if table.filtered > 0 {

@@ -203,3 +203,54 @@ fn an_output_below_a_file_cannot_be_written() {
     assert!(came.said().contains("lines.csv` cannot be written"), "{}", came.said());
     came.status(4);
 }
+
+proptest::proptest! {
+    #![proptest_config(proptest::prelude::ProptestConfig::with_cases(64))]
+
+    /// Whatever is in a sales file: no panic, and no line lost.
+    #[test]
+    fn prop_damaged_lines_end_in_a_message_or_are_accounted_for(
+        at in 0usize..SALES.len(), length in 0usize..9, put in "[a-z0-9,\"\r\n .\u{e9}-]{0,12}", raw in 0u8..=255,
+    ) {
+        let mut damaged = SALES.as_bytes().to_vec();
+        let end = (at + length).min(damaged.len());
+        damaged.splice(at..end, put.bytes());
+        if raw > 200 {
+            damaged.insert(at, raw);
+        }
+        let mut folder = shop(LINES);
+        folder.put("sales.csv", &damaged);
+        let mut came = folder.run(&["run", "--format", "csv"]);
+        let (status, said) = (came.exit_status(), came.said().to_owned());
+        proptest::prop_assert!(status <= 3, "{}", said);
+        if status == 0 {
+            let count = |name: &str| -> usize {
+                let row = came.printed().lines().find(|row| row.starts_with(name)).unwrap();
+                row.rsplit(',').next().unwrap().parse().unwrap()
+            };
+            let (read, blank, kept) =
+                (count("lines,sales,read"), count("lines,sales,blank rows"), count("lines,sales,carried on"));
+            let aside: usize = came
+                .printed()
+                .lines()
+                .filter(|row| row.starts_with("set aside,"))
+                .map(|row| row.rsplit(',').next().unwrap().parse::<usize>().unwrap())
+                .sum();
+            proptest::prop_assert_eq!(read, blank + kept + aside);
+            // No value of these tables holds a line end, unless quotes were put in.
+            if !damaged.contains(&b'"') {
+                proptest::prop_assert_eq!(came.take_file("out/lines.csv").lines().count(), kept + 1);
+                let text = String::from_utf8(damaged).unwrap();
+                proptest::prop_assert_eq!(text.split('\n').filter(|row| !row.is_empty()).count() - 1, read - empty_rows(&text));
+            }
+        } else {
+            proptest::prop_assert!(said.starts_with("error: "), "{}", said);
+        }
+    }
+}
+
+/// Rows that are quite empty; they are read as blank rows.
+fn empty_rows(text: &str) -> usize {
+    let rows: Vec<&str> = text.strip_suffix('\n').unwrap_or(text).split('\n').collect();
+    rows.iter().skip(1).filter(|row| row.is_empty()).count()
+}

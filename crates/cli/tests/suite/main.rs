@@ -1,5 +1,7 @@
 //! Tests of the built program: files in a temporary folder, one command, and then all that came of it.
 
+#![allow(clippy::unwrap_used, reason = "a test that cannot go on has failed")]
+
 mod bad_input;
 mod checks;
 mod demo;

@@ -196,10 +196,12 @@ fn exact(text: &str) -> Option<Exact> {
     Some(Exact::new(mantissa, 10i128.pow(fraction.len() as u32)))
 }
 
+type Line = (String, String, Option<Exact>, Option<Exact>, Option<Exact>);
+
 #[derive(Debug, Default, PartialEq)]
 struct Expected {
     /// no, family, revenue, cost, profit
-    lines: Vec<(String, String, Option<Exact>, Option<Exact>, Option<Exact>)>,
+    lines: Vec<Line>,
     aside: usize,
     /// lines, and the sums of quantity, revenue and profit with whether any is known
     totals: BTreeMap<String, (usize, [Option<Exact>; 3])>,

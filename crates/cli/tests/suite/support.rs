@@ -88,6 +88,11 @@ impl Came {
         Came { status: 0, ..self }
     }
 
+    /// The exit status.
+    pub(crate) fn exit_status(&self) -> i32 {
+        self.status
+    }
+
     /// It printed just this.
     pub(crate) fn stdout(self, text: &str) -> Came {
         assert_eq!(self.stdout, text);

@@ -370,9 +370,9 @@ fn compare_columns(operator: Operator, a: &Expr, b: &Expr, inputs: &impl Inputs)
 
 #[cfg(test)]
 mod tests {
+    use super::super::parse;
     use super::super::rows::{Leaves, evaluate};
     use super::super::typed::{Names, check};
-    use super::super::{parse, typed};
     use super::*;
     use crate::decimal::Decimal;
     use crate::plan::{ColumnName, Mistake, Written};
@@ -383,14 +383,14 @@ mod tests {
     struct Batch(Vec<Column>);
 
     impl Names for Batch {
-        fn leaf(&self, name: &ColumnName, _: &Written) -> Result<typed::Expr, Mistake> {
+        fn leaf(&self, name: &ColumnName, _: &Written) -> Result<Expr, Mistake> {
             let (column, ty) = match name.column.as_str() {
                 "a" => (0, Type::Number { places: 2 }),
                 "b" => (1, Type::Number { places: 0 }),
                 "d" => (2, Type::Date),
                 _ => (3, Type::Text),
             };
-            Ok(typed::Expr { kind: ExprKind::Column(column), ty })
+            Ok(Expr { kind: ExprKind::Column(column), ty })
         }
     }
 

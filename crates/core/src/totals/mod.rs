@@ -52,8 +52,10 @@ pub(crate) struct Summed {
 pub struct Measure {
     /// The heading.
     pub heading: String,
-    /// Decimal places shown at least.
+    /// Decimal places written at least.
     pub least_places: u8,
+    /// What kind of number it is.
+    pub kind: MeasureKind,
     pub(crate) work: Work,
 }
 
@@ -66,6 +68,17 @@ pub(crate) enum Work {
     Again { parts: Vec<usize>, expr: Expr },
 }
 
+/// What kind of number a measure is; how it is best shown follows from it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum MeasureKind {
+    /// A number of lines.
+    Lines,
+    /// A sum, of numbers with so many decimal places.
+    Amount(u8),
+    /// A ratio of sums.
+    Ratio,
+}
+
 /// Totals, worked out.
 #[derive(Clone, Debug, PartialEq)]
 pub struct TotalsTable {
@@ -73,8 +86,8 @@ pub struct TotalsTable {
     pub by: Vec<String>,
     /// The headings of the measures.
     pub measures: Vec<String>,
-    /// Of each measure, the decimal places shown at least; `None` for a count of lines.
-    pub places: Vec<Option<u8>>,
+    /// Of each measure, what kind of number it is.
+    pub kinds: Vec<MeasureKind>,
     /// The groups in the order of their attributes, blanks last.
     pub rows: Vec<TotalsRow>,
     /// The same over all lines.
@@ -130,7 +143,12 @@ impl TotalsPlan {
         let (heading, expr) = match shown {
             Shown::Lines => {
                 let heading = "lines".to_owned();
-                self.measures.push(Measure { heading, least_places: 0, work: Work::Lines });
+                self.measures.push(Measure {
+                    heading,
+                    least_places: 0,
+                    kind: MeasureKind::Lines,
+                    work: Work::Lines,
+                });
                 return Ok(());
             }
             Shown::Column(column) => {
@@ -155,12 +173,12 @@ impl TotalsPlan {
             }
             _ => Mistake::of_plan(message).help(help),
         };
-        if !matches!(expr.ty, Type::Number { .. }) {
+        let Type::Number { places } = expr.ty else {
             let message = format!("`{heading}` is no number and has no total");
             return Err(mistaken(message, "leave it out of `show`, or group by it"));
-        }
+        };
         let least_places = engine.least_places(&expr);
-        let work = if ratio::contains_ratio(&expr, engine) {
+        let (kind, work) = if ratio::contains_ratio(&expr, engine) {
             let mut parts = Vec::new();
             let again = ratio::over_totals(&expr, engine, &mut parts).ok_or_else(|| {
                 let message = format!(
@@ -173,12 +191,12 @@ impl TotalsPlan {
             for expr in parts {
                 self.sums.push(Summed { expr, companions: companions.clone() });
             }
-            Work::Again { parts: companions, expr: again }
+            (MeasureKind::Ratio, Work::Again { parts: companions, expr: again })
         } else {
             self.sums.push(Summed { expr, companions: Vec::new() });
-            Work::Sum(self.sums.len() - 1)
+            (MeasureKind::Amount(places), Work::Sum(self.sums.len() - 1))
         };
-        self.measures.push(Measure { heading, least_places, work });
+        self.measures.push(Measure { heading, least_places, kind, work });
         Ok(())
     }
 
@@ -247,11 +265,7 @@ impl TotalsTable {
         Ok(TotalsTable {
             by: plan.by.iter().map(|by| by.heading.clone()).collect(),
             measures: plan.measures.iter().map(|m| m.heading.clone()).collect(),
-            places: plan
-                .measures
-                .iter()
-                .map(|m| (!matches!(m.work, Work::Lines)).then_some(m.least_places))
-                .collect(),
+            kinds: plan.measures.iter().map(|m| m.kind).collect(),
             left_out: left_out.collect(),
             lines: whole.lines,
             filtered,

@@ -342,7 +342,6 @@ fn closed_well(mut bits: u64, chunk: &[u8; 64]) -> bool {
 mod tests {
     use super::*;
     use crate::text::write_cell;
-    use arrow_array::Array;
     use proptest::prelude::*;
 
     fn block(rows: &str) -> Block {

@@ -1,0 +1,130 @@
+//! Lookups: one row per key, or per key and period, and what was settled on the way.
+
+use std::collections::BTreeSet;
+
+use interligo_core::bind::{BoundLookup, Headings, TableColumns, bind};
+use interligo_core::lookup::{LeftOut, Lookup};
+use interligo_core::plan::Plan;
+
+use crate::support::{raw, table};
+
+fn bound(settings: &str, columns: &str) -> BoundLookup {
+    let plan = format!(
+        "[tables.sales]\nrole = 'fact'\nfrom = 's.csv'\n[tables.prices]\nfrom = 'p.csv'\nkey = 'sku'\n{settings}\n\
+         [[link]]\npath = 'sales.item -> prices.sku{}'\n[figures]\nx = 'quantity * prices.price'\n",
+        if settings.contains("valid") { " as of day" } else { "" }
+    );
+    let mut headings = Headings::default();
+    for (name, columns) in [("sales", "item,day,quantity"), ("prices", columns)] {
+        let names = columns.split(',').map(str::to_owned).collect();
+        headings.0.insert(name.into(), TableColumns { names, slots: BTreeSet::new() });
+    }
+    bind(&Plan::parse(&plan).unwrap(), &headings, &[]).unwrap().lookups.remove(0)
+}
+
+fn settle(settings: &str, text: &str) -> Lookup {
+    let rows = table(text);
+    let bound = bound(settings, &rows[0].join(","));
+    Lookup::settle(raw("prices.csv", &rows), &bound).unwrap()
+}
+
+/// Key, places, differing columns and the row that holds, of each duplicate.
+fn duplicates(lookup: &Lookup) -> Vec<String> {
+    let one = |d: &interligo_core::lookup::Duplicate| {
+        let places: Vec<String> = d.places.iter().map(ToString::to_string).collect();
+        format!("{} {} [{}] {}", d.key, places.join(" "), d.differing.join(" "), d.held)
+    };
+    lookup.duplicates.iter().map(one).collect()
+}
+
+#[test]
+fn duplicates_are_told_apart_and_settled_by_the_rule() {
+    const ROWS: &str = "sku,price,note\nA,1.50,x\nB,2,y\n A,1.5,x\nB,3,y\nB,2,z\nC,4,";
+    for (rule, expected) in [
+        (
+            "",
+            [
+                "A prices.csv:2 prices.csv:4 [] prices.csv:2",
+                "B prices.csv:3 prices.csv:5 prices.csv:6 [price note] prices.csv:3",
+            ],
+        ),
+        (
+            "duplicates = 'first'",
+            [
+                "A prices.csv:2 prices.csv:4 [] prices.csv:2",
+                "B prices.csv:3 prices.csv:5 prices.csv:6 [price note] prices.csv:3",
+            ],
+        ),
+        (
+            "duplicates = 'last'",
+            [
+                "A prices.csv:2 prices.csv:4 [] prices.csv:4",
+                "B prices.csv:3 prices.csv:5 prices.csv:6 [price note] prices.csv:6",
+            ],
+        ),
+    ] {
+        assert_eq!(duplicates(&settle(rule, ROWS)), expected, "{rule}");
+    }
+}
+
+#[test]
+fn a_difference_in_a_column_that_nothing_uses_is_a_difference() {
+    assert_eq!(
+        duplicates(&settle("", "sku,price,note\nA,1,x\nA,1,y")),
+        ["A prices.csv:2 prices.csv:3 [note] prices.csv:2"]
+    );
+    // Two values that cannot be read are two.
+    assert_eq!(
+        duplicates(&settle("", "sku,price\nA,q\nA,r\nB,1\nC,2\nD,3")),
+        ["A prices.csv:2 prices.csv:3 [price] prices.csv:2"]
+    );
+}
+
+#[test]
+fn the_same_key_in_another_period_is_no_duplicate() {
+    let valid = "valid = { from = 'since', until = 'until' }\nduplicates = 'last'";
+    let lookup = settle(
+        valid,
+        "sku,since,until,price\nA,2025-01-01,2025-01-31,1\nA,2025-02-01,,2\nA,2025-01-01,2025-01-31,3\nA,,2024-12-31,4",
+    );
+    assert_eq!(duplicates(&lookup), ["A prices.csv:2 prices.csv:4 [price] prices.csv:4"]);
+}
+
+#[test]
+fn rows_without_key_or_period_are_left_out_and_counted() {
+    let valid = "valid = { from = 'since', until = 'until' }";
+    let lookup = settle(
+        valid,
+        "sku,since,until,price\n,2025-01-01,,1\nA,soon,,2\nA,2025-02-01,2025-01-01,3\nB,2025-01-01,,x\nC,2025-01-01,,9\nD,2025-01-01,,9",
+    );
+    let left_out: Vec<(LeftOut, String)> =
+        lookup.left_out.iter().map(|(why, places)| (*why, places[0].to_string())).collect();
+    assert_eq!(
+        left_out,
+        [
+            (LeftOut::BlankKey, "prices.csv:2".to_owned()),
+            (LeftOut::UnreadablePeriod, "prices.csv:3".to_owned()),
+            (LeftOut::PeriodReversed, "prices.csv:4".to_owned()),
+        ]
+    );
+    let unreadable: Vec<String> = lookup.unreadable.iter().map(ToString::to_string).collect();
+    assert_eq!(unreadable, ["prices.csv:5 `price` holds `x`"]);
+}
+
+#[test]
+fn a_column_of_something_else_altogether_is_refused() {
+    let rows = table("sku,price\nA,cheap\nB,dear\nC,1");
+    let Err(misfit) = Lookup::settle(raw("prices.csv", &rows), &bound("", "sku,price")) else {
+        panic!("prices of words were taken for numbers");
+    };
+    assert_eq!(
+        misfit.mistake().message,
+        "the plan needs numbers (1234.56) in `prices.price`, which holds `cheap`"
+    );
+}
+
+#[test]
+fn an_empty_lookup_holds_no_key() {
+    let lookup = settle("", "sku,price");
+    assert_eq!((lookup.rows, lookup.duplicates.len()), (0, 0));
+}

@@ -1,0 +1,9 @@
+//! Tests of the computation on tables in memory: laws that hold for any tables, and cases by hand.
+#![allow(clippy::unwrap_used, reason = "a test that cannot go on has failed")]
+
+mod apart;
+mod lookups;
+mod no_panic;
+mod ratios;
+mod splits;
+mod support;

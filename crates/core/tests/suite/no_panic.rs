@@ -1,0 +1,73 @@
+//! Whatever a person writes into a plan or a formula, the answer is a result or a mistake with a place.
+
+use std::collections::BTreeSet;
+
+use interligo_core::bind::{Headings, Request, TableColumns, bind};
+use interligo_core::plan::{Mistake, Plan};
+use proptest::prelude::*;
+
+use crate::support::totals_request;
+
+const PLAN: &str = include_str!("../../../../demo/interligo.toml");
+
+fn headings() -> Headings {
+    let mut headings = Headings::default();
+    for (table, columns) in [
+        ("sales", "order_no,line_no,sold_on,item,customer_no,quantity,discount,depot,year"),
+        ("products", "sku,name,family,unit_cost"),
+        ("families", "code,name,group"),
+        ("groups", "code,name"),
+        ("prices", "sku,valid_from,valid_to,unit_price"),
+        ("customers", "customer_no,name,region,type"),
+    ] {
+        let names = columns.split(',').map(str::to_owned).collect();
+        headings.0.insert(table.into(), TableColumns { names, slots: BTreeSet::new() });
+    }
+    headings
+}
+
+fn mistakes(plan: &str, by: &str) -> Vec<Mistake> {
+    let parsed = match Plan::parse(plan) {
+        Ok(parsed) => parsed,
+        Err(mistake) => return vec![mistake],
+    };
+    let mut requests = match Request::of_plan(&parsed) {
+        Ok(requests) => requests,
+        Err(mistake) => return vec![mistake],
+    };
+    requests.push(totals_request(&[by], &[]));
+    bind(&parsed, &headings(), &requests).err().unwrap_or_default()
+}
+
+#[test]
+fn the_plan_of_the_demo_binds() {
+    assert_eq!(mistakes(PLAN, "groups.name"), []);
+}
+
+proptest! {
+    #[test]
+    fn prop_a_damaged_plan_is_a_mistake_at_a_place(
+        at in 0usize..PLAN.len(), length in 0usize..12, put in "[a-z\"'\\[\\]{}=.,*>() \n\u{e9}-]{0,6}",
+    ) {
+        prop_assume!(PLAN.is_char_boundary(at));
+        let end = (at + length).min(PLAN.len());
+        prop_assume!(PLAN.is_char_boundary(end));
+        let damaged = format!("{}{put}{}", &PLAN[..at], &PLAN[end..]);
+        for mistake in mistakes(&damaged, "depot") {
+            prop_assert!(!mistake.message.is_empty());
+            if let Some(span) = &mistake.span {
+                prop_assert!(span.start <= span.end && span.end <= damaged.len());
+            }
+        }
+    }
+
+    #[test]
+    fn prop_any_text_is_a_formula_or_a_mistake(text in "\\PC{0,40}|[a-c0-9.'\"()+*/<>= -]{0,30}") {
+        for mistake in mistakes(PLAN, &text) {
+            prop_assert!(!mistake.message.is_empty());
+            if let Some(span) = &mistake.span {
+                prop_assert!(span.end <= text.len() && text.is_char_boundary(span.start));
+            }
+        }
+    }
+}

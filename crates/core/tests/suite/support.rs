@@ -1,0 +1,145 @@
+//! A plan with tables in memory, worked out in batches of any size.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use arrow_array::StringViewArray;
+use interligo_core::bind::{Content, Headings, Request, TableColumns, bind};
+use interligo_core::engine::{Engine, Extent, OutputContent};
+use interligo_core::findings::{Findings, Parts};
+use interligo_core::lines::LineBatch;
+use interligo_core::lookup::{Lookup, RawTable};
+use interligo_core::plan::{Plan, Written};
+use interligo_core::tieout::TieOut;
+use interligo_core::totals::{Groups, TotalsPlan, TotalsTable};
+
+/// Rows of cells; the first row is the heading. Cells are separated by commas.
+pub(crate) type Tables = BTreeMap<&'static str, Vec<Vec<String>>>;
+
+pub(crate) fn table(text: &str) -> Vec<Vec<String>> {
+    text.trim_start()
+        .lines()
+        .map(|row| row.trim().split(',').map(str::to_owned).collect())
+        .collect()
+}
+
+pub(crate) fn tables(texts: &[(&'static str, &str)]) -> Tables {
+    texts.iter().map(|(name, text)| (*name, table(text))).collect()
+}
+
+fn columns(rows: &[Vec<String>]) -> Vec<StringViewArray> {
+    let column =
+        |at: usize| StringViewArray::from_iter_values(rows.iter().map(|row| row[at].as_str()));
+    let width = rows.first().map_or(0, Vec::len);
+    (0..width).map(column).collect()
+}
+
+pub(crate) fn raw(name: &str, rows: &[Vec<String>]) -> RawTable {
+    let (heading, rows) = rows.split_first().unwrap();
+    let empty = || heading.iter().map(|_| StringViewArray::new_null(0)).collect();
+    RawTable {
+        parts: vec![name.into()],
+        first_rows: vec![0],
+        rows: (2..).take(rows.len()).collect(),
+        columns: if rows.is_empty() { empty() } else { columns(rows) },
+        blank_rows: 0,
+    }
+}
+
+fn headings(tables: &Tables) -> Headings {
+    let mut headings = Headings::default();
+    for (name, rows) in tables {
+        let columns = TableColumns { names: rows[0].clone(), slots: BTreeSet::new() };
+        headings.0.insert((*name).to_owned(), columns);
+    }
+    headings
+}
+
+pub(crate) fn totals_request(by: &[&str], show: &[&str]) -> Request {
+    let written = |texts: &[&str]| -> Vec<Written> {
+        texts.iter().map(|text| Written::in_option("test", text, 0..text.len())).collect()
+    };
+    let show = (!show.is_empty()).then(|| written(show));
+    Request {
+        name: "totals".into(),
+        to: None,
+        content: Content::Totals { by: written(by), show, filter: None },
+    }
+}
+
+/// The plan bound to the tables; the fact is called `sales`.
+pub(crate) fn engine(plan: &str, tables: &Tables, by: &[&str], show: &[&str]) -> Engine {
+    let plan = Plan::parse(plan).unwrap();
+    let bound = bind(&plan, &headings(tables), &[totals_request(by, show)]).unwrap();
+    let lookups = bound
+        .lookups
+        .iter()
+        .map(|lookup| {
+            Lookup::settle(raw(&lookup.name, &tables[lookup.name.as_str()]), lookup).unwrap()
+        })
+        .collect();
+    let sales = columns(&tables["sales"][1..]);
+    let texts = |column| sales.get(column).cloned().into_iter().collect();
+    let samples: Vec<_> = bound.fact.read_columns().into_iter().map(texts).collect();
+    Engine::new(bound, lookups, &samples, Extent::Everything).unwrap()
+}
+
+pub(crate) fn totals_plan(engine: &Engine) -> &TotalsPlan {
+    match &engine.outputs[0].content {
+        OutputContent::Totals(plan) => plan,
+        OutputContent::Lines(_) => unreachable!("only totals are asked for here"),
+    }
+}
+
+/// The sales in batches of these sizes, dealt out to so many workers in turn.
+pub(crate) fn run(
+    engine: &Engine,
+    tables: &Tables,
+    sizes: &[usize],
+    workers: usize,
+) -> (Findings, TotalsTable) {
+    let rows = &tables["sales"][1..];
+    let mut groups: Vec<Groups<'_>> =
+        (0..workers).map(|_| Groups::new(totals_plan(engine))).collect();
+    let mut findings = Findings::default();
+    let mut start = 0;
+    for (number, size) in sizes.iter().cycle().enumerate() {
+        if start >= rows.len() {
+            break;
+        }
+        let batch = &rows[start..rows.len().min(start + size)];
+        let all = columns(batch);
+        let row_of = move |row: u32| (start + row as usize + 2) as u64;
+        let lines = engine
+            .work_out(&LineBatch {
+                rows: batch.len(),
+                columns: engine.read.iter().map(|column| all[*column].clone()).collect(),
+                part: 0,
+                row_of: &row_of,
+            })
+            .unwrap();
+        groups[number % workers].add(&lines).unwrap();
+        findings.absorb(lines.findings, 0);
+        start += size;
+    }
+    (findings, TotalsTable::merge(totals_plan(engine), groups).unwrap())
+}
+
+/// All in one batch.
+pub(crate) fn run_whole(engine: &Engine, tables: &Tables) -> (Findings, TotalsTable) {
+    run(engine, tables, &[usize::MAX >> 1], 1)
+}
+
+pub(crate) fn tie_out(engine: &Engine, findings: &Findings) -> TieOut {
+    let aside = findings.lines_aside();
+    TieOut::new(engine, findings, Parts(vec!["sales".into()]).0.len(), Vec::new(), None, aside)
+}
+
+/// The totals as rows of text.
+pub(crate) fn shown(table: &TotalsTable) -> Vec<Vec<String>> {
+    let row = |key: &[interligo_core::value::Value<'_>],
+               values: &[Option<interligo_core::decimal::Decimal>]| {
+        let key = key.iter().map(ToString::to_string);
+        key.chain(values.iter().map(|v| v.map_or(String::new(), |v| v.to_string()))).collect()
+    };
+    table.rows.iter().map(|r| row(&r.key, &r.values)).collect()
+}
