@@ -22,6 +22,10 @@ pub(crate) fn check(options: &CheckOptions, out: Out<'_>) -> Result<(), Failure>
     let mut stopping = duplicate_stops(&engine.bound, &engine.lookups);
     stopping.extend(stops(&opened.project, &engine, &outcome.findings));
     if stopping.is_empty() {
+        if options.format == Format::Table {
+            show::would_not_stop(out)?;
+            out.flush()?;
+        }
         return Ok(());
     }
     for stop in &stopping {

@@ -39,14 +39,14 @@ pub(crate) fn demo(options: &DemoOptions, out: Out<'_>) -> Result<(), Failure> {
     show::tables_read(out, &outcome.tie_out)?;
     writeln!(out)?;
     show::link_health(out, &engine, &outcome.tie_out)?;
-    writeln!(out, "\nProfit by group and month of 2025\n")?;
+    show::title(out, "Profit by group and month of 2025")?;
     if let Some(profit) = &profit {
         show::cross(out, profit, 0)?;
     }
     writeln!(out)?;
     show::tie_out(out, &opened.project.plan.plan, &outcome.tie_out)?;
     show::notes(out, &opened.project, &engine, &outcome.findings)?;
-    writeln!(out, "\nWhat to try next\n")?;
+    show::title(out, "What to try next")?;
     for (command, what) in [
         (format!("cd {folder}"), ""),
         ("interligo check".to_owned(), "the keys without a row, and the keys that came twice"),

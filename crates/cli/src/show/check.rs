@@ -340,6 +340,11 @@ pub(super) fn write_csv(
     Ok(())
 }
 
+/// Says that a run goes through.
+pub(crate) fn would_not_stop(out: Out<'_>) -> io::Result<()> {
+    writeln!(out, "\n{QUIET}Nothing of this stops a run.{QUIET:#}")
+}
+
 /// Says on standard error that a run would be stopped, and the way out.
 pub(crate) fn would_stop(message: &str, help: &str) {
     anstream::eprintln!("{NOTICE}A run would stop:{NOTICE:#} {message}");

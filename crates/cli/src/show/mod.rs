@@ -6,7 +6,7 @@ mod table;
 mod tie_out;
 mod totals;
 
-pub(crate) use check::{CheckReport, would_stop};
+pub(crate) use check::{CheckReport, would_not_stop, would_stop};
 pub(crate) use tie_out::{link_health, notes, tables_read, tie_out, tie_out_csv, tie_out_json};
 pub(crate) use totals::{cross, left_out_to_stderr, totals, totals_json};
 
@@ -22,6 +22,11 @@ const NOTICE: Style = AnsiColor::Yellow.on_default();
 const GOOD: Style = AnsiColor::Green.on_default();
 /// What may be passed over.
 const QUIET: Style = Style::new().dimmed();
+
+/// Prints the title of a section.
+pub(crate) fn title(out: Out<'_>, title: &str) -> std::io::Result<()> {
+    writeln!(out, "\n{TITLE}{title}{TITLE:#}\n")
+}
 
 /// `1 line`, `3 lines`.
 pub(crate) fn counted(count: u64, what: &str) -> String {

@@ -2,7 +2,7 @@
 
 use comfy_table::{CellAlignment, ContentArrangement, Table, presets};
 
-use super::{Out, TITLE};
+use super::{Out, QUIET, TITLE};
 
 /// A table that grows row by row.
 pub(crate) struct TextTable {
@@ -60,11 +60,11 @@ impl TextTable {
         let rule = "─".repeat(width);
         for (number, line) in lines.iter().enumerate() {
             if self.sum && number + 1 == lines.len() {
-                writeln!(out, "{indent}{rule}")?;
+                writeln!(out, "{indent}{QUIET}{rule}{QUIET:#}")?;
             }
             if number == 0 {
                 writeln!(out, "{indent}{TITLE}{line}{TITLE:#}")?;
-                writeln!(out, "{indent}{rule}")?;
+                writeln!(out, "{indent}{QUIET}{rule}{QUIET:#}")?;
             } else {
                 writeln!(out, "{indent}{line}")?;
             }

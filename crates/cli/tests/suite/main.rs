@@ -6,6 +6,7 @@ mod bad_input;
 mod checks;
 mod demo;
 mod documents;
+mod linking;
 mod mistakes;
 mod oracle;
 mod runs;
