@@ -15,7 +15,20 @@ use clap::Parser;
 use args::{Arguments, Command};
 use failure::Failure;
 
+/// The stack that commands run on: formulas are read and typed recursively and may be long.
+const STACK: usize = 64 << 20;
+
 fn main() -> ExitCode {
+    let command = std::thread::Builder::new().stack_size(STACK).spawn(run);
+    match command.map(std::thread::JoinHandle::join) {
+        Ok(Ok(status)) => status,
+        Ok(Err(panic)) => std::panic::resume_unwind(panic),
+        // Without a thread there is still this one.
+        Err(_) => run(),
+    }
+}
+
+fn run() -> ExitCode {
     let arguments = Arguments::parse();
     arguments.color.apply();
     let mut out = anstream::stdout().lock();

@@ -13,7 +13,7 @@ use crate::place::Place;
 /// How many places of one kind are kept.
 pub const PLACES_KEPT: usize = 5;
 
-/// How many distinct keys of one link are kept; further ones are counted by line only.
+/// How many distinct keys that were not found are kept; lines with further ones are only counted.
 pub const KEYS_KEPT: usize = 200_000;
 
 /// A sum that stays exact; `None` once it does not fit.

@@ -11,6 +11,9 @@ use std::sync::{Condvar, Mutex, MutexGuard, PoisonError};
 /// Results held per worker before it waits for the others.
 const AHEAD: usize = 3;
 
+/// The stack of a worker: formulas are worked out recursively and may be long.
+const STACK: usize = 64 << 20;
+
 struct Source<N> {
     next: N,
     taken: u64,
@@ -78,7 +81,12 @@ where
         vec![worker()]
     } else {
         std::thread::scope(|scope| {
-            let workers: Vec<_> = (0..threads).map(|_| scope.spawn(worker)).collect();
+            let start =
+                |_| std::thread::Builder::new().stack_size(STACK).spawn_scoped(scope, worker);
+            let workers: Vec<_> = (0..threads)
+                .map(start)
+                .collect::<Result<_, _>>()
+                .expect("the system gives a thread for each core");
             workers.into_iter().map(|w| w.join().expect("workers do not panic")).collect()
         })
     };

@@ -64,6 +64,13 @@ impl Project {
         Ok(project)
     }
 
+    /// Headings that a file has more than once, with the file: the later ones were renamed. None of
+    /// them is needed, or the run would have ended.
+    pub fn repeated_headings(&self) -> Vec<(String, String)> {
+        let of = |table: &Table| table.repeated.clone();
+        self.tables.iter().flat_map(of).map(|(heading, file)| (heading, file.to_string())).collect()
+    }
+
     /// The folder of the plan.
     pub fn folder(&self) -> &Path {
         &self.folder

@@ -30,7 +30,10 @@ pub(crate) fn totals(options: &TotalsOptions, out: Out<'_>) -> Result<(), Failur
     let outcome = opened.run(&engine, OnStop::Stop)?;
     let (_, table) = outcome.totals.first().expect("the one output asked for is totals");
     match options.format {
-        Format::Table => show::totals(out, table, outcome.tie_out.lines_aside())?,
+        Format::Table => {
+            let currency = opened.project.plan.plan.currency.as_deref();
+            show::totals(out, table, outcome.tie_out.lines_aside(), currency)?;
+        }
         Format::Csv => {
             out.write_all(&totals_csv(table))?;
             show::left_out_to_stderr(table, outcome.tie_out.lines_aside());

@@ -74,6 +74,16 @@ impl CheckReport {
             further: findings.further_keys.values().sum(),
         };
         report.add_lookups(engine);
+        for (heading, file) in project.repeated_headings() {
+            report.others.push(OtherFinding {
+                code: "repeated-heading",
+                table: file,
+                key: heading.clone(),
+                count: 1,
+                places: Vec::new(),
+                note: format!("later ones are called `{heading}_2`, `{heading}_3`"),
+            });
+        }
         let parts = project.fact_parts(engine);
         for (column, unreadable) in &findings.unreadable {
             report.others.push(OtherFinding {

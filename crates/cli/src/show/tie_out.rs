@@ -177,6 +177,11 @@ pub(crate) fn notes(
             notes.push(format!("{count} of `{}` taken as blank ({first})", lookup.name));
         }
     }
+    for (heading, file) in project.repeated_headings() {
+        notes.push(format!(
+            "{file} has the heading `{heading}` again; later ones are `{heading}_2`, `{heading}_3`"
+        ));
+    }
     let keys = findings.keys.len();
     if keys > 0 {
         notes.push(format!("{} without a row", counted(keys as u64, "key")));

@@ -26,7 +26,12 @@ fn attribute(value: &Value<'_>) -> String {
 }
 
 /// Prints totals as a table, the whole below, and what is to be said about them.
-pub(crate) fn totals(out: Out<'_>, table: &TotalsTable, aside: u64) -> io::Result<()> {
+pub(crate) fn totals(
+    out: Out<'_>,
+    table: &TotalsTable,
+    aside: u64,
+    currency: Option<&str>,
+) -> io::Result<()> {
     let measures = table.measures.iter().map(|heading| format!(">{heading}"));
     let mut shown = TextTable::new(table.by.iter().cloned().chain(measures));
     let cells = |values: &[Option<Decimal>]| -> Vec<String> {
@@ -54,6 +59,9 @@ pub(crate) fn totals(out: Out<'_>, table: &TotalsTable, aside: u64) -> io::Resul
     let rounds = |value: &Option<Decimal>| value.is_some_and(|v| v.trimmed(0).places() > 2);
     if table.rows.iter().any(|row| row.values.iter().any(rounds)) {
         writeln!(out, "{QUIET}Shown rounded; --format csv has every digit.{QUIET:#}")?;
+    }
+    if let Some(currency) = currency {
+        writeln!(out, "{QUIET}Money is in {currency}.{QUIET:#}")?;
     }
     Ok(())
 }

@@ -105,6 +105,34 @@ fn a_heading_that_one_of_the_files_lacks_is_named_with_that_file() {
 }
 
 #[test]
+fn a_heading_twice_is_a_finding_where_nothing_needs_it() {
+    let mut folder = shop("");
+    folder.put("products.csv", b"sku,name,cost,name\nA,Jar,1,Glass\nB,Smoker,2,Tin\n");
+    let came = folder.run(&["run"]);
+    let said = "products.csv has the heading `name` again; later ones are `name_2`, `name_3`.";
+    assert!(came.printed().contains(said), "{}", came.printed());
+    let came = folder.run(&["check", "--format", "csv"]);
+    assert!(came.printed().contains("repeated-heading,products.csv,name,1,"), "{}", came.printed());
+}
+
+#[test]
+fn long_formulas_do_not_exhaust_the_stack() {
+    let codes: Vec<String> = (0..900).map(|n| format!("'C{n}'")).collect();
+    let sum = vec!["quantity"; 1_900].join(" + ");
+    let folder = shop(&format!(
+        "listed = \"if item in ({}, 'A') then 1 else 0\"\nsum = \"{sum}\"\n",
+        codes.join(", ")
+    ));
+    let came = folder.run(&["totals", "--by", "item", "--show", "listed,sum", "--format", "csv"]);
+    assert_eq!(
+        came.printed(),
+        "item,listed,sum\nA,2,9500\nB,0,9500\nX,0,9500\n",
+        "{}",
+        came.said()
+    );
+}
+
+#[test]
 fn a_bad_value_is_a_finding_and_its_line_stays() {
     let mut folder = shop(LINES);
     folder.put(

@@ -19,12 +19,20 @@ const FUNCTIONS: [&str; 8] =
 /// Formulas nested deeper than this are refused, before they exhaust the stack.
 const DEEPEST: usize = 100;
 
+/// So are formulas of more words than this: a long sum is a deep tree as well.
+const LONGEST: usize = 4_000;
+
 /// Reads a formula.
 pub(crate) fn parse(written: &Written) -> Result<Node, Mistake> {
     let tokens = tokens(written)?;
     let mut parser = Parser { written, tokens: &tokens, at: 0, depth: 0 };
     if tokens.is_empty() {
         return Err(written.mistaken("the formula is empty"));
+    }
+    if tokens.len() > LONGEST {
+        return Err(written.mistaken(format!(
+            "the formula has more than {LONGEST} words; split it into several figures"
+        )));
     }
     let node = parser.expression(0)?;
     if parser.at < tokens.len() {
@@ -426,5 +434,7 @@ mod tests {
         }
         let deep = "(".repeat(500) + "1" + &")".repeat(500);
         assert!(parse(&written(&deep)).unwrap_err().message.contains("nested"));
+        let long = "1 + ".repeat(2_500) + "1";
+        assert!(parse(&written(&long)).unwrap_err().message.contains("words"));
     }
 }

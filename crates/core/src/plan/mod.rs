@@ -47,7 +47,7 @@ pub struct Plan {
 pub struct Head {
     /// The name shown above results.
     pub name: Option<String>,
-    /// The currency of the amounts, shown beside them.
+    /// The currency of the figures, said below totals.
     pub currency: Option<String>,
 }
 
