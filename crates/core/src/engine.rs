@@ -11,9 +11,10 @@ use crate::bind::{Bound, LinesColumn, OutputKind, Reference, RouteStart, Scope};
 use crate::column::{Column, Numbers};
 use crate::formula::{Expr, ExprKind, Names, Operator, Type, check, parse};
 use crate::links::{Link, LinkParts};
-use crate::lookup::{Lookup, Misfit, first_misfit};
+use crate::lookup::{Lookup, Misfit};
 use crate::plan::{ColumnName, ColumnType, Missing, Mistake, Written};
-use crate::reading::{Evidence, Reading};
+use crate::reading::Reading;
+use crate::reads::Reads;
 use crate::totals::TotalsPlan;
 
 /// How much of the plan is worked out.
@@ -67,7 +68,7 @@ pub enum OutputColumn {
     Value {
         /// The heading.
         heading: String,
-        /// By number among [`Engine::values`].
+        /// By number among the values of the lines.
         value: usize,
         /// The decimal places written at least, of a number.
         least_places: u8,
@@ -315,75 +316,6 @@ impl Engine {
             (_, Some(column)) => columns[column].value(row).to_string(),
             _ => String::new(),
         }
-    }
-}
-
-/// The columns of the fact that are read, each in one way.
-struct Reads {
-    columns: Vec<usize>,
-    readings: Vec<Reading>,
-    values: BTreeMap<usize, usize>,
-}
-
-impl Reads {
-    fn new(bound: &Bound, samples: &[Vec<StringViewArray>]) -> Result<Reads, Misfit> {
-        let fact = &bound.fact;
-        let sampled: BTreeMap<usize, &Vec<StringViewArray>> =
-            fact.read_columns().into_iter().zip(samples).collect();
-        let misfit = |column: usize, wanted: ColumnType, at: Option<Mistake>| Misfit {
-            table: fact.name.clone(),
-            column: fact.columns[column].clone(),
-            wanted,
-            example: sampled[&column]
-                .iter()
-                .map(|texts| first_misfit(texts, wanted))
-                .find(|text| !text.is_empty())
-                .unwrap_or_default(),
-            at: at.map(Box::new),
-        };
-        let evidence = |column: usize| {
-            let mut evidence = Evidence::default();
-            sampled[&column].iter().for_each(|texts| evidence.add_all(texts));
-            evidence
-        };
-        let mut reads =
-            Reads { columns: Vec::new(), readings: Vec::new(), values: BTreeMap::new() };
-        for column in fact.wishes.used() {
-            let reading = fact
-                .wishes
-                .reading(column, &evidence(column))
-                .map_err(|wanted| misfit(column, wanted, fact.wishes.needed_at(column)))?;
-            let number = reads.add(column, reading);
-            reads.values.insert(column, number);
-        }
-        for column in fact.wishes.keys() {
-            reads.add(*column, Reading::TEXT);
-        }
-        for (column, at) in &fact.days {
-            if !evidence(*column).allows(ColumnType::Date) {
-                return Err(misfit(*column, ColumnType::Date, Some(at.clone())));
-            }
-            reads.add(*column, Reading::DATE);
-        }
-        Ok(reads)
-    }
-
-    /// The number of a column read in this way; it is added if it is not there yet.
-    fn add(&mut self, column: usize, reading: Reading) -> usize {
-        self.position(column, reading.column_type).unwrap_or_else(|| {
-            self.columns.push(column);
-            self.readings.push(reading);
-            self.columns.len() - 1
-        })
-    }
-
-    fn as_type(&self, column: usize, column_type: ColumnType) -> usize {
-        self.position(column, column_type).expect("keys and days of links are read")
-    }
-
-    fn position(&self, column: usize, column_type: ColumnType) -> Option<usize> {
-        let mut known = self.columns.iter().zip(&self.readings);
-        known.position(|(own, reading)| (*own, reading.column_type) == (column, column_type))
     }
 }
 

@@ -87,7 +87,7 @@ pub struct KeyTally {
 pub struct Spot {
     /// The file, by number.
     pub part: usize,
-    /// The row; in a batch counted from the batch's first row.
+    /// The row, as its owner counts.
     pub row: u64,
 }
 
@@ -133,9 +133,8 @@ impl Findings {
         self.aside.values().sum()
     }
 
-    /// Adds the findings of the next batch, whose rows are counted from `base` of its file.
-    pub fn absorb(&mut self, batch: Findings, base: u64) {
-        let moved = |spot: Spot| Spot { row: spot.row + base, ..spot };
+    /// Adds the findings of the next batch.
+    pub fn absorb(&mut self, batch: Findings) {
         self.lines += batch.lines;
         self.blank_rows += batch.blank_rows;
         add_counts(&mut self.aside, batch.aside);
@@ -149,10 +148,9 @@ impl Findings {
             let own = self.unreadable.entry(column).or_default();
             own.count += other.count;
             let room = PLACES_KEPT.saturating_sub(own.first.len());
-            own.first.extend(other.first.into_iter().take(room).map(|(s, v)| (moved(s), v)));
+            own.first.extend(other.first.into_iter().take(room));
         }
-        for (key, mut tally) in batch.keys {
-            (tally.first, tally.last) = (moved(tally.first), moved(tally.last));
+        for (key, tally) in batch.keys {
             self.add_key(key, tally);
         }
         merge_sums(&mut self.amounts_read, &batch.amounts_read);

@@ -3,7 +3,7 @@
 //! It opens no file, prints nothing, reads no clock and no environment. Readers hand it text with its
 //! origin; it hands back typed columns, totals and findings. The way through it:
 //!
-//! 1. [`plan`] reads the plan as written, [`bind`] binds its names to the columns of real tables.
+//! 1. [`plan`] reads the plan as written, [`mod@bind`] binds its names to the columns of real tables.
 //! 2. [`lookup`] types the lookups and settles their duplicates; [`engine`] types the formulas and
 //!    prepares the links.
 //! 3. [`lines`] works out one batch of lines after another; [`totals`] and [`findings`] merge what the
@@ -25,6 +25,7 @@ pub mod lookup;
 pub mod place;
 pub mod plan;
 pub mod reading;
+mod reads;
 mod texts;
 pub mod tieout;
 pub mod totals;

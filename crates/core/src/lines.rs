@@ -29,7 +29,7 @@ pub struct LineBatch<'a> {
     pub columns: Vec<StringViewArray>,
     /// The file, by number.
     pub part: usize,
-    /// The row of its file in which a line stands, counted from the batch's first.
+    /// The row of its file in which a line stands.
     pub row_of: &'a dyn Fn(u32) -> u64,
 }
 
@@ -171,7 +171,7 @@ impl Lines<'_> {
         self.aside.binary_search_by_key(&row, |(aside, _)| *aside).is_ok()
     }
 
-    /// The rows of a link's lookup, per line; [`Lines::row_of`] tells whether one is there.
+    /// The rows of a link's lookup, per line; [`Lines::is_row`] tells whether one is there.
     pub fn link_rows(&self, link: usize) -> &[u32] {
         self.linked[link].as_ref().map_or(&[], |linked| &linked.rows)
     }

@@ -81,7 +81,7 @@ pub fn run(
         || totals_of(engine).map(Groups::new).collect::<Vec<_>>(),
         |groups: &mut Vec<Groups<'_>>, (part, block)| worker.work(part, block, groups),
         |done: Done| {
-            findings.absorb(done.findings, 0);
+            findings.absorb(done.findings);
             files.write(&done.lines, &done.aside)
         },
     )?;

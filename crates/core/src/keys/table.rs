@@ -32,7 +32,7 @@ struct Slot {
 
 const FREE: Slot = Slot { tag: [0; 2], row: NO_ROW, long: 0 };
 
-/// A map from keys to row numbers below [`ROW_LIMIT`]. Each key is held once.
+/// A map from keys to row numbers; the few highest numbers are not for rows. Each key is held once.
 pub struct KeyTable {
     slots: Vec<Slot>,
     /// Bits of a hash that choose the slot, from the top.
@@ -111,7 +111,7 @@ impl KeyTable {
         (row != NO_ROW).then_some(row)
     }
 
-    /// Appends the row of every key to `rows`, [`NO_ROW`] where the table does not hold it.
+    /// Appends the row of every key to `rows`, `u32::MAX` where the table does not hold it.
     pub fn get_all(&self, keys: &StringViewArray, rows: &mut Vec<u32>) {
         rows.reserve(keys.len());
         let views = keys.views();

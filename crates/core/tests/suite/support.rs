@@ -118,7 +118,7 @@ pub(crate) fn run(
             })
             .unwrap();
         groups[number % workers].add(&lines).unwrap();
-        findings.absorb(lines.findings, 0);
+        findings.absorb(lines.findings);
         start += size;
     }
     (findings, TotalsTable::merge(totals_plan(engine), groups).unwrap())

@@ -1,0 +1,85 @@
+//! Which columns of the fact are read, and how. A column that serves two purposes, a key and a number in
+//! a formula for instance, is read in two ways.
+
+use std::collections::BTreeMap;
+
+use arrow_array::StringViewArray;
+
+use crate::bind::Bound;
+use crate::lookup::{Misfit, first_misfit};
+use crate::plan::{ColumnType, Mistake};
+use crate::reading::{Evidence, Reading};
+
+/// The columns of the fact that are read, each in one way.
+pub(crate) struct Reads {
+    /// The columns, by their position in the fact.
+    pub(crate) columns: Vec<usize>,
+    /// How each is read.
+    pub(crate) readings: Vec<Reading>,
+    /// Of a column whose values are used, its number among these.
+    pub(crate) values: BTreeMap<usize, usize>,
+}
+
+impl Reads {
+    /// Settles how the columns of a bound plan are read, by samples of their texts.
+    pub(crate) fn new(bound: &Bound, samples: &[Vec<StringViewArray>]) -> Result<Reads, Misfit> {
+        let fact = &bound.fact;
+        let sampled: BTreeMap<usize, &Vec<StringViewArray>> =
+            fact.read_columns().into_iter().zip(samples).collect();
+        let misfit = |column: usize, wanted: ColumnType, at: Option<Mistake>| Misfit {
+            table: fact.name.clone(),
+            column: fact.columns[column].clone(),
+            wanted,
+            example: sampled[&column]
+                .iter()
+                .map(|texts| first_misfit(texts, wanted))
+                .find(|text| !text.is_empty())
+                .unwrap_or_default(),
+            at: at.map(Box::new),
+        };
+        let evidence = |column: usize| {
+            let mut evidence = Evidence::default();
+            sampled[&column].iter().for_each(|texts| evidence.add_all(texts));
+            evidence
+        };
+        let mut reads =
+            Reads { columns: Vec::new(), readings: Vec::new(), values: BTreeMap::new() };
+        for column in fact.wishes.used() {
+            let reading = fact
+                .wishes
+                .reading(column, &evidence(column))
+                .map_err(|wanted| misfit(column, wanted, fact.wishes.needed_at(column)))?;
+            let number = reads.add(column, reading);
+            reads.values.insert(column, number);
+        }
+        for column in fact.wishes.keys() {
+            reads.add(*column, Reading::TEXT);
+        }
+        for (column, at) in &fact.days {
+            if !evidence(*column).allows(ColumnType::Date) {
+                return Err(misfit(*column, ColumnType::Date, Some(at.clone())));
+            }
+            reads.add(*column, Reading::DATE);
+        }
+        Ok(reads)
+    }
+
+    /// The number of a column read in this way; it is added if it is not there yet.
+    fn add(&mut self, column: usize, reading: Reading) -> usize {
+        self.position(column, reading.column_type).unwrap_or_else(|| {
+            self.columns.push(column);
+            self.readings.push(reading);
+            self.columns.len() - 1
+        })
+    }
+
+    /// The number of a column that is read as this type.
+    pub(crate) fn as_type(&self, column: usize, column_type: ColumnType) -> usize {
+        self.position(column, column_type).expect("keys and days of links are read")
+    }
+
+    fn position(&self, column: usize, column_type: ColumnType) -> Option<usize> {
+        let mut known = self.columns.iter().zip(&self.readings);
+        known.position(|(own, reading)| (*own, reading.column_type) == (column, column_type))
+    }
+}
