@@ -10,11 +10,12 @@ use divan::counter::ItemsCount;
 use interligo_core::bind::{Content, Headings, Request, TableColumns, bind};
 use interligo_core::calendar::{Calendar, Holds};
 use interligo_core::date::Day;
-use interligo_core::engine::{Engine, Extent, OutputContent};
+use interligo_core::engine::{Engine, Extent, OutputContent, Sample};
 use interligo_core::keys::{KeyForm, KeyIndex};
 use interligo_core::lines::LineBatch;
 use interligo_core::lookup::{Lookup, RawTable};
 use interligo_core::plan::{Ignore, Plan, Written};
+use interligo_core::style::Style;
 use interligo_core::totals::{Groups, TotalsPlan};
 
 const LINES: usize = 10_000;
@@ -118,6 +119,7 @@ margin = "profit / revenue"
 fn raw(columns: Vec<StringViewArray>, rows: usize) -> RawTable {
     RawTable {
         parts: vec!["table.csv".into()],
+        styles: vec![Style::default()],
         first_rows: vec![0],
         rows: (0..rows as u32).collect(),
         columns,
@@ -179,8 +181,12 @@ fn engine(by: &[&str], show: &[&str]) -> Engine {
         })
         .collect();
     let sales = sales();
-    let samples: Vec<_> =
-        bound.fact.read_columns().into_iter().map(|column| vec![sales[column].clone()]).collect();
+    let samples: Vec<_> = bound
+        .fact
+        .read_columns()
+        .into_iter()
+        .map(|column| vec![Sample { texts: sales[column].clone(), style: Style::default() }])
+        .collect();
     Engine::new(bound, lookups, &samples, Extent::Needed).unwrap()
 }
 
@@ -193,7 +199,13 @@ fn totals(engine: &Engine) -> &TotalsPlan {
 
 fn batch<'a>(engine: &Engine, sales: &[StringViewArray]) -> LineBatch<'a> {
     let columns = engine.read.iter().map(|column| sales[*column].clone()).collect();
-    LineBatch { rows: LINES, columns, part: 0, row_of: &|row| u64::from(row) }
+    LineBatch {
+        rows: LINES,
+        columns,
+        part: 0,
+        style: Style::default(),
+        row_of: &|row| u64::from(row),
+    }
 }
 
 /// From text to figures: reading, linking and working out what these figures need.

@@ -28,6 +28,17 @@ pub enum Column {
     YesNo(Vec<Option<bool>>),
 }
 
+/// What a column is to hold.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum ColumnKind {
+    Text,
+    /// Numbers, of so many places as far as they fit.
+    Number(u8),
+    Date,
+    Period(PeriodUnit),
+    YesNo,
+}
+
 /// Whole numbers with the rows that are known; `None` when all are.
 #[derive(Clone, Debug)]
 pub struct DateColumn {
@@ -141,6 +152,45 @@ impl Column {
             }
             Column::Date(_) | Column::Period(..) => Value::Blank,
             Column::YesNo(values) => values[row].map_or(Value::Blank, Value::YesNo),
+        }
+    }
+
+    /// A column of single values; those of another kind count as blank.
+    pub(crate) fn from_values(kind: ColumnKind, values: &[Value<'_>]) -> Column {
+        let days = |day: fn(&Value<'_>) -> Option<i32>| DateColumn {
+            days: values.iter().map(|value| day(value).unwrap_or(0)).collect(),
+            known: known_where(values.len(), |row| day(&values[row]).is_some()),
+        };
+        match kind {
+            ColumnKind::Number(places) => {
+                let numbers: Vec<_> = values.iter().map(Value::number).collect();
+                Column::Number(NumberColumn::from_decimals(&numbers, places))
+            }
+            ColumnKind::Text => {
+                let texts = values.iter().map(|value| match value {
+                    Value::Text(text) => text.as_ref(),
+                    _ => "",
+                });
+                Column::Text(StringViewArray::from_iter_values(texts))
+            }
+            ColumnKind::Date => Column::Date(days(|value| match value {
+                Value::Date(day) => Some(day.0),
+                _ => None,
+            })),
+            ColumnKind::Period(unit) => Column::Period(
+                unit,
+                days(|value| match value {
+                    Value::Period(period) => Some(period.ordinal),
+                    _ => None,
+                }),
+            ),
+            ColumnKind::YesNo => {
+                let truth = |value: &Value<'_>| match value {
+                    Value::YesNo(yes) => Some(*yes),
+                    _ => None,
+                };
+                Column::YesNo(values.iter().map(truth).collect())
+            }
         }
     }
 

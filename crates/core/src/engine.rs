@@ -5,8 +5,6 @@
 
 use std::collections::BTreeMap;
 
-use arrow_array::StringViewArray;
-
 use crate::bind::{Bound, LinesColumn, OutputKind, Reference, RouteStart, Scope};
 use crate::column::{Column, Numbers};
 use crate::formula::{Expr, ExprKind, Names, Operator, Type, check, parse};
@@ -15,6 +13,7 @@ use crate::lookup::{Lookup, Misfit};
 use crate::plan::{ColumnName, ColumnType, Missing, Mistake, Written};
 use crate::reading::Reading;
 use crate::reads::Reads;
+pub use crate::reads::Sample;
 use crate::totals::TotalsPlan;
 
 /// How much of the plan is worked out.
@@ -135,7 +134,7 @@ impl Engine {
     pub fn new(
         bound: Bound,
         mut lookups: Vec<Lookup>,
-        samples: &[Vec<StringViewArray>],
+        samples: &[Vec<Sample>],
         extent: Extent,
     ) -> Result<Engine, Vec<Mistake>> {
         let reads = Reads::new(&bound, samples).map_err(|misfit| vec![misfit.mistake()])?;
@@ -251,6 +250,13 @@ impl Engine {
             ExprKind::Figure(figure) => self.divides(&self.figure(*figure).expr),
             _ => expr.children().into_iter().any(|child| self.divides(child)),
         }
+    }
+
+    /// The type as which a column of the fact is read, other than as a key.
+    pub fn column_type(&self, column: usize) -> Option<ColumnType> {
+        let value = self.values_read.get(&column).map(|read| self.readings[*read].column_type);
+        let day = self.bound.fact.days.contains_key(&column).then_some(ColumnType::Date);
+        value.or(day)
     }
 
     /// The number, among the columns that are read, of a column whose values are used.

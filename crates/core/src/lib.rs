@@ -26,6 +26,7 @@ pub mod place;
 pub mod plan;
 pub mod reading;
 mod reads;
+pub mod style;
 mod texts;
 pub mod tieout;
 pub mod totals;

@@ -8,7 +8,7 @@ use std::collections::BTreeMap;
 
 use arrow_array::StringViewArray;
 
-use crate::column::{Column, DateColumn, NumberColumn, Numbers, is_known, known_where};
+use crate::column::{Column, ColumnKind, DateColumn, NumberColumn, Numbers, is_known, known_where};
 use crate::engine::{Engine, Extent};
 use crate::findings::{
     Aside, BlankBecause, ExactSum, Findings, KeyTally, PLACES_KEPT, Spot, Unreadable,
@@ -19,6 +19,7 @@ use crate::formula::{
 };
 use crate::links::{LinkedRows, is_missing, is_row};
 use crate::plan::Missing;
+use crate::style::Style;
 use crate::value::Value;
 
 /// Lines of one file, as text.
@@ -29,6 +30,8 @@ pub struct LineBatch<'a> {
     pub columns: Vec<StringViewArray>,
     /// The file, by number.
     pub part: usize,
+    /// How its numbers and days are written.
+    pub style: Style,
     /// The row of its file in which a line stands.
     pub row_of: &'a dyn Fn(u32) -> u64,
 }
@@ -87,7 +90,7 @@ impl Lines<'_> {
     fn read(&mut self, batch: &LineBatch<'_>) -> Vec<Vec<u32>> {
         let mut unreadable = Vec::with_capacity(self.engine.readings.len());
         for (reading, texts) in self.engine.readings.iter().zip(&batch.columns) {
-            let read = reading.read(texts);
+            let read = reading.read(texts, &batch.style);
             self.columns.push(read.column);
             unreadable.push(read.unreadable);
         }
@@ -163,7 +166,7 @@ impl Lines<'_> {
                 Err(Overflow) => return Err(row),
             });
         }
-        Ok(column_from(expr.ty, &values))
+        Ok(Column::from_values(kind_of(expr.ty), &values))
     }
 
     /// Whether a line is set aside.
@@ -339,42 +342,14 @@ fn is_complete(column: &Column) -> bool {
     }
 }
 
-/// A column of a type from single values.
-fn column_from(ty: Type, values: &[Value<'_>]) -> Column {
-    let days = |day: &dyn Fn(&Value<'_>) -> Option<i32>| DateColumn {
-        days: values.iter().map(|value| day(value).unwrap_or(0)).collect(),
-        known: known_where(values.len(), |row| day(&values[row]).is_some()),
-    };
+/// What a column of a type holds.
+fn kind_of(ty: Type) -> ColumnKind {
     match ty {
-        Type::Number { places } => {
-            let numbers: Vec<_> = values.iter().map(Value::number).collect();
-            Column::Number(NumberColumn::from_decimals(&numbers, places))
-        }
-        Type::Text | Type::Blank => {
-            let texts = values.iter().map(|value| match value {
-                Value::Text(text) => text.as_ref(),
-                _ => "",
-            });
-            Column::Text(texts.collect::<Vec<_>>().into())
-        }
-        Type::Date => Column::Date(days(&|value| match value {
-            Value::Date(day) => Some(day.0),
-            _ => None,
-        })),
-        Type::Period(unit) => Column::Period(
-            unit,
-            days(&|value| match value {
-                Value::Period(period) => Some(period.ordinal),
-                _ => None,
-            }),
-        ),
-        Type::YesNo => {
-            let truth = |value: &Value<'_>| match value {
-                Value::YesNo(yes) => Some(*yes),
-                _ => None,
-            };
-            Column::YesNo(values.iter().map(truth).collect())
-        }
+        Type::Number { places } => ColumnKind::Number(places),
+        Type::Text | Type::Blank => ColumnKind::Text,
+        Type::Date => ColumnKind::Date,
+        Type::Period(unit) => ColumnKind::Period(unit),
+        Type::YesNo => ColumnKind::YesNo,
     }
 }
 

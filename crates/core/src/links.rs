@@ -13,6 +13,7 @@ use crate::keys::{Found, KeyForm, KeyIndex, ROW_LIMIT};
 use crate::lookup::Lookup;
 use crate::plan::{ColumnType, Missing};
 use crate::reading::Reading;
+use crate::style::Style;
 use crate::value::Value;
 
 /// How a line came out in a link.
@@ -337,6 +338,6 @@ fn fill_value(lookup: &Lookup, column: usize, text: &str) -> Value<'static> {
         _ => return Value::Text(text.to_owned().into()),
     };
     let reading = Reading { column_type, places: 0, scale: None };
-    let read = reading.read(&StringViewArray::from(vec![text]));
+    let read = reading.read(&StringViewArray::from(vec![text]), &Style::default());
     read.column.value(0).into_owned()
 }

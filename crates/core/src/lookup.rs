@@ -4,7 +4,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
-use arrow_array::StringViewArray;
+use arrow_array::{Array, StringViewArray};
 use hashbrown::HashMap;
 use unicode_normalization::UnicodeNormalization;
 
@@ -14,13 +14,16 @@ use crate::column::Column;
 use crate::date::Day;
 use crate::place::Place;
 use crate::plan::{ColumnType, Duplicates, Mistake};
-use crate::reading::{Evidence, Reading};
+use crate::reading::{Evidence, ReadColumn, Reading};
+use crate::style::Style;
 use crate::value::Value;
 
 /// A table as it was read: text, with the place of every row.
 pub struct RawTable {
     /// The files it was read from.
     pub parts: Vec<Arc<str>>,
+    /// How the numbers and days of each are written.
+    pub styles: Vec<Style>,
     /// Of each part, the number of its first row in the columns.
     pub first_rows: Vec<usize>,
     /// The row of its file in which every row stands.
@@ -32,6 +35,26 @@ pub struct RawTable {
 }
 
 impl RawTable {
+    /// A column, part by part, with the style of each.
+    fn slices(&self, texts: &StringViewArray) -> impl Iterator<Item = (StringViewArray, Style)> {
+        let ends = self.first_rows.iter().skip(1).copied().chain([texts.len()]);
+        let parts = self.first_rows.iter().zip(ends).zip(&self.styles);
+        parts.map(|((start, end), style)| (texts.slice(*start, end - start), *style))
+    }
+
+    /// Reads a column, each part in its style.
+    fn read(&self, texts: &StringViewArray, reading: &Reading) -> ReadColumn {
+        match self.styles.split_first() {
+            Some((first, rest)) if rest.iter().all(|style| style == first) => {
+                reading.read(texts, first)
+            }
+            _ => {
+                let reads = self.slices(texts).map(|(part, style)| reading.read(&part, &style));
+                ReadColumn::stacked(reads, reading)
+            }
+        }
+    }
+
     /// Where a row stands.
     pub fn place(&self, row: u32) -> Place {
         let part = self.first_rows.partition_point(|first| *first <= row as usize) - 1;
@@ -115,19 +138,27 @@ fn typed(
         }
         let texts = &raw.columns[number];
         let mut evidence = Evidence::default();
-        evidence.add_all(texts);
+        for (part, style) in raw.slices(texts) {
+            evidence.add_all(&part, &style);
+        }
         let reading = bound.wishes.reading(number, &evidence).map_err(|wanted| Misfit {
             table: bound.name.clone(),
             column: name.clone(),
             wanted,
-            example: first_misfit(texts, wanted),
+            example: raw
+                .slices(texts)
+                .map(|(part, style)| first_misfit(&part, &style, wanted))
+                .find(|text| !text.is_empty())
+                .unwrap_or_default(),
             at: bound.wishes.needed_at(number).map(Box::new),
         })?;
-        let read = reading.read(texts);
+        let read = raw.read(texts, &reading);
         for row in &read.unreadable {
             unreadable.push(raw.place(*row).cell(name, texts.value(*row as usize)));
         }
-        let as_written = reading.scale.is_none() && reading.column_type != ColumnType::Percent;
+        let plain = raw.styles.iter().all(|style| *style == Style::default());
+        let as_written = reading.column_type == ColumnType::Text
+            || (plain && reading.scale.is_none() && reading.column_type != ColumnType::Percent);
         columns.push(LookupColumn { name: name.clone(), column: Some(read.column), as_written });
     }
     Ok(columns)
@@ -149,9 +180,9 @@ pub struct Misfit {
 }
 
 /// The first text that cannot be read as `wanted`.
-pub(crate) fn first_misfit(texts: &StringViewArray, wanted: ColumnType) -> String {
+pub(crate) fn first_misfit(texts: &StringViewArray, style: &Style, wanted: ColumnType) -> String {
     let reading = Reading { column_type: wanted, places: 0, scale: None };
-    let unreadable = reading.read(texts).unreadable;
+    let unreadable = reading.read(texts, style).unreadable;
     unreadable.first().map_or(String::new(), |row| texts.value(*row as usize).to_owned())
 }
 

@@ -1,14 +1,17 @@
 //! From text to typed values: which type a column has, and what its texts say.
 //!
-//! Numbers are read as `1234.56`, days as `2025-12-31`. What cannot be read is blank and reported by
+//! Numbers and days are read in the style of their file. What cannot be read is blank and reported by
 //! its row; it is never turned into something near.
 
 use arrow_array::{Array, StringViewArray};
 
-use crate::column::{Column, DateColumn, NumberColumn, Numbers, is_blank_text, known_where};
+use crate::column::{
+    Column, ColumnKind, DateColumn, NumberColumn, Numbers, is_blank_text, known_where,
+};
 use crate::date::Day;
 use crate::decimal::{Decimal, MAX_PLACES};
 use crate::plan::ColumnType;
+use crate::style::{DateStyle, NumberStyle, Style};
 
 /// How a column is read.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -31,6 +34,28 @@ pub struct ReadColumn {
     pub unreadable: Vec<u32>,
 }
 
+impl ReadColumn {
+    /// Columns that were read in one way, one below the other.
+    pub(crate) fn stacked(
+        reads: impl Iterator<Item = ReadColumn>,
+        reading: &Reading,
+    ) -> ReadColumn {
+        let (mut values, mut unreadable) = (Vec::new(), Vec::new());
+        for read in reads {
+            let start = values.len() as u32;
+            unreadable.extend(read.unreadable.iter().map(|row| start + row));
+            values.extend((0..read.column.len()).map(|row| read.column.value(row).into_owned()));
+        }
+        let kind = match reading.column_type {
+            ColumnType::Text => ColumnKind::Text,
+            ColumnType::Date => ColumnKind::Date,
+            ColumnType::YesNo => ColumnKind::YesNo,
+            _ => ColumnKind::Number(reading.places),
+        };
+        ReadColumn { column: Column::from_values(kind, &values), unreadable }
+    }
+}
+
 /// What the texts of a column look like.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct Evidence {
@@ -49,28 +74,30 @@ pub struct Evidence {
 }
 
 impl Evidence {
-    /// Adds what one text looks like.
-    pub fn add(&mut self, text: &str) {
+    /// Adds what one text of a file in this style looks like.
+    pub fn add(&mut self, text: &str, style: &Style) {
         let text = text.trim();
         if text.is_empty() {
             return;
         }
         self.filled += 1;
-        if let Some(number) = Decimal::parse(text.as_bytes()) {
+        if let Some(number) = style.numbers.read(text) {
             self.numeric += 1;
+            // Nothing is nothing, in whatever unit.
+            self.percents += usize::from(number.is_zero());
             self.numbers += usize::from(!has_leading_zero(text));
             self.places = self.places.max(number.places());
-        } else if let Some(number) = percent(text) {
+        } else if let Some(number) = percent(text, style.numbers) {
             self.percents += 1;
             self.places = self.places.max(number.places());
-        } else if Day::parse(text.as_bytes()).is_some() {
+        } else if style.dates.read(text).is_some() {
             self.dates += 1;
         }
     }
 
     /// Adds all texts of a column.
-    pub fn add_all(&mut self, texts: &StringViewArray) {
-        texts.iter().flatten().for_each(|text| self.add(text));
+    pub fn add_all(&mut self, texts: &StringViewArray, style: &Style) {
+        texts.iter().flatten().for_each(|text| self.add(text, style));
     }
 
     /// The type that all of the texts have; text when there is none.
@@ -104,17 +131,17 @@ impl Evidence {
 
 fn has_leading_zero(text: &str) -> bool {
     let digits = text.strip_prefix(['-', '+']).unwrap_or(text).as_bytes();
-    digits.len() > 1 && digits[0] == b'0' && digits[1] != b'.'
+    digits.len() > 1 && digits[0] == b'0' && !matches!(digits[1], b'.' | b',')
 }
 
 /// `12.5 %` as 0.125. Without the sign only zero is a percent: 12.5 might mean either.
-fn percent(text: &str) -> Option<Decimal> {
+fn percent(text: &str, numbers: NumberStyle) -> Option<Decimal> {
     match text.strip_suffix('%') {
         Some(number) => {
-            let number = Decimal::parse(number.trim_end().as_bytes())?;
+            let number = numbers.read(number.trim_end())?;
             Decimal::new(number.mantissa(), number.places() + 2)
         }
-        None => Decimal::parse(text.as_bytes()).filter(|number| number.is_zero()),
+        None => numbers.read(text).filter(|number| number.is_zero()),
     }
 }
 
@@ -133,24 +160,28 @@ impl Reading {
     /// Days.
     pub const DATE: Reading = Reading { column_type: ColumnType::Date, places: 0, scale: None };
 
-    /// Reads a column.
+    /// Reads a column of a file in this style.
     ///
     /// **Shape**: as many rows as texts, in their order. **Unknown**: blank texts and those that
     /// cannot be read; the latter are listed.
-    pub fn read(&self, texts: &StringViewArray) -> ReadColumn {
+    pub fn read(&self, texts: &StringViewArray, style: &Style) -> ReadColumn {
         let mut unreadable = Vec::new();
         let column = match self.column_type {
             ColumnType::Text => Column::Text(texts.clone()),
-            ColumnType::Date => Column::Date(read_dates(texts, &mut unreadable)),
+            ColumnType::Date => Column::Date(read_dates(texts, &style.dates, &mut unreadable)),
             ColumnType::YesNo => Column::YesNo(
                 (0..texts.len()).map(|row| read_one(texts, row, &mut unreadable, yes_no)).collect(),
             ),
             ColumnType::Integer | ColumnType::Number | ColumnType::Percent => {
-                Column::Number(match self.read_fixed(texts) {
+                Column::Number(match self.read_fixed(texts, style.numbers) {
                     Some(column) => column,
                     None => {
                         let numbers: Vec<Option<Decimal>> = (0..texts.len())
-                            .map(|row| read_one(texts, row, &mut unreadable, |t| self.number(t)))
+                            .map(|row| {
+                                read_one(texts, row, &mut unreadable, |t| {
+                                    self.number(t, style.numbers)
+                                })
+                            })
                             .collect();
                         NumberColumn::from_decimals(&numbers, self.places)
                     }
@@ -161,11 +192,11 @@ impl Reading {
     }
 
     /// The number that a text says.
-    fn number(&self, text: &str) -> Option<Decimal> {
+    fn number(&self, text: &str, numbers: NumberStyle) -> Option<Decimal> {
         let number = match self.column_type {
-            ColumnType::Percent => percent(text)?,
-            ColumnType::Integer => Decimal::parse(text.as_bytes())?.with_places(0)?,
-            _ => Decimal::parse(text.as_bytes())?,
+            ColumnType::Percent => percent(text, numbers)?,
+            ColumnType::Integer => numbers.read(text)?.with_places(0)?,
+            _ => numbers.read(text)?,
         };
         match self.scale {
             Some(scale) => number.checked_mul(scale),
@@ -175,7 +206,8 @@ impl Reading {
 
     /// The common case at speed: plain short numbers and blanks. `None` when any text is more than
     /// that, and the slower way must say what it is.
-    fn read_fixed(&self, texts: &StringViewArray) -> Option<NumberColumn> {
+    fn read_fixed(&self, texts: &StringViewArray, numbers: NumberStyle) -> Option<NumberColumn> {
+        let decimal = numbers.decimal as u8;
         let (factor, scale_places) = match self.scale {
             Some(scale) => (i64::try_from(scale.mantissa()).ok()?, scale.places()),
             None => (1, 0),
@@ -197,8 +229,8 @@ impl Reading {
             let bytes = (view >> 32).to_le_bytes();
             let text = &bytes[..length as usize];
             let mantissa = match self.column_type {
-                ColumnType::Percent => short_percent(text, own_places)?,
-                _ => short_number(text, own_places)?,
+                ColumnType::Percent => short_percent(text, own_places, decimal)?,
+                _ => short_number(text, own_places, decimal)?,
             };
             mantissas.push(mantissa.checked_mul(factor)?);
         }
@@ -214,17 +246,17 @@ impl Reading {
 
 /// `12.5 %` as a whole number of 10^-`places`; without the sign only zero.
 #[inline]
-fn short_percent(text: &[u8], places: u8) -> Option<i64> {
+fn short_percent(text: &[u8], places: u8, decimal: u8) -> Option<i64> {
     match text.strip_suffix(b"%") {
-        Some(number) => short_number(number.trim_ascii_end(), places.checked_sub(2)?),
-        None => short_number(text, places).filter(|number| *number == 0),
+        Some(number) => short_number(number.trim_ascii_end(), places.checked_sub(2)?, decimal),
+        None => short_number(text, places, decimal).filter(|number| *number == 0),
     }
 }
 
 /// `-1234.56` of at most 12 bytes as a whole number of 10^-`places`; `None` when it is anything else
 /// or has more places.
 #[inline]
-fn short_number(text: &[u8], places: u8) -> Option<i64> {
+fn short_number(text: &[u8], places: u8, decimal: u8) -> Option<i64> {
     let (negative, digits) = match text {
         [b'-', digits @ ..] => (true, digits),
         _ => (false, text),
@@ -236,7 +268,7 @@ fn short_number(text: &[u8], places: u8) -> Option<i64> {
     for &byte in digits {
         let digit = byte.wrapping_sub(b'0');
         if digit > 9 {
-            if byte == b'.' && !point {
+            if byte == decimal && !point {
                 point = true;
                 continue;
             }
@@ -273,13 +305,14 @@ fn read_one<T>(
     value
 }
 
-fn read_dates(texts: &StringViewArray, unreadable: &mut Vec<u32>) -> DateColumn {
+fn read_dates(texts: &StringViewArray, style: &DateStyle, unreadable: &mut Vec<u32>) -> DateColumn {
+    let iso = *style == DateStyle::ISO;
     let mut days = Vec::with_capacity(texts.len());
     let mut unknown = Vec::new();
     for (row, view) in texts.views().iter().enumerate() {
         let bytes = (view >> 32).to_le_bytes();
-        let plain = if *view as u32 == 10 { Day::parse(&bytes[..10]) } else { None };
-        let read = |text: &str| Day::parse(text.as_bytes());
+        let plain = if iso && *view as u32 == 10 { Day::parse(&bytes[..10]) } else { None };
+        let read = |text: &str| style.read(text);
         let day = plain.or_else(|| read_one(texts, row, unreadable, read));
         days.push(day.map_or(0, |day| day.0));
         if day.is_none() {
@@ -300,7 +333,7 @@ mod tests {
     use proptest::prelude::*;
 
     fn read(reading: Reading, texts: &[&str]) -> (Vec<String>, Vec<u32>) {
-        let found = reading.read(&StringViewArray::from(texts.to_vec()));
+        let found = reading.read(&StringViewArray::from(texts.to_vec()), &Style::default());
         let shown = (0..texts.len()).map(|row| found.column.value(row).to_string()).collect();
         (shown, found.unreadable)
     }
@@ -351,30 +384,33 @@ mod tests {
     fn codes_are_not_numbers() {
         let found = |texts: &[&str]| {
             let mut evidence = Evidence::default();
-            texts.iter().for_each(|text| evidence.add(text));
+            texts.iter().for_each(|text| evidence.add(text, &Style::default()));
             evidence.found_type()
         };
         assert_eq!(found(&["007", "12"]), ColumnType::Text);
         assert_eq!(found(&["0.07", "", "12"]), ColumnType::Number);
         assert_eq!(found(&["12", "x"]), ColumnType::Text);
         assert_eq!(found(&["2025-01-01", "2025-01-02"]), ColumnType::Date);
-        assert_eq!(found(&["5 %", "7.5%"]), ColumnType::Percent);
+        assert_eq!(found(&["5 %", "7.5%", "0"]), ColumnType::Percent);
+        assert_eq!(found(&["0", "0"]), ColumnType::Number);
         assert_eq!(found(&["", " "]), ColumnType::Text);
     }
 
     proptest! {
         #[test]
         fn prop_the_fast_way_agrees_with_the_slow_one(
-            texts in prop::collection::vec("-?[0-9]{0,8}(\\.[0-9]{0,3})?( ?%)?|[ 0-9x.-]{0,6}", 0..20),
+            texts in prop::collection::vec("-?[0-9]{0,8}([.,][0-9]{0,3})?( ?%)?|[ 0-9x.,-]{0,6}", 0..20),
             places in 0u8..4,
             column_type in prop::sample::select(vec![ColumnType::Number, ColumnType::Percent]),
+            style in 0usize..7,
         ) {
             let reading = reading(column_type, places, None);
             let array = StringViewArray::from(texts.iter().map(String::as_str).collect::<Vec<_>>());
-            let whole = reading.read(&array);
+            let style = Style { numbers: NumberStyle::ALL[style], ..Style::default() };
+            let whole = reading.read(&array, &style);
             for (row, text) in texts.iter().enumerate() {
                 let trimmed = text.trim();
-                let expected = if trimmed.is_empty() { None } else { reading.number(trimmed) };
+                let expected = if trimmed.is_empty() { None } else { reading.number(trimmed, style.numbers) };
                 prop_assert_eq!(whole.column.value(row).number(), expected, "{}", text);
                 let listed = whole.unreadable.contains(&(row as u32));
                 prop_assert_eq!(listed, !trimmed.is_empty() && expected.is_none());

@@ -9,6 +9,16 @@ use crate::bind::Bound;
 use crate::lookup::{Misfit, first_misfit};
 use crate::plan::{ColumnType, Mistake};
 use crate::reading::{Evidence, Reading};
+use crate::style::Style;
+
+/// Texts of a column from one file, by which its type is found.
+#[derive(Clone, Debug)]
+pub struct Sample {
+    /// The texts.
+    pub texts: StringViewArray,
+    /// How the numbers and days of the file are written.
+    pub style: Style,
+}
 
 /// The columns of the fact that are read, each in one way.
 pub(crate) struct Reads {
@@ -22,9 +32,9 @@ pub(crate) struct Reads {
 
 impl Reads {
     /// Settles how the columns of a bound plan are read, by samples of their texts.
-    pub(crate) fn new(bound: &Bound, samples: &[Vec<StringViewArray>]) -> Result<Reads, Misfit> {
+    pub(crate) fn new(bound: &Bound, samples: &[Vec<Sample>]) -> Result<Reads, Misfit> {
         let fact = &bound.fact;
-        let sampled: BTreeMap<usize, &Vec<StringViewArray>> =
+        let sampled: BTreeMap<usize, &Vec<Sample>> =
             fact.read_columns().into_iter().zip(samples).collect();
         let misfit = |column: usize, wanted: ColumnType, at: Option<Mistake>| Misfit {
             table: fact.name.clone(),
@@ -32,14 +42,16 @@ impl Reads {
             wanted,
             example: sampled[&column]
                 .iter()
-                .map(|texts| first_misfit(texts, wanted))
+                .map(|sample| first_misfit(&sample.texts, &sample.style, wanted))
                 .find(|text| !text.is_empty())
                 .unwrap_or_default(),
             at: at.map(Box::new),
         };
         let evidence = |column: usize| {
             let mut evidence = Evidence::default();
-            sampled[&column].iter().for_each(|texts| evidence.add_all(texts));
+            for sample in sampled[&column] {
+                evidence.add_all(&sample.texts, &sample.style);
+            }
             evidence
         };
         let mut reads =

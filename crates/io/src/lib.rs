@@ -6,6 +6,7 @@
 
 mod error;
 mod lines_out;
+mod look;
 mod lookups;
 mod ordered;
 mod parts;
@@ -13,6 +14,7 @@ mod pattern;
 mod project;
 mod run;
 mod sinks;
+mod style;
 mod text;
 mod totals_out;
 

@@ -7,9 +7,11 @@ use interligo_core::column::{Column, Numbers};
 use interligo_core::decimal::write_fixed;
 use interligo_core::engine::{Engine, OutputColumn};
 use interligo_core::lines::Lines;
+use interligo_core::plan::ColumnType;
+use interligo_core::style::{DateStyle, NumberStyle};
 
 use crate::parts::{Part, Source, Table};
-use crate::text::{Fields, write_cell};
+use crate::text::{Fields, unquoted, write_cell};
 
 /// Lookups with more rows than this keep the cells of each attribute apart, to save memory.
 const JOINED_ROWS: usize = 1 << 20;
@@ -50,6 +52,46 @@ pub(crate) struct RawLines<'a> {
     pub(crate) bytes: &'a [u8],
     pub(crate) fields: &'a Fields,
     pub(crate) part: &'a Part,
+    /// What happens to each column.
+    pub(crate) changes: &'a [Change],
+}
+
+/// What happens to a column of the fact on its way to an output. Outputs write numbers as 1234.56 and days
+/// as 2025-12-31, whatever the files do; the unit stays.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Change {
+    /// It is copied as it stands.
+    None,
+    /// It is copied; it may hold a comma that means nothing in its file.
+    Comma,
+    /// Its numbers are written anew.
+    Number,
+    /// Its days are.
+    Date,
+}
+
+/// The changes for the columns of a part.
+pub(crate) fn changes(engine: &Engine, part: &Part) -> Vec<Change> {
+    let copied = if part.dialect.separator == b',' { Change::None } else { Change::Comma };
+    let style = part.found.style;
+    let change = |column: usize| {
+        let wishes = &engine.bound.fact.wishes;
+        let found = if wishes.is_text(column) || wishes.keys().contains(&column) {
+            ColumnType::Text
+        } else {
+            part.looks_like(column)
+        };
+        match engine.column_type(column).unwrap_or(found) {
+            ColumnType::Number | ColumnType::Integer | ColumnType::Percent
+                if style.numbers != NumberStyle::PLAIN =>
+            {
+                Change::Number
+            }
+            ColumnType::Date if style.dates != DateStyle::ISO => Change::Date,
+            _ => copied,
+        }
+    };
+    (0..part.sources.len()).map(change).collect()
 }
 
 impl LinesOutput {
@@ -156,7 +198,8 @@ impl LinesOutput {
 /// The fact's own columns of a row.
 pub(crate) fn write_own(raw: &RawLines<'_>, row: usize, out: &mut Vec<u8>) {
     let mut columns = 0..raw.part.sources.len();
-    if raw.part.in_order {
+    let fields = &raw.changes[..raw.part.sources.len().min(raw.part.width)];
+    if raw.part.in_order && fields.iter().all(|change| *change == Change::None) {
         out.extend_from_slice(raw.fields.row(raw.bytes, row));
         columns.start = raw.part.width;
     }
@@ -169,10 +212,34 @@ pub(crate) fn write_own(raw: &RawLines<'_>, row: usize, out: &mut Vec<u8>) {
 }
 
 fn write_source(raw: &RawLines<'_>, row: usize, column: usize, out: &mut Vec<u8>) {
-    match &raw.part.sources[column] {
-        Source::Field(field) => out.extend_from_slice(raw.fields.field(raw.bytes, row, *field)),
-        Source::Slot(text) => write_cell(out, text),
-        Source::Absent => {}
+    let field = match &raw.part.sources[column] {
+        Source::Field(field) => raw.fields.field(raw.bytes, row, *field),
+        Source::Slot(text) => return write_cell(out, text),
+        Source::Absent => return,
+    };
+    let change = raw.changes[column];
+    if change == Change::None {
+        out.extend_from_slice(field);
+        return;
+    }
+    let text = unquoted(std::str::from_utf8(field).expect("blocks are checked to be UTF-8"));
+    let style = &raw.part.found.style;
+    let written = match change {
+        Change::Number => plain_number(text.trim(), style.numbers),
+        Change::Date => style.dates.read(text.trim()).map(|day| day.to_string()),
+        Change::None | Change::Comma => None,
+    };
+    write_cell(out, written.as_deref().unwrap_or(&text));
+}
+
+/// A number as 1234.56, with its percent sign if it has one.
+fn plain_number(text: &str, style: NumberStyle) -> Option<String> {
+    match text.strip_suffix('%') {
+        Some(number) => {
+            let space = &number[number.trim_end().len()..];
+            style.read(number.trim_end()).map(|number| format!("{number}{space}%"))
+        }
+        None => style.read(text).map(|number| number.to_string()),
     }
 }
 

@@ -7,7 +7,7 @@ use interligo_core::lookup::RawTable;
 
 use crate::error::Error;
 use crate::parts::{Part, Source, Table, block_not_utf8, skip_heading, split};
-use crate::text::{BlockReader, same_text};
+use crate::text::same_text;
 
 const BLOCK: usize = 1 << 20;
 
@@ -19,6 +19,7 @@ const BLOCK: usize = 1 << 20;
 pub(crate) fn read(table: &Table) -> Result<RawTable, Error> {
     let mut raw = RawTable {
         parts: Vec::new(),
+        styles: Vec::new(),
         first_rows: Vec::new(),
         rows: Vec::new(),
         columns: Vec::new(),
@@ -28,6 +29,7 @@ pub(crate) fn read(table: &Table) -> Result<RawTable, Error> {
         table.columns.names.iter().map(|_| Stacked::default()).collect();
     for part in &table.parts {
         raw.parts.push(part.shown.clone());
+        raw.styles.push(part.found.style);
         raw.first_rows.push(raw.rows.len());
         read_part(table, part, &mut raw, &mut columns)?;
     }
@@ -41,7 +43,7 @@ fn read_part(
     raw: &mut RawTable,
     columns: &mut [Stacked],
 ) -> Result<(), Error> {
-    let mut reader = BlockReader::open(&part.path, &part.shown)?;
+    let mut reader = part.open()?;
     while let Some(block) = reader.next(BLOCK)? {
         let block = skip_heading(block);
         if let Err(error) = std::str::from_utf8(&block.bytes) {

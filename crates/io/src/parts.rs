@@ -1,16 +1,18 @@
 //! The parts of a table: the files that its patterns fit, each with its heading and its slots, stacked
 //! by the names of their columns.
 
-use std::ops::Range;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use interligo_core::bind::{TableColumns, name_columns};
-use interligo_core::plan::{Mistake, Plan, TableEntry};
+use interligo_core::bind::{TableColumns, Wishes, name_columns};
+use interligo_core::plan::{ColumnType, Mistake, Plan, TableEntry};
+use interligo_core::reading::Evidence;
 
 use crate::error::Error;
+use crate::look::{Given, look};
 use crate::pattern::Pattern;
-use crate::text::{Block, BlockReader, Fields, first_row, unquoted};
+use crate::style::FoundStyle;
+use crate::text::{Block, BlockReader, Dialect, Fields, decoded, first_row};
 
 /// One file of a table.
 #[derive(Clone, Debug)]
@@ -24,6 +26,12 @@ pub(crate) struct Part {
     pub(crate) sources: Vec<Source>,
     /// Whether its rows hold just the table's own columns, in their order.
     pub(crate) in_order: bool,
+    /// How it is written.
+    pub(crate) dialect: Dialect,
+    /// How its numbers and days are written.
+    pub(crate) found: FoundStyle,
+    /// What each of its fields looks like.
+    evidence: Vec<Evidence>,
 }
 
 /// Where a part has a column of the table.
@@ -65,21 +73,27 @@ impl Table {
         let mut names: Vec<String> = Vec::new();
         let mut repeated = Vec::new();
         let mut headed = Vec::new();
+        let given = Given::of(plan, entry)?;
+        let texts = plan.text_columns(name);
         for found in find(plan, entry, folder, outputs)? {
-            let headings = headings(&found.path, &found.shown)?;
-            let (own, twice) = name_columns(entry, &headings);
+            let is_text = |headings: &[String]| {
+                let (names, _) = name_columns(entry, headings);
+                names.iter().map(|name| texts.contains(name)).collect()
+            };
+            let looked = look(&found.path, &found.shown, given, is_text)?;
+            let (own, twice) = name_columns(entry, &looked.headings);
             repeated.extend(twice.into_iter().map(|heading| (heading, found.shown.clone())));
             for name in &own {
                 if !names.contains(name) {
                     names.push(name.clone());
                 }
             }
-            headed.push((found, own));
+            headed.push((found, own, looked));
         }
         let from_files = names.len();
         let slots: Vec<String> = headed
             .iter()
-            .flat_map(|(found, _)| found.slots.iter().map(|(slot, _)| slot.clone()))
+            .flat_map(|(found, ..)| found.slots.iter().map(|(slot, _)| slot.clone()))
             .filter(|slot| !names.contains(slot))
             .collect();
         for slot in slots {
@@ -87,7 +101,7 @@ impl Table {
                 names.push(slot);
             }
         }
-        for (found, own) in headed {
+        for (found, own, looked) in headed {
             let source = |name: &String| {
                 let field = own.iter().position(|own| own == name).map(Source::Field);
                 let slot = || {
@@ -100,12 +114,54 @@ impl Table {
                 sources: names.iter().map(source).collect(),
                 in_order: own == names[..from_files],
                 width: own.len(),
+                dialect: looked.dialect,
+                found: looked.found,
+                evidence: looked.evidence,
                 path: found.path.clone(),
                 shown: found.shown.clone(),
             });
         }
         let columns = TableColumns { slots: (from_files..names.len()).collect(), names };
         Ok(Table { name: name.to_owned(), parts, columns, repeated })
+    }
+
+    /// Refuses values that the plan uses and that have two readings.
+    pub(crate) fn refuse_open(&self, wishes: &Wishes, days: &[usize]) -> Result<(), Error> {
+        let used: Vec<usize> = wishes
+            .used()
+            .filter(|column| !wishes.is_text(*column))
+            .chain(days.iter().copied())
+            .collect();
+        for part in &self.parts {
+            let asked = [("numbers", &part.found.open_numbers), ("dates", &part.found.open_dates)];
+            for (key, open) in
+                asked.iter().flat_map(|(key, all)| all.iter().map(move |o| (*key, o)))
+            {
+                let column =
+                    part.sources.iter().position(|source| *source == Source::Field(open.field));
+                let Some(column) = column.filter(|column| used.contains(column)) else { continue };
+                let [(first, one), (second, other)] = &open.readings;
+                let name = &self.columns.names[column];
+                let message = if first == second {
+                    format!(
+                        "{} writes its {key} in two ways: `{}` in `{name}`, and others",
+                        part.shown, open.text
+                    )
+                } else {
+                    format!(
+                        "`{}` in `{name}` of {} can be read as {first} or as {second}",
+                        open.text, part.shown
+                    )
+                };
+                return Err(Mistake::of_plan(message)
+                    .help(format!(
+                        "add {key} = \"{one}\" or {key} = \"{other}\" to [tables.{}]",
+                        self.name
+                    ))
+                    .into());
+            }
+        }
+        Ok(())
     }
 
     /// Refuses columns that the plan needs and that a part lacks, or has twice.
@@ -196,37 +252,27 @@ fn refuse_other_formats(text: &str, wrong: &impl Fn(String) -> Mistake) -> Resul
     Ok(())
 }
 
-/// The heading of a file.
-fn headings(path: &Path, shown: &Arc<str>) -> Result<Vec<String>, Error> {
-    let mut reader = BlockReader::open(path, shown)?;
-    let Some(block) = reader.next(1 << 16)? else {
-        return Err(Error::input(shown, "is empty: it has no heading row")
-            .help("the first row of a table holds the names of its columns"));
-    };
-    let (fields, end) = first_row(block.rows());
-    let text = |range: Range<usize>| std::str::from_utf8(&block.bytes[range]);
-    if text(0..end).is_err() {
-        return Err(not_utf8(shown, 1, None));
-    }
-    let heading = |range: Range<usize>| unquoted(text(range).unwrap_or_default()).into_owned();
-    Ok(fields.into_iter().map(heading).collect())
-}
-
 /// Bytes that are no text, with the row and the heading of the column.
-pub(crate) fn not_utf8(shown: &Arc<str>, row: u64, column: Option<&str>) -> Error {
+pub(crate) fn not_utf8(shown: &Arc<str>, row: u64, column: Option<&str>, near: &[u8]) -> Error {
     let column = column.map_or(String::new(), |column| format!(" in column `{column}`"));
+    let reads = decoded(near);
     Error::input(shown, format!("holds bytes that are not UTF-8{column}"))
         .at_row(row)
-        .help("save the file as UTF-8; other encodings cannot be read yet")
+        .help(format!(
+            "if `{}` is what it should say, add encoding = \"windows-1252\" to the table; or name another",
+            reads.trim()
+        ))
 }
 
 /// The error for a block that is not UTF-8.
 pub(crate) fn block_not_utf8(block: &Block, table: &Table, part: &Part, at: usize) -> Error {
     let bytes = block.rows();
     let start = memchr::memrchr(b'\n', &bytes[..at]).map_or(0, |end| end + 1);
-    let field = bytes[start..at].iter().filter(|byte| **byte == b',').count();
+    let field = bytes[start..at].iter().filter(|byte| **byte == block.separator).count();
     let column = part.sources.iter().position(|source| *source == Source::Field(field));
-    not_utf8(&part.shown, block.row_of(at), column.map(|c| table.columns.names[c].as_str()))
+    let end = at + bytes[at..].iter().position(|byte| matches!(*byte, b'\n' | b'\r')).unwrap_or(0);
+    let column = column.map(|c| table.columns.names[c].as_str());
+    not_utf8(&part.shown, block.row_of(at), column, &bytes[start..end])
 }
 
 /// The rows of a block after the heading, if it is the first of its file.
@@ -234,11 +280,26 @@ pub(crate) fn skip_heading(mut block: Block) -> Block {
     if block.first_row != 1 {
         return block;
     }
-    let (_, heading) = first_row(block.rows());
+    let (_, heading) = first_row(block.rows(), block.separator);
     block.first_row += memchr::memchr_iter(b'\n', &block.bytes[..heading]).count() as u64;
     block.bytes.drain(..heading);
     block.length -= heading;
     block
+}
+
+impl Part {
+    /// Opens the part.
+    pub(crate) fn open(&self) -> Result<BlockReader, Error> {
+        BlockReader::open(&self.path, &self.shown, self.dialect)
+    }
+
+    /// What the values of a column are, as far as it was looked at.
+    pub(crate) fn looks_like(&self, column: usize) -> ColumnType {
+        match &self.sources[column] {
+            Source::Field(field) => self.evidence[*field].found_type(),
+            Source::Slot(_) | Source::Absent => ColumnType::Text,
+        }
+    }
 }
 
 /// The fields of a block of a part.

@@ -2,11 +2,10 @@
 
 use std::path::{Path, PathBuf};
 
-use arrow_array::StringViewArray;
 use arrow_buffer::Buffer;
 
 use interligo_core::bind::{Bound, Headings, Request, bind, fact_name};
-use interligo_core::engine::{Engine, Extent};
+use interligo_core::engine::{Engine, Extent, Sample};
 use interligo_core::findings::Parts;
 use interligo_core::lookup::Lookup;
 use interligo_core::plan::{Duplicates, Mistake, Plan};
@@ -14,7 +13,7 @@ use interligo_core::plan::{Duplicates, Mistake, Plan};
 use crate::error::{Error, Stop};
 use crate::lookups;
 use crate::parts::{Source, Table, block_not_utf8, skip_heading, split};
-use crate::text::{BlockReader, same_text};
+use crate::text::same_text;
 
 /// The name of a plan's file.
 pub const PLAN_FILE: &str = "interligo.toml";
@@ -132,10 +131,15 @@ impl Project {
     }
 
     fn require_columns(&self, bound: &Bound) -> Result<(), Error> {
-        self.table(&bound.fact.name).require(bound.fact.read_columns().into_iter())?;
+        let fact = self.table(&bound.fact.name);
+        fact.require(bound.fact.read_columns().into_iter())?;
+        let days: Vec<usize> = bound.fact.days.keys().copied().collect();
+        fact.refuse_open(&bound.fact.wishes, &days)?;
         for lookup in &bound.lookups {
             let needed = lookup.wishes.used().chain(lookup.wishes.keys().iter().copied());
-            self.table(&lookup.name).require(needed)?;
+            let table = self.table(&lookup.name);
+            table.require(needed)?;
+            table.refuse_open(&lookup.wishes, &[])?;
         }
         Ok(())
     }
@@ -159,13 +163,13 @@ impl Project {
     }
 
     /// Texts of the fact's columns, by which their types are found.
-    fn sample(&self, bound: &Bound) -> Result<Vec<Vec<StringViewArray>>, Error> {
+    fn sample(&self, bound: &Bound) -> Result<Vec<Vec<Sample>>, Error> {
         let table = self.table(&bound.fact.name);
         let columns = bound.fact.read_columns();
-        let mut samples: Vec<Vec<StringViewArray>> = vec![Vec::new(); columns.len()];
+        let mut samples: Vec<Vec<Sample>> = vec![Vec::new(); columns.len()];
         let step = table.parts.len().div_ceil(SAMPLED_PARTS);
         for part in table.parts.iter().step_by(step.max(1)) {
-            let mut reader = BlockReader::open(&part.path, &part.shown)?;
+            let mut reader = part.open()?;
             let Some(block) = reader.next(SAMPLE)? else { continue };
             let block = skip_heading(block);
             if let Err(error) = std::str::from_utf8(&block.bytes) {
@@ -174,11 +178,12 @@ impl Project {
             let fields = split(&block, part);
             let buffer = Buffer::from_vec(block.bytes);
             for (sample, column) in samples.iter_mut().zip(&columns) {
-                sample.push(match &part.sources[*column] {
+                let texts = match &part.sources[*column] {
                     Source::Field(field) => fields.column(&buffer, *field),
                     Source::Slot(text) => same_text(text, 1),
                     Source::Absent => same_text("", 0),
-                });
+                };
+                sample.push(Sample { texts, style: part.found.style });
             }
         }
         Ok(samples)

@@ -13,7 +13,7 @@ use interligo_core::tieout::{TieOut, Written, aside_words};
 use interligo_core::totals::{Groups, TotalsPlan, TotalsTable};
 
 use crate::error::{Error, Stop};
-use crate::lines_out::{LinesOutput, RawLines, write_own};
+use crate::lines_out::{Change, LinesOutput, RawLines, changes, write_own};
 use crate::lookups::RowNumbers;
 use crate::ordered::in_order;
 use crate::parts::{Source, Table, block_not_utf8, skip_heading, split};
@@ -71,7 +71,13 @@ pub fn run(
 ) -> Result<Outcome, Error> {
     let fact = project.table(&engine.bound.fact.name);
     let mut sinks = Sinks::create(project, engine, fact)?;
-    let worker = Worker { engine, fact, lines: &sinks.lines, aside: sinks.aside_heading.is_some() };
+    let worker = Worker {
+        engine,
+        fact,
+        lines: &sinks.lines,
+        aside: sinks.aside_heading.is_some(),
+        changes: fact.parts.iter().map(|part| changes(engine, part)).collect(),
+    };
     let mut stream = Stream { fact, next_part: 0, reader: None, block: pace.block, progress };
     let mut findings = Findings::default();
     let files = &mut sinks.files;
@@ -131,7 +137,7 @@ impl Stream<'_> {
                 self.reader = None;
             }
             let Some(part) = self.fact.parts.get(self.next_part) else { return Ok(None) };
-            self.reader = Some(BlockReader::open(&part.path, &part.shown)?);
+            self.reader = Some(part.open()?);
             self.next_part += 1;
         }
     }
@@ -151,6 +157,8 @@ struct Worker<'a> {
     lines: &'a [LinesOutput],
     /// Whether there is a file for what is set aside.
     aside: bool,
+    /// Of each part, what happens to its columns on the way to an output.
+    changes: Vec<Vec<Change>>,
 }
 
 impl Worker<'_> {
@@ -176,6 +184,7 @@ impl Worker<'_> {
             rows: fields.rows(),
             columns: columns.collect(),
             part: number,
+            style: part.found.style,
             row_of: &row_of,
         };
         let unfit = |unfit| Error::does_not_fit(unfit, &self.parts());
@@ -190,6 +199,7 @@ impl Worker<'_> {
             bytes: &buffer.as_slice()[..length + crate::text::PADDING],
             fields: &fields,
             part,
+            changes: &self.changes[number],
         };
         let write = |output: &LinesOutput| {
             let mut bytes = Vec::with_capacity(length * 3);

@@ -5,6 +5,7 @@
 mod bad_input;
 mod checks;
 mod demo;
+mod dialects;
 mod documents;
 mod linking;
 mod mistakes;

@@ -72,6 +72,10 @@ impl Shop {
         let duplicates = if self.keep_last { "last" } else { "first" };
         let plan = format!(
             r#"
+[reading]
+separator = ","
+numbers = "1234.56"
+dates = "2025-12-31"
 [tables.sales]
 role = "fact"
 from = "sales.csv"

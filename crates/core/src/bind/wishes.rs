@@ -50,6 +50,11 @@ impl Wishes {
         &self.keys
     }
 
+    /// Whether the plan says that a column is text.
+    pub fn is_text(&self, column: usize) -> bool {
+        self.declared(column).declared == Some(ColumnType::Text)
+    }
+
     /// What the plan declares of a column.
     pub(super) fn declared(&self, column: usize) -> Wish {
         self.declared.get(&column).copied().unwrap_or_default()

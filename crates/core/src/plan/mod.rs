@@ -8,6 +8,7 @@ mod entries;
 mod mistake;
 mod path;
 
+use std::collections::BTreeSet;
 use std::ops::Range;
 
 use serde::Deserialize;
@@ -27,6 +28,9 @@ pub struct Plan {
     /// `[plan]`.
     #[serde(default)]
     pub plan: Head,
+    /// `[reading]`: how all tables are read where they do not say otherwise.
+    #[serde(default)]
+    pub reading: ReadingEntry,
     /// `[tables.NAME]`.
     #[serde(default)]
     pub tables: InOrder<TableEntry>,
@@ -51,6 +55,20 @@ pub struct Head {
     pub currency: Option<String>,
 }
 
+/// `[reading]`: how files are written. What is not said is found for each file.
+#[derive(Debug, Default, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct ReadingEntry {
+    /// The sign between two fields, or the word `tab`.
+    pub separator: Option<Spanned<String>>,
+    /// The encoding, by its usual name.
+    pub encoding: Option<Spanned<String>>,
+    /// A specimen of the numbers: 1234.56.
+    pub numbers: Option<Spanned<String>>,
+    /// A specimen of the days: the 31st of December 2025.
+    pub dates: Option<Spanned<String>>,
+}
+
 /// What a table is for.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize)]
 #[serde(rename_all = "kebab-case")]
@@ -73,6 +91,14 @@ pub struct TableEntry {
     pub from: Spanned<OneOrMore>,
     /// Patterns of files that do not belong.
     pub leave_out: Option<Spanned<OneOrMore>>,
+    /// As in `[reading]`, for this table.
+    pub separator: Option<Spanned<String>>,
+    /// As in `[reading]`, for this table.
+    pub encoding: Option<Spanned<String>>,
+    /// As in `[reading]`, for this table.
+    pub numbers: Option<Spanned<String>>,
+    /// As in `[reading]`, for this table.
+    pub dates: Option<Spanned<String>>,
     /// `[tables.NAME.columns]`: by the headings of the file.
     #[serde(default)]
     pub columns: InOrder<ColumnEntry>,
@@ -230,6 +256,28 @@ impl Plan {
         })?;
         plan.source = source.to_owned();
         Ok(plan)
+    }
+
+    /// The columns of a table that the plan takes for text whatever they look like: keys, the columns
+    /// of links, and those declared so.
+    pub fn text_columns(&self, table: &str) -> BTreeSet<String> {
+        let entry = self.tables.get(table).map(|entry| &entry.value);
+        let keys = entry.and_then(|entry| entry.key.as_ref()).map(|key| key.get_ref().0.clone());
+        let declared =
+            entry.into_iter().flat_map(|entry| entry.columns.iter()).filter_map(|column| {
+                let name = column.value.name.as_ref().map_or(&column.name, |name| name.get_ref());
+                (column.value.column_type == Some(ColumnType::Text)).then(|| name.clone())
+            });
+        let linked = self.link.iter().filter_map(|link| {
+            let path = parse_link_path(&self.written(&link.get_ref().path)).ok()?;
+            let ends = [path.from, path.to].into_iter();
+            Some(
+                ends.filter(|end| end.table.as_deref() == Some(table))
+                    .map(|end| end.column)
+                    .collect::<Vec<_>>(),
+            )
+        });
+        keys.into_iter().flatten().chain(declared).chain(linked.flatten()).collect()
     }
 
     /// A string of the plan with its place.

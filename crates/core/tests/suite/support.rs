@@ -4,11 +4,12 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use arrow_array::StringViewArray;
 use interligo_core::bind::{Content, Headings, Request, TableColumns, bind};
-use interligo_core::engine::{Engine, Extent, OutputContent};
+use interligo_core::engine::{Engine, Extent, OutputContent, Sample};
 use interligo_core::findings::{Findings, Parts};
 use interligo_core::lines::LineBatch;
 use interligo_core::lookup::{Lookup, RawTable};
 use interligo_core::plan::{Plan, Written};
+use interligo_core::style::Style;
 use interligo_core::tieout::TieOut;
 use interligo_core::totals::{Groups, TotalsPlan, TotalsTable};
 
@@ -38,6 +39,7 @@ pub(crate) fn raw(name: &str, rows: &[Vec<String>]) -> RawTable {
     let empty = || heading.iter().map(|_| StringViewArray::new_null(0)).collect();
     RawTable {
         parts: vec![name.into()],
+        styles: vec![Style::default()],
         first_rows: vec![0],
         rows: (2..).take(rows.len()).collect(),
         columns: if rows.is_empty() { empty() } else { columns(rows) },
@@ -78,7 +80,8 @@ pub(crate) fn engine(plan: &str, tables: &Tables, by: &[&str], show: &[&str]) ->
         })
         .collect();
     let sales = columns(&tables["sales"][1..]);
-    let texts = |column| sales.get(column).cloned().into_iter().collect();
+    let sample = |texts| Sample { texts, style: Style::default() };
+    let texts = |column| sales.get(column).cloned().map(sample).into_iter().collect();
     let samples: Vec<_> = bound.fact.read_columns().into_iter().map(texts).collect();
     Engine::new(bound, lookups, &samples, Extent::Everything).unwrap()
 }
@@ -114,6 +117,7 @@ pub(crate) fn run(
                 rows: batch.len(),
                 columns: engine.read.iter().map(|column| all[*column].clone()).collect(),
                 part: 0,
+                style: Style::default(),
                 row_of: &row_of,
             })
             .unwrap();

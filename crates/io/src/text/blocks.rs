@@ -4,12 +4,11 @@
 //! quotes and its last line end. A quote opens a quoted field only at the start of a field; anywhere
 //! else it is a letter like any other.
 
-use std::fs::File;
 use std::io::Read;
 use std::path::Path;
 use std::sync::Arc;
 
-use super::SEPARATOR;
+use super::source::{Dialect, Input};
 use crate::error::Error;
 
 /// Zero bytes after the rows of a block, so that its end can be read in whole vectors.
@@ -26,6 +25,8 @@ pub(crate) struct Block {
     pub(crate) length: usize,
     /// The row of the file at which the block begins, counted in lines from 1.
     pub(crate) first_row: u64,
+    /// The sign between two fields.
+    pub(crate) separator: u8,
 }
 
 impl Block {
@@ -42,7 +43,8 @@ impl Block {
 
 /// Reads a file block by block.
 pub(crate) struct BlockReader {
-    file: File,
+    input: Input,
+    separator: u8,
     shown: Arc<str>,
     /// What was read beyond the last block.
     rest: Vec<u8>,
@@ -52,28 +54,20 @@ pub(crate) struct BlockReader {
 
 impl BlockReader {
     /// Opens a file; a byte order mark at its start is left out.
-    pub(crate) fn open(path: &Path, shown: &Arc<str>) -> Result<BlockReader, Error> {
-        let unreadable = |error| Error::cannot_read(shown, path, error);
-        let mut file = File::open(path).map_err(unreadable)?;
-        if file.metadata().map_err(unreadable)?.is_dir() {
-            return Err(Error::input(shown, "is a folder, not a file")
-                .help("name the file in it, or a pattern such as `sales/*.csv`"));
-        }
-        let mut rest = Vec::new();
-        Read::by_ref(&mut file).take(3).read_to_end(&mut rest).map_err(unreadable)?;
-        match rest.as_slice() {
-            [0xEF, 0xBB, 0xBF] => rest.clear(),
-            [0xFF, 0xFE, ..] | [0xFE, 0xFF, ..] => {
-                return Err(Error::input(shown, "is written in UTF-16, which cannot be read yet")
-                    .help("save it as UTF-8"));
-            }
-            [0x1F, 0x8B, ..] | [b'P', b'K', ..] => {
-                return Err(Error::input(shown, "is a packed file, not text")
-                    .help("unpack it first, or save the sheet as CSV"));
-            }
-            _ => {}
-        }
-        Ok(BlockReader { file, shown: shown.clone(), rest, next_row: 1, ended: false })
+    pub(crate) fn open(
+        path: &Path,
+        shown: &Arc<str>,
+        dialect: Dialect,
+    ) -> Result<BlockReader, Error> {
+        let (input, rest) = Input::open(path, shown, dialect.encoding)?;
+        Ok(BlockReader {
+            input,
+            separator: dialect.separator,
+            shown: shown.clone(),
+            rest,
+            next_row: 1,
+            ended: false,
+        })
     }
 
     /// The next block of about `size` bytes; `None` at the end of the file.
@@ -94,7 +88,7 @@ impl BlockReader {
             if bytes.is_empty() {
                 return Ok(None);
             }
-            match last_row_end(&bytes) {
+            match last_row_end(&bytes, self.separator) {
                 Cut::After(end) => return Ok(Some(self.cut(bytes, end))),
                 Cut::Open(quote) if self.ended || bytes.len() > LONGEST_ROW => {
                     let row =
@@ -114,7 +108,7 @@ impl BlockReader {
             return Ok(());
         }
         bytes.reserve(room + PADDING + 1);
-        let read = Read::by_ref(&mut self.file).take(room as u64).read_to_end(bytes);
+        let read = Read::by_ref(&mut self.input).take(room as u64).read_to_end(bytes);
         let read = read.map_err(|error| {
             Error::input(&self.shown, format!("cannot be read further: {error}"))
         })?;
@@ -128,7 +122,7 @@ impl BlockReader {
         let first_row = self.next_row;
         self.next_row += memchr::memchr_iter(b'\n', &bytes).count() as u64;
         bytes.resize(end + PADDING, 0);
-        Block { bytes, length: end, first_row }
+        Block { bytes, length: end, first_row, separator: self.separator }
     }
 }
 
@@ -142,14 +136,14 @@ enum Cut {
     None,
 }
 
-fn last_row_end(bytes: &[u8]) -> Cut {
+fn last_row_end(bytes: &[u8], separator: u8) -> Cut {
     // Stretches outside of quoted fields; the cut is the last line end in any of them.
     let mut outside: Vec<(usize, usize)> = Vec::new();
     let mut start = 0;
     let mut at = 0;
     let mut open = None;
     while let Some(quote) = memchr::memchr(b'"', &bytes[at..]).map(|found| at + found) {
-        let opens = quote == 0 || matches!(bytes[quote - 1], SEPARATOR | b'\n');
+        let opens = quote == 0 || bytes[quote - 1] == separator || bytes[quote - 1] == b'\n';
         if !opens {
             at = quote + 1;
             continue;
@@ -200,7 +194,7 @@ mod tests {
     fn blocks(content: &[u8], size: usize) -> Result<Vec<(String, u64)>, Error> {
         let mut file = tempfile::NamedTempFile::new().unwrap();
         file.write_all(content).unwrap();
-        let mut reader = BlockReader::open(file.path(), &"t.csv".into())?;
+        let mut reader = BlockReader::open(file.path(), &"t.csv".into(), Dialect::default())?;
         let mut found = Vec::new();
         while let Some(block) = reader.next(size)? {
             found.push((String::from_utf8(block.rows().to_vec()).unwrap(), block.first_row));

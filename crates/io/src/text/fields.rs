@@ -13,11 +13,12 @@ use arrow_buffer::{Buffer, ScalarBuffer};
 use wide::u8x16;
 
 use super::blocks::Block;
-use super::{SEPARATOR, unquoted};
+use super::unquoted;
 
 /// The fields of a block whose rows have the width of the heading.
 pub(crate) struct Fields {
     width: usize,
+    separator: u8,
     /// Where each row starts.
     starts: Vec<u32>,
     /// Of each row, where its fields end: at the separator or line end.
@@ -50,6 +51,7 @@ impl Fields {
         let likely = block.length / (width * 4).max(16);
         Fields {
             width,
+            separator: block.separator,
             starts: Vec::with_capacity(likely),
             ends: Vec::with_capacity(likely * width + 64),
             ragged: Vec::new(),
@@ -67,7 +69,7 @@ impl Fields {
         let (mut inside_before, mut boundary_before, mut closed_before) = (0u64, 1u64, 0u64);
         for base in (0..block.length).step_by(64) {
             let chunk: &[u8; 64] = bytes[base..base + 64].try_into().expect("blocks are padded");
-            let Masks { separators, line_ends, quotes } = Masks::of(chunk);
+            let Masks { separators, line_ends, quotes } = Masks::of(chunk, block.separator);
             let mut boundaries = separators | line_ends;
             if quotes != 0 || inside_before != 0 {
                 let inside = prefix_xor(quotes) ^ inside_before;
@@ -124,7 +126,7 @@ impl Fields {
                         at += 1;
                     }
                 }
-                byte @ (SEPARATOR | b'\n') => {
+                byte if byte == block.separator || byte == b'\n' => {
                     fields.ends.push(at as u32);
                     field = at + 1;
                     if byte == b'\n' {
@@ -155,7 +157,8 @@ impl Fields {
 
     fn end_unusual_row(&mut self, bytes: &[u8], start: u32, end: u32, found: usize) {
         let row = &bytes[start as usize..end as usize];
-        if row.iter().all(|b| matches!(*b, SEPARATOR | b' ' | b'\t' | b'\r')) {
+        let blank = |b: &u8| *b == self.separator || matches!(*b, b' ' | b'\t' | b'\r');
+        if row.iter().all(blank) {
             self.blank += 1;
         } else if found == self.width {
             self.starts.push(start);
@@ -251,7 +254,7 @@ fn view(bytes: &[u8], start: usize, length: usize, buffer: u32) -> u128 {
 }
 
 /// The fields of the first row, and where the next one starts.
-pub(crate) fn first_row(bytes: &[u8]) -> (Vec<Range<usize>>, usize) {
+pub(crate) fn first_row(bytes: &[u8], separator: u8) -> (Vec<Range<usize>>, usize) {
     let (mut fields, mut start, mut at) = (Vec::new(), 0, 0);
     while at < bytes.len() {
         match bytes[at] {
@@ -261,7 +264,7 @@ pub(crate) fn first_row(bytes: &[u8]) -> (Vec<Range<usize>>, usize) {
                     at += if bytes[at] == b'"' { 2 } else { 1 };
                 }
             }
-            SEPARATOR => {
+            byte if byte == separator => {
                 fields.push(start..at);
                 start = at + 1;
             }
@@ -301,7 +304,7 @@ struct Masks {
 
 impl Masks {
     #[inline]
-    fn of(chunk: &[u8; 64]) -> Masks {
+    fn of(chunk: &[u8; 64], separator: u8) -> Masks {
         let (mut separators, mut line_ends, mut quotes) = (0u64, 0u64, 0u64);
         for part in 0..4 {
             let bytes: [u8; 16] =
@@ -310,7 +313,7 @@ impl Masks {
             let shift = part * 16;
             let mask =
                 |sign: u8| u64::from(bytes.simd_eq(u8x16::splat(sign)).to_bitmask()) << shift;
-            separators |= mask(SEPARATOR);
+            separators |= mask(separator);
             line_ends |= mask(b'\n');
             quotes |= mask(b'"');
         }
@@ -348,7 +351,7 @@ mod tests {
         let mut bytes = rows.as_bytes().to_vec();
         let length = bytes.len();
         bytes.resize(length + super::super::blocks::PADDING, 0);
-        Block { bytes, length, first_row: 1 }
+        Block { bytes, length, first_row: 1, separator: b',' }
     }
 
     fn texts(block: &Block, fields: &Fields) -> Vec<Vec<String>> {

@@ -1,4 +1,5 @@
-//! Text tables: fields by commas, quotes where a field holds a comma, quote or line end (RFC 4180).
+//! Text tables: fields by commas or another sign, quotes where a field holds that sign, a quote or a
+//! line end (RFC 4180).
 //!
 //! [`BlockReader`] cuts a file into blocks of whole rows, one after the other; [`Fields`] splits a block
 //! into fields, on any core; [`Fields::column`] makes text columns of them without copying.
@@ -6,17 +7,16 @@
 
 mod blocks;
 mod fields;
+mod source;
 
 pub(crate) use blocks::{Block, BlockReader, PADDING};
 pub(crate) use fields::{Fields, first_row, same_text};
-
-/// The sign between two fields.
-pub(crate) const SEPARATOR: u8 = b',';
+pub(crate) use source::{Dialect, decoded};
 
 /// Appends a cell, in quotes if it needs them.
 pub(crate) fn write_cell(out: &mut Vec<u8>, text: &str) {
     let bytes = text.as_bytes();
-    if !bytes.iter().any(|b| matches!(b, b'"' | b'\n' | b'\r' | &SEPARATOR)) {
+    if !bytes.iter().any(|b| matches!(b, b'"' | b'\n' | b'\r' | b',')) {
         out.extend_from_slice(bytes);
         return;
     }

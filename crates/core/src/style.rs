@@ -1,0 +1,317 @@
+//! How numbers and days are written in a file, given by a specimen: 1234.56, and the 31st of December
+//! 2025.
+
+use std::fmt;
+
+use crate::date::Day;
+use crate::decimal::Decimal;
+
+/// How the numbers and days of a file are written.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Style {
+    /// Numbers.
+    pub numbers: NumberStyle,
+    /// Days.
+    pub dates: DateStyle,
+}
+
+/// How numbers are written.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct NumberStyle {
+    /// The decimal mark.
+    pub decimal: char,
+    /// The mark between thousands, where there is one; a blank stands for every kind of space.
+    pub thousands: Option<char>,
+}
+
+impl Default for NumberStyle {
+    fn default() -> NumberStyle {
+        NumberStyle::PLAIN
+    }
+}
+
+impl NumberStyle {
+    /// `1234.56`.
+    pub const PLAIN: NumberStyle = NumberStyle { decimal: '.', thousands: None };
+
+    /// All the styles that are looked for in a file.
+    pub const ALL: [NumberStyle; 7] = [
+        NumberStyle::PLAIN,
+        NumberStyle { decimal: ',', thousands: None },
+        NumberStyle { decimal: '.', thousands: Some(',') },
+        NumberStyle { decimal: ',', thousands: Some('.') },
+        NumberStyle { decimal: '.', thousands: Some(' ') },
+        NumberStyle { decimal: ',', thousands: Some(' ') },
+        NumberStyle { decimal: '.', thousands: Some('\'') },
+    ];
+
+    /// The style of a specimen; `None` when it does not write 1234.56.
+    pub fn from_specimen(specimen: &str) -> Option<NumberStyle> {
+        let specimen = specimen.replace(is_space, " ");
+        NumberStyle::ALL.into_iter().find(|style| style.to_string() == specimen)
+    }
+
+    /// The number that a text says, with an optional sign. Groups of thousands must be whole.
+    pub fn read(self, text: &str) -> Option<Decimal> {
+        if self == NumberStyle::PLAIN {
+            return Decimal::parse(text.as_bytes());
+        }
+        let (whole, fraction) = match text.rsplit_once(self.decimal) {
+            Some((whole, fraction)) => (whole, Some(fraction)),
+            None => (text, None),
+        };
+        let (sign, digits) = match whole.strip_prefix(['-', '+']) {
+            Some(digits) => (&whole[..1], digits),
+            None => ("", whole),
+        };
+        let mut plain = sign.to_owned();
+        let is_mark =
+            |c: char| self.thousands.is_some_and(|mark| c == mark || (mark == ' ' && is_space(c)));
+        for (number, group) in digits.split(is_mark).enumerate() {
+            let grouped = digits.len() > group.len();
+            let fits = match number {
+                0 => (1..=3).contains(&group.len()) && !group.starts_with('0'),
+                _ => group.len() == 3,
+            };
+            if (grouped && !fits) || !group.bytes().all(|b| b.is_ascii_digit()) {
+                return None;
+            }
+            plain.push_str(group);
+        }
+        if let Some(fraction) = fraction {
+            if !fraction.bytes().all(|b| b.is_ascii_digit()) {
+                return None;
+            }
+            plain.push('.');
+            plain.push_str(fraction);
+        }
+        Decimal::parse(plain.as_bytes())
+    }
+}
+
+fn is_space(sign: char) -> bool {
+    matches!(sign, ' ' | '\u{a0}' | '\u{202f}' | '\u{2009}')
+}
+
+impl fmt::Display for NumberStyle {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let thousands = self.thousands.map_or(String::new(), String::from);
+        write!(f, "1{thousands}234{}56", self.decimal)
+    }
+}
+
+/// A part of the way in which days are written.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Piece {
+    Day,
+    Month,
+    MonthName,
+    Year,
+    ShortYear,
+    /// Hours and minutes, perhaps seconds; a day is the day as written.
+    Time,
+    Sign(char),
+}
+
+/// The most pieces that a way of writing days may have.
+const PIECES: usize = 8;
+
+/// How days are written.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct DateStyle {
+    pieces: [Option<Piece>; PIECES],
+}
+
+const MONTHS: [&str; 12] =
+    ["jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec"];
+
+impl Default for DateStyle {
+    fn default() -> DateStyle {
+        DateStyle::ISO
+    }
+}
+
+impl DateStyle {
+    /// `2025-12-31`.
+    pub const ISO: DateStyle = DateStyle {
+        pieces: [
+            Some(Piece::Year),
+            Some(Piece::Sign('-')),
+            Some(Piece::Month),
+            Some(Piece::Sign('-')),
+            Some(Piece::Day),
+            None,
+            None,
+            None,
+        ],
+    };
+
+    /// The style of a specimen; `None` when it does not write the 31st of December 2025.
+    pub fn from_specimen(specimen: &str) -> Option<DateStyle> {
+        let mut pieces = [None; PIECES];
+        let mut rest = specimen;
+        let mut count = 0;
+        let known = [
+            ("2025", Piece::Year),
+            ("31", Piece::Day),
+            ("12", Piece::Month),
+            ("Dec", Piece::MonthName),
+            ("23:59", Piece::Time),
+            ("25", Piece::ShortYear),
+        ];
+        while let Some(first) = rest.chars().next() {
+            let found = known.iter().find(|(text, _)| rest.starts_with(text));
+            let (length, piece) = match found {
+                Some((text, piece)) => (text.len(), *piece),
+                None if first.is_ascii_digit() => return None,
+                None => (first.len_utf8(), Piece::Sign(first)),
+            };
+            *pieces.get_mut(count)? = Some(piece);
+            count += 1;
+            rest = &rest[length..];
+        }
+        let times =
+            |wanted: &[Piece]| pieces.iter().flatten().filter(|p| wanted.contains(p)).count();
+        let whole = times(&[Piece::Day]) == 1
+            && times(&[Piece::Month, Piece::MonthName]) == 1
+            && times(&[Piece::Year, Piece::ShortYear]) == 1;
+        whole.then_some(DateStyle { pieces })
+    }
+
+    /// The day that a text says.
+    pub fn read(&self, text: &str) -> Option<Day> {
+        if *self == DateStyle::ISO {
+            return Day::parse(text.as_bytes());
+        }
+        let (mut year, mut month, mut day) = (0, 0, 0);
+        let mut rest = text;
+        for (number, piece) in self.pieces.iter().flatten().enumerate() {
+            // Next to another number a number has all its digits.
+            let packed =
+                matches!(self.pieces.get(number + 1), Some(Some(Piece::Day | Piece::Month)))
+                    || (number > 0
+                        && matches!(self.pieces[number - 1], Some(Piece::Year | Piece::Month)));
+            let least = if packed { 2 } else { 1 };
+            match piece {
+                Piece::Day => day = digits(&mut rest, least, 2)?,
+                Piece::Month => month = digits(&mut rest, least, 2)?,
+                Piece::Year => year = digits(&mut rest, 4, 4)?,
+                Piece::ShortYear => year = 2000 + digits(&mut rest, 2, 2)?,
+                Piece::MonthName => {
+                    let name = rest.get(..3)?.to_ascii_lowercase();
+                    month = 1 + MONTHS.iter().position(|month| *month == name)? as u32;
+                    rest = &rest[3..];
+                }
+                Piece::Time => {
+                    let end = rest
+                        .find(|c: char| !(c.is_ascii_digit() || c == ':'))
+                        .unwrap_or(rest.len());
+                    let parts: Vec<&str> = rest[..end].split(':').collect();
+                    let fits =
+                        (2..=3).contains(&parts.len()) && parts.iter().all(|part| part.len() == 2);
+                    if !fits {
+                        return None;
+                    }
+                    rest = &rest[end..];
+                }
+                Piece::Sign(sign) => rest = rest.strip_prefix(*sign)?,
+            }
+        }
+        if rest.is_empty() { Day::from_civil(year as i32, month, day) } else { None }
+    }
+}
+
+/// Takes a number of so many digits from the front.
+fn digits(rest: &mut &str, least: usize, most: usize) -> Option<u32> {
+    let length = rest.bytes().take(most).take_while(u8::is_ascii_digit).count();
+    if length < least {
+        return None;
+    }
+    let number = rest[..length].parse().ok()?;
+    *rest = &rest[length..];
+    Some(number)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    #[test]
+    fn specimens_say_how_numbers_are_written() {
+        for (specimen, text, value) in [
+            ("1234.56", "-12.5", Some("-12.5")),
+            ("1234,56", "-12,5", Some("-12.5")),
+            ("1.234,56", "1.234.567,8", Some("1234567.8")),
+            ("1.234,56", "1234,5", Some("1234.5")),
+            ("1,234.56", "1,200", Some("1200")),
+            ("1 234,56", "12\u{a0}345,00", Some("12345.00")),
+            ("1'234.56", "+1'000", Some("1000")),
+            ("1.234,56", "1.5", None),
+            ("1.234,56", "12.34,5", None),
+            ("1.234,56", ".123", None),
+            ("1234,56", "1.234,5", None),
+            ("1,234.56", "0,125", None),
+            ("1,234.56", "1,2,3", None),
+            ("1.234,56", "1,2,3", None),
+        ] {
+            let style = NumberStyle::from_specimen(specimen).unwrap();
+            assert_eq!(
+                style.read(text).map(|n| n.to_string()).as_deref(),
+                value,
+                "{specimen} {text}"
+            );
+        }
+        for specimen in ["", "1,234,56", "12.34", "1.234.56", "1234"] {
+            assert_eq!(NumberStyle::from_specimen(specimen), None, "{specimen}");
+        }
+    }
+
+    #[test]
+    fn specimens_say_how_days_are_written() {
+        for (specimen, text, day) in [
+            ("31/12/2025", "1/2/2024", Some("2024-02-01")),
+            ("12/31/2025", "1/2/2024", Some("2024-01-02")),
+            ("31.12.25", "05.06.24", Some("2024-06-05")),
+            ("31-Dec-2025", "7-JUN-2024", Some("2024-06-07")),
+            ("20251231", "20240607", Some("2024-06-07")),
+            ("20251231", "2024607", None),
+            ("2025-12-31 23:59", "2024-06-07 08:15:00", Some("2024-06-07")),
+            ("31/12/2025", "31/02/2024", None),
+            ("31/12/2025", "2024-06-07", None),
+            ("31/12/2025", "1/2/2024x", None),
+        ] {
+            let style = DateStyle::from_specimen(specimen).unwrap();
+            assert_eq!(
+                style.read(text).map(|d| d.to_string()).as_deref(),
+                day,
+                "{specimen} {text}"
+            );
+        }
+        for specimen in ["", "31/12", "1/1/2025", "2025-12-30", "31/31/2025"] {
+            assert_eq!(DateStyle::from_specimen(specimen), None, "{specimen}");
+        }
+    }
+
+    proptest! {
+        #[test]
+        fn prop_a_number_reads_back_in_every_style(mantissa in -9_999_999i64..9_999_999, places in 0u8..4, style in 0usize..7) {
+            let style = NumberStyle::ALL[style];
+            let plain = Decimal::new(i128::from(mantissa), places).unwrap().to_string();
+            let (whole, fraction) = plain.split_once('.').unwrap_or((&plain, ""));
+            let digits = whole.trim_start_matches('-');
+            let mut grouped = if mantissa < 0 { "-".to_owned() } else { String::new() };
+            for (at, digit) in digits.chars().enumerate() {
+                if at > 0 && (digits.len() - at).is_multiple_of(3) {
+                    grouped.extend(style.thousands);
+                }
+                grouped.push(digit);
+            }
+            if !fraction.is_empty() {
+                grouped.push(style.decimal);
+                grouped.push_str(fraction);
+            }
+            prop_assert_eq!(style.read(&grouped), Decimal::parse(plain.as_bytes()));
+        }
+    }
+}

@@ -1,0 +1,239 @@
+//! The first look at a file: how it is written. Only its head, and stretches of its middle and end, are
+//! read, whatever its size.
+
+use std::fs::File;
+use std::io::{Read, Seek, SeekFrom};
+use std::path::Path;
+use std::sync::Arc;
+
+use encoding_rs::Encoding;
+use interligo_core::plan::{Mistake, Plan, ReadingEntry, TableEntry};
+use interligo_core::reading::Evidence;
+use interligo_core::style::{DateStyle, NumberStyle};
+
+use crate::error::Error;
+use crate::parts::not_utf8;
+use crate::style::{FoundStyle, find};
+use crate::text::{Block, BlockReader, Dialect, Fields, PADDING, first_row, unquoted};
+
+/// How much is read of the head; half as much of the middle and of the end.
+const HEAD: usize = 1 << 17;
+
+/// The separators that are looked for.
+const SEPARATORS: [u8; 4] = [b',', b';', b'\t', b'|'];
+
+/// What the plan says of how a table's files are written.
+#[derive(Clone, Copy, Debug, Default)]
+pub(crate) struct Given {
+    separator: Option<u8>,
+    encoding: Option<&'static Encoding>,
+    numbers: Option<NumberStyle>,
+    dates: Option<DateStyle>,
+}
+
+impl Given {
+    /// What the plan says for a table, or for all.
+    pub(crate) fn of(plan: &Plan, entry: &TableEntry) -> Result<Given, Mistake> {
+        let ReadingEntry { separator, encoding, numbers, dates } = &plan.reading;
+        let mut given = Given::default();
+        if let Some(text) = entry.separator.as_ref().or(separator.as_ref()) {
+            given.separator = Some(match text.get_ref().as_bytes() {
+                b"tab" => b'\t',
+                [sign] if sign.is_ascii() && !sign.is_ascii_alphanumeric() && *sign != b'"' => {
+                    *sign
+                }
+                _ => {
+                    return Err(plan
+                        .written(text)
+                        .mistaken(format!("`{}` cannot separate fields", text.get_ref()))
+                        .help("write one sign, such as separator = \";\", or \"tab\""));
+                }
+            });
+        }
+        if let Some(label) = entry.encoding.as_ref().or(encoding.as_ref()) {
+            let known = Encoding::for_label(label.get_ref().as_bytes());
+            given.encoding = Some(known.ok_or_else(|| {
+                plan.written(label)
+                    .mistaken(format!("there is no encoding `{}`", label.get_ref()))
+                    .help("write for instance encoding = \"windows-1252\" or \"utf-16le\"")
+            })?);
+        }
+        if let Some(specimen) = entry.numbers.as_ref().or(numbers.as_ref()) {
+            given.numbers =
+                Some(NumberStyle::from_specimen(specimen.get_ref()).ok_or_else(|| {
+                    plan.written(specimen)
+                        .mistaken(format!(
+                            "`{}` does not show how 1234.56 is written",
+                            specimen.get_ref()
+                        ))
+                        .help("write for instance numbers = \"1.234,56\"")
+                })?);
+        }
+        if let Some(specimen) = entry.dates.as_ref().or(dates.as_ref()) {
+            given.dates = Some(DateStyle::from_specimen(specimen.get_ref()).ok_or_else(|| {
+                plan.written(specimen)
+                    .mistaken(format!(
+                        "`{}` does not show how the 31st of December 2025 is written",
+                        specimen.get_ref()
+                    ))
+                    .help("write for instance dates = \"31/12/2025\" or \"31-Dec-2025 23:59\"")
+            })?);
+        }
+        Ok(given)
+    }
+}
+
+/// What the first look at a file showed.
+pub(crate) struct Looked {
+    pub(crate) dialect: Dialect,
+    pub(crate) headings: Vec<String>,
+    pub(crate) found: FoundStyle,
+    /// What each field holds in all rows that were looked at.
+    pub(crate) evidence: Vec<Evidence>,
+}
+
+/// Looks at a file. `is_text` says which fields the plan takes for text; they have no say in how numbers
+/// and days are written.
+pub(crate) fn look(
+    path: &Path,
+    shown: &Arc<str>,
+    given: Given,
+    is_text: impl Fn(&[String]) -> Vec<bool>,
+) -> Result<Looked, Error> {
+    let mut dialect = Dialect { encoding: given.encoding, ..Dialect::default() };
+    let head = head(path, shown, dialect)?;
+    dialect.separator = match given.separator {
+        Some(separator) => separator,
+        None => separator(&head, shown)?,
+    };
+    let (fields, start) = first_row(&head, dialect.separator);
+    let heading = std::str::from_utf8(&head[..start])
+        .map_err(|_| not_utf8(shown, 1, None, &head[..start]))?;
+    let headings: Vec<String> =
+        fields.into_iter().map(|f| unquoted(&heading[f]).into_owned()).collect();
+    let mut stretches = vec![head[start..].to_vec()];
+    stretches.extend(further(path, dialect));
+    let blocks = stretches.into_iter().map(|bytes| whole_rows(bytes, dialect.separator));
+    let split: Vec<(Block, Fields)> = blocks
+        .map(|block| {
+            let fields = Fields::split(&block, headings.len());
+            (block, fields)
+        })
+        .collect();
+    let column = |field: usize| -> Vec<&str> {
+        let cell = |block: &'_ Block, fields: &Fields, row: usize| -> Option<(usize, usize)> {
+            let text = fields.field(&block.bytes, row, field);
+            let start = text.as_ptr() as usize - block.bytes.as_ptr() as usize;
+            let quoted = text.len() >= 2 && text.starts_with(b"\"") && text.ends_with(b"\"");
+            let trim = usize::from(quoted);
+            Some((start + trim, start + text.len() - trim))
+        };
+        split
+            .iter()
+            .flat_map(|(block, fields)| {
+                (0..fields.rows()).filter_map(move |row| {
+                    let (start, end) = cell(block, fields, row)?;
+                    std::str::from_utf8(&block.bytes[start..end]).ok()
+                })
+            })
+            .collect()
+    };
+    let columns: Vec<Vec<&str>> = (0..headings.len()).map(column).collect();
+    let text = is_text(&headings);
+    let telling: Vec<Vec<&str>> = columns
+        .iter()
+        .zip(&text)
+        .map(|(texts, is_text)| if *is_text { Vec::new() } else { texts.clone() })
+        .collect();
+    let found = find(&telling, given.numbers, given.dates);
+    let evidence = columns
+        .iter()
+        .map(|texts| {
+            let mut evidence = Evidence::default();
+            texts.iter().for_each(|text| evidence.add(text, &found.style));
+            evidence
+        })
+        .collect();
+    Ok(Looked { dialect, headings, found, evidence })
+}
+
+/// The head of a file, in whole rows as far as that can be told before its separator is known.
+fn head(path: &Path, shown: &Arc<str>, dialect: Dialect) -> Result<Vec<u8>, Error> {
+    let mut reader = BlockReader::open(path, shown, dialect)?;
+    let empty = || {
+        Error::input(shown, "is empty: it has no heading row")
+            .help("the first row of a table holds the names of its columns")
+    };
+    let block = reader.next(HEAD)?.ok_or_else(empty)?;
+    Ok(block.rows().to_vec())
+}
+
+/// The separator by which the rows of a file have the most even number of fields.
+///
+/// # Errors
+/// Two separators do so equally well.
+fn separator(head: &[u8], shown: &Arc<str>) -> Result<u8, Error> {
+    let block = whole_rows(head.to_vec(), b',');
+    let mut best: Vec<(u64, u8)> = Vec::new();
+    for separator in SEPARATORS {
+        let (fields, _) = first_row(head, separator);
+        if fields.len() < 2 {
+            continue;
+        }
+        let block = Block { separator, bytes: block.bytes.clone(), ..block };
+        let split = Fields::split(&block, fields.len());
+        let all = (split.rows() + split.ragged.len()).max(1) as u64;
+        best.push((split.rows() as u64 * 1000 / all, separator));
+    }
+    best.sort_by_key(|(even, _)| std::cmp::Reverse(*even));
+    match best.as_slice() {
+        [] => Ok(b','),
+        [(first, a), (second, b), ..] if first == second => {
+            let shown_sign = |sign: &u8| {
+                if *sign == b'\t' { "tab".to_owned() } else { char::from(*sign).to_string() }
+            };
+            Err(Error::input(
+                shown,
+                format!("can be split at `{}` and at `{}`", shown_sign(a), shown_sign(b)),
+            )
+            .at_row(1)
+            .help(format!("say which in the table: separator = \"{}\"", shown_sign(a))))
+        }
+        [(_, separator), ..] => Ok(*separator),
+    }
+}
+
+/// Stretches of the middle and the end of a long plain file, without the rows cut off at their ends.
+fn further(path: &Path, dialect: Dialect) -> Vec<Vec<u8>> {
+    let Ok(mut file) = File::open(path) else { return Vec::new() };
+    let length = file.metadata().map_or(0, |file| file.len());
+    // What is packed or in another encoding can only be read from its start.
+    let mut first = [0; 4];
+    let plain = dialect.encoding.is_none()
+        && file.read_exact(&mut first).is_ok()
+        && !matches!(
+            first,
+            [0x1F, 0x8B, ..] | [0x28, 0xB5, 0x2F, 0xFD] | [0xFF, 0xFE, ..] | [0xFE, 0xFF, ..]
+        );
+    if !plain || length < 4 * HEAD as u64 {
+        return Vec::new();
+    }
+    let stretch = |at: u64| -> Option<Vec<u8>> {
+        let mut bytes = Vec::new();
+        (&file).seek(SeekFrom::Start(at)).ok()?;
+        (&file).take(HEAD as u64 / 2).read_to_end(&mut bytes).ok()?;
+        let start = memchr::memchr(b'\n', &bytes)? + 1;
+        let end = memchr::memrchr(b'\n', &bytes)? + 1;
+        (start < end).then(|| bytes[start..end].to_vec())
+    };
+    [length / 2, length - HEAD as u64 / 2].into_iter().filter_map(stretch).collect()
+}
+
+fn whole_rows(mut bytes: Vec<u8>, separator: u8) -> Block {
+    if bytes.last().is_some_and(|last| *last != b'\n') {
+        bytes.push(b'\n');
+    }
+    let length = bytes.len();
+    bytes.resize(length + PADDING, 0);
+    Block { bytes, length, first_row: 1, separator }
+}

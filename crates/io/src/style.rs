@@ -1,0 +1,225 @@
+//! How the numbers and days of a file are written: said by the plan, or found by reading, or open where
+//! what was read leaves two readings.
+
+use interligo_core::style::{DateStyle, NumberStyle, Style};
+
+/// A style with what was left open.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct FoundStyle {
+    pub(crate) style: Style,
+    /// Fields with a number that has two readings, with it and both.
+    pub(crate) open_numbers: Vec<Open>,
+    /// The same for days.
+    pub(crate) open_dates: Vec<Open>,
+}
+
+/// A text with two readings.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct Open {
+    pub(crate) field: usize,
+    pub(crate) text: String,
+    /// What it may say, and the specimen of each way of writing.
+    pub(crate) readings: [(String, String); 2],
+}
+
+/// The ways of writing days that are looked for.
+const DATES: [&str; 14] = [
+    "2025-12-31",
+    "31/12/2025",
+    "12/31/2025",
+    "31.12.2025",
+    "12.31.2025",
+    "31-12-2025",
+    "12-31-2025",
+    "2025/12/31",
+    "2025.12.31",
+    "31-Dec-2025",
+    "31 Dec 2025",
+    "31/12/25",
+    "12/31/25",
+    "31.12.25",
+];
+
+/// The ways in which a time may follow.
+const TIMES: [&str; 3] = ["", " 23:59", "T23:59"];
+
+/// Finds the style of a file by its columns, except for what is given.
+pub(crate) fn find(
+    columns: &[Vec<&str>],
+    numbers: Option<NumberStyle>,
+    dates: Option<DateStyle>,
+) -> FoundStyle {
+    let mut found = FoundStyle::default();
+    match numbers {
+        Some(given) => found.style.numbers = given,
+        None => {
+            let styles = NumberStyle::ALL.map(|style| (style.to_string(), style));
+            let read = |style: &NumberStyle, text: &str| {
+                let text = text.strip_suffix('%').unwrap_or(text).trim_end();
+                // A text of digits only says nothing about marks.
+                let marked = text.bytes().any(|b| !b.is_ascii_digit() && b != b'-' && b != b'+');
+                if marked { style.read(text) } else { None }
+            };
+            match decide(&styles, columns, read) {
+                Ok(style) => found.style.numbers = style.unwrap_or_default(),
+                Err(open) => found.open_numbers = open,
+            }
+        }
+    }
+    match dates {
+        Some(given) => found.style.dates = given,
+        None => {
+            let specimens =
+                TIMES.iter().flat_map(|time| DATES.iter().map(move |date| format!("{date}{time}")));
+            let styles: Vec<(String, DateStyle)> = specimens
+                .filter_map(|specimen| {
+                    DateStyle::from_specimen(&specimen).map(|style| (specimen, style))
+                })
+                .collect();
+            match decide(&styles, columns, |style: &DateStyle, text: &str| style.read(text)) {
+                Ok(style) => found.style.dates = style.unwrap_or_default(),
+                Err(open) => found.open_dates = open,
+            }
+        }
+    }
+    found
+}
+
+/// The first style that reads most of every column that some style reads; `None` when there are no such
+/// columns.
+///
+/// # Errors
+/// Texts that styles read differently, when more than one style reads everything; or, when none does,
+/// texts of columns that can only be read in different styles.
+fn decide<S: Copy, V: PartialEq + ToString>(
+    styles: &[(String, S)],
+    columns: &[Vec<&str>],
+    read: impl Fn(&S, &str) -> Option<V>,
+) -> Result<Option<S>, Vec<Open>> {
+    let mut fitting: Vec<usize> = (0..styles.len()).collect();
+    // Of each column that counts, its texts that say something.
+    let mut telling: Vec<(usize, Vec<&str>)> = Vec::new();
+    for (field, texts) in columns.iter().enumerate() {
+        // Plain digits go with every way of writing.
+        let digits = |text: &&str| text.bytes().all(|b| b.is_ascii_digit() || b == b'-');
+        let filled = texts.iter().map(|text| text.trim()).filter(|text| !text.is_empty());
+        let texts: Vec<&str> = filled
+            .filter(|text| !digits(text) || styles.iter().any(|(_, s)| read(s, text).is_some()))
+            .collect();
+        let counts: Vec<usize> = styles
+            .iter()
+            .map(|(_, style)| texts.iter().filter(|text| read(style, text).is_some()).count())
+            .collect();
+        let most = counts.iter().copied().max().unwrap_or(0);
+        // A slip here and there does not make a column of numbers one of text.
+        if most > 0 && most * 5 >= texts.len() * 4 {
+            fitting.retain(|number| counts[*number] == most);
+            let told = counts.iter().position(|count| *count == most).unwrap_or(0);
+            let texts = texts.into_iter().filter(|text| read(&styles[told].1, text).is_some());
+            telling.push((field, texts.collect()));
+        }
+    }
+    let Some(first) = fitting.first().copied() else {
+        return match telling.as_slice() {
+            [] => Ok(None),
+            _ => Err(disagreeing(styles, &telling, read)),
+        };
+    };
+    let mut open = Vec::new();
+    for (field, texts) in &telling {
+        let other = texts.iter().find_map(|text| {
+            let value = read(&styles[first].1, text)?;
+            let other =
+                fitting.iter().find(|n| read(&styles[**n].1, text).is_some_and(|v| v != value))?;
+            Some((*text, value, *other))
+        });
+        if let Some((text, value, other)) = other {
+            let second =
+                read(&styles[other].1, text).map_or(String::new(), |value| value.to_string());
+            open.push(Open {
+                field: *field,
+                text: text.to_owned(),
+                readings: [
+                    (value.to_string(), styles[first].0.clone()),
+                    (second, styles[other].0.clone()),
+                ],
+            });
+        }
+    }
+    match (open.is_empty(), telling.is_empty()) {
+        (_, true) => Ok(None),
+        (true, false) => Ok(Some(styles[first].1)),
+        (false, false) => Err(open),
+    }
+}
+
+/// A text of each column, with two ways in which texts of the file must be read.
+fn disagreeing<S, V: ToString>(
+    styles: &[(String, S)],
+    telling: &[(usize, Vec<&str>)],
+    read: impl Fn(&S, &str) -> Option<V>,
+) -> Vec<Open> {
+    let one = |(field, texts): &(usize, Vec<&str>)| {
+        let way = |text: &str| {
+            let (specimen, style) = styles.iter().find(|(_, style)| read(style, text).is_some())?;
+            Some((read(style, text)?.to_string(), specimen.clone()))
+        };
+        let text = texts[0];
+        let first = way(text)?;
+        let others = telling.iter().flat_map(|(_, texts)| texts).filter_map(|text| way(text));
+        let second = others.into_iter().find(|(_, specimen)| *specimen != first.1)?;
+        Some(Open { field: *field, text: text.to_owned(), readings: [first, second] })
+    };
+    telling.iter().filter_map(one).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn numbers(columns: &[&[&str]]) -> Result<String, Vec<String>> {
+        let columns: Vec<Vec<&str>> = columns.iter().map(|c| c.to_vec()).collect();
+        let found = find(&columns, None, None);
+        let texts: Vec<String> = found.open_numbers.into_iter().map(|open| open.text).collect();
+        if texts.is_empty() { Ok(found.style.numbers.to_string()) } else { Err(texts) }
+    }
+
+    fn dates(columns: &[&[&str]]) -> Result<DateStyle, Vec<[String; 2]>> {
+        let columns: Vec<Vec<&str>> = columns.iter().map(|c| c.to_vec()).collect();
+        let found = find(&columns, None, None);
+        let ways = found.open_dates.into_iter().map(|open| open.readings.map(|(_, way)| way));
+        let ways: Vec<_> = ways.collect();
+        if ways.is_empty() { Ok(found.style.dates) } else { Err(ways) }
+    }
+
+    #[test]
+    fn the_numbers_of_a_file_decide_for_each_other() {
+        assert_eq!(numbers(&[&["1", "20"]]), Ok("1234.56".into()));
+        assert_eq!(numbers(&[&["1.5", "20"]]), Ok("1234.56".into()));
+        assert_eq!(numbers(&[&["1,5", "20"]]), Ok("1234,56".into()));
+        assert_eq!(numbers(&[&["1.234,5", "1,25"]]), Ok("1.234,56".into()));
+        assert_eq!(numbers(&[&["0.125"]]), Ok("1234.56".into()));
+        assert_eq!(numbers(&[&["1.234"], &["0,5"]]), Ok("1.234,56".into()));
+        assert_eq!(numbers(&[&["12,5 %", "0"], &["two", "words"]]), Ok("1234,56".into()));
+        assert_eq!(numbers(&[&["1.5", "x", "2.5", "3.5", "4.5"]]), Ok("1234.56".into()));
+        assert_eq!(numbers(&[&["1.234", "1,5", "2.345", "0.5", "3.456"]]), Ok("1234.56".into()));
+        // Two readings are left, or none.
+        assert_eq!(numbers(&[&["1.234", "5.678"]]), Err(vec!["1.234".into()]));
+        assert_eq!(numbers(&[&["1,234", "x"], &["12,345"]]), Err(vec!["12,345".into()]));
+        assert_eq!(numbers(&[&["1.25"], &["1,25"]]), Err(vec!["1.25".into(), "1,25".into()]));
+    }
+
+    #[test]
+    fn a_thirteenth_day_decides_the_order() {
+        let style = |specimen| DateStyle::from_specimen(specimen).unwrap();
+        assert_eq!(dates(&[&["2025-01-02"]]), Ok(DateStyle::ISO));
+        assert_eq!(dates(&[&["01/02/2025", "13/02/2025"]]), Ok(style("31/12/2025")));
+        assert_eq!(dates(&[&["01/02/2025"], &["12/13/2025"]]), Ok(style("12/31/2025")));
+        assert_eq!(dates(&[&["7-Mar-2025", "31-Jan-2024"]]), Ok(style("31-Dec-2025")));
+        assert_eq!(dates(&[&["31.12.2025 08:30", ""]]), Ok(style("31.12.2025 23:59")));
+        assert_eq!(
+            dates(&[&["03/04/2025", "05/06/2025"]]),
+            Err(vec![["31/12/2025".into(), "12/31/2025".into()]])
+        );
+    }
+}
