@@ -237,3 +237,63 @@ fn whole_rows(mut bytes: Vec<u8>, separator: u8) -> Block {
     bytes.resize(length + PADDING, 0);
     Block { bytes, length, first_row: 1, separator }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    /// Writes a number with two places in a style.
+    fn written(cents: i64, style: NumberStyle) -> String {
+        let whole = (cents / 100).to_string();
+        let mut text = String::new();
+        for (at, digit) in whole.chars().enumerate() {
+            if at > 0 && (whole.len() - at).is_multiple_of(3) {
+                text.extend(style.thousands);
+            }
+            text.push(digit);
+        }
+        format!("{text}{}{:02}", style.decimal, cents % 100)
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(200))]
+
+        /// A file with a decisive number and day is found out, whatever else is in it.
+        #[test]
+        fn prop_the_way_a_file_is_written_is_found(
+            amounts in prop::collection::vec(0i64..500_000_000, 1..30),
+            days in prop::collection::vec((1u32..=12, 1u32..=28), 1..30),
+            separator in prop::sample::select(SEPARATORS.to_vec()),
+            style in 0usize..7,
+            order in prop::sample::select(vec!["31/12/2025", "12/31/2025", "31.12.2025", "2025-12-31"]),
+        ) {
+            let numbers = NumberStyle::ALL[style];
+            let dates = DateStyle::from_specimen(order).unwrap();
+            let day = |month: u32, day: u32| {
+                order.replace("2025", "2024").replace("31", &format!("{day:02}")).replace("12", &format!("{month:02}"))
+            };
+            // Thousands that cannot be told from decimals would leave it open; this row decides.
+            let mut rows = vec![("code".to_owned(), written(123_456_789, numbers), day(11, 30))];
+            for ((cents, (month, date)), number) in amounts.iter().zip(&days).zip(0..) {
+                rows.push((format!("{number:03}"), written(*cents, numbers), day(*month, *date)));
+            }
+            let sign = char::from(separator);
+            let quoted = |cell: &str| if cell.contains(sign) { format!("\"{cell}\"") } else { cell.to_owned() };
+            let mut text = format!("code{sign}amount{sign}day\n");
+            for (code, amount, day) in &rows {
+                text += &format!("{}{sign}{}{sign}{}\n", quoted(code), quoted(amount), quoted(day));
+            }
+            let file = tempfile::NamedTempFile::new().unwrap();
+            std::fs::write(file.path(), &text).unwrap();
+            let is_text = |headings: &[String]| headings.iter().map(|h| h == "code").collect();
+            let looked = look(file.path(), &"t.csv".into(), Given::default(), is_text).unwrap();
+            prop_assert_eq!(looked.dialect.separator, separator);
+            prop_assert_eq!(looked.found.style.dates, dates);
+            prop_assert!(looked.found.open_numbers.is_empty() && looked.found.open_dates.is_empty());
+            for (_, amount, _) in &rows {
+                prop_assert_eq!(looked.found.style.numbers.read(amount), numbers.read(amount), "{}", text);
+            }
+        }
+    }
+}

@@ -54,13 +54,13 @@ pub(crate) fn find(
         Some(given) => found.style.numbers = given,
         None => {
             let styles = NumberStyle::ALL.map(|style| (style.to_string(), style));
-            let read = |style: &NumberStyle, text: &str| {
-                let text = text.strip_suffix('%').unwrap_or(text).trim_end();
-                // A text of digits only says nothing about marks.
-                let marked = text.bytes().any(|b| !b.is_ascii_digit() && b != b'-' && b != b'+');
-                if marked { style.read(text) } else { None }
+            let number = |text: &str| text.strip_suffix('%').unwrap_or(text).trim_end().to_owned();
+            // Digits without any mark go with every way of writing.
+            let neutral = |text: &str| {
+                number(text).bytes().all(|b| b.is_ascii_digit() || b == b'-' || b == b'+')
             };
-            match decide(&styles, columns, read) {
+            let read = |style: &NumberStyle, text: &str| style.read(&number(text));
+            match decide(&styles, columns, neutral, read) {
                 Ok(style) => found.style.numbers = style.unwrap_or_default(),
                 Err(open) => found.open_numbers = open,
             }
@@ -76,7 +76,8 @@ pub(crate) fn find(
                     DateStyle::from_specimen(&specimen).map(|style| (specimen, style))
                 })
                 .collect();
-            match decide(&styles, columns, |style: &DateStyle, text: &str| style.read(text)) {
+            let read = |style: &DateStyle, text: &str| style.read(text);
+            match decide(&styles, columns, |_| false, read) {
                 Ok(style) => found.style.dates = style.unwrap_or_default(),
                 Err(open) => found.open_dates = open,
             }
@@ -85,7 +86,7 @@ pub(crate) fn find(
     found
 }
 
-/// The first style that reads most of every column that some style reads; `None` when there are no such
+/// The first style that reads most of every column that some style reads, texts that are `neutral` apart; `None` when there are no such
 /// columns.
 ///
 /// # Errors
@@ -94,18 +95,15 @@ pub(crate) fn find(
 fn decide<S: Copy, V: PartialEq + ToString>(
     styles: &[(String, S)],
     columns: &[Vec<&str>],
+    neutral: impl Fn(&str) -> bool,
     read: impl Fn(&S, &str) -> Option<V>,
 ) -> Result<Option<S>, Vec<Open>> {
     let mut fitting: Vec<usize> = (0..styles.len()).collect();
     // Of each column that counts, its texts that say something.
     let mut telling: Vec<(usize, Vec<&str>)> = Vec::new();
     for (field, texts) in columns.iter().enumerate() {
-        // Plain digits go with every way of writing.
-        let digits = |text: &&str| text.bytes().all(|b| b.is_ascii_digit() || b == b'-');
         let filled = texts.iter().map(|text| text.trim()).filter(|text| !text.is_empty());
-        let texts: Vec<&str> = filled
-            .filter(|text| !digits(text) || styles.iter().any(|(_, s)| read(s, text).is_some()))
-            .collect();
+        let texts: Vec<&str> = filled.filter(|text| !neutral(text)).collect();
         let counts: Vec<usize> = styles
             .iter()
             .map(|(_, style)| texts.iter().filter(|text| read(style, text).is_some()).count())
@@ -200,9 +198,16 @@ mod tests {
         assert_eq!(numbers(&[&["1.234,5", "1,25"]]), Ok("1.234,56".into()));
         assert_eq!(numbers(&[&["0.125"]]), Ok("1234.56".into()));
         assert_eq!(numbers(&[&["1.234"], &["0,5"]]), Ok("1.234,56".into()));
-        assert_eq!(numbers(&[&["12,5 %", "0"], &["two", "words"]]), Ok("1234,56".into()));
+        assert_eq!(
+            numbers(&[&["12,5 %", "0", "5 %", "10%"], &["two", "words"]]),
+            Ok("1234,56".into())
+        );
         assert_eq!(numbers(&[&["1.5", "x", "2.5", "3.5", "4.5"]]), Ok("1234.56".into()));
-        assert_eq!(numbers(&[&["1.234", "1,5", "2.345", "0.5", "3.456"]]), Ok("1234.56".into()));
+        assert_eq!(numbers(&[&["1.25", "1,5", "2.5", "0.5", "3.5"]]), Ok("1234.56".into()));
+        assert_eq!(
+            numbers(&[&["1.234", "1,5", "2.345", "0.5", "3.456"]]),
+            Err(vec!["1.234".into()])
+        );
         // Two readings are left, or none.
         assert_eq!(numbers(&[&["1.234", "5.678"]]), Err(vec!["1.234".into()]));
         assert_eq!(numbers(&[&["1,234", "x"], &["12,345"]]), Err(vec!["12,345".into()]));

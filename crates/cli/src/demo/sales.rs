@@ -7,7 +7,10 @@ use std::path::Path;
 
 const DEPOTS: [&str; 3] = ["corvo", "salgado", "tilia"];
 const YEARS: [u32; 2] = [2024, 2025];
-const HEADING: &str = "order_no,line_no,sold_on,item,customer_no,quantity,Disc. %";
+const HEADING: [&str; 7] =
+    ["order_no", "line_no", "sold_on", "item", "customer_no", "quantity", "Disc. %"];
+/// The depot whose program writes semicolons, decimal commas and the day first.
+const ABROAD: &str = "salgado";
 const DISCOUNTS: [&str; 8] = ["0", "0", "0", "0", "2.5 %", "5 %", "10 %", "12.5 %"];
 
 /// Codes that the product list does not have.
@@ -45,23 +48,32 @@ pub(super) fn write(
         let own = lines / files + u64::from(number < lines % files);
         let file = File::create(folder.join(format!("{depot}_{year}.csv")))?;
         let mut out = BufWriter::new(file);
-        write_file(&mut out, number, *year, own, skus, customers)?;
+        let lines = Lines { file: number, year: *year, count: own, abroad: *depot == ABROAD };
+        write_file(&mut out, &lines, skus, customers)?;
         out.flush()?;
     }
-    let draft = format!("{HEADING}\nDRAFT-1,1,2025-12-31,BO-110,1001,999,0\n");
+    let draft = format!("{}\nDRAFT-1,1,2025-12-31,BO-110,1001,999,0\n", HEADING.join(","));
     std::fs::write(folder.join("draft_corvo_2025.csv"), draft)
+}
+
+/// The lines of one file.
+struct Lines {
+    file: u64,
+    year: u32,
+    count: u64,
+    abroad: bool,
 }
 
 fn write_file(
     out: &mut impl Write,
-    file: u64,
-    year: u32,
-    lines: u64,
+    lines: &Lines,
     skus: &[&str],
     customers: &[&str],
 ) -> io::Result<()> {
+    let Lines { file, year, count: lines, abroad } = *lines;
+    let separator = if abroad { ";" } else { "," };
     let mut chance = Chance(20_250_101 + file);
-    writeln!(out, "{HEADING}")?;
+    writeln!(out, "{}", HEADING.join(separator))?;
     let (mut line, mut order) = (0, 0u64);
     while line < lines {
         order += 1;
@@ -98,11 +110,15 @@ fn write_file(
             }
             let discount = DISCOUNTS[chance.below(DISCOUNTS.len())];
             let note = if file == 0 && line == 100 { ",call back" } else { "" };
-            writeln!(
-                out,
-                "{year}{:02}{order:06},{position},{year}-{month:02}-{day_of_month:02},{item},{customer},{quantity},{discount}{note}",
-                file + 1
-            )?;
+            let (day, discount) = if abroad {
+                (format!("{day_of_month:02}/{month:02}/{year}"), discount.replace('.', ","))
+            } else {
+                (format!("{year}-{month:02}-{day_of_month:02}"), discount.to_owned())
+            };
+            let order_no = format!("{year}{:02}{order:06}", file + 1);
+            let position = position.to_string();
+            let cells = [&order_no, &position, &day, &item, customer, &quantity, &discount];
+            writeln!(out, "{}{note}", cells.join(separator))?;
             line += 1;
         }
     }
