@@ -7,7 +7,7 @@ use std::path::Path;
 use std::sync::Arc;
 
 use encoding_rs::Encoding;
-use interligo_core::plan::{Mistake, Plan, ReadingEntry, TableEntry};
+use interligo_core::plan::{Mistake, Plan, ReadingSettings};
 use interligo_core::reading::Evidence;
 use interligo_core::style::{DateStyle, NumberStyle};
 
@@ -32,11 +32,10 @@ pub(crate) struct Given {
 }
 
 impl Given {
-    /// What the plan says for a table, or for all.
-    pub(crate) fn of(plan: &Plan, entry: &TableEntry) -> Result<Given, Mistake> {
-        let ReadingEntry { separator, encoding, numbers, dates } = &plan.reading;
+    /// What the plan says of some files.
+    pub(crate) fn of(plan: &Plan, settings: ReadingSettings<'_>) -> Result<Given, Mistake> {
         let mut given = Given::default();
-        if let Some(text) = entry.separator.as_ref().or(separator.as_ref()) {
+        if let Some(text) = settings.separator {
             given.separator = Some(match text.get_ref().as_bytes() {
                 b"tab" => b'\t',
                 [sign] if sign.is_ascii() && !sign.is_ascii_alphanumeric() && *sign != b'"' => {
@@ -50,7 +49,7 @@ impl Given {
                 }
             });
         }
-        if let Some(label) = entry.encoding.as_ref().or(encoding.as_ref()) {
+        if let Some(label) = settings.encoding {
             let known = Encoding::for_label(label.get_ref().as_bytes());
             given.encoding = Some(known.ok_or_else(|| {
                 plan.written(label)
@@ -58,7 +57,7 @@ impl Given {
                     .help("write for instance encoding = \"windows-1252\" or \"utf-16le\"")
             })?);
         }
-        if let Some(specimen) = entry.numbers.as_ref().or(numbers.as_ref()) {
+        if let Some(specimen) = settings.numbers {
             given.numbers =
                 Some(NumberStyle::from_specimen(specimen.get_ref()).ok_or_else(|| {
                     plan.written(specimen)
@@ -69,7 +68,7 @@ impl Given {
                         .help("write for instance numbers = \"1.234,56\"")
                 })?);
         }
-        if let Some(specimen) = entry.dates.as_ref().or(dates.as_ref()) {
+        if let Some(specimen) = settings.dates {
             given.dates = Some(DateStyle::from_specimen(specimen.get_ref()).ok_or_else(|| {
                 plan.written(specimen)
                     .mistaken(format!(

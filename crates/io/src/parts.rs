@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use interligo_core::bind::{TableColumns, Wishes, name_columns};
-use interligo_core::plan::{ColumnType, Mistake, Plan, TableEntry};
+use interligo_core::plan::{ColumnType, Entry, Files, Mistake, Plan, TableEntry};
 use interligo_core::reading::Evidence;
 
 use crate::error::Error;
@@ -58,14 +58,14 @@ struct Found {
     path: PathBuf,
     shown: Arc<str>,
     slots: Vec<(String, String)>,
+    given: Given,
 }
 
 impl Table {
     /// Finds the files of a table and reads their headings. `outputs` are never taken for parts.
     pub(crate) fn open(
         plan: &Plan,
-        name: &str,
-        entry: &TableEntry,
+        table: &Entry<TableEntry>,
         folder: &Path,
         outputs: &[PathBuf],
     ) -> Result<Table, Error> {
@@ -73,14 +73,14 @@ impl Table {
         let mut names: Vec<String> = Vec::new();
         let mut repeated = Vec::new();
         let mut headed = Vec::new();
-        let given = Given::of(plan, entry)?;
+        let (name, entry) = (table.name.as_str(), &table.value);
         let texts = plan.text_columns(name);
-        for found in find(plan, entry, folder, outputs)? {
+        for found in find(plan, table, folder, outputs)? {
             let is_text = |headings: &[String]| {
                 let (names, _) = name_columns(entry, headings);
                 names.iter().map(|name| texts.contains(name)).collect()
             };
-            let looked = look(&found.path, &found.shown, given, is_text)?;
+            let looked = look(&found.path, &found.shown, found.given, is_text)?;
             let (own, twice) = name_columns(entry, &looked.headings);
             repeated.extend(twice.into_iter().map(|heading| (heading, found.shown.clone())));
             for name in &own {
@@ -155,8 +155,13 @@ impl Table {
                 };
                 return Err(Mistake::of_plan(message)
                     .help(format!(
-                        "add {key} = \"{one}\" or {key} = \"{other}\" to [tables.{}]",
-                        self.name
+                        "add {key} = \"{one}\" or {key} = \"{other}\" to [tables.{}]{}",
+                        self.name,
+                        if self.parts.len() > 1 {
+                            ", or to a [[part]] of it with this file"
+                        } else {
+                            ""
+                        }
                     ))
                     .into());
             }
@@ -191,51 +196,65 @@ impl Table {
 
 fn find(
     plan: &Plan,
-    entry: &TableEntry,
+    table: &Entry<TableEntry>,
     folder: &Path,
     outputs: &[PathBuf],
 ) -> Result<Vec<Found>, Error> {
-    let wrong = |message: String| Mistake::in_plan(entry.from.span(), message);
-    let patterns = |texts: &[String]| {
-        texts.iter().map(|text| Pattern::parse(text).map_err(wrong)).collect::<Result<Vec<_>, _>>()
-    };
-    let left_out = match &entry.leave_out {
-        Some(list) => patterns(&list.get_ref().0)?,
-        None => Vec::new(),
-    };
-    let mut found: Vec<Found> = Vec::new();
-    for (pattern, text) in patterns(&entry.from.get_ref().0)?.iter().zip(&entry.from.get_ref().0) {
+    let mut found = Vec::new();
+    for files in plan.files(table)? {
+        let before = found.len();
+        let given = Given::of(plan, files.settings)?;
+        find_some(&files, given, folder, outputs, &mut found)?;
+        if found.len() == before {
+            let text = plan.source.get(files.from.span()).unwrap_or_default();
+            let help = "paths are relative to the folder of the plan; `{name}` and `*` stay within one folder";
+            return Err(Mistake::in_plan(files.from.span(), format!("no file fits {text}"))
+                .help(help)
+                .into());
+        }
+    }
+    Ok(found)
+}
+
+/// Adds the files that some patterns fit and that are not there yet.
+fn find_some(
+    files: &Files<'_>,
+    given: Given,
+    folder: &Path,
+    outputs: &[PathBuf],
+    found: &mut Vec<Found>,
+) -> Result<(), Error> {
+    let wrong = |message: String| Mistake::in_plan(files.from.span(), message);
+    let read = |text: &String| Pattern::parse(text).map_err(wrong);
+    let left_out = files.leave_out.iter().flat_map(|list| &list.get_ref().0);
+    let left_out = left_out.map(read).collect::<Result<Vec<_>, _>>()?;
+    for text in &files.from.get_ref().0 {
+        let pattern = read(text)?;
         refuse_other_formats(text, &wrong)?;
         if pattern.is_plain() {
             let path = pattern.plain_path();
             let shown = path.to_string_lossy().into();
-            found.push(Found { path: folder.join(path), shown, slots: Vec::new() });
+            found.push(Found { path: folder.join(path), shown, slots: Vec::new(), given });
             continue;
         }
         let names = pattern.slots();
-        let files = pattern.files(folder).map_err(|error| {
+        let fits = pattern.files(folder).map_err(|error| {
             Error::input(&text.as_str().into(), format!("cannot be searched for: {error}"))
         })?;
-        for fit in files {
+        for fit in fits {
             let path = folder.join(&fit.path);
             let known = found.iter().any(|other| other.path == path);
             if known
                 || outputs.contains(&path)
-                || left_out.iter().any(|p| p.fit(&fit.path).is_some())
+                || left_out.iter().any(|pattern| pattern.fit(&fit.path).is_some())
             {
                 continue;
             }
             let slots = names.iter().map(|name| (*name).to_owned()).zip(fit.slots).collect();
-            found.push(Found { path, shown: fit.path.to_string_lossy().into(), slots });
+            found.push(Found { path, shown: fit.path.to_string_lossy().into(), slots, given });
         }
     }
-    if found.is_empty() {
-        let text = plan.source.get(entry.from.span()).unwrap_or_default();
-        let help =
-            "paths are relative to the folder of the plan; `{name}` and `*` stay within one folder";
-        return Err(wrong(format!("no file fits {text}")).help(help).into());
-    }
-    Ok(found)
+    Ok(())
 }
 
 fn refuse_other_formats(text: &str, wrong: &impl Fn(String) -> Mistake) -> Result<(), Mistake> {

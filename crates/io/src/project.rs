@@ -57,7 +57,7 @@ impl Project {
             .collect();
         outputs.push(project.aside_path());
         for entry in project.plan.tables.iter() {
-            let table = Table::open(&project.plan, &entry.name, &entry.value, folder, &outputs)?;
+            let table = Table::open(&project.plan, entry, folder, &outputs)?;
             project.tables.push(table);
         }
         Ok(project)

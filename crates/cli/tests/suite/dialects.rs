@@ -97,6 +97,41 @@ fn two_readings_are_asked_and_a_line_of_the_plan_decides() {
 }
 
 #[test]
+fn a_part_has_settings_of_its_own() {
+    let parts = |more: &str| {
+        format!(
+            "[tables.sales]\nrole = 'fact'\nleave-out = ['*_old.csv']\n{more}\
+             [[tables.sales.part]]\nfrom = 'a_*.csv'\ndates = '31/12/2025'\n\
+             [[tables.sales.part]]\nfrom = ['b.csv', 'c.csv']\ndates = '12/31/2025'\nnumbers = '1.234,56'\n"
+        )
+    };
+    let files = [
+        ("interligo.toml", parts("")),
+        ("a_north.csv", "day,amount\n03/04/2025,1.5\n".to_owned()),
+        ("a_old.csv", "day,amount\n03/04/2025,99\n".to_owned()),
+        ("b.csv", "amount;day\n1.500;03/04/2025\n".to_owned()),
+        ("c.csv", "day,amount\n03/05/2025,\"2,5\"\n".to_owned()),
+    ];
+    let files: Vec<(&str, &str)> =
+        files.iter().map(|(name, text)| (*name, text.as_str())).collect();
+    let mut folder = Folder::with(&files);
+    let totals = ["totals", "--by", "day", "--show", "amount", "--format", "csv"];
+    folder
+        .run(&totals)
+        .stdout("day,amount\n2025-03-04,1500.0\n2025-03-05,2.5\n2025-04-03,1.5\n")
+        .nothing_else();
+    for (more, message) in [
+        ("from = 'b.csv'\n", "the table has both `from` and parts"),
+        ("numbers = '1'\n", "`1` does not show how 1234.56 is written"),
+    ] {
+        folder.put("interligo.toml", parts(more).as_bytes());
+        let came = folder.run(&totals);
+        assert!(came.said().contains(message), "{}", came.said());
+        came.status(2);
+    }
+}
+
+#[test]
 fn what_the_plan_says_of_reading_must_make_sense() {
     for (settings, message) in [
         ("separator = \"ab\"", "`ab` cannot separate fields"),

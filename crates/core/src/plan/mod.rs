@@ -14,7 +14,7 @@ use std::ops::Range;
 use serde::Deserialize;
 use toml::Spanned;
 
-pub use entries::{InOrder, OneOrMore};
+pub use entries::{Entry, InOrder, OneOrMore};
 pub use mistake::{Mistake, Origin, Written, nearest_name};
 pub(crate) use path::{ColumnName, LinkPath, parse_link_path};
 
@@ -88,7 +88,10 @@ pub struct TableEntry {
     #[serde(default)]
     pub role: Role,
     /// A path, or a pattern over several, relative to the plan.
-    pub from: Spanned<OneOrMore>,
+    pub from: Option<Spanned<OneOrMore>>,
+    /// `[[tables.NAME.part]]`: files with settings of their own, instead of `from`.
+    #[serde(default)]
+    pub part: Vec<Spanned<PartEntry>>,
     /// Patterns of files that do not belong.
     pub leave_out: Option<Spanned<OneOrMore>>,
     /// As in `[reading]`, for this table.
@@ -109,6 +112,70 @@ pub struct TableEntry {
     /// What happens to rows that share a key.
     #[serde(default)]
     pub duplicates: Duplicates,
+}
+
+/// `[[tables.NAME.part]]`: some files of a table that are read in their own way.
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct PartEntry {
+    /// As for a table.
+    pub from: Spanned<OneOrMore>,
+    /// As for a table.
+    pub leave_out: Option<Spanned<OneOrMore>>,
+    /// As in `[reading]`, for these files.
+    pub separator: Option<Spanned<String>>,
+    /// As in `[reading]`, for these files.
+    pub encoding: Option<Spanned<String>>,
+    /// As in `[reading]`, for these files.
+    pub numbers: Option<Spanned<String>>,
+    /// As in `[reading]`, for these files.
+    pub dates: Option<Spanned<String>>,
+}
+
+/// What the plan says of how some files are written; the nearest says it.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct ReadingSettings<'a> {
+    /// The sign between two fields.
+    pub separator: Option<&'a Spanned<String>>,
+    /// The encoding.
+    pub encoding: Option<&'a Spanned<String>>,
+    /// A specimen of the numbers.
+    pub numbers: Option<&'a Spanned<String>>,
+    /// A specimen of the days.
+    pub dates: Option<&'a Spanned<String>>,
+}
+
+/// The settings of one place; `$of` is a plan's `[reading]`, a table or a part.
+macro_rules! settings {
+    ($of:expr) => {
+        ReadingSettings {
+            separator: $of.separator.as_ref(),
+            encoding: $of.encoding.as_ref(),
+            numbers: $of.numbers.as_ref(),
+            dates: $of.dates.as_ref(),
+        }
+    };
+}
+
+impl<'a> ReadingSettings<'a> {
+    fn or(self, farther: ReadingSettings<'a>) -> ReadingSettings<'a> {
+        ReadingSettings {
+            separator: self.separator.or(farther.separator),
+            encoding: self.encoding.or(farther.encoding),
+            numbers: self.numbers.or(farther.numbers),
+            dates: self.dates.or(farther.dates),
+        }
+    }
+}
+
+/// Some files of a table: those of `from`, or of one part.
+pub struct Files<'a> {
+    /// The patterns.
+    pub from: &'a Spanned<OneOrMore>,
+    /// Patterns of files that do not belong; those of the table and of the part.
+    pub leave_out: Vec<&'a Spanned<OneOrMore>>,
+    /// How they are written, as far as the plan says.
+    pub settings: ReadingSettings<'a>,
 }
 
 /// `[tables.NAME.columns]`: one column.
@@ -256,6 +323,37 @@ impl Plan {
         })?;
         plan.source = source.to_owned();
         Ok(plan)
+    }
+
+    /// The files of a table, by their settings.
+    ///
+    /// # Errors
+    /// The table has neither `from` nor a part, or both.
+    pub fn files<'a>(&'a self, table: &'a Entry<TableEntry>) -> Result<Vec<Files<'a>>, Mistake> {
+        let entry = &table.value;
+        let own = settings!(entry).or(settings!(self.reading));
+        let wrong = |message: &str| Mistake::in_plan(table.name_span.clone(), message);
+        match (&entry.from, entry.part.as_slice()) {
+            (Some(_), [_, ..]) => Err(wrong("the table has both `from` and parts")
+                .help("give every [[tables.….part]] its own `from`, and leave out the table's")),
+            (None, []) => Err(wrong("the plan key `from` is missing here")
+                .help("it names the file of the table, or a pattern over several")),
+            (Some(from), []) => {
+                let leave_out = entry.leave_out.iter().collect();
+                Ok(vec![Files { from, leave_out, settings: own }])
+            }
+            (None, parts) => Ok(parts
+                .iter()
+                .map(|part| {
+                    let part = part.get_ref();
+                    Files {
+                        from: &part.from,
+                        leave_out: entry.leave_out.iter().chain(&part.leave_out).collect(),
+                        settings: settings!(part).or(own),
+                    }
+                })
+                .collect()),
+        }
     }
 
     /// The columns of a table that the plan takes for text whatever they look like: keys, the columns
