@@ -17,7 +17,7 @@ use crate::style::{FoundStyle, find};
 use crate::text::{Block, BlockReader, Dialect, Fields, PADDING, first_row, unquoted};
 
 /// How much is read of the head; half as much of the middle and of the end.
-const HEAD: usize = 1 << 17;
+const HEAD: usize = 1 << 16;
 
 /// The separators that are looked for.
 const SEPARATORS: [u8; 4] = [b',', b';', b'\t', b'|'];
@@ -119,25 +119,8 @@ pub(crate) fn look(
             (block, fields)
         })
         .collect();
-    let column = |field: usize| -> Vec<&str> {
-        let cell = |block: &'_ Block, fields: &Fields, row: usize| -> Option<(usize, usize)> {
-            let text = fields.field(&block.bytes, row, field);
-            let start = text.as_ptr() as usize - block.bytes.as_ptr() as usize;
-            let quoted = text.len() >= 2 && text.starts_with(b"\"") && text.ends_with(b"\"");
-            let trim = usize::from(quoted);
-            Some((start + trim, start + text.len() - trim))
-        };
-        split
-            .iter()
-            .flat_map(|(block, fields)| {
-                (0..fields.rows()).filter_map(move |row| {
-                    let (start, end) = cell(block, fields, row)?;
-                    std::str::from_utf8(&block.bytes[start..end]).ok()
-                })
-            })
-            .collect()
-    };
-    let columns: Vec<Vec<&str>> = (0..headings.len()).map(column).collect();
+    let columns: Vec<Vec<&str>> =
+        (0..headings.len()).map(|field| texts_of(&split, field)).collect();
     let text = is_text(&headings);
     let telling: Vec<Vec<&str>> = columns
         .iter()
@@ -154,6 +137,19 @@ pub(crate) fn look(
         })
         .collect();
     Ok(Looked { dialect, headings, found, evidence })
+}
+
+/// What a field holds in all rows, without quotes around it.
+fn texts_of(split: &[(Block, Fields)], field: usize) -> Vec<&str> {
+    let mut texts = Vec::new();
+    for (block, fields) in split {
+        for row in 0..fields.rows() {
+            let text = fields.field(&block.bytes, row, field);
+            let inner = text.strip_prefix(b"\"").and_then(|text| text.strip_suffix(b"\""));
+            texts.extend(std::str::from_utf8(inner.unwrap_or(text)));
+        }
+    }
+    texts
 }
 
 /// The head of a file, in whole rows as far as that can be told before its separator is known.

@@ -40,8 +40,16 @@ const DATES: [&str; 14] = [
     "31.12.25",
 ];
 
+/// No day with its time is longer than this.
+const LONGEST_DAY: usize = 24;
+
 /// The ways in which a time may follow.
 const TIMES: [&str; 3] = ["", " 23:59", "T23:59"];
+
+/// The number in front of a percent sign, if there is one.
+fn number(text: &str) -> &str {
+    text.strip_suffix('%').unwrap_or(text).trim_end()
+}
 
 /// Finds the style of a file by its columns, except for what is given.
 pub(crate) fn find(
@@ -54,12 +62,14 @@ pub(crate) fn find(
         Some(given) => found.style.numbers = given,
         None => {
             let styles = NumberStyle::ALL.map(|style| (style.to_string(), style));
-            let number = |text: &str| text.strip_suffix('%').unwrap_or(text).trim_end().to_owned();
             // Digits without any mark go with every way of writing.
             let neutral = |text: &str| {
                 number(text).bytes().all(|b| b.is_ascii_digit() || b == b'-' || b == b'+')
             };
-            let read = |style: &NumberStyle, text: &str| style.read(&number(text));
+            let read = |style: &NumberStyle, text: &str| {
+                let begins = text.starts_with(|c: char| c.is_ascii_digit() || "+-.,".contains(c));
+                if begins { style.read(number(text)) } else { None }
+            };
             match decide(&styles, columns, neutral, read) {
                 Ok(style) => found.style.numbers = style.unwrap_or_default(),
                 Err(open) => found.open_numbers = open,
@@ -76,7 +86,11 @@ pub(crate) fn find(
                     DateStyle::from_specimen(&specimen).map(|style| (specimen, style))
                 })
                 .collect();
-            let read = |style: &DateStyle, text: &str| style.read(text);
+            let read = |style: &DateStyle, text: &str| {
+                let begins =
+                    text.len() <= LONGEST_DAY && text.starts_with(|c: char| c.is_ascii_digit());
+                if begins { style.read(text) } else { None }
+            };
             match decide(&styles, columns, |_| false, read) {
                 Ok(style) => found.style.dates = style.unwrap_or_default(),
                 Err(open) => found.open_dates = open,
