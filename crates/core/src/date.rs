@@ -34,6 +34,18 @@ impl Day {
         Day::from_civil(year as i32, d(5) * 10 + d(6), d(8) * 10 + d(9))
     }
 
+    /// Appends the day as `2025-12-31`; the text is that of its `Display`.
+    pub fn write(self, out: &mut Vec<u8>) {
+        let (year, month, day) = self.civil();
+        let mut text = *b"0000-00-00";
+        let numbers = [(0, year as u32 / 100), (2, year as u32 % 100), (5, month), (8, day)];
+        for (at, number) in numbers {
+            text[at] = b'0' + (number / 10 % 10) as u8;
+            text[at + 1] = b'0' + (number % 10) as u8;
+        }
+        out.extend_from_slice(&text);
+    }
+
     /// Year, month (1 to 12) and day of the month.
     pub fn civil(self) -> (i32, u32, u32) {
         // Days since 0000-03-01, so that a leap day ends its year; the counts of days per 400, 100,
@@ -206,6 +218,9 @@ mod tests {
             let parts = (i32::from(civil.year()), civil.month() as u32, civil.day() as u32);
             assert_eq!(day.civil(), parts);
             assert_eq!(Day::parse(civil.to_string().as_bytes()), Some(day));
+            let mut written = Vec::new();
+            day.write(&mut written);
+            assert_eq!(written, day.to_string().into_bytes());
             let week = civil.iso_week_date();
             let shown = format!("{:04}-W{:02}", week.year(), week.week());
             let period = Period::containing(PeriodUnit::Week, day);

@@ -223,11 +223,14 @@ impl DateStyle {
 
 /// Takes a number of so many digits from the front.
 fn digits(rest: &mut &str, least: usize, most: usize) -> Option<u32> {
-    let length = rest.bytes().take(most).take_while(u8::is_ascii_digit).count();
+    let (mut number, mut length) = (0, 0);
+    for byte in rest.bytes().take(most).take_while(u8::is_ascii_digit) {
+        number = number * 10 + u32::from(byte - b'0');
+        length += 1;
+    }
     if length < least {
         return None;
     }
-    let number = rest[..length].parse().ok()?;
     *rest = &rest[length..];
     Some(number)
 }

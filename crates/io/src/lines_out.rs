@@ -224,23 +224,26 @@ fn write_source(raw: &RawLines<'_>, row: usize, column: usize, out: &mut Vec<u8>
     }
     let text = unquoted(std::str::from_utf8(field).expect("blocks are checked to be UTF-8"));
     let style = &raw.part.found.style;
-    let written = match change {
-        Change::Number => plain_number(text.trim(), style.numbers),
-        Change::Date => style.dates.read(text.trim()).map(|day| day.to_string()),
-        Change::None | Change::Comma => None,
-    };
-    write_cell(out, written.as_deref().unwrap_or(&text));
+    match change {
+        Change::Number if write_plain_number(text.trim(), style.numbers, out) => {}
+        Change::Date => match style.dates.read(text.trim()) {
+            Some(day) => day.write(out),
+            None => write_cell(out, &text),
+        },
+        _ => write_cell(out, &text),
+    }
 }
 
-/// A number as 1234.56, with its percent sign if it has one.
-fn plain_number(text: &str, style: NumberStyle) -> Option<String> {
-    match text.strip_suffix('%') {
-        Some(number) => {
-            let space = &number[number.trim_end().len()..];
-            style.read(number.trim_end()).map(|number| format!("{number}{space}%"))
-        }
-        None => style.read(text).map(|number| number.to_string()),
+/// Appends a number as 1234.56, with its percent sign if it has one; false when it is no number.
+fn write_plain_number(text: &str, style: NumberStyle, out: &mut Vec<u8>) -> bool {
+    let number = text.strip_suffix('%').map_or(text, str::trim_end);
+    let Some(value) = style.read(number) else { return false };
+    match i64::try_from(value.mantissa()) {
+        Ok(mantissa) => write_fixed(out, mantissa, value.places(), value.places()),
+        Err(_) => out.extend_from_slice(value.to_string().as_bytes()),
     }
+    out.extend_from_slice(&text.as_bytes()[number.len()..]);
+    true
 }
 
 fn write_value(column: &Column, row: usize, least_places: u8, out: &mut Vec<u8>) {
