@@ -28,9 +28,9 @@ fn keys_and_rows_are_listed_with_what_they_cost() {
         "sales.csv",
         b"no,day,item,quantity\n1,2025-01-10, A,2\n2,2024-12-31,A,3\n3,2025-01-01,Z,1.5\n4,2025-01-02,Z,x\n5,2025-01-03,,4\n6,soon,A,1\n",
     );
-    insta::assert_snapshot!("check_table", folder.run(&["check"]).transcript());
-    insta::assert_snapshot!("check_csv", folder.run(&["check", "--format", "csv"]).transcript());
-    insta::assert_snapshot!("check_json", folder.run(&["check", "--format", "json"]).transcript());
+    insta::assert_snapshot!("check_table", folder.run(&["check"]).as_text());
+    insta::assert_snapshot!("check_csv", folder.run(&["check", "--format", "csv"]).as_text());
+    insta::assert_snapshot!("check_json", folder.run(&["check", "--format", "json"]).as_text());
 }
 
 #[test]

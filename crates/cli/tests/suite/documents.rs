@@ -117,6 +117,6 @@ fn the_help_is_a_short_manual() {
         let arguments: Vec<&str> =
             [command, "--help"].into_iter().filter(|a| !a.is_empty()).collect();
         let name = format!("help_{}", if command.is_empty() { "all" } else { command });
-        insta::assert_snapshot!(name, Folder::with(&[]).run(&arguments).transcript());
+        insta::assert_snapshot!(name, Folder::with(&[]).run(&arguments).as_text());
     }
 }

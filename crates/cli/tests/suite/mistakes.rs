@@ -279,7 +279,7 @@ fn a_mistake_is_shown_with_its_line_and_a_mark_under_the_word() {
     );
     insta::assert_snapshot!(
         "mistake_in_an_option",
-        shop("").run(&["totals", "--by", "item, products.nam"]).transcript()
+        shop("").run(&["totals", "--by", "item, products.nam"]).as_text()
     );
 }
 

@@ -29,16 +29,13 @@ fn the_figures_are_those_worked_out_by_hand() {
 
 #[test]
 fn the_tie_out_closes_and_says_why_figures_are_blank() {
-    insta::assert_snapshot!(shop(LINES).run(&["run"]).transcript());
+    insta::assert_snapshot!(shop(LINES).run(&["run"]).as_text());
 }
 
 #[test]
 fn the_tie_out_is_there_for_other_programs_too() {
-    insta::assert_snapshot!(
-        "tie_out_json",
-        shop("").run(&["run", "--format", "json"]).transcript()
-    );
-    insta::assert_snapshot!("tie_out_csv", shop("").run(&["run", "--format", "csv"]).transcript());
+    insta::assert_snapshot!("tie_out_json", shop("").run(&["run", "--format", "json"]).as_text());
+    insta::assert_snapshot!("tie_out_csv", shop("").run(&["run", "--format", "csv"]).as_text());
 }
 
 #[test]
@@ -249,7 +246,7 @@ fn one_core_and_the_smallest_blocks_give_the_same_bytes() {
     let usual = shop(&outputs).run(&["run"]);
     for arguments in [&["--threads", "1", "--block", "1"], &["--threads", "4", "--block", "30"]] {
         let other = shop(&outputs).run(&[&["run"], &arguments[..]].concat());
-        assert_eq!(other.transcript(), usual.transcript());
+        assert_eq!(other.as_text(), usual.as_text());
     }
 }
 

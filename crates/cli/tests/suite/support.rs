@@ -141,7 +141,7 @@ impl Came {
     }
 
     /// All of it as one text, for snapshots. Tables of many rows are left to tests of their own.
-    pub(crate) fn transcript(&self) -> String {
+    pub(crate) fn as_text(&self) -> String {
         let mut all = format!("status {}\n", self.status);
         for (name, text) in [("stdout", &self.stdout), ("stderr", &self.stderr)] {
             if !text.is_empty() {

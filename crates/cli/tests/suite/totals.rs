@@ -70,15 +70,15 @@ fn without_show_there_are_lines_and_all_figures() {
 #[test]
 fn the_table_says_what_it_leaves_out() {
     let by = ["totals", "--by", "products.name", "--show", "lines,revenue,cost,margin"];
-    insta::assert_snapshot!("totals_table", shop("").run(&by).transcript());
+    insta::assert_snapshot!("totals_table", shop("").run(&by).as_text());
     let narrowed = ["totals", "--show", "quantity,revenue", "--where", "item = 'B'"];
-    insta::assert_snapshot!("totals_narrowed", shop("").run(&narrowed).transcript());
+    insta::assert_snapshot!("totals_narrowed", shop("").run(&narrowed).as_text());
 }
 
 #[test]
 fn json_has_every_digit_as_text() {
     let by = ["totals", "--by", "item", "--show", "revenue,margin", "--format", "json"];
-    insta::assert_snapshot!(shop("").run(&by).transcript());
+    insta::assert_snapshot!(shop("").run(&by).as_text());
 }
 
 #[test]
