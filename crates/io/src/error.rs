@@ -133,7 +133,11 @@ impl Error {
             io::ErrorKind::PermissionDenied => Some("check the rights of the folder".to_owned()),
             _ => None,
         };
-        Error::Output { path: path.to_owned(), reason: error.to_string(), help }
+        let reason = match error.kind() {
+            io::ErrorKind::StorageFull => "the disk is full".to_owned(),
+            _ => error.to_string(),
+        };
+        Error::Output { path: path.to_owned(), reason, help }
     }
 
     pub(crate) fn does_not_fit(unfit: DoesNotFit, parts: &Parts) -> Error {
