@@ -75,7 +75,7 @@ pub fn run(
         engine,
         fact,
         lines: &sinks.lines,
-        aside: sinks.aside_heading.is_some(),
+        aside: sinks.keeps_aside,
         changes: fact.parts.iter().map(|part| changes(engine, part)).collect(),
     };
     let mut stream = Stream { fact, next_part: 0, reader: None, block: pace.block, progress };
@@ -271,7 +271,8 @@ fn all_row_numbers(buffer: &Buffer, first_row: u64, fields: &Fields) -> Vec<u64>
 /// The files of a run.
 struct Sinks {
     lines: Vec<LinesOutput>,
-    aside_heading: Option<Vec<u8>>,
+    /// Whether there is a file for what is set aside: there is, where anything is written.
+    keeps_aside: bool,
     files: Files,
 }
 
@@ -310,7 +311,7 @@ impl Sinks {
     fn create(project: &Project, engine: &Engine, fact: &Table) -> Result<Sinks, Error> {
         let mut sinks = Sinks {
             lines: Vec::new(),
-            aside_heading: None,
+            keeps_aside: engine.outputs.iter().any(|output| output.to.is_some()),
             files: Files {
                 lines: Vec::new(),
                 aside_path: project.aside_path(),
@@ -331,17 +332,13 @@ impl Sinks {
                 sinks.lines.push(prepared);
             }
         }
-        let writes = engine.outputs.iter().any(|output| output.to.is_some());
-        if writes {
-            let mut heading = b"reason,file,row,".to_vec();
-            for name in &fact.columns.names {
-                write_cell(&mut heading, name);
-                heading.push(b',');
-            }
-            heading.extend_from_slice(b"as_read\n");
-            sinks.files.aside_heading = heading.clone();
-            sinks.aside_heading = Some(heading);
+        let heading = &mut sinks.files.aside_heading;
+        heading.extend_from_slice(b"reason,file,row,");
+        for name in &fact.columns.names {
+            write_cell(heading, name);
+            heading.push(b',');
         }
+        heading.extend_from_slice(b"as_read\n");
         Ok(sinks)
     }
 
@@ -354,7 +351,7 @@ impl Sinks {
         tables: Vec<TotalsTable>,
         parts: usize,
     ) -> Result<Outcome, Error> {
-        let keeps_aside = self.aside_heading.is_some();
+        let keeps_aside = self.keeps_aside;
         let Files { lines, aside_path, aside, aside_lines, .. } = self.files;
         let mut lines = lines.into_iter();
         let mut tables = tables.into_iter();
@@ -463,14 +460,14 @@ pub fn stops(project: &Project, engine: &Engine, findings: &Findings) -> Vec<Sto
             let name = &route.name;
             let (what, help) = match status {
                 LinkStatus::Unmatched => (
-                    "have a key that is not in",
+                    "with a key that is not in",
                     "correct the keys, complete the lookup, or change `missing` of the link",
                 ),
                 LinkStatus::Blank => {
-                    ("have no key for", "complete the lines, or change `missing` of the link")
+                    ("without a key for", "complete the lines, or change `missing` of the link")
                 }
                 _ => (
-                    "fall on a day on which several rows hold in",
+                    "on a day on which several rows hold in",
                     "correct the periods so that they do not overlap",
                 ),
             };

@@ -57,7 +57,7 @@ fn periods_that_overlap_stop_a_run_where_a_line_meets_them() {
     let came = folder.run(&["run"]);
     came.status(1)
         .stderr(
-            "error: 1 line fall on a day on which several rows hold in `prices`\n  \
+            "error: 1 line on a day on which several rows hold in `prices`\n  \
              sales.csv:3 `A`\n  \
              help: correct the periods so that they do not overlap; `interligo check` lists them all\n\
              Nothing was written.\n",
@@ -80,7 +80,7 @@ fn a_link_may_stop_the_run_and_nothing_is_written_then() {
         .run(&["run"])
         .status(1)
         .stderr(
-            "error: 1 line have a key that is not in `products`\n  \
+            "error: 1 line with a key that is not in `products`\n  \
              sales.csv:6 `X`\n  \
              help: correct the keys, complete the lookup, or change `missing` of the link; `interligo check` lists them all\n\
              Nothing was written.\n",
