@@ -15,7 +15,7 @@ use interligo_core::keys::{KeyForm, KeyIndex};
 use interligo_core::lines::LineBatch;
 use interligo_core::lookup::{Lookup, RawTable};
 use interligo_core::plan::{Ignore, Plan, Written};
-use interligo_core::style::Style;
+use interligo_core::style::{PartStyle, Style};
 use interligo_core::totals::{Groups, TotalsPlan};
 
 const LINES: usize = 10_000;
@@ -119,11 +119,11 @@ margin = "profit / revenue"
 fn raw(columns: Vec<StringViewArray>, rows: usize) -> RawTable {
     RawTable {
         parts: vec!["table.csv".into()],
-        styles: vec![Style::default()],
+        styles: vec![PartStyle::default()],
         first_rows: vec![0],
         rows: (0..rows as u32).collect(),
         columns,
-        blank_rows: 0,
+        ..RawTable::default()
     }
 }
 
@@ -197,15 +197,9 @@ fn totals(engine: &Engine) -> &TotalsPlan {
     }
 }
 
-fn batch<'a>(engine: &Engine, sales: &[StringViewArray]) -> LineBatch<'a> {
-    let columns = engine.read.iter().map(|column| sales[*column].clone()).collect();
-    LineBatch {
-        rows: LINES,
-        columns,
-        part: 0,
-        style: Style::default(),
-        row_of: &|row| u64::from(row),
-    }
+fn batch<'a>(engine: &Engine, sales: &[StringViewArray], style: &'a PartStyle) -> LineBatch<'a> {
+    let columns = engine.read_columns().iter().map(|column| sales[*column].clone()).collect();
+    LineBatch { rows: LINES, columns, part: 0, style, row_of: &|row| u64::from(row) }
 }
 
 /// From text to figures: reading, linking and working out what these figures need.
@@ -213,9 +207,11 @@ fn batch<'a>(engine: &Engine, sales: &[StringViewArray]) -> LineBatch<'a> {
 fn work_out(bencher: divan::Bencher, figure: &str) {
     let engine = engine(&[], &[figure]);
     let sales = sales();
-    bencher
-        .counter(ItemsCount::new(LINES))
-        .bench(|| engine.work_out(black_box(&batch(&engine, &sales))).map(|lines| lines.rows));
+    bencher.counter(ItemsCount::new(LINES)).bench(|| {
+        engine
+            .work_out(black_box(&batch(&engine, &sales, &PartStyle::default())))
+            .map(|lines| lines.rows)
+    });
 }
 
 /// Grouping and summing three figures of lines that are worked out already.
@@ -224,7 +220,7 @@ fn sum_up(bencher: divan::Bencher, by: &str) {
     let by: Vec<&str> = by.split(' ').filter(|by| !by.is_empty()).collect();
     let engine = engine(&by, &["lines", "revenue", "cost", "profit"]);
     let sales = sales();
-    let lines = engine.work_out(&batch(&engine, &sales)).unwrap();
+    let lines = engine.work_out(&batch(&engine, &sales, &PartStyle::default())).unwrap();
     let mut groups = Groups::new(totals(&engine));
     bencher.counter(ItemsCount::new(LINES)).bench_local(|| groups.add(black_box(&lines)));
 }

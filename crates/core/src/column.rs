@@ -5,6 +5,7 @@
 //! always do, and are single decimals otherwise.
 
 use std::borrow::Cow;
+use std::collections::BTreeSet;
 
 use arrow_array::{Array, StringViewArray};
 use arrow_buffer::NullBuffer;
@@ -191,6 +192,29 @@ impl Column {
                 };
                 Column::YesNo(values.iter().map(truth).collect())
             }
+        }
+    }
+
+    /// The column with some rows blank.
+    pub(crate) fn without_rows(self, rows: &BTreeSet<u32>) -> Column {
+        let value = |row: usize| {
+            if rows.contains(&(row as u32)) { Value::Blank } else { self.value(row) }
+        };
+        let values: Vec<Value<'_>> = (0..self.len()).map(value).collect();
+        Column::from_values(self.kind(), &values)
+    }
+
+    /// What the column holds.
+    fn kind(&self) -> ColumnKind {
+        match self {
+            Column::Text(_) => ColumnKind::Text,
+            Column::Number(NumberColumn { numbers: Numbers::Fixed { places, .. }, .. }) => {
+                ColumnKind::Number(*places)
+            }
+            Column::Number(_) => ColumnKind::Number(0),
+            Column::Date(_) => ColumnKind::Date,
+            Column::Period(unit, _) => ColumnKind::Period(*unit),
+            Column::YesNo(_) => ColumnKind::YesNo,
         }
     }
 

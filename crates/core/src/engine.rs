@@ -5,9 +5,9 @@
 
 use std::collections::BTreeMap;
 
-use crate::bind::{Bound, LinesColumn, OutputKind, Reference, RouteStart, Scope};
-use crate::column::{Column, Numbers};
-use crate::formula::{Expr, ExprKind, Names, Operator, Type, check, parse};
+use crate::bind::{Bound, LinesColumn, OutputKind, Reference, RouteStart, RowNames, Scope};
+use crate::column::Column;
+use crate::formula::{Expr, ExprKind, Names, Operator, Type, check, parse, type_of};
 use crate::links::{Link, LinkParts};
 use crate::lookup::{Lookup, Misfit};
 use crate::plan::{ColumnName, ColumnType, Missing, Mistake, Written};
@@ -23,6 +23,14 @@ pub enum Extent {
     Everything,
     /// What the outputs need, and the links that set lines aside or stop.
     Needed,
+}
+
+/// A column of the fact that is worked out from the others.
+pub(crate) enum Computation {
+    /// By a formula.
+    Formula(Expr),
+    /// The text of another column.
+    TextOf(usize),
 }
 
 /// A figure whose types are known.
@@ -82,11 +90,14 @@ pub struct Engine {
     pub lookups: Vec<Lookup>,
     /// The outputs asked for.
     pub outputs: Vec<Output>,
-    /// The columns of the fact that are read, by their position in it. A column may be read in two
-    /// ways, as a number for formulas and as the text of a key for instance.
-    pub read: Vec<usize>,
-    /// How they are read.
+    /// The columns of the fact that lines have, by their position in it: first those that are read,
+    /// then those that are worked out. A column may be there in two ways, as a number for formulas and
+    /// as the text of a key for instance.
+    pub(crate) columns: Vec<usize>,
+    /// How those that are read are read.
     pub(crate) readings: Vec<Reading>,
+    /// How the others are worked out.
+    pub(crate) computed: Vec<Computation>,
     /// Of a column whose values are used, its number among those that are read.
     values_read: BTreeMap<usize, usize>,
     pub(crate) links: Vec<Link>,
@@ -137,7 +148,8 @@ impl Engine {
         samples: &[Vec<Sample>],
         extent: Extent,
     ) -> Result<Engine, Vec<Mistake>> {
-        let reads = Reads::new(&bound, samples).map_err(|misfit| vec![misfit.mistake()])?;
+        let mut reads = Reads::new(&bound, samples).map_err(|misfit| vec![misfit.mistake()])?;
+        let computed = compute_columns(&bound, &mut reads).map_err(|mistake| vec![mistake])?;
         let mut links = Vec::new();
         let key_read = |column| reads.as_type(column, ColumnType::Text);
         let day_read = |column| reads.as_type(column, ColumnType::Date);
@@ -155,8 +167,9 @@ impl Engine {
             bound,
             lookups,
             outputs: Vec::new(),
-            read: reads.columns,
+            columns: reads.columns,
             readings: reads.readings,
+            computed,
             values_read: reads.values,
             links,
             values: Vec::new(),
@@ -252,9 +265,25 @@ impl Engine {
         }
     }
 
+    /// The columns of the fact that are read, by their position in it.
+    pub fn read_columns(&self) -> &[usize] {
+        &self.columns[..self.readings.len()]
+    }
+
+    /// The name of a column of lines.
+    pub fn column_name(&self, column: usize) -> &str {
+        &self.bound.fact.columns[self.columns[column]]
+    }
+
+    /// The number, among the columns of lines, of a column of the fact that is worked out.
+    pub fn computed_column(&self, column: usize) -> Option<usize> {
+        self.values_read.get(&column).copied().filter(|number| *number >= self.readings.len())
+    }
+
     /// The type as which a column of the fact is read, other than as a key.
     pub fn column_type(&self, column: usize) -> Option<ColumnType> {
-        let value = self.values_read.get(&column).map(|read| self.readings[*read].column_type);
+        let value = self.values_read.get(&column);
+        let value = value.and_then(|read| self.readings.get(*read)).map(|r| r.column_type);
         let day = self.bound.fact.days.contains_key(&column).then_some(ColumnType::Date);
         value.or(day)
     }
@@ -333,41 +362,70 @@ impl Names for Engine {
             }
             Reference::Column(column) => {
                 let read = self.value_read(column);
-                let reading = &self.readings[read];
-                let ty = match reading.column_type {
-                    ColumnType::Text => Type::Text,
-                    ColumnType::Date => Type::Date,
-                    ColumnType::YesNo => Type::YesNo,
-                    _ => Type::Number { places: reading.places },
+                let ty = match read.checked_sub(self.readings.len()) {
+                    None => type_read(&self.readings[read]),
+                    Some(number) => type_computed(&self.computed[number]),
                 };
                 Expr { kind: ExprKind::Column(read), ty }
             }
             Reference::Attribute { route, column } => {
                 let lookup = &self.lookups[self.links[route].lookup];
                 let held = lookup.columns[column].column.as_ref();
-                let ty = held.map_or(Type::Text, column_type);
+                let ty = held.map_or(Type::Text, type_of);
                 Expr { kind: ExprKind::Attribute { route, column }, ty }
             }
         })
     }
 }
 
-fn column_type(column: &Column) -> Type {
-    match column {
-        Column::Text(_) => Type::Text,
-        Column::Date(_) => Type::Date,
-        Column::Period(unit, _) => Type::Period(*unit),
-        Column::YesNo(_) => Type::YesNo,
-        Column::Number(column) => {
-            let places = match &column.numbers {
-                Numbers::Fixed { places, .. } => *places,
-                Numbers::Wide(numbers) => {
-                    numbers.iter().map(|n| n.trimmed(0).places()).max().unwrap_or(0)
-                }
+fn type_read(reading: &Reading) -> Type {
+    match reading.column_type {
+        ColumnType::Text => Type::Text,
+        ColumnType::Date => Type::Date,
+        ColumnType::YesNo => Type::YesNo,
+        _ => Type::Number { places: reading.places },
+    }
+}
+
+fn type_computed(computed: &Computation) -> Type {
+    match computed {
+        Computation::Formula(expr) => expr.ty,
+        Computation::TextOf(_) => Type::Text,
+    }
+}
+
+/// Types the columns of the fact that are worked out, and adds them to those that are read.
+fn compute_columns(bound: &Bound, reads: &mut Reads) -> Result<Vec<Computation>, Mistake> {
+    let fact = &bound.fact;
+    let mut computed: Vec<Computation> = Vec::new();
+    for formula in &fact.formulas {
+        let leaf = |column: usize| {
+            let number = reads.values[&column];
+            let ty = match number.checked_sub(reads.readings.len()) {
+                None => type_read(&reads.readings[number]),
+                Some(number) => type_computed(&computed[number]),
             };
-            Type::Number { places }
+            Expr { kind: ExprKind::Column(number), ty }
+        };
+        let names = RowNames { table: &fact.name, columns: &fact.columns, leaf: &leaf };
+        let expr = formula.check(&names)?;
+        let is_key = fact.wishes.keys().contains(&formula.column);
+        let is_day = fact.days.contains_key(&formula.column);
+        if is_day && expr.ty != Type::Date {
+            let at = fact.days[&formula.column].clone();
+            let message =
+                "a dated link needs a date here, and the formula of the column gives none";
+            return Err(Mistake { message: message.to_owned(), ..at });
+        }
+        let is_text = expr.ty == Type::Text;
+        let own = reads.compute(formula.column, is_day, is_key && is_text);
+        computed.push(Computation::Formula(expr));
+        if is_key && !is_text {
+            reads.compute_text(formula.column);
+            computed.push(Computation::TextOf(own));
         }
     }
+    Ok(computed)
 }
 
 /// What outputs of lines need to know of links.
@@ -379,7 +437,7 @@ impl Engine {
 
     /// The decimal places that sums of an amount are written with at least.
     pub fn amount_places(&self, amount: usize) -> u8 {
-        self.readings[self.amounts[amount]].places
+        self.readings.get(self.amounts[amount]).map_or(0, |reading| reading.places)
     }
 
     /// How many rows the columns of a link's lookup have.

@@ -9,6 +9,7 @@ use std::sync::Arc;
 use crate::decimal::Decimal;
 use crate::links::{LinkStatus, StatusCounts};
 use crate::place::Place;
+use crate::rows::RowCounts;
 
 /// How many places of one kind are kept.
 pub const PLACES_KEPT: usize = 5;
@@ -48,6 +49,8 @@ impl ExactSum {
 pub enum Aside {
     /// It has fewer or more fields than the heading.
     Fields,
+    /// Its cells hold different numbers of values and cannot be unpacked.
+    Uneven,
     /// A link with the rule `set-aside` found no row.
     Link(usize, LinkStatus),
 }
@@ -100,13 +103,40 @@ pub struct Unreadable {
     pub first: Vec<(Spot, String)>,
 }
 
+/// Two lines that share their key and differ.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Repeat {
+    /// The columns of the key with what they say.
+    pub key: String,
+    /// The line that came first.
+    pub first: Spot,
+    /// The other.
+    pub other: Spot,
+    /// The columns in which they differ, with what each says.
+    pub differing: Vec<(String, String, String)>,
+}
+
 /// What is known of the lines of a batch, or of all.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Findings {
     /// Lines read.
     pub lines: u64,
-    /// Rows without any value, left out.
-    pub blank_rows: u64,
+    /// What became of the rows of each file, by its number.
+    pub parts: BTreeMap<usize, RowCounts>,
+    /// Rows that were left out as totals, with what they hold.
+    pub total_rows: Vec<(Spot, String)>,
+    /// Rows that look like totals and are not proved to be any, with what they hold.
+    pub suspects: Vec<(Spot, String)>,
+    /// Lines that share their key with another and differ; the first of them.
+    pub repeats: Vec<Repeat>,
+    /// How many keys have lines that differ and that no rule settles.
+    pub repeats_open: u64,
+    /// Lines without a key, of which it is not known whether they came twice.
+    pub unkeyed: u64,
+    /// Whether the lines were read a second time.
+    pub read_again: bool,
+    /// By column with amounts, the currencies beside them, each with the first line that has it.
+    pub currencies: BTreeMap<usize, Vec<(String, Spot)>>,
     /// Lines set aside, by reason.
     pub aside: BTreeMap<Aside, u64>,
     /// Of each link, how many lines came out how.
@@ -133,10 +163,29 @@ impl Findings {
         self.aside.values().sum()
     }
 
+    /// What became of the rows of all files.
+    pub fn rows(&self) -> RowCounts {
+        let mut rows = RowCounts::default();
+        self.parts.values().for_each(|part| rows.absorb(part));
+        rows
+    }
+
     /// Adds the findings of the next batch.
     pub fn absorb(&mut self, batch: Findings) {
         self.lines += batch.lines;
-        self.blank_rows += batch.blank_rows;
+        for (part, counts) in &batch.parts {
+            self.parts.entry(*part).or_default().absorb(counts);
+        }
+        self.total_rows.extend(batch.total_rows);
+        self.suspects.extend(batch.suspects);
+        for (column, currencies) in batch.currencies {
+            let own = self.currencies.entry(column).or_default();
+            for (currency, spot) in currencies {
+                if !own.iter().any(|(known, _)| *known == currency) {
+                    own.push((currency, spot));
+                }
+            }
+        }
         add_counts(&mut self.aside, batch.aside);
         add_counts(&mut self.blanks, batch.blanks);
         add_counts(&mut self.further_keys, batch.further_keys);

@@ -10,24 +10,31 @@
 //!    batches came to.
 //! 4. [`tieout`] closes the counts.
 
+pub mod amount;
 pub mod bind;
 pub mod calendar;
 pub mod column;
 pub mod date;
 pub mod decimal;
+pub mod duplicates;
 pub mod engine;
 pub mod findings;
+pub mod foot;
 mod formula;
 pub mod keys;
 pub mod lines;
 pub mod links;
 pub mod lookup;
+pub mod pattern;
 pub mod place;
 pub mod plan;
 pub mod reading;
 mod reads;
+pub mod repeats;
+pub mod rows;
+pub mod shape;
 pub mod style;
-mod texts;
+pub mod texts;
 pub mod tieout;
 pub mod totals;
 pub mod value;

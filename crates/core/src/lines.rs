@@ -8,30 +8,30 @@ use std::collections::BTreeMap;
 
 use arrow_array::StringViewArray;
 
-use crate::column::{Column, ColumnKind, DateColumn, NumberColumn, Numbers, is_known, known_where};
-use crate::engine::{Engine, Extent};
+use crate::column::{Column, DateColumn, NumberColumn, Numbers, is_known, known_where};
+use crate::engine::{Computation, Engine, Extent};
 use crate::findings::{
     Aside, BlankBecause, ExactSum, Findings, KeyTally, PLACES_KEPT, Spot, Unreadable,
 };
 use crate::formula::{
-    Computed, Expr, ExprKind, Inputs, Leaves, Overflow, Type, WhyBlank, compute, evaluate,
+    Computed, Expr, ExprKind, Inputs, Leaves, Overflow, Type, WhyBlank, compute, evaluate, kind_of,
     why_blank,
 };
 use crate::links::{LinkedRows, is_missing, is_row};
 use crate::plan::Missing;
-use crate::style::Style;
+use crate::style::PartStyle;
 use crate::value::Value;
 
 /// Lines of one file, as text.
 pub struct LineBatch<'a> {
     /// How many lines.
     pub rows: usize,
-    /// The columns that [`Engine::read`] names, in that order.
+    /// The columns that [`Engine::read_columns`] names, in that order.
     pub columns: Vec<StringViewArray>,
     /// The file, by number.
     pub part: usize,
-    /// How its numbers and days are written.
-    pub style: Style,
+    /// How its values are written.
+    pub style: &'a PartStyle,
     /// The row of its file in which a line stands.
     pub row_of: &'a dyn Fn(u32) -> u64,
 }
@@ -70,7 +70,7 @@ impl Engine {
         let mut lines = Lines {
             engine: self,
             rows: batch.rows,
-            columns: Vec::with_capacity(self.read.len()),
+            columns: Vec::with_capacity(self.columns.len()),
             linked: Vec::with_capacity(self.links.len()),
             figures: self.figures.iter().map(|_| None).collect(),
             values: Vec::with_capacity(self.values.len()),
@@ -78,6 +78,7 @@ impl Engine {
             findings: Findings::default(),
         };
         let unreadable = lines.read(batch);
+        lines.compute_columns(batch)?;
         lines.link();
         lines.set_aside();
         lines.derive(batch)?;
@@ -88,13 +89,39 @@ impl Engine {
 
 impl Lines<'_> {
     fn read(&mut self, batch: &LineBatch<'_>) -> Vec<Vec<u32>> {
-        let mut unreadable = Vec::with_capacity(self.engine.readings.len());
-        for (reading, texts) in self.engine.readings.iter().zip(&batch.columns) {
-            let read = reading.read(texts, &batch.style);
+        let engine = self.engine;
+        let mut unreadable = Vec::with_capacity(engine.readings.len());
+        for (number, reading) in engine.readings.iter().enumerate() {
+            let texts = &batch.columns[number];
+            let read = reading.read_part(texts, batch.style, engine.columns[number]);
             self.columns.push(read.column);
             unreadable.push(read.unreadable);
+            for (currency, row) in read.currencies {
+                let spot = Spot { part: batch.part, row: (batch.row_of)(row) };
+                self.findings.currencies.entry(number).or_default().push((currency, spot));
+            }
         }
         unreadable
+    }
+
+    /// Columns of the fact that are worked out from the others.
+    fn compute_columns(&mut self, batch: &LineBatch<'_>) -> Result<(), DoesNotFit> {
+        let engine = self.engine;
+        for computation in &engine.computed {
+            let column = match computation {
+                Computation::Formula(expr) => self.column_of(expr).map_err(|row| DoesNotFit {
+                    what: engine.column_name(self.columns.len()).to_owned(),
+                    spot: Spot { part: batch.part, row: (batch.row_of)(row as u32) },
+                })?,
+                Computation::TextOf(column) => {
+                    let texts =
+                        (0..self.rows).map(|row| self.columns[*column].value(row).to_string());
+                    Column::Text(StringViewArray::from_iter_values(texts))
+                }
+            };
+            self.columns.push(column);
+        }
+        Ok(())
     }
 
     fn link(&mut self) {
@@ -174,6 +201,11 @@ impl Lines<'_> {
         self.aside.binary_search_by_key(&row, |(aside, _)| *aside).is_ok()
     }
 
+    /// A column of the fact, by its number among those of the lines.
+    pub fn column(&self, column: usize) -> &Column {
+        &self.columns[column]
+    }
+
     /// The rows of a link's lookup, per line; [`Lines::is_row`] tells whether one is there.
     pub fn link_rows(&self, link: usize) -> &[u32] {
         self.linked[link].as_ref().map_or(&[], |linked| &linked.rows)
@@ -191,6 +223,7 @@ impl Lines<'_> {
             lines: self.rows as u64,
             amounts_read: self.amounts(None),
             amounts_aside: self.amounts(Some(&aside)),
+            currencies: std::mem::take(&mut self.findings.currencies),
             ..Findings::default()
         };
         findings.amounts_kept = if self.aside.is_empty() {
@@ -267,7 +300,9 @@ impl Lines<'_> {
         match why_blank(&self.engine.figure(figure).expr, &Line { lines: self, row }) {
             WhyBlank::Figure(figure) => self.why(figure, row, unreadable),
             WhyBlank::Column(column) => {
-                if unreadable[column].binary_search(&(row as u32)).is_ok() {
+                // A column that is worked out is never unreadable itself.
+                let rows = unreadable.get(column).map_or(&[][..], Vec::as_slice);
+                if rows.binary_search(&(row as u32)).is_ok() {
                     BlankBecause::Unreadable(column)
                 } else {
                     BlankBecause::Column(column)
@@ -339,17 +374,6 @@ fn is_complete(column: &Column) -> bool {
         Column::Number(column) => column.known.is_none(),
         Column::Date(column) | Column::Period(_, column) => column.known.is_none(),
         Column::Text(_) | Column::YesNo(_) => false,
-    }
-}
-
-/// What a column of a type holds.
-fn kind_of(ty: Type) -> ColumnKind {
-    match ty {
-        Type::Number { places } => ColumnKind::Number(places),
-        Type::Text | Type::Blank => ColumnKind::Text,
-        Type::Date => ColumnKind::Date,
-        Type::Period(unit) => ColumnKind::Period(unit),
-        Type::YesNo => ColumnKind::YesNo,
     }
 }
 

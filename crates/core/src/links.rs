@@ -337,7 +337,7 @@ fn fill_value(lookup: &Lookup, column: usize, text: &str) -> Value<'static> {
         Some(Column::YesNo(_)) => ColumnType::YesNo,
         _ => return Value::Text(text.to_owned().into()),
     };
-    let reading = Reading { column_type, places: 0, scale: None };
+    let reading = Reading::of(column_type);
     let read = reading.read(&StringViewArray::from(vec![text]), &Style::default());
     read.column.value(0).into_owned()
 }

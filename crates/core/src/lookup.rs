@@ -8,51 +8,70 @@ use arrow_array::{Array, StringViewArray};
 use hashbrown::HashMap;
 use unicode_normalization::UnicodeNormalization;
 
-use crate::bind::BoundLookup;
+use crate::bind::{BoundFormula, BoundLookup, RowNames};
 use crate::calendar::{ALWAYS, FOREVER, Holds};
 use crate::column::Column;
 use crate::date::Day;
+use crate::duplicates;
+use crate::formula::{Expr, ExprKind, Leaves, Overflow, Type, evaluate, kind_of, type_of};
 use crate::place::Place;
-use crate::plan::{ColumnType, Duplicates, Mistake};
+use crate::plan::{ColumnType, Duplicates, Mistake, Rule};
 use crate::reading::{Evidence, ReadColumn, Reading};
-use crate::style::Style;
+use crate::rows::RowCounts;
+use crate::style::{PartStyle, Style};
+use crate::texts::gathered;
 use crate::value::Value;
 
 /// A table as it was read: text, with the place of every row.
+#[derive(Default)]
 pub struct RawTable {
     /// The files it was read from.
     pub parts: Vec<Arc<str>>,
-    /// How the numbers and days of each are written.
-    pub styles: Vec<Style>,
+    /// How the values of each are written.
+    pub styles: Vec<PartStyle>,
     /// Of each part, the number of its first row in the columns.
     pub first_rows: Vec<usize>,
     /// The row of its file in which every row stands.
     pub rows: Vec<u32>,
     /// All columns, in the order of their names.
     pub columns: Vec<StringViewArray>,
-    /// Rows without any value, which were left out.
-    pub blank_rows: u64,
+    /// What became of the rows of the files.
+    pub counts: RowCounts,
+    /// Rows whose cells could not be unpacked in step.
+    pub uneven: Vec<Place>,
+    /// Rows that look like totals and are not proved to be any, with what they hold.
+    pub suspects: Vec<(Place, String)>,
 }
 
 impl RawTable {
     /// A column, part by part, with the style of each.
-    fn slices(&self, texts: &StringViewArray) -> impl Iterator<Item = (StringViewArray, Style)> {
+    fn slices(&self, column: usize) -> impl Iterator<Item = (StringViewArray, &PartStyle)> {
+        let texts = &self.columns[column];
         let ends = self.first_rows.iter().skip(1).copied().chain([texts.len()]);
         let parts = self.first_rows.iter().zip(ends).zip(&self.styles);
-        parts.map(|((start, end), style)| (texts.slice(*start, end - start), *style))
+        parts.map(|((start, end), style)| (texts.slice(*start, end - start), style))
     }
 
     /// Reads a column, each part in its style.
-    fn read(&self, texts: &StringViewArray, reading: &Reading) -> ReadColumn {
+    fn read(&self, column: usize, reading: &Reading) -> ReadColumn {
         match self.styles.split_first() {
             Some((first, rest)) if rest.iter().all(|style| style == first) => {
-                reading.read(texts, first)
+                reading.read_part(&self.columns[column], first, column)
             }
             _ => {
-                let reads = self.slices(texts).map(|(part, style)| reading.read(&part, &style));
+                let parts = self.slices(column);
+                let reads = parts.map(|(part, style)| reading.read_part(&part, style, column));
                 ReadColumn::stacked(reads, reading)
             }
         }
+    }
+
+    /// Whether a column is written as outputs are, in every part.
+    fn is_plain(&self, column: usize) -> bool {
+        let plain = |part: &PartStyle| {
+            part.of(column) == Style::default() && part.way(column).scale.is_none()
+        };
+        self.styles.iter().all(plain)
     }
 
     /// Where a row stands.
@@ -71,8 +90,8 @@ pub struct Duplicate {
     pub places: Vec<Place>,
     /// The columns in which they differ; none when the rows are identical.
     pub differing: Vec<String>,
-    /// The row that holds.
-    pub held: Place,
+    /// The row that holds; none where the plan does not settle it.
+    pub held: Option<Place>,
 }
 
 /// Why a row of a lookup was left out.
@@ -84,6 +103,8 @@ pub enum LeftOut {
     UnreadablePeriod,
     /// Its period ends before it starts.
     PeriodReversed,
+    /// Its cells hold different numbers of values and cannot be unpacked.
+    Uneven,
 }
 
 /// A lookup, ready to be linked.
@@ -104,6 +125,8 @@ pub struct Lookup {
     pub left_out: BTreeMap<LeftOut, Vec<Place>>,
     /// Values that could not be read, with their places.
     pub unreadable: Vec<Place>,
+    /// By column with amounts, the currencies beside them, each with the first place that has it.
+    pub currencies: Vec<(String, Vec<(String, Place)>)>,
     /// What it was read from, for places.
     raw: RawTable,
 }
@@ -124,44 +147,104 @@ pub(crate) struct KeyRows {
     pub(crate) holds: Vec<Holds>,
 }
 
+/// The columns of a lookup while they are read.
+struct Typed {
+    columns: Vec<LookupColumn>,
+    unreadable: Vec<Place>,
+    currencies: Vec<(String, Vec<(String, Place)>)>,
+}
+
 /// Reads the columns that the plan uses.
-fn typed(
-    raw: &RawTable,
-    bound: &BoundLookup,
-    unreadable: &mut Vec<Place>,
-) -> Result<Vec<LookupColumn>, Misfit> {
-    let mut columns = Vec::new();
+fn typed(raw: &mut RawTable, bound: &BoundLookup) -> Result<Typed, Mistake> {
+    let mut typed = Typed { columns: Vec::new(), unreadable: Vec::new(), currencies: Vec::new() };
     for (number, name) in bound.columns.iter().enumerate() {
-        if bound.wishes.of(number).is_none() {
-            columns.push(LookupColumn { name: name.clone(), column: None, as_written: true });
+        let computed = bound.formulas.iter().any(|formula| formula.column == number);
+        if bound.wishes.of(number).is_none() || computed {
+            typed.columns.push(LookupColumn { name: name.clone(), column: None, as_written: true });
             continue;
         }
-        let texts = &raw.columns[number];
         let mut evidence = Evidence::default();
-        for (part, style) in raw.slices(texts) {
-            evidence.add_all(&part, &style);
+        for (part, style) in raw.slices(number) {
+            evidence.add_all(&part, &style.of(number));
         }
-        let reading = bound.wishes.reading(number, &evidence).map_err(|wanted| Misfit {
-            table: bound.name.clone(),
-            column: name.clone(),
-            wanted,
-            example: raw
-                .slices(texts)
-                .map(|(part, style)| first_misfit(&part, &style, wanted))
-                .find(|text| !text.is_empty())
-                .unwrap_or_default(),
-            at: bound.wishes.needed_at(number).map(Box::new),
+        let reading = bound.wishes.reading(number, &evidence).map_err(|wanted| {
+            let first = raw
+                .slices(number)
+                .map(|(part, style)| first_misfit(&part, &style.of(number), wanted));
+            Misfit {
+                table: bound.name.clone(),
+                column: name.clone(),
+                wanted,
+                example: first.into_iter().find(|text| !text.is_empty()).unwrap_or_default(),
+                at: bound.wishes.needed_at(number).map(Box::new),
+            }
+            .mistake()
         })?;
-        let read = raw.read(texts, &reading);
+        let read = raw.read(number, &reading);
         for row in &read.unreadable {
-            unreadable.push(raw.place(*row).cell(name, texts.value(*row as usize)));
+            let text = raw.columns[number].value(*row as usize);
+            typed.unreadable.push(raw.place(*row).cell(name, text));
         }
-        let plain = raw.styles.iter().all(|style| *style == Style::default());
+        if !read.currencies.is_empty() {
+            let places = read.currencies.into_iter().map(|(mark, row)| (mark, raw.place(row)));
+            typed.currencies.push((name.clone(), places.collect()));
+        }
         let as_written = reading.column_type == ColumnType::Text
-            || (plain && reading.scale.is_none() && reading.column_type != ColumnType::Percent);
-        columns.push(LookupColumn { name: name.clone(), column: Some(read.column), as_written });
+            || (raw.is_plain(number) && reading.column_type != ColumnType::Percent);
+        typed.columns.push(LookupColumn {
+            name: name.clone(),
+            column: Some(read.column),
+            as_written,
+        });
     }
-    Ok(columns)
+    for formula in &bound.formulas {
+        let column = compute_column(formula, bound, &typed.columns, raw.rows.len())?;
+        let texts = (0..column.len()).map(|row| column.value(row).to_string());
+        raw.columns[formula.column] = StringViewArray::from_iter_values(texts);
+        typed.columns[formula.column].column = Some(column);
+    }
+    Ok(typed)
+}
+
+/// Works out a column from the others of its row.
+fn compute_column(
+    formula: &BoundFormula,
+    bound: &BoundLookup,
+    columns: &[LookupColumn],
+    rows: usize,
+) -> Result<Column, Mistake> {
+    let leaf = |column: usize| Expr {
+        kind: ExprKind::Column(column),
+        ty: columns[column].column.as_ref().map_or(Type::Text, type_of),
+    };
+    let names = RowNames { table: &bound.name, columns: &bound.columns, leaf: &leaf };
+    let expr = formula.check(&names)?;
+    let values: Result<Vec<Value<'_>>, Overflow> = (0..rows)
+        .map(|row| evaluate(&expr, &RowOf { columns, row }).map(Value::into_owned))
+        .collect();
+    let unfit =
+        |_| formula.written.mistaken("a value of this column does not fit exact arithmetic");
+    Ok(Column::from_values(kind_of(expr.ty), &values.map_err(unfit)?))
+}
+
+/// One row of a lookup, for the formulas of its own columns.
+struct RowOf<'a> {
+    columns: &'a [LookupColumn],
+    row: usize,
+}
+
+impl Leaves for RowOf<'_> {
+    fn column(&self, column: usize) -> Value<'_> {
+        self.columns[column].column.as_ref().map_or(Value::Blank, |c| c.value(self.row))
+    }
+
+    fn attribute(&self, _: usize, _: usize) -> Value<'_> {
+        Value::Blank
+    }
+
+    fn figure(&self, _: usize) -> Value<'_> {
+        Value::Blank
+    }
 }
 
 /// A column that does not hold what the plan needs it for.
@@ -181,7 +264,7 @@ pub struct Misfit {
 
 /// The first text that cannot be read as `wanted`.
 pub(crate) fn first_misfit(texts: &StringViewArray, style: &Style, wanted: ColumnType) -> String {
-    let reading = Reading { column_type: wanted, places: 0, scale: None };
+    let reading = Reading::of(wanted);
     let unreadable = reading.read(texts, style).unreadable;
     unreadable.first().map_or(String::new(), |row| texts.value(*row as usize).to_owned())
 }
@@ -193,10 +276,13 @@ impl Lookup {
     /// holds and it is for the caller to stop.
     ///
     /// # Errors
-    /// A column that does not hold what the plan needs it for.
-    pub fn settle(raw: RawTable, bound: &BoundLookup) -> Result<Lookup, Misfit> {
-        let mut unreadable = Vec::new();
-        let columns = typed(&raw, bound, &mut unreadable)?;
+    /// A column that does not hold what the plan needs it for, or cannot be worked out.
+    pub fn settle(mut raw: RawTable, bound: &BoundLookup) -> Result<Lookup, Mistake> {
+        let Typed { columns, unreadable, currencies } = typed(&mut raw, bound)?;
+        let mut left_out = BTreeMap::new();
+        if !raw.uneven.is_empty() {
+            left_out.insert(LeftOut::Uneven, std::mem::take(&mut raw.uneven));
+        }
         let mut lookup = Lookup {
             name: bound.name.clone(),
             columns,
@@ -204,8 +290,9 @@ impl Lookup {
             rows: raw.rows.len() as u32,
             added: 0,
             duplicates: Vec::new(),
-            left_out: BTreeMap::new(),
+            left_out,
             unreadable,
+            currencies,
             raw,
         };
         let mut numbers: HashMap<String, usize, foldhash::fast::FixedState> =
@@ -268,31 +355,64 @@ impl Lookup {
 
     fn settle_duplicates(&mut self, bound: &BoundLookup) {
         let mut keys = std::mem::take(&mut self.keys);
+        // Cells on whose value the rows of a key do not agree.
+        let mut blanked: Vec<(usize, u32)> = Vec::new();
         for key in keys.iter_mut().filter(|key| key.holds.len() > 1) {
             key.holds.sort_by_key(|h| (h.from, h.until, h.row));
             let mut held: Vec<Holds> = Vec::new();
             for same in key.holds.chunk_by(|a, b| (a.from, a.until) == (b.from, b.until)) {
-                let keep = match bound.duplicates {
-                    Duplicates::Stop | Duplicates::First => same[0],
-                    Duplicates::Last => same[same.len() - 1],
+                let [_, _, ..] = same else {
+                    held.extend_from_slice(same);
+                    continue;
                 };
-                if same.len() > 1 {
-                    self.duplicates.push(Duplicate {
-                        key: key.key.clone(),
-                        places: same.iter().map(|h| self.raw.place(h.row)).collect(),
-                        differing: self.differing(bound, same),
-                        held: self.raw.place(keep.row),
-                    });
-                }
-                held.push(keep);
+                let differing = self.differing(bound, same);
+                let kept = match &bound.duplicates {
+                    _ if differing.is_empty() => Some(0),
+                    Duplicates::Blank => {
+                        blanked.extend(differing.iter().map(|column| (*column, same[0].row)));
+                        Some(0)
+                    }
+                    Duplicates::Rule(rule) => self.held(rule, bound, same),
+                };
+                self.duplicates.push(Duplicate {
+                    key: key.key.clone(),
+                    places: same.iter().map(|h| self.raw.place(h.row)).collect(),
+                    differing: differing.iter().map(|n| bound.columns[*n].clone()).collect(),
+                    held: kept.map(|row| self.raw.place(same[row].row)),
+                });
+                held.push(same[kept.unwrap_or(0)]);
             }
             key.holds = held;
         }
         self.keys = keys;
+        self.blank(&blanked);
+    }
+
+    /// The row that holds by a rule, by number.
+    fn held(&self, rule: &Rule, bound: &BoundLookup, same: &[Holds]) -> Option<usize> {
+        let decides = bound.decides.and_then(|number| self.columns[number].column.as_ref());
+        let value = |h: &Holds| decides.map_or(Value::Blank, |column| column.value(h.row as usize));
+        let values: Vec<Value<'_>> = same.iter().map(value).collect();
+        let differ = |a: usize, b: usize| !self.differing(bound, &[same[a], same[b]]).is_empty();
+        duplicates::held(rule, &values, differ)
+    }
+
+    /// Makes cells blank.
+    fn blank(&mut self, cells: &[(usize, u32)]) {
+        let columns: BTreeSet<usize> = cells.iter().map(|(column, _)| *column).collect();
+        for number in columns {
+            let rows: BTreeSet<u32> =
+                cells.iter().filter(|(column, _)| *column == number).map(|(_, row)| *row).collect();
+            let kept = (0..self.rows).map(|row| (!rows.contains(&row)).then_some(row));
+            self.raw.columns[number] = gathered(&self.raw.columns[number], kept);
+            if let Some(column) = self.columns[number].column.take() {
+                self.columns[number].column = Some(column.without_rows(&rows));
+            }
+        }
     }
 
     /// The columns in which rows differ in value.
-    fn differing(&self, bound: &BoundLookup, rows: &[Holds]) -> Vec<String> {
+    fn differing(&self, bound: &BoundLookup, rows: &[Holds]) -> Vec<usize> {
         let differs = |number: &usize| {
             rows[1..].iter().any(|other| {
                 let (a, b) = (rows[0].row as usize, other.row as usize);
@@ -309,7 +429,7 @@ impl Lookup {
         };
         let columns =
             (0..bound.columns.len()).filter(|n| *n != bound.key && !bound.slots.contains(n));
-        columns.filter(differs).map(|n| bound.columns[n].clone()).collect()
+        columns.filter(differs).collect()
     }
 
     /// Where a row stands.
@@ -317,9 +437,14 @@ impl Lookup {
         self.raw.place(row)
     }
 
-    /// How many rows were read from how many files, and how many of them were blank.
-    pub fn read(&self) -> (u64, usize, u64) {
-        (u64::from(self.rows) + self.raw.blank_rows, self.raw.parts.len(), self.raw.blank_rows)
+    /// Rows that look like totals and are not proved to be any, with what they hold.
+    pub fn suspects(&self) -> &[(Place, String)] {
+        &self.raw.suspects
+    }
+
+    /// What became of the rows of its files, and how many files there are.
+    pub fn read(&self) -> (&RowCounts, usize) {
+        (&self.raw.counts, self.raw.parts.len())
     }
 
     /// What a row says in a column, as it is written to an output.

@@ -5,13 +5,14 @@
 
 use arrow_array::{Array, StringViewArray};
 
+use crate::amount;
 use crate::column::{
     Column, ColumnKind, DateColumn, NumberColumn, Numbers, is_blank_text, known_where,
 };
 use crate::date::Day;
 use crate::decimal::{Decimal, MAX_PLACES};
 use crate::plan::ColumnType;
-use crate::style::{DateStyle, NumberStyle, Style};
+use crate::style::{DateStyle, NumberStyle, PartStyle, Style};
 
 /// How a column is read.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -32,6 +33,8 @@ pub struct ReadColumn {
     pub column: Column,
     /// The rows of these, ascending.
     pub unreadable: Vec<u32>,
+    /// The currencies that stand beside its numbers, each with the first row that has it.
+    pub currencies: Vec<(String, u32)>,
 }
 
 impl ReadColumn {
@@ -41,9 +44,15 @@ impl ReadColumn {
         reading: &Reading,
     ) -> ReadColumn {
         let (mut values, mut unreadable) = (Vec::new(), Vec::new());
+        let mut currencies: Vec<(String, u32)> = Vec::new();
         for read in reads {
             let start = values.len() as u32;
             unreadable.extend(read.unreadable.iter().map(|row| start + row));
+            for (currency, row) in read.currencies {
+                if !currencies.iter().any(|(known, _)| *known == currency) {
+                    currencies.push((currency, start + row));
+                }
+            }
             values.extend((0..read.column.len()).map(|row| read.column.value(row).into_owned()));
         }
         let kind = match reading.column_type {
@@ -52,7 +61,7 @@ impl ReadColumn {
             ColumnType::YesNo => ColumnKind::YesNo,
             _ => ColumnKind::Number(reading.places),
         };
-        ReadColumn { column: Column::from_values(kind, &values), unreadable }
+        ReadColumn { column: Column::from_values(kind, &values), unreadable, currencies }
     }
 }
 
@@ -81,7 +90,7 @@ impl Evidence {
             return;
         }
         self.filled += 1;
-        if let Some(number) = style.numbers.read(text) {
+        if let Some(amount::Amount { number, .. }) = amount::read(text, style.numbers) {
             self.numeric += 1;
             // Nothing is nothing, in whatever unit.
             self.percents += usize::from(number.is_zero());
@@ -93,6 +102,16 @@ impl Evidence {
         } else if style.dates.read(text).is_some() {
             self.dates += 1;
         }
+    }
+
+    /// Adds what other texts look like.
+    pub fn merge(&mut self, other: &Evidence) {
+        self.filled += other.filled;
+        self.numbers += other.numbers;
+        self.numeric += other.numeric;
+        self.percents += other.percents;
+        self.dates += other.dates;
+        self.places = self.places.max(other.places);
     }
 
     /// Adds all texts of a column.
@@ -138,27 +157,48 @@ fn has_leading_zero(text: &str) -> bool {
 fn percent(text: &str, numbers: NumberStyle) -> Option<Decimal> {
     match text.strip_suffix('%') {
         Some(number) => {
-            let number = numbers.read(number.trim_end())?;
+            let number = amount::read(number, numbers).filter(|a| a.currency.is_none())?.number;
             Decimal::new(number.mantissa(), number.places() + 2)
         }
         None => numbers.read(text).filter(|number| number.is_zero()),
     }
 }
 
+/// The usual words for yes and no, as exports in several languages have them.
+const YES: [&str; 14] =
+    ["yes", "y", "true", "t", "1", "on", "ja", "j", "oui", "sí", "si", "sì", "sim", "x"];
+const NO: [&str; 11] = ["no", "n", "false", "f", "0", "off", "nein", "nee", "non", "não", "nao"];
+
 fn yes_no(text: &str) -> Option<bool> {
-    match text.to_lowercase().as_str() {
-        "yes" | "y" | "true" | "1" => Some(true),
-        "no" | "n" | "false" | "0" => Some(false),
-        _ => None,
+    let word = text.to_lowercase();
+    if YES.contains(&word.as_str()) {
+        Some(true)
+    } else {
+        NO.contains(&word.as_str()).then_some(false)
     }
 }
 
 impl Reading {
     /// Text, taken as it is.
-    pub const TEXT: Reading = Reading { column_type: ColumnType::Text, places: 0, scale: None };
+    pub const TEXT: Reading = Reading::of(ColumnType::Text);
 
     /// Days.
-    pub const DATE: Reading = Reading { column_type: ColumnType::Date, places: 0, scale: None };
+    pub const DATE: Reading = Reading::of(ColumnType::Date);
+
+    /// A type, without anything further.
+    pub const fn of(column_type: ColumnType) -> Reading {
+        Reading { column_type, places: 0, scale: None }
+    }
+
+    /// Reads a column of a part, in the way that holds for it there.
+    pub fn read_part(
+        &self,
+        texts: &StringViewArray,
+        part: &PartStyle,
+        column: usize,
+    ) -> ReadColumn {
+        Reading { scale: part.way(column).scale, ..*self }.read(texts, &part.of(column))
+    }
 
     /// Reads a column of a file in this style.
     ///
@@ -166,6 +206,7 @@ impl Reading {
     /// cannot be read; the latter are listed.
     pub fn read(&self, texts: &StringViewArray, style: &Style) -> ReadColumn {
         let mut unreadable = Vec::new();
+        let mut currencies: Vec<(String, u32)> = Vec::new();
         let column = match self.column_type {
             ColumnType::Text => Column::Text(texts.clone()),
             ColumnType::Date => Column::Date(read_dates(texts, &style.dates, &mut unreadable)),
@@ -178,8 +219,10 @@ impl Reading {
                     None => {
                         let numbers: Vec<Option<Decimal>> = (0..texts.len())
                             .map(|row| {
-                                read_one(texts, row, &mut unreadable, |t| {
-                                    self.number(t, style.numbers)
+                                read_one(texts, row, &mut unreadable, |text| {
+                                    let (number, currency) = self.number(text, style.numbers)?;
+                                    note_currency(&mut currencies, currency, row);
+                                    Some(number)
                                 })
                             })
                             .collect();
@@ -188,20 +231,27 @@ impl Reading {
                 })
             }
         };
-        ReadColumn { column, unreadable }
+        ReadColumn { column, unreadable, currencies }
     }
 
-    /// The number that a text says.
-    fn number(&self, text: &str, numbers: NumberStyle) -> Option<Decimal> {
-        let number = match self.column_type {
-            ColumnType::Percent => percent(text, numbers)?,
-            ColumnType::Integer => numbers.read(text)?.with_places(0)?,
-            _ => numbers.read(text)?,
+    /// The number that a text says, with its currency.
+    fn number<'t>(&self, text: &'t str, style: NumberStyle) -> Option<(Decimal, Option<&'t str>)> {
+        let (number, currency) = match self.column_type {
+            ColumnType::Percent => (percent(text, style)?, None),
+            _ => {
+                let amount::Amount { number, currency } = amount::read(text, style)?;
+                (number, currency)
+            }
         };
-        match self.scale {
-            Some(scale) => number.checked_mul(scale),
-            None => Some(number),
-        }
+        let number = match self.column_type {
+            ColumnType::Integer => number.with_places(0)?,
+            _ => number,
+        };
+        let number = match self.scale {
+            Some(scale) => number.checked_mul(scale)?,
+            None => number,
+        };
+        Some((number, currency))
     }
 
     /// The common case at speed: plain short numbers and blanks. `None` when any text is more than
@@ -303,6 +353,14 @@ fn read_one<T>(
         unreadable.push(row as u32);
     }
     value
+}
+
+fn note_currency(seen: &mut Vec<(String, u32)>, currency: Option<&str>, row: usize) {
+    if let Some(currency) = currency
+        && !seen.iter().any(|(known, _)| known == currency)
+    {
+        seen.push((currency.to_owned(), row as u32));
+    }
 }
 
 fn read_dates(texts: &StringViewArray, style: &DateStyle, unreadable: &mut Vec<u32>) -> DateColumn {
@@ -410,7 +468,7 @@ mod tests {
             let whole = reading.read(&array, &style);
             for (row, text) in texts.iter().enumerate() {
                 let trimmed = text.trim();
-                let expected = if trimmed.is_empty() { None } else { reading.number(trimmed, style.numbers) };
+                let expected = if trimmed.is_empty() { None } else { reading.number(trimmed, style.numbers).map(|(number, _)| number) };
                 prop_assert_eq!(whole.column.value(row).number(), expected, "{}", text);
                 let listed = whole.unreadable.contains(&(row as u32));
                 prop_assert_eq!(listed, !trimmed.is_empty() && expected.is_none());

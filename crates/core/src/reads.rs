@@ -28,6 +28,8 @@ pub(crate) struct Reads {
     pub(crate) readings: Vec<Reading>,
     /// Of a column whose values are used, its number among these.
     pub(crate) values: BTreeMap<usize, usize>,
+    /// Columns that are worked out, by the type that links take them for, with their numbers.
+    computed: BTreeMap<(usize, u8), usize>,
 }
 
 impl Reads {
@@ -54,9 +56,14 @@ impl Reads {
             }
             evidence
         };
-        let mut reads =
-            Reads { columns: Vec::new(), readings: Vec::new(), values: BTreeMap::new() };
-        for column in fact.wishes.used() {
+        let mut reads = Reads {
+            columns: Vec::new(),
+            readings: Vec::new(),
+            values: BTreeMap::new(),
+            computed: BTreeMap::new(),
+        };
+        let is_computed = |column: usize| fact.formulas.iter().any(|f| f.column == column);
+        for column in fact.wishes.used().filter(|column| !is_computed(*column)) {
             let reading = fact
                 .wishes
                 .reading(column, &evidence(column))
@@ -64,10 +71,10 @@ impl Reads {
             let number = reads.add(column, reading);
             reads.values.insert(column, number);
         }
-        for column in fact.wishes.keys() {
+        for column in fact.wishes.keys().iter().filter(|column| !is_computed(**column)) {
             reads.add(*column, Reading::TEXT);
         }
-        for (column, at) in &fact.days {
+        for (column, at) in fact.days.iter().filter(|(column, _)| !is_computed(**column)) {
             if !evidence(*column).allows(ColumnType::Date) {
                 return Err(misfit(*column, ColumnType::Date, Some(at.clone())));
             }
@@ -85,9 +92,31 @@ impl Reads {
         })
     }
 
-    /// The number of a column that is read as this type.
+    /// Adds a column that is worked out, which may serve as a day or as a key. Its number is the answer.
+    pub(crate) fn compute(&mut self, column: usize, is_day: bool, is_key: bool) -> usize {
+        self.columns.push(column);
+        let number = self.columns.len() - 1;
+        self.values.insert(column, number);
+        if is_day {
+            self.computed.insert((column, ColumnType::Date as u8), number);
+        }
+        if is_key {
+            self.computed.insert((column, ColumnType::Text as u8), number);
+        }
+        number
+    }
+
+    /// Adds the text of such a column, which serves as a key.
+    pub(crate) fn compute_text(&mut self, column: usize) {
+        self.columns.push(column);
+        self.computed.insert((column, ColumnType::Text as u8), self.columns.len() - 1);
+    }
+
+    /// The number of a column that is there as this type.
     pub(crate) fn as_type(&self, column: usize, column_type: ColumnType) -> usize {
-        self.position(column, column_type).expect("keys and days of links are read")
+        let computed = self.computed.get(&(column, column_type as u8)).copied();
+        let found = computed.or_else(|| self.position(column, column_type));
+        found.expect("keys and days of links are read or worked out")
     }
 
     fn position(&self, column: usize, column_type: ColumnType) -> Option<usize> {

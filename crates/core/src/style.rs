@@ -1,6 +1,7 @@
 //! How numbers and days are written in a file, given by a specimen: 1234.56, and the 31st of December
 //! 2025.
 
+use std::collections::BTreeMap;
 use std::fmt;
 
 use crate::date::Day;
@@ -13,6 +14,57 @@ pub struct Style {
     pub numbers: NumberStyle,
     /// Days.
     pub dates: DateStyle,
+}
+
+/// How the values of one column are written, where the plan says so of the column itself.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Way {
+    /// What every number is multiplied by.
+    pub scale: Option<Decimal>,
+    /// How its numbers are written.
+    pub numbers: Option<NumberStyle>,
+    /// How its days are written.
+    pub dates: Option<DateStyle>,
+}
+
+impl Way {
+    /// This way, and where it says nothing the other.
+    pub fn or(self, other: Way) -> Way {
+        Way {
+            scale: self.scale.or(other.scale),
+            numbers: self.numbers.or(other.numbers),
+            dates: self.dates.or(other.dates),
+        }
+    }
+
+    /// The style of the column in a file of that style.
+    pub fn style(&self, file: &Style) -> Style {
+        Style {
+            numbers: self.numbers.unwrap_or(file.numbers),
+            dates: self.dates.unwrap_or(file.dates),
+        }
+    }
+}
+
+/// How the values of a part are written: its style, and the columns that differ from it.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct PartStyle {
+    /// What holds for the part.
+    pub style: Style,
+    /// What is said of single columns, by their position in the table.
+    pub ways: BTreeMap<usize, Way>,
+}
+
+impl PartStyle {
+    /// The way of a column.
+    pub fn way(&self, column: usize) -> Way {
+        self.ways.get(&column).copied().unwrap_or_default()
+    }
+
+    /// The style of a column.
+    pub fn of(&self, column: usize) -> Style {
+        self.way(column).style(&self.style)
+    }
 }
 
 /// How numbers are written.

@@ -3,9 +3,12 @@
 //! It is made from two sides. The findings say what became of every line that was read; the sinks say
 //! what they wrote. Where the two sides differ, the run is wrong and says so.
 
+use std::sync::Arc;
+
 use crate::engine::Engine;
-use crate::findings::{Aside, BlankBecause, ExactSum, Findings};
+use crate::findings::{Aside, BlankBecause, ExactSum, Findings, Parts};
 use crate::links::{LinkStatus, StatusCounts};
+use crate::rows::RowCounts;
 
 /// What a sink wrote.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -27,12 +30,10 @@ pub struct Written {
 pub struct TableRead {
     /// Its name.
     pub table: String,
-    /// Rows read, blank ones included.
-    pub rows: u64,
+    /// What became of its rows.
+    pub rows: RowCounts,
     /// From how many files.
     pub parts: usize,
-    /// Blank rows, left out.
-    pub blank_rows: u64,
 }
 
 /// One amount of the fact, over all lines.
@@ -73,8 +74,18 @@ pub struct BlankFigure {
 pub struct TieOut {
     /// The fact table.
     pub fact: TableRead,
+    /// Its files, with what became of their rows.
+    pub parts: Vec<(Arc<str>, RowCounts)>,
+    /// Whether lines that came twice were looked for.
+    pub repeats: bool,
+    /// Lines without a key, of which it is not known whether they came twice.
+    pub unkeyed: u64,
+    /// Whether the lines were read a second time.
+    pub read_again: bool,
     /// The lookups.
     pub lookups: Vec<TableRead>,
+    /// Lines that went through the plan, those set aside among them.
+    pub lines: u64,
     /// Lines set aside, by reason in words.
     pub aside: Vec<(String, u64)>,
     /// Where they are.
@@ -96,21 +107,21 @@ impl TieOut {
     pub fn new(
         engine: &Engine,
         findings: &Findings,
-        parts: usize,
+        parts: &Parts,
         written: Vec<Written>,
         aside_to: Option<String>,
         aside_written: u64,
     ) -> TieOut {
         let lookup = |lookup: &crate::lookup::Lookup| {
-            let (rows, parts, blank_rows) = lookup.read();
-            TableRead { table: lookup.name.clone(), rows, parts, blank_rows }
+            let (rows, parts) = lookup.read();
+            TableRead { table: lookup.name.clone(), rows: rows.clone(), parts }
         };
         let amount = |(number, read): (usize, &usize)| {
             let sum = |sums: &[ExactSum]| {
                 sums.get(number).copied().unwrap_or_default().shown(engine.amount_places(number))
             };
             Amount {
-                column: engine.bound.fact.columns[engine.read[*read]].clone(),
+                column: engine.column_name(*read).to_owned(),
                 read: sum(&findings.amounts_read),
                 kept: sum(&findings.amounts_kept),
                 aside: sum(&findings.amounts_aside),
@@ -120,11 +131,19 @@ impl TieOut {
         TieOut {
             fact: TableRead {
                 table: engine.bound.fact.name.clone(),
-                rows: findings.lines + findings.blank_rows,
-                parts,
-                blank_rows: findings.blank_rows,
+                rows: findings.rows(),
+                parts: parts.0.len(),
             },
+            parts: findings
+                .parts
+                .iter()
+                .map(|(n, rows)| (parts.0[*n].clone(), rows.clone()))
+                .collect(),
+            repeats: engine.bound.fact.looks_for_repeats(),
+            unkeyed: findings.unkeyed,
+            read_again: findings.read_again,
             lookups: engine.lookups.iter().map(lookup).collect(),
+            lines: findings.lines,
             aside: findings.aside.iter().map(|(why, n)| (aside_words(engine, *why), *n)).collect(),
             aside_to,
             aside_written,
@@ -139,7 +158,7 @@ impl TieOut {
 
     /// Lines that go on to the outputs.
     pub fn lines_kept(&self) -> u64 {
-        self.fact.rows - self.fact.blank_rows - self.lines_aside()
+        self.fact.rows.lines().saturating_sub(self.lines_aside())
     }
 
     /// Lines set aside.
@@ -167,6 +186,10 @@ impl TieOut {
                 self.aside_written
             ));
         }
+        let counted = self.fact.rows.lines();
+        if self.lines != counted {
+            open.push(format!("{counted} lines were read, {} went through the plan", self.lines));
+        }
         for amount in &self.amounts {
             let mut sum = amount.kept;
             sum.merge(amount.aside);
@@ -176,7 +199,7 @@ impl TieOut {
         }
         for link in &self.links {
             let lines: u64 = link.counts.iter().sum();
-            let read = self.fact.rows - self.fact.blank_rows - self.malformed();
+            let read = self.fact.rows.lines().saturating_sub(self.malformed());
             if lines != 0 && lines != read {
                 open.push(format!("the link `{}` speaks of {lines} of {read} lines", link.name));
             }
@@ -186,16 +209,19 @@ impl TieOut {
 
     /// Lines whose fields do not fit the heading; no link was asked for them.
     fn malformed(&self) -> u64 {
-        self.aside.iter().filter(|(why, _)| why == FIELDS).map(|(_, lines)| lines).sum()
+        let malformed = |why: &str| why == FIELDS || why == UNEVEN;
+        self.aside.iter().filter(|(why, _)| malformed(why)).map(|(_, lines)| lines).sum()
     }
 }
 
 const FIELDS: &str = "too few or too many fields";
+const UNEVEN: &str = "uneven lists in its cells";
 
 /// Why a line was set aside, in words.
 pub fn aside_words(engine: &Engine, why: Aside) -> String {
     match why {
         Aside::Fields => FIELDS.to_owned(),
+        Aside::Uneven => UNEVEN.to_owned(),
         Aside::Link(link, status) => {
             format!("{} {}", engine.bound.routes[link].name, status.name())
         }
@@ -204,7 +230,7 @@ pub fn aside_words(engine: &Engine, why: Aside) -> String {
 
 /// What made a figure blank, in words.
 pub fn blank_words(engine: &Engine, why: BlankBecause) -> String {
-    let fact = |column: usize| &engine.bound.fact.columns[engine.read[column]];
+    let fact = |column: usize| engine.column_name(column);
     match why {
         BlankBecause::Link(link, status) => {
             let name = &engine.bound.routes[link].name;

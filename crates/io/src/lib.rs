@@ -5,20 +5,29 @@
 //! cores, into output files that appear whole or not at all.
 
 mod error;
+mod given;
+mod heading;
+mod headings;
 mod lines_out;
 mod look;
 mod lookups;
 mod ordered;
+mod outputs;
 mod parts;
 mod pattern;
 mod project;
+mod repeats;
+mod rows;
 mod run;
 mod sinks;
+mod stops;
 mod style;
 mod text;
 mod totals_out;
 
 pub use error::{Error, InputError, Stop};
-pub use project::{OnDuplicates, PLAN_FILE, Project, duplicate_stops, read_plan};
-pub use run::{OnStop, Outcome, Pace, run, stops};
+pub use headings::Drift;
+pub use project::{OnDuplicates, PLAN_FILE, Project, read_plan};
+pub use run::{OnStop, Outcome, Pace, run};
+pub use stops::{duplicate_stops, stops};
 pub use totals_out::{csv_row, totals_csv};

@@ -3,6 +3,10 @@
 //! What only passes through is copied as it stands in the file. The cells of lookups are written once
 //! per row of the lookup; neighbouring attributes that hang on one link are one piece of text.
 
+use std::borrow::Cow;
+
+use arrow_array::StringViewArray;
+use interligo_core::amount::{self, Amount};
 use interligo_core::column::{Column, Numbers};
 use interligo_core::decimal::write_fixed;
 use interligo_core::engine::{Engine, OutputColumn};
@@ -11,7 +15,8 @@ use interligo_core::plan::ColumnType;
 use interligo_core::style::{DateStyle, NumberStyle};
 
 use crate::parts::{Part, Source, Table};
-use crate::text::{Fields, unquoted, write_cell};
+use crate::rows::Rows;
+use crate::text::{unquoted, write_cell};
 
 /// Lookups with more rows than this keep the cells of each attribute apart, to save memory.
 const JOINED_ROWS: usize = 1 << 20;
@@ -49,11 +54,33 @@ impl Cells {
 
 /// The lines of a batch as they stand in their file.
 pub(crate) struct RawLines<'a> {
-    pub(crate) bytes: &'a [u8],
-    pub(crate) fields: &'a Fields,
+    pub(crate) rows: &'a Rows,
     pub(crate) part: &'a Part,
     /// What happens to each column.
     pub(crate) changes: &'a [Change],
+    /// The texts of the columns, where lines are not rows as they stand.
+    texts: Vec<StringViewArray>,
+    /// Of each column that is worked out, its values.
+    computed: Vec<Option<&'a Column>>,
+}
+
+impl<'a> RawLines<'a> {
+    pub(crate) fn new(
+        rows: &'a Rows,
+        part: &'a Part,
+        changes: &'a [Change],
+        lines: &'a Lines<'_>,
+        engine: &Engine,
+    ) -> RawLines<'a> {
+        let columns = 0..part.sources.len();
+        let texts = if rows.is_plain() {
+            Vec::new()
+        } else {
+            columns.clone().map(|column| rows.texts(part, column)).collect()
+        };
+        let computed = columns.map(|column| Some(lines.column(engine.computed_column(column)?)));
+        RawLines { rows, part, changes, texts, computed: computed.collect() }
+    }
 }
 
 /// What happens to a column of the fact on its way to an output. Outputs write numbers as 1234.56 and days
@@ -73,8 +100,8 @@ pub(crate) enum Change {
 /// The changes for the columns of a part.
 pub(crate) fn changes(engine: &Engine, part: &Part) -> Vec<Change> {
     let copied = if part.dialect.separator == b',' { Change::None } else { Change::Comma };
-    let style = part.found.style;
     let change = |column: usize| {
+        let style = part.style.of(column);
         let wishes = &engine.bound.fact.wishes;
         let found = if wishes.is_text(column) || wishes.keys().contains(&column) {
             ColumnType::Text
@@ -198,10 +225,11 @@ impl LinesOutput {
 /// The fact's own columns of a row.
 pub(crate) fn write_own(raw: &RawLines<'_>, row: usize, out: &mut Vec<u8>) {
     let mut columns = 0..raw.part.sources.len();
-    let fields = &raw.changes[..raw.part.sources.len().min(raw.part.width)];
-    if raw.part.in_order && fields.iter().all(|change| *change == Change::None) {
-        out.extend_from_slice(raw.fields.row(raw.bytes, row));
-        columns.start = raw.part.width;
+    let fields = &raw.changes[..raw.part.sources.len().min(raw.part.width())];
+    let as_it_stands = raw.part.in_order && raw.rows.is_plain();
+    if as_it_stands && fields.iter().all(|change| *change == Change::None) {
+        out.extend_from_slice(raw.rows.fields.row(&raw.rows.buffer, row));
+        columns.start = raw.part.width();
     }
     for column in columns {
         if column > 0 {
@@ -212,18 +240,26 @@ pub(crate) fn write_own(raw: &RawLines<'_>, row: usize, out: &mut Vec<u8>) {
 }
 
 fn write_source(raw: &RawLines<'_>, row: usize, column: usize, out: &mut Vec<u8>) {
-    let field = match &raw.part.sources[column] {
-        Source::Field(field) => raw.fields.field(raw.bytes, row, *field),
-        Source::Slot(text) => return write_cell(out, text),
+    let change = raw.changes[column];
+    let text: Cow<'_, str> = match &raw.part.sources[column] {
+        Source::Field(field) => {
+            let field = raw.rows.fields.field(&raw.rows.buffer, row, *field);
+            if change == Change::None {
+                return out.extend_from_slice(field);
+            }
+            unquoted(std::str::from_utf8(field).expect("blocks are checked to be UTF-8"))
+        }
+        Source::Made(_) => raw.texts[column].value(row).into(),
+        Source::Same(text) => return write_cell(out, text),
+        Source::Computed => {
+            if let Some(values) = raw.computed[column] {
+                write_value(values, row, 0, out);
+            }
+            return;
+        }
         Source::Absent => return,
     };
-    let change = raw.changes[column];
-    if change == Change::None {
-        out.extend_from_slice(field);
-        return;
-    }
-    let text = unquoted(std::str::from_utf8(field).expect("blocks are checked to be UTF-8"));
-    let style = &raw.part.found.style;
+    let style = raw.part.style.of(column);
     match change {
         Change::Number if write_plain_number(text.trim(), style.numbers, out) => {}
         Change::Date => match style.dates.read(text.trim()) {
@@ -234,10 +270,11 @@ fn write_source(raw: &RawLines<'_>, row: usize, column: usize, out: &mut Vec<u8>
     }
 }
 
-/// Appends a number as 1234.56, with its percent sign if it has one; false when it is no number.
+/// Appends a number as 1234.56, with its percent sign if it has one; false when it is no number. A
+/// currency mark is dropped.
 fn write_plain_number(text: &str, style: NumberStyle, out: &mut Vec<u8>) -> bool {
     let number = text.strip_suffix('%').map_or(text, str::trim_end);
-    let Some(value) = style.read(number) else { return false };
+    let Some(Amount { number: value, .. }) = amount::read(number, style) else { return false };
     match i64::try_from(value.mantissa()) {
         Ok(mantissa) => write_fixed(out, mantissa, value.places(), value.places()),
         Err(_) => out.extend_from_slice(value.to_string().as_bytes()),

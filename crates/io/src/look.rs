@@ -6,196 +6,281 @@ use std::io::{Read, Seek, SeekFrom};
 use std::path::Path;
 use std::sync::Arc;
 
-use encoding_rs::Encoding;
-use interligo_core::plan::{Mistake, Plan, ReadingSettings};
 use interligo_core::reading::Evidence;
-use interligo_core::style::{DateStyle, NumberStyle};
+use interligo_core::style::Way;
 
 use crate::error::Error;
+use crate::given::Given;
+use crate::heading::{self, Heading};
 use crate::parts::not_utf8;
 use crate::style::{FoundStyle, find};
-use crate::text::{Block, BlockReader, Dialect, Fields, PADDING, first_row, unquoted};
+use crate::text::{Block, Dialect, Fields, Input, PADDING, unquoted};
 
 /// How much is read of the head; half as much of the middle and of the end.
 const HEAD: usize = 1 << 16;
 
+/// The head of a file with long rows.
+const LONG_HEAD: usize = 1 << 22;
+
 /// The separators that are looked for.
 const SEPARATORS: [u8; 4] = [b',', b';', b'\t', b'|'];
 
-/// What the plan says of how a table's files are written.
-#[derive(Clone, Copy, Debug, Default)]
-pub(crate) struct Given {
-    separator: Option<u8>,
-    encoding: Option<&'static Encoding>,
-    numbers: Option<NumberStyle>,
-    dates: Option<DateStyle>,
+/// Words and signs that people and programs write where there is no value.
+const MARKS: [&str; 22] = [
+    "-", "--", "—", "–", ".", "?", "NA", "N/A", "n/a", "na", "#N/A", "NULL", "null", "None",
+    "none", "nil", "(blank)", "k.A.", "s/d", "n.d.", "NaN", "#NV",
+];
+
+/// What the plan says of a field, once its heading is known.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct FieldNote {
+    /// It is text, whatever it looks like.
+    pub(crate) text: bool,
+    /// How its values are written.
+    pub(crate) way: Way,
+    /// What stands between several values of a cell.
+    pub(crate) unpack: Option<String>,
 }
 
-impl Given {
-    /// What the plan says of some files.
-    pub(crate) fn of(plan: &Plan, settings: ReadingSettings<'_>) -> Result<Given, Mistake> {
-        let mut given = Given::default();
-        if let Some(text) = settings.separator {
-            given.separator = Some(match text.get_ref().as_bytes() {
-                b"tab" => b'\t',
-                [sign] if sign.is_ascii() && !sign.is_ascii_alphanumeric() && *sign != b'"' => {
-                    *sign
-                }
-                _ => {
-                    return Err(plan
-                        .written(text)
-                        .mistaken(format!("`{}` cannot separate fields", text.get_ref()))
-                        .help("write one sign, such as separator = \";\", or \"tab\""));
-                }
-            });
-        }
-        if let Some(label) = settings.encoding {
-            let known = Encoding::for_label(label.get_ref().as_bytes());
-            given.encoding = Some(known.ok_or_else(|| {
-                plan.written(label)
-                    .mistaken(format!("there is no encoding `{}`", label.get_ref()))
-                    .help("write for instance encoding = \"windows-1252\" or \"utf-16le\"")
-            })?);
-        }
-        if let Some(specimen) = settings.numbers {
-            given.numbers =
-                Some(NumberStyle::from_specimen(specimen.get_ref()).ok_or_else(|| {
-                    plan.written(specimen)
-                        .mistaken(format!(
-                            "`{}` does not show how 1234.56 is written",
-                            specimen.get_ref()
-                        ))
-                        .help("write for instance numbers = \"1.234,56\"")
-                })?);
-        }
-        if let Some(specimen) = settings.dates {
-            given.dates = Some(DateStyle::from_specimen(specimen.get_ref()).ok_or_else(|| {
-                plan.written(specimen)
-                    .mistaken(format!(
-                        "`{}` does not show how the 31st of December 2025 is written",
-                        specimen.get_ref()
-                    ))
-                    .help("write for instance dates = \"31/12/2025\" or \"31-Dec-2025 23:59\"")
-            })?);
-        }
-        Ok(given)
-    }
-}
-
-/// What the first look at a file showed.
-pub(crate) struct Looked {
+/// The heading of a file, with the rows that were looked at.
+pub(crate) struct Head {
     pub(crate) dialect: Dialect,
+    /// How many rows stand above the headings.
+    pub(crate) above: u64,
+    /// How many rows to skip to get to the first one below the headings.
+    pub(crate) skip: u64,
     pub(crate) headings: Vec<String>,
+    /// Which fields have neither a heading nor, in the rows that were looked at, a value.
+    pub(crate) empty: Vec<bool>,
+    rows: Vec<(Block, Fields)>,
+    given: Given,
+}
+
+/// What the rows of a file showed.
+pub(crate) struct Looked {
     pub(crate) found: FoundStyle,
     /// What each field holds in all rows that were looked at.
     pub(crate) evidence: Vec<Evidence>,
+    /// Fields that would be numbers or days but for texts that seem to mean blank, with one of these.
+    pub(crate) marks: Vec<(usize, String)>,
 }
 
-/// Looks at a file. `is_text` says which fields the plan takes for text; they have no say in how numbers
-/// and days are written.
-pub(crate) fn look(
-    path: &Path,
-    shown: &Arc<str>,
-    given: Given,
-    is_text: impl Fn(&[String]) -> Vec<bool>,
-) -> Result<Looked, Error> {
+/// Looks at the head of a file.
+///
+/// # Errors
+/// It is empty, no text, or can be split in two ways.
+pub(crate) fn head(path: &Path, shown: &Arc<str>, given: Given) -> Result<Head, Error> {
     let mut dialect = Dialect { encoding: given.encoding, ..Dialect::default() };
-    let head = head(path, shown, dialect)?;
-    dialect.separator = match given.separator {
-        Some(separator) => separator,
-        None => separator(&head, shown)?,
+    let head = first_bytes(path, shown, &mut dialect)?;
+    let found = match given.separator {
+        Some(separator) => {
+            dialect.separator = separator;
+            heading::find(&head, separator, given.heading_row, shown)?
+        }
+        None => {
+            let (separator, heading) = separator(&head, shown, given.heading_row)?;
+            dialect.separator = separator;
+            heading
+        }
     };
-    let (fields, start) = first_row(&head, dialect.separator);
-    let heading = std::str::from_utf8(&head[..start])
-        .map_err(|_| not_utf8(shown, 1, None, &head[..start]))?;
-    let headings: Vec<String> =
-        fields.into_iter().map(|f| unquoted(&heading[f]).into_owned()).collect();
-    let mut stretches = vec![head[start..].to_vec()];
+    let Heading { above, skip, row, rest } = found;
+    let text = std::str::from_utf8(&head[row.clone()])
+        .map_err(|_| not_utf8(shown, skip.max(1), None, &head[row.clone()]))?;
+    let mut headings: Vec<String> = heading::fields(text.as_bytes(), dialect.separator)
+        .into_iter()
+        .map(|field| unquoted(&text[field]).into_owned())
+        .collect();
+    if given.heading_row == Some(0) {
+        headings.iter_mut().for_each(String::clear);
+    }
+    let mut stretches = vec![head[rest..].to_vec()];
     stretches.extend(further(path, dialect));
-    let blocks = stretches.into_iter().map(|bytes| whole_rows(bytes, dialect.separator));
-    let split: Vec<(Block, Fields)> = blocks
+    let rows: Vec<(Block, Fields)> = stretches
+        .into_iter()
+        .map(|bytes| whole_rows(bytes, dialect.separator))
         .map(|block| {
             let fields = Fields::split(&block, headings.len());
             (block, fields)
         })
         .collect();
-    let columns: Vec<Vec<&str>> =
-        (0..headings.len()).map(|field| texts_of(&split, field)).collect();
-    let text = is_text(&headings);
-    let telling: Vec<Vec<&str>> = columns
-        .iter()
-        .zip(&text)
-        .map(|(texts, is_text)| if *is_text { Vec::new() } else { texts.clone() })
-        .collect();
-    let found = find(&telling, given.numbers, given.dates);
-    let evidence = columns
-        .iter()
-        .map(|texts| {
-            let mut evidence = Evidence::default();
-            texts.iter().for_each(|text| evidence.add(text, &found.style));
-            evidence
+    let mut head = Head { dialect, above, skip, headings, empty: Vec::new(), rows, given };
+    head.empty = (0..head.headings.len())
+        .map(|field| {
+            head.given.heading_row != Some(0)
+                && head.headings[field].trim().is_empty()
+                && head.texts(field).iter().all(|text| text.trim().is_empty())
         })
         .collect();
-    Ok(Looked { dialect, headings, found, evidence })
+    Ok(head)
 }
 
-/// What a field holds in all rows, without quotes around it.
-fn texts_of(split: &[(Block, Fields)], field: usize) -> Vec<&str> {
-    let mut texts = Vec::new();
-    for (block, fields) in split {
-        for row in 0..fields.rows() {
-            let text = fields.field(&block.bytes, row, field);
-            let inner = text.strip_prefix(b"\"").and_then(|text| text.strip_suffix(b"\""));
-            texts.extend(std::str::from_utf8(inner.unwrap_or(text)));
+impl Head {
+    /// Finds out how the values are written. `notes` are what the plan says of the fields.
+    pub(crate) fn values(&self, notes: &[FieldNote]) -> Looked {
+        let columns: Vec<Vec<&str>> = notes
+            .iter()
+            .enumerate()
+            .map(|(field, note)| {
+                let texts = self.texts(field).into_iter();
+                let texts: Vec<&str> = match &note.unpack {
+                    Some(separator) => texts.flat_map(|t| t.split(separator.as_str())).collect(),
+                    None => texts.collect(),
+                };
+                let is_mark = |text: &str| self.given.blank.iter().any(|mark| mark == text.trim());
+                texts.into_iter().filter(|text| !is_mark(text)).collect()
+            })
+            .collect();
+        let telling: Vec<Vec<&str>> = columns
+            .iter()
+            .zip(notes)
+            .map(|(texts, note)| match note {
+                FieldNote { text: true, .. } => Vec::new(),
+                note if note.way.numbers.is_some() || note.way.dates.is_some() => Vec::new(),
+                _ => texts.clone(),
+            })
+            .collect();
+        let found = find(&telling, self.given.numbers, self.given.dates);
+        let evidence: Vec<Evidence> = columns
+            .iter()
+            .zip(notes)
+            .map(|(texts, note)| {
+                let style = note.way.style(&found.style);
+                let mut evidence = Evidence::default();
+                texts.iter().for_each(|text| evidence.add(text, &style));
+                evidence
+            })
+            .collect();
+        let marks = columns.iter().zip(&evidence).enumerate();
+        let marks = marks.filter(|(field, _)| !notes[*field].text);
+        let marks = marks.filter_map(|(field, (texts, all))| Some((field, mark(texts, all)?)));
+        Looked { marks: marks.collect(), found, evidence }
+    }
+
+    /// What a field holds in all rows, without quotes around it.
+    fn texts(&self, field: usize) -> Vec<&str> {
+        let mut texts = Vec::new();
+        for (block, fields) in &self.rows {
+            for row in 0..fields.rows() {
+                let text = fields.field(&block.bytes, row, field);
+                let inner = text.strip_prefix(b"\"").and_then(|text| text.strip_suffix(b"\""));
+                texts.extend(std::str::from_utf8(inner.unwrap_or(text)));
+            }
+        }
+        texts
+    }
+}
+
+/// A text that seems to mean blank, in a column that is otherwise all numbers or all days.
+fn mark(texts: &[&str], all: &Evidence) -> Option<String> {
+    let first = texts.iter().map(|text| text.trim()).find(|text| MARKS.contains(text))?;
+    let marks = texts.iter().filter(|text| MARKS.contains(&text.trim())).count();
+    let others = all.filled - marks;
+    (others > 0 && (all.numbers == others || all.percents == others || all.dates == others))
+        .then(|| first.to_owned())
+}
+
+/// The first bytes of a file as UTF-8, as many as show its heading and some rows.
+fn first_bytes(path: &Path, shown: &Arc<str>, dialect: &mut Dialect) -> Result<Vec<u8>, Error> {
+    let unreadable = |error| Error::input(shown, format!("cannot be read further: {error}"));
+    let (mut input, mut bytes) = Input::open(path, shown, *dialect)?;
+    let mut want = HEAD;
+    loop {
+        let room = want.saturating_sub(bytes.len());
+        let read = input.by_ref().take(room as u64).read_to_end(&mut bytes).map_err(unreadable)?;
+        let ended = read < room;
+        if bytes.iter().all(u8::is_ascii_whitespace) && ended {
+            return Err(Error::input(shown, "is empty: it has no heading row")
+                .help("the first row of a table holds the names of its columns"));
+        }
+        refuse_other_than_text(&bytes, shown)?;
+        match memchr::memrchr(b'\n', &bytes) {
+            Some(end) if !ended => {
+                bytes.truncate(end + 1);
+                return Ok(bytes);
+            }
+            None if bytes.contains(&b'\r') && !bytes.contains(&b'\n') && !dialect.returns => {
+                // Rows that end as they did on old machines.
+                dialect.returns = true;
+                (input, bytes) = Input::open(path, shown, *dialect)?;
+            }
+            None if !ended && want < LONG_HEAD => want = LONG_HEAD,
+            None if !ended => {
+                return Err(Error::input(shown, "has no line end in its first 4 MB")
+                    .help("a text table has a row for each line; check that this is one"));
+            }
+            _ => {
+                if bytes.last() != Some(&b'\n') {
+                    bytes.push(b'\n');
+                }
+                return Ok(bytes);
+            }
         }
     }
-    texts
 }
 
-/// The head of a file, in whole rows as far as that can be told before its separator is known.
-fn head(path: &Path, shown: &Arc<str>, dialect: Dialect) -> Result<Vec<u8>, Error> {
-    let mut reader = BlockReader::open(path, shown, dialect)?;
-    let empty = || {
-        Error::input(shown, "is empty: it has no heading row")
-            .help("the first row of a table holds the names of its columns")
-    };
-    let block = reader.next(HEAD)?.ok_or_else(empty)?;
-    Ok(block.rows().to_vec())
+/// Refuses what is no text, or text of two bytes a sign without a mark that says so.
+fn refuse_other_than_text(bytes: &[u8], shown: &Arc<str>) -> Result<(), Error> {
+    let Some(first) = memchr::memchr(0, bytes) else { return Ok(()) };
+    let zeros = |odd: usize| bytes.iter().skip(odd).step_by(2).filter(|b| **b == 0).count();
+    let half = (bytes.len() / 2).max(1);
+    let little = zeros(1) * 10 > half * 8;
+    if little || zeros(0) * 10 > half * 8 {
+        let name = if little { "utf-16le" } else { "utf-16be" };
+        return Err(Error::input(shown, "has a zero byte in every other place")
+            .at_row(1)
+            .help(format!("if it is UTF-16, add encoding = \"{name}\" to the table")));
+    }
+    let row = memchr::memchr_iter(b'\n', &bytes[..first]).count() as u64 + 1;
+    let many = bytes.iter().filter(|b| **b == 0).count() * 100 > bytes.len();
+    if many {
+        return Err(Error::input(shown, "holds zero bytes: it is no text")
+            .at_row(row)
+            .help("export the table as CSV"));
+    }
+    Ok(())
 }
 
-/// The separator by which the rows of a file have the most even number of fields.
+/// The separator by which the rows of a file have the most even number of fields, with the heading.
 ///
 /// # Errors
 /// Two separators do so equally well.
-fn separator(head: &[u8], shown: &Arc<str>) -> Result<u8, Error> {
-    let block = whole_rows(head.to_vec(), b',');
-    let mut best: Vec<(u64, u8)> = Vec::new();
+fn separator(
+    head: &[u8],
+    shown: &Arc<str>,
+    heading_row: Option<u32>,
+) -> Result<(u8, Heading), Error> {
+    let mut best: Vec<(u64, u8, Heading)> = Vec::new();
     for separator in SEPARATORS {
-        let (fields, _) = first_row(head, separator);
-        if fields.len() < 2 {
+        let Ok(heading) = heading::find(head, separator, heading_row, shown) else { continue };
+        let width = heading::fields(&head[heading.row.clone()], separator).len();
+        if width < 2 {
             continue;
         }
-        let block = Block { separator, bytes: block.bytes.clone(), ..block };
-        let split = Fields::split(&block, fields.len());
+        let block = whole_rows(head[heading.rest..].to_vec(), separator);
+        let split = Fields::split(&block, width);
         let all = (split.rows() + split.ragged.len()).max(1) as u64;
-        best.push((split.rows() as u64 * 1000 / all, separator));
+        best.push((split.rows() as u64 * 1000 / all, separator, heading));
     }
-    best.sort_by_key(|(even, _)| std::cmp::Reverse(*even));
-    match best.as_slice() {
-        [] => Ok(b','),
-        [(first, a), (second, b), ..] if first == second => {
-            let shown_sign = |sign: &u8| {
-                if *sign == b'\t' { "tab".to_owned() } else { char::from(*sign).to_string() }
-            };
-            Err(Error::input(
-                shown,
-                format!("can be split at `{}` and at `{}`", shown_sign(a), shown_sign(b)),
-            )
-            .at_row(1)
-            .help(format!("say which in the table: separator = \"{}\"", shown_sign(a))))
-        }
-        [(_, separator), ..] => Ok(*separator),
+    best.sort_by_key(|(even, ..)| std::cmp::Reverse(*even));
+    if let [(first, a, _), (second, b, _), ..] = best.as_slice()
+        && first == second
+    {
+        return Err(Error::input(
+            shown,
+            format!("can be split at `{}` and at `{}`", sign(*a), sign(*b)),
+        )
+        .at_row(1)
+        .help(format!("say which in the table: separator = \"{}\"", sign(*a))));
     }
+    match best.into_iter().next() {
+        Some((_, separator, heading)) => Ok((separator, heading)),
+        None => Ok((b',', heading::find(head, b',', heading_row, shown)?)),
+    }
+}
+
+/// A separator as the plan names it.
+pub(crate) fn sign(separator: u8) -> String {
+    if separator == b'\t' { "tab".to_owned() } else { char::from(separator).to_string() }
 }
 
 /// Stretches of the middle and the end of a long plain file, without the rows cut off at their ends.
@@ -205,6 +290,7 @@ fn further(path: &Path, dialect: Dialect) -> Vec<Vec<u8>> {
     // What is packed or in another encoding can only be read from its start.
     let mut first = [0; 4];
     let plain = dialect.encoding.is_none()
+        && !dialect.returns
         && file.read_exact(&mut first).is_ok()
         && !matches!(
             first,
@@ -230,12 +316,13 @@ fn whole_rows(mut bytes: Vec<u8>, separator: u8) -> Block {
     }
     let length = bytes.len();
     bytes.resize(length + PADDING, 0);
-    Block { bytes, length, first_row: 1, separator }
+    Block { bytes, length, first_row: 1, separator, first: true, last: true }
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
+    use interligo_core::style::{DateStyle, NumberStyle};
     use proptest::prelude::*;
 
     /// Writes a number with two places in a style.
@@ -281,9 +368,14 @@ mod tests {
             }
             let file = tempfile::NamedTempFile::new().unwrap();
             std::fs::write(file.path(), &text).unwrap();
-            let is_text = |headings: &[String]| headings.iter().map(|h| h == "code").collect();
-            let looked = look(file.path(), &"t.csv".into(), Given::default(), is_text).unwrap();
-            prop_assert_eq!(looked.dialect.separator, separator);
+            let head = head(file.path(), &"t.csv".into(), Given::default()).unwrap();
+            prop_assert_eq!(head.dialect.separator, separator);
+            let notes: Vec<FieldNote> = head
+                .headings
+                .iter()
+                .map(|heading| FieldNote { text: heading == "code", ..FieldNote::default() })
+                .collect();
+            let looked = head.values(&notes);
             prop_assert_eq!(looked.found.style.dates, dates);
             prop_assert!(looked.found.open_numbers.is_empty() && looked.found.open_dates.is_empty());
             for (_, amount, _) in &rows {

@@ -121,6 +121,54 @@ impl<R, F: FnMut(R) -> Result<(), E>, E> Sink<R, F, E> {
     }
 }
 
+/// A stretch of work that workers do in the order of their items, each for a moment, though they work on
+/// them at the same time.
+pub(crate) struct Turns<S> {
+    inner: Mutex<Turn<S>>,
+    moved: Condvar,
+}
+
+struct Turn<S> {
+    state: S,
+    /// The item whose turn it is.
+    next: u64,
+    /// The first item that failed; those behind it have no turn any more.
+    failed: Option<u64>,
+}
+
+impl<S> Turns<S> {
+    pub(crate) fn new(state: S) -> Turns<S> {
+        Turns { inner: Mutex::new(Turn { state, next: 0, failed: None }), moved: Condvar::new() }
+    }
+
+    /// Does `work` when it is the turn of an item. `None` when an earlier item has failed.
+    pub(crate) fn take<R>(&self, item: u64, work: impl FnOnce(&mut S) -> R) -> Option<R> {
+        let behind = |turn: &Turn<S>| turn.failed.is_some_and(|failed| failed < item);
+        let waits = |turn: &mut Turn<S>| turn.next != item && !behind(turn);
+        let turn = self.moved.wait_while(locked(&self.inner), waits);
+        let mut turn = turn.unwrap_or_else(PoisonError::into_inner);
+        if behind(&turn) {
+            return None;
+        }
+        let result = work(&mut turn.state);
+        turn.next = item + 1;
+        self.moved.notify_all();
+        Some(result)
+    }
+
+    /// An item fails: no later one has a turn.
+    pub(crate) fn fail(&self, item: u64) {
+        let mut turn = locked(&self.inner);
+        turn.failed = Some(turn.failed.map_or(item, |failed| failed.min(item)));
+        self.moved.notify_all();
+    }
+
+    /// What came of all turns.
+    pub(crate) fn finish(self) -> S {
+        self.inner.into_inner().unwrap_or_else(PoisonError::into_inner).state
+    }
+}
+
 fn locked<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
     mutex.lock().unwrap_or_else(PoisonError::into_inner)
 }
@@ -158,6 +206,39 @@ mod tests {
             let (out, sum) = run(threads, &[]);
             assert!(out.iter().copied().eq((0..500).map(|n| n * 2)));
             assert_eq!(sum, Ok(500 * 499 / 2));
+        }
+    }
+
+    #[test]
+    fn turns_come_in_the_order_of_the_items() {
+        for threads in [1, 2, 5] {
+            let turns = Turns::new(Vec::new());
+            let mut items = 0..300u64;
+            let work = |_: &mut (), item: u64| {
+                if item.is_multiple_of(5) {
+                    std::thread::yield_now();
+                }
+                turns.take(item, |order| order.push(item)).ok_or(item)
+            };
+            in_order(threads, || Ok(items.next()), || (), work, |()| Ok(())).unwrap();
+            assert!(turns.finish().into_iter().eq(0..300));
+        }
+    }
+
+    #[test]
+    fn an_item_that_fails_lets_nobody_wait() {
+        for threads in [1, 2, 5] {
+            let turns = Turns::new(());
+            let mut items = 0..300u64;
+            let work = |_: &mut (), item: u64| {
+                if item == 40 {
+                    turns.fail(item);
+                    return Err(item);
+                }
+                turns.take(item, |()| ()).ok_or(item)
+            };
+            let done = in_order(threads, || Ok(items.next()), || (), work, |()| Ok(()));
+            assert_eq!(done.err(), Some(40));
         }
     }
 

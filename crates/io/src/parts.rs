@@ -4,15 +4,19 @@
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use interligo_core::bind::{TableColumns, Wishes, name_columns};
-use interligo_core::plan::{ColumnType, Entry, Files, Mistake, Plan, TableEntry};
+use interligo_core::bind::{TableColumns, Wishes, formula_columns, ways};
+use interligo_core::plan::{ColumnType, Entry, Files, Mistake, Plan, TableEntry, TotalRows};
 use interligo_core::reading::Evidence;
+use interligo_core::shape::{From, PartColumns};
+use interligo_core::style::{PartStyle, Way};
 
 use crate::error::Error;
-use crate::look::{Given, look};
-use crate::pattern::Pattern;
+use crate::given::Given;
+use crate::headings::Drift;
+use crate::look::{FieldNote, Head, Looked, head};
+use crate::pattern::PathPattern;
 use crate::style::FoundStyle;
-use crate::text::{Block, BlockReader, Dialect, Fields, decoded, first_row};
+use crate::text::{Block, BlockReader, Dialect, decoded};
 
 /// One file of a table.
 #[derive(Clone, Debug)]
@@ -20,25 +24,47 @@ pub(crate) struct Part {
     pub(crate) path: PathBuf,
     /// The path as messages show it.
     pub(crate) shown: Arc<str>,
-    /// How many fields its heading has.
-    pub(crate) width: usize,
+    /// Its headings.
+    pub(crate) headings: Vec<String>,
+    /// Its columns, and how its rows become rows of the table.
+    pub(crate) columns: PartColumns,
     /// Where each column of the table comes from.
     pub(crate) sources: Vec<Source>,
     /// Whether its rows hold just the table's own columns, in their order.
     pub(crate) in_order: bool,
     /// How it is written.
     pub(crate) dialect: Dialect,
-    /// How its numbers and days are written.
-    pub(crate) found: FoundStyle,
+    /// How many rows stand above the headings.
+    pub(crate) above: u64,
+    /// How many rows to skip to get below the headings.
+    skip: u64,
+    /// Fields without a heading, which are to have no value either.
+    pub(crate) empty: Vec<usize>,
+    /// Texts that mean blank.
+    pub(crate) blank: Vec<String>,
+    /// What becomes of a last row that looks like a total.
+    pub(crate) total_rows: Option<TotalRows>,
+    /// How its values are written.
+    pub(crate) style: PartStyle,
+    /// How they were found to be written, and what was left open.
+    found: FoundStyle,
     /// What each of its fields looks like.
-    evidence: Vec<Evidence>,
+    pub(crate) evidence: Vec<Evidence>,
+    /// Columns that would be numbers or days but for texts that seem to mean blank, with one of these.
+    pub(crate) marks: Vec<(String, String)>,
 }
 
 /// Where a part has a column of the table.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(crate) enum Source {
+    /// A field of its rows.
     Field(usize),
-    Slot(String),
+    /// A column that is made of several fields, or of several values in a cell, by number.
+    Made(usize),
+    /// One text in all rows.
+    Same(String),
+    /// It is worked out from the other columns.
+    Computed,
     /// The part lacks the column.
     Absent,
 }
@@ -49,16 +75,29 @@ pub(crate) struct Table {
     pub(crate) name: String,
     pub(crate) parts: Vec<Part>,
     pub(crate) columns: TableColumns,
-    /// Headings that one part has twice, with the part; a plan that needs one cannot be run.
-    pub(crate) repeated: Vec<(String, Arc<str>)>,
+    /// The columns that a part may lack.
+    pub(crate) optional: Vec<String>,
+    /// Headings in which parts differ from the others.
+    pub(crate) drift: Vec<Drift>,
 }
 
 /// A file that a table's patterns fit, before it is opened.
-struct Found {
-    path: PathBuf,
-    shown: Arc<str>,
+pub(crate) struct Found<'p> {
+    pub(crate) path: PathBuf,
+    pub(crate) shown: Arc<str>,
     slots: Vec<(String, String)>,
-    given: Given,
+    files: Files<'p>,
+}
+
+/// A file whose headings were read.
+struct Headed {
+    head: Head,
+    looked: Looked,
+    columns: PartColumns,
+    /// Columns of one text: slots of the file's name, and those that the plan sets.
+    same: Vec<(String, String)>,
+    /// How single columns are written, by name.
+    ways: Vec<(String, Way)>,
 }
 
 impl Table {
@@ -69,60 +108,39 @@ impl Table {
         folder: &Path,
         outputs: &[PathBuf],
     ) -> Result<Table, Error> {
-        let mut parts = Vec::new();
+        let found = find(plan, table, folder, outputs)?;
+        let headed = found.iter().map(|found| read_heading(plan, &table.name, found));
+        let headed = headed.collect::<Result<Vec<_>, Error>>()?;
         let mut names: Vec<String> = Vec::new();
-        let mut repeated = Vec::new();
-        let mut headed = Vec::new();
-        let (name, entry) = (table.name.as_str(), &table.value);
-        let texts = plan.text_columns(name);
-        for found in find(plan, table, folder, outputs)? {
-            let is_text = |headings: &[String]| {
-                let (names, _) = name_columns(entry, headings);
-                names.iter().map(|name| texts.contains(name)).collect()
-            };
-            let looked = look(&found.path, &found.shown, found.given, is_text)?;
-            let (own, twice) = name_columns(entry, &looked.headings);
-            repeated.extend(twice.into_iter().map(|heading| (heading, found.shown.clone())));
-            for name in &own {
-                if !names.contains(name) {
-                    names.push(name.clone());
-                }
+        let add = |names: &mut Vec<String>, name: &str| {
+            if !names.iter().any(|known| known == name) {
+                names.push(name.to_owned());
             }
-            headed.push((found, own, looked));
-        }
+        };
+        headed.iter().flat_map(|h| &h.columns.names).for_each(|name| add(&mut names, name));
         let from_files = names.len();
-        let slots: Vec<String> = headed
-            .iter()
-            .flat_map(|(found, ..)| found.slots.iter().map(|(slot, _)| slot.clone()))
-            .filter(|slot| !names.contains(slot))
-            .collect();
-        for slot in slots {
-            if !names.contains(&slot) {
-                names.push(slot);
+        headed.iter().flat_map(|h| &h.same).for_each(|(name, _)| add(&mut names, name));
+        let slots = (from_files..names.len()).collect();
+        let optional: Vec<String> = table.value.optional_columns().map(str::to_owned).collect();
+        optional.iter().for_each(|name| add(&mut names, name));
+        for name in formula_columns(&table.value) {
+            if names.iter().any(|known| known == name) {
+                let message = format!("`{name}` is a column of the file and has a formula besides");
+                return Err(Mistake::in_plan(table.name_span.clone(), message)
+                    .help("give the column with the formula another name")
+                    .into());
             }
+            names.push(name.to_owned());
         }
-        for (found, own, looked) in headed {
-            let source = |name: &String| {
-                let field = own.iter().position(|own| own == name).map(Source::Field);
-                let slot = || {
-                    let slot = found.slots.iter().find(|(slot, _)| slot == name);
-                    slot.map(|(_, text)| Source::Slot(text.clone()))
-                };
-                field.or_else(slot).unwrap_or(Source::Absent)
-            };
-            parts.push(Part {
-                sources: names.iter().map(source).collect(),
-                in_order: own == names[..from_files],
-                width: own.len(),
-                dialect: looked.dialect,
-                found: looked.found,
-                evidence: looked.evidence,
-                path: found.path.clone(),
-                shown: found.shown.clone(),
-            });
-        }
-        let columns = TableColumns { slots: (from_files..names.len()).collect(), names };
-        Ok(Table { name: name.to_owned(), parts, columns, repeated })
+        let computed: Vec<&str> = formula_columns(&table.value).collect();
+        let parts: Vec<Part> = found
+            .iter()
+            .zip(headed)
+            .map(|(found, headed)| part(found, headed, &names, from_files, &computed))
+            .collect();
+        let drift = crate::headings::drift(&parts, &names[..from_files]);
+        let columns = TableColumns { slots, names };
+        Ok(Table { name: table.name.clone(), parts, columns, optional, drift })
     }
 
     /// Refuses values that the plan uses and that have two readings.
@@ -137,8 +155,11 @@ impl Table {
             for (key, open) in
                 asked.iter().flat_map(|(key, all)| all.iter().map(move |o| (*key, o)))
             {
-                let column =
-                    part.sources.iter().position(|source| *source == Source::Field(open.field));
+                let column = (0..part.sources.len()).find(|column| match &part.sources[*column] {
+                    Source::Field(field) => *field == open.field,
+                    Source::Made(number) => part.columns.fields(*number).contains(&open.field),
+                    _ => false,
+                });
                 let Some(column) = column.filter(|column| used.contains(column)) else { continue };
                 let [(first, one), (second, other)] = &open.readings;
                 let name = &self.columns.names[column];
@@ -174,37 +195,147 @@ impl Table {
         for column in columns {
             let name = &self.columns.names[column];
             for part in &self.parts {
-                if part.sources[column] == Source::Absent {
-                    let message =
-                        format!("has no heading `{name}`, which the plan needs in `{}`", self.name);
-                    let help =
-                        "name the heading that it has instead in the plan, or add `leave-out`";
-                    return Err(Error::input(&part.shown, message).at_row(1).help(help));
+                if part.sources[column] == Source::Absent && !self.optional.contains(name) {
+                    return Err(self.lacking(part, name));
                 }
-            }
-            if let Some((_, shown)) = self.repeated.iter().find(|(heading, _)| heading == name) {
-                let message =
-                    format!("has the heading `{name}` twice, and the plan needs that column");
-                return Err(Error::input(shown, message)
-                    .at_row(1)
-                    .help("rename one of the two in the file"));
+                if part.columns.repeated.contains(name) {
+                    let message =
+                        format!("has the heading `{name}` twice, and the plan needs that column");
+                    return Err(Error::input(&part.shown, message)
+                        .at_row(part.skip.max(1))
+                        .help("rename one of the two in the file"));
+                }
             }
         }
         Ok(())
     }
+
+    fn lacking(&self, part: &Part, name: &str) -> Error {
+        let message = format!("has no heading `{name}`, which the plan needs in `{}`", self.name);
+        let likely = self.drift.iter().find_map(|drift| match drift {
+            Drift::Missing { part: shown, column, likely: Some(likely) }
+                if *shown == part.shown && column == name =>
+            {
+                Some(likely)
+            }
+            _ => None,
+        });
+        let help = match likely {
+            Some(likely) => format!(
+                "if `{likely}` is that column, add \"{likely}\" = {{ name = \"{name}\" }} to [tables.{}.columns]",
+                self.name
+            ),
+            None => format!(
+                "its headings are {}; name the one that is meant in [tables.{}.columns], say `heading-row`, \
+                 or add `leave-out`",
+                crate::headings::list(&part.headings),
+                self.name
+            ),
+        };
+        Error::input(&part.shown, message).at_row(part.skip.max(1)).help(help)
+    }
 }
 
-fn find(
-    plan: &Plan,
-    table: &Entry<TableEntry>,
+/// Looks at a file and settles its columns.
+fn read_heading(plan: &Plan, table: &str, found: &Found<'_>) -> Result<Headed, Error> {
+    let files = &found.files;
+    let given = Given::of(plan, &files.settings)?;
+    let head = head(&found.path, &found.shown, given)?;
+    let named = plan.named_columns(table);
+    let columns =
+        PartColumns::new(plan, files, &head.headings, &head.empty, &named).map_err(|mistake| {
+            Mistake { message: format!("{} ({})", mistake.message, found.shown), ..mistake }
+        })?;
+    let ways: Vec<(String, Way)> = ways(plan, &files.columns)?.into_iter().collect();
+    let texts = plan.text_columns(table);
+    let mut notes = vec![FieldNote::default(); head.headings.len()];
+    for (number, name) in columns.names.iter().enumerate() {
+        for field in columns.fields(number) {
+            notes[field] = FieldNote {
+                text: texts.contains(name),
+                way: ways
+                    .iter()
+                    .find(|(own, _)| own == name)
+                    .map(|(_, way)| *way)
+                    .unwrap_or_default(),
+                unpack: columns.separator_in(field).map(str::to_owned),
+            };
+        }
+    }
+    let looked = head.values(&notes);
+    let mut same = found.slots.clone();
+    for set in &files.set {
+        if !same.iter().any(|(name, _)| *name == set.name) {
+            same.push((set.name.clone(), set.value.0.clone()));
+        }
+    }
+    Ok(Headed { head, looked, columns, same, ways })
+}
+
+/// A part, once the columns of its table are known.
+fn part(
+    found: &Found<'_>,
+    headed: Headed,
+    names: &[String],
+    from_files: usize,
+    computed: &[&str],
+) -> Part {
+    let Headed { head, looked, columns, same, ways } = headed;
+    let source = |name: &String| {
+        if computed.contains(&name.as_str()) {
+            return Source::Computed;
+        }
+        match columns.names.iter().position(|own| own == name) {
+            Some(number) => match columns.from[number] {
+                From::Field(field) if columns.is_plain() => Source::Field(field),
+                _ => Source::Made(number),
+            },
+            None => match same.iter().find(|(own, _)| own == name) {
+                Some((_, text)) => Source::Same(text.clone()),
+                None => Source::Absent,
+            },
+        }
+    };
+    let position = |name: &str| names.iter().position(|known| known == name);
+    let ways = ways.into_iter().filter_map(|(name, way)| Some((position(&name)?, way)));
+    let empty: Vec<usize> = (0..head.empty.len()).filter(|field| head.empty[*field]).collect();
+    let given = found.files.settings;
+    let name_of = |field: usize| {
+        let column = (0..columns.names.len()).find(|c| columns.fields(*c).contains(&field))?;
+        Some(columns.names[column].clone())
+    };
+    let marks = looked.marks.into_iter().filter_map(|(field, mark)| Some((name_of(field)?, mark)));
+    let marks = marks.collect();
+    Part {
+        sources: names.iter().map(source).collect(),
+        in_order: columns.is_plain() && empty.is_empty() && columns.names == names[..from_files],
+        path: found.path.clone(),
+        shown: found.shown.clone(),
+        dialect: head.dialect,
+        above: head.above,
+        skip: head.skip,
+        blank: given.blank.map_or_else(Vec::new, |marks| marks.get_ref().0.clone()),
+        total_rows: given.total_rows,
+        style: PartStyle { style: looked.found.style, ways: ways.collect() },
+        found: looked.found,
+        evidence: looked.evidence,
+        marks,
+        headings: head.headings,
+        columns,
+        empty,
+    }
+}
+
+fn find<'p>(
+    plan: &'p Plan,
+    table: &'p Entry<TableEntry>,
     folder: &Path,
     outputs: &[PathBuf],
-) -> Result<Vec<Found>, Error> {
+) -> Result<Vec<Found<'p>>, Error> {
     let mut found = Vec::new();
     for files in plan.files(table)? {
         let before = found.len();
-        let given = Given::of(plan, files.settings)?;
-        find_some(&files, given, folder, outputs, &mut found)?;
+        find_some(&files, folder, outputs, &mut found)?;
         if found.len() == before {
             let text = plan.source.get(files.from.span()).unwrap_or_default();
             let help = "paths are relative to the folder of the plan; `{name}` and `*` stay within one folder";
@@ -217,41 +348,42 @@ fn find(
 }
 
 /// Adds the files that some patterns fit and that are not there yet.
-fn find_some(
-    files: &Files<'_>,
-    given: Given,
+fn find_some<'p>(
+    files: &Files<'p>,
     folder: &Path,
     outputs: &[PathBuf],
-    found: &mut Vec<Found>,
+    found: &mut Vec<Found<'p>>,
 ) -> Result<(), Error> {
     let wrong = |message: String| Mistake::in_plan(files.from.span(), message);
-    let read = |text: &String| Pattern::parse(text).map_err(wrong);
+    let read = |text: &String| PathPattern::parse(text).map_err(wrong);
     let left_out = files.leave_out.iter().flat_map(|list| &list.get_ref().0);
     let left_out = left_out.map(read).collect::<Result<Vec<_>, _>>()?;
     for text in &files.from.get_ref().0 {
         let pattern = read(text)?;
         refuse_other_formats(text, &wrong)?;
-        if pattern.is_plain() {
-            let path = pattern.plain_path();
+        if let Some(path) = pattern.plain() {
             let shown = path.to_string_lossy().into();
-            found.push(Found { path: folder.join(path), shown, slots: Vec::new(), given });
+            let (path, slots) = (folder.join(path), Vec::new());
+            found.push(Found { path, shown, slots, files: files.clone() });
             continue;
         }
         let names = pattern.slots();
         let fits = pattern.files(folder).map_err(|error| {
             Error::input(&text.as_str().into(), format!("cannot be searched for: {error}"))
         })?;
+        let mut known: std::collections::HashSet<PathBuf> =
+            found.iter().map(|found| found.path.clone()).collect();
         for fit in fits {
             let path = folder.join(&fit.path);
-            let known = found.iter().any(|other| other.path == path);
-            if known
-                || outputs.contains(&path)
+            if outputs.contains(&path)
                 || left_out.iter().any(|pattern| pattern.fit(&fit.path).is_some())
+                || !known.insert(path.clone())
             {
                 continue;
             }
             let slots = names.iter().map(|name| (*name).to_owned()).zip(fit.slots).collect();
-            found.push(Found { path, shown: fit.path.to_string_lossy().into(), slots, given });
+            let shown = fit.path.to_string_lossy().into();
+            found.push(Found { path, shown, slots, files: files.clone() });
         }
     }
     Ok(())
@@ -294,34 +426,38 @@ pub(crate) fn block_not_utf8(block: &Block, table: &Table, part: &Part, at: usiz
     not_utf8(&part.shown, block.row_of(at), column, &bytes[start..end])
 }
 
-/// The rows of a block after the heading, if it is the first of its file.
-pub(crate) fn skip_heading(mut block: Block) -> Block {
-    if block.first_row != 1 {
-        return block;
-    }
-    let (_, heading) = first_row(block.rows(), block.separator);
-    block.first_row += memchr::memchr_iter(b'\n', &block.bytes[..heading]).count() as u64;
-    block.bytes.drain(..heading);
-    block.length -= heading;
-    block
-}
-
 impl Part {
-    /// Opens the part.
+    /// Opens the part at its first row below the headings.
     pub(crate) fn open(&self) -> Result<BlockReader, Error> {
-        BlockReader::open(&self.path, &self.shown, self.dialect)
+        let mut reader = BlockReader::open(&self.path, &self.shown, self.dialect)?;
+        reader.skip_rows(self.skip)?;
+        Ok(reader)
+    }
+
+    /// The part with its total rows.
+    pub(crate) fn with_totals(&self) -> Part {
+        Part { total_rows: Some(TotalRows::Keep), ..self.clone() }
+    }
+
+    /// How many fields its rows have.
+    pub(crate) fn width(&self) -> usize {
+        self.headings.len()
     }
 
     /// What the values of a column are, as far as it was looked at.
     pub(crate) fn looks_like(&self, column: usize) -> ColumnType {
-        match &self.sources[column] {
-            Source::Field(field) => self.evidence[*field].found_type(),
-            Source::Slot(_) | Source::Absent => ColumnType::Text,
-        }
+        self.evidence_of(column).found_type()
     }
-}
 
-/// The fields of a block of a part.
-pub(crate) fn split(block: &Block, part: &Part) -> Fields {
-    Fields::split(block, part.width)
+    /// What the values of a column look like, as far as they were looked at.
+    pub(crate) fn evidence_of(&self, column: usize) -> Evidence {
+        let fields = match &self.sources[column] {
+            Source::Field(field) => vec![*field],
+            Source::Made(number) => self.columns.fields(*number),
+            Source::Same(_) | Source::Computed | Source::Absent => Vec::new(),
+        };
+        let mut evidence = Evidence::default();
+        fields.iter().for_each(|field| evidence.merge(&self.evidence[*field]));
+        evidence
+    }
 }

@@ -2,18 +2,18 @@
 
 use std::path::{Path, PathBuf};
 
-use arrow_buffer::Buffer;
-
 use interligo_core::bind::{Bound, Headings, Request, bind, fact_name};
 use interligo_core::engine::{Engine, Extent, Sample};
 use interligo_core::findings::Parts;
 use interligo_core::lookup::Lookup;
-use interligo_core::plan::{Duplicates, Mistake, Plan};
+use interligo_core::plan::{Mistake, Plan};
 
-use crate::error::{Error, Stop};
+use crate::error::Error;
+use crate::headings::Drift;
 use crate::lookups;
-use crate::parts::{Source, Table, block_not_utf8, skip_heading, split};
-use crate::text::same_text;
+use crate::parts::Table;
+use crate::rows::Rows;
+use crate::stops::duplicate_stops;
 
 /// The name of a plan's file.
 pub const PLAN_FILE: &str = "interligo.toml";
@@ -63,11 +63,22 @@ impl Project {
         Ok(project)
     }
 
-    /// Headings that a file has more than once, with the file: the later ones were renamed. None of
-    /// them is needed, or the run would have ended.
-    pub fn repeated_headings(&self) -> Vec<(String, String)> {
-        let of = |table: &Table| table.repeated.clone();
-        self.tables.iter().flat_map(of).map(|(heading, file)| (heading, file.to_string())).collect()
+    /// Headings in which the files of a table differ, with the table. None that is needed is lacking, or
+    /// the run would have ended.
+    pub fn drift(&self) -> impl Iterator<Item = (&str, &Drift)> {
+        self.tables.iter().flat_map(|table| table.drift.iter().map(|d| (table.name.as_str(), d)))
+    }
+
+    /// Texts that seem to mean blank in columns that are otherwise numbers or days: the table, the file,
+    /// the column and the text.
+    pub fn blank_marks(&self) -> impl Iterator<Item = (&str, &str, &str, &str)> {
+        self.tables.iter().flat_map(|table| {
+            table.parts.iter().flat_map(|part| {
+                part.marks.iter().map(|(column, mark)| {
+                    (table.name.as_str(), &*part.shown, column.as_str(), mark.as_str())
+                })
+            })
+        })
     }
 
     /// The folder of the plan.
@@ -149,7 +160,7 @@ impl Project {
         let load = |number: usize| {
             let bound = &bound.lookups[number];
             let raw = lookups::read(self.table(&bound.name))?;
-            Lookup::settle(raw, bound).map_err(|misfit| Error::from(misfit.mistake()))
+            Lookup::settle(raw, bound).map_err(Error::from)
         };
         std::thread::scope(|scope| {
             let load = &load;
@@ -171,54 +182,14 @@ impl Project {
         for part in table.parts.iter().step_by(step.max(1)) {
             let mut reader = part.open()?;
             let Some(block) = reader.next(SAMPLE)? else { continue };
-            let block = skip_heading(block);
-            if let Err(error) = std::str::from_utf8(&block.bytes) {
-                return Err(block_not_utf8(&block, table, part, error.valid_up_to()));
-            }
-            let fields = split(&block, part);
-            let buffer = Buffer::from_vec(block.bytes);
+            let rows = Rows::of(block, table, part)?;
             for (sample, column) in samples.iter_mut().zip(&columns) {
-                let texts = match &part.sources[*column] {
-                    Source::Field(field) => fields.column(&buffer, *field),
-                    Source::Slot(text) => same_text(text, 1),
-                    Source::Absent => same_text("", 0),
-                };
-                sample.push(Sample { texts, style: part.found.style });
+                let texts = rows.values(part, *column);
+                sample.push(Sample { texts, style: part.style.of(*column) });
             }
         }
         Ok(samples)
     }
-}
-
-/// The duplicates that must stop a run.
-pub fn duplicate_stops(bound: &Bound, lookups: &[Lookup]) -> Vec<Stop> {
-    let mut stops = Vec::new();
-    for (lookup, bound) in lookups.iter().zip(&bound.lookups) {
-        if bound.duplicates != Duplicates::Stop {
-            continue;
-        }
-        let differing: Vec<_> =
-            lookup.duplicates.iter().filter(|d| !d.differing.is_empty()).collect();
-        let Some(first) = differing.first() else { continue };
-        let more = match differing.len() {
-            1 => String::new(),
-            n => format!(" ({n} such keys)"),
-        };
-        stops.push(Stop {
-            message: format!(
-                "`{}` has several rows for the key `{}`, which differ in {}{more}",
-                lookup.name,
-                first.key,
-                first.differing.iter().map(|c| format!("`{c}`")).collect::<Vec<_>>().join(", "),
-            ),
-            places: differing.iter().flat_map(|d| &d.places).take(10).map(|p| p.to_string()).collect(),
-            help: format!(
-                "correct the rows, or add `duplicates = \"first\"` or \"last\" to [tables.{}]; `interligo check` lists them all",
-                lookup.name
-            ),
-        });
-    }
-    stops
 }
 
 /// Reads a plan from its file.

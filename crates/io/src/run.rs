@@ -1,26 +1,23 @@
 //! A run: the fact's files block by block through the engine, over all cores, into the outputs.
 
-use std::cell::OnceCell;
-use std::path::{Path, PathBuf};
+use std::ops::Range;
 
-use arrow_buffer::Buffer;
-
-use interligo_core::engine::{Engine, Output, OutputContent};
-use interligo_core::findings::{Aside, Findings};
-use interligo_core::lines::{LineBatch, Lines};
-use interligo_core::plan::Missing;
-use interligo_core::tieout::{TieOut, Written, aside_words};
+use interligo_core::engine::{Engine, OutputContent};
+use interligo_core::findings::{Aside, Findings, Parts, Spot};
+use interligo_core::lines::{DoesNotFit, LineBatch, Lines};
+use interligo_core::tieout::{TieOut, aside_words};
 use interligo_core::totals::{Groups, TotalsPlan, TotalsTable};
 
-use crate::error::{Error, Stop};
+use crate::error::Error;
 use crate::lines_out::{Change, LinesOutput, RawLines, changes, write_own};
-use crate::lookups::RowNumbers;
 use crate::ordered::in_order;
-use crate::parts::{Source, Table, block_not_utf8, skip_heading, split};
+use crate::outputs::Sinks;
+use crate::parts::Table;
 use crate::project::Project;
-use crate::sinks::OutputFile;
-use crate::text::{Block, BlockReader, Fields, same_text, write_cell};
-use crate::totals_out;
+use crate::repeats::Watch;
+use crate::rows::Rows;
+use crate::stops::stops;
+use crate::text::{Block, BlockReader, write_cell};
 
 /// How a run uses the machine; no result depends on it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -77,27 +74,34 @@ pub fn run(
         lines: &sinks.lines,
         aside: sinks.keeps_aside,
         changes: fact.parts.iter().map(|part| changes(engine, part)).collect(),
+        watch: None,
     };
-    let mut stream = Stream { fact, next_part: 0, reader: None, block: pace.block, progress };
+    let watch = Watch::new(engine, fact, pace)?;
+    let worker = Worker { watch: watch.as_ref(), ..worker };
+    let mut stream = Stream::new(fact, pace.block, progress);
     let mut findings = Findings::default();
     let files = &mut sinks.files;
     let workers = in_order(
         pace.threads,
         || stream.next(),
         || totals_of(engine).map(Groups::new).collect::<Vec<_>>(),
-        |groups: &mut Vec<Groups<'_>>, (part, block)| worker.work(part, block, groups),
+        |groups: &mut Vec<Groups<'_>>, item| worker.work(item, groups),
         |done: Done| {
             findings.absorb(done.findings);
             files.write(&done.lines, &done.aside)
         },
     )?;
+    if let Some(watch) = watch {
+        watch.finish(engine, &mut findings)?;
+    }
     let stops =
         if on_stop == OnStop::Stop { stops(project, engine, &findings) } else { Vec::new() };
     if !stops.is_empty() {
         return Err(Error::Stopped(stops));
     }
     let tables = merge_totals(engine, workers)?;
-    sinks.finish(project, engine, findings, tables, fact.parts.len())
+    let parts = project.fact_parts(engine);
+    sinks.finish(project, engine, findings, tables, &parts)
 }
 
 fn totals_of(engine: &Engine) -> impl Iterator<Item = &TotalsPlan> {
@@ -117,22 +121,35 @@ fn merge_totals(engine: &Engine, workers: Vec<Vec<Groups<'_>>>) -> Result<Vec<To
         .collect()
 }
 
+/// A block of a fact's files: its number, that of its file, and its rows.
+pub(crate) type Item = (u64, usize, Block);
+
 /// The fact's files as one stream of blocks.
-struct Stream<'a> {
+pub(crate) struct Stream<'a> {
     fact: &'a Table,
     next_part: usize,
+    next_item: u64,
     reader: Option<BlockReader>,
     block: usize,
     progress: &'a (dyn Fn(u64) + Sync),
 }
 
-impl Stream<'_> {
-    fn next(&mut self) -> Result<Option<(usize, Block)>, Error> {
+impl<'a> Stream<'a> {
+    pub(crate) fn new(
+        fact: &'a Table,
+        block: usize,
+        progress: &'a (dyn Fn(u64) + Sync),
+    ) -> Stream<'a> {
+        Stream { fact, next_part: 0, next_item: 0, reader: None, block, progress }
+    }
+
+    pub(crate) fn next(&mut self) -> Result<Option<Item>, Error> {
         loop {
             if let Some(reader) = &mut self.reader {
                 if let Some(block) = reader.next(self.block)? {
                     (self.progress)(block.length as u64);
-                    return Ok(Some((self.next_part - 1, block)));
+                    self.next_item += 1;
+                    return Ok(Some((self.next_item - 1, self.next_part - 1, block)));
                 }
                 self.reader = None;
             }
@@ -159,102 +176,102 @@ struct Worker<'a> {
     aside: bool,
     /// Of each part, what happens to its columns on the way to an output.
     changes: Vec<Vec<Change>>,
+    /// Looks for lines that came before.
+    watch: Option<&'a Watch<'a>>,
 }
 
 impl Worker<'_> {
-    fn work(&self, number: usize, block: Block, groups: &mut [Groups<'_>]) -> Result<Done, Error> {
-        let part = &self.fact.parts[number];
-        let block = skip_heading(block);
-        if let Err(error) = std::str::from_utf8(&block.bytes) {
-            return Err(block_not_utf8(&block, self.fact, part, error.valid_up_to()));
+    /// The rows of a block that are lines and did not come before.
+    fn rows(&self, (item, number, block): Item) -> Result<Rows, Error> {
+        let rows = Rows::of(block, self.fact, &self.fact.parts[number]);
+        let Some(watch) = self.watch else { return rows };
+        let mut rows = rows.inspect_err(|_| watch.fail(item))?;
+        match watch.sift(item, number, &mut rows) {
+            Some(Ok(())) => Ok(rows),
+            Some(Err(error)) => {
+                watch.fail(item);
+                Err(error)
+            }
+            // An earlier block has failed, and its error is the one that is told.
+            None => Err(Error::Stopped(Vec::new())),
         }
-        let fields = split(&block, part);
-        let (first_row, length) = (block.first_row, block.length);
-        let buffer = Buffer::from_vec(block.bytes);
-        let columns = self.engine.read.iter().map(|column| match &part.sources[*column] {
-            Source::Field(field) => fields.column(&buffer, *field),
-            Source::Slot(text) => same_text(text, fields.rows()),
-            Source::Absent => same_text("", fields.rows()),
-        });
-        let row_numbers = OnceCell::new();
-        let row_of = |row: u32| {
-            row_numbers.get_or_init(|| all_row_numbers(&buffer, first_row, &fields))[row as usize]
-        };
+    }
+
+    fn work(&self, item: Item, groups: &mut [Groups<'_>]) -> Result<Done, Error> {
+        let number = item.1;
+        let part = &self.fact.parts[number];
+        let rows = self.rows(item)?;
+        let columns = self.engine.read_columns().iter().map(|column| rows.values(part, *column));
+        let row_of = |line: u32| rows.row_of(line as usize);
         let batch = LineBatch {
-            rows: fields.rows(),
+            rows: rows.len(),
             columns: columns.collect(),
             part: number,
-            style: part.found.style,
+            style: &part.style,
             row_of: &row_of,
         };
         let unfit = |unfit| Error::does_not_fit(unfit, &self.parts());
-        let lines = self.engine.work_out(&batch).map_err(unfit)?;
+        let mut lines = self.engine.work_out(&batch).map_err(unfit)?;
         for groups in groups {
             groups.add(&lines).map_err(|row| {
-                let spot = interligo_core::findings::Spot { part: number, row: row_of(row as u32) };
-                unfit(interligo_core::lines::DoesNotFit { what: "totals".to_owned(), spot })
+                let spot = Spot { part: number, row: row_of(row as u32) };
+                unfit(DoesNotFit { what: "totals".to_owned(), spot })
             })?;
         }
-        let raw = RawLines {
-            bytes: &buffer.as_slice()[..length + crate::text::PADDING],
-            fields: &fields,
-            part,
-            changes: &self.changes[number],
-        };
+        let mut findings = std::mem::take(&mut lines.findings);
+        note_rows(&mut findings, &rows, number);
+        let raw = RawLines::new(&rows, part, &self.changes[number], &lines, self.engine);
         let write = |output: &LinesOutput| {
-            let mut bytes = Vec::with_capacity(length * 3);
+            let mut bytes = Vec::with_capacity(rows.length * 3);
             let written = output.write(&lines, &raw, &mut bytes);
             (bytes, written)
         };
         let written = self.lines.iter().map(write).collect();
         let mut aside = (Vec::new(), 0);
-        if self.aside && (!lines.aside.is_empty() || !fields.ragged.is_empty()) {
-            aside = self.write_aside(&lines, &raw, first_row);
-        }
-        let mut findings = lines.findings;
-        findings.blank_rows = fields.blank;
-        if !fields.ragged.is_empty() {
-            findings.lines += fields.ragged.len() as u64;
-            findings.aside.insert(Aside::Fields, fields.ragged.len() as u64);
+        if self.aside && findings.lines_aside() > 0 {
+            aside = self.write_aside(&lines, &raw);
         }
         Ok(Done { findings, lines: written, aside })
     }
 
-    fn parts(&self) -> interligo_core::findings::Parts {
-        interligo_core::findings::Parts(self.fact.parts.iter().map(|p| p.shown.clone()).collect())
+    fn parts(&self) -> Parts {
+        Parts(self.fact.parts.iter().map(|p| p.shown.clone()).collect())
     }
 
     /// The lines of a block that are set aside, in their order: why, where, and as they were read.
-    fn write_aside(&self, lines: &Lines<'_>, raw: &RawLines<'_>, first_row: u64) -> (Vec<u8>, u64) {
-        let regular = lines.aside.iter().map(|(row, why)| {
-            let row = *row as usize;
-            (raw.fields.start(row), Some(row), aside_words(self.engine, *why))
+    fn write_aside(&self, lines: &Lines<'_>, raw: &RawLines<'_>) -> (Vec<u8>, u64) {
+        let rows = raw.rows;
+        let regular = lines.aside.iter().map(|(line, why)| {
+            let line = *line as usize;
+            (rows.fields.start(rows.origin(line)), *why, Entry::Line(line))
         });
-        let ragged =
-            raw.fields.ragged.iter().map(|ragged| {
-                (ragged.start as usize, None, aside_words(self.engine, Aside::Fields))
-            });
-        let mut all: Vec<_> = regular.chain(ragged).collect();
+        let ragged = rows.fields.ragged.iter().map(|ragged| {
+            let (start, end) = (ragged.start as usize, ragged.end as usize);
+            (start, Aside::Fields, Entry::Row(start..end))
+        });
+        let uneven = rows.uneven().iter().map(|row| {
+            let start = rows.fields.start(*row as usize);
+            let length = rows.fields.row(&rows.buffer, *row as usize).len();
+            (start, Aside::Uneven, Entry::Row(start..start + length))
+        });
+        let mut all: Vec<_> = regular.chain(ragged).chain(uneven).collect();
         all.sort_by_key(|(start, ..)| *start);
-        let mut row_numbers = RowNumbers::new(raw.bytes, first_row);
-        let mut ragged = raw.fields.ragged.iter();
+        let mut row_numbers = rows.counting();
         let mut out = Vec::new();
         let count = all.len() as u64;
-        for (start, row, why) in all {
-            write_cell(&mut out, &why);
+        for (start, why, entry) in all {
+            write_cell(&mut out, &aside_words(self.engine, why));
             out.push(b',');
             write_cell(&mut out, &raw.part.shown);
             out.extend_from_slice(format!(",{},", row_numbers.of(start)).as_bytes());
-            match row {
-                Some(row) => {
-                    write_own(raw, row, &mut out);
+            match entry {
+                Entry::Line(line) => {
+                    write_own(raw, line, &mut out);
                     out.push(b',');
                 }
-                None => {
-                    let ragged = ragged.next().expect("there is a ragged row for each such entry");
-                    let text = &raw.bytes[ragged.start as usize..ragged.end as usize];
+                Entry::Row(bytes) => {
                     out.extend(std::iter::repeat_n(b',', raw.part.sources.len()));
-                    write_cell(&mut out, &String::from_utf8_lossy(text));
+                    write_cell(&mut out, &String::from_utf8_lossy(&rows.buffer[bytes]));
                 }
             }
             out.push(b'\n');
@@ -263,230 +280,26 @@ impl Worker<'_> {
     }
 }
 
-fn all_row_numbers(buffer: &Buffer, first_row: u64, fields: &Fields) -> Vec<u64> {
-    let mut numbers = RowNumbers::new(buffer.as_slice(), first_row);
-    (0..fields.rows()).map(|row| numbers.of(fields.start(row))).collect()
+/// What is set aside: a line, or a row that is none.
+enum Entry {
+    Line(usize),
+    /// The row as it stands in the block.
+    Row(Range<usize>),
 }
 
-/// The files of a run.
-struct Sinks {
-    lines: Vec<LinesOutput>,
-    /// Whether there is a file for what is set aside: there is, where anything is written.
-    keeps_aside: bool,
-    files: Files,
-}
-
-struct Files {
-    /// Of each output of lines, its file and how many lines it took.
-    lines: Vec<(OutputFile, u64)>,
-    aside_path: PathBuf,
-    aside: Option<OutputFile>,
-    aside_heading: Vec<u8>,
-    aside_lines: u64,
-}
-
-impl Files {
-    fn write(&mut self, lines: &[(Vec<u8>, u64)], aside: &(Vec<u8>, u64)) -> Result<(), Error> {
-        for ((file, count), (bytes, written)) in self.lines.iter_mut().zip(lines) {
-            file.write(bytes)?;
-            *count += written;
+/// Adds what became of the rows of a block to the findings of its lines.
+fn note_rows(findings: &mut Findings, rows: &Rows, part: usize) {
+    let (ragged, uneven) = (rows.fields.ragged.len() as u64, rows.uneven().len() as u64);
+    findings.lines += ragged + uneven;
+    for (why, count) in [(Aside::Fields, ragged), (Aside::Uneven, uneven)] {
+        if count > 0 {
+            findings.aside.insert(why, count);
         }
-        if aside.1 > 0 {
-            if self.aside.is_none() {
-                let mut file = OutputFile::create(&self.aside_path)?;
-                file.write(&self.aside_heading)?;
-                self.aside = Some(file);
-            }
-            if let Some(file) = &mut self.aside {
-                file.write(&aside.0)?;
-            }
-            self.aside_lines += aside.1;
-        }
-        Ok(())
     }
-}
-
-impl Sinks {
-    /// Opens the outputs that have a file.
-    fn create(project: &Project, engine: &Engine, fact: &Table) -> Result<Sinks, Error> {
-        let mut sinks = Sinks {
-            lines: Vec::new(),
-            keeps_aside: engine.outputs.iter().any(|output| output.to.is_some()),
-            files: Files {
-                lines: Vec::new(),
-                aside_path: project.aside_path(),
-                aside: None,
-                aside_heading: Vec::new(),
-                aside_lines: 0,
-            },
-        };
-        let mut known: Vec<PathBuf> = Vec::new();
-        for output in &engine.outputs {
-            let Some(path) = path_of(project, output)? else { continue };
-            refuse_overwriting(project, output, &path, &mut known)?;
-            if let OutputContent::Lines(columns) = &output.content {
-                let prepared = LinesOutput::new(columns, engine, fact);
-                let mut file = OutputFile::create(&path)?;
-                file.write(prepared.heading())?;
-                sinks.files.lines.push((file, 0));
-                sinks.lines.push(prepared);
-            }
-        }
-        let heading = &mut sinks.files.aside_heading;
-        heading.extend_from_slice(b"reason,file,row,");
-        for name in &fact.columns.names {
-            write_cell(heading, name);
-            heading.push(b',');
-        }
-        heading.extend_from_slice(b"as_read\n");
-        Ok(sinks)
-    }
-
-    /// Writes the totals, closes the counts, and lets the files appear.
-    fn finish(
-        self,
-        project: &Project,
-        engine: &Engine,
-        findings: Findings,
-        tables: Vec<TotalsTable>,
-        parts: usize,
-    ) -> Result<Outcome, Error> {
-        let keeps_aside = self.keeps_aside;
-        let Files { lines, aside_path, aside, aside_lines, .. } = self.files;
-        let mut lines = lines.into_iter();
-        let mut tables = tables.into_iter();
-        let (mut written, mut files, mut totals) = (Vec::new(), Vec::new(), Vec::new());
-        for output in &engine.outputs {
-            let to = output.to.as_ref().map_or(String::new(), |to| to.text.clone());
-            let (output_name, mut note) = (
-                output.name.clone(),
-                Written { output: output.name.clone(), to, lines: 0, groups: None, filtered: 0 },
-            );
-            match &output.content {
-                OutputContent::Lines(_) => {
-                    let (file, count) = lines.next().expect("every output of lines has a file");
-                    files.push(file);
-                    note.lines = count;
-                }
-                OutputContent::Totals(_) => {
-                    let table = tables.next().expect("every output of totals has a table");
-                    (note.lines, note.filtered) = (table.lines, table.filtered);
-                    note.groups = Some(table.rows.len() as u64);
-                    if let Some(path) = path_of(project, output)? {
-                        let mut file = OutputFile::create(&path)?;
-                        file.write(&totals_out::totals_csv(&table))?;
-                        files.push(file);
-                    }
-                    totals.push((output_name, table));
-                }
-            }
-            written.push(note);
-        }
-        let aside_to = aside.as_ref().map(|_| relative(project.folder(), &aside_path));
-        let aside_lines = if keeps_aside { aside_lines } else { findings.lines_aside() };
-        let tie_out = TieOut::new(engine, &findings, parts, written, aside_to, aside_lines);
-        if !tie_out.open().is_empty() {
-            return Err(Error::NotClosed(Box::new(tie_out)));
-        }
-        files.extend(aside);
-        // All files are whole before the first appears.
-        files.iter_mut().try_for_each(OutputFile::flush)?;
-        files.into_iter().try_for_each(OutputFile::appear)?;
-        if keeps_aside && tie_out.lines_aside() == 0 && aside_path.exists() {
-            // What an earlier run set aside would be taken for this one's.
-            std::fs::remove_file(&aside_path)
-                .map_err(|error| Error::output(&aside_path, &error))?;
-        }
-        Ok(Outcome { findings, totals, tie_out })
-    }
-}
-
-fn relative(folder: &Path, path: &Path) -> String {
-    path.strip_prefix(folder).unwrap_or(path).to_string_lossy().into_owned()
-}
-
-/// The file of an output, if it has one.
-fn path_of(project: &Project, output: &Output) -> Result<Option<PathBuf>, Error> {
-    let Some(to) = &output.to else { return Ok(None) };
-    if !to.text.to_lowercase().ends_with(".csv") {
-        let message = format!("`{}` is no text file; other forms cannot be written yet", to.text);
-        return Err(to.mistaken(message).help("let the name end in .csv").into());
-    }
-    Ok(Some(project.folder().join(&to.text)))
-}
-
-fn refuse_overwriting(
-    project: &Project,
-    output: &Output,
-    path: &Path,
-    known: &mut Vec<PathBuf>,
-) -> Result<(), Error> {
-    let Some(to) = &output.to else { return Ok(()) };
-    let same = |other: &Path| match (path.canonicalize(), other.canonicalize()) {
-        (Ok(a), Ok(b)) => a == b,
-        _ => path == other,
+    let spots = |rows: &[(u64, String)]| -> Vec<(Spot, String)> {
+        rows.iter().map(|(row, cells)| (Spot { part, row: *row }, cells.clone())).collect()
     };
-    if project.inputs().any(same) {
-        let message =
-            format!("the output `{}` would write over an input, `{}`", output.name, to.text);
-        return Err(to.mistaken(message).help("give the output another name or folder").into());
-    }
-    if known.iter().any(|other| same(other)) || same(&project.aside_path()) {
-        let message = format!("two outputs would write the same file, `{}`", to.text);
-        return Err(to.mistaken(message).help("give one of them another name").into());
-    }
-    known.push(path.to_owned());
-    Ok(())
-}
-
-/// Findings over the lines that the plan says must stop a run.
-pub fn stops(project: &Project, engine: &Engine, findings: &Findings) -> Vec<Stop> {
-    use interligo_core::links::LinkStatus;
-    let parts = project.fact_parts(engine);
-    let mut found = Vec::new();
-    for (number, route) in engine.bound.routes.iter().enumerate() {
-        let counts = findings.links.get(number).copied().unwrap_or_default();
-        let stopping: &[LinkStatus] = match route.missing {
-            Missing::Stop => &[LinkStatus::Unmatched, LinkStatus::Blank, LinkStatus::Overlapping],
-            _ => &[LinkStatus::Overlapping],
-        };
-        for status in stopping {
-            let lines = counts[*status as usize];
-            if lines == 0 {
-                continue;
-            }
-            let tallies: Vec<_> =
-                findings.keys.iter().filter(|((l, s, _), _)| *l == number && s == status).collect();
-            let name = &route.name;
-            let (what, help) = match status {
-                LinkStatus::Unmatched => (
-                    "with a key that is not in",
-                    "correct the keys, complete the lookup, or change `missing` of the link",
-                ),
-                LinkStatus::Blank => {
-                    ("without a key for", "complete the lines, or change `missing` of the link")
-                }
-                _ => (
-                    "on a day on which several rows hold in",
-                    "correct the periods so that they do not overlap",
-                ),
-            };
-            let keys = if tallies.len() > 1 {
-                format!(" ({} different keys)", tallies.len())
-            } else {
-                String::new()
-            };
-            let count = if lines == 1 { "1 line".to_owned() } else { format!("{lines} lines") };
-            found.push(Stop {
-                message: format!("{count} {what} `{name}`{keys}"),
-                places: tallies
-                    .iter()
-                    .take(10)
-                    .map(|((_, _, key), tally)| format!("{} `{key}`", parts.place(tally.first)))
-                    .collect(),
-                help: format!("{help}; `interligo check` lists them all"),
-            });
-        }
-    }
-    found
+    findings.total_rows = spots(&rows.totals);
+    findings.suspects = spots(&rows.suspects);
+    findings.parts.insert(part, rows.counts.clone());
 }

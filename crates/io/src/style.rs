@@ -1,6 +1,7 @@
 //! How the numbers and days of a file are written: said by the plan, or found by reading, or open where
 //! what was read leaves two readings.
 
+use interligo_core::amount;
 use interligo_core::style::{DateStyle, NumberStyle, Style};
 
 /// A style with what was left open.
@@ -40,6 +41,9 @@ const DATES: [&str; 14] = [
     "31.12.25",
 ];
 
+/// No number with what stands around it is longer than this.
+const LONGEST_NUMBER: usize = 60;
+
 /// No day with its time is longer than this.
 const LONGEST_DAY: usize = 24;
 
@@ -64,11 +68,12 @@ pub(crate) fn find(
             let styles = NumberStyle::ALL.map(|style| (style.to_string(), style));
             // Digits without any mark go with every way of writing.
             let neutral = |text: &str| {
-                number(text).bytes().all(|b| b.is_ascii_digit() || b == b'-' || b == b'+')
+                amount::digits(number(text))
+                    .is_some_and(|digits| digits.bytes().all(|b| b.is_ascii_digit() || b == b'+'))
             };
             let read = |style: &NumberStyle, text: &str| {
-                let begins = text.starts_with(|c: char| c.is_ascii_digit() || "+-.,".contains(c));
-                if begins { style.read(number(text)) } else { None }
+                let may = text.len() <= LONGEST_NUMBER && text.bytes().any(|b| b.is_ascii_digit());
+                if may { Some(amount::read(number(text), *style)?.number) } else { None }
             };
             match decide(&styles, columns, neutral, read) {
                 Ok(style) => found.style.numbers = style.unwrap_or_default(),

@@ -6,7 +6,8 @@ use interligo_core::engine::Engine;
 use interligo_core::findings::{ExactSum, Findings};
 use interligo_core::links::LinkStatus;
 use interligo_core::lookup::LeftOut;
-use interligo_io::{Outcome, Project};
+use interligo_core::plan::Duplicates;
+use interligo_io::{Drift, Outcome, Project};
 use serde_json::{Map, json};
 
 use super::number::grouped;
@@ -74,22 +75,13 @@ impl CheckReport {
             further: findings.further_keys.values().sum(),
         };
         report.add_lookups(engine);
-        for (heading, file) in project.repeated_headings() {
-            report.others.push(OtherFinding {
-                code: "repeated-heading",
-                table: file,
-                key: heading.clone(),
-                count: 1,
-                places: Vec::new(),
-                note: format!("later ones are called `{heading}_2`, `{heading}_3`"),
-            });
-        }
+        report.add_headings(project);
         let parts = project.fact_parts(engine);
         for (column, unreadable) in &findings.unreadable {
             report.others.push(OtherFinding {
                 code: "unreadable-value",
                 table: engine.bound.fact.name.clone(),
-                key: engine.bound.fact.columns[engine.read[*column]].clone(),
+                key: engine.column_name(*column).to_owned(),
                 count: unreadable.count,
                 places: unreadable
                     .first
@@ -99,7 +91,74 @@ impl CheckReport {
                 note: "taken as blank".to_owned(),
             });
         }
+        for repeat in &findings.repeats {
+            let differing: Vec<&str> = repeat.differing.iter().map(|(c, ..)| c.as_str()).collect();
+            let places = [repeat.first, repeat.other].map(|spot| parts.place(spot).to_string());
+            report.others.push(OtherFinding {
+                code: "repeat-conflicting",
+                table: engine.bound.fact.name.clone(),
+                key: repeat.key.clone(),
+                count: 2,
+                places: places.to_vec(),
+                note: format!("differ in {}", differing.join(", ")),
+            });
+        }
+        for (code, rows, note) in [
+            ("total-row", &findings.total_rows, "the sum of the rows above: left out"),
+            ("total-like-row", &findings.suspects, "looks like a total and is none: stops a run"),
+        ] {
+            for (spot, cells) in rows {
+                report.others.push(OtherFinding {
+                    code,
+                    table: engine.bound.fact.name.clone(),
+                    key: cells.clone(),
+                    count: 1,
+                    places: vec![parts.place(*spot).to_string()],
+                    note: note.to_owned(),
+                });
+            }
+        }
         report
+    }
+
+    /// Headings in which parts differ, and texts that seem to mean blank.
+    fn add_headings(&mut self, project: &Project) {
+        for (table, drift) in project.drift() {
+            let code = match drift {
+                Drift::Repeated { .. } => "repeated-heading",
+                Drift::Missing { .. } => "missing-heading",
+                Drift::Extra { .. } => "extra-heading",
+            };
+            let note = match drift {
+                Drift::Missing { likely: Some(likely), .. } => {
+                    format!("it has `{likely}` instead?")
+                }
+                Drift::Missing { likely: None, .. } => "most other parts have it".to_owned(),
+                Drift::Extra { .. } => "most other parts have it not".to_owned(),
+                Drift::Repeated { column, .. } => {
+                    format!("later ones are called `{column}_2`, `{column}_3`")
+                }
+            };
+            let (part, column) = drift.place();
+            self.others.push(OtherFinding {
+                code,
+                table: table.to_owned(),
+                key: column.to_owned(),
+                count: 1,
+                places: vec![part.to_string()],
+                note,
+            });
+        }
+        for (table, part, column, mark) in project.blank_marks() {
+            self.others.push(OtherFinding {
+                code: "blank-mark",
+                table: table.to_owned(),
+                key: column.to_owned(),
+                count: 1,
+                places: vec![part.to_owned()],
+                note: format!("`{mark}` seems to mean blank: blank = [\"{mark}\"] says so"),
+            });
+        }
     }
 
     fn add_lookups(&mut self, engine: &Engine) {
@@ -107,12 +166,11 @@ impl CheckReport {
             for duplicate in &lookup.duplicates {
                 let identical = duplicate.differing.is_empty();
                 let differing = duplicate.differing.join(", ");
-                let note = match bound.duplicates {
+                let note = match (&duplicate.held, &bound.duplicates) {
                     _ if identical => "identical, counts once".to_owned(),
-                    interligo_core::plan::Duplicates::Stop => {
-                        format!("differ in {differing}: stops a run")
-                    }
-                    _ => format!("differ in {differing}; {} holds", duplicate.held),
+                    (None, _) => format!("differ in {differing}: stops a run"),
+                    (_, Duplicates::Blank) => format!("differ in {differing}, which is blank"),
+                    (Some(held), _) => format!("differ in {differing}; {held} holds"),
                 };
                 self.others.push(OtherFinding {
                     code: if identical { "duplicate-identical" } else { "duplicate-conflicting" },
@@ -128,6 +186,7 @@ impl CheckReport {
                     LeftOut::BlankKey => "no key",
                     LeftOut::UnreadablePeriod => "a day of its period cannot be read",
                     LeftOut::PeriodReversed => "its period ends before it starts",
+                    LeftOut::Uneven => "its cells hold different numbers of values",
                 };
                 self.others.push(OtherFinding {
                     code: "row-left-out",

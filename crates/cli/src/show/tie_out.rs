@@ -7,12 +7,15 @@ use interligo_core::findings::Findings;
 use interligo_core::links::LinkStatus;
 use interligo_core::plan::Head;
 use interligo_core::tieout::{Amount, TieOut};
-use interligo_io::Project;
+use interligo_io::{Drift, Project};
 use serde_json::json;
 
 use super::number::grouped;
 use super::table::TextTable;
 use super::{GOOD, NOTICE, Out, QUIET, TITLE, counted};
+
+/// How many files the tie-out lists; `--format csv` and `json` have all.
+const FILES_SHOWN: usize = 12;
 
 /// Prints the tie-out for reading.
 pub(crate) fn tie_out(out: Out<'_>, head: &Head, tie: &TieOut) -> io::Result<()> {
@@ -27,32 +30,71 @@ pub(crate) fn tie_out(out: Out<'_>, head: &Head, tie: &TieOut) -> io::Result<()>
     outputs(out, tie)
 }
 
-/// `read = kept + set aside + left out`, line by line and as a sum.
+/// `read + made = carried on + set aside + left out`, line by line and as a sum.
 fn lines(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
     let mut table = TextTable::new(["Lines", ">", ""]);
     let n = |count: u64| grouped(&count.to_string());
-    table.row([
-        "read".to_owned(),
-        n(tie.fact.rows),
-        format!("from {}", counted(tie.fact.parts as u64, "file")),
-    ]);
-    if tie.fact.blank_rows > 0 {
-        table.row(["left out".to_owned(), n(tie.fact.blank_rows), "blank rows".to_owned()]);
+    let rows = &tie.fact.rows;
+    let from = format!("from {}", counted(tie.fact.parts as u64, "file"));
+    table.row(["read".to_owned(), n(rows.read), from]);
+    if rows.made > 0 {
+        let how = "more by unpacking, and from columns that became rows";
+        table.row(["made".to_owned(), n(rows.made), how.to_owned()]);
     }
-    for (why, lines) in &tie.aside {
-        table.row(["set aside".to_owned(), n(*lines), why.clone()]);
+    let mut parts = vec![tie.lines_kept()];
+    let mut less = |table: &mut TextTable, what: &str, count: u64, why: &str| {
+        table.row([what.to_owned(), n(count), why.to_owned()]);
+        parts.push(count);
+    };
+    for (why, count) in &rows.left_out {
+        less(&mut table, "left out", *count, why.name());
+    }
+    if rows.folded > 0 {
+        less(&mut table, "folded", rows.folded, "copies of lines that came before");
+    }
+    if rows.dropped > 0 {
+        less(&mut table, "dropped", rows.dropped, "by `repeats`: another line with the key holds");
+    }
+    for (why, count) in &tie.aside {
+        less(&mut table, "set aside", *count, why);
     }
     table.row(["carried on".to_owned(), n(tie.lines_kept()), "to every output".to_owned()]);
     table.print(out, "  ")?;
-    let mut parts = vec![n(tie.lines_kept())];
-    if tie.lines_aside() > 0 {
-        parts.push(n(tie.lines_aside()));
+    let parts: Vec<String> = parts.into_iter().map(n).collect();
+    let made = if rows.made > 0 { format!(" + {}", n(rows.made)) } else { String::new() };
+    writeln!(out, "  {GOOD}{}{made} = {}   closes{GOOD:#}", n(rows.read), parts.join(" + "))?;
+    let mut note = |text: String| writeln!(out, "  {QUIET}{text}{QUIET:#}");
+    if !tie.repeats {
+        note("Repeated lines were not looked for: the fact has no key, or keeps them.".to_owned())?;
     }
-    if tie.fact.blank_rows > 0 {
-        parts.push(n(tie.fact.blank_rows));
+    if tie.unkeyed > 0 {
+        let lines = counted(tie.unkeyed, "line");
+        note(format!("{lines} without a key: not known whether they came twice."))?;
     }
-    writeln!(out, "  {GOOD}{} = {}   closes{GOOD:#}", n(tie.fact.rows), parts.join(" + "))?;
-    writeln!(out, "  {QUIET}Repeated lines were not looked for: the fact has no key.{QUIET:#}")
+    if tie.read_again {
+        note("The files were read a second time, to compare lines that share a key.".to_owned())?;
+    }
+    files(out, tie)
+}
+
+/// The files of the fact with the lines of each.
+fn files(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
+    if tie.parts.len() < 2 {
+        return Ok(());
+    }
+    writeln!(out)?;
+    let mut table = TextTable::new(["Files", ">rows", ">lines"]);
+    for (part, rows) in tie.parts.iter().take(FILES_SHOWN) {
+        let lines = grouped(&rows.lines().to_string());
+        table.row([part.to_string(), grouped(&rows.read.to_string()), lines]);
+    }
+    table.print(out, "  ")?;
+    match tie.parts.len().checked_sub(FILES_SHOWN) {
+        Some(more) if more > 0 => {
+            writeln!(out, "  {QUIET}… and {}{QUIET:#}", counted(more as u64, "more file"))
+        }
+        _ => Ok(()),
+    }
 }
 
 fn sum(amount: interligo_core::findings::ExactSum) -> String {
@@ -149,7 +191,7 @@ pub(crate) fn notes(
     let parts = project.fact_parts(engine);
     let mut notes = Vec::new();
     for (column, unreadable) in &findings.unreadable {
-        let name = &engine.bound.fact.columns[engine.read[*column]];
+        let name = engine.column_name(*column);
         let first = unreadable.first.first().map_or(String::new(), |(spot, value)| {
             format!(" ({} holds `{value}`)", parts.place(*spot))
         });
@@ -177,9 +219,13 @@ pub(crate) fn notes(
             notes.push(format!("{count} of `{}` taken as blank ({first})", lookup.name));
         }
     }
-    for (heading, file) in project.repeated_headings() {
+    for (spot, cells) in &findings.total_rows {
+        notes.push(format!("total row left out: {} {cells}", parts.place(*spot)));
+    }
+    notes.extend(project.drift().map(|(_, drift)| drift_words(drift)));
+    for (table, part, column, mark) in project.blank_marks() {
         notes.push(format!(
-            "{file} has the heading `{heading}` again; later ones are `{heading}_2`, `{heading}_3`"
+            "`{mark}` in `{column}` of {part} seems to mean blank; if so, add blank = [\"{mark}\"] to [tables.{table}]"
         ));
     }
     let keys = findings.keys.len();
@@ -196,11 +242,35 @@ pub(crate) fn notes(
     writeln!(out, "  `interligo check` lists them.")
 }
 
+/// A difference between the headings of parts, in words.
+pub(crate) fn drift_words(drift: &Drift) -> String {
+    match drift {
+        Drift::Missing { part, column, likely: None } => {
+            format!("{part} has no heading `{column}`, which most other parts have")
+        }
+        Drift::Missing { part, column, likely: Some(likely) } => {
+            format!("{part} has no heading `{column}`; it has `{likely}`, which may be the same")
+        }
+        Drift::Extra { part, column } => {
+            format!("{part} has a heading `{column}`, which most other parts have not")
+        }
+        Drift::Repeated { part, column } => {
+            format!(
+                "{part} has the heading `{column}` again; later ones are `{column}_2`, `{column}_3`"
+            )
+        }
+    }
+}
+
 /// Prints the tables that were read.
 pub(crate) fn tables_read(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
     let mut table = TextTable::new(["Tables", ">rows", ">files"]);
     for read in [&tie.fact].into_iter().chain(&tie.lookups) {
-        table.row([read.table.clone(), grouped(&read.rows.to_string()), read.parts.to_string()]);
+        table.row([
+            read.table.clone(),
+            grouped(&read.rows.read.to_string()),
+            read.parts.to_string(),
+        ]);
     }
     table.print(out, "  ")
 }
@@ -233,12 +303,22 @@ pub(crate) fn tie_out_csv(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
     let mut row = |section: &str, item: &str, measure: &str, value: String| {
         rows.push([section.into(), item.into(), measure.into(), value]);
     };
-    row("lines", &tie.fact.table, "read", tie.fact.rows.to_string());
-    row("lines", &tie.fact.table, "blank rows", tie.fact.blank_rows.to_string());
+    let read = &tie.fact.rows;
+    row("lines", &tie.fact.table, "read", read.read.to_string());
+    row("lines", &tie.fact.table, "made", read.made.to_string());
+    for (why, rows) in &read.left_out {
+        row("left out", why.name(), "rows", rows.to_string());
+    }
+    row("lines", &tie.fact.table, "folded copies", read.folded.to_string());
+    row("lines", &tie.fact.table, "dropped", read.dropped.to_string());
     for (why, lines) in &tie.aside {
         row("set aside", why, "lines", lines.to_string());
     }
     row("lines", &tie.fact.table, "carried on", tie.lines_kept().to_string());
+    for (part, rows) in &tie.parts {
+        row("files", part, "rows", rows.read.to_string());
+        row("files", part, "lines", rows.lines().to_string());
+    }
     for amount in &tie.amounts {
         for (measure, sum) in
             [("read", amount.read), ("carried on", amount.kept), ("set aside", amount.aside)]
@@ -272,9 +352,15 @@ pub(crate) fn tie_out_json(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
     let exact = |sum: interligo_core::findings::ExactSum| sum.0.map(|s| s.to_string());
     let all = json!({
         "lines": {
-            "read": tie.fact.rows, "files": tie.fact.parts, "blank_rows": tie.fact.blank_rows,
+            "read": tie.fact.rows.read, "made": tie.fact.rows.made, "files": tie.fact.parts,
+            "folded_copies": tie.fact.rows.folded, "dropped": tie.fact.rows.dropped,
             "carried_on": tie.lines_kept(), "set_aside": tie.lines_aside(),
         },
+        "left_out": tie.fact.rows.left_out.iter().map(|(why, rows)| json!({ "reason": why.name(), "rows": rows })).collect::<Vec<_>>(),
+        "repeats_looked_for": tie.repeats, "lines_without_key": tie.unkeyed, "read_again": tie.read_again,
+        "files": tie.parts.iter().map(|(part, rows)| json!({
+            "file": part.to_string(), "rows": rows.read, "lines": rows.lines(),
+        })).collect::<Vec<_>>(),
         "set_aside": tie.aside.iter().map(|(why, lines)| json!({ "reason": why, "lines": lines })).collect::<Vec<_>>(),
         "set_aside_to": tie.aside_to,
         "amounts": tie.amounts.iter().map(|a| json!({

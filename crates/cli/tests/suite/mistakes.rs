@@ -65,9 +65,9 @@ fn every_mistake_is_named_with_the_nearest_valid_name() {
         ),
         (
             "from = \"sales.csv\"",
-            "from = \"sales.csv\"\nkey = \"no\"",
-            "a fact table takes no `key`",
-            "leave this line out",
+            "from = \"sales.csv\"\nrepeats = \"first\"",
+            "`repeats` says what becomes of lines that share a key, and there is no key",
+            "add for instance key = [\"order_no\", \"line_no\"]",
         ),
         (
             "sales.item -> products.sku",

@@ -96,7 +96,7 @@ fn lines_are_set_aside_as_they_were_read_with_the_reason() {
     let came = folder.run(&["run", "--format", "csv"]);
     for row in [
         "lines,sales,read,9",
-        "lines,sales,blank rows,2",
+        "left out,blank,rows,2",
         "lines,sales,carried on,5",
         "set aside,too few or too many fields,lines,1",
         "set aside,products unmatched,lines,1",

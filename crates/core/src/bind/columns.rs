@@ -6,14 +6,15 @@ use unicode_normalization::UnicodeNormalization;
 
 use super::Wish;
 use crate::decimal::Decimal;
-use crate::plan::{Mistake, Plan, TableEntry};
+use crate::plan::{ColumnEntry, ColumnType, Columns, Entry, Mistake, Plan, TableEntry};
+use crate::style::{DateStyle, NumberStyle, Way};
 
 /// The columns of one table.
 #[derive(Clone, Debug, Default)]
 pub struct TableColumns {
     /// Their names, in order: those of the parts, then the slots of the file name.
     pub names: Vec<String>,
-    /// Which of them come from slots.
+    /// Which of them come from slots, or are one text in all rows of a part.
     pub slots: BTreeSet<usize>,
 }
 
@@ -32,67 +33,129 @@ impl Headings {
 ///
 /// A column without heading is `column_3`; of equal headings the later ones get `_2`, `_3`, and are
 /// listed in the second result.
-pub fn name_columns(entry: &TableEntry, headings: &[String]) -> (Vec<String>, Vec<String>) {
+pub fn name_columns(columns: &Columns<'_>, headings: &[String]) -> (Vec<String>, Vec<String>) {
     let mut names: Vec<String> = Vec::with_capacity(headings.len());
+    let mut known: BTreeSet<String> = BTreeSet::new();
+    let mut counts: BTreeMap<String, u32> = BTreeMap::new();
     let mut repeated = Vec::new();
     for (position, heading) in headings.iter().enumerate() {
         let heading: String = heading.trim().nfc().collect();
-        let renamed = entry.columns.get(&heading).and_then(|c| c.value.name.as_ref());
+        let renamed = columns.get(&heading).and_then(|column| column.value.name.as_ref());
         let base = match renamed {
             Some(name) => name.get_ref().nfc().collect(),
             None if heading.is_empty() => format!("column_{}", position + 1),
             None => heading,
         };
+        let count = counts.entry(base.clone()).or_insert(1);
         let mut name = base.clone();
-        let mut count = 1;
-        while names.contains(&name) {
-            count += 1;
+        while known.contains(&name) {
+            *count += 1;
             name = format!("{base}_{count}");
         }
-        if count > 1 {
+        if *count > 1 {
             repeated.push(base);
         }
+        known.insert(name.clone());
         names.push(name);
     }
     (names, repeated)
 }
 
+/// What an entry says of how its values are written.
+fn way(plan: &Plan, column: &ColumnEntry) -> Result<Way, Mistake> {
+    let mut way = Way::default();
+    if let Some(scale) = &column.scale {
+        match Decimal::parse(scale.get_ref().0.as_bytes()) {
+            Some(value) if !value.is_zero() => way.scale = Some(value.trimmed(0)),
+            _ => {
+                let message = format!("`{}` is no number to multiply by", scale.get_ref().0);
+                return Err(Mistake::in_plan(scale.span(), message)
+                    .help("write for instance `scale = 0.01`"));
+            }
+        }
+    }
+    if let Some(like) = &column.like {
+        way.numbers = NumberStyle::from_specimen(like.get_ref());
+        way.dates = DateStyle::from_specimen(like.get_ref());
+        if way.numbers.is_none() && way.dates.is_none() {
+            let message = format!(
+                "`{}` shows neither how 1234.56 nor how the 31st of December 2025 is written",
+                like.get_ref()
+            );
+            return Err(plan
+                .written(like)
+                .mistaken(message)
+                .help("write for instance like = \"1.234,56\" or like = \"31/12/2025\""));
+        }
+    }
+    Ok(way)
+}
+
+/// How the columns of some files are written, as far as it is said of the column: by name.
+///
+/// # Errors
+/// A scale that is no number, a specimen that shows nothing.
+pub fn ways(plan: &Plan, columns: &Columns<'_>) -> Result<BTreeMap<String, Way>, Mistake> {
+    let mut ways: BTreeMap<String, Way> = BTreeMap::new();
+    for entry in columns.0.iter().copied().flatten() {
+        let found = way(plan, &entry.value)?;
+        if found != Way::default() {
+            let name = entry.value.name(&entry.name).nfc().collect();
+            let nearest = ways.entry(name).or_default();
+            *nearest = nearest.or(found);
+        }
+    }
+    Ok(ways)
+}
+
 /// What the plan says of a table's columns, by their position.
 ///
 /// # Errors
-/// A heading that no part has, or a scale that is no number.
+/// A heading that no part has, a scale that is no number, types that contradict each other.
 pub(super) fn declared_wishes(
     plan: &Plan,
     entry: &TableEntry,
     columns: &[String],
 ) -> Result<BTreeMap<usize, Wish>, Mistake> {
-    let mut wishes = BTreeMap::new();
-    for declared in entry.columns.iter() {
-        let name = declared.value.name.as_ref().map_or(&declared.name, |name| name.get_ref());
-        let name: String = name.nfc().collect();
+    let mut wishes: BTreeMap<usize, Wish> = BTreeMap::new();
+    let parts = entry.part.iter().map(|part| &part.get_ref().columns);
+    for declared in [&entry.columns].into_iter().chain(parts).flatten() {
+        let name: String = declared.value.name(&declared.name).nfc().collect();
         let Some(position) = columns.iter().position(|column| *column == name) else {
-            return Err(plan
-                .written_at(&declared.name, declared.name_span.clone())
-                .mistaken(format!("no file of the table has the heading `{}`", declared.name))
-                .nearest(&declared.name, columns.iter().map(String::as_str)));
+            return Err(unknown_heading(plan, declared, columns));
         };
-        let scale = match &declared.value.scale {
-            None => None,
-            Some(scale) => match Decimal::parse(scale.get_ref().0.as_bytes()) {
-                Some(value) if !value.is_zero() => Some(value.trimmed(0)),
-                _ => {
-                    let message = format!("`{}` is no number to multiply by", scale.get_ref().0);
-                    return Err(Mistake::in_plan(scale.span(), message)
-                        .help("write for instance `scale = 0.01`"));
-                }
-            },
-        };
-        let declared = declared.value.column_type;
-        if declared.is_some() || scale.is_some() {
-            wishes.insert(position, Wish { declared, scale, needed: None });
+        let way = way(plan, &declared.value)?;
+        let wish = wishes.entry(position).or_default();
+        match (wish.declared, declared.value.column_type) {
+            (Some(first), Some(second)) if kind(first) != kind(second) => {
+                return Err(Mistake::in_plan(
+                    declared.name_span.clone(),
+                    format!("the parts give `{name}` types that do not go together"),
+                )
+                .help("text, numbers, dates and yes-no cannot be stacked in one column"));
+            }
+            (declared, further) => wish.declared = declared.or(further),
         }
+        wish.way = wish.way.or(way);
     }
+    wishes.retain(|_, wish| *wish != Wish::default());
     Ok(wishes)
+}
+
+/// Types of one kind can be stacked.
+fn kind(column_type: ColumnType) -> u8 {
+    match column_type {
+        ColumnType::Text => 0,
+        ColumnType::Integer | ColumnType::Number | ColumnType::Percent => 1,
+        ColumnType::Date => 2,
+        ColumnType::YesNo => 3,
+    }
+}
+
+fn unknown_heading(plan: &Plan, declared: &Entry<ColumnEntry>, columns: &[String]) -> Mistake {
+    plan.written_at(&declared.name, declared.name_span.clone())
+        .mistaken(format!("no file of the table has the heading `{}`", declared.name))
+        .nearest(&declared.name, columns.iter().map(String::as_str))
 }
 
 #[cfg(test)]
@@ -107,8 +170,9 @@ mod tests {
         )
         .unwrap();
         let entry = &plan.tables.get("sales").unwrap().value;
+        let columns = Columns(vec![&entry.columns]);
         let headings = ["item", "", "Disc. %", "item", " Cafe\u{301} ", "item"].map(str::to_owned);
-        let (names, repeated) = name_columns(entry, &headings);
+        let (names, repeated) = name_columns(&columns, &headings);
         assert_eq!(names, ["item", "column_2", "discount", "item_2", "Café", "item_3"]);
         assert_eq!(repeated, ["item", "item"]);
     }

@@ -4,10 +4,11 @@
 use std::collections::BTreeMap;
 
 use super::columns::declared_wishes;
+use super::computed::bind_formulas;
 use super::{Bound, BoundLookup, Headings, Wishes};
 use crate::plan::{
-    ColumnName, ColumnType, Ignore, LinkEntry, LinkPath, Missing, Mistake, Plan, TableEntry,
-    Written, parse_link_path,
+    ColumnName, ColumnType, Duplicates, Ignore, LinkEntry, LinkPath, Missing, Mistake, Plan,
+    TableEntry, Written, parse_link_path,
 };
 
 /// Where a route takes its key from.
@@ -329,6 +330,21 @@ impl LinkBinder<'_> {
                 wishes.need(column, ColumnType::Date, at);
             }
         }
+        let duplicates =
+            entry.duplicates.as_ref().map_or_else(Default::default, |d| d.get_ref().clone());
+        let decides = match &duplicates {
+            Duplicates::Rule(rule) => rule.column(),
+            Duplicates::Blank => None,
+        };
+        let decides = match (decides, &entry.duplicates) {
+            (Some((column, wanted)), Some(written)) => {
+                let number = position(column, written.span())?;
+                wishes.need(number, wanted, Mistake::in_plan(written.span(), ""));
+                Some(number)
+            }
+            _ => None,
+        };
+        let formulas = bind_formulas(self.plan, name, entry, &columns, &mut wishes)?;
         wishes.use_keys(key);
         let slots = self.headings.0.get(name).map(|c| c.slots.clone()).unwrap_or_default();
         Ok(BoundLookup {
@@ -337,7 +353,9 @@ impl LinkBinder<'_> {
             slots,
             key,
             valid,
-            duplicates: entry.duplicates,
+            duplicates,
+            decides,
+            formulas,
             wishes,
         })
     }

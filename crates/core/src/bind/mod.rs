@@ -5,14 +5,18 @@
 //! lookups are loaded and the types of their columns are known.
 
 mod columns;
+mod computed;
 mod links;
 mod outputs;
 mod scope;
 mod wishes;
 
 use std::collections::{BTreeMap, BTreeSet};
+use std::ops::Range;
 
-pub use columns::{Headings, TableColumns, name_columns};
+pub use columns::{Headings, TableColumns, name_columns, ways};
+pub use computed::formula_columns;
+pub(crate) use computed::{BoundFormula, RowNames};
 pub use links::{Route, RouteStart};
 pub(crate) use outputs::BoundTotals;
 pub use outputs::{BoundOutput, Content, LinesColumn, OutputKind, Request, Shown};
@@ -20,7 +24,7 @@ pub(crate) use scope::{Reference, Scope};
 pub use wishes::{Wish, Wishes};
 
 use crate::formula::{Function, Node, NodeKind, parse};
-use crate::plan::{ColumnType, Duplicates, Mistake, Plan, Role, Written};
+use crate::plan::{ColumnType, Duplicates, Mistake, Plan, Repeats, Role, TableEntry, Written};
 
 /// A lookup of the plan that a link leads to.
 #[derive(Debug)]
@@ -37,6 +41,10 @@ pub struct BoundLookup {
     pub valid: Option<(usize, usize)>,
     /// What happens to rows with the same key.
     pub duplicates: Duplicates,
+    /// The column whose values say which of them holds.
+    pub(crate) decides: Option<usize>,
+    /// Columns that are worked out from the others.
+    pub(crate) formulas: Vec<BoundFormula>,
     /// The columns that are used, and how they are read.
     pub wishes: Wishes,
 }
@@ -50,12 +58,27 @@ pub struct BoundFact {
     pub columns: Vec<String>,
     /// The columns that are used, and how they are read.
     pub wishes: Wishes,
+    /// Columns that are worked out from the others.
+    pub(crate) formulas: Vec<BoundFormula>,
+    /// Which lines are the same.
+    pub key: Option<FactKey>,
     /// The columns that links take their days from, and where; for them they are read as dates.
     pub days: BTreeMap<usize, Mistake>,
     /// Columns with amounts: numbers that formulas use and that are no rates.
     pub amounts: BTreeSet<usize>,
     /// Columns that stand beside a bare number, as in `1 - discount`.
     pub(crate) rates: BTreeSet<usize>,
+}
+
+/// The key of a fact, by which a line that was delivered twice is known.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct FactKey {
+    /// Its columns.
+    pub columns: Vec<usize>,
+    /// What happens to lines that share it.
+    pub repeats: Repeats,
+    /// The column whose values say which of them holds.
+    pub decides: Option<usize>,
 }
 
 /// A figure, before its types are known.
@@ -135,28 +158,72 @@ impl Binder<'_> {
 
     fn fact(&self, name: &str) -> Result<BoundFact, Mistake> {
         let entry = self.plan.tables.get(name).expect("the fact is a table of the plan");
-        for (set, what) in [
-            (
-                entry.value.key.as_ref().map(|k| k.span()),
-                "`key`: repeated lines are not looked for yet",
-            ),
-            (entry.value.valid.as_ref().map(|v| v.from.span()), "`valid` belongs to a lookup"),
-        ] {
-            if let Some(span) = set {
-                return Err(Mistake::in_plan(span, format!("a fact table takes no {what}"))
-                    .help("leave this line out"));
-            }
+        if let Some(valid) = &entry.value.valid {
+            return Err(Mistake::in_plan(valid.from.span(), "a fact table takes no `valid`")
+                .help("`valid` belongs to a lookup; leave this line out"));
+        }
+        if let Some(duplicates) = &entry.value.duplicates {
+            return Err(Mistake::in_plan(duplicates.span(), "a fact table takes no `duplicates`")
+                .help("lines that share a key are settled by `repeats`"));
         }
         let columns = self.headings.columns(name).to_vec();
-        let wishes = Wishes::new(columns::declared_wishes(self.plan, &entry.value, &columns)?);
+        let mut wishes = Wishes::new(columns::declared_wishes(self.plan, &entry.value, &columns)?);
+        let key = self.fact_key(name, &entry.value, &columns, &mut wishes)?;
+        let formulas =
+            computed::bind_formulas(self.plan, name, &entry.value, &columns, &mut wishes)?;
         Ok(BoundFact {
             name: name.to_owned(),
             columns,
             wishes,
+            formulas,
+            key,
             days: BTreeMap::new(),
             amounts: BTreeSet::new(),
             rates: BTreeSet::new(),
         })
+    }
+
+    /// The key of the fact and what happens to lines that share it.
+    fn fact_key(
+        &self,
+        name: &str,
+        entry: &TableEntry,
+        columns: &[String],
+        wishes: &mut Wishes,
+    ) -> Result<Option<FactKey>, Mistake> {
+        let position = |wanted: &str, span: Range<usize>| {
+            columns.iter().position(|column| column == wanted).ok_or_else(|| {
+                Mistake::in_plan(span, format!("`{name}` has no column `{wanted}`"))
+                    .nearest(wanted, columns.iter().map(String::as_str))
+            })
+        };
+        let repeats = entry.repeats.as_ref();
+        let Some(key) = &entry.key else {
+            return match repeats {
+                None => Ok(None),
+                Some(repeats) => Err(Mistake::in_plan(
+                    repeats.span(),
+                    "`repeats` says what becomes of lines that share a key, and there is no key",
+                )
+                .help("add for instance key = [\"order_no\", \"line_no\"]")),
+            };
+        };
+        let names = key.get_ref().0.iter();
+        let key_columns =
+            names.map(|name| position(name, key.span())).collect::<Result<Vec<_>, _>>()?;
+        if key_columns.is_empty() {
+            return Err(Mistake::in_plan(key.span(), "the key names no column"));
+        }
+        let choice = repeats.map_or_else(Repeats::default, |repeats| repeats.get_ref().clone());
+        let mut decides = None;
+        if let (Repeats::Rule(rule), Some(written)) = (&choice, repeats)
+            && let Some((column, wanted)) = rule.column()
+        {
+            let column = position(column, written.span())?;
+            wishes.need(column, wanted, Mistake::in_plan(written.span(), ""));
+            decides = Some(column);
+        }
+        Ok(Some(FactKey { columns: key_columns, repeats: choice, decides }))
     }
 
     fn figures(&self, bound: &mut Bound) -> Result<(), Vec<Mistake>> {
@@ -240,6 +307,23 @@ pub(crate) struct Use {
     rate: bool,
 }
 
+/// The names of a formula, with the type that each is needed as.
+fn needs_of(node: &Node) -> Vec<computed::Need<'_>> {
+    let mut needs: Vec<(*const Node, ColumnType)> = Vec::new();
+    let mut names = Vec::new();
+    node.walk(&mut |node| {
+        needs.extend(needs_below(node).into_iter().map(|(child, needed, _)| {
+            let child: *const Node = child;
+            (child, needed)
+        }));
+        if let NodeKind::Name(name) = &node.kind {
+            let needed = needs.iter().find(|(child, _)| std::ptr::eq(*child, node));
+            names.push((name, needed.map(|(_, needed)| *needed)));
+        }
+    });
+    names
+}
+
 /// The names of a formula. Those that refer to nothing are mistakes.
 pub(crate) fn uses_of(
     node: &Node,
@@ -305,10 +389,16 @@ fn needs_below(node: &Node) -> Vec<(&Node, ColumnType, bool)> {
 }
 
 impl BoundFact {
+    /// Whether lines that came twice are looked for.
+    pub fn looks_for_repeats(&self) -> bool {
+        self.key.as_ref().is_some_and(|key| key.repeats != Repeats::Keep)
+    }
+
     /// The columns that are read, for whatever purpose.
     pub fn read_columns(&self) -> BTreeSet<usize> {
         let others = self.wishes.keys().iter().chain(self.days.keys()).copied();
-        self.wishes.used().chain(others).collect()
+        let computed = |column: &usize| self.formulas.iter().any(|f| f.column == *column);
+        self.wishes.used().chain(others).filter(|column| !computed(column)).collect()
     }
 }
 

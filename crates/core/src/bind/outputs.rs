@@ -228,7 +228,7 @@ fn quoted_name(name: &str) -> Written {
 /// Whether reading a column of the fact changes its numbers.
 fn has_unit(bound: &Bound, column: usize) -> bool {
     let wish = bound.fact.wishes.declared(column);
-    wish.scale.is_some() || wish.declared == Some(ColumnType::Percent)
+    wish.way.scale.is_some() || wish.declared == Some(ColumnType::Percent)
 }
 
 fn shown(show: Option<&[Written]>, bound: &mut Bound) -> Result<Vec<Shown>, Mistake> {

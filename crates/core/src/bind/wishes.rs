@@ -2,17 +2,17 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use crate::decimal::Decimal;
 use crate::plan::{ColumnType, Mistake};
 use crate::reading::{Evidence, Reading};
+use crate::style::Way;
 
 /// How the plan wants a column to be read.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct Wish {
     /// The type that the plan says.
     pub declared: Option<ColumnType>,
-    /// What every number is multiplied by.
-    pub scale: Option<Decimal>,
+    /// How its values are written, where the plan says so of the column.
+    pub way: Way,
     /// The type that a period or a formula needs.
     pub needed: Option<ColumnType>,
 }
@@ -100,16 +100,16 @@ impl Wishes {
             }
             (None, Some(needed)) if evidence.allows(needed) => needed,
             (None, Some(needed)) => return Err(needed),
-            (None, None) if wish.scale.is_some() => ColumnType::Number,
+            (None, None) if wish.way.scale.is_some() => ColumnType::Number,
             // Codes stay text, whatever they look like.
             (None, None) if self.keys.contains(&column) => ColumnType::Text,
             (None, None) => evidence.found_type(),
         };
         let places = match column_type {
-            ColumnType::Integer => wish.scale.map_or(0, |scale| scale.places()),
-            ColumnType::Number | ColumnType::Percent => evidence.scaled_places(wish.scale),
+            ColumnType::Integer => wish.way.scale.map_or(0, |scale| scale.places()),
+            ColumnType::Number | ColumnType::Percent => evidence.scaled_places(wish.way.scale),
             _ => 0,
         };
-        Ok(Reading { column_type, places, scale: wish.scale })
+        Ok(Reading { column_type, places, scale: wish.way.scale })
     }
 }

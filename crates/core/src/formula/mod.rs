@@ -17,4 +17,4 @@ pub(crate) use lexer::{Token, TokenKind, tokens};
 pub(crate) use parser::parse;
 pub(crate) use rows::{Leaves, Overflow, WhyBlank, evaluate, why_blank};
 pub(crate) use syntax::{Function, Node, NodeKind, Operator};
-pub(crate) use typed::{Expr, ExprKind, Names, Type, check};
+pub(crate) use typed::{Expr, ExprKind, Names, Type, check, kind_of, type_of};

@@ -5,6 +5,7 @@ use std::borrow::Cow;
 use std::ops::Range;
 
 use super::syntax::{Function, Node, NodeKind, Operator};
+use crate::column::{Column, ColumnKind, Numbers};
 use crate::date::{Day, Period, PeriodUnit};
 use crate::decimal::{MAX_PLACES, QUOTIENT_PLACES, Rounding};
 use crate::plan::{ColumnName, Mistake, Written};
@@ -80,6 +81,36 @@ pub(crate) enum ExprKind {
     Round(Box<Expr>, u8, Rounding),
     Abs(Box<Expr>),
     PeriodOf(PeriodUnit, Box<Expr>),
+}
+
+/// The type of a column's values.
+pub(crate) fn type_of(column: &Column) -> Type {
+    match column {
+        Column::Text(_) => Type::Text,
+        Column::Date(_) => Type::Date,
+        Column::Period(unit, _) => Type::Period(*unit),
+        Column::YesNo(_) => Type::YesNo,
+        Column::Number(column) => {
+            let places = match &column.numbers {
+                Numbers::Fixed { places, .. } => *places,
+                Numbers::Wide(numbers) => {
+                    numbers.iter().map(|n| n.trimmed(0).places()).max().unwrap_or(0)
+                }
+            };
+            Type::Number { places }
+        }
+    }
+}
+
+/// What a column of a type holds.
+pub(crate) fn kind_of(ty: Type) -> ColumnKind {
+    match ty {
+        Type::Number { places } => ColumnKind::Number(places),
+        Type::Text | Type::Blank => ColumnKind::Text,
+        Type::Date => ColumnKind::Date,
+        Type::Period(unit) => ColumnKind::Period(unit),
+        Type::YesNo => ColumnKind::YesNo,
+    }
 }
 
 /// What names refer to.

@@ -7,7 +7,7 @@ use std::ops::Range;
 use serde::de::{self, Deserialize, Deserializer, MapAccess, SeqAccess, Visitor};
 use toml::Spanned;
 
-use super::{FillValue, Mistake, Scale};
+use super::{Duplicates, FillValue, Mistake, Repeats, Rule, Scale};
 
 /// One entry of a section.
 #[derive(Debug, PartialEq, Eq)]
@@ -40,6 +40,15 @@ impl<T> InOrder<T> {
     /// Whether the section is empty or absent.
     pub fn is_empty(&self) -> bool {
         self.0.is_empty()
+    }
+}
+
+impl<'a, T> IntoIterator for &'a InOrder<T> {
+    type Item = &'a Entry<T>;
+    type IntoIter = std::slice::Iter<'a, Entry<T>>;
+
+    fn into_iter(self) -> Self::IntoIter {
+        self.iter()
     }
 }
 
@@ -142,6 +151,46 @@ impl<'de> Deserialize<'de> for Scale {
 impl<'de> Deserialize<'de> for FillValue {
     fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
         deserializer.deserialize_any(Scalar("text or a number")).map(FillValue)
+    }
+}
+
+/// The rules that go with more than a word.
+const RULES: [&str; 6] = ["stop", "first", "last", "newest", "largest", "smallest"];
+
+/// A text of the plan that names a rule, or one more choice.
+fn rule<'de, D: Deserializer<'de>, T>(
+    deserializer: D,
+    wrap: impl Fn(Rule) -> T,
+    other: (&'static str, T),
+) -> Result<T, D::Error> {
+    let text = String::deserialize(deserializer)?;
+    if text == other.0 {
+        return Ok(other.1);
+    }
+    let valid: Vec<String> =
+        RULES.iter().chain([&other.0]).map(|rule| format!("`{rule}`")).collect();
+    match Rule::parse(&text) {
+        Some(rule) => Ok(wrap(rule)),
+        None if RULES[3..].contains(&text.trim()) => {
+            Err(de::Error::custom(format!("`{text}` names no column: write \"{text} COLUMN\"")))
+        }
+        None => {
+            // The first word is what was mistaken.
+            let word = text.split(' ').next().unwrap_or_default();
+            Err(de::Error::custom(format!("unknown variant `{word}`, one of {}", valid.join(", "))))
+        }
+    }
+}
+
+impl<'de> Deserialize<'de> for Duplicates {
+    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        rule(deserializer, Duplicates::Rule, ("blank", Duplicates::Blank))
+    }
+}
+
+impl<'de> Deserialize<'de> for Repeats {
+    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        rule(deserializer, Repeats::Rule, ("keep", Repeats::Keep))
     }
 }
 

@@ -49,6 +49,11 @@ impl Mistake {
         self
     }
 
+    /// The same mistake with a way out, where it has none yet.
+    pub fn or_help(self, help: &str) -> Mistake {
+        if self.help.is_some() { self } else { self.help(help) }
+    }
+
     /// The same mistake with the nearest of the valid names, or all of them when none is near.
     pub fn nearest<'a>(self, found: &str, valid: impl IntoIterator<Item = &'a str>) -> Mistake {
         let mut valid: Vec<&str> = valid.into_iter().collect();

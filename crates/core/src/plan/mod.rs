@@ -7,8 +7,8 @@
 mod entries;
 mod mistake;
 mod path;
+mod tables;
 
-use std::collections::BTreeSet;
 use std::ops::Range;
 
 use serde::Deserialize;
@@ -17,6 +17,10 @@ use toml::Spanned;
 pub use entries::{Entry, InOrder, OneOrMore};
 pub use mistake::{Mistake, Origin, Written, nearest_name};
 pub(crate) use path::{ColumnName, LinkPath, parse_link_path};
+pub use tables::{
+    ColumnEntry, ColumnType, Columns, Duplicates, Files, PartEntry, ReadingEntry, Repeats, Role,
+    Rule, Scale, Settings, TableEntry, TotalRows, Unpack, Valid,
+};
 
 /// A whole plan.
 #[derive(Debug, Deserialize)]
@@ -53,188 +57,6 @@ pub struct Head {
     pub name: Option<String>,
     /// The currency of the figures, said below totals.
     pub currency: Option<String>,
-}
-
-/// `[reading]`: how files are written. What is not said is found for each file.
-#[derive(Debug, Default, Deserialize)]
-#[serde(deny_unknown_fields, rename_all = "kebab-case")]
-pub struct ReadingEntry {
-    /// The sign between two fields, or the word `tab`.
-    pub separator: Option<Spanned<String>>,
-    /// The encoding, by its usual name.
-    pub encoding: Option<Spanned<String>>,
-    /// A specimen of the numbers: 1234.56.
-    pub numbers: Option<Spanned<String>>,
-    /// A specimen of the days: the 31st of December 2025.
-    pub dates: Option<Spanned<String>>,
-}
-
-/// What a table is for.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize)]
-#[serde(rename_all = "kebab-case")]
-pub enum Role {
-    /// Lines that are streamed: sales, budget lines, returns.
-    Fact,
-    /// Rows that are found by a key; held in memory.
-    #[default]
-    Lookup,
-}
-
-/// `[tables.NAME]`: where a table is and how it is read.
-#[derive(Debug, Deserialize)]
-#[serde(deny_unknown_fields, rename_all = "kebab-case")]
-pub struct TableEntry {
-    /// Fact or lookup.
-    #[serde(default)]
-    pub role: Role,
-    /// A path, or a pattern over several, relative to the plan.
-    pub from: Option<Spanned<OneOrMore>>,
-    /// `[[tables.NAME.part]]`: files with settings of their own, instead of `from`.
-    #[serde(default)]
-    pub part: Vec<Spanned<PartEntry>>,
-    /// Patterns of files that do not belong.
-    pub leave_out: Option<Spanned<OneOrMore>>,
-    /// As in `[reading]`, for this table.
-    pub separator: Option<Spanned<String>>,
-    /// As in `[reading]`, for this table.
-    pub encoding: Option<Spanned<String>>,
-    /// As in `[reading]`, for this table.
-    pub numbers: Option<Spanned<String>>,
-    /// As in `[reading]`, for this table.
-    pub dates: Option<Spanned<String>>,
-    /// `[tables.NAME.columns]`: by the headings of the file.
-    #[serde(default)]
-    pub columns: InOrder<ColumnEntry>,
-    /// The column that identifies a row of a lookup.
-    pub key: Option<Spanned<OneOrMore>>,
-    /// The columns that say when a row of a lookup holds.
-    pub valid: Option<Valid>,
-    /// What happens to rows that share a key.
-    #[serde(default)]
-    pub duplicates: Duplicates,
-}
-
-/// `[[tables.NAME.part]]`: some files of a table that are read in their own way.
-#[derive(Debug, Deserialize)]
-#[serde(deny_unknown_fields, rename_all = "kebab-case")]
-pub struct PartEntry {
-    /// As for a table.
-    pub from: Spanned<OneOrMore>,
-    /// As for a table.
-    pub leave_out: Option<Spanned<OneOrMore>>,
-    /// As in `[reading]`, for these files.
-    pub separator: Option<Spanned<String>>,
-    /// As in `[reading]`, for these files.
-    pub encoding: Option<Spanned<String>>,
-    /// As in `[reading]`, for these files.
-    pub numbers: Option<Spanned<String>>,
-    /// As in `[reading]`, for these files.
-    pub dates: Option<Spanned<String>>,
-}
-
-/// What the plan says of how some files are written; the nearest says it.
-#[derive(Clone, Copy, Debug, Default)]
-pub struct ReadingSettings<'a> {
-    /// The sign between two fields.
-    pub separator: Option<&'a Spanned<String>>,
-    /// The encoding.
-    pub encoding: Option<&'a Spanned<String>>,
-    /// A specimen of the numbers.
-    pub numbers: Option<&'a Spanned<String>>,
-    /// A specimen of the days.
-    pub dates: Option<&'a Spanned<String>>,
-}
-
-/// The settings of one place; `$of` is a plan's `[reading]`, a table or a part.
-macro_rules! settings {
-    ($of:expr) => {
-        ReadingSettings {
-            separator: $of.separator.as_ref(),
-            encoding: $of.encoding.as_ref(),
-            numbers: $of.numbers.as_ref(),
-            dates: $of.dates.as_ref(),
-        }
-    };
-}
-
-impl<'a> ReadingSettings<'a> {
-    fn or(self, farther: ReadingSettings<'a>) -> ReadingSettings<'a> {
-        ReadingSettings {
-            separator: self.separator.or(farther.separator),
-            encoding: self.encoding.or(farther.encoding),
-            numbers: self.numbers.or(farther.numbers),
-            dates: self.dates.or(farther.dates),
-        }
-    }
-}
-
-/// Some files of a table: those of `from`, or of one part.
-pub struct Files<'a> {
-    /// The patterns.
-    pub from: &'a Spanned<OneOrMore>,
-    /// Patterns of files that do not belong; those of the table and of the part.
-    pub leave_out: Vec<&'a Spanned<OneOrMore>>,
-    /// How they are written, as far as the plan says.
-    pub settings: ReadingSettings<'a>,
-}
-
-/// `[tables.NAME.columns]`: one column.
-#[derive(Debug, Deserialize)]
-#[serde(deny_unknown_fields, rename_all = "kebab-case")]
-pub struct ColumnEntry {
-    /// The name used everywhere else in the plan.
-    pub name: Option<Spanned<String>>,
-    /// How its values are read.
-    #[serde(rename = "type")]
-    pub column_type: Option<ColumnType>,
-    /// A number that every value is multiplied by: `0.01` turns cents into the currency.
-    pub scale: Option<Spanned<Scale>>,
-}
-
-/// How the values of a column are read.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
-#[serde(rename_all = "kebab-case")]
-pub enum ColumnType {
-    /// As written; codes keep their leading zeros.
-    Text,
-    /// A number without decimal places.
-    Integer,
-    /// A decimal number.
-    Number,
-    /// `12.5 %` is 0.125. A number without the sign is not a percent.
-    Percent,
-    /// `2025-12-31`.
-    Date,
-    /// `yes` or `no`, `true` or `false`, `y` or `n`, `1` or `0`.
-    YesNo,
-}
-
-/// A `scale`, written in the plan as a number or as text; kept as text, so that it stays exact.
-#[derive(Debug, PartialEq, Eq)]
-pub struct Scale(pub String);
-
-/// `valid = { from, until }`: both days belong to the period, a blank end is open.
-#[derive(Debug, Deserialize)]
-#[serde(deny_unknown_fields, rename_all = "kebab-case")]
-pub struct Valid {
-    /// The column with the first day.
-    pub from: Spanned<String>,
-    /// The column with the last day.
-    pub until: Spanned<String>,
-}
-
-/// What happens to lookup rows that share a key (and a period) and differ in the columns that the
-/// plan uses. Rows that agree in all of them fold into one under every rule.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize)]
-#[serde(rename_all = "kebab-case")]
-pub enum Duplicates {
-    /// The run ends, naming the rows.
-    #[default]
-    Stop,
-    /// The first row holds.
-    First,
-    /// The last row holds.
-    Last,
 }
 
 /// `[[link]]`: how a table finds its row in a lookup.
@@ -323,59 +145,6 @@ impl Plan {
         })?;
         plan.source = source.to_owned();
         Ok(plan)
-    }
-
-    /// The files of a table, by their settings.
-    ///
-    /// # Errors
-    /// The table has neither `from` nor a part, or both.
-    pub fn files<'a>(&'a self, table: &'a Entry<TableEntry>) -> Result<Vec<Files<'a>>, Mistake> {
-        let entry = &table.value;
-        let own = settings!(entry).or(settings!(self.reading));
-        let wrong = |message: &str| Mistake::in_plan(table.name_span.clone(), message);
-        match (&entry.from, entry.part.as_slice()) {
-            (Some(_), [_, ..]) => Err(wrong("the table has both `from` and parts")
-                .help("give every [[tables.….part]] its own `from`, and leave out the table's")),
-            (None, []) => Err(wrong("the plan key `from` is missing here")
-                .help("it names the file of the table, or a pattern over several")),
-            (Some(from), []) => {
-                let leave_out = entry.leave_out.iter().collect();
-                Ok(vec![Files { from, leave_out, settings: own }])
-            }
-            (None, parts) => Ok(parts
-                .iter()
-                .map(|part| {
-                    let part = part.get_ref();
-                    Files {
-                        from: &part.from,
-                        leave_out: entry.leave_out.iter().chain(&part.leave_out).collect(),
-                        settings: settings!(part).or(own),
-                    }
-                })
-                .collect()),
-        }
-    }
-
-    /// The columns of a table that the plan takes for text whatever they look like: keys, the columns
-    /// of links, and those declared so.
-    pub fn text_columns(&self, table: &str) -> BTreeSet<String> {
-        let entry = self.tables.get(table).map(|entry| &entry.value);
-        let keys = entry.and_then(|entry| entry.key.as_ref()).map(|key| key.get_ref().0.clone());
-        let declared =
-            entry.into_iter().flat_map(|entry| entry.columns.iter()).filter_map(|column| {
-                let name = column.value.name.as_ref().map_or(&column.name, |name| name.get_ref());
-                (column.value.column_type == Some(ColumnType::Text)).then(|| name.clone())
-            });
-        let linked = self.link.iter().filter_map(|link| {
-            let path = parse_link_path(&self.written(&link.get_ref().path)).ok()?;
-            let ends = [path.from, path.to].into_iter();
-            Some(
-                ends.filter(|end| end.table.as_deref() == Some(table))
-                    .map(|end| end.column)
-                    .collect::<Vec<_>>(),
-            )
-        });
-        keys.into_iter().flatten().chain(declared).chain(linked.flatten()).collect()
     }
 
     /// A string of the plan with its place.

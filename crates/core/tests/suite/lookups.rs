@@ -32,7 +32,13 @@ fn settle(settings: &str, text: &str) -> Lookup {
 fn duplicates(lookup: &Lookup) -> Vec<String> {
     let one = |d: &interligo_core::lookup::Duplicate| {
         let places: Vec<String> = d.places.iter().map(ToString::to_string).collect();
-        format!("{} {} [{}] {}", d.key, places.join(" "), d.differing.join(" "), d.held)
+        format!(
+            "{} {} [{}] {}",
+            d.key,
+            places.join(" "),
+            d.differing.join(" "),
+            d.held.as_ref().map_or("-".to_owned(), ToString::to_string)
+        )
     };
     lookup.duplicates.iter().map(one).collect()
 }
@@ -45,7 +51,7 @@ fn duplicates_are_told_apart_and_settled_by_the_rule() {
             "",
             [
                 "A prices.csv:2 prices.csv:4 [] prices.csv:2",
-                "B prices.csv:3 prices.csv:5 prices.csv:6 [price note] prices.csv:3",
+                "B prices.csv:3 prices.csv:5 prices.csv:6 [price note] -",
             ],
         ),
         (
@@ -58,8 +64,23 @@ fn duplicates_are_told_apart_and_settled_by_the_rule() {
         (
             "duplicates = 'last'",
             [
-                "A prices.csv:2 prices.csv:4 [] prices.csv:4",
+                "A prices.csv:2 prices.csv:4 [] prices.csv:2",
                 "B prices.csv:3 prices.csv:5 prices.csv:6 [price note] prices.csv:6",
+            ],
+        ),
+        (
+            "duplicates = 'largest price'",
+            [
+                "A prices.csv:2 prices.csv:4 [] prices.csv:2",
+                "B prices.csv:3 prices.csv:5 prices.csv:6 [price note] prices.csv:5",
+            ],
+        ),
+        (
+            // Two rows have the smallest price and differ: no rule decides.
+            "duplicates = 'smallest price'",
+            [
+                "A prices.csv:2 prices.csv:4 [] prices.csv:2",
+                "B prices.csv:3 prices.csv:5 prices.csv:6 [price note] -",
             ],
         ),
     ] {
@@ -71,13 +92,22 @@ fn duplicates_are_told_apart_and_settled_by_the_rule() {
 fn a_difference_in_a_column_that_nothing_uses_is_a_difference() {
     assert_eq!(
         duplicates(&settle("", "sku,price,note\nA,1,x\nA,1,y")),
-        ["A prices.csv:2 prices.csv:3 [note] prices.csv:2"]
+        ["A prices.csv:2 prices.csv:3 [note] -"]
     );
     // Two values that cannot be read are two.
     assert_eq!(
         duplicates(&settle("", "sku,price\nA,q\nA,r\nB,1\nC,2\nD,3")),
-        ["A prices.csv:2 prices.csv:3 [price] prices.csv:2"]
+        ["A prices.csv:2 prices.csv:3 [price] -"]
     );
+}
+
+#[test]
+fn what_duplicates_do_not_agree_on_can_be_blank() {
+    let lookup = settle("duplicates = 'blank'", "sku,price,note\nA,1.50,x\nA,1.5,y\nB,2,z\nB,3,z");
+    let column = lookup.columns.iter().position(|column| column.name == "price").unwrap();
+    assert_eq!([0, 2].map(|row| lookup.text(column, row)), ["1.50", ""]);
+    let held = lookup.columns[column].column.as_ref().unwrap();
+    assert!(!held.value(0).is_blank() && held.value(2).is_blank());
 }
 
 #[test]
@@ -118,7 +148,7 @@ fn a_column_of_something_else_altogether_is_refused() {
         panic!("prices of words were taken for numbers");
     };
     assert_eq!(
-        misfit.mistake().message,
+        misfit.message,
         "the plan needs numbers (1234.56) in `prices.price`, which holds `cheap`"
     );
 }

@@ -9,7 +9,8 @@ use interligo_core::findings::{Findings, Parts};
 use interligo_core::lines::LineBatch;
 use interligo_core::lookup::{Lookup, RawTable};
 use interligo_core::plan::{Plan, Written};
-use interligo_core::style::Style;
+use interligo_core::rows::RowCounts;
+use interligo_core::style::{PartStyle, Style};
 use interligo_core::tieout::TieOut;
 use interligo_core::totals::{Groups, TotalsPlan, TotalsTable};
 
@@ -39,11 +40,11 @@ pub(crate) fn raw(name: &str, rows: &[Vec<String>]) -> RawTable {
     let empty = || heading.iter().map(|_| StringViewArray::new_null(0)).collect();
     RawTable {
         parts: vec![name.into()],
-        styles: vec![Style::default()],
+        styles: vec![PartStyle::default()],
         first_rows: vec![0],
         rows: (2..).take(rows.len()).collect(),
         columns: if rows.is_empty() { empty() } else { columns(rows) },
-        blank_rows: 0,
+        ..RawTable::default()
     }
 }
 
@@ -115,14 +116,16 @@ pub(crate) fn run(
         let lines = engine
             .work_out(&LineBatch {
                 rows: batch.len(),
-                columns: engine.read.iter().map(|column| all[*column].clone()).collect(),
+                columns: engine.read_columns().iter().map(|column| all[*column].clone()).collect(),
                 part: 0,
-                style: Style::default(),
+                style: &PartStyle::default(),
                 row_of: &row_of,
             })
             .unwrap();
         groups[number % workers].add(&lines).unwrap();
+        let counts = RowCounts { read: batch.len() as u64, ..RowCounts::default() };
         findings.absorb(lines.findings);
+        findings.parts.entry(0).or_default().absorb(&counts);
         start += size;
     }
     (findings, TotalsTable::merge(totals_plan(engine), groups).unwrap())
@@ -135,7 +138,7 @@ pub(crate) fn run_whole(engine: &Engine, tables: &Tables) -> (Findings, TotalsTa
 
 pub(crate) fn tie_out(engine: &Engine, findings: &Findings) -> TieOut {
     let aside = findings.lines_aside();
-    TieOut::new(engine, findings, Parts(vec!["sales".into()]).0.len(), Vec::new(), None, aside)
+    TieOut::new(engine, findings, &Parts(vec!["sales".into()]), Vec::new(), None, aside)
 }
 
 /// The totals as rows of text.

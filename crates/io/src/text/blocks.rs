@@ -8,6 +8,7 @@ use std::io::Read;
 use std::path::Path;
 use std::sync::Arc;
 
+use super::fields::first_row;
 use super::source::{Dialect, Input};
 use crate::error::Error;
 
@@ -16,6 +17,10 @@ pub(crate) const PADDING: usize = 64;
 
 /// A row longer than this is taken for a quote that was never closed.
 const LONGEST_ROW: usize = 256 << 20;
+
+/// How much of the end of a file is in its last block at least, blank rows not counted: what stands at
+/// the foot is looked at in one piece.
+pub(crate) const TAIL: usize = 4096;
 
 /// Some whole rows of a file.
 pub(crate) struct Block {
@@ -27,6 +32,10 @@ pub(crate) struct Block {
     pub(crate) first_row: u64,
     /// The sign between two fields.
     pub(crate) separator: u8,
+    /// Whether the rows are the first of the file after those that were skipped.
+    pub(crate) first: bool,
+    /// Whether they are the last of the file.
+    pub(crate) last: bool,
 }
 
 impl Block {
@@ -49,6 +58,7 @@ pub(crate) struct BlockReader {
     /// What was read beyond the last block.
     rest: Vec<u8>,
     next_row: u64,
+    started: bool,
     ended: bool,
 }
 
@@ -59,15 +69,35 @@ impl BlockReader {
         shown: &Arc<str>,
         dialect: Dialect,
     ) -> Result<BlockReader, Error> {
-        let (input, rest) = Input::open(path, shown, dialect.encoding)?;
+        let (input, rest) = Input::open(path, shown, dialect)?;
         Ok(BlockReader {
             input,
             separator: dialect.separator,
             shown: shown.clone(),
             rest,
             next_row: 1,
+            started: false,
             ended: false,
         })
+    }
+
+    /// Leaves out the first rows of the file; quoted line ends do not end them.
+    pub(crate) fn skip_rows(&mut self, rows: u64) -> Result<(), Error> {
+        let mut bytes = std::mem::take(&mut self.rest);
+        for _ in 0..rows {
+            let end = loop {
+                let (_, end) = first_row(&bytes, self.separator);
+                if end < bytes.len() || self.ended {
+                    break end;
+                }
+                let want = (bytes.len() * 2).max(TAIL);
+                self.fill(&mut bytes, want)?;
+            };
+            self.next_row += memchr::memchr_iter(b'\n', &bytes[..end]).count() as u64;
+            bytes.drain(..end);
+        }
+        self.rest = bytes;
+        Ok(())
     }
 
     /// The next block of about `size` bytes; `None` at the end of the file.
@@ -81,25 +111,37 @@ impl BlockReader {
         let mut bytes = std::mem::take(&mut self.rest);
         let mut want = size.max(1);
         loop {
-            self.fill(&mut bytes, want)?;
+            self.fill(&mut bytes, want + TAIL)?;
             if self.ended && bytes.last().is_some_and(|last| *last != b'\n') {
                 bytes.push(b'\n');
             }
             if bytes.is_empty() {
                 return Ok(None);
             }
-            match last_row_end(&bytes, self.separator) {
+            let limit = if self.ended { bytes.len() } else { self.foot(&bytes) };
+            match last_row_end(&bytes[..limit], self.separator) {
                 Cut::After(end) => return Ok(Some(self.cut(bytes, end))),
                 Cut::Open(quote) if self.ended || bytes.len() > LONGEST_ROW => {
                     let row =
                         self.next_row + memchr::memchr_iter(b'\n', &bytes[..quote]).count() as u64;
                     return Err(Error::input(&self.shown, "opens a quote that is not closed")
                         .at_row(row)
-                        .help("put a quote at the end of that field, or double a quote that belongs to the text"));
+                        .help("put a quote at the end of that field, or double a quote that belongs to the text; the file may also have been cut off"));
+                }
+                Cut::None if bytes.len() > LONGEST_ROW => {
+                    let message = "has a row of more than 256 MB: that is no table of text";
+                    return Err(Error::input(&self.shown, message).at_row(self.next_row));
                 }
                 Cut::Open(_) | Cut::None => want = bytes.len() * 2,
             }
         }
+    }
+
+    /// Where the stretch begins that stays for the last block, should nothing but blank rows follow.
+    fn foot(&self, bytes: &[u8]) -> usize {
+        let says =
+            |b: &u8| !matches!(*b, b' ' | b'\t' | b'\r' | b'\n' | b'"') && *b != self.separator;
+        bytes.iter().rposition(says).map_or(0, |last| (last + 1).saturating_sub(TAIL))
     }
 
     fn fill(&mut self, bytes: &mut Vec<u8>, want: usize) -> Result<(), Error> {
@@ -119,10 +161,12 @@ impl BlockReader {
     fn cut(&mut self, mut bytes: Vec<u8>, end: usize) -> Block {
         self.rest.extend_from_slice(&bytes[end..]);
         bytes.truncate(end);
+        let (first, last) = (!self.started, self.ended && self.rest.is_empty());
+        self.started = true;
         let first_row = self.next_row;
         self.next_row += memchr::memchr_iter(b'\n', &bytes).count() as u64;
         bytes.resize(end + PADDING, 0);
-        Block { bytes, length: end, first_row, separator: self.separator }
+        Block { bytes, length: end, first_row, separator: self.separator, first, last }
     }
 }
 
@@ -204,10 +248,11 @@ mod tests {
 
     #[test]
     fn blocks_end_with_a_row() {
-        let found = blocks(b"\xEF\xBB\xBFa,b\n\"x\ny\",1\n5\" nail,2", 4).unwrap();
-        let texts: Vec<(&str, u64)> =
-            found.iter().map(|(text, row)| (text.as_str(), *row)).collect();
-        assert_eq!(texts, [("a,b\n", 1), ("\"x\ny\",1\n", 2), ("5\" nail,2\n", 4)]);
+        let long = "z".repeat(TAIL);
+        let content = format!("\u{feff}a,b\n\"x\ny\",1\n5\" nail,2\n{long},3\n");
+        let found = blocks(content.as_bytes(), 4).unwrap();
+        let texts: Vec<(&str, u64)> = found.iter().map(|(text, row)| (&text[..4], *row)).collect();
+        assert_eq!(texts, [("a,b\n", 1), ("\"x\ny", 2), ("5\" n", 4), ("zzzz", 5)]);
     }
 
     #[test]
@@ -223,12 +268,14 @@ mod tests {
         fn prop_blocks_put_together_are_the_file(
             rows in prop::collection::vec("[ab,]{0,4}(\"[a\n,]{0,4}(\"\")?\")?", 1..12),
             size in 1usize..40,
+            times in prop::sample::select(vec![1, 300]),
         ) {
             // A quoted field must start a field.
             let content: String = rows
                 .iter()
                 .map(|row| row.replacen('"', ",\"", 1) + "\n")
                 .collect();
+            let content = content.repeat(times);
             let found = blocks(content.as_bytes(), size).unwrap();
             let whole: String = found.iter().map(|(text, _)| text.as_str()).collect();
             prop_assert_eq!(&whole, &content);

@@ -171,6 +171,22 @@ impl Fields {
         self.ends.truncate(self.starts.len() * self.width);
     }
 
+    /// Leaves out rows.
+    pub(crate) fn keep(&mut self, keep: impl Fn(usize) -> bool) {
+        let kept: Vec<usize> = (0..self.rows()).filter(|row| keep(*row)).collect();
+        if kept.len() == self.rows() {
+            return;
+        }
+        self.starts = kept.iter().map(|row| self.starts[*row]).collect();
+        let ends = kept.iter().flat_map(|row| &self.ends[row * self.width..(row + 1) * self.width]);
+        self.ends = ends.copied().collect();
+    }
+
+    /// How many fields a row has.
+    pub(crate) fn width(&self) -> usize {
+        self.width
+    }
+
     /// How many rows there are.
     pub(crate) fn rows(&self) -> usize {
         self.starts.len()
@@ -351,7 +367,7 @@ mod tests {
         let mut bytes = rows.as_bytes().to_vec();
         let length = bytes.len();
         bytes.resize(length + super::super::blocks::PADDING, 0);
-        Block { bytes, length, first_row: 1, separator: b',' }
+        Block { bytes, length, first_row: 1, separator: b',', first: true, last: true }
     }
 
     fn texts(block: &Block, fields: &Fields) -> Vec<Vec<String>> {

@@ -9,9 +9,9 @@ mod blocks;
 mod fields;
 mod source;
 
-pub(crate) use blocks::{Block, BlockReader, PADDING};
+pub(crate) use blocks::{Block, BlockReader, PADDING, TAIL};
 pub(crate) use fields::{Fields, first_row, same_text};
-pub(crate) use source::{Dialect, decoded};
+pub(crate) use source::{Dialect, Input, decoded};
 
 /// Appends a cell, in quotes if it needs them.
 pub(crate) fn write_cell(out: &mut Vec<u8>, text: &str) {

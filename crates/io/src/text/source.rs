@@ -18,11 +18,13 @@ pub(crate) struct Dialect {
     pub(crate) separator: u8,
     /// The encoding; `None` for UTF-8, or UTF-16 where a mark says so.
     pub(crate) encoding: Option<&'static Encoding>,
+    /// Whether rows end in a carriage return alone.
+    pub(crate) returns: bool,
 }
 
 impl Default for Dialect {
     fn default() -> Dialect {
-        Dialect { separator: b',', encoding: None }
+        Dialect { separator: b',', encoding: None, returns: false }
     }
 }
 
@@ -37,8 +39,9 @@ impl Input {
     pub(crate) fn open(
         path: &Path,
         shown: &Arc<str>,
-        encoding: Option<&'static Encoding>,
+        dialect: Dialect,
     ) -> Result<(Input, Vec<u8>), Error> {
+        let encoding = dialect.encoding;
         let unreadable = |error| Error::cannot_read(shown, path, error);
         let mut file = File::open(path).map_err(unreadable)?;
         if file.metadata().map_err(unreadable)?.is_dir() {
@@ -52,7 +55,11 @@ impl Input {
             let mut builder = DecodeReaderBytesBuilder::new();
             // A mark at the start of the file is believed before anything else.
             builder.encoding(encoding).utf8_passthru(true).strip_bom(true).bom_override(true);
-            Input::Changed(Box::new(builder.build(packed)))
+            let decoded = builder.build(packed);
+            if dialect.returns {
+                return Input::Changed(Box::new(LineEnds(decoded)));
+            }
+            Input::Changed(Box::new(decoded))
         };
         match head.as_slice() {
             [0x1F, 0x8B, ..] => {
@@ -65,6 +72,7 @@ impl Input {
             [b'P', b'K', ..] => Err(Error::input(shown, "is a packed file, not text")
                 .help("unpack it first, or save the sheet as CSV")),
             [0xFF, 0xFE, ..] | [0xFE, 0xFF, ..] => Ok((decode(Box::new(whole)), Vec::new())),
+            _ if dialect.returns => Ok((decode(Box::new(whole)), Vec::new())),
             _ if encoding.is_some_and(|encoding| encoding != encoding_rs::UTF_8) => {
                 Ok((decode(Box::new(whole)), Vec::new()))
             }
@@ -74,6 +82,21 @@ impl Input {
                 Ok((Input::Plain(file), head))
             }
         }
+    }
+}
+
+/// Text whose rows end in carriage returns, with line ends instead.
+struct LineEnds<R>(R);
+
+impl<R: Read> Read for LineEnds<R> {
+    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+        let length = self.0.read(buffer)?;
+        for byte in &mut buffer[..length] {
+            if *byte == b'\r' {
+                *byte = b'\n';
+            }
+        }
+        Ok(length)
     }
 }
 

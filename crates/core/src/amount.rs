@@ -1,0 +1,155 @@
+//! Numbers as people write amounts: with a currency mark before or behind, a minus before or behind,
+//! or in parentheses for less than nothing.
+
+use crate::decimal::Decimal;
+use crate::style::NumberStyle;
+
+/// A number with the currency that stands beside it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Amount<'t> {
+    /// The number.
+    pub number: Decimal,
+    /// The currency mark, in its common form: the code of ISO 4217 where a sign has just one.
+    pub currency: Option<&'t str>,
+}
+
+/// Currency codes (ISO 4217) and local marks that are taken for what they are; other letters beside a
+/// number are units, and a number with a unit is none.
+const MARKS: [&str; 44] = [
+    "AED", "ARS", "AUD", "BGN", "BRL", "CAD", "CHF", "CLP", "CNY", "COP", "CZK", "DKK", "EGP",
+    "EUR", "GBP", "HKD", "HUF", "IDR", "ILS", "INR", "ISK", "JPY", "KRW", "MAD", "MXN", "MYR",
+    "NOK", "NZD", "PEN", "PHP", "PLN", "RON", "RSD", "SAR", "SEK", "SGD", "THB", "TRY", "UAH",
+    "USD", "ZAR", "kr", "zł", "Fr.",
+];
+
+/// The digits of a number with their marks, without what may stand around them.
+pub fn digits(text: &str) -> Option<&str> {
+    bare(text).map(|bare| bare.digits)
+}
+
+/// What is left of a text once currency mark, minus and parentheses are gone.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+struct Bare<'t> {
+    /// The digits with their marks.
+    digits: &'t str,
+    /// Whether the number is less than nothing.
+    negative: bool,
+    currency: Option<&'t str>,
+}
+
+/// Strips a text of what may stand around a number.
+fn bare(text: &str) -> Option<Bare<'_>> {
+    let mut rest = text.trim();
+    // The common case, without a look at anything else.
+    if rest.bytes().all(|b| b.is_ascii_digit() || matches!(b, b'.' | b',')) {
+        return Some(Bare { digits: rest, negative: false, currency: None });
+    }
+    let mut negative = false;
+    let mut currency = None;
+    if let Some(inner) = rest.strip_prefix('(').and_then(|rest| rest.strip_suffix(')')) {
+        (negative, rest) = (true, inner.trim());
+    }
+    loop {
+        let minus = rest.strip_prefix(is_minus).or_else(|| rest.strip_suffix(is_minus));
+        if let Some(less) = minus {
+            if negative {
+                return None;
+            }
+            (negative, rest) = (true, less.trim());
+        } else if let Some((mark, less)) = mark_before(rest).or_else(|| mark_behind(rest)) {
+            if currency.is_some() {
+                return None;
+            }
+            (currency, rest) = (Some(common_form(mark)), less.trim());
+        } else {
+            return Some(Bare { digits: rest, negative, currency });
+        }
+    }
+}
+
+/// The number that a text says, in a style.
+pub fn read(text: &str, style: NumberStyle) -> Option<Amount<'_>> {
+    let Bare { digits, negative, currency } = bare(text)?;
+    if negative && digits.starts_with('+') {
+        return None;
+    }
+    let number = style.read(digits)?;
+    let number = if negative { number.checked_neg()? } else { number };
+    Some(Amount { number, currency })
+}
+
+fn is_minus(sign: char) -> bool {
+    matches!(sign, '-' | '\u{2212}')
+}
+
+fn is_currency_sign(sign: char) -> bool {
+    matches!(
+        sign,
+        '$' | '¢' | '£' | '¤' | '¥' | '฿' | '៛' | '\u{20A0}'..='\u{20CF}' | '＄' | '￡' | '￥'
+    )
+}
+
+fn mark_before(text: &str) -> Option<(&str, &str)> {
+    // `R$` and `US$`: up to two letters before a sign.
+    let letters = text.bytes().take(2).take_while(u8::is_ascii_uppercase).count();
+    let sign = text[letters..].chars().next().filter(|sign| is_currency_sign(*sign));
+    if let Some(sign) = sign {
+        return Some(text.split_at(letters + sign.len_utf8()));
+    }
+    MARKS.iter().find(|mark| text.starts_with(**mark)).map(|mark| text.split_at(mark.len()))
+}
+
+fn mark_behind(text: &str) -> Option<(&str, &str)> {
+    let sign = text.chars().next_back().filter(|sign| is_currency_sign(*sign));
+    let length = match sign {
+        Some(sign) => sign.len_utf8(),
+        None => MARKS.iter().find(|mark| text.ends_with(**mark))?.len(),
+    };
+    let (rest, mark) = text.split_at(text.len() - length);
+    Some((mark, rest))
+}
+
+fn common_form(mark: &str) -> &str {
+    match mark {
+        "€" => "EUR",
+        "£" => "GBP",
+        "zł" => "PLN",
+        mark => mark,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn marks_and_signs_around_a_number_are_read() {
+        let plain = NumberStyle::PLAIN;
+        let comma = NumberStyle::from_specimen("1.234,56").unwrap();
+        for (style, text, number, currency) in [
+            (plain, "12.50", Some("12.50"), None),
+            (plain, "€ 12.50", Some("12.50"), Some("EUR")),
+            (comma, "1.234,50 €", Some("1234.50"), Some("EUR")),
+            (plain, "-EUR 3", Some("-3"), Some("EUR")),
+            (plain, "R$-3", Some("-3"), Some("R$")),
+            (plain, "(4.25)", Some("-4.25"), None),
+            (plain, "($4.25)", Some("-4.25"), Some("$")),
+            (plain, "£ (4)", None, None),
+            (comma, "5,00-", Some("-5.00"), None),
+            (plain, "\u{2212}7", Some("-7"), None),
+            (plain, "120 kr", Some("120"), Some("kr")),
+            (plain, "--5", None, None),
+            (plain, "-5-", None, None),
+            (plain, "-+5", None, None),
+            (plain, "(-5)", None, None),
+            (plain, "€ 5 €", None, None),
+            (plain, "12 kg", None, None),
+            (plain, "EUR", None, None),
+            (plain, "()", None, None),
+        ] {
+            let amount = read(text, style);
+            assert_eq!(amount.map(|a| a.number.to_string()).as_deref(), number, "{text}");
+            assert_eq!(amount.and_then(|a| a.currency), currency, "{text}");
+        }
+    }
+}

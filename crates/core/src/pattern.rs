@@ -1,0 +1,168 @@
+//! Patterns of names: `{depot}_{year}.csv`, `price_{year}`.
+//!
+//! `{slot}` stands for one or more letters and `*` for any number of them; a slot is as short as the
+//! pattern allows, from the left. A doubled sign means the sign itself.
+
+use std::collections::HashSet;
+
+#[derive(Clone, Debug, PartialEq, Eq)]
+enum Piece {
+    Letters(String),
+    Any,
+    Slot(String),
+}
+
+/// A pattern that has been read.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct NamePattern {
+    pieces: Vec<Piece>,
+}
+
+impl NamePattern {
+    /// Reads a pattern.
+    ///
+    /// # Errors
+    /// What is wrong with it, in words.
+    pub fn parse(text: &str) -> Result<NamePattern, String> {
+        let mut pieces = Vec::new();
+        let mut letters = String::new();
+        let mut signs = text.chars().peekable();
+        let flush = |letters: &mut String, pieces: &mut Vec<Piece>| {
+            if !letters.is_empty() {
+                pieces.push(Piece::Letters(std::mem::take(letters)));
+            }
+        };
+        while let Some(sign) = signs.next() {
+            match sign {
+                '{' | '}' | '*' if signs.peek() == Some(&sign) => {
+                    signs.next();
+                    letters.push(sign);
+                }
+                '*' => {
+                    flush(&mut letters, &mut pieces);
+                    pieces.push(Piece::Any);
+                }
+                '{' => {
+                    flush(&mut letters, &mut pieces);
+                    let mut name = String::new();
+                    let closed = loop {
+                        match signs.next() {
+                            Some('}') => break true,
+                            Some(sign) => name.push(sign),
+                            None => break false,
+                        }
+                    };
+                    if name.is_empty() || !closed {
+                        return Err(format!("the slot `{{{name}` has no name or no closing brace"));
+                    }
+                    pieces.push(Piece::Slot(name));
+                }
+                '}' => {
+                    return Err(
+                        "a closing brace has no opening one; `}}` means the sign itself".to_owned()
+                    );
+                }
+                _ => letters.push(sign),
+            }
+        }
+        flush(&mut letters, &mut pieces);
+        Ok(NamePattern { pieces })
+    }
+
+    /// The name, where the pattern has neither slot nor `*`.
+    pub fn plain(&self) -> Option<&str> {
+        match self.pieces.as_slice() {
+            [] => Some(""),
+            [Piece::Letters(letters)] => Some(letters),
+            _ => None,
+        }
+    }
+
+    /// Whether it fits every name: a slot alone.
+    pub fn fits_all(&self) -> bool {
+        !self.pieces.iter().any(|piece| matches!(piece, Piece::Letters(_)))
+    }
+
+    /// The names of its slots.
+    pub fn slots(&self) -> impl Iterator<Item = &str> {
+        self.pieces.iter().filter_map(|piece| match piece {
+            Piece::Slot(name) => Some(name.as_str()),
+            _ => None,
+        })
+    }
+
+    /// Whether it fits a name; then what its slots stand for.
+    pub fn fit(&self, name: &str) -> Option<Vec<String>> {
+        let mut slots = Vec::new();
+        let mut failed = HashSet::new();
+        fit(&self.pieces, name, &mut slots, &mut failed).then_some(slots)
+    }
+}
+
+/// Fits what is left of a pattern to what is left of a name. `failed` remembers, by what was left of
+/// both, what does not fit, so that no end is tried twice.
+fn fit(
+    pieces: &[Piece],
+    name: &str,
+    slots: &mut Vec<String>,
+    failed: &mut HashSet<(usize, usize)>,
+) -> bool {
+    let Some((piece, rest)) = pieces.split_first() else { return name.is_empty() };
+    if let Piece::Letters(letters) = piece {
+        return name
+            .strip_prefix(letters.as_str())
+            .is_some_and(|name| fit(rest, name, slots, failed));
+    }
+    if failed.contains(&(pieces.len(), name.len())) {
+        return false;
+    }
+    let is_slot = matches!(piece, Piece::Slot(_));
+    let ends = name.char_indices().map(|(at, _)| at).chain([name.len()]);
+    // A slot stands for at least one letter.
+    for end in ends.skip(usize::from(is_slot)) {
+        if is_slot {
+            slots.push(name[..end].to_owned());
+        }
+        if fit(rest, &name[end..], slots, failed) {
+            return true;
+        }
+        if is_slot {
+            slots.pop();
+        }
+    }
+    failed.insert((pieces.len(), name.len()));
+    false
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn slots_are_as_short_as_the_pattern_allows() {
+        for (pattern, name, slots) in [
+            ("{depot}_{year}.csv", "corvo_2024.csv", Some(vec!["corvo", "2024"])),
+            ("{depot}_{year}.csv", "corvo_alto_2024.csv", Some(vec!["corvo", "alto_2024"])),
+            ("{depot}_{year}.csv", "corvo.csv", None),
+            ("{depot}_{year}.csv", "_2024.csv", None),
+            ("x*.csv", "x.csv", Some(vec![])),
+            ("a{{b*", "a{b", Some(vec![])),
+            ("{a}.csv", ".csv", None),
+            ("{kind} {year}/*", "Preis 2025/é", Some(vec!["Preis", "2025"])),
+        ] {
+            let slots =
+                slots.map(|s: Vec<&str>| s.into_iter().map(str::to_owned).collect::<Vec<_>>());
+            assert_eq!(NamePattern::parse(pattern).unwrap().fit(name), slots, "{pattern} {name}");
+        }
+        assert!(NamePattern::parse("{a.csv").is_err());
+        assert!(NamePattern::parse("a}.csv").is_err());
+        assert!(NamePattern::parse("{}").is_err());
+    }
+
+    #[test]
+    fn a_long_pattern_that_does_not_fit_is_given_up_soon() {
+        let pattern = NamePattern::parse(&"{a}x".repeat(40)).unwrap();
+        assert_eq!(pattern.fit(&"x".repeat(400)).map(|slots| slots.len()), Some(40));
+        assert_eq!(pattern.fit(&("x".repeat(400) + "y")), None);
+    }
+}

@@ -1,0 +1,73 @@
+//! How many rows of a part became lines of its table, and where the others are.
+
+use std::collections::BTreeMap;
+
+/// Why a row of a file is no row of its table.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum RowLeftOut {
+    /// It stands above the headings.
+    AboveHeading,
+    /// It holds no value.
+    Blank,
+    /// The plan's `leave-out-rows` says so.
+    ByRule,
+    /// It is a total of the rows above.
+    Total,
+}
+
+impl RowLeftOut {
+    /// What such rows are called.
+    pub fn name(self) -> &'static str {
+        match self {
+            RowLeftOut::AboveHeading => "above the headings",
+            RowLeftOut::Blank => "blank",
+            RowLeftOut::ByRule => "by `leave-out-rows`",
+            RowLeftOut::Total => "total rows",
+        }
+    }
+}
+
+/// The rows of a part, or of several.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct RowCounts {
+    /// Rows read, other than the headings.
+    pub read: u64,
+    /// Rows that came to be by unpacking and by columns that became rows.
+    pub made: u64,
+    /// Rows left out.
+    pub left_out: BTreeMap<RowLeftOut, u64>,
+    /// Lines that were copies of an earlier one, and folded into it.
+    pub folded: u64,
+    /// Lines that shared a key with another, which holds by the plan's rule.
+    pub dropped: u64,
+}
+
+impl RowCounts {
+    /// Notes rows that are left out.
+    pub fn leave_out(&mut self, why: RowLeftOut, rows: u64) {
+        if rows > 0 {
+            *self.left_out.entry(why).or_default() += rows;
+        }
+    }
+
+    /// Adds other counts.
+    pub fn absorb(&mut self, other: &RowCounts) {
+        self.read += other.read;
+        self.made += other.made;
+        self.folded += other.folded;
+        self.dropped += other.dropped;
+        for (why, rows) in &other.left_out {
+            self.leave_out(*why, *rows);
+        }
+    }
+
+    /// How many rows were left out.
+    pub fn all_left_out(&self) -> u64 {
+        self.left_out.values().sum()
+    }
+
+    /// Lines of the table, those set aside among them.
+    pub fn lines(&self) -> u64 {
+        (self.read + self.made).saturating_sub(self.all_left_out() + self.folded + self.dropped)
+    }
+}

@@ -1,0 +1,480 @@
+//! Lines of the fact that were delivered twice: recognised while the lines stream by, and read again
+//! from their place where two of them differ.
+
+use std::collections::HashMap;
+use std::hash::{BuildHasher, Hash, Hasher};
+use std::sync::Arc;
+
+use arrow_array::{Array, StringViewArray};
+use foldhash::quality::FixedState;
+
+use interligo_core::bind::FactKey;
+use interligo_core::engine::Engine;
+use interligo_core::findings::{Findings, Repeat, Spot};
+use interligo_core::plan::{ColumnType, Repeats, Rule};
+use interligo_core::reading::{Evidence, Reading};
+use interligo_core::repeats::{Copy, KeysSeen, LineHash, LineHasher, Pair, Seen, Settled, settle};
+use interligo_core::texts::gathered;
+use interligo_core::value::Value;
+
+use crate::error::Error;
+use crate::ordered::{Turns, in_order};
+use crate::parts::{Part, Source, Table};
+use crate::rows::Rows;
+use crate::run::{Pace, Stream};
+
+/// How many bytes are read at a time when lines are read again.
+const BLOCK: usize = 1 << 19;
+
+/// How many keys with lines that differ are shown.
+const SHOWN: usize = 10;
+
+/// Watches the lines of a run for keys that came before.
+pub(crate) struct Watch<'a> {
+    table: &'a Table,
+    key: &'a FactKey,
+    rule: &'a Rule,
+    hasher: LineHasher,
+    /// Of each part, what tells its rows apart from those of parts that are laid out otherwise.
+    layouts: Vec<u64>,
+    turns: Turns<State>,
+    /// Lines that do not hold, where that was settled before the run; ascending.
+    settled: Option<Settled>,
+}
+
+#[derive(Default)]
+struct State {
+    seen: KeysSeen,
+    /// How many lines came so far.
+    lines: u64,
+    /// Of each part, the number of its first line.
+    starts: Vec<u64>,
+    /// Lines whose key came before on a line that is not the same letter by letter.
+    pairs: Vec<Pair>,
+    /// Lines without a key.
+    unkeyed: u64,
+}
+
+/// The hashes of the lines of a block; none for a line without a key.
+type Hashes = Vec<Option<LineHash>>;
+
+impl<'a> Watch<'a> {
+    /// A watch for the fact of an engine; `None` when it has no key, or keeps all lines. Where a later
+    /// line may hold, all lines are gone through first.
+    pub(crate) fn new(
+        engine: &'a Engine,
+        table: &'a Table,
+        pace: Pace,
+    ) -> Result<Option<Watch<'a>>, Error> {
+        let Some(key) = &engine.bound.fact.key else { return Ok(None) };
+        let Repeats::Rule(rule) = &key.repeats else { return Ok(None) };
+        let mut watch = Watch {
+            table,
+            key,
+            rule,
+            hasher: LineHasher::default(),
+            layouts: table.parts.iter().map(layout).collect(),
+            turns: Turns::new(State::default()),
+            settled: None,
+        };
+        if !matches!(rule, Rule::Stop | Rule::First) {
+            watch.settled = Some(watch.settle_before(engine, pace)?);
+        }
+        Ok(Some(watch))
+    }
+
+    /// The lines in which a later one may hold: goes through all of them, then through those that share
+    /// a key.
+    fn settle_before(&self, engine: &Engine, pace: Pace) -> Result<Settled, Error> {
+        let mut state = State::default();
+        let mut stream = Stream::new(self.table, pace.block, &|_| {});
+        in_order(
+            pace.threads,
+            || stream.next(),
+            || (),
+            |(), (_, part, block)| {
+                let rows = Rows::of(block, self.table, &self.table.parts[part])?;
+                Ok((part, self.hashes(&rows, part)))
+            },
+            |(part, hashes): (usize, Hashes)| {
+                state.start(part);
+                for hash in &hashes {
+                    // All copies count here: which of them holds is not known yet.
+                    if let Some((first, line, _)) = state.note(*hash)? {
+                        state.pairs.push((first, line));
+                    }
+                }
+                Ok(())
+            },
+        )?;
+        let groups = fetch(engine, self.table, &state)?;
+        Ok(settle(self.rule, groups.iter().map(Vec::as_slice)))
+    }
+
+    /// Leaves out the lines of a block that do not hold. `None` when an earlier block has failed.
+    pub(crate) fn sift(
+        &self,
+        item: u64,
+        number: usize,
+        rows: &mut Rows,
+    ) -> Option<Result<(), Error>> {
+        let hashes = self.hashes(rows, number);
+        let outcome = self.turns.take(item, |state| self.mark(state, number, &hashes))?;
+        let marks = match outcome {
+            Ok(marks) => marks,
+            Err(error) => return Some(Err(error)),
+        };
+        let count = |wanted: Mark| marks.iter().filter(|mark| **mark == wanted).count() as u64;
+        rows.counts.folded = count(Mark::Folded);
+        rows.counts.dropped = count(Mark::Dropped);
+        if rows.counts.folded + rows.counts.dropped > 0 {
+            rows.keep(|line| marks[line] == Mark::Holds);
+        }
+        Some(Ok(()))
+    }
+
+    /// A block failed before its turn.
+    pub(crate) fn fail(&self, item: u64) {
+        self.turns.fail(item);
+    }
+
+    fn mark(&self, state: &mut State, part: usize, hashes: &Hashes) -> Result<Vec<Mark>, Error> {
+        state.start(part);
+        let Some(settled) = &self.settled else {
+            std::hint::black_box(state.seen.approach(hashes.iter().flatten()));
+            return hashes.iter().map(|hash| state.mark(*hash)).collect();
+        };
+        let is_among = |lines: &[u32], line: u64| {
+            u32::try_from(line).is_ok_and(|line| lines.binary_search(&line).is_ok())
+        };
+        Ok(hashes
+            .iter()
+            .map(|hash| {
+                let line = state.lines;
+                state.lines += 1;
+                state.unkeyed += u64::from(hash.is_none());
+                if is_among(&settled.folded, line) {
+                    Mark::Folded
+                } else if is_among(&settled.dropped, line) {
+                    Mark::Dropped
+                } else {
+                    Mark::Holds
+                }
+            })
+            .collect())
+    }
+
+    fn hashes(&self, rows: &Rows, part: usize) -> Hashes {
+        let columns = &self.table.parts[part];
+        let key: Vec<StringViewArray> =
+            self.key.columns.iter().map(|column| rows.values(columns, *column)).collect();
+        let layout = self.layouts[part];
+        if rows.is_plain() {
+            let bytes = |line| rows.fields.row(&rows.buffer, line);
+            let rest = |line| self.hasher.bytes(bytes(line), layout);
+            return (0..rows.len()).map(|line| self.hasher.line(&key, line, rest(line))).collect();
+        }
+        let own = |column: &usize| matches!(columns.sources[*column], Source::Made(_));
+        let texts: Vec<StringViewArray> =
+            (0..columns.sources.len()).filter(own).map(|c| rows.texts(columns, c)).collect();
+        let rest = |line| {
+            texts
+                .iter()
+                .fold(layout, |hash, text| self.hasher.bytes(text.value(line).as_bytes(), hash))
+        };
+        (0..rows.len()).map(|line| self.hasher.line(&key, line, rest(line))).collect()
+    }
+
+    /// Ends the watch: looks again at lines that share a key and differ, corrects the counts, and notes
+    /// what it found.
+    pub(crate) fn finish(self, engine: &Engine, findings: &mut Findings) -> Result<(), Error> {
+        let (table, rule) = (self.table, self.rule);
+        let state = self.turns.finish();
+        findings.unkeyed = state.unkeyed;
+        let open = match self.settled {
+            Some(settled) => {
+                findings.read_again = true;
+                findings.repeats_open = settled.open.len() as u64;
+                settled.open
+            }
+            None if state.pairs.is_empty() => return Ok(()),
+            None => {
+                findings.read_again = true;
+                let groups = fetch(engine, table, &state)?;
+                let settled = settle(rule, groups.iter().map(Vec::as_slice));
+                // They were counted as dropped, letter by letter as they differ.
+                for line in &settled.folded {
+                    let counts = findings.parts.entry(state.part_of(*line)).or_default();
+                    counts.dropped -= 1;
+                    counts.folded += 1;
+                }
+                findings.repeats_open = settled.open.len() as u64;
+                match rule {
+                    Rule::Stop => settled.open,
+                    _ => {
+                        settled.dropped.iter().map(|line| (state.first_of(*line), *line)).collect()
+                    }
+                }
+            }
+        };
+        findings.repeats = show(engine, table, &state, &open[..open.len().min(SHOWN)])?;
+        Ok(())
+    }
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Mark {
+    Holds,
+    Folded,
+    Dropped,
+}
+
+impl State {
+    /// The next line is of this part.
+    fn start(&mut self, part: usize) {
+        while self.starts.len() <= part {
+            self.starts.push(self.lines);
+        }
+    }
+
+    /// Notes a line; the answer is the line on which its key came before, its own number, and whether
+    /// both are the same letter by letter.
+    fn note(&mut self, hash: Option<LineHash>) -> Result<Option<(u32, u32, bool)>, Error> {
+        let number = self.lines;
+        self.lines += 1;
+        let Some(hash) = hash else {
+            self.unkeyed += 1;
+            return Ok(None);
+        };
+        let line = u32::try_from(number).ok().filter(|line| *line != u32::MAX);
+        let line = line.ok_or_else(|| {
+            Error::from(
+                interligo_core::plan::Mistake::of_plan(
+                    "repeated lines can be looked for among 4,294,967,294 lines at most",
+                )
+                .help("leave out the `key` of the fact, or add repeats = \"keep\""),
+            )
+        })?;
+        Ok(match self.seen.note(hash, line) {
+            Seen::New => None,
+            Seen::Before(first, same) => Some((first, line, same)),
+        })
+    }
+
+    fn mark(&mut self, hash: Option<LineHash>) -> Result<Mark, Error> {
+        Ok(match self.note(hash)? {
+            None => Mark::Holds,
+            Some((_, _, true)) => Mark::Folded,
+            Some((first, line, false)) => {
+                self.pairs.push((first, line));
+                Mark::Dropped
+            }
+        })
+    }
+
+    fn part_of(&self, line: u32) -> usize {
+        // Parts without lines start where the next one does.
+        self.starts.partition_point(|start| *start <= u64::from(line)) - 1
+    }
+
+    /// The first line with the key of a later one.
+    fn first_of(&self, line: u32) -> u32 {
+        self.pairs.iter().find(|(_, later)| *later == line).map_or(line, |(first, _)| *first)
+    }
+
+    /// The lines that share keys, those of one key together: by the first, ascending.
+    fn groups(&self) -> Vec<Vec<u32>> {
+        let mut pairs = self.pairs.clone();
+        pairs.sort_unstable();
+        let group = |pairs: &[Pair]| {
+            std::iter::once(pairs[0].0).chain(pairs.iter().map(|(_, later)| *later)).collect()
+        };
+        pairs.chunk_by(|a, b| a.0 == b.0).map(group).collect()
+    }
+}
+
+/// What tells the rows of a part apart from those of parts that are laid out otherwise.
+fn layout(part: &Part) -> u64 {
+    let mut hasher = FixedState::with_seed(0x7469_6c69).build_hasher();
+    part.headings.hash(&mut hasher);
+    format!("{:?} {:?} {:?}", part.dialect, part.style, part.columns.names).hash(&mut hasher);
+    hasher.finish()
+}
+
+/// Reads lines again, in their order; `each` gets the rows of a block, the line of the block and its number.
+fn read_again(
+    table: &Table,
+    state: &State,
+    wanted: &[u32],
+    mut each: impl FnMut(&Rows, &Part, &[(usize, u32)]),
+) -> Result<(), Error> {
+    let mut wanted = wanted.iter().copied().peekable();
+    for (number, part) in table.parts.iter().enumerate() {
+        let Some(start) = state.starts.get(number).copied() else { break };
+        let end = state.starts.get(number + 1).copied().unwrap_or(state.lines);
+        if wanted.peek().is_none_or(|line| u64::from(*line) >= end) {
+            continue;
+        }
+        let mut reader = part.open()?;
+        let mut first = start;
+        while let Some(block) = reader.next(BLOCK)? {
+            let rows = Rows::of(block, table, part)?;
+            let next = first + rows.len() as u64;
+            let mut here = Vec::new();
+            while let Some(line) = wanted.next_if(|line| u64::from(*line) < next) {
+                here.push(((u64::from(line) - first) as usize, line));
+            }
+            if !here.is_empty() {
+                each(&rows, part, &here);
+            }
+            first = next;
+        }
+        if first != end {
+            return Err(Error::input(&part.shown, "changed while it was read")
+                .help("run again when nothing writes to it"));
+        }
+    }
+    Ok(())
+}
+
+/// The lines that share keys, with what they hold, those of one key together.
+fn fetch(engine: &Engine, table: &Table, state: &State) -> Result<Vec<Vec<Copy>>, Error> {
+    let groups = state.groups();
+    let comparing = Comparing::new(engine, table);
+    // Of each line, the columns in which its group is compared.
+    let mut compared: HashMap<u32, Arc<Vec<usize>>> = HashMap::new();
+    let mut known: HashMap<Vec<usize>, Arc<Vec<usize>>> = HashMap::new();
+    for group in &groups {
+        let mut parts: Vec<usize> = group.iter().map(|line| state.part_of(*line)).collect();
+        parts.sort_unstable();
+        parts.dedup();
+        let columns = match known.get(&parts) {
+            Some(columns) => columns.clone(),
+            None => {
+                let columns = Arc::new(comparing.common(&parts));
+                known.insert(parts, columns.clone());
+                columns
+            }
+        };
+        compared.extend(group.iter().map(|line| (*line, columns.clone())));
+    }
+    let mut wanted: Vec<u32> = compared.keys().copied().collect();
+    wanted.sort_unstable();
+    let mut copies: HashMap<u32, Copy> = HashMap::with_capacity(wanted.len());
+    read_again(table, state, &wanted, |rows, part, here| {
+        let values = comparing.values(rows, part, here);
+        for (at, (_, line)) in here.iter().enumerate() {
+            let mut hasher = FixedState::with_seed(0x6f72_6465).build_hasher();
+            for column in compared[line].iter() {
+                values[*column][at].hash(&mut hasher);
+            }
+            let decides = comparing.decides.map_or(Value::Blank, |c| values[c][at].1.clone());
+            copies.insert(*line, Copy { line: *line, values: hasher.finish(), decides });
+        }
+    })?;
+    let mut copy = |line: u32| copies.remove(&line);
+    Ok(groups.into_iter().map(|group| group.into_iter().filter_map(&mut copy).collect()).collect())
+}
+
+/// How the values of lines are compared: numbers as numbers, days as days, whatever their style.
+struct Comparing<'a> {
+    table: &'a Table,
+    types: Vec<ColumnType>,
+    decides: Option<usize>,
+}
+
+impl Comparing<'_> {
+    fn new<'a>(engine: &Engine, table: &'a Table) -> Comparing<'a> {
+        let wishes = &engine.bound.fact.wishes;
+        let column_type = |column: usize| {
+            let mut evidence = Evidence::default();
+            table.parts.iter().for_each(|part| evidence.merge(&part.evidence_of(column)));
+            let found = || match wishes.is_text(column) || wishes.keys().contains(&column) {
+                true => ColumnType::Text,
+                false => evidence.found_type(),
+            };
+            engine.column_type(column).unwrap_or_else(found)
+        };
+        let types = (0..table.columns.names.len()).map(column_type).collect();
+        let decides = engine.bound.fact.key.as_ref().and_then(|key| key.decides);
+        Comparing { table, types, decides }
+    }
+
+    /// The columns that all of these parts have from their rows.
+    fn common(&self, parts: &[usize]) -> Vec<usize> {
+        let has = |part: &usize, column: usize| {
+            matches!(self.table.parts[*part].sources[column], Source::Field(_) | Source::Made(_))
+        };
+        let all = 0..self.table.columns.names.len();
+        all.filter(|column| parts.iter().all(|part| has(part, *column))).collect()
+    }
+
+    /// By column, what some lines hold: the text where it cannot be read, and the value.
+    fn values(
+        &self,
+        rows: &Rows,
+        part: &Part,
+        lines: &[(usize, u32)],
+    ) -> Vec<Vec<(String, Value<'static>)>> {
+        let column = |(column, column_type): (usize, &ColumnType)| {
+            let texts = rows.values(part, column);
+            let texts = gathered(&texts, lines.iter().map(|(line, _)| Some(*line as u32)));
+            let read = Reading::of(*column_type).read_part(&texts, &part.style, column);
+            let value = |row: usize| match (read.column.value(row), column_type) {
+                (Value::Text(text), _) => (text.trim().to_owned(), Value::Blank),
+                (Value::Blank, _) => (texts.value(row).trim().to_owned(), Value::Blank),
+                (value, _) => (String::new(), value.into_owned()),
+            };
+            (0..texts.len()).map(value).collect()
+        };
+        self.types.iter().enumerate().map(column).collect()
+    }
+}
+
+/// Lines that share a key and differ, as they stand in their files.
+fn show(
+    engine: &Engine,
+    table: &Table,
+    state: &State,
+    pairs: &[Pair],
+) -> Result<Vec<Repeat>, Error> {
+    let mut wanted: Vec<u32> = pairs.iter().flat_map(|(first, later)| [*first, *later]).collect();
+    wanted.sort_unstable();
+    wanted.dedup();
+    let comparing = Comparing::new(engine, table);
+    type Shown = (Spot, Vec<String>, Vec<(String, Value<'static>)>);
+    let mut lines: HashMap<u32, Shown> = HashMap::new();
+    read_again(table, state, &wanted, |rows, part, here| {
+        let values = comparing.values(rows, part, here);
+        let texts: Vec<StringViewArray> =
+            (0..values.len()).map(|column| rows.texts(part, column)).collect();
+        for (at, (line, number)) in here.iter().enumerate() {
+            let spot = Spot { part: state.part_of(*number), row: rows.row_of(*line) };
+            let cells = texts.iter().map(|texts| texts.value(*line).trim().to_owned()).collect();
+            let values = values.iter().map(|column| column[at].clone()).collect();
+            lines.insert(*number, (spot, cells, values));
+        }
+    })?;
+    let key = engine.bound.fact.key.as_ref().map_or(&[][..], |key| &key.columns);
+    let repeat = |(first, later): &Pair| {
+        let ((one, cells, values), (other, others, other_values)) =
+            (lines.get(first)?, lines.get(later)?);
+        let common = comparing.common(&[one.part, other.part]);
+        let differing =
+            common.into_iter().filter(|column| values[*column] != other_values[*column]);
+        let name = |column: usize| table.columns.names[column].clone();
+        Some(Repeat {
+            key: key
+                .iter()
+                .map(|c| format!("{} {}", name(*c), cells[*c]))
+                .collect::<Vec<_>>()
+                .join(", "),
+            first: *one,
+            other: *other,
+            differing: differing
+                .map(|column| (name(column), cells[column].clone(), others[column].clone()))
+                .collect(),
+        })
+    };
+    Ok(pairs.iter().filter_map(repeat).collect())
+}

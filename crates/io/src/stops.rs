@@ -1,0 +1,159 @@
+//! What was found in the data and must stop a run, each with its places and the ways out.
+
+use interligo_core::bind::Bound;
+use interligo_core::engine::Engine;
+use interligo_core::findings::{Findings, Parts, Repeat};
+use interligo_core::links::LinkStatus;
+use interligo_core::lookup::Lookup;
+use interligo_core::plan::Missing;
+
+use crate::error::Stop;
+use crate::project::Project;
+
+/// The duplicates that must stop a run.
+pub fn duplicate_stops(bound: &Bound, lookups: &[Lookup]) -> Vec<Stop> {
+    let mut stops = Vec::new();
+    for (lookup, bound) in lookups.iter().zip(&bound.lookups) {
+        stops.extend(suspect_stop(
+            &bound.name,
+            lookup.suspects().iter().map(|(place, cells)| format!("{place} {cells}")).collect(),
+        ));
+        for (column, currencies) in &lookup.currencies {
+            let places = currencies.iter().map(|(mark, place)| format!("{place} {mark}"));
+            stops.extend(currency_stop(&bound.name, column, places.collect()));
+        }
+        let differing: Vec<_> = lookup.duplicates.iter().filter(|d| d.held.is_none()).collect();
+        let Some(first) = differing.first() else { continue };
+        let more = match differing.len() {
+            1 => String::new(),
+            n => format!(" ({n} such keys)"),
+        };
+        stops.push(Stop {
+            message: format!(
+                "`{}` has several rows for the key `{}`, which differ in {}{more}",
+                lookup.name,
+                first.key,
+                first.differing.iter().map(|c| format!("`{c}`")).collect::<Vec<_>>().join(", "),
+            ),
+            places: differing.iter().flat_map(|d| &d.places).take(10).map(|p| p.to_string()).collect(),
+            help: format!(
+                "correct the rows, or add `duplicates = \"first\"` or \"last\" to [tables.{}]; `interligo check` lists them all",
+                lookup.name
+            ),
+        });
+    }
+    stops
+}
+
+/// The stop for rows that look like totals and are not proved to be any.
+fn suspect_stop(table: &str, places: Vec<String>) -> Option<Stop> {
+    let count = match places.len() {
+        0 => return None,
+        1 => "1 row that looks like a total".to_owned(),
+        n => format!("{n} rows that look like totals"),
+    };
+    Some(Stop {
+        message: format!("`{table}` has {count}, but is not the sum of the rows above")
+            .replace("totals, but is", "totals, but are"),
+        places: places.into_iter().take(10).collect(),
+        help: format!(
+            "add total-rows = \"leave-out\" to [tables.{table}] if it is a total, or \"keep\" if it is a row like any other"
+        ),
+    })
+}
+
+/// The stop for amounts in several currencies in one column; `places` has the first of each.
+fn currency_stop(table: &str, column: &str, places: Vec<String>) -> Option<Stop> {
+    (places.len() > 1).then(|| Stop {
+        message: format!("the amounts in `{table}.{column}` are in {} currencies", places.len()),
+        places,
+        help:
+            "sums over several currencies say nothing; keep them in columns or files of their own, \
+               or say which rows do not belong with `leave-out-rows`"
+                .to_owned(),
+    })
+}
+
+/// The stop for lines that share a key and differ, where no rule settles which of them holds.
+fn repeats_stop(fact: &str, parts: &Parts, findings: &Findings) -> Option<Stop> {
+    let open = findings.repeats_open;
+    if open == 0 {
+        return None;
+    }
+    let count = if open == 1 { "1 key".to_owned() } else { format!("{open} keys") };
+    let place = |repeat: &Repeat| {
+        let differing = repeat.differing.iter();
+        let differing: Vec<String> = differing
+            .map(|(column, one, other)| format!("{column} `{one}` and `{other}`"))
+            .collect();
+        let (first, other) = (parts.place(repeat.first), parts.place(repeat.other));
+        format!("{first} and {other}  {}: {}", repeat.key, differing.join(", "))
+    };
+    Some(Stop {
+        message: format!("`{fact}` has {count} on several lines, which differ"),
+        places: findings.repeats.iter().map(place).collect(),
+        help: format!(
+            "correct the lines, name all columns that make a line what it is in `key`, or add `repeats = \"first\"`, \
+             \"last\" or \"newest COLUMN\" to [tables.{fact}]"
+        ),
+    })
+}
+
+/// Findings over the lines that the plan says must stop a run.
+pub fn stops(project: &Project, engine: &Engine, findings: &Findings) -> Vec<Stop> {
+    let parts = project.fact_parts(engine);
+    let fact = &engine.bound.fact.name;
+    let suspects = findings.suspects.iter();
+    let suspects = suspects.map(|(spot, cells)| format!("{} {cells}", parts.place(*spot)));
+    let mut found: Vec<Stop> = suspect_stop(fact, suspects.collect()).into_iter().collect();
+    found.extend(repeats_stop(fact, &parts, findings));
+    for (column, currencies) in &findings.currencies {
+        let places = currencies.iter().map(|(mark, spot)| format!("{} {mark}", parts.place(*spot)));
+        found.extend(currency_stop(fact, engine.column_name(*column), places.collect()));
+    }
+    for (number, route) in engine.bound.routes.iter().enumerate() {
+        let counts = findings.links.get(number).copied().unwrap_or_default();
+        let stopping: &[LinkStatus] = match route.missing {
+            Missing::Stop => &[LinkStatus::Unmatched, LinkStatus::Blank, LinkStatus::Overlapping],
+            _ => &[LinkStatus::Overlapping],
+        };
+        for status in stopping {
+            let lines = counts[*status as usize];
+            if lines == 0 {
+                continue;
+            }
+            let tallies: Vec<_> =
+                findings.keys.iter().filter(|((l, s, _), _)| *l == number && s == status).collect();
+            let name = &route.name;
+            let (what, help) = match status {
+                LinkStatus::Unmatched => (
+                    "with a key that is not in",
+                    "correct the keys, complete the lookup, or change `missing` of the link",
+                ),
+                LinkStatus::Blank => {
+                    ("without a key for", "complete the lines, or change `missing` of the link")
+                }
+                _ => (
+                    "on a day on which several rows hold in",
+                    "correct the periods so that they do not overlap",
+                ),
+            };
+            let keys = if tallies.len() > 1 {
+                format!(" ({} different keys)", tallies.len())
+            } else {
+                String::new()
+            };
+            let count = if lines == 1 { "1 line".to_owned() } else { format!("{lines} lines") };
+            found.push(Stop {
+                message: format!("{count} {what} `{name}`{keys}"),
+                places: tallies
+                    .iter()
+                    .take(10)
+                    .map(|((_, _, key), tally)| format!("{} `{key}`", parts.place(tally.first)))
+                    .collect(),
+                help: format!("{help}; `interligo check` lists them all"),
+            });
+        }
+    }
+    found
+}
