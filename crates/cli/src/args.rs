@@ -36,6 +36,7 @@ pub(crate) enum Command {
     Run(RunOptions),
     Totals(TotalsOptions),
     Check(CheckOptions),
+    Look(LookOptions),
     Demo(DemoOptions),
 }
 
@@ -104,6 +105,44 @@ pub(crate) struct CheckOptions {
     pub(crate) plan: PlanOptions,
 
     /// How the result is printed; the table shows the worst, csv and json have all
+    #[arg(long, value_enum, value_name = "FORM", default_value = "table")]
+    pub(crate) format: Format,
+}
+
+/// Show what tables hold: columns, types, blanks, distinct values, possible keys, rows
+///
+/// Reads the tables of the plan, or files that no plan describes yet, and shows for each: from which files
+/// and how they are written, the rows read and left out, and a row per column. What could be read in two
+/// ways is shown with the settings that decide.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples:
+  interligo look                       all tables of the plan
+  interligo look sales --rows 5        the first rows of one
+  interligo look customers --where \"region = 'Coast'\"
+  interligo look sales --column item   its values, the most frequent first
+  interligo look products.csv          a file as it stands")]
+pub(crate) struct LookOptions {
+    /// Tables of the plan, or files; without any, all tables of the plan
+    #[arg(value_name = "TABLE|FILE")]
+    pub(crate) tables: Vec<String>,
+
+    #[command(flatten)]
+    pub(crate) plan: PlanOptions,
+
+    /// Show the first rows as they stand in the files
+    #[arg(long, value_name = "N", conflicts_with = "column")]
+    pub(crate) rows: Option<usize>,
+
+    /// Show rows for which this condition holds, 20 unless --rows says otherwise
+    #[arg(long = "where", value_name = "CONDITION", conflicts_with = "column")]
+    pub(crate) filter: Option<String>,
+
+    /// Show the values of one column with their counts
+    #[arg(long, value_name = "COLUMN")]
+    pub(crate) column: Option<String>,
+
+    /// How the result is printed; csv and json have all values and every digit
     #[arg(long, value_enum, value_name = "FORM", default_value = "table")]
     pub(crate) format: Format,
 }

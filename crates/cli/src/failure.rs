@@ -18,6 +18,12 @@ pub(crate) enum Failure {
     /// There is no plan.
     #[error("no plan found")]
     NoPlan,
+    /// There is no plan, and no file is named.
+    #[error("there is no plan here, and no file is named")]
+    NothingToLookAt,
+    /// Neither a table of the plan nor a file.
+    #[error("there is no table and no file called `{name}`")]
+    NoTable { name: String, known: Vec<String> },
     /// The folder of the demo holds something else.
     #[error("the folder `{}` is not empty", .0.display())]
     FolderInUse(PathBuf),
@@ -42,7 +48,8 @@ impl Failure {
                 Error::Output { .. } => 4,
                 _ => 1,
             },
-            Failure::NoPlan | Failure::FolderInUse(_) => 2,
+            Failure::NoPlan | Failure::NothingToLookAt | Failure::FolderInUse(_) => 2,
+            Failure::NoTable { .. } => 3,
             Failure::Demo { .. } | Failure::Output(_) => 4,
             Failure::Found => 1,
         }
@@ -89,6 +96,17 @@ impl Failure {
             Failure::NoPlan => Some(
                 "run the command in the folder of an interligo.toml, name one with --plan, or see `interligo demo`".into(),
             ),
+            Failure::NothingToLookAt => {
+                Some("name files, `interligo look sales.csv`, or run it in the folder of an interligo.toml".into())
+            }
+            Failure::NoTable { name, known } => {
+                let names: Vec<&str> = known.iter().map(String::as_str).collect();
+                match interligo_core::plan::nearest_name(name, &names) {
+                    Some(near) => Some(format!("did you mean the table `{near}`?")),
+                    None if known.is_empty() => Some("name a file".into()),
+                    None => Some(format!("the tables of the plan are {}", known.join(", "))),
+                }
+            }
             Failure::FolderInUse(_) => Some("name a new folder: interligo demo FOLDER".into()),
             _ => None,
         }

@@ -13,14 +13,18 @@ pub struct Amount<'t> {
     pub currency: Option<&'t str>,
 }
 
-/// Currency codes (ISO 4217) and local marks that are taken for what they are; other letters beside a
-/// number are units, and a number with a unit is none.
-const MARKS: [&str; 44] = [
+/// Currency codes (ISO 4217), sorted, and local marks that are taken for what they are; other letters
+/// beside a number are units, and a number with a unit is none.
+const CODES: [&str; 41] = [
     "AED", "ARS", "AUD", "BGN", "BRL", "CAD", "CHF", "CLP", "CNY", "COP", "CZK", "DKK", "EGP",
     "EUR", "GBP", "HKD", "HUF", "IDR", "ILS", "INR", "ISK", "JPY", "KRW", "MAD", "MXN", "MYR",
     "NOK", "NZD", "PEN", "PHP", "PLN", "RON", "RSD", "SAR", "SEK", "SGD", "THB", "TRY", "UAH",
-    "USD", "ZAR", "kr", "zł", "Fr.",
+    "USD", "ZAR",
 ];
+const LOCAL: [&str; 3] = ["kr", "zł", "Fr."];
+
+/// The most letters that a mark has.
+const LETTERS: usize = 3;
 
 /// The digits of a number with their marks, without what may stand around them.
 pub fn digits(text: &str) -> Option<&str> {
@@ -42,6 +46,16 @@ fn bare(text: &str) -> Option<Bare<'_>> {
     let mut rest = text.trim();
     // The common case, without a look at anything else.
     if rest.bytes().all(|b| b.is_ascii_digit() || matches!(b, b'.' | b',')) {
+        return Some(Bare { digits: rest, negative: false, currency: None });
+    }
+    // No mark has more letters.
+    if rest.bytes().filter(u8::is_ascii_alphabetic).nth(LETTERS).is_some() {
+        return None;
+    }
+    let ends = [rest.as_bytes().first(), rest.as_bytes().last()];
+    let stands_out =
+        |b: &u8| b.is_ascii_alphabetic() || matches!(b, b'$' | b'.' | b'(') || *b > 127;
+    if !ends.into_iter().flatten().any(|b| stands_out(b) || matches!(b, b'-' | b')')) {
         return Some(Bare { digits: rest, negative: false, currency: None });
     }
     let mut negative = false;
@@ -96,14 +110,18 @@ fn mark_before(text: &str) -> Option<(&str, &str)> {
     if let Some(sign) = sign {
         return Some(text.split_at(letters + sign.len_utf8()));
     }
-    MARKS.iter().find(|mark| text.starts_with(**mark)).map(|mark| text.split_at(mark.len()))
+    let code = text.get(..3).filter(|code| CODES.binary_search(code).is_ok());
+    let mark = code.or_else(|| LOCAL.into_iter().find(|mark| text.starts_with(mark)))?;
+    Some(text.split_at(mark.len()))
 }
 
 fn mark_behind(text: &str) -> Option<(&str, &str)> {
     let sign = text.chars().next_back().filter(|sign| is_currency_sign(*sign));
+    let code = |start: &usize| text.get(*start..).is_some_and(|c| CODES.binary_search(&c).is_ok());
     let length = match sign {
         Some(sign) => sign.len_utf8(),
-        None => MARKS.iter().find(|mark| text.ends_with(**mark))?.len(),
+        None if text.len().checked_sub(3).is_some_and(|start| code(&start)) => 3,
+        None => LOCAL.iter().find(|mark| text.ends_with(**mark))?.len(),
     };
     let (rest, mark) = text.split_at(text.len() - length);
     Some((mark, rest))
@@ -121,6 +139,11 @@ fn common_form(mark: &str) -> &str {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn codes_are_sorted_so_that_they_are_found() {
+        assert!(CODES.is_sorted());
+    }
 
     #[test]
     fn marks_and_signs_around_a_number_are_read() {

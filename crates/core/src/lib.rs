@@ -28,6 +28,7 @@ pub mod lookup;
 pub mod pattern;
 pub mod place;
 pub mod plan;
+pub mod profile;
 pub mod reading;
 mod reads;
 pub mod repeats;

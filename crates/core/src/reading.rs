@@ -104,6 +104,42 @@ impl Evidence {
         }
     }
 
+    /// The same, so many times.
+    pub(crate) fn times(self, times: usize) -> Evidence {
+        Evidence {
+            filled: self.filled * times,
+            numbers: self.numbers * times,
+            numeric: self.numeric * times,
+            percents: self.percents * times,
+            dates: self.dates * times,
+            places: self.places,
+        }
+    }
+
+    /// The type that all of the texts have but for a few slips, one in twenty at most; text when there is
+    /// none. Digits with zeros before them are codes.
+    pub fn mostly(&self) -> ColumnType {
+        let nearly = |fitting: usize| fitting > 0 && fitting * 20 >= self.filled * 19;
+        match self.found_type() {
+            ColumnType::Text if self.numeric == self.numbers && nearly(self.numbers) => {
+                ColumnType::Number
+            }
+            ColumnType::Text if nearly(self.percents) => ColumnType::Percent,
+            ColumnType::Text if nearly(self.dates) => ColumnType::Date,
+            found => found,
+        }
+    }
+
+    /// How many texts can be read as a type.
+    pub(crate) fn fitting(&self, column_type: ColumnType) -> usize {
+        match column_type {
+            ColumnType::Number | ColumnType::Integer => self.numeric,
+            ColumnType::Percent => self.percents,
+            ColumnType::Date => self.dates,
+            ColumnType::Text | ColumnType::YesNo => self.filled,
+        }
+    }
+
     /// Adds what other texts look like.
     pub fn merge(&mut self, other: &Evidence) {
         self.filled += other.filled;
@@ -133,13 +169,7 @@ impl Evidence {
     /// Whether at least half of the texts can be read as `wanted`: what is needed as a number or
     /// date may hold a slip here and there, but not be something else altogether.
     pub fn allows(&self, wanted: ColumnType) -> bool {
-        let fitting = match wanted {
-            ColumnType::Number | ColumnType::Integer => self.numeric,
-            ColumnType::Percent => self.percents,
-            ColumnType::Date => self.dates,
-            ColumnType::Text | ColumnType::YesNo => self.filled,
-        };
-        fitting * 2 >= self.filled
+        self.fitting(wanted) * 2 >= self.filled
     }
 
     /// The places of the column's numbers once they are multiplied by `scale`.
@@ -256,7 +286,11 @@ impl Reading {
 
     /// The common case at speed: plain short numbers and blanks. `None` when any text is more than
     /// that, and the slower way must say what it is.
-    fn read_fixed(&self, texts: &StringViewArray, numbers: NumberStyle) -> Option<NumberColumn> {
+    pub(crate) fn read_fixed(
+        &self,
+        texts: &StringViewArray,
+        numbers: NumberStyle,
+    ) -> Option<NumberColumn> {
         let decimal = numbers.decimal as u8;
         let (factor, scale_places) = match self.scale {
             Some(scale) => (i64::try_from(scale.mantissa()).ok()?, scale.places()),

@@ -162,8 +162,16 @@ enum Piece {
     ShortYear,
     /// Hours and minutes, perhaps seconds; a day is the day as written.
     Time,
+    /// Days since an epoch, which is so many days after 1970-01-01; a fraction is the time of the day.
+    DayNumber(i32),
     Sign(char),
 }
+
+/// The 31st of December 2025, in days since 1970-01-01.
+const LAST_OF_2025: i32 = 20_453;
+
+/// The day 0 of workbooks, 1899-12-30 or 1904-01-01, in days since 1970-01-01.
+const EPOCHS: [i32; 2] = [-25_569, -24_107];
 
 /// The most pieces that a way of writing days may have.
 const PIECES: usize = 8;
@@ -201,6 +209,14 @@ impl DateStyle {
     /// The style of a specimen; `None` when it does not write the 31st of December 2025.
     pub fn from_specimen(specimen: &str) -> Option<DateStyle> {
         let mut pieces = [None; PIECES];
+        if let Some(epoch) = specimen
+            .parse()
+            .ok()
+            .and_then(|number: i32| EPOCHS.into_iter().find(|epoch| number == LAST_OF_2025 - epoch))
+        {
+            pieces[0] = Some(Piece::DayNumber(epoch));
+            return Some(DateStyle { pieces });
+        }
         let mut rest = specimen;
         let mut count = 0;
         let known = [
@@ -266,10 +282,39 @@ impl DateStyle {
                     }
                     rest = &rest[end..];
                 }
+                Piece::DayNumber(epoch) => return day_number(text, *epoch),
                 Piece::Sign(sign) => rest = rest.strip_prefix(*sign)?,
             }
         }
         if rest.is_empty() { Day::from_civil(year as i32, month, day) } else { None }
+    }
+}
+
+/// The day of a number of days since an epoch; the time after the point is left out.
+fn day_number(text: &str, epoch: i32) -> Option<Day> {
+    let (days, time) = text.split_once(['.', ',']).unwrap_or((text, "0"));
+    let digits = |text: &str| !text.is_empty() && text.bytes().all(|b| b.is_ascii_digit());
+    // Up to the year 9999.
+    let days: i32 =
+        days.parse().ok().filter(|number| (1..=2_958_465).contains(number) && digits(days))?;
+    digits(time).then_some(Day(days + epoch))
+}
+
+impl fmt::Display for DateStyle {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        for piece in self.pieces.iter().flatten() {
+            match piece {
+                Piece::Day => f.write_str("31")?,
+                Piece::Month => f.write_str("12")?,
+                Piece::MonthName => f.write_str("Dec")?,
+                Piece::Year => f.write_str("2025")?,
+                Piece::ShortYear => f.write_str("25")?,
+                Piece::Time => f.write_str("23:59")?,
+                Piece::DayNumber(epoch) => write!(f, "{}", LAST_OF_2025 - epoch)?,
+                Piece::Sign(sign) => write!(f, "{sign}")?,
+            }
+        }
+        Ok(())
     }
 }
 
@@ -332,11 +377,17 @@ mod tests {
             ("20251231", "20240607", Some("2024-06-07")),
             ("20251231", "2024607", None),
             ("2025-12-31 23:59", "2024-06-07 08:15:00", Some("2024-06-07")),
+            ("46022", "45366", Some("2024-03-15")),
+            ("46022", "45366.75", Some("2024-03-15")),
+            ("44560", "43904", Some("2024-03-15")),
+            ("46022", "-3", None),
+            ("46022", "4536x", None),
             ("31/12/2025", "31/02/2024", None),
             ("31/12/2025", "2024-06-07", None),
             ("31/12/2025", "1/2/2024x", None),
         ] {
             let style = DateStyle::from_specimen(specimen).unwrap();
+            assert_eq!(style.to_string(), specimen);
             assert_eq!(
                 style.read(text).map(|d| d.to_string()).as_deref(),
                 day,

@@ -150,7 +150,7 @@ mod tests {
     fn the_plan_names_a_line() {
         let head = b"\"a title\nin two lines\";\nx;y\n1;2\n";
         let find = |line| find(head, b';', Some(line), &"t.csv".into());
-        assert_eq!(find(3).unwrap(), Heading { above: 1, skip: 2, row: 25..29, rest: 29 });
+        assert_eq!(find(3).unwrap(), Heading { above: 1, skip: 2, row: 24..28, rest: 28 });
         assert_eq!(find(0).unwrap().skip, 0);
         assert!(find(2).is_err() && find(9).is_err());
     }

@@ -261,9 +261,10 @@ fn separator(
         let all = (split.rows() + split.ragged.len()).max(1) as u64;
         best.push((split.rows() as u64 * 1000 / all, separator, heading));
     }
-    best.sort_by_key(|(even, ..)| std::cmp::Reverse(*even));
-    if let [(first, a, _), (second, b, _), ..] = best.as_slice()
-        && first == second
+    // Of equals the one that does not take rows for titles.
+    best.sort_by_key(|(even, _, heading)| (std::cmp::Reverse(*even), heading.above));
+    if let [(first, a, one), (second, b, other), ..] = best.as_slice()
+        && (first, one.above) == (second, other.above)
     {
         return Err(Error::input(
             shown,

@@ -9,6 +9,7 @@ use interligo_core::tieout::{TieOut, Written};
 use interligo_core::totals::TotalsTable;
 
 use crate::error::Error;
+use crate::last_run::{FilesSince, LastRun};
 use crate::lines_out::LinesOutput;
 use crate::parts::Table;
 use crate::project::Project;
@@ -23,6 +24,8 @@ pub(crate) struct Sinks {
     /// Whether there is a file for what is set aside: there is, where anything is written.
     pub(crate) keeps_aside: bool,
     pub(crate) files: Files,
+    /// Where this run is noted, and what the last one left there; not where nothing is written.
+    last_run: Option<(PathBuf, Option<LastRun>)>,
 }
 
 pub(crate) struct Files {
@@ -62,9 +65,12 @@ impl Files {
 impl Sinks {
     /// Opens the outputs that have a file.
     pub(crate) fn create(project: &Project, engine: &Engine, fact: &Table) -> Result<Sinks, Error> {
+        let writes = engine.outputs.iter().any(|output| output.to.is_some());
+        let last_run = project.last_run_path();
         let mut sinks = Sinks {
             lines: Vec::new(),
-            keeps_aside: engine.outputs.iter().any(|output| output.to.is_some()),
+            keeps_aside: writes,
+            last_run: writes.then(|| (last_run.clone(), LastRun::read(&last_run))),
             files: Files {
                 lines: Vec::new(),
                 aside_path: project.aside_path(),
@@ -142,6 +148,15 @@ impl Sinks {
             return Err(Error::NotClosed(Box::new(tie_out)));
         }
         files.extend(aside);
+        let since = self.last_run.map(|(path, earlier)| {
+            let lines = tie_out.parts.iter().map(|(part, rows)| (&**part, rows.lines()));
+            let run = LastRun::of(&engine.bound.fact.name, lines);
+            let mut file = OutputFile::create(&path)?;
+            file.write(&run.to_json())?;
+            files.push(file);
+            Ok::<_, Error>(earlier.map_or_else(FilesSince::default, |earlier| run.since(&earlier)))
+        });
+        let since = since.transpose()?.unwrap_or_default();
         // All files are whole before the first appears.
         files.iter_mut().try_for_each(OutputFile::flush)?;
         files.into_iter().try_for_each(OutputFile::appear)?;
@@ -150,7 +165,7 @@ impl Sinks {
             std::fs::remove_file(&aside_path)
                 .map_err(|error| Error::output(&aside_path, &error))?;
         }
-        Ok(Outcome { findings, totals, tie_out })
+        Ok(Outcome { findings, totals, tie_out, since })
     }
 }
 

@@ -15,7 +15,7 @@ use crate::given::Given;
 use crate::headings::Drift;
 use crate::look::{FieldNote, Head, Looked, head};
 use crate::pattern::PathPattern;
-use crate::style::FoundStyle;
+use crate::style::{FoundStyle, Open};
 use crate::text::{Block, BlockReader, Dialect, decoded};
 
 /// One file of a table.
@@ -79,6 +79,19 @@ pub(crate) struct Table {
     pub(crate) optional: Vec<String>,
     /// Headings in which parts differ from the others.
     pub(crate) drift: Vec<Drift>,
+}
+
+/// Values that can be read in two ways, and what decides.
+pub(crate) struct Question {
+    pub(crate) message: String,
+    pub(crate) way_out: String,
+}
+
+impl Question {
+    /// The question with its answers.
+    pub(crate) fn in_words(self) -> String {
+        format!("{}: {}", self.message, self.way_out)
+    }
 }
 
 /// A file that a table's patterns fit, before it is opened.
@@ -150,44 +163,53 @@ impl Table {
             .filter(|column| !wishes.is_text(*column))
             .chain(days.iter().copied())
             .collect();
+        match self.questions(&used).into_iter().next() {
+            Some(question) => Err(Mistake::of_plan(question.message).help(question.way_out).into()),
+            None => Ok(()),
+        }
+    }
+
+    /// What has two readings in some columns.
+    pub(crate) fn questions(&self, columns: &[usize]) -> Vec<Question> {
+        let mut questions = Vec::new();
         for part in &self.parts {
             let asked = [("numbers", &part.found.open_numbers), ("dates", &part.found.open_dates)];
             for (key, open) in
-                asked.iter().flat_map(|(key, all)| all.iter().map(move |o| (*key, o)))
+                asked.iter().flat_map(|(key, all)| all.iter().map(move |open| (*key, open)))
             {
                 let column = (0..part.sources.len()).find(|column| match &part.sources[*column] {
                     Source::Field(field) => *field == open.field,
                     Source::Made(number) => part.columns.fields(*number).contains(&open.field),
                     _ => false,
                 });
-                let Some(column) = column.filter(|column| used.contains(column)) else { continue };
-                let [(first, one), (second, other)] = &open.readings;
-                let name = &self.columns.names[column];
-                let message = if first == second {
-                    format!(
-                        "{} writes its {key} in two ways: `{}` in `{name}`, and others",
-                        part.shown, open.text
-                    )
-                } else {
-                    format!(
-                        "`{}` in `{name}` of {} can be read as {first} or as {second}",
-                        open.text, part.shown
-                    )
-                };
-                return Err(Mistake::of_plan(message)
-                    .help(format!(
-                        "add {key} = \"{one}\" or {key} = \"{other}\" to [tables.{}]{}",
-                        self.name,
-                        if self.parts.len() > 1 {
-                            ", or to a [[part]] of it with this file"
-                        } else {
-                            ""
-                        }
-                    ))
-                    .into());
+                if let Some(column) = column.filter(|column| columns.contains(column)) {
+                    questions.push(self.question(part, key, open, &self.columns.names[column]));
+                }
             }
         }
-        Ok(())
+        questions
+    }
+
+    fn question(&self, part: &Part, key: &str, open: &Open, name: &str) -> Question {
+        let [(first, one), (second, other)] = &open.readings;
+        let message = if first == second {
+            format!(
+                "{} writes its {key} in two ways: `{}` in `{name}`, and others",
+                part.shown, open.text
+            )
+        } else {
+            format!(
+                "`{}` in `{name}` of {} can be read as {first} or as {second}",
+                open.text, part.shown
+            )
+        };
+        let of_a_part =
+            if self.parts.len() > 1 { ", or to a [[part]] of it with this file" } else { "" };
+        let way_out = format!(
+            "add {key} = \"{one}\" or {key} = \"{other}\" to [tables.{}]{of_a_part}",
+            self.name
+        );
+        Question { message, way_out }
     }
 
     /// Refuses columns that the plan needs and that a part lacks, or has twice.

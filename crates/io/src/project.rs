@@ -4,14 +4,14 @@ use std::path::{Path, PathBuf};
 
 use interligo_core::bind::{Bound, Headings, Request, bind, fact_name};
 use interligo_core::engine::{Engine, Extent, Sample};
-use interligo_core::findings::Parts;
+use interligo_core::findings::{Findings, Parts};
 use interligo_core::lookup::Lookup;
 use interligo_core::plan::{Mistake, Plan};
 
 use crate::error::Error;
 use crate::headings::Drift;
 use crate::lookups;
-use crate::parts::Table;
+use crate::parts::{Part, Source, Table};
 use crate::rows::Rows;
 use crate::stops::duplicate_stops;
 
@@ -48,6 +48,15 @@ impl Project {
     /// A file that is missing, empty or unreadable; a pattern that fits none.
     pub fn open(plan: Plan, folder: &Path) -> Result<Project, Error> {
         fact_name(&plan)?;
+        Project::open_tables(plan, folder, |_| true)
+    }
+
+    /// The same for some of the tables, to look into them; the plan need not be complete.
+    pub fn open_tables(
+        plan: Plan,
+        folder: &Path,
+        wanted: impl Fn(&str) -> bool,
+    ) -> Result<Project, Error> {
         let mut project = Project { plan, folder: folder.to_owned(), tables: Vec::new() };
         let mut outputs: Vec<PathBuf> = project
             .plan
@@ -56,7 +65,7 @@ impl Project {
             .map(|output| folder.join(output.value.to.get_ref()))
             .collect();
         outputs.push(project.aside_path());
-        for entry in project.plan.tables.iter() {
+        for entry in project.plan.tables.iter().filter(|entry| wanted(&entry.name)) {
             let table = Table::open(&project.plan, entry, folder, &outputs)?;
             project.tables.push(table);
         }
@@ -81,9 +90,31 @@ impl Project {
         })
     }
 
+    /// Amounts of the fact that stand on every row which is made of one row, and would be summed more than
+    /// once: the file and the column.
+    pub fn repeated_amounts(&self, engine: &Engine, findings: &Findings) -> Vec<(String, String)> {
+        let table = self.table(&engine.bound.fact.name);
+        let repeats = |part: &Part, column: usize| match part.sources[column] {
+            Source::Made(number) => part.columns.repeats(number),
+            _ => false,
+        };
+        let amounts = &engine.bound.fact.amounts;
+        let of = |part: &Part| -> Vec<(String, String)> {
+            let columns = amounts.iter().filter(|column| repeats(part, **column));
+            columns.map(|c| (part.shown.to_string(), table.columns.names[*c].clone())).collect()
+        };
+        let made = |number: &usize| findings.parts.get(number).is_some_and(|rows| rows.made > 0);
+        (0..table.parts.len()).filter(made).flat_map(|number| of(&table.parts[number])).collect()
+    }
+
     /// The folder of the plan.
     pub fn folder(&self) -> &Path {
         &self.folder
+    }
+
+    /// Where it is kept which files the last run read.
+    pub(crate) fn last_run_path(&self) -> PathBuf {
+        self.folder.join(".interligo/last-run.json")
     }
 
     /// Where lines that are set aside go.
@@ -94,6 +125,10 @@ impl Project {
     /// The files that are read, for refusing to write over them.
     pub(crate) fn inputs(&self) -> impl Iterator<Item = &Path> {
         self.tables.iter().flat_map(|table| table.parts.iter().map(|part| part.path.as_path()))
+    }
+
+    pub(crate) fn tables(&self) -> &[Table] {
+        &self.tables
     }
 
     pub(crate) fn table(&self, name: &str) -> &Table {

@@ -9,6 +9,7 @@ use interligo_core::tieout::{TieOut, aside_words};
 use interligo_core::totals::{Groups, TotalsPlan, TotalsTable};
 
 use crate::error::Error;
+use crate::last_run::FilesSince;
 use crate::lines_out::{Change, LinesOutput, RawLines, changes, write_own};
 use crate::ordered::in_order;
 use crate::outputs::Sinks;
@@ -43,6 +44,8 @@ pub struct Outcome {
     pub totals: Vec<(String, TotalsTable)>,
     /// The statement that closes the counts.
     pub tie_out: TieOut,
+    /// Files that came or went since the last run.
+    pub since: FilesSince,
 }
 
 /// What happens where the plan says that a finding stops the run.

@@ -47,6 +47,9 @@ const LONGEST_NUMBER: usize = 60;
 /// No day with its time is longer than this.
 const LONGEST_DAY: usize = 24;
 
+/// How many texts of a column are tried first.
+const FEW: usize = 100;
+
 /// The ways in which a time may follow.
 const TIMES: [&str; 3] = ["", " 23:59", "T23:59"];
 
@@ -123,10 +126,15 @@ fn decide<S: Copy, V: PartialEq + ToString>(
     for (field, texts) in columns.iter().enumerate() {
         let filled = texts.iter().map(|text| text.trim()).filter(|text| !text.is_empty());
         let texts: Vec<&str> = filled.filter(|text| !neutral(text)).collect();
-        let counts: Vec<usize> = styles
-            .iter()
-            .map(|(_, style)| texts.iter().filter(|text| read(style, text).is_some()).count())
-            .collect();
+        // A few texts, from all over, show which styles are worth trying on all of them.
+        let few = || texts.iter().step_by((texts.len() / FEW).max(1));
+        let half = few().count().div_ceil(2);
+        let count = |style: &S| {
+            let reads = few().filter(|text| read(style, text).is_some()).count();
+            let all = || texts.iter().filter(|text| read(style, text).is_some()).count();
+            if reads < half { 0 } else { all() }
+        };
+        let counts: Vec<usize> = styles.iter().map(|(_, style)| count(style)).collect();
         let most = counts.iter().copied().max().unwrap_or(0);
         // A slip here and there does not make a column of numbers one of text.
         if most > 0 && most * 5 >= texts.len() * 4 {

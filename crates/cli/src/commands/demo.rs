@@ -45,7 +45,7 @@ pub(crate) fn demo(options: &DemoOptions, out: Out<'_>) -> Result<(), Failure> {
     }
     writeln!(out)?;
     show::tie_out(out, &opened.project.plan.plan, &outcome.tie_out)?;
-    show::notes(out, &opened.project, &engine, &outcome.findings)?;
+    show::notes(out, &opened.project, &engine, &outcome)?;
     show::title(out, "What to try next")?;
     for (command, what) in [
         (format!("cd {folder}"), ""),

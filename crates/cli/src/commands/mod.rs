@@ -2,11 +2,13 @@
 
 mod check;
 mod demo;
+mod look;
 mod run;
 mod totals;
 
 pub(crate) use check::check;
 pub(crate) use demo::demo;
+pub(crate) use look::look;
 pub(crate) use run::run;
 pub(crate) use totals::totals;
 
@@ -15,6 +17,7 @@ use std::path::{Path, PathBuf};
 
 use interligo_core::bind::Request;
 use interligo_core::engine::{Engine, Extent};
+use interligo_core::plan::Plan;
 use interligo_io::{Error, OnDuplicates, OnStop, Outcome, PLAN_FILE, Pace, Project, read_plan};
 
 use crate::args::PlanOptions;
@@ -33,29 +36,17 @@ pub(crate) struct Opened {
 
 impl Opened {
     fn open(options: &PlanOptions) -> Result<Opened, Failure> {
-        let plan = match &options.plan {
-            Some(plan) => plan.clone(),
-            None => nearest_plan().ok_or(Failure::NoPlan)?,
-        };
-        let mut pace = Pace::default();
-        if let Some(threads) = options.threads {
-            pace.threads = usize::from(threads);
-        }
-        if let Some(block) = options.block {
-            pace.block = block;
-        }
-        Opened::at(plan, pace)
+        Opened::at(plan_path(options)?, pace(options))
     }
 
     fn at(plan: PathBuf, pace: Pace) -> Result<Opened, Failure> {
-        let failed = |error, text| Failure::Work { error, plan: plan.clone(), text };
-        let parsed = read_plan(&plan).map_err(|(error, text)| failed(error, text))?;
+        let parsed = parsed(&plan)?;
         let source = parsed.source.clone();
-        let folder = match plan.parent() {
-            Some(folder) if folder != Path::new("") => folder,
-            _ => Path::new("."),
-        };
-        let project = Project::open(parsed, folder).map_err(|error| failed(error, source))?;
+        let project = Project::open(parsed, folder_of(&plan)).map_err(|error| Failure::Work {
+            error,
+            plan: plan.clone(),
+            text: source,
+        })?;
         Ok(Opened { project, plan, pace })
     }
 
@@ -81,6 +72,31 @@ impl Opened {
         progress.finish();
         outcome.map_err(|error| self.failure(error))
     }
+}
+
+/// The plan that options name, or the nearest.
+fn plan_path(options: &PlanOptions) -> Result<PathBuf, Failure> {
+    options.plan.clone().or_else(nearest_plan).ok_or(Failure::NoPlan)
+}
+
+/// How the machine is used.
+fn pace(options: &PlanOptions) -> Pace {
+    let mut pace = Pace::default();
+    if let Some(threads) = options.threads {
+        pace.threads = usize::from(threads);
+    }
+    if let Some(block) = options.block {
+        pace.block = block;
+    }
+    pace
+}
+
+fn parsed(plan: &Path) -> Result<Plan, Failure> {
+    read_plan(plan).map_err(|(error, text)| Failure::Work { error, plan: plan.to_owned(), text })
+}
+
+fn folder_of(plan: &Path) -> &Path {
+    plan.parent().filter(|folder| *folder != Path::new("")).unwrap_or(Path::new("."))
 }
 
 /// The plan in this folder or the nearest one above.

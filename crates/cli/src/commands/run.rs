@@ -18,7 +18,7 @@ pub(crate) fn run(options: &RunOptions, out: Out<'_>) -> Result<(), Failure> {
     match options.format {
         Format::Table => {
             show::tie_out(out, &opened.project.plan.plan, &outcome.tie_out)?;
-            show::notes(out, &opened.project, &engine, &outcome.findings)?;
+            show::notes(out, &opened.project, &engine, &outcome)?;
         }
         Format::Json => show::tie_out_json(out, &outcome.tie_out)?,
         Format::Csv => show::tie_out_csv(out, &outcome.tie_out)?,

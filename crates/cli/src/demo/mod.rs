@@ -12,13 +12,14 @@ use crate::failure::Failure;
 pub(crate) const LINES: u64 = 3_000;
 
 /// The files that do not depend on the number of lines.
-const FILES: [(&str, &str); 7] = [
+const FILES: [(&str, &str); 8] = [
     ("interligo.toml", include_str!("../../../../demo/interligo.toml")),
     ("README.md", include_str!("../../../../demo/README.md")),
     ("products.csv", include_str!("../../../../demo/products.csv")),
     ("families.csv", include_str!("../../../../demo/families.csv")),
     ("groups.csv", include_str!("../../../../demo/groups.csv")),
-    ("prices.csv", include_str!("../../../../demo/prices.csv")),
+    ("prices_2024.csv", include_str!("../../../../demo/prices_2024.csv")),
+    ("prices_2025.csv", include_str!("../../../../demo/prices_2025.csv")),
     ("customers.csv", include_str!("../../../../demo/customers.csv")),
 ];
 
@@ -64,7 +65,8 @@ fn is_free(folder: &Path) -> io::Result<bool> {
         return Ok(true);
     }
     let ours = |name: &String| {
-        ["sales", "out"].contains(&name.as_str()) || FILES.iter().any(|(file, _)| file == name)
+        ["sales", "out", ".interligo"].contains(&name.as_str())
+            || FILES.iter().any(|(file, _)| file == name)
     };
     let plan = fs::read_to_string(folder.join("interligo.toml")).unwrap_or_default();
     let is_demo = plan.lines().next() == FILES[0].1.lines().next();

@@ -5,13 +5,27 @@ use std::fs::File;
 use std::io::{self, BufWriter, Write};
 use std::path::Path;
 
-const DEPOTS: [&str; 3] = ["corvo", "salgado", "tilia"];
 const YEARS: [u32; 2] = [2024, 2025];
 const HEADING: [&str; 7] =
     ["order_no", "line_no", "sold_on", "item", "customer_no", "quantity", "Disc. %"];
-/// The depot whose program writes semicolons, decimal commas and the day first.
-const ABROAD: &str = "salgado";
 const DISCOUNTS: [&str; 8] = ["0", "0", "0", "0", "2.5 %", "5 %", "10 %", "12.5 %"];
+
+/// How a depot writes its sales.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Way {
+    /// A row for each line: commas, 2.5, 2025-12-31.
+    Plain,
+    /// Semicolons, 2,5 and 31/12/2025, with a title and a total.
+    Abroad,
+    /// A row for each order, with its items in one cell.
+    Slips,
+}
+
+const DEPOTS: [(&str, Way); 3] =
+    [("corvo", Way::Plain), ("salgado", Way::Abroad), ("tilia", Way::Slips)];
+
+/// How many lines at the end of Corvo's last file were delivered before.
+const REPEATED: usize = 5;
 
 /// Codes that the product list does not have.
 const UNKNOWN: [&str; 3] = ["HV-404", "MX-900", "FR-999"];
@@ -41,16 +55,16 @@ pub(super) fn write(
     customers: &[&str],
 ) -> io::Result<()> {
     let files = (DEPOTS.len() * YEARS.len()) as u64;
-    for (number, (depot, year)) in
-        DEPOTS.iter().flat_map(|depot| YEARS.iter().map(move |year| (depot, year))).enumerate()
-    {
-        let number = number as u64;
-        let own = lines / files + u64::from(number < lines % files);
+    let all = DEPOTS.iter().flat_map(|depot| YEARS.iter().map(move |year| (depot, *year)));
+    for (number, ((depot, way), year)) in (0..).zip(all) {
+        let count = lines / files + u64::from(number < lines % files);
         let file = File::create(folder.join(format!("{depot}_{year}.csv")))?;
-        let mut out = BufWriter::new(file);
-        let lines = Lines { file: number, year: *year, count: own, abroad: *depot == ABROAD };
-        write_file(&mut out, &lines, skus, customers)?;
-        out.flush()?;
+        let mut out =
+            Writer { out: BufWriter::new(file), way: *way, quantity: 0, first: Vec::new() };
+        out.begin(depot, year)?;
+        let lines = Lines { file: number, year, count };
+        write_orders(&mut out, &lines, skus, customers)?;
+        out.end(*way == Way::Plain && year == YEARS[1])?;
     }
     let draft = format!("{}\nDRAFT-1,1,2025-12-31,BO-110,1001,999,0\n", HEADING.join(","));
     std::fs::write(folder.join("draft_corvo_2025.csv"), draft)
@@ -61,19 +75,104 @@ struct Lines {
     file: u64,
     year: u32,
     count: u64,
-    abroad: bool,
 }
 
-fn write_file(
-    out: &mut impl Write,
+/// One sales line.
+struct Line {
+    item: String,
+    quantity: i64,
+    /// What somebody typed behind the quantity.
+    unit: &'static str,
+    discount: &'static str,
+    /// What somebody typed behind the last field.
+    note: &'static str,
+}
+
+/// What the lines of an order share.
+struct Order<'a> {
+    number: String,
+    day: (u32, u32, u32),
+    customer: &'a str,
+}
+
+/// A file of a depot, written in its way.
+struct Writer {
+    out: BufWriter<File>,
+    way: Way,
+    quantity: i64,
+    /// The first lines, to be delivered again.
+    first: Vec<String>,
+}
+
+impl Writer {
+    fn begin(&mut self, depot: &str, year: u32) -> io::Result<()> {
+        match self.way {
+            Way::Plain => writeln!(self.out, "{}", HEADING.join(",")),
+            Way::Abroad => {
+                let depot = depot[..1].to_uppercase() + &depot[1..];
+                writeln!(self.out, "Depot {depot}, sales of {year};;;;;;\n;;;;;;")?;
+                writeln!(self.out, "{}", HEADING.join(";"))
+            }
+            Way::Slips => {
+                writeln!(self.out, "order_no,sold_on,customer_no,items,quantities,Disc. %")
+            }
+        }
+    }
+
+    fn order(&mut self, order: &Order<'_>, lines: &[Line]) -> io::Result<()> {
+        let (year, month, day) = order.day;
+        let plain_day = format!("{year}-{month:02}-{day:02}");
+        let (number, customer) = (&order.number, order.customer);
+        if self.way == Way::Slips {
+            let joined =
+                |cell: fn(&Line) -> String| lines.iter().map(cell).collect::<Vec<_>>().join("|");
+            let items = joined(|line| line.item.clone());
+            let quantities = joined(|line| format!("{}{}", line.quantity, line.unit));
+            let discounts = joined(|line| line.discount.to_owned());
+            let row = format!("{number},{plain_day},{customer},{items},{quantities},{discounts}");
+            return writeln!(self.out, "{row}");
+        }
+        for (position, line) in (1..).zip(lines) {
+            let Line { item, quantity, unit, discount, note } = line;
+            self.quantity += quantity;
+            let row = match self.way {
+                Way::Abroad => {
+                    let discount = discount.replace('.', ",");
+                    format!(
+                        "{number};{position};{day:02}/{month:02}/{year};{item};{customer};{quantity}{unit};{discount}{note}"
+                    )
+                }
+                _ => format!(
+                    "{number},{position},{plain_day},{item},{customer},{quantity}{unit},{discount}{note}"
+                ),
+            };
+            writeln!(self.out, "{row}")?;
+            if self.first.len() < REPEATED {
+                self.first.push(row);
+            }
+        }
+        Ok(())
+    }
+
+    fn end(mut self, again: bool) -> io::Result<()> {
+        if self.way == Way::Abroad {
+            writeln!(self.out, ";;;;;;\nTotal;;;;;{};", self.quantity)?;
+        }
+        if again {
+            self.first.iter().try_for_each(|row| writeln!(self.out, "{row}"))?;
+        }
+        self.out.flush()
+    }
+}
+
+fn write_orders(
+    out: &mut Writer,
     lines: &Lines,
     skus: &[&str],
     customers: &[&str],
 ) -> io::Result<()> {
-    let Lines { file, year, count: lines, abroad } = *lines;
-    let separator = if abroad { ";" } else { "," };
+    let Lines { file, year, count: lines } = *lines;
     let mut chance = Chance(20_250_101 + file);
-    writeln!(out, "{}", HEADING.join(separator))?;
     let (mut line, mut order) = (0, 0u64);
     while line < lines {
         order += 1;
@@ -85,7 +184,8 @@ fn write_file(
             _ => customers[chance.below(customers.len())],
         };
         let in_order = (1 + chance.below(6) as u64).min(lines - line);
-        for position in 1..=in_order {
+        let mut sold = Vec::new();
+        for _ in 0..in_order {
             let unpriced_days = year == 2025 && month == 3 && day_of_month < 24;
             let item = match line {
                 _ if line % 331 == 17 => {
@@ -101,26 +201,21 @@ fn write_file(
                 }
             };
             let most = if chance.below(12) == 0 { 120 } else { 12 };
-            let mut quantity = (1 + chance.below(most)).to_string();
+            let mut quantity = 1 + chance.below(most) as i64;
             if chance.below(80) == 0 {
-                quantity.insert(0, '-');
+                quantity = -quantity;
             }
-            if file == 0 && line == 200 {
-                quantity.push_str(" pcs");
-            }
-            let discount = DISCOUNTS[chance.below(DISCOUNTS.len())];
-            let note = if file == 0 && line == 100 { ",call back" } else { "" };
-            let (day, discount) = if abroad {
-                (format!("{day_of_month:02}/{month:02}/{year}"), discount.replace('.', ","))
-            } else {
-                (format!("{year}-{month:02}-{day_of_month:02}"), discount.to_owned())
-            };
-            let order_no = format!("{year}{:02}{order:06}", file + 1);
-            let position = position.to_string();
-            let cells = [&order_no, &position, &day, &item, customer, &quantity, &discount];
-            writeln!(out, "{}{note}", cells.join(separator))?;
+            sold.push(Line {
+                item,
+                quantity,
+                unit: if file == 0 && line == 200 { " pcs" } else { "" },
+                discount: DISCOUNTS[chance.below(DISCOUNTS.len())],
+                note: if file == 0 && line == 100 { ",call back" } else { "" },
+            });
             line += 1;
         }
+        let number = format!("{year}{:02}{order:06}", file + 1);
+        out.order(&Order { number, day: (year, month, day_of_month), customer }, &sold)?;
     }
     Ok(())
 }

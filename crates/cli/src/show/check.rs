@@ -76,6 +76,16 @@ impl CheckReport {
         };
         report.add_lookups(engine);
         report.add_headings(project);
+        for (part, column) in project.repeated_amounts(engine, findings) {
+            report.others.push(OtherFinding {
+                code: "repeated-amount",
+                table: engine.bound.fact.name.clone(),
+                key: column,
+                count: 1,
+                places: vec![part],
+                note: "on every line made of a row: summed more than once".to_owned(),
+            });
+        }
         let parts = project.fact_parts(engine);
         for (column, unreadable) in &findings.unreadable {
             report.others.push(OtherFinding {

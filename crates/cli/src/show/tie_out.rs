@@ -3,11 +3,10 @@
 use std::io;
 
 use interligo_core::engine::Engine;
-use interligo_core::findings::Findings;
 use interligo_core::links::LinkStatus;
 use interligo_core::plan::Head;
 use interligo_core::tieout::{Amount, TieOut};
-use interligo_io::{Drift, Project};
+use interligo_io::{Drift, Outcome, Project};
 use serde_json::json;
 
 use super::number::grouped;
@@ -186,10 +185,25 @@ pub(crate) fn notes(
     out: Out<'_>,
     project: &Project,
     engine: &Engine,
-    findings: &Findings,
+    outcome: &Outcome,
 ) -> io::Result<()> {
+    let findings = &outcome.findings;
     let parts = project.fact_parts(engine);
     let mut notes = Vec::new();
+    for (files, what) in [(&outcome.since.new, "new"), (&outcome.since.gone, "gone")] {
+        if !files.is_empty() {
+            let shown = files.iter().take(5).map(String::as_str).collect::<Vec<_>>().join(", ");
+            let more = if files.len() > 5 { ", …" } else { "" };
+            let count = counted(files.len() as u64, "file");
+            notes.push(format!("{count} {what} since the last run: {shown}{more}"));
+        }
+    }
+    for (part, column) in project.repeated_amounts(engine, findings) {
+        notes.push(format!(
+            "`{column}` of {part} stands on every line that is made of a row, and is summed more than once; \
+             unpack it too, or name it in `once`"
+        ));
+    }
     for (column, unreadable) in &findings.unreadable {
         let name = engine.column_name(*column);
         let first = unreadable.first.first().map_or(String::new(), |(spot, value)| {

@@ -69,7 +69,10 @@ impl Folder {
         for entry in std::fs::read_dir(folder).unwrap() {
             let path = entry.unwrap().path();
             if path.is_dir() {
-                self.collect(&path, files);
+                // The note of a run for the next one is no result.
+                if !path.ends_with(".interligo") {
+                    self.collect(&path, files);
+                }
                 continue;
             }
             let name = path.strip_prefix(self.path()).unwrap().to_string_lossy().into_owned();

@@ -7,4 +7,4 @@ mod table;
 pub use clean::KeyForm;
 pub use index::{Found, KeyIndex};
 pub use table::KeyTable;
-pub(crate) use table::ROW_LIMIT;
+pub(crate) use table::{NO_ROW, ROW_LIMIT};

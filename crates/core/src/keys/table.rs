@@ -9,6 +9,8 @@
 //! before any of them is compared: the reads do not wait for each other, so that their cache misses
 //! overlap. Half of the time of a large run is spent here.
 
+use std::borrow::Cow;
+
 use arrow_array::{Array, StringViewArray};
 
 /// Row numbers from here on have a meaning of their own; see the users of the table.
@@ -139,6 +141,22 @@ impl KeyTable {
             }
             at += group.len();
         }
+    }
+
+    /// All keys with their rows, in no order.
+    pub fn iter(&self) -> impl Iterator<Item = (Cow<'_, str>, u32)> {
+        let held = self.slots.iter().filter(|slot| slot.row != NO_ROW);
+        held.map(|slot| (self.key(slot), slot.row))
+    }
+
+    fn key(&self, slot: &Slot) -> Cow<'_, str> {
+        let length = slot.tag[0] as u32 as usize;
+        if length > INLINE {
+            return Cow::Borrowed(&self.long[slot.long as usize]);
+        }
+        let tag = u128::from(slot.tag[0]) | u128::from(slot.tag[1]) << 64;
+        let bytes = (tag >> 32).to_le_bytes();
+        Cow::Owned(String::from_utf8_lossy(&bytes[..length]).into_owned())
     }
 
     fn probe<'k>(&self, mut at: usize, tag: [u64; 2], key: impl Fn() -> &'k str) -> u32 {

@@ -158,6 +158,19 @@ impl Plan {
     }
 }
 
+/// A text in quotes, as a plan has it.
+pub fn quoted(text: &str) -> String {
+    let mut out = String::from("\"");
+    for sign in text.chars() {
+        match sign {
+            '"' | '\\' => out.extend(['\\', sign]),
+            sign if sign.is_control() => out += &format!("\\u{:04X}", u32::from(sign)),
+            sign => out.push(sign),
+        }
+    }
+    out + "\""
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -173,6 +186,14 @@ mod tests {
         let plan = Plan::parse("[figures]\nzeta = '1'\nalpha = '2'\n").unwrap();
         let names: Vec<&str> = plan.figures.iter().map(|e| e.name.as_str()).collect();
         assert_eq!(names, ["zeta", "alpha"]);
+    }
+
+    #[test]
+    fn a_quoted_text_is_read_back() {
+        for text in ["", "a b", "\"\\", "tab\tand\nline", "é"] {
+            let plan = Plan::parse(&format!("[plan]\nname = {}", quoted(text))).unwrap();
+            assert_eq!(plan.plan.name.as_deref(), Some(text));
+        }
     }
 
     #[test]

@@ -152,6 +152,14 @@ impl PartColumns {
         }
     }
 
+    /// Whether a value of a column stands on every row that is made of a row, so that a sum has it more
+    /// than once.
+    pub fn repeats(&self, column: usize) -> bool {
+        let tall = self.tall.is_some() && matches!(self.from[column], From::Field(_));
+        let unpacked = self.unpacking.as_ref().is_some_and(|u| u.part_of(column).is_none());
+        tall || unpacked
+    }
+
     /// What stands between the values of a field's cells, where they are unpacked.
     pub fn separator_in(&self, field: usize) -> Option<&str> {
         let unpacking = self.unpacking.as_ref()?;

@@ -56,7 +56,7 @@ impl PartColumns {
         if let Some(unpacking) = &self.unpacking {
             let unpacked = unpacking.unpack(&made.columns);
             for (number, column) in made.columns.iter_mut().enumerate() {
-                *column = match unpacking.position_of(number) {
+                *column = match unpacking.part_of(number) {
                     Some(unpack::Part::Values(column)) => unpacked.columns[column].clone(),
                     Some(unpack::Part::Position) => numbers(&unpacked.position),
                     Some(unpack::Part::Once) => {

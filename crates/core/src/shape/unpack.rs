@@ -44,7 +44,7 @@ pub(super) struct Unpacked {
 
 impl Unpacking {
     /// What becomes of a column; `None` when its value is repeated on every row.
-    pub(super) fn position_of(&self, column: usize) -> Option<Part> {
+    pub(super) fn part_of(&self, column: usize) -> Option<Part> {
         if let Some(number) = self.columns.iter().position(|own| *own == column) {
             return Some(Part::Values(number));
         }

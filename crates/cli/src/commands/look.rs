@@ -1,0 +1,122 @@
+//! `interligo look`.
+
+use std::path::{Path, PathBuf};
+
+use interligo_core::plan::Plan;
+use interligo_io::{Error, Project, TableProfile, plan_for_file};
+
+use super::{Out, folder_of, nearest_plan, pace, parsed};
+use crate::args::{Format, LookOptions};
+use crate::failure::Failure;
+use crate::progress::Progress;
+use crate::show;
+
+/// How many rows are shown that meet a condition.
+const ROWS: usize = 20;
+
+pub(crate) fn look(options: &LookOptions, out: Out<'_>) -> Result<(), Failure> {
+    let tables = Tables::find(options)?;
+    let (mut profiles, mut rows) = (Vec::new(), Vec::new());
+    for (opened, name) in tables.each() {
+        if options.rows.is_some() || options.filter.is_some() {
+            let most = options.rows.unwrap_or(ROWS);
+            let found = opened.project.rows(name, options.filter.as_deref(), most);
+            rows.push((name, found.map_err(|error| opened.failure(error))?));
+        } else {
+            profiles.push(opened.profile(name, options)?);
+        }
+    }
+    match options.format {
+        _ if !rows.is_empty() => {
+            for (name, rows) in &rows {
+                show::rows(out, name, rows, options.format)?;
+            }
+        }
+        Format::Table if options.column.is_some() => {
+            profiles.iter().try_for_each(|profile| show::values(out, profile))?;
+        }
+        Format::Table => show::profiles(out, &profiles)?,
+        Format::Csv if options.column.is_some() => show::values_csv(out, &profiles)?,
+        Format::Csv => show::profiles_csv(out, &profiles)?,
+        Format::Json => show::profiles_json(out, &profiles, options.column.is_some())?,
+    }
+    out.flush()?;
+    Ok(())
+}
+
+/// A project with the tables of it that are looked into, and what its messages need.
+struct Opened {
+    project: Project,
+    plan: PathBuf,
+    text: String,
+}
+
+impl Opened {
+    fn new(plan: Plan, at: PathBuf, folder: &Path, wanted: &[String]) -> Result<Opened, Failure> {
+        let text = plan.source.clone();
+        let wants = |name: &str| wanted.is_empty() || wanted.iter().any(|wanted| wanted == name);
+        let project = Project::open_tables(plan, folder, wants);
+        let failed = |error| Failure::Work { error, plan: at.clone(), text: text.clone() };
+        Ok(Opened { project: project.map_err(failed)?, plan: at, text })
+    }
+
+    fn failure(&self, error: Error) -> Failure {
+        Failure::Work { error, plan: self.plan.clone(), text: self.text.clone() }
+    }
+
+    fn profile(&self, name: &str, options: &LookOptions) -> Result<TableProfile, Failure> {
+        let progress = Progress::new(self.project.bytes(name));
+        let profile =
+            self.project.profile(name, options.column.as_deref(), pace(&options.plan), &|bytes| {
+                progress.advance(bytes)
+            });
+        progress.finish();
+        profile.map_err(|error| self.failure(error))
+    }
+}
+
+/// What is looked into.
+struct Tables(Vec<Opened>);
+
+impl Tables {
+    /// The tables and files that options name; all tables of the plan if they name none.
+    fn find(options: &LookOptions) -> Result<Tables, Failure> {
+        let plan = options.plan.plan.clone().or_else(nearest_plan);
+        let parsed = plan.as_ref().map(|plan| Ok::<_, Failure>((parsed(plan)?, plan.clone())));
+        let (plan, at) = match (parsed, options.tables.as_slice()) {
+            (Some(parsed), _) => {
+                let (plan, at) = parsed?;
+                (Some(plan), at)
+            }
+            (None, []) => return Err(Failure::NothingToLookAt),
+            (None, _) => (None, PathBuf::new()),
+        };
+        let known: Vec<String> = plan
+            .iter()
+            .flat_map(|plan| plan.tables.iter().map(|table| table.name.clone()))
+            .collect();
+        let (tables, files): (Vec<String>, Vec<String>) =
+            options.tables.iter().cloned().partition(|name| known.contains(name));
+        let mut opened = Vec::new();
+        if let Some(plan) = plan.filter(|_| !tables.is_empty() || files.is_empty()) {
+            opened.push(Opened::new(plan, at.clone(), folder_of(&at), &tables)?);
+        }
+        for file in files {
+            let path = Path::new(&file);
+            if !path.exists() {
+                return Err(Failure::NoTable { name: file, known });
+            }
+            let failed =
+                |error| Failure::Work { error, plan: path.to_owned(), text: String::new() };
+            let plan = plan_for_file(path).map_err(failed)?;
+            opened.push(Opened::new(plan, path.to_owned(), Path::new("."), &[])?);
+        }
+        Ok(Tables(opened))
+    }
+
+    fn each(&self) -> impl Iterator<Item = (&Opened, &str)> {
+        self.0
+            .iter()
+            .flat_map(|opened| opened.project.table_names().map(move |name| (opened, name)))
+    }
+}

@@ -1,0 +1,367 @@
+//! What tables hold: for reading, as CSV, as JSON.
+
+use std::io;
+
+use interligo_core::plan::{ColumnType, Role};
+use interligo_core::profile::{ColumnSummary, CouldBeKey, Distinct};
+use interligo_io::{ColumnLook, TableProfile, TableRows};
+use serde_json::json;
+
+use super::check::write_csv;
+use super::number::grouped;
+use super::table::TextTable;
+use super::tie_out::drift_words;
+use super::{NOTICE, Out, QUIET, TITLE, counted};
+use crate::args::Format;
+
+/// The longest cell that is shown whole.
+const LONGEST: usize = 28;
+
+/// How many values of a column the table shows.
+const VALUES: usize = 25;
+
+/// Prints what tables hold.
+pub(crate) fn profiles(out: Out<'_>, profiles: &[TableProfile]) -> io::Result<()> {
+    for (number, profile) in profiles.iter().enumerate() {
+        if number > 0 {
+            writeln!(out)?;
+        }
+        heading(out, profile)?;
+        writeln!(out)?;
+        columns(out, profile)?;
+        notes(out, profile)?;
+    }
+    Ok(())
+}
+
+/// The table, how many rows it has, and how its files are written.
+fn heading(out: Out<'_>, profile: &TableProfile) -> io::Result<()> {
+    let rows = &profile.rows;
+    let mut about = vec![counted(profile.parts.len() as u64, "file")];
+    if profile.role == Role::Fact {
+        about.insert(0, "fact".to_owned());
+    }
+    about.push(format!("{} read", counted(rows.read, "row")));
+    if rows.made > 0 {
+        about.push(format!("{} made", grouped(&rows.made.to_string())));
+    }
+    for (why, count) in &rows.left_out {
+        about.push(format!("{} left out: {}", grouped(&count.to_string()), why.name()));
+    }
+    if profile.malformed > 0 {
+        about.push(format!(
+            "{} set aside: its fields or lists do not go with the headings",
+            counted(profile.malformed, "row")
+        ));
+    }
+    writeln!(out, "{TITLE}{}{TITLE:#}  {QUIET}{}{QUIET:#}", profile.name, about.join(" · "))?;
+    // Files that are written alike are named together.
+    let mut ways: Vec<(&str, Vec<&str>)> = Vec::new();
+    for part in &profile.parts {
+        match ways.iter_mut().find(|(written, _)| *written == part.written) {
+            Some((_, parts)) => parts.push(&part.part),
+            None => ways.push((&part.written, vec![&part.part])),
+        }
+    }
+    for (written, parts) in ways {
+        let mut named = parts.iter().take(3).copied().collect::<Vec<_>>().join(", ");
+        if parts.len() > 3 {
+            named = format!("{named} and {}", counted(parts.len() as u64 - 3, "more file"));
+        }
+        writeln!(out, "  {QUIET}{named}: {written}{QUIET:#}")?;
+    }
+    Ok(())
+}
+
+fn columns(out: Out<'_>, profile: &TableProfile) -> io::Result<()> {
+    let headings =
+        ["Column", "type", ">blank", ">distinct", "smallest", "largest", "first value", "key?"];
+    let mut table = TextTable::new(headings);
+    for column in &profile.columns {
+        let summary = &column.summary;
+        table.row([
+            short(&column.name),
+            type_words(summary),
+            count_or_dot(summary.blank),
+            distinct_words(summary.distinct),
+            short(&summary.smallest),
+            short(&summary.largest),
+            short(&summary.example),
+            key_word(summary.key).to_owned(),
+        ]);
+    }
+    table.print(out, "  ")?;
+    let about = |column: &ColumnLook| matches!(column.summary.distinct, Distinct::About(_));
+    if profile.columns.iter().any(about) {
+        writeln!(
+            out,
+            "  {QUIET}~ is an estimate, with a standard error of less than 1 %.{QUIET:#}"
+        )?;
+    }
+    Ok(())
+}
+
+/// The type, with the share of the values that have it where that is not all.
+fn type_words(summary: &ColumnSummary) -> String {
+    let filled = summary.rows - summary.blank;
+    let name = type_name(summary.column_type);
+    if filled == 0 {
+        return "(blank)".to_owned();
+    }
+    if summary.fitting >= filled {
+        return name.to_owned();
+    }
+    // Cut off rather than rounded: 100 % means all.
+    let share = summary.fitting * 1000 / filled;
+    format!("{name} {}.{} %", share / 10, share % 10)
+}
+
+fn type_name(column_type: ColumnType) -> &'static str {
+    match column_type {
+        ColumnType::Text => "text",
+        ColumnType::Integer => "integer",
+        ColumnType::Number => "number",
+        ColumnType::Percent => "percent",
+        ColumnType::Date => "date",
+        ColumnType::YesNo => "yes-no",
+    }
+}
+
+fn key_word(key: CouldBeKey) -> &'static str {
+    match key {
+        CouldBeKey::Yes => "yes",
+        CouldBeKey::Perhaps => "perhaps",
+        CouldBeKey::No => "",
+    }
+}
+
+fn distinct_words(distinct: Distinct) -> String {
+    match distinct {
+        Distinct::Exactly(count) => grouped(&count.to_string()),
+        Distinct::About(count) => format!("~{}", grouped(&count.to_string())),
+    }
+}
+
+fn count_or_dot(count: u64) -> String {
+    if count == 0 { "·".to_owned() } else { grouped(&count.to_string()) }
+}
+
+/// A cell in one line, cut where it is long.
+fn short(text: &str) -> String {
+    let one_line = text.replace(['\n', '\r', '\t'], " ");
+    if one_line.chars().count() <= LONGEST {
+        return one_line;
+    }
+    one_line.chars().take(LONGEST - 1).collect::<String>() + "…"
+}
+
+/// What is to be decided, and what differs from file to file.
+fn notes(out: Out<'_>, profile: &TableProfile) -> io::Result<()> {
+    let mut notes: Vec<String> = profile.questions.clone();
+    for (part, column, mark) in &profile.marks {
+        notes.push(format!(
+            "`{mark}` in `{column}` of {part} seems to mean blank; if so, add blank = [\"{mark}\"] to [tables.{}]",
+            profile.name
+        ));
+    }
+    notes.extend(profile.drift.iter().map(drift_words));
+    for (place, cells) in &profile.totals {
+        notes.push(format!("total row left out: {place} {cells}"));
+    }
+    for (place, cells) in &profile.suspects {
+        notes.push(format!(
+            "looks like a total, but is not the sum of the rows above: {place} {cells}"
+        ));
+    }
+    if notes.is_empty() {
+        return Ok(());
+    }
+    writeln!(out)?;
+    notes.iter().try_for_each(|note| writeln!(out, "  {NOTICE}{note}.{NOTICE:#}"))
+}
+
+/// Prints the values of one column, the most frequent first.
+pub(crate) fn values(out: Out<'_>, profile: &TableProfile) -> io::Result<()> {
+    heading(out, profile)?;
+    for column in &profile.columns {
+        let summary = &column.summary;
+        let filled = summary.rows - summary.blank;
+        writeln!(out)?;
+        writeln!(
+            out,
+            "{TITLE}{}{TITLE:#}  {QUIET}{} · {} · {} distinct · {} blank{QUIET:#}",
+            column.name,
+            type_words(summary),
+            counted(filled, "value"),
+            distinct_words(summary.distinct),
+            grouped(&summary.blank.to_string()),
+        )?;
+        if !summary.smallest.is_empty() {
+            let (smallest, largest) = (short(&summary.smallest), short(&summary.largest));
+            writeln!(out, "  {QUIET}from {smallest} to {largest}{QUIET:#}")?;
+        }
+        writeln!(out)?;
+        let (values, further) = column.values();
+        let most = values.first().map_or(0, |(_, count)| *count);
+        let mut table = TextTable::new(["Value", ">rows", ">share", ""]);
+        for (text, count) in values.iter().take(VALUES) {
+            let share = count * 1000 / filled.max(1);
+            let bar = "▇".repeat((count * 30).div_ceil(most.max(1)) as usize);
+            let share = format!("{}.{} %", share / 10, share % 10);
+            table.row([short(text), grouped(&count.to_string()), share, bar]);
+        }
+        table.print(out, "  ")?;
+        let rest: u64 = values.iter().skip(VALUES).map(|(_, count)| count).sum::<u64>() + further;
+        if rest > 0 {
+            let more = summary.distinct.count().saturating_sub(VALUES as u64);
+            let more = counted(more, "more value");
+            writeln!(out, "  {QUIET}… and {more}, {}{QUIET:#}", counted(rest, "row"))?;
+        }
+        writeln!(
+            out,
+            "\n  {QUIET}`interligo look {} --where` shows the rows of one.{QUIET:#}",
+            profile.name
+        )?;
+    }
+    notes(out, profile)
+}
+
+/// Prints rows with their places.
+pub(crate) fn rows(out: Out<'_>, name: &str, rows: &TableRows, format: Format) -> io::Result<()> {
+    let cells = |(place, cells): &(interligo_core::place::Place, Vec<String>)| -> Vec<String> {
+        let row = place.row.map_or(String::new(), |row| row.to_string());
+        [place.part.to_string(), row].into_iter().chain(cells.iter().cloned()).collect()
+    };
+    let headings = ["file", "row"].into_iter().chain(rows.columns.iter().map(String::as_str));
+    match format {
+        Format::Csv => {
+            let headings: Vec<&str> = headings.collect();
+            write_csv(out, &headings, &rows.rows.iter().map(cells).collect::<Vec<_>>())
+        }
+        Format::Json => {
+            let row = |(place, cells): &(interligo_core::place::Place, Vec<String>)| {
+                let values = rows.columns.iter().cloned().zip(cells.iter().map(|c| json!(c)));
+                json!({
+                    "file": place.part.to_string(), "row": place.row,
+                    "values": values.collect::<serde_json::Map<_, _>>(),
+                })
+            };
+            let all = rows.rows.iter().map(row).collect::<Vec<_>>();
+            writeln!(out, "{:#}", json!({ "table": name, "rows": all, "more": rows.more }))
+        }
+        Format::Table => {
+            writeln!(out, "{TITLE}{name}{TITLE:#}  {QUIET}as it stands in the files{QUIET:#}\n")?;
+            if rows.rows.is_empty() {
+                return writeln!(out, "  No row.");
+            }
+            let mut table = TextTable::new(["Place"].into_iter().chain(headings.skip(2)));
+            for (place, cells) in &rows.rows {
+                let place = place.to_string();
+                table.row([place].into_iter().chain(cells.iter().map(|cell| short(cell))));
+            }
+            table.print(out, "  ")?;
+            match rows.more {
+                true => writeln!(
+                    out,
+                    "  {QUIET}… there are more; --rows says how many are shown{QUIET:#}"
+                ),
+                false => Ok(()),
+            }
+        }
+    }
+}
+
+/// A row per column.
+pub(crate) fn profiles_csv(out: Out<'_>, profiles: &[TableProfile]) -> io::Result<()> {
+    let headings = [
+        "table",
+        "column",
+        "type",
+        "rows",
+        "blank",
+        "of_that_type",
+        "distinct",
+        "distinct_is",
+        "smallest",
+        "largest",
+        "first_value",
+        "could_be_key",
+    ];
+    let row = |profile: &TableProfile, column: &ColumnLook| {
+        let summary = &column.summary;
+        let is = if matches!(summary.distinct, Distinct::About(_)) { "estimated" } else { "exact" };
+        vec![
+            profile.name.clone(),
+            column.name.clone(),
+            type_name(summary.column_type).to_owned(),
+            summary.rows.to_string(),
+            summary.blank.to_string(),
+            summary.fitting.to_string(),
+            summary.distinct.count().to_string(),
+            is.to_owned(),
+            summary.smallest.clone(),
+            summary.largest.clone(),
+            summary.example.clone(),
+            if key_word(summary.key).is_empty() { "no" } else { key_word(summary.key) }.to_owned(),
+        ]
+    };
+    let rows = profiles.iter().flat_map(|p| p.columns.iter().map(move |column| row(p, column)));
+    write_csv(out, &headings, &rows.collect::<Vec<_>>())
+}
+
+/// All values of columns with their counts.
+pub(crate) fn values_csv(out: Out<'_>, profiles: &[TableProfile]) -> io::Result<()> {
+    let mut rows = Vec::new();
+    for profile in profiles {
+        for column in &profile.columns {
+            let values = column.values().0.into_iter();
+            rows.extend(
+                values.map(|(text, count)| [profile.name.clone(), text, count.to_string()]),
+            );
+        }
+    }
+    write_csv(out, &["table", "value", "rows"], &rows)
+}
+
+/// Everything, for other programs; with all values if `values` says so.
+pub(crate) fn profiles_json(
+    out: Out<'_>,
+    profiles: &[TableProfile],
+    values: bool,
+) -> io::Result<()> {
+    let column = |column: &ColumnLook| {
+        let summary = &column.summary;
+        let mut found = json!({
+            "column": column.name, "type": type_name(summary.column_type), "rows": summary.rows,
+            "blank": summary.blank, "of_that_type": summary.fitting,
+            "distinct": summary.distinct.count(),
+            "distinct_is_exact": matches!(summary.distinct, Distinct::Exactly(_)),
+            "smallest": summary.smallest, "largest": summary.largest, "first_value": summary.example,
+            "could_be_key": match summary.key {
+                CouldBeKey::Yes => json!(true),
+                CouldBeKey::No => json!(false),
+                CouldBeKey::Perhaps => json!(null),
+            },
+        });
+        if values {
+            let all = column.values().0.into_iter();
+            found["values"] =
+                all.map(|(text, count)| json!({ "value": text, "rows": count })).collect();
+        }
+        found
+    };
+    let table = |profile: &TableProfile| {
+        json!({
+            "table": profile.name,
+            "rows": profile.rows.read, "made": profile.rows.made,
+            "left_out": profile.rows.left_out.iter().map(|(why, n)| json!({ "reason": why.name(), "rows": n })).collect::<Vec<_>>(),
+            "set_aside": profile.malformed,
+            "files": profile.parts.iter().map(|part| json!({
+                "file": part.part, "written": part.written, "rows": part.rows.read, "lines": part.rows.lines(),
+            })).collect::<Vec<_>>(),
+            "columns": profile.columns.iter().map(column).collect::<Vec<_>>(),
+            "questions": profile.questions,
+        })
+    };
+    writeln!(out, "{:#}", json!(profiles.iter().map(table).collect::<Vec<_>>()))
+}

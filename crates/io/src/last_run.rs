@@ -1,0 +1,73 @@
+//! Which files the last run read, so that the next one can say which are new. It is kept beside the plan,
+//! in `.interligo/last-run.json`, and appears together with the outputs.
+
+use std::collections::BTreeMap;
+use std::path::Path;
+
+use serde::{Deserialize, Serialize};
+
+/// The files of each table.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub(crate) struct LastRun {
+    tables: BTreeMap<String, BTreeMap<String, Lines>>,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+struct Lines {
+    lines: u64,
+}
+
+/// How the files of a table differ from those of the last run.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct FilesSince {
+    /// Files that the last run did not read.
+    pub new: Vec<String>,
+    /// Files that it read and that are not there any more.
+    pub gone: Vec<String>,
+}
+
+impl LastRun {
+    /// What the last run left; nothing when there was none, or when it cannot be read.
+    pub(crate) fn read(path: &Path) -> Option<LastRun> {
+        serde_json::from_slice(&std::fs::read(path).ok()?).ok()
+    }
+
+    /// A run over the files of a table, with the lines of each.
+    pub(crate) fn of<'f>(table: &str, files: impl Iterator<Item = (&'f str, u64)>) -> LastRun {
+        let files = files.map(|(file, lines)| (file.to_owned(), Lines { lines })).collect();
+        LastRun { tables: BTreeMap::from([(table.to_owned(), files)]) }
+    }
+
+    pub(crate) fn to_json(&self) -> Vec<u8> {
+        let mut text = serde_json::to_vec_pretty(self).unwrap_or_default();
+        text.push(b'\n');
+        text
+    }
+
+    /// How this run's files differ from those of an earlier one.
+    pub(crate) fn since(&self, earlier: &LastRun) -> FilesSince {
+        let files = |run: &LastRun| -> Vec<String> {
+            run.tables.values().flat_map(|files| files.keys().cloned()).collect()
+        };
+        let (now, before) = (files(self), files(earlier));
+        FilesSince {
+            new: now.iter().filter(|file| !before.contains(file)).cloned().collect(),
+            gone: before.iter().filter(|file| !now.contains(file)).cloned().collect(),
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn files_are_new_or_gone_since_the_last_run() {
+        let run = |files: &[&str]| LastRun::of("sales", files.iter().map(|file| (*file, 7)));
+        let (before, now) = (run(&["a.csv", "b.csv"]), run(&["b.csv", "c.csv"]));
+        let json: LastRun = serde_json::from_slice(&before.to_json()).unwrap();
+        assert_eq!(json, before);
+        let since = FilesSince { new: vec!["c.csv".into()], gone: vec!["a.csv".into()] };
+        assert_eq!(now.since(&json), since);
+    }
+}

@@ -1,0 +1,372 @@
+//! What the tables hold: every row read once, every column summed up; and rows themselves.
+
+use std::path::Path;
+
+use interligo_core::findings::Spot;
+use interligo_core::place::Place;
+use interligo_core::plan::{ColumnType, Mistake, Plan, Role, Written, quoted};
+use interligo_core::profile::{ColumnProfile, ColumnSummary, RowTest, limit, plain};
+use interligo_core::rows::RowCounts;
+
+use crate::error::Error;
+use crate::headings::Drift;
+use crate::look::sign;
+use crate::ordered::in_order;
+use crate::parts::{Part, Source, Table};
+use crate::project::Project;
+use crate::rows::Rows;
+use crate::run::{Item, Pace, Stream};
+
+/// The distinct values that are kept of a column that is looked at by itself.
+const VALUES: usize = 1_000_000;
+
+/// How many bytes are read at a time where rows are looked for.
+const BLOCK: usize = 1 << 19;
+
+/// What a table holds.
+pub struct TableProfile {
+    /// Its name.
+    pub name: String,
+    /// What the plan has it for.
+    pub role: Role,
+    /// Its files.
+    pub parts: Vec<PartProfile>,
+    /// Its columns, other than those that the plan works out.
+    pub columns: Vec<ColumnLook>,
+    /// What the rows of all files became.
+    pub rows: RowCounts,
+    /// Rows whose fields or whose lists in cells do not go with the headings.
+    pub malformed: u64,
+    /// Rows that were left out as totals, and rows that merely look like it.
+    pub totals: Vec<(Place, String)>,
+    /// Rows that look like totals and are none.
+    pub suspects: Vec<(Place, String)>,
+    /// What has two readings, and the settings that decide.
+    pub questions: Vec<String>,
+    /// Texts that seem to mean blank: the file, the column and the text.
+    pub marks: Vec<(String, String, String)>,
+    /// Headings in which the files differ.
+    pub drift: Vec<Drift>,
+}
+
+/// One file of a table.
+pub struct PartProfile {
+    /// The file.
+    pub part: String,
+    /// How it is written, in words.
+    pub written: String,
+    /// What became of its rows.
+    pub rows: RowCounts,
+}
+
+/// One column.
+pub struct ColumnLook {
+    /// Its name.
+    pub name: String,
+    /// What is in it.
+    pub summary: ColumnSummary,
+    profile: ColumnProfile,
+}
+
+impl ColumnLook {
+    /// The distinct values with their counts, those with the most rows first, and how many rows have
+    /// values that are not kept.
+    pub fn values(&self) -> (Vec<(String, u64)>, u64) {
+        let (values, further) = self.profile.values();
+        (values.into_iter().map(|(text, count)| (text.into_owned(), count)).collect(), further)
+    }
+}
+
+/// Rows of a table as they stand in its files.
+pub struct TableRows {
+    /// The names of the columns.
+    pub columns: Vec<String>,
+    /// The rows, each with its place.
+    pub rows: Vec<(Place, Vec<String>)>,
+    /// Whether there are more.
+    pub more: bool,
+}
+
+/// A plan for one file that nobody described.
+///
+/// # Errors
+/// The name of the file is not UTF-8.
+pub fn plan_for_file(path: &Path) -> Result<Plan, Error> {
+    let shown = path.to_string_lossy();
+    let name = path.file_stem().map_or_else(|| shown.to_string(), |n| n.to_string_lossy().into());
+    // The signs of patterns mean themselves here.
+    let from: String = shown
+        .chars()
+        .flat_map(|sign| std::iter::repeat_n(sign, if "{}*".contains(sign) { 2 } else { 1 }))
+        .collect();
+    Ok(Plan::parse(&format!("[tables.{}]\nfrom = {}\n", quoted(&name), quoted(&from)))?)
+}
+
+/// What a worker gathers.
+type Gathered = Vec<ColumnProfile>;
+
+impl Project {
+    /// The tables that were opened.
+    pub fn table_names(&self) -> impl Iterator<Item = &str> {
+        self.tables().iter().map(|table| table.name.as_str())
+    }
+
+    /// How many bytes the files of a table have.
+    pub fn bytes(&self, table: &str) -> u64 {
+        let bytes = |part: &Part| std::fs::metadata(&part.path).map_or(0, |file| file.len());
+        self.table(table).parts.iter().map(bytes).sum()
+    }
+
+    /// Reads a table and sums up its columns; only one of them if `only` says so. `progress` is told how
+    /// many bytes were read.
+    ///
+    /// # Errors
+    /// A file that cannot be read; a column that the table has not.
+    pub fn profile(
+        &self,
+        name: &str,
+        only: Option<&str>,
+        pace: Pace,
+        progress: &(dyn Fn(u64) + Sync),
+    ) -> Result<TableProfile, Error> {
+        let table = self.table(name);
+        let columns = self.columns_of(table, only)?;
+        let kept = if only.is_some() { VALUES } else { limit(columns.len()) };
+        let types = self.types(table);
+        let mut stream = Stream::new(table, pace.block, progress);
+        let mut rows: Vec<RowCounts> = vec![RowCounts::default(); table.parts.len()];
+        let mut noted = Noted::default();
+        let gather = |profiles: &mut Gathered, (item, number, block): Item| {
+            let part = &table.parts[number];
+            let rows = Rows::of(block, table, part)?;
+            for (profile, column) in profiles.iter_mut().zip(&columns) {
+                let texts =
+                    plain(&rows.values(part, *column), types[*column], &part.style.of(*column));
+                profile.add(&texts, item << 32);
+            }
+            Ok::<_, Error>((number, Noted::of(&rows, number), rows.counts))
+        };
+        let new = || columns.iter().map(|_| ColumnProfile::new(kept)).collect::<Vec<_>>();
+        let mut workers = in_order(
+            pace.threads,
+            || stream.next(),
+            new,
+            gather,
+            |(part, here, counts): (usize, Noted, RowCounts)| {
+                rows[part].absorb(&counts);
+                noted.absorb(here);
+                Ok(())
+            },
+        )?
+        .into_iter();
+        let mut profiles = workers.next().unwrap_or_else(new);
+        for other in workers {
+            profiles.iter_mut().zip(&other).for_each(|(own, other)| own.merge(other));
+        }
+        let columns = columns.iter().zip(profiles).map(|(column, profile)| ColumnLook {
+            name: table.columns.names[*column].clone(),
+            summary: profile
+                .summary((types[*column] == ColumnType::Text).then_some(ColumnType::Text)),
+            profile,
+        });
+        Ok(self.profile_of(table, columns.collect(), rows, noted))
+    }
+
+    fn profile_of(
+        &self,
+        table: &Table,
+        columns: Vec<ColumnLook>,
+        rows: Vec<RowCounts>,
+        noted: Noted,
+    ) -> TableProfile {
+        let mut all = RowCounts::default();
+        rows.iter().for_each(|rows| all.absorb(rows));
+        let place = |(spot, cells): (Spot, String)| {
+            (Place::row(table.parts[spot.part].shown.clone(), spot.row), cells)
+        };
+        let used: Vec<usize> = (0..table.columns.names.len()).collect();
+        let entry = self.plan.tables.get(&table.name);
+        TableProfile {
+            name: table.name.clone(),
+            role: entry.map_or_else(Role::default, |entry| entry.value.role),
+            questions: table
+                .questions(&used)
+                .into_iter()
+                .map(|question| question.in_words())
+                .collect(),
+            marks: self
+                .blank_marks()
+                .filter(|(name, ..)| *name == table.name)
+                .map(|(_, part, column, mark)| {
+                    (part.to_owned(), column.to_owned(), mark.to_owned())
+                })
+                .collect(),
+            drift: table.drift.clone(),
+            parts: table
+                .parts
+                .iter()
+                .zip(rows)
+                .map(|(part, rows)| PartProfile {
+                    part: part.shown.to_string(),
+                    written: part.in_words(),
+                    rows,
+                })
+                .collect(),
+            columns,
+            rows: all,
+            malformed: noted.malformed,
+            totals: noted.totals.into_iter().map(place).collect(),
+            suspects: noted.suspects.into_iter().map(place).collect(),
+        }
+    }
+
+    /// The columns of a table that come from its files; only one if `only` says so.
+    fn columns_of(&self, table: &Table, only: Option<&str>) -> Result<Vec<usize>, Error> {
+        let computed = |column: &usize| {
+            table.parts.iter().any(|part| part.sources[*column] == Source::Computed)
+        };
+        let mut columns: Vec<usize> =
+            (0..table.columns.names.len()).filter(|column| !computed(column)).collect();
+        if let Some(only) = only {
+            columns.retain(|column| table.columns.names[*column] == only);
+            if columns.is_empty() {
+                let written = Written::in_option("--column", only, 0..only.len());
+                return Err(written
+                    .mistaken(format!("`{}` has no column `{only}`", table.name))
+                    .nearest(only, table.columns.names.iter().map(String::as_str))
+                    .into());
+            }
+        }
+        Ok(columns)
+    }
+
+    /// The type that the plan says of a column.
+    fn declared(&self, table: &Table, column: usize) -> Option<ColumnType> {
+        let name = &table.columns.names[column];
+        let entry = &self.plan.tables.get(&table.name)?.value;
+        let parts = entry.part.iter().map(|part| &part.get_ref().columns);
+        [&entry.columns]
+            .into_iter()
+            .chain(parts)
+            .flatten()
+            .filter(|entry| entry.value.name(&entry.name) == name)
+            .find_map(|entry| entry.value.column_type)
+    }
+
+    /// The types of a table's columns: as the plan says, or as the rows that were looked at have them.
+    fn types(&self, table: &Table) -> Vec<ColumnType> {
+        let texts = self.plan.text_columns(&table.name);
+        let of = |(column, name): (usize, &String)| {
+            if texts.contains(name) {
+                return ColumnType::Text;
+            }
+            if let Some(declared) = self.declared(table, column) {
+                return declared;
+            }
+            let mut all = interligo_core::reading::Evidence::default();
+            table.parts.iter().for_each(|part| all.merge(&part.evidence_of(column)));
+            // A code that some file would make a number stays text everywhere.
+            match all.filled {
+                0 => ColumnType::Number,
+                _ => all.mostly(),
+            }
+        };
+        table.columns.names.iter().enumerate().map(of).collect()
+    }
+
+    /// The first rows of a table, at most `most`; only those for which a condition holds, if there is one.
+    ///
+    /// # Errors
+    /// A file that cannot be read, a condition that is none.
+    pub fn rows(&self, name: &str, test: Option<&str>, most: usize) -> Result<TableRows, Error> {
+        let table = self.table(name);
+        let columns = self.columns_of(table, None)?;
+        let test = test.map(|text| self.row_test(table, text)).transpose()?;
+        let names = columns.iter().map(|column| table.columns.names[*column].clone());
+        let mut found = TableRows { columns: names.collect(), rows: Vec::new(), more: false };
+        for part in &table.parts {
+            let mut reader = part.open()?;
+            while let Some(block) = reader.next(BLOCK)? {
+                let rows = Rows::of(block, table, part)?;
+                let holds = match &test {
+                    Some(test) => {
+                        test.holds(rows.len(), &part.style, |column| rows.values(part, column))
+                    }
+                    None => vec![true; rows.len()],
+                };
+                let wanted: Vec<usize> = (0..rows.len()).filter(|row| holds[*row]).collect();
+                let texts: Vec<_> = match wanted.is_empty() {
+                    true => continue,
+                    false => columns.iter().map(|column| rows.texts(part, *column)).collect(),
+                };
+                for row in wanted {
+                    if found.rows.len() == most {
+                        found.more = true;
+                        return Ok(found);
+                    }
+                    let cells = texts.iter().map(|texts| texts.value(row).to_owned()).collect();
+                    found.rows.push((Place::row(part.shown.clone(), rows.row_of(row)), cells));
+                }
+            }
+        }
+        Ok(found)
+    }
+
+    fn row_test(&self, table: &Table, text: &str) -> Result<RowTest, Mistake> {
+        let written = Written::in_option("--where", text, 0..text.len());
+        RowTest::new(&written, &table.name, &table.columns.names, &self.types(table))
+    }
+}
+
+/// What was met besides the values.
+#[derive(Default)]
+struct Noted {
+    malformed: u64,
+    totals: Vec<(Spot, String)>,
+    suspects: Vec<(Spot, String)>,
+}
+
+impl Noted {
+    fn of(rows: &Rows, part: usize) -> Noted {
+        let spots = |rows: &[(u64, String)]| -> Vec<(Spot, String)> {
+            rows.iter().map(|(row, cells)| (Spot { part, row: *row }, cells.clone())).collect()
+        };
+        Noted {
+            malformed: (rows.fields.ragged.len() + rows.uneven().len()) as u64,
+            totals: spots(&rows.totals),
+            suspects: spots(&rows.suspects),
+        }
+    }
+
+    fn absorb(&mut self, other: Noted) {
+        self.malformed += other.malformed;
+        self.totals.extend(other.totals);
+        self.suspects.extend(other.suspects);
+    }
+}
+
+impl Part {
+    /// How the part is written: what is not as outputs are is said, and what was found.
+    fn in_words(&self) -> String {
+        let separator = match self.dialect.separator {
+            b'\t' => "tab".to_owned(),
+            other => format!("\"{}\"", sign(other)),
+        };
+        let mut words = vec![format!("separator {separator}")];
+        let types: Vec<ColumnType> =
+            (0..self.sources.len()).map(|column| self.looks_like(column)).collect();
+        if types.iter().any(|t| matches!(t, ColumnType::Number | ColumnType::Percent)) {
+            words.push(format!("numbers {}", self.style.style.numbers));
+        }
+        if types.contains(&ColumnType::Date) {
+            words.push(format!("dates {}", self.style.style.dates));
+        }
+        if let Some(encoding) = self.dialect.encoding {
+            words.push(encoding.name().to_lowercase());
+        }
+        if self.dialect.returns {
+            words.push("rows end in carriage returns".to_owned());
+        }
+        words.join(", ")
+    }
+}
