@@ -1,7 +1,7 @@
 //! Rows at the foot of a file that are totals of the rows above.
 //!
-//! A row may look like a total: it says so in a word, or it leaves blank what all rows above have, and
-//! holds a number. Whether it is one is a matter of its numbers, which must be the sums of the rows above.
+//! A row may look like a total: it holds numbers and nothing else but a word that says so, or it leaves
+//! blank what all rows above have. Whether it is one is a matter of its numbers, which must be the sums of the rows above.
 
 use std::collections::BTreeMap;
 
@@ -39,17 +39,17 @@ const WORDS: [&str; 20] = [
 /// Whether a row looks like a total. `always` says which fields all other rows that were looked at
 /// fill; `others` is how many these are.
 pub fn looks_like_total(cells: &[&str], always: &[bool], others: usize, style: &Style) -> bool {
-    let is_number = |cell: &&str| amount::read(cell, style.numbers).is_some();
-    if !cells.iter().any(is_number) {
+    let is_number = |cell: &str| amount::read(cell, style.numbers).is_some();
+    let says_nothing_else =
+        |cell: &&str| is_blank_text(cell) || is_number(cell) || is_total_word(cell);
+    if !cells.iter().any(|cell| is_number(cell)) || !cells.iter().all(says_nothing_else) {
         return false;
     }
     let lacking = cells.iter().zip(always).filter(|(cell, always)| **always && is_blank_text(cell));
     let lacking = lacking.count();
     let expected = always.iter().filter(|always| **always).count();
     let named = cells.iter().any(|cell| is_total_word(cell));
-    let bare = cells.iter().all(|cell| is_blank_text(cell) || is_number(cell));
-    (named && (lacking > 0 || expected < 2))
-        || (bare && others >= 2 && lacking > 0 && lacking * 2 >= expected)
+    named || (others >= 2 && lacking > 0 && lacking * 2 >= expected)
 }
 
 /// `Total`, `Total:`, `TOTAL CORVO 2025`.

@@ -136,7 +136,8 @@ impl Head {
             .map(|(texts, note)| match note {
                 FieldNote { text: true, .. } => Vec::new(),
                 note if note.way.numbers.is_some() || note.way.dates.is_some() => Vec::new(),
-                _ => texts.clone(),
+                // What seems to mean blank says nothing of how numbers are written.
+                _ => texts.iter().copied().filter(|text| !MARKS.contains(&text.trim())).collect(),
             })
             .collect();
         let found = find(&telling, self.given.numbers, self.given.dates);

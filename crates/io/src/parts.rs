@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use interligo_core::bind::{TableColumns, Wishes, formula_columns, ways};
-use interligo_core::plan::{ColumnType, Entry, Files, Mistake, Plan, TableEntry, TotalRows};
+use interligo_core::plan::{ColumnType, Entry, Files, Mistake, Plan, TableEntry, TotalRows, key};
 use interligo_core::reading::Evidence;
 use interligo_core::shape::{From, PartColumns};
 use interligo_core::style::{PartStyle, Way};
@@ -174,8 +174,8 @@ impl Table {
         let mut questions = Vec::new();
         for part in &self.parts {
             let asked = [("numbers", &part.found.open_numbers), ("dates", &part.found.open_dates)];
-            for (key, open) in
-                asked.iter().flat_map(|(key, all)| all.iter().map(move |open| (*key, open)))
+            for (setting, open) in
+                asked.iter().flat_map(|(setting, all)| all.iter().map(move |open| (*setting, open)))
             {
                 let column = (0..part.sources.len()).find(|column| match &part.sources[*column] {
                     Source::Field(field) => *field == open.field,
@@ -183,18 +183,18 @@ impl Table {
                     _ => false,
                 });
                 if let Some(column) = column.filter(|column| columns.contains(column)) {
-                    questions.push(self.question(part, key, open, &self.columns.names[column]));
+                    questions.push(self.question(part, setting, open, &self.columns.names[column]));
                 }
             }
         }
         questions
     }
 
-    fn question(&self, part: &Part, key: &str, open: &Open, name: &str) -> Question {
+    fn question(&self, part: &Part, setting: &str, open: &Open, name: &str) -> Question {
         let [(first, one), (second, other)] = &open.readings;
         let message = if first == second {
             format!(
-                "{} writes its {key} in two ways: `{}` in `{name}`, and others",
+                "{} writes its {setting} in two ways: `{}` in `{name}`, and others",
                 part.shown, open.text
             )
         } else {
@@ -206,8 +206,8 @@ impl Table {
         let of_a_part =
             if self.parts.len() > 1 { ", or to a [[part]] of it with this file" } else { "" };
         let way_out = format!(
-            "add {key} = \"{one}\" or {key} = \"{other}\" to [tables.{}]{of_a_part}",
-            self.name
+            "add {setting} = \"{one}\" or {setting} = \"{other}\" to [tables.{}]{of_a_part}",
+            key(&self.name)
         );
         Question { message, way_out }
     }
@@ -245,13 +245,13 @@ impl Table {
         let help = match likely {
             Some(likely) => format!(
                 "if `{likely}` is that column, add \"{likely}\" = {{ name = \"{name}\" }} to [tables.{}.columns]",
-                self.name
+                key(&self.name)
             ),
             None => format!(
                 "its headings are {}; name the one that is meant in [tables.{}.columns], say `heading-row`, \
                  or add `leave-out`",
                 crate::headings::list(&part.headings),
-                self.name
+                key(&self.name)
             ),
         };
         Error::input(&part.shown, message).at_row(part.skip.max(1)).help(help)

@@ -2,7 +2,7 @@
 
 use std::io;
 
-use interligo_core::plan::{ColumnType, Role};
+use interligo_core::plan::{ColumnType, Role, key};
 use interligo_core::profile::{ColumnSummary, CouldBeKey, Distinct};
 use interligo_io::{ColumnLook, TableProfile, TableRows};
 use serde_json::json;
@@ -161,7 +161,7 @@ fn notes(out: Out<'_>, profile: &TableProfile) -> io::Result<()> {
     for (part, column, mark) in &profile.marks {
         notes.push(format!(
             "`{mark}` in `{column}` of {part} seems to mean blank; if so, add blank = [\"{mark}\"] to [tables.{}]",
-            profile.name
+            key(&profile.name)
         ));
     }
     notes.extend(profile.drift.iter().map(drift_words));

@@ -4,7 +4,7 @@ use std::io;
 
 use interligo_core::engine::Engine;
 use interligo_core::links::LinkStatus;
-use interligo_core::plan::Head;
+use interligo_core::plan::{Head, key};
 use interligo_core::tieout::{Amount, TieOut};
 use interligo_io::{Drift, Outcome, Project};
 use serde_json::json;
@@ -239,7 +239,8 @@ pub(crate) fn notes(
     notes.extend(project.drift().map(|(_, drift)| drift_words(drift)));
     for (table, part, column, mark) in project.blank_marks() {
         notes.push(format!(
-            "`{mark}` in `{column}` of {part} seems to mean blank; if so, add blank = [\"{mark}\"] to [tables.{table}]"
+            "`{mark}` in `{column}` of {part} seems to mean blank; if so, add blank = [\"{mark}\"] to [tables.{}]",
+            key(table)
         ));
     }
     let keys = findings.keys.len();

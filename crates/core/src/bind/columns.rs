@@ -40,12 +40,9 @@ pub fn name_columns(columns: &Columns<'_>, headings: &[String]) -> (Vec<String>,
     let mut repeated = Vec::new();
     for (position, heading) in headings.iter().enumerate() {
         let heading: String = heading.trim().nfc().collect();
+        let heading = if heading.is_empty() { format!("column_{}", position + 1) } else { heading };
         let renamed = columns.get(&heading).and_then(|column| column.value.name.as_ref());
-        let base = match renamed {
-            Some(name) => name.get_ref().nfc().collect(),
-            None if heading.is_empty() => format!("column_{}", position + 1),
-            None => heading,
-        };
+        let base = renamed.map_or(heading, |name| name.get_ref().nfc().collect());
         let count = counts.entry(base.clone()).or_insert(1);
         let mut name = base.clone();
         while known.contains(&name) {

@@ -158,6 +158,12 @@ impl Plan {
     }
 }
 
+/// A name as a key of a plan: bare where it can be, else in quotes.
+pub fn key(name: &str) -> std::borrow::Cow<'_, str> {
+    let bare = |sign: char| sign.is_ascii_alphanumeric() || "_-".contains(sign);
+    if !name.is_empty() && name.chars().all(bare) { name.into() } else { quoted(name).into() }
+}
+
 /// A text in quotes, as a plan has it.
 pub fn quoted(text: &str) -> String {
     let mut out = String::from("\"");
@@ -193,6 +199,8 @@ mod tests {
         for text in ["", "a b", "\"\\", "tab\tand\nline", "é"] {
             let plan = Plan::parse(&format!("[plan]\nname = {}", quoted(text))).unwrap();
             assert_eq!(plan.plan.name.as_deref(), Some(text));
+            let plan = Plan::parse(&format!("[tables.{}]\n", key(text))).unwrap();
+            assert_eq!(plan.tables.iter().next().map(|table| table.name.as_str()), Some(text));
         }
     }
 

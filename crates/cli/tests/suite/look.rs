@@ -1,0 +1,110 @@
+//! `look`: what tables hold, with and without a plan.
+
+use crate::support::{Folder, shop};
+
+#[test]
+fn tables_of_the_plan_are_shown_column_by_column() {
+    insta::assert_snapshot!("look_shop", shop("").run(&["look"]).as_text());
+}
+
+#[test]
+fn a_file_that_nobody_described_is_read_as_well() {
+    let folder = Folder::with(&[(
+        "as exported {1}.txt",
+        "Corvo;;;\n\ncode;price;since;rate\n007;1.234,50;13/01/2025;5 %\n008;n/a;01/02/2025;12,5 %\nTotal;1.234,50;;\n",
+    )]);
+    let came = folder.run(&["look", "as exported {1}.txt"]);
+    insta::assert_snapshot!("look_file", came.as_text());
+    let came = folder.run(&["look", "as exported {1}.txt", "--format", "csv"]);
+    assert_eq!(
+        came.printed(),
+        "table,column,type,rows,blank,of_that_type,distinct,distinct_is,smallest,largest,first_value,could_be_key\n\
+         as exported {1},code,text,2,0,2,2,exact,007,008,007,yes\n\
+         as exported {1},price,text,2,0,2,2,exact,\"1.234,50\",n/a,\"1.234,50\",yes\n\
+         as exported {1},since,date,2,0,2,2,exact,2025-01-13,2025-02-01,2025-01-13,yes\n\
+         as exported {1},rate,percent,2,0,2,2,exact,0.05,0.125,5 %,yes\n"
+    );
+}
+
+#[test]
+fn what_has_two_readings_is_shown_with_what_decides() {
+    let folder = Folder::with(&[("s.csv", "day,n\n03/04/2025,1\n05/06/2025,2\n")]);
+    let came = folder.run(&["look", "s.csv"]);
+    let said = "`03/04/2025` in `day` of s.csv can be read as 2025-04-03 or as 2025-03-04: add dates = \"31/12/2025\" or \
+                dates = \"12/31/2025\" to [tables.s].";
+    assert!(came.printed().contains(said), "{}", came.printed());
+}
+
+#[test]
+fn the_values_of_a_column_are_counted() {
+    let came = shop("").run(&["look", "sales", "--column", "item", "--format", "csv"]);
+    assert_eq!(came.printed(), "table,value,rows\nsales,A,2\nsales,B,2\nsales,X,1\n");
+    insta::assert_snapshot!(
+        "look_column",
+        shop("").run(&["look", "sales", "--column", "item"]).as_text()
+    );
+}
+
+#[test]
+fn rows_are_shown_with_their_places() {
+    let folder = shop("");
+    let rows = |arguments: &[&str]| {
+        let all = [&["look", "sales", "--format", "csv"], arguments].concat();
+        folder.run(&all).printed().to_owned()
+    };
+    assert_eq!(
+        rows(&["--rows", "1"]),
+        "file,row,no,day,item,quantity\nsales.csv,2,1,2025-01-10,A,2\n"
+    );
+    assert_eq!(
+        rows(&["--where", "quantity > 3 and month(day) = '2025-03'"]),
+        "file,row,no,day,item,quantity\nsales.csv,5,4,2025-03-01,B,4\nsales.csv,6,5,2025-03-02,X,5\n"
+    );
+    let came = folder.run(&["look", "sales", "--where", "item = 'none'"]);
+    assert!(came.printed().ends_with("  No row.\n"), "{}", came.printed());
+}
+
+#[test]
+fn the_numbers_are_the_same_for_any_cores_and_blocks() {
+    let folder = Folder::with(&[]);
+    folder.run(&["demo", "."]);
+    let usual = folder.run(&["look", "--format", "json"]);
+    for options in [["--threads", "1"], ["--threads", "7"], ["--block", "300"]] {
+        let other = folder.run(&["look", "--format", "json", options[0], options[1]]);
+        assert_eq!(other, usual, "{options:?}");
+    }
+}
+
+#[test]
+fn what_is_not_there_is_said_with_what_is() {
+    let folder = shop("");
+    for (arguments, message, status) in [
+        (
+            vec!["look", "salse"],
+            "error: there is no table and no file called `salse`\n  help: did you mean the table `sales`?\n",
+            3,
+        ),
+        (
+            vec!["look", "sales", "--column", "itm"],
+            "error: `sales` has no column `itm`\n --> --column:1:1\n  |\n1 | itm\n  | ^^^\n  |\n  = help: did you mean `item`?\n",
+            2,
+        ),
+        (
+            vec!["look", "sales", "--where", "quantity"],
+            "error: a condition is wanted here\n --> --where:1:1\n  |\n1 | quantity\n  | ^^^^^^^^\n  |\n  = help: compare \
+             something: \"quantity > 100\", \"item = 'BO-110'\"\n",
+            2,
+        ),
+    ] {
+        let came = folder.run(&arguments);
+        assert_eq!(came.said(), message);
+        came.status(status);
+    }
+    let came = Folder::with(&[]).run(&["look"]);
+    assert!(
+        came.said().starts_with("error: there is no plan here, and no file is named"),
+        "{}",
+        came.said()
+    );
+    came.status(2);
+}
