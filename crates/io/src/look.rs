@@ -85,7 +85,7 @@ pub(crate) fn head(path: &Path, shown: &Arc<str>, given: Given) -> Result<Head, 
     };
     let Heading { above, skip, row, rest } = found;
     let text = std::str::from_utf8(&head[row.clone()])
-        .map_err(|_| not_utf8(shown, skip.max(1), None, &head[row.clone()]))?;
+        .map_err(|_| not_utf8(shown, skip.max(1), None, &head[row.clone()], false))?;
     let mut headings: Vec<String> = heading::fields(text.as_bytes(), dialect.separator)
         .into_iter()
         .map(|field| unquoted(&text[field]).into_owned())
@@ -182,7 +182,10 @@ fn mark(texts: &[&str], all: &Evidence) -> Option<String> {
 
 /// The first bytes of a file as UTF-8, as many as show its heading and some rows.
 fn first_bytes(path: &Path, shown: &Arc<str>, dialect: &mut Dialect) -> Result<Vec<u8>, Error> {
-    let unreadable = |error| Error::input(shown, format!("cannot be read further: {error}"));
+    let unreadable = |error| {
+        Error::input(shown, format!("cannot be read further: {error}"))
+            .help("the file may be damaged or cut off; fetch it again")
+    };
     let (mut input, mut bytes) = Input::open(path, shown, *dialect)?;
     let mut want = HEAD;
     loop {

@@ -1,6 +1,7 @@
 //! The parts of a table: the files that its patterns fit, each with its heading and its slots, stacked
 //! by the names of their columns.
 
+use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -125,8 +126,9 @@ impl Table {
         let headed = found.iter().map(|found| read_heading(plan, &table.name, found));
         let headed = headed.collect::<Result<Vec<_>, Error>>()?;
         let mut names: Vec<String> = Vec::new();
-        let add = |names: &mut Vec<String>, name: &str| {
-            if !names.iter().any(|known| known == name) {
+        let mut known: HashSet<String> = HashSet::new();
+        let mut add = |names: &mut Vec<String>, name: &str| {
+            if known.insert(name.to_owned()) {
                 names.push(name.to_owned());
             }
         };
@@ -303,11 +305,13 @@ fn part(
     computed: &[&str],
 ) -> Part {
     let Headed { head, looked, columns, same, ways } = headed;
+    let own: HashMap<&str, usize> =
+        columns.names.iter().enumerate().map(|(number, name)| (name.as_str(), number)).collect();
     let source = |name: &String| {
         if computed.contains(&name.as_str()) {
             return Source::Computed;
         }
-        match columns.names.iter().position(|own| own == name) {
+        match own.get(name.as_str()).copied() {
             Some(number) => match columns.from[number] {
                 From::Field(field) if columns.is_plain() => Source::Field(field),
                 _ => Source::Made(number),
@@ -393,8 +397,7 @@ fn find_some<'p>(
         let fits = pattern.files(folder).map_err(|error| {
             Error::input(&text.as_str().into(), format!("cannot be searched for: {error}"))
         })?;
-        let mut known: std::collections::HashSet<PathBuf> =
-            found.iter().map(|found| found.path.clone()).collect();
+        let mut known: HashSet<PathBuf> = found.iter().map(|found| found.path.clone()).collect();
         for fit in fits {
             let path = folder.join(&fit.path);
             if outputs.contains(&path)
@@ -425,16 +428,28 @@ fn refuse_other_formats(text: &str, wrong: &impl Fn(String) -> Mistake) -> Resul
     Ok(())
 }
 
-/// Bytes that are no text, with the row and the heading of the column.
-pub(crate) fn not_utf8(shown: &Arc<str>, row: u64, column: Option<&str>, near: &[u8]) -> Error {
+/// Bytes that are no text, with the row and the heading of the column. `mixed` says that other bytes of the
+/// file are UTF-8 beyond ASCII.
+pub(crate) fn not_utf8(
+    shown: &Arc<str>,
+    row: u64,
+    column: Option<&str>,
+    near: &[u8],
+    mixed: bool,
+) -> Error {
     let column = column.map_or(String::new(), |column| format!(" in column `{column}`"));
     let reads = decoded(near);
-    Error::input(shown, format!("holds bytes that are not UTF-8{column}"))
-        .at_row(row)
-        .help(format!(
-            "if `{}` is what it should say, add encoding = \"windows-1252\" to the table; or name another",
-            reads.trim()
-        ))
+    let reads = reads.trim();
+    let help = if mixed {
+        format!(
+            "rows above are UTF-8, and this one should perhaps say `{reads}`: the file mixes encodings; write it anew in one"
+        )
+    } else {
+        format!(
+            "if `{reads}` is what it should say, add encoding = \"windows-1252\" to the table; or name another"
+        )
+    };
+    Error::input(shown, format!("holds bytes that are not UTF-8{column}")).at_row(row).help(help)
 }
 
 /// The error for a block that is not UTF-8.
@@ -445,7 +460,7 @@ pub(crate) fn block_not_utf8(block: &Block, table: &Table, part: &Part, at: usiz
     let column = part.sources.iter().position(|source| *source == Source::Field(field));
     let end = at + bytes[at..].iter().position(|byte| matches!(*byte, b'\n' | b'\r')).unwrap_or(0);
     let column = column.map(|c| table.columns.names[c].as_str());
-    not_utf8(&part.shown, block.row_of(at), column, &bytes[start..end])
+    not_utf8(&part.shown, block.row_of(at), column, &bytes[start..end], !bytes[..at].is_ascii())
 }
 
 impl Part {

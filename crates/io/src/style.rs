@@ -254,4 +254,91 @@ mod tests {
             Err(vec![["31/12/2025".into(), "12/31/2025".into()]])
         );
     }
+
+    use proptest::prelude::*;
+
+    /// A number with so many places, written in a style.
+    fn written(mantissa: i64, places: u32, style: NumberStyle, grouped: bool) -> String {
+        let (whole, rest) = (mantissa / 10i64.pow(places), mantissa % 10i64.pow(places));
+        let digits = whole.to_string();
+        let mut text = String::new();
+        for (at, digit) in digits.chars().enumerate() {
+            if grouped && at > 0 && (digits.len() - at).is_multiple_of(3) {
+                text.extend(style.thousands);
+            }
+            text.push(digit);
+        }
+        if places > 0 {
+            text += &format!("{}{rest:0width$}", style.decimal, width = places as usize);
+        }
+        text
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(2_000))]
+
+        /// The style that is found reads every number as it was meant, or the file is asked about; and it
+        /// is asked about only where another style reads all of them, and one of them differently.
+        #[test]
+        fn prop_numbers_are_read_as_meant_or_asked_about(
+            numbers in prop::collection::vec((0i64..9_999_999, 0u32..4), 1..8), style in 0usize..7, grouped in any::<bool>(),
+        ) {
+            let style = NumberStyle::ALL[style];
+            let texts: Vec<String> =
+                numbers.iter().map(|(mantissa, places)| written(*mantissa, *places, style, grouped)).collect();
+            let column: Vec<&str> = texts.iter().map(String::as_str).collect();
+            let found = find(&[column], None, None);
+            let meant: Vec<_> = texts.iter().map(|text| style.read(text)).collect();
+            let reads = |other: &NumberStyle| -> Vec<_> { texts.iter().map(|text| other.read(text)).collect() };
+            let rivals = NumberStyle::ALL.iter().filter(|other| {
+                let values = reads(other);
+                values.iter().all(Option::is_some) && values != meant
+            });
+            if rivals.count() == 0 {
+                prop_assert!(found.open_numbers.is_empty(), "{texts:?}");
+                prop_assert_eq!(reads(&found.style.numbers), meant, "{:?}", texts);
+            } else {
+                prop_assert!(!found.open_numbers.is_empty(), "{texts:?}");
+            }
+        }
+
+        /// The same for days.
+        #[test]
+        fn prop_days_are_read_as_meant_or_asked_about(
+            days in prop::collection::vec((1u32..=12, 1u32..=28, 2019i32..2032), 1..8),
+            specimen in prop::sample::select(DATES.to_vec()), time in prop::sample::select(TIMES.to_vec()),
+        ) {
+            let specimen = format!("{specimen}{time}");
+            let style = DateStyle::from_specimen(&specimen).unwrap();
+            let text = |(month, day, year): &(u32, u32, i32)| {
+                const NAMES: [&str; 12] =
+                    ["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"];
+                let short = if specimen.contains("2025") { "2025" } else { "25" };
+                let year = year.to_string();
+                specimen
+                    .replace(short, if short == "2025" { "Y" } else { "y" })
+                    .replace("31", &format!("{day:02}"))
+                    .replace("Dec", NAMES[*month as usize - 1])
+                    .replace("12", &format!("{month:02}"))
+                    .replace('Y', &year)
+                    .replace('y', &year[2..])
+            };
+            let texts: Vec<String> = days.iter().map(text).collect();
+            let meant: Vec<_> = texts.iter().map(|text| style.read(text)).collect();
+            prop_assume!(meant.iter().all(Option::is_some));
+            let found = find(&[texts.iter().map(String::as_str).collect()], None, None);
+            let specimens = TIMES.iter().flat_map(|time| DATES.iter().map(move |date| format!("{date}{time}")));
+            let rivals = specimens.filter(|other| {
+                let other = DateStyle::from_specimen(other).unwrap();
+                let values: Vec<_> = texts.iter().map(|text| other.read(text)).collect();
+                values.iter().all(Option::is_some) && values != meant
+            });
+            if rivals.count() == 0 {
+                let read: Vec<_> = texts.iter().map(|text| found.style.dates.read(text)).collect();
+                prop_assert_eq!(read, meant, "{:?}", texts);
+            } else {
+                prop_assert!(!found.open_dates.is_empty(), "{texts:?}");
+            }
+        }
+    }
 }

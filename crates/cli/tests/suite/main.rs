@@ -4,6 +4,7 @@
 
 mod bad_input;
 mod checks;
+mod damaged;
 mod demo;
 mod dialects;
 mod documents;

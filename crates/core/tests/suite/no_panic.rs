@@ -2,8 +2,11 @@
 
 use std::collections::BTreeSet;
 
+use interligo_core::amount;
 use interligo_core::bind::{Headings, Request, TableColumns, bind};
+use interligo_core::pattern::NamePattern;
 use interligo_core::plan::{Mistake, Plan};
+use interligo_core::style::{DateStyle, NumberStyle};
 use proptest::prelude::*;
 
 use crate::support::totals_request;
@@ -69,5 +72,33 @@ proptest! {
                 prop_assert!(span.end <= text.len() && text.is_char_boundary(span.start));
             }
         }
+    }
+
+    #[test]
+    fn prop_any_text_is_a_pattern_or_none_and_fits_or_not(pattern in "\\PC{0,20}|[ab{}*]{0,16}", name in "\\PC{0,20}|[ab]{0,30}") {
+        if let Ok(read) = NamePattern::parse(&pattern) {
+            if let Some(slots) = read.fit(&name) {
+                prop_assert_eq!(slots.len(), read.slots().count());
+                prop_assert!(slots.iter().all(|slot| !slot.is_empty() && name.contains(slot.as_str())));
+            }
+            prop_assert!(read.plain().is_none_or(|plain| read.fit(plain).is_some()));
+        }
+    }
+
+    #[test]
+    fn prop_any_text_is_a_value_or_none(text in "\\PC{0,24}|[0-9€$()., %'EURkr\u{a0}-]{0,16}", style in 0usize..7) {
+        let style = NumberStyle::ALL[style];
+        if let Some(found) = amount::read(&text, style) {
+            // What is read as a number is one with the mark and the sign taken off.
+            prop_assert!(text.chars().any(|sign| sign.is_ascii_digit()), "{text}");
+            prop_assert!(found.currency.is_none_or(|mark| !mark.is_empty()));
+        }
+        let specimens = ["2025-12-31", "31.12.25 23:59", "12/31/2025", "31-Dec-2025", "20251231", "46022", &text];
+        for style in specimens.into_iter().filter_map(DateStyle::from_specimen) {
+            if let Some(day) = style.read(&text) {
+                prop_assert_eq!(DateStyle::ISO.read(&day.to_string()), Some(day), "{}", text);
+            }
+        }
+        let _ = NumberStyle::from_specimen(&text);
     }
 }

@@ -153,6 +153,7 @@ impl BlockReader {
         let read = Read::by_ref(&mut self.input).take(room as u64).read_to_end(bytes);
         let read = read.map_err(|error| {
             Error::input(&self.shown, format!("cannot be read further: {error}"))
+                .help("the file may be damaged or cut off; fetch it again")
         })?;
         self.ended = read < room;
         Ok(())
