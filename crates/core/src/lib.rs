@@ -18,6 +18,7 @@ pub mod date;
 pub mod decimal;
 pub mod duplicates;
 pub mod engine;
+pub mod evidence;
 pub mod findings;
 pub mod foot;
 mod formula;

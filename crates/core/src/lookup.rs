@@ -13,10 +13,11 @@ use crate::calendar::{ALWAYS, FOREVER, Holds};
 use crate::column::Column;
 use crate::date::Day;
 use crate::duplicates;
+use crate::evidence::Evidence;
 use crate::formula::{Expr, ExprKind, Leaves, Overflow, Type, evaluate, kind_of, type_of};
 use crate::place::Place;
 use crate::plan::{ColumnType, Duplicates, Mistake, Rule};
-use crate::reading::{Evidence, ReadColumn, Reading};
+use crate::reading::{ReadColumn, Reading};
 use crate::rows::RowCounts;
 use crate::style::{PartStyle, Style};
 use crate::texts::gathered;
@@ -236,14 +237,6 @@ struct RowOf<'a> {
 impl Leaves for RowOf<'_> {
     fn column(&self, column: usize) -> Value<'_> {
         self.columns[column].column.as_ref().map_or(Value::Blank, |c| c.value(self.row))
-    }
-
-    fn attribute(&self, _: usize, _: usize) -> Value<'_> {
-        Value::Blank
-    }
-
-    fn figure(&self, _: usize) -> Value<'_> {
-        Value::Blank
     }
 }
 

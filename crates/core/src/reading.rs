@@ -10,7 +10,7 @@ use crate::column::{
     Column, ColumnKind, DateColumn, NumberColumn, Numbers, is_blank_text, known_where,
 };
 use crate::date::Day;
-use crate::decimal::{Decimal, MAX_PLACES};
+use crate::decimal::Decimal;
 use crate::plan::ColumnType;
 use crate::style::{DateStyle, NumberStyle, PartStyle, Style};
 
@@ -65,126 +65,8 @@ impl ReadColumn {
     }
 }
 
-/// What the texts of a column look like.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub struct Evidence {
-    /// Texts that are not blank.
-    pub filled: usize,
-    /// Of these, numbers that would lose nothing by being read as such.
-    pub numbers: usize,
-    /// Of these, all numbers, also with leading zeros.
-    pub numeric: usize,
-    /// Of these, numbers with a percent sign.
-    pub percents: usize,
-    /// Of these, days.
-    pub dates: usize,
-    /// The most decimal places among the numbers.
-    pub places: u8,
-}
-
-impl Evidence {
-    /// Adds what one text of a file in this style looks like.
-    pub fn add(&mut self, text: &str, style: &Style) {
-        let text = text.trim();
-        if text.is_empty() {
-            return;
-        }
-        self.filled += 1;
-        if let Some(amount::Amount { number, .. }) = amount::read(text, style.numbers) {
-            self.numeric += 1;
-            // Nothing is nothing, in whatever unit.
-            self.percents += usize::from(number.is_zero());
-            self.numbers += usize::from(!has_leading_zero(text));
-            self.places = self.places.max(number.places());
-        } else if let Some(number) = percent(text, style.numbers) {
-            self.percents += 1;
-            self.places = self.places.max(number.places());
-        } else if style.dates.read(text).is_some() {
-            self.dates += 1;
-        }
-    }
-
-    /// The same, so many times.
-    pub(crate) fn times(self, times: usize) -> Evidence {
-        Evidence {
-            filled: self.filled * times,
-            numbers: self.numbers * times,
-            numeric: self.numeric * times,
-            percents: self.percents * times,
-            dates: self.dates * times,
-            places: self.places,
-        }
-    }
-
-    /// The type that all of the texts have but for a few slips, one in twenty at most; text when there is
-    /// none. Digits with zeros before them are codes.
-    pub fn mostly(&self) -> ColumnType {
-        let nearly = |fitting: usize| fitting > 0 && fitting * 20 >= self.filled * 19;
-        match self.found_type() {
-            ColumnType::Text if self.numeric == self.numbers && nearly(self.numbers) => {
-                ColumnType::Number
-            }
-            ColumnType::Text if nearly(self.percents) => ColumnType::Percent,
-            ColumnType::Text if nearly(self.dates) => ColumnType::Date,
-            found => found,
-        }
-    }
-
-    /// How many texts can be read as a type.
-    pub(crate) fn fitting(&self, column_type: ColumnType) -> usize {
-        match column_type {
-            ColumnType::Number | ColumnType::Integer => self.numeric,
-            ColumnType::Percent => self.percents,
-            ColumnType::Date => self.dates,
-            ColumnType::Text | ColumnType::YesNo => self.filled,
-        }
-    }
-
-    /// Adds what other texts look like.
-    pub fn merge(&mut self, other: &Evidence) {
-        self.filled += other.filled;
-        self.numbers += other.numbers;
-        self.numeric += other.numeric;
-        self.percents += other.percents;
-        self.dates += other.dates;
-        self.places = self.places.max(other.places);
-    }
-
-    /// Adds all texts of a column.
-    pub fn add_all(&mut self, texts: &StringViewArray, style: &Style) {
-        texts.iter().flatten().for_each(|text| self.add(text, style));
-    }
-
-    /// The type that all of the texts have; text when there is none.
-    pub fn found_type(&self) -> ColumnType {
-        match self.filled {
-            0 => ColumnType::Text,
-            n if n == self.numbers => ColumnType::Number,
-            n if n == self.percents => ColumnType::Percent,
-            n if n == self.dates => ColumnType::Date,
-            _ => ColumnType::Text,
-        }
-    }
-
-    /// Whether at least half of the texts can be read as `wanted`: what is needed as a number or
-    /// date may hold a slip here and there, but not be something else altogether.
-    pub fn allows(&self, wanted: ColumnType) -> bool {
-        self.fitting(wanted) * 2 >= self.filled
-    }
-
-    /// The places of the column's numbers once they are multiplied by `scale`.
-    pub fn scaled_places(&self, scale: Option<Decimal>) -> u8 {
-        (self.places + scale.map_or(0, Decimal::places)).min(MAX_PLACES)
-    }
-}
-
-fn has_leading_zero(text: &str) -> bool {
-    let digits = text.strip_prefix(['-', '+']).unwrap_or(text).as_bytes();
-    digits.len() > 1 && digits[0] == b'0' && !matches!(digits[1], b'.' | b',')
-}
-
 /// `12.5 %` as 0.125. Without the sign only zero is a percent: 12.5 might mean either.
-fn percent(text: &str, numbers: NumberStyle) -> Option<Decimal> {
+pub(crate) fn percent(text: &str, numbers: NumberStyle) -> Option<Decimal> {
     match text.strip_suffix('%') {
         Some(number) => {
             let number = amount::read(number, numbers).filter(|a| a.currency.is_none())?.number;
@@ -470,22 +352,6 @@ mod tests {
                 "{texts:?}"
             );
         }
-    }
-
-    #[test]
-    fn codes_are_not_numbers() {
-        let found = |texts: &[&str]| {
-            let mut evidence = Evidence::default();
-            texts.iter().for_each(|text| evidence.add(text, &Style::default()));
-            evidence.found_type()
-        };
-        assert_eq!(found(&["007", "12"]), ColumnType::Text);
-        assert_eq!(found(&["0.07", "", "12"]), ColumnType::Number);
-        assert_eq!(found(&["12", "x"]), ColumnType::Text);
-        assert_eq!(found(&["2025-01-01", "2025-01-02"]), ColumnType::Date);
-        assert_eq!(found(&["5 %", "7.5%", "0"]), ColumnType::Percent);
-        assert_eq!(found(&["0", "0"]), ColumnType::Number);
-        assert_eq!(found(&["", " "]), ColumnType::Text);
     }
 
     proptest! {

@@ -6,9 +6,10 @@ use std::collections::BTreeMap;
 use arrow_array::StringViewArray;
 
 use crate::bind::Bound;
+use crate::evidence::Evidence;
 use crate::lookup::{Misfit, first_misfit};
 use crate::plan::{ColumnType, Mistake};
-use crate::reading::{Evidence, Reading};
+use crate::reading::Reading;
 use crate::style::Style;
 
 /// Texts of a column from one file, by which its type is found.

@@ -106,10 +106,3 @@ impl Part {
         })
     }
 }
-
-/// Some headings, for a message.
-pub(crate) fn list(headings: &[String]) -> String {
-    let first: Vec<String> = headings.iter().take(8).map(|h| format!("`{}`", h.trim())).collect();
-    let more = if headings.len() > 8 { ", …" } else { "" };
-    format!("{}{more}", first.join(", "))
-}

@@ -30,6 +30,7 @@ mod totals_out;
 pub use error::{Error, InputError, Stop};
 pub use headings::Drift;
 pub use last_run::FilesSince;
+pub use parts::Question;
 pub use profile::{ColumnLook, PartProfile, TableProfile, TableRows, plan_for_file};
 pub use project::{OnDuplicates, PLAN_FILE, Project, read_plan};
 pub use run::{OnStop, Outcome, Pace, run};

@@ -6,7 +6,7 @@ use std::io::{Read, Seek, SeekFrom};
 use std::path::Path;
 use std::sync::Arc;
 
-use interligo_core::reading::Evidence;
+use interligo_core::evidence::Evidence;
 use interligo_core::style::Way;
 
 use crate::error::Error;

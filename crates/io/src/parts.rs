@@ -6,8 +6,10 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use interligo_core::bind::{TableColumns, Wishes, formula_columns, ways};
-use interligo_core::plan::{ColumnType, Entry, Files, Mistake, Plan, TableEntry, TotalRows, key};
-use interligo_core::reading::Evidence;
+use interligo_core::evidence::Evidence;
+use interligo_core::plan::{
+    ColumnType, Entry, Files, Mistake, Plan, TableEntry, TotalRows, key, listed,
+};
 use interligo_core::shape::{From, PartColumns};
 use interligo_core::style::{PartStyle, Way};
 
@@ -83,16 +85,16 @@ pub(crate) struct Table {
 }
 
 /// Values that can be read in two ways, and what decides.
-pub(crate) struct Question {
-    pub(crate) message: String,
-    pub(crate) way_out: String,
-}
-
-impl Question {
-    /// The question with its answers.
-    pub(crate) fn in_words(self) -> String {
-        format!("{}: {}", self.message, self.way_out)
-    }
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Question {
+    /// The column.
+    pub column: String,
+    /// What its values are, either way.
+    pub column_type: ColumnType,
+    /// A value with its readings.
+    pub message: String,
+    /// The settings of the plan that decide.
+    pub way_out: String,
 }
 
 /// A file that a table's patterns fit, before it is opened.
@@ -211,7 +213,8 @@ impl Table {
             "add {setting} = \"{one}\" or {setting} = \"{other}\" to [tables.{}]{of_a_part}",
             key(&self.name)
         );
-        Question { message, way_out }
+        let column_type = if setting == "dates" { ColumnType::Date } else { ColumnType::Number };
+        Question { column: name.to_owned(), column_type, message, way_out }
     }
 
     /// Refuses columns that the plan needs and that a part lacks, or has twice.
@@ -252,7 +255,7 @@ impl Table {
             None => format!(
                 "its headings are {}; name the one that is meant in [tables.{}.columns], say `heading-row`, \
                  or add `leave-out`",
-                crate::headings::list(&part.headings),
+                listed(&part.headings),
                 key(&self.name)
             ),
         };

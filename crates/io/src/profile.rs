@@ -12,7 +12,7 @@ use crate::error::Error;
 use crate::headings::Drift;
 use crate::look::sign;
 use crate::ordered::in_order;
-use crate::parts::{Part, Source, Table};
+use crate::parts::{Part, Question, Source, Table};
 use crate::project::Project;
 use crate::rows::Rows;
 use crate::run::{Item, Pace, Stream};
@@ -42,7 +42,7 @@ pub struct TableProfile {
     /// Rows that look like totals and are none.
     pub suspects: Vec<(Place, String)>,
     /// What has two readings, and the settings that decide.
-    pub questions: Vec<String>,
+    pub questions: Vec<Question>,
     /// Texts that seem to mean blank: the file, the column and the text.
     pub marks: Vec<(String, String, String)>,
     /// Headings in which the files differ.
@@ -189,11 +189,7 @@ impl Project {
         TableProfile {
             name: table.name.clone(),
             role: entry.map_or_else(Role::default, |entry| entry.value.role),
-            questions: table
-                .questions(&used)
-                .into_iter()
-                .map(|question| question.in_words())
-                .collect(),
+            questions: table.questions(&used),
             marks: self
                 .blank_marks()
                 .filter(|(name, ..)| *name == table.name)
@@ -263,7 +259,7 @@ impl Project {
             if let Some(declared) = self.declared(table, column) {
                 return declared;
             }
-            let mut all = interligo_core::reading::Evidence::default();
+            let mut all = interligo_core::evidence::Evidence::default();
             table.parts.iter().for_each(|part| all.merge(&part.evidence_of(column)));
             // A code that some file would make a number stays text everywhere.
             match all.filled {

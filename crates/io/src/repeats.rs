@@ -10,9 +10,10 @@ use foldhash::quality::FixedState;
 
 use interligo_core::bind::FactKey;
 use interligo_core::engine::Engine;
+use interligo_core::evidence::Evidence;
 use interligo_core::findings::{Findings, Repeat, Spot};
 use interligo_core::plan::{ColumnType, Repeats, Rule};
-use interligo_core::reading::{Evidence, Reading};
+use interligo_core::reading::Reading;
 use interligo_core::repeats::{Copy, KeysSeen, LineHash, LineHasher, Pair, Seen, Settled, settle};
 use interligo_core::texts::gathered;
 use interligo_core::value::Value;

@@ -17,7 +17,7 @@ const ROWS: usize = 20;
 pub(crate) fn look(options: &LookOptions, out: Out<'_>) -> Result<(), Failure> {
     let tables = Tables::find(options)?;
     let (mut profiles, mut rows) = (Vec::new(), Vec::new());
-    for (opened, name) in tables.each() {
+    for (opened, name) in tables.each(&options.tables) {
         if options.rows.is_some() || options.filter.is_some() {
             let most = options.rows.unwrap_or(ROWS);
             let found = opened.project.rows(name, options.filter.as_deref(), most);
@@ -114,9 +114,13 @@ impl Tables {
         Ok(Tables(opened))
     }
 
-    fn each(&self) -> impl Iterator<Item = (&Opened, &str)> {
-        self.0
-            .iter()
+    /// The tables, in the order in which they are named.
+    fn each(&self, named: &[String]) -> Vec<(&Opened, &str)> {
+        let tables = self.0.iter();
+        let mut tables: Vec<(&Opened, &str)> = tables
             .flat_map(|opened| opened.project.table_names().map(move |name| (opened, name)))
+            .collect();
+        tables.sort_by_key(|(_, name)| named.iter().position(|named| named == name));
+        tables
     }
 }

@@ -4,7 +4,7 @@ use std::io;
 
 use interligo_core::plan::{ColumnType, Role, key};
 use interligo_core::profile::{ColumnSummary, CouldBeKey, Distinct};
-use interligo_io::{ColumnLook, TableProfile, TableRows};
+use interligo_io::{ColumnLook, Question, TableProfile, TableRows};
 use serde_json::json;
 
 use super::check::write_csv;
@@ -37,24 +37,23 @@ pub(crate) fn profiles(out: Out<'_>, profiles: &[TableProfile]) -> io::Result<()
 /// The table, how many rows it has, and how its files are written.
 fn heading(out: Out<'_>, profile: &TableProfile) -> io::Result<()> {
     let rows = &profile.rows;
-    let mut about = vec![counted(profile.parts.len() as u64, "file")];
-    if profile.role == Role::Fact {
-        about.insert(0, "fact".to_owned());
-    }
-    about.push(format!("{} read", counted(rows.read, "row")));
+    let n = |count: u64| grouped(&count.to_string());
+    let fact = if profile.role == Role::Fact { "fact · " } else { "" };
+    let files = counted(profile.parts.len() as u64, "file");
+    writeln!(out, "{TITLE}{}{TITLE:#}  {QUIET}{fact}{files}{QUIET:#}", profile.name)?;
+    let mut about = vec![format!("{} read", counted(rows.read, "row"))];
     if rows.made > 0 {
-        about.push(format!("{} made", grouped(&rows.made.to_string())));
+        about.push(format!("{} made", n(rows.made)));
     }
-    for (why, count) in &rows.left_out {
-        about.push(format!("{} left out: {}", grouped(&count.to_string()), why.name()));
+    let left_out: Vec<String> =
+        rows.left_out.iter().map(|(why, count)| format!("{} {}", n(*count), why.name())).collect();
+    if !left_out.is_empty() {
+        about.push(format!("left out: {}", left_out.join(", ")));
     }
     if profile.malformed > 0 {
-        about.push(format!(
-            "{} set aside: its fields or lists do not go with the headings",
-            counted(profile.malformed, "row")
-        ));
+        about.push(format!("{} with other fields than the headings", n(profile.malformed)));
     }
-    writeln!(out, "{TITLE}{}{TITLE:#}  {QUIET}{}{QUIET:#}", profile.name, about.join(" · "))?;
+    writeln!(out, "  {QUIET}{}{QUIET:#}", about.join(" · "))?;
     // Files that are written alike are named together.
     let mut ways: Vec<(&str, Vec<&str>)> = Vec::new();
     for part in &profile.parts {
@@ -79,9 +78,13 @@ fn columns(out: Out<'_>, profile: &TableProfile) -> io::Result<()> {
     let mut table = TextTable::new(headings);
     for column in &profile.columns {
         let summary = &column.summary;
+        let asked = profile.questions.iter().find(|question| question.column == column.name);
         table.row([
             short(&column.name),
-            type_words(summary),
+            match asked {
+                Some(question) => format!("{}?", type_name(question.column_type)),
+                None => type_words(summary),
+            },
             count_or_dot(summary.blank),
             distinct_words(summary.distinct),
             short(&summary.smallest),
@@ -157,7 +160,8 @@ fn short(text: &str) -> String {
 
 /// What is to be decided, and what differs from file to file.
 fn notes(out: Out<'_>, profile: &TableProfile) -> io::Result<()> {
-    let mut notes: Vec<String> = profile.questions.clone();
+    let question = |question: &Question| format!("{}: {}", question.message, question.way_out);
+    let mut notes: Vec<String> = profile.questions.iter().map(question).collect();
     for (part, column, mark) in &profile.marks {
         notes.push(format!(
             "`{mark}` in `{column}` of {part} seems to mean blank; if so, add blank = [\"{mark}\"] to [tables.{}]",
@@ -360,7 +364,9 @@ pub(crate) fn profiles_json(
                 "file": part.part, "written": part.written, "rows": part.rows.read, "lines": part.rows.lines(),
             })).collect::<Vec<_>>(),
             "columns": profile.columns.iter().map(column).collect::<Vec<_>>(),
-            "questions": profile.questions,
+            "questions": profile.questions.iter().map(|question| json!({
+                "column": question.column, "question": question.message, "answer": question.way_out,
+            })).collect::<Vec<_>>(),
         })
     };
     writeln!(out, "{:#}", json!(profiles.iter().map(table).collect::<Vec<_>>()))

@@ -108,3 +108,42 @@ fn what_is_not_there_is_said_with_what_is() {
     );
     came.status(2);
 }
+
+#[test]
+fn json_has_everything_for_other_programs() {
+    let folder = Folder::with(&[
+        ("interligo.toml", "[tables.s]\nrole = 'fact'\nfrom = 's*.csv'\n"),
+        ("s1.csv", "Depot 1;;\n;;\nday;n;k\n03/04/2025;1;a\n;;\n05/06/2025;2\n"),
+        ("s2.csv", "day,n\n2025-04-03,7\n"),
+    ]);
+    let came = folder.run(&["look", "--column", "n", "--format", "json"]);
+    let all: serde_json::Value = serde_json::from_str(came.printed()).unwrap();
+    let table = &all[0];
+    assert_eq!((&table["table"], &table["rows"]), (&"s".into(), &6.into()));
+    assert_eq!(table["set_aside"], 1, "a row with too few fields");
+    assert_eq!(table["left_out"][0]["reason"], "above the headings");
+    assert_eq!(table["files"][0]["lines"], 2);
+    assert_eq!(table["files"][1]["written"], "separator \",\", numbers 1234.56, dates 2025-12-31");
+    assert_eq!(table["columns"][0]["values"][1], serde_json::json!({ "value": "7", "rows": 1 }));
+    assert_eq!(table["questions"][0]["column"], "day");
+    let answer = table["questions"][0]["answer"].as_str().unwrap();
+    assert!(answer.ends_with("to [tables.s], or to a [[part]] of it with this file"), "{answer}");
+}
+
+#[test]
+fn files_with_other_headings_are_named() {
+    let folder = Folder::with(&[
+        ("interligo.toml", "[tables.s]\nfrom = 's*.csv'\n"),
+        ("s1.csv", "code,price\nA,1\n"),
+        ("s2.csv", "code,price,price\nB,2,3\n"),
+        ("s3.csv", "code,Price\nC,3\n"),
+    ]);
+    let came = folder.run(&["look"]);
+    for said in [
+        "s2.csv has a heading `price_2`, which most other parts have not.",
+        "s2.csv has the heading `price` again; later ones are `price_2`, `price_3`.",
+        "s3.csv has no heading `price`; it has `Price`, which may be the same.",
+    ] {
+        assert!(came.printed().contains(said), "{}", came.printed());
+    }
+}

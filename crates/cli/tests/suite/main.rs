@@ -14,5 +14,6 @@ mod look;
 mod mistakes;
 mod oracle;
 mod runs;
+mod shapes;
 mod support;
 mod totals;

@@ -2,8 +2,9 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use crate::evidence::Evidence;
 use crate::plan::{ColumnType, Mistake};
-use crate::reading::{Evidence, Reading};
+use crate::reading::Reading;
 use crate::style::Way;
 
 /// How the plan wants a column to be read.

@@ -7,11 +7,15 @@ use crate::date::Period;
 use crate::decimal::{Decimal, QUOTIENT_PLACES};
 pub(crate) use crate::value::Value;
 
-/// The values of the names on one line.
+/// The values of the names on one line. Where there are no links and figures, they are blank.
 pub(crate) trait Leaves {
     fn column(&self, column: usize) -> Value<'_>;
-    fn attribute(&self, route: usize, column: usize) -> Value<'_>;
-    fn figure(&self, figure: usize) -> Value<'_>;
+    fn attribute(&self, _route: usize, _column: usize) -> Value<'_> {
+        Value::Blank
+    }
+    fn figure(&self, _figure: usize) -> Value<'_> {
+        Value::Blank
+    }
     fn part(&self, _part: usize) -> Value<'_> {
         Value::Blank
     }

@@ -77,6 +77,14 @@ impl fmt::Display for Mistake {
     }
 }
 
+/// Some names, for a message.
+pub fn listed(names: &[String]) -> String {
+    let first: Vec<String> =
+        names.iter().take(8).map(|name| format!("`{}`", name.trim())).collect();
+    let more = if names.len() > 8 { ", …" } else { "" };
+    format!("{}{more}", first.join(", "))
+}
+
 /// The valid name that a person most likely meant, if one is near enough to say so.
 pub fn nearest_name<'a>(found: &str, valid: &[&'a str]) -> Option<&'a str> {
     let plain = |name: &str| name.to_lowercase().replace([' ', '-'], "_");

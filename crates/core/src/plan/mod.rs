@@ -15,7 +15,7 @@ use serde::Deserialize;
 use toml::Spanned;
 
 pub use entries::{Entry, InOrder, OneOrMore};
-pub use mistake::{Mistake, Origin, Written, nearest_name};
+pub use mistake::{Mistake, Origin, Written, listed, nearest_name};
 pub(crate) use path::{ColumnName, LinkPath, parse_link_path};
 pub use tables::{
     ColumnEntry, ColumnType, Columns, Duplicates, Files, PartEntry, ReadingEntry, Repeats, Role,

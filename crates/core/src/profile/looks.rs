@@ -6,8 +6,9 @@ use crate::amount;
 use crate::column::{NumberColumn, Numbers, is_blank_text};
 use crate::date::Day;
 use crate::decimal::Decimal;
+use crate::evidence::Evidence;
 use crate::plan::ColumnType;
-use crate::reading::{Evidence, Reading};
+use crate::reading::Reading;
 use crate::style::Style;
 
 /// The smallest and the largest of some values.

@@ -88,12 +88,4 @@ impl Leaves for Row<'_> {
         let held = self.columns.iter().find(|(number, _)| *number == column);
         held.map_or(Value::Blank, |(_, column)| column.value(self.row))
     }
-
-    fn attribute(&self, _: usize, _: usize) -> Value<'_> {
-        Value::Blank
-    }
-
-    fn figure(&self, _: usize) -> Value<'_> {
-        Value::Blank
-    }
 }

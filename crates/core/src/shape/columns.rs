@@ -8,7 +8,7 @@ use super::tall::Group;
 use super::{Name, RowFilter, Tall, Unpacking};
 use crate::bind::name_columns;
 use crate::pattern::NamePattern;
-use crate::plan::{Entry, Files, InOrder, Mistake, Plan, Unpack};
+use crate::plan::{Entry, Files, InOrder, Mistake, Plan, Unpack, listed};
 
 /// Where a part has a column from.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -228,7 +228,7 @@ fn tall_columns(
         let patterns: Vec<&str> = patterns.iter().map(|tall| tall.entry.name.as_str()).collect();
         let message = format!("no heading fits {}", patterns.join(" or "));
         return Err(Mistake::in_plan(tall.span(), message)
-            .help(format!("the file has {}", shown(headings))));
+            .help(format!("the file has {}", listed(headings))));
     }
     let slots = patterns
         .first()
@@ -236,13 +236,6 @@ fn tall_columns(
     let slots = slots.into_iter().enumerate().map(|(number, name)| (name, From::TallSlot(number)));
     let values = values.into_iter().enumerate().map(|(number, name)| (name, From::Tall(number)));
     Ok((Tall { groups }, slots.chain(values).collect()))
-}
-
-/// Some headings, for a message.
-fn shown(headings: &[String]) -> String {
-    let first: Vec<String> = headings.iter().take(8).map(|h| format!("`{}`", h.trim())).collect();
-    let more = if headings.len() > 8 { ", …" } else { "" };
-    format!("{}{more}", first.join(", "))
 }
 
 #[cfg(test)]

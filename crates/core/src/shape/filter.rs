@@ -86,14 +86,6 @@ impl Leaves for Row<'_> {
             _ => Value::Blank,
         }
     }
-
-    fn attribute(&self, _: usize, _: usize) -> Value<'_> {
-        Value::Blank
-    }
-
-    fn figure(&self, _: usize) -> Value<'_> {
-        Value::Blank
-    }
 }
 
 #[cfg(test)]

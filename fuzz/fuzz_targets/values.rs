@@ -1,0 +1,21 @@
+//! Any text as a number and as a day, in every style and by a specimen that is itself any text.
+
+#![no_main]
+
+use interligo_core::amount;
+use interligo_core::style::{DateStyle, NumberStyle};
+use libfuzzer_sys::fuzz_target;
+
+fuzz_target!(|texts: (&str, &str)| {
+    let (specimen, text) = texts;
+    for style in NumberStyle::ALL.into_iter().chain(NumberStyle::from_specimen(specimen)) {
+        let read = amount::read(text, style);
+        assert!(read.is_none() || text.chars().any(|sign| sign.is_ascii_digit()));
+    }
+    for specimen in ["2025-12-31", "31.12.25 23:59", "31-Dec-2025", "20251231", "46022", specimen] {
+        let Some(style) = DateStyle::from_specimen(specimen) else { continue };
+        if let Some(day) = style.read(text) {
+            assert_eq!(DateStyle::ISO.read(&day.to_string()), Some(day));
+        }
+    }
+});
