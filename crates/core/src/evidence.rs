@@ -145,4 +145,24 @@ mod tests {
         assert_eq!(found(&["0", "0"]), ColumnType::Number);
         assert_eq!(found(&["", " "]), ColumnType::Text);
     }
+
+    #[test]
+    fn a_slip_here_and_there_does_not_change_what_a_column_mostly_is() {
+        let mostly = |texts: &[(&str, usize)]| {
+            let mut all = Evidence::default();
+            for (text, times) in texts {
+                let mut one = Evidence::default();
+                one.add(text, &Style::default());
+                all.merge(&one.times(*times));
+            }
+            all.mostly()
+        };
+        assert_eq!(mostly(&[("1.5", 19), ("x", 1)]), ColumnType::Number);
+        assert_eq!(mostly(&[("1.5", 18), ("x", 2)]), ColumnType::Text);
+        assert_eq!(mostly(&[("2025-01-02", 40), ("soon", 2)]), ColumnType::Date);
+        assert_eq!(mostly(&[("5 %", 20), ("0", 20), ("-", 1)]), ColumnType::Percent);
+        // One code makes the column one of codes.
+        assert_eq!(mostly(&[("12", 99), ("007", 1)]), ColumnType::Text);
+        assert_eq!(mostly(&[("", 5)]), ColumnType::Text);
+    }
 }

@@ -148,8 +148,8 @@ impl Shard {
     }
 
     fn note(&mut self, hash: LineHash, line: u32, number: usize) -> Seen {
-        // At most 7 of 8 places are taken.
-        if self.used * 8 >= self.spread * 7 {
+        // At most 4 of 5 places are taken.
+        if self.used * 5 >= self.spread * 4 {
             self.grow(number);
         }
         loop {
@@ -178,11 +178,11 @@ impl Shard {
         }
     }
 
-    /// Makes room for a quarter more. Tables begin with different sizes, so that they do not all have
+    /// Makes room for a sixth more. Tables begin with different sizes, so that they do not all have
     /// much free room at the same time.
     fn grow(&mut self, number: usize) {
         let least = 16 + number / 16;
-        self.spread = (self.spread + self.spread / 4).max(least);
+        self.spread = (self.spread + self.spread / 6).max(least);
         let free = Slot { key: 0, rest: 0, line: FREE };
         let mut slots = Vec::new();
         slots.reserve_exact(self.spread + 16);

@@ -71,3 +71,23 @@ impl RowCounts {
         (self.read + self.made).saturating_sub(self.all_left_out() + self.folded + self.dropped)
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn rows_read_and_made_are_lines_or_left_out() {
+        let mut first = RowCounts { read: 10, made: 4, folded: 1, ..RowCounts::default() };
+        first.leave_out(RowLeftOut::Blank, 2);
+        first.leave_out(RowLeftOut::Total, 0);
+        let mut all = RowCounts { read: 5, dropped: 1, ..RowCounts::default() };
+        all.leave_out(RowLeftOut::Blank, 1);
+        all.leave_out(RowLeftOut::ByRule, 1);
+        assert_eq!((first.lines(), all.lines()), (11, 2));
+        all.absorb(&first);
+        assert_eq!((all.lines(), all.all_left_out()), (13, 4));
+        let names: Vec<&str> = all.left_out.keys().map(|why| why.name()).collect();
+        assert_eq!(names, ["blank", "by `leave-out-rows`"]);
+    }
+}

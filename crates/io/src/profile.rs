@@ -5,7 +5,7 @@ use std::path::Path;
 use interligo_core::findings::Spot;
 use interligo_core::place::Place;
 use interligo_core::plan::{ColumnType, Mistake, Plan, Role, Written, quoted};
-use interligo_core::profile::{ColumnProfile, ColumnSummary, RowTest, limit, plain};
+use interligo_core::profile::{ColumnProfile, ColumnSummary, RowTest, WrittenAs, limit};
 use interligo_core::rows::RowCounts;
 
 use crate::error::Error;
@@ -102,8 +102,28 @@ pub fn plan_for_file(path: &Path) -> Result<Plan, Error> {
     Ok(Plan::parse(&format!("[tables.{}]\nfrom = {}\n", quoted(&name), quoted(&from)))?)
 }
 
-/// What a worker gathers.
-type Gathered = Vec<ColumnProfile>;
+/// How each column of a part is written.
+type Way = Vec<Option<WrittenAs>>;
+
+/// What a worker gathers, by the way in which files are written.
+type Gathered = Vec<Option<Vec<ColumnProfile>>>;
+
+/// The ways in which the parts of a table are written, and the number of the way of each part: parts that
+/// are written alike are counted together, as they are written.
+fn ways(table: &Table, columns: &[usize], types: &[ColumnType]) -> (Vec<Way>, Vec<usize>) {
+    let mut ways: Vec<Way> = Vec::new();
+    let way = |part: &Part| {
+        let of =
+            |column: &usize| WrittenAs::other_than_outputs(types[*column], part.style.of(*column));
+        let way: Way = columns.iter().map(of).collect();
+        ways.iter().position(|known| *known == way).unwrap_or_else(|| {
+            ways.push(way);
+            ways.len() - 1
+        })
+    };
+    let of_parts = table.parts.iter().map(way).collect();
+    (ways, of_parts)
+}
 
 impl Project {
     /// The tables that were opened.
@@ -136,37 +156,45 @@ impl Project {
         let mut stream = Stream::new(table, pace.block, progress);
         let mut rows: Vec<RowCounts> = vec![RowCounts::default(); table.parts.len()];
         let mut noted = Noted::default();
+        let (ways, way_of) = ways(table, &columns, &types);
+        let new = |way: &Way| -> Vec<ColumnProfile> {
+            way.iter().map(|written| ColumnProfile::new(kept, *written)).collect()
+        };
         let gather = |profiles: &mut Gathered, (item, number, block): Item| {
             let part = &table.parts[number];
             let rows = Rows::of(block, table, part)?;
+            let way = way_of[number];
+            let profiles = profiles[way].get_or_insert_with(|| new(&ways[way]));
             for (profile, column) in profiles.iter_mut().zip(&columns) {
-                let texts =
-                    plain(&rows.values(part, *column), types[*column], &part.style.of(*column));
-                profile.add(&texts, item << 32);
+                profile.add(&rows.values(part, *column), item << 32);
             }
             Ok::<_, Error>((number, Noted::of(&rows, number), rows.counts))
         };
-        let new = || columns.iter().map(|_| ColumnProfile::new(kept)).collect::<Vec<_>>();
-        let mut workers = in_order(
+        let workers = in_order(
             pace.threads,
             || stream.next(),
-            new,
+            || ways.iter().map(|_| None).collect::<Gathered>(),
             gather,
             |(part, here, counts): (usize, Noted, RowCounts)| {
                 rows[part].absorb(&counts);
                 noted.absorb(here);
                 Ok(())
             },
-        )?
-        .into_iter();
-        let mut profiles = workers.next().unwrap_or_else(new);
-        for other in workers {
+        )?;
+        let mut profiles: Vec<ColumnProfile> =
+            columns.iter().map(|_| ColumnProfile::new(kept, None)).collect();
+        for mut other in workers.into_iter().flatten().flatten() {
+            other.iter_mut().for_each(ColumnProfile::make_plain);
             profiles.iter_mut().zip(&other).for_each(|(own, other)| own.merge(other));
         }
+        // Where the plan is silent, all values say the type, and not only those looked at first.
+        let declared = |column: usize| {
+            let text = (types[column] == ColumnType::Text).then_some(ColumnType::Text);
+            self.declared(table, column).or(text)
+        };
         let columns = columns.iter().zip(profiles).map(|(column, profile)| ColumnLook {
             name: table.columns.names[*column].clone(),
-            summary: profile
-                .summary((types[*column] == ColumnType::Text).then_some(ColumnType::Text)),
+            summary: profile.summary(declared(*column)),
             profile,
         });
         Ok(self.profile_of(table, columns.collect(), rows, noted))

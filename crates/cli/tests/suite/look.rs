@@ -21,7 +21,7 @@ fn a_file_that_nobody_described_is_read_as_well() {
         "table,column,type,rows,blank,of_that_type,distinct,distinct_is,smallest,largest,first_value,could_be_key\n\
          as exported {1},code,text,2,0,2,2,exact,007,008,007,yes\n\
          as exported {1},price,text,2,0,2,2,exact,\"1.234,50\",n/a,\"1.234,50\",yes\n\
-         as exported {1},since,date,2,0,2,2,exact,2025-01-13,2025-02-01,2025-01-13,yes\n\
+         as exported {1},since,date,2,0,2,2,exact,2025-01-13,2025-02-01,13/01/2025,yes\n\
          as exported {1},rate,percent,2,0,2,2,exact,0.05,0.125,5 %,yes\n"
     );
 }

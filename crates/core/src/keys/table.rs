@@ -65,6 +65,14 @@ impl KeyTable {
         self.held == 0
     }
 
+    /// Makes room for so many more keys. Keys that come from another table come in the order of their
+    /// hashes; in a table that is too small they would pile up at one end.
+    pub fn reserve(&mut self, more: usize) {
+        while (self.held + more) * 3 >= self.slots.len() * 2 {
+            self.grow();
+        }
+    }
+
     /// Puts a key in, unless it is there already; then its row is the answer.
     pub fn insert(&mut self, key: &str, row: u32) -> Option<u32> {
         debug_assert!(row < ROW_LIMIT);

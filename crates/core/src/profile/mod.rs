@@ -30,9 +30,24 @@ pub fn limit(columns: usize) -> usize {
     (KEPT / columns.max(1)).clamp(500, 100_000)
 }
 
+/// How the texts of a column are written, where that is not as outputs are.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct WrittenAs {
+    /// What they are.
+    pub column_type: ColumnType,
+    /// The style of their file.
+    pub style: Style,
+}
+
 /// What is in a column, as it grows.
 pub struct ColumnProfile {
     rows: u64,
+    /// How the values are written that are kept; one value must not count twice for being written in two
+    /// ways. They are made plain when there are too many to keep, or to bring parts together.
+    kept_as: Option<WrittenAs>,
+    /// How the texts are written that come.
+    comes_as: Option<WrittenAs>,
+    limit: usize,
     values: Values,
     /// Of values that are not kept.
     further: Looks,
@@ -94,18 +109,19 @@ pub struct ColumnSummary {
 
 impl ColumnProfile {
     /// Nothing yet; up to `limit` distinct values are kept.
-    pub fn new(limit: usize) -> ColumnProfile {
+    pub fn new(limit: usize, written: Option<WrittenAs>) -> ColumnProfile {
         ColumnProfile {
             rows: 0,
+            kept_as: written,
+            comes_as: written,
+            limit,
             values: Values::new(limit),
             further: Looks::default(),
             first: None,
         }
     }
 
-    /// Adds the texts of a stretch of the column that begins at row `at` of the table. Where the column
-    /// is a number or a day written in another style than that of outputs, give it as outputs write it
-    /// ([`plain`]): otherwise one value counts twice.
+    /// Adds the texts of a stretch of the column that begins at row `at` of the table.
     pub fn add(&mut self, texts: &StringViewArray, at: u64) {
         self.rows += texts.len() as u64;
         if self.first.as_ref().is_none_or(|(first, _)| at < *first) {
@@ -114,13 +130,35 @@ impl ColumnProfile {
                 self.first = Some((at + row as u64, texts.value(row).trim().to_owned()));
             }
         }
-        if let Some(further) = self.values.add_all(texts) {
+        if self.kept_as.is_some() && self.values.len() + texts.len() > self.limit {
+            self.make_plain();
+        }
+        let plain = match (self.kept_as, self.comes_as) {
+            (None, Some(written)) => plain(texts, written),
+            _ => texts.clone(),
+        };
+        if let Some(further) = self.values.add_all(&plain) {
             self.further.add_all(&further);
         }
     }
 
-    /// Adds another part of the column.
+    /// Keeps values as outputs write them.
+    pub fn make_plain(&mut self) {
+        let Some(written) = self.kept_as.take() else { return };
+        let raw = std::mem::replace(&mut self.values, Values::new(self.limit));
+        self.values.reserve(&raw);
+        for (text, count) in raw.iter() {
+            let plain = plain_text(text.trim(), written);
+            let further = &mut self.further;
+            self.values.add(plain.as_deref().unwrap_or(&text), count, |text, times| {
+                further.add(text, times);
+            });
+        }
+    }
+
+    /// Adds another part of the column; both keep their values as outputs write them.
     pub fn merge(&mut self, other: &ColumnProfile) {
+        debug_assert!(self.kept_as.is_none() && other.kept_as.is_none());
         self.rows += other.rows;
         let further = &mut self.further;
         self.values.merge(&other.values, |text, times| further.add(text, times));
@@ -185,28 +223,37 @@ fn could_be_key(rows: u64, blank: u64, distinct: Distinct) -> CouldBeKey {
     }
 }
 
-/// The texts of a column as outputs write them: numbers as 1234.56, percents as 12.5 %, days as
-/// 2025-12-31. What cannot be read stays.
-pub fn plain(texts: &StringViewArray, column_type: ColumnType, style: &Style) -> StringViewArray {
-    let usual = Style::default();
+impl WrittenAs {
+    /// How texts are written, unless it is as outputs are.
+    pub fn other_than_outputs(column_type: ColumnType, style: Style) -> Option<WrittenAs> {
+        let usual = Style::default();
+        let other = match column_type {
+            ColumnType::Number | ColumnType::Integer => style.numbers != usual.numbers,
+            ColumnType::Date => style.dates != usual.dates,
+            ColumnType::Percent => true,
+            ColumnType::Text | ColumnType::YesNo => false,
+        };
+        other.then_some(WrittenAs { column_type, style })
+    }
+}
+
+/// A text as outputs write it: numbers as 1234.56, percents as 12.5 %, days as 2025-12-31; none when it
+/// cannot be read.
+fn plain_text(text: &str, written: WrittenAs) -> Option<String> {
+    let WrittenAs { column_type, style } = written;
     let number =
         |text: &str| Some(amount::read(text, style.numbers)?.number.trimmed(0).to_string());
-    let changed = |text: &str| match column_type {
+    match column_type {
         ColumnType::Number | ColumnType::Integer => number(text),
         ColumnType::Percent => text.strip_suffix('%').and_then(number).map(|share| share + " %"),
         ColumnType::Date => style.dates.read(text).map(|day| day.to_string()),
         ColumnType::Text | ColumnType::YesNo => None,
-    };
-    let changes = match column_type {
-        ColumnType::Number | ColumnType::Integer => style.numbers != usual.numbers,
-        ColumnType::Date => style.dates != usual.dates,
-        ColumnType::Percent => true,
-        ColumnType::Text | ColumnType::YesNo => false,
-    };
-    if !changes {
-        return texts.clone();
     }
-    let text = |text: &str| changed(text.trim()).unwrap_or_else(|| text.to_owned());
+}
+
+/// The texts of a column as outputs write them. What cannot be read stays.
+fn plain(texts: &StringViewArray, written: WrittenAs) -> StringViewArray {
+    let text = |text: &str| plain_text(text.trim(), written).unwrap_or_else(|| text.to_owned());
     StringViewArray::from_iter_values(texts.iter().flatten().map(text))
 }
 
@@ -217,7 +264,7 @@ mod tests {
     use std::collections::BTreeMap;
 
     fn profile(texts: &[&str]) -> ColumnSummary {
-        let mut profile = ColumnProfile::new(100);
+        let mut profile = ColumnProfile::new(100, None);
         profile.add(&StringViewArray::from(texts.to_vec()), 0);
         profile.summary(None)
     }
@@ -241,16 +288,28 @@ mod tests {
     }
 
     #[test]
-    fn columns_in_another_style_are_made_plain() {
+    fn one_value_counts_once_however_it_is_written() {
         let numbers = crate::style::NumberStyle::from_specimen("1.234,56").unwrap();
         let style = Style { numbers, ..Style::default() };
-        for (column_type, texts, expected) in [
-            (ColumnType::Number, ["1.234,50", "x"], ["1234.5", "x"]),
-            (ColumnType::Percent, ["12,50%", "0"], ["12.5 %", "0"]),
-            (ColumnType::Text, ["1,5", " y"], ["1,5", " y"]),
+        for (column_type, plain, other, distinct) in [
+            (ColumnType::Number, ["1234.5", "x"], ["1.234,50", "x"], 2),
+            (ColumnType::Percent, ["12.5 %", "0"], ["12,50%", "5 %"], 3),
+            (ColumnType::Text, ["1.5", "y"], ["1,5", "y"], 3),
         ] {
-            let found = plain(&StringViewArray::from(texts.to_vec()), column_type, &style);
-            assert!(found.iter().flatten().eq(expected), "{texts:?}");
+            for limit in [1, 100] {
+                let part = |texts: [&str; 2], style: Style, at: u64| {
+                    let written = WrittenAs::other_than_outputs(column_type, style);
+                    let mut profile = ColumnProfile::new(limit, written);
+                    profile.add(&StringViewArray::from(texts.to_vec()), at);
+                    profile.make_plain();
+                    profile
+                };
+                let mut both = part(plain, Style::default(), 0);
+                both.merge(&part(other, style, 2));
+                let summary = both.summary(Some(column_type));
+                assert_eq!(summary.distinct.count(), distinct, "{plain:?} {limit}");
+                assert_eq!(summary.rows, 4);
+            }
         }
     }
 
@@ -262,7 +321,7 @@ mod tests {
             let views: Vec<&str> = texts.iter().map(String::as_str).collect();
             let cut = cut.min(views.len());
             let part = |texts: &[&str], at: usize| {
-                let mut profile = ColumnProfile::new(limit);
+                let mut profile = ColumnProfile::new(limit, None);
                 profile.add(&StringViewArray::from(texts.to_vec()), at as u64);
                 profile
             };

@@ -82,15 +82,31 @@ impl Values {
         })
     }
 
+    /// Adds a text that came so often; `further` gets it when it is not kept.
+    pub(super) fn add(&mut self, text: &str, times: u64, mut further: impl FnMut(&str, u64)) {
+        if self.counts.len() < self.limit {
+            self.keep(text, times);
+        } else if !self.add_known(text, times) {
+            self.sketch().add(text);
+            further(text, times);
+        }
+    }
+
+    /// Makes room for the texts of others, as far as they are kept.
+    pub(super) fn reserve(&mut self, others: &Values) {
+        self.table.reserve(others.len().min(self.limit.saturating_sub(self.len())));
+    }
+
+    /// How many distinct texts are kept.
+    pub(super) fn len(&self) -> usize {
+        self.counts.len()
+    }
+
     /// Adds the values of another part of the column; `further` gets those that are not kept.
     pub(super) fn merge(&mut self, other: &Values, mut further: impl FnMut(&str, u64)) {
+        self.reserve(other);
         for (text, count) in other.iter() {
-            if self.counts.len() < self.limit {
-                self.keep(&text, count);
-            } else if !self.add_known(&text, count) {
-                self.sketch().add(&text);
-                further(&text, count);
-            }
+            self.add(&text, count, &mut further);
         }
         if let Some(beyond) = &other.beyond {
             self.sketch().merge(beyond);
