@@ -16,7 +16,7 @@ fuzz_target!(|bytes: &[u8]| {
     let Ok(project) = Project::open_tables(plan, Path::new("/"), |_| true) else { return };
     let name = project.table_names().next().unwrap().to_owned();
     let pace = Pace { threads: 1, block: 64 };
-    if let Ok(profile) = project.profile(&name, None, pace, &|_| {}) {
+    if let Ok(profile) = project.profile(&name, None, pace, &|_, _| {}) {
         let lines = profile.rows.lines() - profile.malformed;
         assert!(profile.columns.iter().all(|column| column.summary.rows == lines));
         assert!(profile.columns.iter().all(|column| {

@@ -1,13 +1,16 @@
 //! A progress bar, on a terminal and only for work of over a second.
 
-use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 use std::time::{Duration, Instant};
 
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 
-/// Bytes read so far.
+use crate::show::counted;
+
+/// Bytes and lines read so far.
 pub(crate) struct Progress {
     bar: ProgressBar,
+    lines: AtomicU64,
     started: Instant,
     shown: AtomicBool,
 }
@@ -15,21 +18,26 @@ pub(crate) struct Progress {
 impl Progress {
     pub(crate) fn new(bytes: u64) -> Progress {
         let bar = ProgressBar::with_draw_target(Some(bytes), ProgressDrawTarget::hidden());
-        if let Ok(style) =
-            ProgressStyle::with_template("  {bytes} of {total_bytes} {wide_bar} {eta}")
-        {
+        if let Ok(style) = ProgressStyle::with_template(
+            "  {bytes} of {total_bytes}, {msg} {wide_bar} {bytes_per_sec}, {eta} to go",
+        ) {
             bar.set_style(style);
         }
-        Progress { bar, started: Instant::now(), shown: AtomicBool::new(false) }
+        let lines = AtomicU64::new(0);
+        Progress { bar, lines, started: Instant::now(), shown: AtomicBool::new(false) }
     }
 
     /// More was read.
-    pub(crate) fn advance(&self, bytes: u64) {
+    pub(crate) fn advance(&self, bytes: u64, lines: u64) {
         self.bar.inc(bytes);
+        let lines = self.lines.fetch_add(lines, Ordering::Relaxed) + lines;
         let late = self.started.elapsed() > Duration::from_secs(1);
         if late && !self.shown.swap(true, Ordering::Relaxed) {
             // On anything but a terminal this target draws nothing.
             self.bar.set_draw_target(ProgressDrawTarget::stderr());
+        }
+        if late {
+            self.bar.set_message(counted(lines, "line"));
         }
     }
 

@@ -321,7 +321,7 @@ fn whole_rows(mut bytes: Vec<u8>, separator: u8) -> Block {
     }
     let length = bytes.len();
     bytes.resize(length + PADDING, 0);
-    Block { bytes, length, first_row: 1, separator, first: true, last: true }
+    Block { bytes, length, first_row: 1, lines: 0, separator, first: true, last: true }
 }
 
 #[cfg(test)]

@@ -138,7 +138,7 @@ impl Project {
     }
 
     /// Reads a table and sums up its columns; only one of them if `only` says so. `progress` is told how
-    /// many bytes were read.
+    /// many bytes and lines were read.
     ///
     /// # Errors
     /// A file that cannot be read; a column that the table has not.
@@ -147,7 +147,7 @@ impl Project {
         name: &str,
         only: Option<&str>,
         pace: Pace,
-        progress: &(dyn Fn(u64) + Sync),
+        progress: &(dyn Fn(u64, u64) + Sync),
     ) -> Result<TableProfile, Error> {
         let table = self.table(name);
         let columns = self.columns_of(table, only)?;

@@ -88,7 +88,7 @@ impl<'a> Watch<'a> {
     /// a key.
     fn settle_before(&self, engine: &Engine, pace: Pace) -> Result<Settled, Error> {
         let mut state = State::default();
-        let mut stream = Stream::new(self.table, pace.block, &|_| {});
+        let mut stream = Stream::new(self.table, pace.block, &|_, _| {});
         in_order(
             pace.threads,
             || stream.next(),

@@ -57,7 +57,8 @@ pub enum OnStop {
     Report,
 }
 
-/// Runs an engine over the fact of a project. `progress` is told how many bytes were read.
+/// Runs an engine over the fact of a project. `progress` is told how many bytes and lines
+/// were read.
 ///
 /// # Errors
 /// Input that cannot be read, output that cannot be written, a number that does not fit, a finding
@@ -67,7 +68,7 @@ pub fn run(
     engine: &Engine,
     pace: Pace,
     on_stop: OnStop,
-    progress: &(dyn Fn(u64) + Sync),
+    progress: &(dyn Fn(u64, u64) + Sync),
 ) -> Result<Outcome, Error> {
     let fact = project.table(&engine.bound.fact.name);
     let mut sinks = Sinks::create(project, engine, fact)?;
@@ -134,14 +135,14 @@ pub(crate) struct Stream<'a> {
     next_item: u64,
     reader: Option<BlockReader>,
     block: usize,
-    progress: &'a (dyn Fn(u64) + Sync),
+    progress: &'a (dyn Fn(u64, u64) + Sync),
 }
 
 impl<'a> Stream<'a> {
     pub(crate) fn new(
         fact: &'a Table,
         block: usize,
-        progress: &'a (dyn Fn(u64) + Sync),
+        progress: &'a (dyn Fn(u64, u64) + Sync),
     ) -> Stream<'a> {
         Stream { fact, next_part: 0, next_item: 0, reader: None, block, progress }
     }
@@ -150,7 +151,7 @@ impl<'a> Stream<'a> {
         loop {
             if let Some(reader) = &mut self.reader {
                 if let Some(block) = reader.next(self.block)? {
-                    (self.progress)(block.length as u64);
+                    (self.progress)(block.length as u64, block.lines);
                     self.next_item += 1;
                     return Ok(Some((self.next_item - 1, self.next_part - 1, block)));
                 }

@@ -66,10 +66,12 @@ impl Opened {
 
     fn profile(&self, name: &str, options: &LookOptions) -> Result<TableProfile, Failure> {
         let progress = Progress::new(self.project.bytes(name));
-        let profile =
-            self.project.profile(name, options.column.as_deref(), pace(&options.plan), &|bytes| {
-                progress.advance(bytes)
-            });
+        let profile = self.project.profile(
+            name,
+            options.column.as_deref(),
+            pace(&options.plan),
+            &|bytes, lines| progress.advance(bytes, lines),
+        );
         progress.finish();
         profile.map_err(|error| self.failure(error))
     }

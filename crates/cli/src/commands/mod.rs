@@ -66,9 +66,10 @@ impl Opened {
 
     fn run(&self, engine: &Engine, on_stop: OnStop) -> Result<Outcome, Failure> {
         let progress = Progress::new(self.project.fact_bytes(engine));
-        let outcome = interligo_io::run(&self.project, engine, self.pace, on_stop, &|bytes| {
-            progress.advance(bytes)
-        });
+        let outcome =
+            interligo_io::run(&self.project, engine, self.pace, on_stop, &|bytes, lines| {
+                progress.advance(bytes, lines)
+            });
         progress.finish();
         outcome.map_err(|error| self.failure(error))
     }

@@ -30,6 +30,8 @@ pub(crate) struct Block {
     pub(crate) length: usize,
     /// The row of the file at which the block begins, counted in lines from 1.
     pub(crate) first_row: u64,
+    /// How many lines the rows take.
+    pub(crate) lines: u64,
     /// The sign between two fields.
     pub(crate) separator: u8,
     /// Whether the rows are the first of the file after those that were skipped.
@@ -165,9 +167,10 @@ impl BlockReader {
         let (first, last) = (!self.started, self.ended && self.rest.is_empty());
         self.started = true;
         let first_row = self.next_row;
-        self.next_row += memchr::memchr_iter(b'\n', &bytes).count() as u64;
+        let lines = memchr::memchr_iter(b'\n', &bytes).count() as u64;
+        self.next_row += lines;
         bytes.resize(end + PADDING, 0);
-        Block { bytes, length: end, first_row, separator: self.separator, first, last }
+        Block { bytes, length: end, first_row, lines, separator: self.separator, first, last }
     }
 }
 

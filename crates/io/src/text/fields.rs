@@ -367,7 +367,7 @@ mod tests {
         let mut bytes = rows.as_bytes().to_vec();
         let length = bytes.len();
         bytes.resize(length + super::super::blocks::PADDING, 0);
-        Block { bytes, length, first_row: 1, separator: b',', first: true, last: true }
+        Block { bytes, length, first_row: 1, lines: 0, separator: b',', first: true, last: true }
     }
 
     fn texts(block: &Block, fields: &Fields) -> Vec<Vec<String>> {
