@@ -28,7 +28,10 @@ pub(crate) fn look(options: &LookOptions, out: Out<'_>) -> Result<(), Failure> {
     }
     match options.format {
         _ if !rows.is_empty() => {
-            for (name, rows) in &rows {
+            for (number, (name, rows)) in rows.iter().enumerate() {
+                if number > 0 && options.format == Format::Table {
+                    writeln!(out)?;
+                }
                 show::rows(out, name, rows, options.format)?;
             }
         }
