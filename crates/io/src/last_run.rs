@@ -6,6 +6,8 @@ use std::path::Path;
 
 use serde::{Deserialize, Serialize};
 
+use crate::pattern::natural_order;
+
 /// The files of each table.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub(crate) struct LastRun {
@@ -47,7 +49,10 @@ impl LastRun {
     /// How this run's files differ from those of an earlier one.
     pub(crate) fn since(&self, earlier: &LastRun) -> FilesSince {
         let files = |run: &LastRun| -> Vec<String> {
-            run.tables.values().flat_map(|files| files.keys().cloned()).collect()
+            let files = run.tables.values().flat_map(|files| files.keys().cloned());
+            let mut files: Vec<String> = files.collect();
+            files.sort_by(|a, b| natural_order(a, b));
+            files
         };
         let (now, before) = (files(self), files(earlier));
         FilesSince {
@@ -64,10 +69,11 @@ mod tests {
     #[test]
     fn files_are_new_or_gone_since_the_last_run() {
         let run = |files: &[&str]| LastRun::of("sales", files.iter().map(|file| (*file, 7)));
-        let (before, now) = (run(&["a.csv", "b.csv"]), run(&["b.csv", "c.csv"]));
+        let (before, now) = (run(&["a.csv", "b.csv"]), run(&["b.csv", "c10.csv", "c2.csv"]));
         let json: LastRun = serde_json::from_slice(&before.to_json()).unwrap();
         assert_eq!(json, before);
-        let since = FilesSince { new: vec!["c.csv".into()], gone: vec!["a.csv".into()] };
+        let since =
+            FilesSince { new: vec!["c2.csv".into(), "c10.csv".into()], gone: vec!["a.csv".into()] };
         assert_eq!(now.since(&json), since);
     }
 }
