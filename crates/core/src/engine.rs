@@ -362,10 +362,7 @@ impl Names for Engine {
             }
             Reference::Column(column) => {
                 let read = self.value_read(column);
-                let ty = match read.checked_sub(self.readings.len()) {
-                    None => type_read(&self.readings[read]),
-                    Some(number) => type_computed(&self.computed[number]),
-                };
+                let ty = column_type_at(&self.readings, &self.computed, read);
                 Expr { kind: ExprKind::Column(read), ty }
             }
             Reference::Attribute { route, column } => {
@@ -378,19 +375,19 @@ impl Names for Engine {
     }
 }
 
-fn type_read(reading: &Reading) -> Type {
-    match reading.column_type {
-        ColumnType::Text => Type::Text,
-        ColumnType::Date => Type::Date,
-        ColumnType::YesNo => Type::YesNo,
-        _ => Type::Number { places: reading.places },
-    }
-}
-
-fn type_computed(computed: &Computation) -> Type {
-    match computed {
-        Computation::Formula(expr) => expr.ty,
-        Computation::TextOf(_) => Type::Text,
+/// The type of a column of lines: first come those that are read, then those that are worked out.
+fn column_type_at(readings: &[Reading], computed: &[Computation], number: usize) -> Type {
+    match readings.get(number) {
+        Some(reading) => match reading.column_type {
+            ColumnType::Text => Type::Text,
+            ColumnType::Date => Type::Date,
+            ColumnType::YesNo => Type::YesNo,
+            _ => Type::Number { places: reading.places },
+        },
+        None => match &computed[number - readings.len()] {
+            Computation::Formula(expr) => expr.ty,
+            Computation::TextOf(_) => Type::Text,
+        },
     }
 }
 
@@ -401,10 +398,7 @@ fn compute_columns(bound: &Bound, reads: &mut Reads) -> Result<Vec<Computation>,
     for formula in &fact.formulas {
         let leaf = |column: usize| {
             let number = reads.values[&column];
-            let ty = match number.checked_sub(reads.readings.len()) {
-                None => type_read(&reads.readings[number]),
-                Some(number) => type_computed(&computed[number]),
-            };
+            let ty = column_type_at(&reads.readings, &computed, number);
             Expr { kind: ExprKind::Column(number), ty }
         };
         let names = RowNames { table: &fact.name, columns: &fact.columns, leaf: &leaf };

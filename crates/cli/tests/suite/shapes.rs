@@ -273,3 +273,23 @@ proptest! {
         prop_assert!(distinct.len() <= made);
     }
 }
+
+#[test]
+fn columns_that_are_worked_out_belong_to_the_table_and_are_no_key_of_a_fact() {
+    for (table, said) in [
+        (
+            "[[tables.s.part]]\nfrom = 's.csv'\ncolumns = { n = { formula = '7' } }",
+            "a column is worked out for the whole table, not for a part of it",
+        ),
+        (
+            "from = 's.csv'\nkey = 'm'\ncolumns = { m = { formula = 'n + 1' } }",
+            "`m` is worked out, and lines are told apart by what was read",
+        ),
+    ] {
+        let plan = format!("[tables.s]\nrole = 'fact'\n{table}\n[figures]\nx = '2 * n'\n");
+        let folder = Folder::with(&[("interligo.toml", &plan), ("s.csv", "item,n\nA,1\n")]);
+        let came = folder.run(&["run"]);
+        assert!(came.said().starts_with(&format!("error: {said}\n")), "{}", came.said());
+        came.status(2);
+    }
+}

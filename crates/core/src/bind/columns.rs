@@ -116,6 +116,13 @@ pub(super) fn declared_wishes(
 ) -> Result<BTreeMap<usize, Wish>, Mistake> {
     let mut wishes: BTreeMap<usize, Wish> = BTreeMap::new();
     let parts = entry.part.iter().map(|part| &part.get_ref().columns);
+    let formula = parts.clone().flatten().find_map(|column| column.value.formula.as_ref());
+    if let Some(formula) = formula {
+        return Err(plan
+            .written(formula)
+            .mistaken("a column is worked out for the whole table, not for a part of it")
+            .help("write the formula in the `columns` of the table"));
+    }
     for declared in [&entry.columns].into_iter().chain(parts).flatten() {
         let name: String = declared.value.name(&declared.name).nfc().collect();
         let Some(position) = columns.iter().position(|column| *column == name) else {

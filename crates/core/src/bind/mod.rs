@@ -192,6 +192,12 @@ impl Binder<'_> {
         wishes: &mut Wishes,
     ) -> Result<Option<FactKey>, Mistake> {
         let position = |wanted: &str, span: Range<usize>| {
+            if formula_columns(entry).any(|computed| computed == wanted) {
+                let message =
+                    format!("`{wanted}` is worked out, and lines are told apart by what was read");
+                return Err(Mistake::in_plan(span, message)
+                    .help("name the columns that its formula takes it from"));
+            }
             columns.iter().position(|column| column == wanted).ok_or_else(|| {
                 Mistake::in_plan(span, format!("`{name}` has no column `{wanted}`"))
                     .nearest(wanted, columns.iter().map(String::as_str))
