@@ -9,6 +9,7 @@ use arrow_array::StringViewArray;
 use divan::counter::ItemsCount;
 use interligo_core::bind::{Content, Headings, Request, TableColumns, bind};
 use interligo_core::calendar::{Calendar, Holds};
+use interligo_core::cells::Cells;
 use interligo_core::date::Day;
 use interligo_core::engine::{Engine, Extent, OutputContent, Sample};
 use interligo_core::keys::{KeyForm, KeyIndex};
@@ -198,7 +199,8 @@ fn totals(engine: &Engine) -> &TotalsPlan {
 }
 
 fn batch<'a>(engine: &Engine, sales: &[StringViewArray], style: &'a PartStyle) -> LineBatch<'a> {
-    let columns = engine.read_columns().iter().map(|column| sales[*column].clone()).collect();
+    let columns =
+        engine.read_columns().iter().map(|column| Cells::Texts(sales[*column].clone())).collect();
     LineBatch { rows: LINES, columns, part: 0, style, row_of: &|row| u64::from(row) }
 }
 

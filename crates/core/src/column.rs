@@ -103,6 +103,20 @@ impl NumberColumn {
         }
     }
 
+    /// The same numbers with so many places each, should they fit; `None` when they are to be read one by one.
+    pub(crate) fn at_places(&self, places: u8) -> Option<NumberColumn> {
+        let Numbers::Fixed { mantissas, places: own } = &self.numbers else { return None };
+        let factor = 10i64.checked_pow(u32::from(places.checked_sub(*own)?))?;
+        let mantissas = match factor {
+            1 => mantissas.clone(),
+            _ => mantissas.iter().map(|m| m.checked_mul(factor)).collect::<Option<_>>()?,
+        };
+        Some(NumberColumn {
+            numbers: Numbers::Fixed { mantissas, places },
+            known: self.known.clone(),
+        })
+    }
+
     /// A column from single numbers, in the fixed form if `places` and 64 bits hold all of them.
     pub fn from_decimals(values: &[Option<Decimal>], places: u8) -> NumberColumn {
         let known = known_where(values.len(), |row| values[row].is_some());

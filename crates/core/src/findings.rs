@@ -3,13 +3,11 @@
 //! A batch of lines gathers its own findings; they are merged in the order of the lines, so that the
 //! result is the same for any number of cores and any size of batch.
 
-use std::collections::BTreeMap;
-use std::sync::Arc;
-
 use crate::decimal::Decimal;
 use crate::links::{LinkStatus, StatusCounts};
-use crate::place::Place;
+use crate::place::{PartName, Place};
 use crate::rows::RowCounts;
+use std::collections::BTreeMap;
 
 /// How many places of one kind are kept.
 pub const PLACES_KEPT: usize = 5;
@@ -103,6 +101,65 @@ pub struct Unreadable {
     pub first: Vec<(Spot, String)>,
 }
 
+impl Noted {
+    /// Its stable code.
+    pub fn code(self) -> &'static str {
+        match self {
+            Noted::ErrorCell => "error-cell",
+            Noted::BesideTable => "cell-beside-table",
+            Noted::NoStoredValue => "formula-without-value",
+            Noted::HiddenRow => "hidden-row",
+            Noted::HiddenSheet => "hidden-sheet",
+            Noted::NestedColumn => "nested-column",
+        }
+    }
+
+    /// What became of it.
+    pub fn outcome(self) -> &'static str {
+        match self {
+            Noted::ErrorCell => "holds an error instead of a value",
+            Noted::BesideTable => "stands under no heading and is not read",
+            Noted::NoStoredValue => "formulas without a stored value are blank",
+            Noted::HiddenRow | Noted::HiddenSheet => "read like any other",
+            Noted::NestedColumn => "no single values: not read",
+        }
+    }
+}
+
+impl Unreadable {
+    /// Adds one more.
+    pub fn note(&mut self, spot: Spot, text: impl FnOnce() -> String) {
+        self.count += 1;
+        if self.first.len() < PLACES_KEPT {
+            self.first.push((spot, text()));
+        }
+    }
+
+    /// Adds others, which come after these.
+    pub fn absorb(&mut self, other: Unreadable) {
+        self.count += other.count;
+        let room = PLACES_KEPT.saturating_sub(self.first.len());
+        self.first.extend(other.first.into_iter().take(room));
+    }
+}
+
+/// Something in a workbook that its reader should know of and that stops nothing.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Noted {
+    /// A cell that holds an error instead of a value: `#N/A`.
+    ErrorCell,
+    /// A cell beside the table, under no heading; it is not read.
+    BesideTable,
+    /// Formulas that have no value stored with them; they are blank.
+    NoStoredValue,
+    /// Rows that are hidden; they are read like any other.
+    HiddenRow,
+    /// A sheet that is hidden; it is read like any other.
+    HiddenSheet,
+    /// A column that holds lists or records instead of values; it is not read.
+    NestedColumn,
+}
+
 /// Two lines that share their key and differ.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Repeat {
@@ -143,6 +200,8 @@ pub struct Findings {
     pub links: Vec<StatusCounts>,
     /// Lines on which a figure is blank, by figure and reason.
     pub blanks: BTreeMap<(usize, BlankBecause), u64>,
+    /// What was noted of cells and rows.
+    pub noted: BTreeMap<Noted, Unreadable>,
     /// By column of the fact.
     pub unreadable: BTreeMap<usize, Unreadable>,
     /// Keys not found, by link, status and key.
@@ -194,10 +253,10 @@ impl Findings {
             own.iter_mut().zip(other).for_each(|(a, b)| *a += b);
         }
         for (column, other) in batch.unreadable {
-            let own = self.unreadable.entry(column).or_default();
-            own.count += other.count;
-            let room = PLACES_KEPT.saturating_sub(own.first.len());
-            own.first.extend(other.first.into_iter().take(room));
+            self.unreadable.entry(column).or_default().absorb(other);
+        }
+        for (what, other) in batch.noted {
+            self.noted.entry(what).or_default().absorb(other);
         }
         for (key, tally) in batch.keys {
             self.add_key(key, tally);
@@ -234,7 +293,7 @@ pub(crate) fn merge_sums(own: &mut Vec<ExactSum>, other: &[ExactSum]) {
 
 /// The files of a table, to turn the spots of findings into places.
 #[derive(Clone, Debug, Default)]
-pub struct Parts(pub Vec<Arc<str>>);
+pub struct Parts(pub Vec<PartName>);
 
 impl Parts {
     /// The place of a spot.

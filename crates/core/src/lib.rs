@@ -13,6 +13,7 @@
 pub mod amount;
 pub mod bind;
 pub mod calendar;
+pub mod cells;
 pub mod column;
 pub mod date;
 pub mod decimal;

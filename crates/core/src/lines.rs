@@ -8,6 +8,7 @@ use std::collections::BTreeMap;
 
 use arrow_array::StringViewArray;
 
+use crate::cells::Cells;
 use crate::column::{Column, DateColumn, NumberColumn, Numbers, is_known, known_where};
 use crate::engine::{Computation, Engine, Extent};
 use crate::findings::{
@@ -22,12 +23,12 @@ use crate::plan::Missing;
 use crate::style::PartStyle;
 use crate::value::Value;
 
-/// Lines of one file, as text.
+/// Lines of one part, as its source delivered them.
 pub struct LineBatch<'a> {
     /// How many lines.
     pub rows: usize,
     /// The columns that [`Engine::read_columns`] names, in that order.
-    pub columns: Vec<StringViewArray>,
+    pub columns: Vec<Cells>,
     /// The file, by number.
     pub part: usize,
     /// How its values are written.
@@ -92,8 +93,8 @@ impl Lines<'_> {
         let engine = self.engine;
         let mut unreadable = Vec::with_capacity(engine.readings.len());
         for (number, reading) in engine.readings.iter().enumerate() {
-            let texts = &batch.columns[number];
-            let read = reading.read_part(texts, batch.style, engine.columns[number]);
+            let cells = &batch.columns[number];
+            let read = reading.read_cells(cells, batch.style, engine.columns[number]);
             self.columns.push(read.column);
             unreadable.push(read.unreadable);
             for (currency, row) in read.currencies {
@@ -237,9 +238,10 @@ impl Lines<'_> {
         }
         let spot = |row: u32| Spot { part: batch.part, row: (batch.row_of)(row) };
         for (number, rows) in unreadable.iter().enumerate().filter(|(_, rows)| !rows.is_empty()) {
-            let example =
-                |row: &u32| (spot(*row), batch.columns[number].value(*row as usize).to_owned());
-            let first = rows.iter().take(PLACES_KEPT).map(example).collect();
+            let first: Vec<u32> = rows.iter().take(PLACES_KEPT).copied().collect();
+            let texts = batch.columns[number].gathered(&first).texts();
+            let examples = first.iter().zip(texts.iter().flatten());
+            let first = examples.map(|(row, text)| (spot(*row), text.to_owned())).collect();
             findings.unreadable.insert(number, Unreadable { count: rows.len() as u64, first });
         }
         for linked in &self.linked {

@@ -14,8 +14,9 @@ use crate::column::Column;
 use crate::date::Day;
 use crate::duplicates;
 use crate::evidence::Evidence;
+use crate::findings::Noted;
 use crate::formula::{Expr, ExprKind, Leaves, Overflow, Type, evaluate, kind_of, type_of};
-use crate::place::Place;
+use crate::place::{PartName, Place};
 use crate::plan::{ColumnType, Duplicates, Mistake, Rule};
 use crate::reading::{ReadColumn, Reading};
 use crate::rows::RowCounts;
@@ -27,7 +28,7 @@ use crate::value::Value;
 #[derive(Default)]
 pub struct RawTable {
     /// The files it was read from.
-    pub parts: Vec<Arc<str>>,
+    pub parts: Vec<PartName>,
     /// How the values of each are written.
     pub styles: Vec<PartStyle>,
     /// Of each part, the number of its first row in the columns.
@@ -42,6 +43,8 @@ pub struct RawTable {
     pub uneven: Vec<Place>,
     /// Rows that look like totals and are not proved to be any, with what they hold.
     pub suspects: Vec<(Place, String)>,
+    /// What was noted of cells: what it is, and the cell in words.
+    pub noted: Vec<(Noted, String)>,
 }
 
 impl RawTable {
@@ -319,9 +322,9 @@ impl Lookup {
             .left_out
             .values()
             .flatten()
-            .map(|place| (place.part.clone(), place.row))
+            .map(|place| (place.part.shown.clone(), place.row))
             .collect();
-        lookup.unreadable.retain(|place| !gone.contains(&(place.part.clone(), place.row)));
+        lookup.unreadable.retain(|place| !gone.contains(&(place.part.shown.clone(), place.row)));
         lookup.settle_duplicates(bound);
         // Only what the plan uses stays in memory.
         for (number, column) in lookup.columns.iter().enumerate() {
@@ -428,6 +431,11 @@ impl Lookup {
     /// Where a row stands.
     pub fn place(&self, row: u32) -> Place {
         self.raw.place(row)
+    }
+
+    /// What was noted of cells: what it is, and the cell in words.
+    pub fn noted(&self) -> &[(Noted, String)] {
+        &self.raw.noted
     }
 
     /// Rows that look like totals and are not proved to be any, with what they hold.

@@ -6,6 +6,7 @@
 use arrow_array::{Array, StringViewArray};
 
 use crate::amount;
+use crate::cells::Cells;
 use crate::column::{
     Column, ColumnKind, DateColumn, NumberColumn, Numbers, is_blank_text, known_where,
 };
@@ -110,6 +111,22 @@ impl Reading {
         column: usize,
     ) -> ReadColumn {
         Reading { scale: part.way(column).scale, ..*self }.read(texts, &part.of(column))
+    }
+
+    /// Reads a column of a part, whose source may have delivered values.
+    pub fn read_cells(&self, cells: &Cells, part: &PartStyle, column: usize) -> ReadColumn {
+        let scale = part.way(column).scale;
+        let typed = match (cells, self.column_type) {
+            (Cells::Numbers(numbers), ColumnType::Number) if scale.is_none() => {
+                numbers.at_places(self.places).map(Column::Number)
+            }
+            (Cells::Days(days), ColumnType::Date) => Some(Column::Date(days.clone())),
+            _ => None,
+        };
+        match typed {
+            Some(column) => ReadColumn { column, unreadable: Vec::new(), currencies: Vec::new() },
+            None => self.read_part(&cells.texts(), part, column),
+        }
     }
 
     /// Reads a column of a file in this style.

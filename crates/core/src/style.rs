@@ -2,7 +2,7 @@
 //! 2025.
 
 use std::collections::BTreeMap;
-use std::fmt;
+use std::fmt::{self, Write};
 
 use crate::date::Day;
 use crate::decimal::Decimal;
@@ -138,6 +138,17 @@ impl NumberStyle {
             plain.push_str(fraction);
         }
         Decimal::parse(plain.as_bytes())
+    }
+}
+
+impl NumberStyle {
+    /// A number that is written as 1234.56, in this style; thousands are not marked.
+    pub fn rewrite(self, plain: &mut String) {
+        if self.decimal != '.'
+            && let Some(point) = plain.find('.')
+        {
+            plain.replace_range(point..=point, self.decimal.encode_utf8(&mut [0; 4]));
+        }
     }
 }
 
@@ -290,6 +301,43 @@ impl DateStyle {
     }
 }
 
+impl DateStyle {
+    /// `2025-12-31 23:59`.
+    pub fn iso_with_time() -> DateStyle {
+        let mut pieces = DateStyle::ISO.pieces;
+        pieces[5] = Some(Piece::Sign(' '));
+        pieces[6] = Some(Piece::Time);
+        DateStyle { pieces }
+    }
+
+    /// Writes a day with its time of day, in seconds; the time only where the style has one.
+    pub fn write(&self, day: Day, seconds: u32, text: &mut String) {
+        let (year, month, number) = day.civil();
+        for piece in self.pieces.iter().flatten() {
+            // Writing into a String does not fail.
+            let _ = match piece {
+                Piece::Day => write!(text, "{number:02}"),
+                Piece::Month => write!(text, "{month:02}"),
+                Piece::MonthName => {
+                    let name = MONTHS[month as usize - 1];
+                    write!(text, "{}{}", name[..1].to_uppercase(), &name[1..])
+                }
+                Piece::Year => write!(text, "{year:04}"),
+                Piece::ShortYear => write!(text, "{:02}", year % 100),
+                Piece::DayNumber(epoch) => write!(text, "{}", day.0 - epoch),
+                Piece::Sign(sign) => write!(text, "{sign}"),
+                Piece::Time => {
+                    let (hours, minutes) = (seconds / 3600, seconds / 60 % 60);
+                    match seconds % 60 {
+                        0 => write!(text, "{hours:02}:{minutes:02}"),
+                        rest => write!(text, "{hours:02}:{minutes:02}:{rest:02}"),
+                    }
+                }
+            };
+        }
+    }
+}
+
 /// The day of a number of days since an epoch; the time after the point is left out.
 fn day_number(text: &str, epoch: i32) -> Option<Day> {
     let (days, time) = text.split_once(['.', ',']).unwrap_or((text, "0"));
@@ -388,6 +436,11 @@ mod tests {
         ] {
             let style = DateStyle::from_specimen(specimen).unwrap();
             assert_eq!(style.to_string(), specimen);
+            if let Some(day) = style.read(text) {
+                let mut written = String::new();
+                style.write(day, 8 * 3600 + 15 * 60, &mut written);
+                assert_eq!(style.read(&written), Some(day), "{specimen} {written}");
+            }
             assert_eq!(
                 style.read(text).map(|d| d.to_string()).as_deref(),
                 day,

@@ -137,7 +137,7 @@ impl TieOut {
             parts: findings
                 .parts
                 .iter()
-                .map(|(n, rows)| (parts.0[*n].clone(), rows.clone()))
+                .map(|(n, rows)| (parts.0[*n].shown.clone(), rows.clone()))
                 .collect(),
             repeats: engine.bound.fact.looks_for_repeats(),
             unkeyed: findings.unkeyed,

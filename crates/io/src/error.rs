@@ -7,7 +7,7 @@ use std::sync::Arc;
 
 use interligo_core::findings::Parts;
 use interligo_core::lines::DoesNotFit;
-use interligo_core::place::Place;
+use interligo_core::place::{PartName, Place};
 use interligo_core::plan::Mistake;
 use interligo_core::tieout::TieOut;
 use interligo_core::totals::TotalDoesNotFit;
@@ -80,8 +80,8 @@ impl fmt::Display for InputError {
 }
 
 impl Error {
-    pub(crate) fn input(shown: &Arc<str>, message: impl Into<String>) -> Error {
-        let place = Place { part: shown.clone(), ..Place::default() };
+    pub(crate) fn input(part: impl Into<PartName>, message: impl Into<String>) -> Error {
+        let place = Place { part: part.into(), ..Place::default() };
         Error::Input(Box::new(InputError { place, message: message.into(), help: None }))
     }
 

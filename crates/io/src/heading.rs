@@ -1,4 +1,4 @@
-//! Where the headings of a text table are: in its first row, or below titles.
+//! Where the headings of a table are: in its first row, or below titles.
 
 use std::ops::Range;
 use std::sync::Arc;
@@ -7,7 +7,7 @@ use crate::error::Error;
 use crate::text::{first_row, unquoted};
 
 /// How many rows are looked at for the headings.
-const ROWS: usize = 60;
+pub(crate) const ROWS: usize = 60;
 
 /// The headings of a file, in its first bytes.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -59,7 +59,7 @@ pub(crate) fn find(
             Error::input(shown, format!("has no row that begins in line {line}"))
                 .help("`heading-row` counts the lines of the file from 1")
         })?,
-        None => found(&rows),
+        None => found(&rows.iter().map(|row| row.cells.clone()).collect::<Vec<_>>()),
     };
     let row = &rows[at];
     Ok(Heading {
@@ -70,15 +70,15 @@ pub(crate) fn find(
     })
 }
 
-fn found(rows: &[Row<'_>]) -> usize {
-    let filled = |row: &Row<'_>| row.cells.iter().filter(|cell| says(cell)).count();
+/// The number of the row with the headings among some rows of cells; the first where none looks like it.
+pub(crate) fn found(rows: &[Vec<&[u8]>]) -> usize {
+    let filled = |row: &Vec<&[u8]>| row.iter().filter(|cell| says(cell)).count();
     let Some(first) = rows.iter().position(|row| filled(row) > 0) else { return 0 };
     let heads = |at: usize| {
         let row = &rows[at];
         let below = &rows[at + 1..];
-        let used =
-            |column: &usize| below.iter().any(|r| r.cells.get(*column).is_some_and(|c| says(c)));
-        let widest = below.iter().map(|row| row.cells.len()).max().unwrap_or(0);
+        let used = |column: &usize| below.iter().any(|r| r.get(*column).is_some_and(|c| says(c)));
+        let widest = below.iter().map(Vec::len).max().unwrap_or(0);
         let used = (0..widest).filter(used).count();
         filled(row) * 2 > used
     };
@@ -94,8 +94,8 @@ fn says(cell: &[u8]) -> bool {
 }
 
 /// Whether a cell is a number or a day, and no year.
-fn holds_numbers(row: &Row<'_>) -> bool {
-    row.cells.iter().any(|cell| {
+fn holds_numbers(row: &[&[u8]]) -> bool {
+    row.iter().any(|cell| {
         let text = String::from_utf8_lossy(cell);
         let text = unquoted(&text);
         let text = text.trim();

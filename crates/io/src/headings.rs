@@ -56,7 +56,7 @@ pub(crate) fn drift(parts: &[Part], names: &[String]) -> Vec<Drift> {
     };
     let usual: Vec<bool> = (0..names.len()).map(usual).collect();
     for part in parts {
-        let shown = || part.shown.clone();
+        let shown = || part.name.shown.clone();
         let extra: Vec<usize> =
             (0..names.len()).filter(|column| has(part, *column) && !usual[*column]).collect();
         let mut taken = Vec::new();

@@ -5,7 +5,9 @@
 //! cores, into output files that appear whole or not at all.
 
 mod error;
+mod find;
 mod given;
+mod grid;
 mod heading;
 mod headings;
 mod last_run;
@@ -22,6 +24,7 @@ mod repeats;
 mod rows;
 mod run;
 mod sinks;
+mod source;
 mod stops;
 mod style;
 mod text;
@@ -31,8 +34,8 @@ pub use error::{Error, InputError, Stop};
 pub use headings::Drift;
 pub use last_run::FilesSince;
 pub use parts::Question;
-pub use profile::{ColumnLook, PartProfile, TableProfile, TableRows, plan_for_file};
-pub use project::{OnDuplicates, PLAN_FILE, Project, read_plan};
+pub use profile::{ColumnLook, PartProfile, TableProfile, TableRows, plan_for, tables_in};
+pub use project::{OnDuplicates, PLAN_FILE, PartNote, Project, read_plan};
 pub use run::{OnStop, Outcome, Pace, run};
 pub use stops::{duplicate_stops, stops};
 pub use totals_out::{csv_row, totals_csv};

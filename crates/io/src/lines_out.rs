@@ -14,6 +14,7 @@ use interligo_core::lines::Lines;
 use interligo_core::plan::ColumnType;
 use interligo_core::style::{DateStyle, NumberStyle};
 
+use crate::grid::TextGrid;
 use crate::parts::{Part, Source, Table};
 use crate::rows::Rows;
 use crate::text::{unquoted, write_cell};
@@ -73,14 +74,18 @@ impl<'a> RawLines<'a> {
         engine: &Engine,
     ) -> RawLines<'a> {
         let columns = 0..part.sources.len();
-        let texts = if rows.is_plain() {
-            Vec::new()
-        } else {
-            columns.clone().map(|column| rows.texts(part, column)).collect()
+        let texts = match raw_text(rows) {
+            Some(_) => Vec::new(),
+            None => columns.clone().map(|column| rows.texts(part, column)).collect(),
         };
         let computed = columns.map(|column| Some(lines.column(engine.computed_column(column)?)));
         RawLines { rows, part, changes, texts, computed: computed.collect() }
     }
+}
+
+/// The rows as they stand in their file, where lines are just these.
+pub(crate) fn raw_text(rows: &Rows) -> Option<&TextGrid> {
+    rows.grid.text().filter(|_| rows.is_plain())
 }
 
 /// What happens to a column of the fact on its way to an output. Outputs write numbers as 1234.56 and days
@@ -99,7 +104,11 @@ pub(crate) enum Change {
 
 /// The changes for the columns of a part.
 pub(crate) fn changes(engine: &Engine, part: &Part) -> Vec<Change> {
-    let copied = if part.dialect.separator == b',' { Change::None } else { Change::Comma };
+    let copied = if part.source.separator().is_none_or(|sign| sign == b',') {
+        Change::None
+    } else {
+        Change::Comma
+    };
     let change = |column: usize| {
         let style = part.style.of(column);
         let wishes = &engine.bound.fact.wishes;
@@ -226,9 +235,10 @@ impl LinesOutput {
 pub(crate) fn write_own(raw: &RawLines<'_>, row: usize, out: &mut Vec<u8>) {
     let mut columns = 0..raw.part.sources.len();
     let fields = &raw.changes[..raw.part.sources.len().min(raw.part.width())];
-    let as_it_stands = raw.part.in_order && raw.rows.is_plain();
-    if as_it_stands && fields.iter().all(|change| *change == Change::None) {
-        out.extend_from_slice(raw.rows.fields.row(&raw.rows.buffer, row));
+    if let Some(text) = raw_text(raw.rows).filter(|_| raw.part.in_order)
+        && fields.iter().all(|change| *change == Change::None)
+    {
+        out.extend_from_slice(text.fields.row(&text.buffer, row));
         columns.start = raw.part.width();
     }
     for column in columns {
@@ -242,14 +252,14 @@ pub(crate) fn write_own(raw: &RawLines<'_>, row: usize, out: &mut Vec<u8>) {
 fn write_source(raw: &RawLines<'_>, row: usize, column: usize, out: &mut Vec<u8>) {
     let change = raw.changes[column];
     let text: Cow<'_, str> = match &raw.part.sources[column] {
-        Source::Field(field) => {
-            let field = raw.rows.fields.field(&raw.rows.buffer, row, *field);
+        Source::Field(field) if let Some(text) = raw_text(raw.rows) => {
+            let field = text.fields.field(&text.buffer, row, *field);
             if change == Change::None {
                 return out.extend_from_slice(field);
             }
             unquoted(std::str::from_utf8(field).expect("blocks are checked to be UTF-8"))
         }
-        Source::Made(_) => raw.texts[column].value(row).into(),
+        Source::Field(_) | Source::Made(_) => raw.texts[column].value(row).into(),
         Source::Same(text) => return write_cell(out, text),
         Source::Computed => {
             if let Some(values) = raw.computed[column] {

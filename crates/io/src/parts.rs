@@ -7,26 +7,28 @@ use std::sync::Arc;
 
 use interligo_core::bind::{TableColumns, Wishes, formula_columns, ways};
 use interligo_core::evidence::Evidence;
-use interligo_core::plan::{
-    ColumnType, Entry, Files, Mistake, Plan, TableEntry, TotalRows, key, listed,
-};
+use interligo_core::place::{PartName, SheetColumns};
+use interligo_core::plan::{ColumnType, Entry, Mistake, Plan, TableEntry, TotalRows, key, listed};
 use interligo_core::shape::{From, PartColumns};
-use interligo_core::style::{PartStyle, Way};
+use interligo_core::style::{PartStyle, Style, Way};
 
 use crate::error::Error;
+use crate::find::{Found, Place, find};
 use crate::given::Given;
 use crate::headings::Drift;
-use crate::look::{FieldNote, Head, Looked, head};
-use crate::pattern::PathPattern;
+use crate::look::{FieldNote, Head, Looked};
+use crate::source::{self, Containers, PartNote, Reader, Wanted};
 use crate::style::{FoundStyle, Open};
-use crate::text::{Block, BlockReader, Dialect, decoded};
 
-/// One file of a table.
-#[derive(Clone, Debug)]
+/// One part of a table: a file, a sheet, a table of a database.
+#[derive(Clone)]
 pub(crate) struct Part {
-    pub(crate) path: PathBuf,
-    /// The path as messages show it.
-    pub(crate) shown: Arc<str>,
+    /// Its file, where it is in one.
+    pub(crate) path: Option<PathBuf>,
+    /// Its name, as messages show it.
+    pub(crate) name: PartName,
+    /// What reads it.
+    pub(crate) source: Arc<dyn source::Source>,
     /// Its headings.
     pub(crate) headings: Vec<String>,
     /// Its columns, and how its rows become rows of the table.
@@ -35,12 +37,12 @@ pub(crate) struct Part {
     pub(crate) sources: Vec<Source>,
     /// Whether its rows hold just the table's own columns, in their order.
     pub(crate) in_order: bool,
-    /// How it is written.
-    pub(crate) dialect: Dialect,
     /// How many rows stand above the headings.
     pub(crate) above: u64,
-    /// How many rows to skip to get below the headings.
-    skip: u64,
+    /// The row of the headings.
+    heading_row: u64,
+    /// What was noted of it as a whole.
+    pub(crate) notes: Vec<PartNote>,
     /// Fields without a heading, which are to have no value either.
     pub(crate) empty: Vec<usize>,
     /// Texts that mean blank.
@@ -73,7 +75,7 @@ pub(crate) enum Source {
 }
 
 /// A table whose files have been found and whose headings have been read.
-#[derive(Clone, Debug)]
+#[derive(Clone)]
 pub(crate) struct Table {
     pub(crate) name: String,
     pub(crate) parts: Vec<Part>,
@@ -82,6 +84,31 @@ pub(crate) struct Table {
     pub(crate) optional: Vec<String>,
     /// Headings in which parts differ from the others.
     pub(crate) drift: Vec<Drift>,
+}
+
+/// The columns of a table that are asked for.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) enum WantedColumns {
+    All,
+    Some(Vec<usize>),
+}
+
+impl WantedColumns {
+    /// The fields of a part that these columns take.
+    pub(crate) fn of(&self, part: &Part) -> Wanted {
+        let WantedColumns::Some(columns) = self else { return Wanted::All };
+        if !part.columns.is_plain() || part.columns.filter.is_some() {
+            return Wanted::All;
+        }
+        let mut fields = vec![false; part.width()];
+        part.empty.iter().for_each(|field| fields[*field] = true);
+        for column in columns {
+            if let Source::Field(field) = part.sources[*column] {
+                fields[field] = true;
+            }
+        }
+        Wanted::Fields(fields)
+    }
 }
 
 /// Values that can be read in two ways, and what decides.
@@ -95,14 +122,6 @@ pub struct Question {
     pub message: String,
     /// The settings of the plan that decide.
     pub way_out: String,
-}
-
-/// A file that a table's patterns fit, before it is opened.
-pub(crate) struct Found<'p> {
-    pub(crate) path: PathBuf,
-    pub(crate) shown: Arc<str>,
-    slots: Vec<(String, String)>,
-    files: Files<'p>,
 }
 
 /// A file whose headings were read.
@@ -123,8 +142,9 @@ impl Table {
         table: &Entry<TableEntry>,
         folder: &Path,
         outputs: &[PathBuf],
+        containers: &Containers,
     ) -> Result<Table, Error> {
-        let found = find(plan, table, folder, outputs)?;
+        let found = find(plan, table, &Place { folder, outputs, containers })?;
         let headed = found.iter().map(|found| read_heading(plan, &table.name, found));
         let headed = headed.collect::<Result<Vec<_>, Error>>()?;
         let mut names: Vec<String> = Vec::new();
@@ -199,12 +219,12 @@ impl Table {
         let message = if first == second {
             format!(
                 "{} writes its {setting} in two ways: `{}` in `{name}`, and others",
-                part.shown, open.text
+                part.name, open.text
             )
         } else {
             format!(
                 "`{}` in `{name}` of {} can be read as {first} or as {second}",
-                open.text, part.shown
+                open.text, part.name
             )
         };
         let of_a_part =
@@ -228,8 +248,8 @@ impl Table {
                 if part.columns.repeated.contains(name) {
                     let message =
                         format!("has the heading `{name}` twice, and the plan needs that column");
-                    return Err(Error::input(&part.shown, message)
-                        .at_row(part.skip.max(1))
+                    return Err(Error::input(&part.name, message)
+                        .at_row(part.heading_row)
                         .help("rename one of the two in the file"));
                 }
             }
@@ -241,7 +261,7 @@ impl Table {
         let message = format!("has no heading `{name}`, which the plan needs in `{}`", self.name);
         let likely = self.drift.iter().find_map(|drift| match drift {
             Drift::Missing { part: shown, column, likely: Some(likely) }
-                if *shown == part.shown && column == name =>
+                if *shown == part.name.shown && column == name =>
             {
                 Some(likely)
             }
@@ -259,7 +279,7 @@ impl Table {
                 key(&self.name)
             ),
         };
-        Error::input(&part.shown, message).at_row(part.skip.max(1)).help(help)
+        Error::input(&part.name, message).at_row(part.heading_row).help(help)
     }
 }
 
@@ -267,13 +287,13 @@ impl Table {
 fn read_heading(plan: &Plan, table: &str, found: &Found<'_>) -> Result<Headed, Error> {
     let files = &found.files;
     let given = Given::of(plan, &files.settings)?;
-    let head = head(&found.path, &found.shown, given)?;
+    let mut head = found.container.look(&found.what, &found.name, given)?;
     let named = plan.named_columns(table);
     let columns =
         PartColumns::new(plan, files, &head.headings, &head.empty, &named).map_err(|mistake| {
-            Mistake { message: format!("{} ({})", mistake.message, found.shown), ..mistake }
+            Mistake { message: format!("{} ({})", mistake.message, found.name), ..mistake }
         })?;
-    let ways: Vec<(String, Way)> = ways(plan, &files.columns)?.into_iter().collect();
+    let mut ways: Vec<(String, Way)> = ways(plan, &files.columns)?.into_iter().collect();
     let texts = plan.text_columns(table);
     let mut notes = vec![FieldNote::default(); head.headings.len()];
     for (number, name) in columns.names.iter().enumerate() {
@@ -290,6 +310,22 @@ fn read_heading(plan: &Plan, table: &str, found: &Found<'_>) -> Result<Headed, E
         }
     }
     let looked = head.values(&notes);
+    let styles: Vec<Style> = looked.ways.iter().map(|way| way.style(&looked.found.style)).collect();
+    if let Some(styled) = head.source.styled(&styles) {
+        head.source = styled;
+    }
+    // What is typed by itself is written in its own way, whatever the rest of the part does.
+    for (number, name) in columns.names.iter().enumerate() {
+        for field in columns.fields(number) {
+            match ways.iter_mut().find(|(own, _)| own == name) {
+                Some((_, way)) => *way = way.or(looked.ways[field]),
+                None if looked.ways[field] != Way::default() => {
+                    ways.push((name.clone(), looked.ways[field]));
+                }
+                None => {}
+            }
+        }
+    }
     let mut same = found.slots.clone();
     for set in &files.set {
         if !same.iter().any(|(name, _)| *name == set.name) {
@@ -339,10 +375,11 @@ fn part(
         sources: names.iter().map(source).collect(),
         in_order: columns.is_plain() && empty.is_empty() && columns.names == names[..from_files],
         path: found.path.clone(),
-        shown: found.shown.clone(),
-        dialect: head.dialect,
+        name: named(&found.name, &columns, &head),
+        source: head.source,
         above: head.above,
-        skip: head.skip,
+        heading_row: head.heading_row,
+        notes: head.notes,
         blank: given.blank.map_or_else(Vec::new, |marks| marks.get_ref().0.clone()),
         total_rows: given.total_rows,
         style: PartStyle { style: looked.found.style, ways: ways.collect() },
@@ -355,128 +392,35 @@ fn part(
     }
 }
 
-fn find<'p>(
-    plan: &'p Plan,
-    table: &'p Entry<TableEntry>,
-    folder: &Path,
-    outputs: &[PathBuf],
-) -> Result<Vec<Found<'p>>, Error> {
-    let mut found = Vec::new();
-    for files in plan.files(table)? {
-        let before = found.len();
-        find_some(&files, folder, outputs, &mut found)?;
-        if found.len() == before {
-            let text = plan.source.get(files.from.span()).unwrap_or_default();
-            let help = "paths are relative to the folder of the plan; `{name}` and `*` stay within one folder";
-            return Err(Mistake::in_plan(files.from.span(), format!("no file fits {text}"))
-                .help(help)
-                .into());
-        }
+/// The name of a part, with the letters of its columns where it is a sheet.
+fn named(name: &PartName, columns: &PartColumns, head: &Head) -> PartName {
+    if name.sheet.is_none() {
+        return name.clone();
     }
-    Ok(found)
-}
-
-/// Adds the files that some patterns fit and that are not there yet.
-fn find_some<'p>(
-    files: &Files<'p>,
-    folder: &Path,
-    outputs: &[PathBuf],
-    found: &mut Vec<Found<'p>>,
-) -> Result<(), Error> {
-    let wrong = |message: String| Mistake::in_plan(files.from.span(), message);
-    let read = |text: &String| PathPattern::parse(text).map_err(wrong);
-    let left_out = files.leave_out.iter().flat_map(|list| &list.get_ref().0);
-    let left_out = left_out.map(read).collect::<Result<Vec<_>, _>>()?;
-    for text in &files.from.get_ref().0 {
-        let pattern = read(text)?;
-        refuse_other_formats(text, &wrong)?;
-        if let Some(path) = pattern.plain() {
-            let shown = path.to_string_lossy().into();
-            let (path, slots) = (folder.join(path), Vec::new());
-            found.push(Found { path, shown, slots, files: files.clone() });
-            continue;
-        }
-        let names = pattern.slots();
-        let fits = pattern.files(folder).map_err(|error| {
-            Error::input(&text.as_str().into(), format!("cannot be searched for: {error}"))
-        })?;
-        let mut known: HashSet<PathBuf> = found.iter().map(|found| found.path.clone()).collect();
-        for fit in fits {
-            let path = folder.join(&fit.path);
-            if outputs.contains(&path)
-                || left_out.iter().any(|pattern| pattern.fit(&fit.path).is_some())
-                || !known.insert(path.clone())
-            {
-                continue;
-            }
-            let slots = names.iter().map(|name| (*name).to_owned()).zip(fit.slots).collect();
-            let shown = fit.path.to_string_lossy().into();
-            found.push(Found { path, shown, slots, files: files.clone() });
-        }
-    }
-    Ok(())
-}
-
-fn refuse_other_formats(text: &str, wrong: &impl Fn(String) -> Mistake) -> Result<(), Mistake> {
-    let lower = text.to_lowercase();
-    let other = text.contains('#')
-        || lower.starts_with("postgres")
-        || [".xlsx", ".ods", ".parquet", ".jsonl", ".sqlite"]
-            .iter()
-            .any(|end| lower.ends_with(end));
-    if other {
-        return Err(wrong(format!("`{text}` is no text file; other formats cannot be read yet"))
-            .help("export the table as CSV"));
-    }
-    Ok(())
-}
-
-/// Bytes that are no text, with the row and the heading of the column. `mixed` says that other bytes of the
-/// file are UTF-8 beyond ASCII.
-pub(crate) fn not_utf8(
-    shown: &Arc<str>,
-    row: u64,
-    column: Option<&str>,
-    near: &[u8],
-    mixed: bool,
-) -> Error {
-    let column = column.map_or(String::new(), |column| format!(" in column `{column}`"));
-    let reads = decoded(near);
-    let reads = reads.trim();
-    let help = if mixed {
-        format!(
-            "rows above are UTF-8, and this one should perhaps say `{reads}`: the file mixes encodings; write it anew in one"
-        )
-    } else {
-        format!(
-            "if `{reads}` is what it should say, add encoding = \"windows-1252\" to the table; or name another"
-        )
+    let letter = |field: usize| head.first_column + field as u32;
+    let of = |(number, name): (usize, &String)| {
+        columns.fields(number).first().map(|field| (name.clone(), letter(*field)))
     };
-    Error::input(shown, format!("holds bytes that are not UTF-8{column}")).at_row(row).help(help)
-}
-
-/// The error for a block that is not UTF-8.
-pub(crate) fn block_not_utf8(block: &Block, table: &Table, part: &Part, at: usize) -> Error {
-    let bytes = block.rows();
-    let start = memchr::memrchr(b'\n', &bytes[..at]).map_or(0, |end| end + 1);
-    let field = bytes[start..at].iter().filter(|byte| **byte == block.separator).count();
-    let column = part.sources.iter().position(|source| *source == Source::Field(field));
-    let end = at + bytes[at..].iter().position(|byte| matches!(*byte, b'\n' | b'\r')).unwrap_or(0);
-    let column = column.map(|c| table.columns.names[c].as_str());
-    not_utf8(&part.shown, block.row_of(at), column, &bytes[start..end], !bytes[..at].is_ascii())
+    let mut known: Vec<(String, u32)> = columns.names.iter().enumerate().filter_map(of).collect();
+    known.extend(head.headings.iter().enumerate().map(|(field, h)| (h.clone(), letter(field))));
+    let sheet = SheetColumns { columns: known, first: head.first_column };
+    PartName { sheet: Some(Arc::new(sheet)), ..name.clone() }
 }
 
 impl Part {
     /// Opens the part at its first row below the headings.
-    pub(crate) fn open(&self) -> Result<BlockReader, Error> {
-        let mut reader = BlockReader::open(&self.path, &self.shown, self.dialect)?;
-        reader.skip_rows(self.skip)?;
-        Ok(reader)
+    pub(crate) fn open(&self, wanted: &Wanted) -> Result<Box<dyn Reader>, Error> {
+        self.source.open(wanted)
     }
 
     /// The part with its total rows.
     pub(crate) fn with_totals(&self) -> Part {
         Part { total_rows: Some(TotalRows::Keep), ..self.clone() }
+    }
+
+    /// A noted cell with where it is.
+    pub(crate) fn noted_words(&self, cell: &str) -> String {
+        format!("{}!{cell}", self.name)
     }
 
     /// How many fields its rows have.

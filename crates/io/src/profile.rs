@@ -1,21 +1,23 @@
 //! What the tables hold: every row read once, every column summed up; and rows themselves.
 
-use std::path::Path;
+use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
 
-use interligo_core::findings::Spot;
+use interligo_core::findings::{Noted, Spot, Unreadable};
 use interligo_core::place::Place;
 use interligo_core::plan::{ColumnType, Mistake, Plan, Role, Written, quoted};
 use interligo_core::profile::{ColumnProfile, ColumnSummary, RowTest, WrittenAs, limit};
 use interligo_core::rows::RowCounts;
 
 use crate::error::Error;
+use crate::find::split;
 use crate::headings::Drift;
-use crate::look::sign;
 use crate::ordered::in_order;
-use crate::parts::{Part, Question, Source, Table};
+use crate::parts::{Part, Question, Source, Table, WantedColumns};
 use crate::project::Project;
 use crate::rows::Rows;
 use crate::run::{Item, Pace, Stream};
+use crate::source::{Address, Containers, Wanted, is_address, shown_address};
 
 /// The distinct values that are kept of a column that is looked at by itself.
 const VALUES: usize = 1_000_000;
@@ -45,6 +47,10 @@ pub struct TableProfile {
     pub questions: Vec<Question>,
     /// Texts that seem to mean blank: the file, the column and the text.
     pub marks: Vec<(String, String, String)>,
+    /// What was noted of its parts as a whole: what it is, and where.
+    pub part_notes: Vec<(Noted, String)>,
+    /// What was noted of cells: what it is, how many, and the first of them.
+    pub noted_cells: Vec<(Noted, u64, String)>,
     /// Headings in which the files differ.
     pub drift: Vec<Drift>,
 }
@@ -87,19 +93,56 @@ pub struct TableRows {
     pub more: bool,
 }
 
-/// A plan for one file that nobody described.
+/// The tables in a file or database that nobody described; one without a name where the file is the table.
+/// `None` when there is no such file.
 ///
 /// # Errors
-/// The name of the file is not UTF-8.
-pub fn plan_for_file(path: &Path) -> Result<Plan, Error> {
-    let shown = path.to_string_lossy();
-    let name = path.file_stem().map_or_else(|| shown.to_string(), |n| n.to_string_lossy().into());
+/// It cannot be read.
+pub fn tables_in(name: &str) -> Result<Option<Vec<String>>, Error> {
+    let (path, table) = split_named(name);
+    let address = Address { shown: shown_address(&path)?, path: PathBuf::from(&path) };
+    if !is_address(&path) && !address.path.exists() {
+        return Ok(None);
+    }
+    if table.is_some() {
+        return Ok(Some(vec![name.to_owned()]));
+    }
+    let inner = Containers::default().open(&address)?.tables()?;
+    let doubled = |text: &str| text.replace('#', "##");
+    Ok(Some(match inner {
+        None => vec![name.to_owned()],
+        Some(tables) => {
+            let file = if is_address(&path) { path.clone() } else { doubled(&path) };
+            tables.iter().map(|table| format!("{file}#{}", doubled(table))).collect()
+        }
+    }))
+}
+
+/// A path as it stands where there is such a file; else what stands before and behind `#`.
+fn split_named(name: &str) -> (String, Option<String>) {
+    match Path::new(name).exists() {
+        true => (name.to_owned(), None),
+        false => split(name),
+    }
+}
+
+/// A plan for one table of a file or database that nobody described.
+///
+/// # Errors
+/// Its name cannot be that of a table.
+pub fn plan_for(name: &str) -> Result<Plan, Error> {
+    let (path, table) = split_named(name);
+    let stem = || Path::new(&path).file_stem().map(|stem| stem.to_string_lossy().into_owned());
+    let own = table.clone().or_else(stem).unwrap_or_else(|| path.clone());
     // The signs of patterns mean themselves here.
-    let from: String = shown
-        .chars()
-        .flat_map(|sign| std::iter::repeat_n(sign, if "{}*".contains(sign) { 2 } else { 1 }))
-        .collect();
-    Ok(Plan::parse(&format!("[tables.{}]\nfrom = {}\n", quoted(&name), quoted(&from)))?)
+    let doubled = |text: &str, signs: &str| -> String {
+        let times = |sign: char| if signs.contains(sign) { 2 } else { 1 };
+        text.chars().flat_map(|sign| std::iter::repeat_n(sign, times(sign))).collect()
+    };
+    let file = if is_address(&path) { path.clone() } else { doubled(&path, "{}*#") };
+    let inner = table.map_or(String::new(), |table| format!("#{}", doubled(&table, "{}*#")));
+    let from = quoted(&format!("{file}{inner}"));
+    Ok(Plan::parse(&format!("[tables.{}]\nfrom = {from}\n", quoted(&own)))?)
 }
 
 /// How each column of a part is written.
@@ -133,8 +176,7 @@ impl Project {
 
     /// How many bytes the files of a table have.
     pub fn bytes(&self, table: &str) -> u64 {
-        let bytes = |part: &Part| std::fs::metadata(&part.path).map_or(0, |file| file.len());
-        self.table(table).parts.iter().map(bytes).sum()
+        self.table(table).parts.iter().filter_map(|part| part.source.bytes()).sum()
     }
 
     /// Reads a table and sums up its columns; only one of them if `only` says so. `progress` is told how
@@ -151,11 +193,12 @@ impl Project {
     ) -> Result<TableProfile, Error> {
         let table = self.table(name);
         let columns = self.columns_of(table, only)?;
+        let wanted = WantedColumns::Some(columns.clone());
         let kept = if only.is_some() { VALUES } else { limit(columns.len()) };
         let types = self.types(table);
-        let mut stream = Stream::new(table, pace.block, progress);
+        let mut stream = Stream::new(table, pace.block, &wanted, progress);
         let mut rows: Vec<RowCounts> = vec![RowCounts::default(); table.parts.len()];
-        let mut noted = Noted::default();
+        let mut met = Met::default();
         let (ways, way_of) = ways(table, &columns, &types);
         let new = |way: &Way| -> Vec<ColumnProfile> {
             way.iter().map(|written| ColumnProfile::new(kept, *written)).collect()
@@ -168,16 +211,16 @@ impl Project {
             for (profile, column) in profiles.iter_mut().zip(&columns) {
                 profile.add(&rows.values(part, *column), item << 32);
             }
-            Ok::<_, Error>((number, Noted::of(&rows, number), rows.counts))
+            Ok::<_, Error>((number, Met::of(&rows, number), rows.counts))
         };
         let workers = in_order(
             pace.threads,
             || stream.next(),
             || ways.iter().map(|_| None).collect::<Gathered>(),
             gather,
-            |(part, here, counts): (usize, Noted, RowCounts)| {
+            |(part, here, counts): (usize, Met, RowCounts)| {
                 rows[part].absorb(&counts);
-                noted.absorb(here);
+                met.absorb(here);
                 Ok(())
             },
         )?;
@@ -197,7 +240,7 @@ impl Project {
             summary: profile.summary(declared(*column)),
             profile,
         });
-        Ok(self.profile_of(table, columns.collect(), rows, noted))
+        Ok(self.profile_of(table, columns.collect(), rows, met))
     }
 
     fn profile_of(
@@ -205,12 +248,12 @@ impl Project {
         table: &Table,
         columns: Vec<ColumnLook>,
         rows: Vec<RowCounts>,
-        noted: Noted,
+        met: Met,
     ) -> TableProfile {
         let mut all = RowCounts::default();
         rows.iter().for_each(|rows| all.absorb(rows));
         let place = |(spot, cells): (Spot, String)| {
-            (Place::row(table.parts[spot.part].shown.clone(), spot.row), cells)
+            (Place::row(table.parts[spot.part].name.clone(), spot.row), cells)
         };
         let used: Vec<usize> = (0..table.columns.names.len()).collect();
         let entry = self.plan.tables.get(&table.name);
@@ -231,16 +274,31 @@ impl Project {
                 .iter()
                 .zip(rows)
                 .map(|(part, rows)| PartProfile {
-                    part: part.shown.to_string(),
+                    part: part.name.to_string(),
                     written: part.in_words(),
                     rows,
                 })
                 .collect(),
             columns,
             rows: all,
-            malformed: noted.malformed,
-            totals: noted.totals.into_iter().map(place).collect(),
-            suspects: noted.suspects.into_iter().map(place).collect(),
+            malformed: met.malformed,
+            totals: met.totals.into_iter().map(place).collect(),
+            suspects: met.suspects.into_iter().map(place).collect(),
+            part_notes: self
+                .part_notes()
+                .into_iter()
+                .filter(|note| note.table == table.name)
+                .map(|note| (note.what, format!("{}: {}", note.part, note.words)))
+                .collect(),
+            noted_cells: met
+                .cells
+                .into_iter()
+                .map(|(what, cells)| {
+                    let first = cells.first.first();
+                    let first = first.map(|(spot, cell)| table.parts[spot.part].noted_words(cell));
+                    (what, cells.count, first.unwrap_or_default())
+                })
+                .collect(),
         }
     }
 
@@ -309,7 +367,7 @@ impl Project {
         let names = columns.iter().map(|column| table.columns.names[*column].clone());
         let mut found = TableRows { columns: names.collect(), rows: Vec::new(), more: false };
         for part in &table.parts {
-            let mut reader = part.open()?;
+            let mut reader = part.open(&Wanted::All)?;
             while let Some(block) = reader.next(BLOCK)? {
                 let rows = Rows::of(block, table, part)?;
                 let holds = match &test {
@@ -329,7 +387,7 @@ impl Project {
                         return Ok(found);
                     }
                     let cells = texts.iter().map(|texts| texts.value(row).to_owned()).collect();
-                    found.rows.push((Place::row(part.shown.clone(), rows.row_of(row)), cells));
+                    found.rows.push((Place::row(part.name.clone(), rows.row_of(row)), cells));
                 }
             }
         }
@@ -344,25 +402,34 @@ impl Project {
 
 /// What was met besides the values.
 #[derive(Default)]
-struct Noted {
+struct Met {
+    cells: BTreeMap<Noted, Unreadable>,
     malformed: u64,
     totals: Vec<(Spot, String)>,
     suspects: Vec<(Spot, String)>,
 }
 
-impl Noted {
-    fn of(rows: &Rows, part: usize) -> Noted {
+impl Met {
+    fn of(rows: &Rows, part: usize) -> Met {
         let spots = |rows: &[(u64, String)]| -> Vec<(Spot, String)> {
             rows.iter().map(|(row, cells)| (Spot { part, row: *row }, cells.clone())).collect()
         };
-        Noted {
-            malformed: (rows.fields.ragged.len() + rows.uneven().len()) as u64,
+        let mut cells: BTreeMap<Noted, Unreadable> = BTreeMap::new();
+        for (what, row, cell) in rows.noted() {
+            cells.entry(*what).or_default().note(Spot { part, row: *row }, || cell.clone());
+        }
+        Met {
+            cells,
+            malformed: (rows.grid.ragged().len() + rows.uneven().len()) as u64,
             totals: spots(&rows.totals),
             suspects: spots(&rows.suspects),
         }
     }
 
-    fn absorb(&mut self, other: Noted) {
+    fn absorb(&mut self, other: Met) {
+        for (what, cells) in other.cells {
+            self.cells.entry(what).or_default().absorb(cells);
+        }
         self.malformed += other.malformed;
         self.totals.extend(other.totals);
         self.suspects.extend(other.suspects);
@@ -372,11 +439,7 @@ impl Noted {
 impl Part {
     /// How the part is written: what is not as outputs are is said, and what was found.
     fn in_words(&self) -> String {
-        let separator = match self.dialect.separator {
-            b'\t' => "tab".to_owned(),
-            other => format!("\"{}\"", sign(other)),
-        };
-        let mut words = vec![format!("separator {separator}")];
+        let mut words = self.source.in_words();
         let types: Vec<ColumnType> =
             (0..self.sources.len()).map(|column| self.looks_like(column)).collect();
         if types.iter().any(|t| matches!(t, ColumnType::Number | ColumnType::Percent)) {
@@ -384,12 +447,6 @@ impl Part {
         }
         if types.contains(&ColumnType::Date) {
             words.push(format!("dates {}", self.style.style.dates));
-        }
-        if let Some(encoding) = self.dialect.encoding {
-            words.push(encoding.name().to_lowercase());
-        }
-        if self.dialect.returns {
-            words.push("rows end in carriage returns".to_owned());
         }
         words.join(", ")
     }

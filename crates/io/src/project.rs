@@ -4,15 +4,16 @@ use std::path::{Path, PathBuf};
 
 use interligo_core::bind::{Bound, Headings, Request, bind, fact_name};
 use interligo_core::engine::{Engine, Extent, Sample};
-use interligo_core::findings::{Findings, Parts};
+use interligo_core::findings::{Findings, Noted, Parts};
 use interligo_core::lookup::Lookup;
 use interligo_core::plan::{Mistake, Plan};
 
 use crate::error::Error;
 use crate::headings::Drift;
 use crate::lookups;
-use crate::parts::{Part, Source, Table};
+use crate::parts::{Part, Source, Table, WantedColumns};
 use crate::rows::Rows;
+use crate::source::Containers;
 use crate::stops::duplicate_stops;
 
 /// The name of a plan's file.
@@ -30,6 +31,18 @@ pub struct Project {
     pub plan: Plan,
     folder: PathBuf,
     tables: Vec<Table>,
+}
+
+/// What was noted of a part as a whole.
+pub struct PartNote<'a> {
+    /// The table.
+    pub table: &'a str,
+    /// The part.
+    pub part: String,
+    /// What it is.
+    pub what: Noted,
+    /// Which, in words.
+    pub words: &'a str,
 }
 
 /// What to do when a lookup holds duplicates that the plan does not settle.
@@ -65,8 +78,9 @@ impl Project {
             .map(|output| folder.join(output.value.to.get_ref()))
             .collect();
         outputs.push(project.aside_path());
+        let containers = Containers::default();
         for entry in project.plan.tables.iter().filter(|entry| wanted(&entry.name)) {
-            let table = Table::open(&project.plan, entry, folder, &outputs)?;
+            let table = Table::open(&project.plan, entry, folder, &outputs, &containers)?;
             project.tables.push(table);
         }
         Ok(project)
@@ -84,7 +98,7 @@ impl Project {
         self.tables.iter().flat_map(|table| {
             table.parts.iter().flat_map(|part| {
                 part.marks.iter().map(|(column, mark)| {
-                    (table.name.as_str(), &*part.shown, column.as_str(), mark.as_str())
+                    (table.name.as_str(), &*part.name.shown, column.as_str(), mark.as_str())
                 })
             })
         })
@@ -101,10 +115,26 @@ impl Project {
         let amounts = &engine.bound.fact.amounts;
         let of = |part: &Part| -> Vec<(String, String)> {
             let columns = amounts.iter().filter(|column| repeats(part, **column));
-            columns.map(|c| (part.shown.to_string(), table.columns.names[*c].clone())).collect()
+            columns.map(|c| (part.name.to_string(), table.columns.names[*c].clone())).collect()
         };
         let made = |number: &usize| findings.parts.get(number).is_some_and(|rows| rows.made > 0);
         (0..table.parts.len()).filter(made).flat_map(|number| of(&table.parts[number])).collect()
+    }
+
+    /// What was noted of the parts as they were found: hidden sheets, columns that are not read.
+    pub fn part_notes(&self) -> Vec<PartNote<'_>> {
+        let mut notes = Vec::new();
+        for table in &self.tables {
+            for part in &table.parts {
+                notes.extend(part.notes.iter().map(|(what, words)| PartNote {
+                    table: &table.name,
+                    part: part.name.to_string(),
+                    what: *what,
+                    words,
+                }));
+            }
+        }
+        notes
     }
 
     /// The folder of the plan.
@@ -124,7 +154,7 @@ impl Project {
 
     /// The files that are read, for refusing to write over them.
     pub(crate) fn inputs(&self) -> impl Iterator<Item = &Path> {
-        self.tables.iter().flat_map(|table| table.parts.iter().map(|part| part.path.as_path()))
+        self.tables.iter().flat_map(|table| table.parts.iter().filter_map(|p| p.path.as_deref()))
     }
 
     pub(crate) fn tables(&self) -> &[Table] {
@@ -139,14 +169,13 @@ impl Project {
     /// The files of the fact.
     pub fn fact_parts(&self, engine: &Engine) -> Parts {
         let table = self.table(&engine.bound.fact.name);
-        Parts(table.parts.iter().map(|part| part.shown.clone()).collect())
+        Parts(table.parts.iter().map(|part| part.name.clone()).collect())
     }
 
     /// How many bytes the files of the fact have, as far as that can be told.
     pub fn fact_bytes(&self, engine: &Engine) -> u64 {
         let table = self.table(&engine.bound.fact.name);
-        let bytes = |path: &Path| std::fs::metadata(path).map_or(0, |file| file.len());
-        table.parts.iter().map(|part| bytes(&part.path)).sum()
+        table.parts.iter().filter_map(|part| part.source.bytes()).sum()
     }
 
     /// Binds the plan with the outputs asked for, loads its lookups and prepares the engine.
@@ -212,10 +241,11 @@ impl Project {
     fn sample(&self, bound: &Bound) -> Result<Vec<Vec<Sample>>, Error> {
         let table = self.table(&bound.fact.name);
         let columns = bound.fact.read_columns();
+        let wanted = WantedColumns::Some(columns.iter().copied().collect());
         let mut samples: Vec<Vec<Sample>> = vec![Vec::new(); columns.len()];
         let step = table.parts.len().div_ceil(SAMPLED_PARTS);
         for part in table.parts.iter().step_by(step.max(1)) {
-            let mut reader = part.open()?;
+            let mut reader = part.open(&wanted.of(part))?;
             let Some(block) = reader.next(SAMPLE)? else { continue };
             let rows = Rows::of(block, table, part)?;
             for (sample, column) in samples.iter_mut().zip(&columns) {

@@ -19,10 +19,12 @@ use interligo_core::texts::gathered;
 use interligo_core::value::Value;
 
 use crate::error::Error;
+use crate::lines_out::raw_text;
 use crate::ordered::{Turns, in_order};
-use crate::parts::{Part, Source, Table};
+use crate::parts::{Part, Source, Table, WantedColumns};
 use crate::rows::Rows;
 use crate::run::{Pace, Stream};
+use crate::source::Wanted;
 
 /// How many bytes are read at a time when lines are read again.
 const BLOCK: usize = 1 << 19;
@@ -88,7 +90,7 @@ impl<'a> Watch<'a> {
     /// a key.
     fn settle_before(&self, engine: &Engine, pace: Pace) -> Result<Settled, Error> {
         let mut state = State::default();
-        let mut stream = Stream::new(self.table, pace.block, &|_, _| {});
+        let mut stream = Stream::new(self.table, pace.block, &WantedColumns::All, &|_, _| {});
         in_order(
             pace.threads,
             || stream.next(),
@@ -170,12 +172,13 @@ impl<'a> Watch<'a> {
         let key: Vec<StringViewArray> =
             self.key.columns.iter().map(|column| rows.values(columns, *column)).collect();
         let layout = self.layouts[part];
-        if rows.is_plain() {
-            let bytes = |line| rows.fields.row(&rows.buffer, line);
+        if let Some(text) = raw_text(rows) {
+            let bytes = |line| text.fields.row(&text.buffer, line);
             let rest = |line| self.hasher.bytes(bytes(line), layout);
             return (0..rows.len()).map(|line| self.hasher.line(&key, line, rest(line))).collect();
         }
-        let own = |column: &usize| matches!(columns.sources[*column], Source::Made(_));
+        let own =
+            |column: &usize| matches!(columns.sources[*column], Source::Made(_) | Source::Field(_));
         let texts: Vec<StringViewArray> =
             (0..columns.sources.len()).filter(own).map(|c| rows.texts(columns, c)).collect();
         let rest = |line| {
@@ -298,7 +301,7 @@ impl State {
 fn layout(part: &Part) -> u64 {
     let mut hasher = FixedState::with_seed(0x7469_6c69).build_hasher();
     part.headings.hash(&mut hasher);
-    format!("{:?} {:?} {:?}", part.dialect, part.style, part.columns.names).hash(&mut hasher);
+    format!("{} {:?} {:?}", part.source.layout(), part.style, part.columns.names).hash(&mut hasher);
     hasher.finish()
 }
 
@@ -316,7 +319,7 @@ fn read_again(
         if wanted.peek().is_none_or(|line| u64::from(*line) >= end) {
             continue;
         }
-        let mut reader = part.open()?;
+        let mut reader = part.open(&Wanted::All)?;
         let mut first = start;
         while let Some(block) = reader.next(BLOCK)? {
             let rows = Rows::of(block, table, part)?;
@@ -331,7 +334,7 @@ fn read_again(
             first = next;
         }
         if first != end {
-            return Err(Error::input(&part.shown, "changed while it was read")
+            return Err(Error::input(&part.name, "changed while it was read")
                 .help("run again when nothing writes to it"));
         }
     }

@@ -1,7 +1,5 @@
 //! A run: the fact's files block by block through the engine, over all cores, into the outputs.
 
-use std::ops::Range;
-
 use interligo_core::engine::{Engine, OutputContent};
 use interligo_core::findings::{Aside, Findings, Parts, Spot};
 use interligo_core::lines::{DoesNotFit, LineBatch, Lines};
@@ -9,16 +7,18 @@ use interligo_core::tieout::{TieOut, aside_words};
 use interligo_core::totals::{Groups, TotalsPlan, TotalsTable};
 
 use crate::error::Error;
+use crate::grid::Grid;
 use crate::last_run::FilesSince;
 use crate::lines_out::{Change, LinesOutput, RawLines, changes, write_own};
 use crate::ordered::in_order;
 use crate::outputs::Sinks;
-use crate::parts::Table;
+use crate::parts::{Table, WantedColumns};
 use crate::project::Project;
 use crate::repeats::Watch;
 use crate::rows::Rows;
+use crate::source::{Block, Reader};
 use crate::stops::stops;
-use crate::text::{Block, BlockReader, write_cell};
+use crate::text::write_cell;
 
 /// How a run uses the machine; no result depends on it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -82,7 +82,8 @@ pub fn run(
     };
     let watch = Watch::new(engine, fact, pace)?;
     let worker = Worker { watch: watch.as_ref(), ..worker };
-    let mut stream = Stream::new(fact, pace.block, progress);
+    let wanted = wanted(engine, &sinks, watch.is_some());
+    let mut stream = Stream::new(fact, pace.block, &wanted, progress);
     let mut findings = Findings::default();
     let files = &mut sinks.files;
     let workers = in_order(
@@ -106,6 +107,14 @@ pub fn run(
     let tables = merge_totals(engine, workers)?;
     let parts = project.fact_parts(engine);
     sinks.finish(project, engine, findings, tables, &parts)
+}
+
+/// The columns of the fact that a run reads.
+fn wanted(engine: &Engine, sinks: &Sinks, watches: bool) -> WantedColumns {
+    if watches || sinks.keeps_aside || !sinks.lines.is_empty() {
+        return WantedColumns::All;
+    }
+    WantedColumns::Some(engine.read_columns().to_vec())
 }
 
 fn totals_of(engine: &Engine) -> impl Iterator<Item = &TotalsPlan> {
@@ -133,8 +142,9 @@ pub(crate) struct Stream<'a> {
     fact: &'a Table,
     next_part: usize,
     next_item: u64,
-    reader: Option<BlockReader>,
+    reader: Option<Box<dyn Reader>>,
     block: usize,
+    wanted: &'a WantedColumns,
     progress: &'a (dyn Fn(u64, u64) + Sync),
 }
 
@@ -142,23 +152,24 @@ impl<'a> Stream<'a> {
     pub(crate) fn new(
         fact: &'a Table,
         block: usize,
+        wanted: &'a WantedColumns,
         progress: &'a (dyn Fn(u64, u64) + Sync),
     ) -> Stream<'a> {
-        Stream { fact, next_part: 0, next_item: 0, reader: None, block, progress }
+        Stream { fact, next_part: 0, next_item: 0, reader: None, block, wanted, progress }
     }
 
     pub(crate) fn next(&mut self) -> Result<Option<Item>, Error> {
         loop {
             if let Some(reader) = &mut self.reader {
                 if let Some(block) = reader.next(self.block)? {
-                    (self.progress)(block.length as u64, block.lines);
+                    (self.progress)(block.bytes, block.lines);
                     self.next_item += 1;
                     return Ok(Some((self.next_item - 1, self.next_part - 1, block)));
                 }
                 self.reader = None;
             }
             let Some(part) = self.fact.parts.get(self.next_part) else { return Ok(None) };
-            self.reader = Some(part.open()?);
+            self.reader = Some(part.open(&self.wanted.of(part))?);
             self.next_part += 1;
         }
     }
@@ -202,10 +213,10 @@ impl Worker<'_> {
     }
 
     fn work(&self, item: Item, groups: &mut [Groups<'_>]) -> Result<Done, Error> {
-        let number = item.1;
+        let (number, size) = (item.1, item.2.bytes as usize);
         let part = &self.fact.parts[number];
         let rows = self.rows(item)?;
-        let columns = self.engine.read_columns().iter().map(|column| rows.values(part, *column));
+        let columns = self.engine.read_columns().iter().map(|column| rows.cells(part, *column));
         let row_of = |line: u32| rows.row_of(line as usize);
         let batch = LineBatch {
             rows: rows.len(),
@@ -226,7 +237,7 @@ impl Worker<'_> {
         note_rows(&mut findings, &rows, number);
         let raw = RawLines::new(&rows, part, &self.changes[number], &lines, self.engine);
         let write = |output: &LinesOutput| {
-            let mut bytes = Vec::with_capacity(rows.length * 3);
+            let mut bytes = Vec::with_capacity(size * 3);
             let written = output.write(&lines, &raw, &mut bytes);
             (bytes, written)
         };
@@ -239,7 +250,7 @@ impl Worker<'_> {
     }
 
     fn parts(&self) -> Parts {
-        Parts(self.fact.parts.iter().map(|p| p.shown.clone()).collect())
+        Parts(self.fact.parts.iter().map(|p| p.name.clone()).collect())
     }
 
     /// The lines of a block that are set aside, in their order: why, where, and as they were read.
@@ -247,35 +258,37 @@ impl Worker<'_> {
         let rows = raw.rows;
         let regular = lines.aside.iter().map(|(line, why)| {
             let line = *line as usize;
-            (rows.fields.start(rows.origin(line)), *why, Entry::Line(line))
-        });
-        let ragged = rows.fields.ragged.iter().map(|ragged| {
-            let (start, end) = (ragged.start as usize, ragged.end as usize);
-            (start, Aside::Fields, Entry::Row(start..end))
+            (rows.row_of(line), *why, Entry::Line(line))
         });
         let uneven = rows.uneven().iter().map(|row| {
-            let start = rows.fields.start(*row as usize);
-            let length = rows.fields.row(&rows.buffer, *row as usize).len();
-            (start, Aside::Uneven, Entry::Row(start..start + length))
+            let row = *row as usize;
+            (rows.number_of(row), Aside::Uneven, Entry::Row(row_text(&rows.grid, row)))
         });
-        let mut all: Vec<_> = regular.chain(ragged).chain(uneven).collect();
-        all.sort_by_key(|(start, ..)| *start);
-        let mut row_numbers = rows.counting();
+        let mut all: Vec<_> = regular.chain(uneven).collect();
+        if let Some(text) = rows.grid.text() {
+            let mut numbers = text.counting();
+            all.extend(text.fields.ragged.iter().map(|ragged| {
+                let (start, end) = (ragged.start as usize, ragged.end as usize);
+                let written = String::from_utf8_lossy(&text.buffer[start..end]).into_owned();
+                (numbers.of(start), Aside::Fields, Entry::Row(written))
+            }));
+        }
+        all.sort_by_key(|(row, ..)| *row);
         let mut out = Vec::new();
         let count = all.len() as u64;
-        for (start, why, entry) in all {
+        for (row, why, entry) in all {
             write_cell(&mut out, &aside_words(self.engine, why));
             out.push(b',');
-            write_cell(&mut out, &raw.part.shown);
-            out.extend_from_slice(format!(",{},", row_numbers.of(start)).as_bytes());
+            write_cell(&mut out, &raw.part.name.shown);
+            out.extend_from_slice(format!(",{row},").as_bytes());
             match entry {
                 Entry::Line(line) => {
                     write_own(raw, line, &mut out);
                     out.push(b',');
                 }
-                Entry::Row(bytes) => {
+                Entry::Row(written) => {
                     out.extend(std::iter::repeat_n(b',', raw.part.sources.len()));
-                    write_cell(&mut out, &String::from_utf8_lossy(&rows.buffer[bytes]));
+                    write_cell(&mut out, &written);
                 }
             }
             out.push(b'\n');
@@ -287,13 +300,28 @@ impl Worker<'_> {
 /// What is set aside: a line, or a row that is none.
 enum Entry {
     Line(usize),
-    /// The row as it stands in the block.
-    Row(Range<usize>),
+    /// The row as it was read.
+    Row(String),
+}
+
+/// A row as it stands in its file, or as a text file would have it.
+fn row_text(grid: &Grid, row: usize) -> String {
+    if let Some(text) = grid.text() {
+        return String::from_utf8_lossy(text.fields.row(&text.buffer, row)).into_owned();
+    }
+    let mut written = Vec::new();
+    for field in 0..grid.width() {
+        if field > 0 {
+            written.push(b',');
+        }
+        write_cell(&mut written, &grid.cell(row, field));
+    }
+    String::from_utf8_lossy(&written).into_owned()
 }
 
 /// Adds what became of the rows of a block to the findings of its lines.
 fn note_rows(findings: &mut Findings, rows: &Rows, part: usize) {
-    let (ragged, uneven) = (rows.fields.ragged.len() as u64, rows.uneven().len() as u64);
+    let (ragged, uneven) = (rows.grid.ragged().len() as u64, rows.uneven().len() as u64);
     findings.lines += ragged + uneven;
     for (why, count) in [(Aside::Fields, ragged), (Aside::Uneven, uneven)] {
         if count > 0 {
@@ -305,5 +333,9 @@ fn note_rows(findings: &mut Findings, rows: &Rows, part: usize) {
     };
     findings.total_rows = spots(&rows.totals);
     findings.suspects = spots(&rows.suspects);
+    for (what, row, cell) in rows.noted() {
+        let spot = Spot { part, row: *row };
+        findings.noted.entry(*what).or_default().note(spot, || cell.clone());
+    }
     findings.parts.insert(part, rows.counts.clone());
 }

@@ -3,7 +3,7 @@
 use std::path::{Path, PathBuf};
 
 use interligo_core::plan::Plan;
-use interligo_io::{Error, Project, TableProfile, plan_for_file};
+use interligo_io::{Error, Project, TableProfile, plan_for, tables_in};
 
 use super::{Out, folder_of, nearest_plan, pace, parsed};
 use crate::args::{Format, LookOptions};
@@ -107,14 +107,17 @@ impl Tables {
             opened.push(Opened::new(plan, at.clone(), folder_of(&at), &tables)?);
         }
         for file in files {
-            let path = Path::new(&file);
-            if !path.exists() {
-                return Err(Failure::NoTable { name: file, known });
-            }
             let failed =
-                |error| Failure::Work { error, plan: path.to_owned(), text: String::new() };
-            let plan = plan_for_file(path).map_err(failed)?;
-            opened.push(Opened::new(plan, path.to_owned(), Path::new("."), &[])?);
+                |error| Failure::Work { error, plan: PathBuf::from(&file), text: String::new() };
+            let Some(tables) = tables_in(&file).map_err(failed)? else {
+                return Err(Failure::NoTable { name: file, known });
+            };
+            for table in tables {
+                let mut plan = plan_for(&table).map_err(failed)?;
+                // Nobody wrote this plan: messages do not show it.
+                plan.source.clear();
+                opened.push(Opened::new(plan, PathBuf::from(&table), Path::new("."), &[])?);
+            }
         }
         Ok(Tables(opened))
     }

@@ -3,7 +3,7 @@
 use std::io;
 
 use interligo_core::engine::Engine;
-use interligo_core::findings::{ExactSum, Findings};
+use interligo_core::findings::{ExactSum, Findings, Noted, Spot};
 use interligo_core::links::LinkStatus;
 use interligo_core::lookup::LeftOut;
 use interligo_core::plan::Duplicates;
@@ -63,6 +63,37 @@ fn key_code(status: LinkStatus) -> &'static str {
 }
 
 impl CheckReport {
+    /// What was noted of parts and of cells.
+    fn add_noted(&mut self, project: &Project, engine: &Engine, findings: &Findings) {
+        let other = |what: Noted, table: &str, key: &str, count, places| OtherFinding {
+            code: what.code(),
+            table: table.to_owned(),
+            key: key.to_owned(),
+            count,
+            places,
+            note: what.outcome().to_owned(),
+        };
+        for note in project.part_notes() {
+            self.others.push(other(note.what, note.table, note.words, 1, vec![note.part]));
+        }
+        let parts = project.fact_parts(engine);
+        for (what, noted) in &findings.noted {
+            let place = |(spot, cell): &(Spot, String)| format!("{}!{cell}", parts.0[spot.part]);
+            let places = noted.first.iter().map(place).collect();
+            self.others.push(other(*what, &engine.bound.fact.name, "", noted.count, places));
+        }
+        for lookup in &engine.lookups {
+            for what in [Noted::ErrorCell, Noted::BesideTable] {
+                let places = lookup.noted().iter().filter(|(own, _)| *own == what);
+                let places: Vec<String> = places.map(|(_, cell)| cell.clone()).collect();
+                if !places.is_empty() {
+                    let count = places.len() as u64;
+                    self.others.push(other(what, &lookup.name, "", count, places));
+                }
+            }
+        }
+    }
+
     pub(crate) fn new(project: &Project, engine: &Engine, outcome: &Outcome) -> CheckReport {
         let findings = &outcome.findings;
         let mut report = CheckReport {
@@ -86,6 +117,7 @@ impl CheckReport {
                 note: "on every line made of a row: summed more than once".to_owned(),
             });
         }
+        report.add_noted(project, engine, findings);
         let parts = project.fact_parts(engine);
         for (column, unreadable) in &findings.unreadable {
             report.others.push(OtherFinding {

@@ -10,7 +10,7 @@ use serde_json::json;
 use super::check::write_csv;
 use super::number::grouped;
 use super::table::TextTable;
-use super::tie_out::drift_words;
+use super::tie_out::{drift_words, noted_words};
 use super::{NOTICE, Out, QUIET, TITLE, counted};
 use crate::args::Format;
 
@@ -167,6 +167,12 @@ fn notes(out: Out<'_>, profile: &TableProfile) -> io::Result<()> {
             "`{mark}` in `{column}` of {part} seems to mean blank; if so, add blank = [\"{mark}\"] to [tables.{}]",
             key(&profile.name)
         ));
+    }
+    for (what, place) in &profile.part_notes {
+        notes.push(format!("{place}; {}", what.outcome()));
+    }
+    for (what, count, first) in &profile.noted_cells {
+        notes.push(noted_words(*what, *count, first));
     }
     notes.extend(profile.drift.iter().map(drift_words));
     for (place, cells) in &profile.totals {

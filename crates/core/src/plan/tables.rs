@@ -66,6 +66,8 @@ entry_with_settings! {
         /// `[[tables.NAME.part]]`: files with settings of their own, instead of `from`.
         #[serde(default)]
         pub part: Vec<Spanned<PartEntry>>,
+        /// What a database is to answer, instead of one of its tables.
+        pub query: Option<Spanned<String>>,
         /// Patterns of files that do not belong.
         pub leave_out: Option<Spanned<OneOrMore>>,
         /// A condition over the texts of a row, by the file's headings; such rows are left out.
@@ -96,6 +98,8 @@ entry_with_settings! {
     pub struct PartEntry {
         /// As for a table.
         pub from: Spanned<OneOrMore>,
+        /// As for a table.
+        pub query: Option<Spanned<String>>,
         /// As for a table, besides the table's.
         pub leave_out: Option<Spanned<OneOrMore>>,
         /// As for a table.
@@ -325,6 +329,8 @@ impl<'a> Columns<'a> {
 pub struct Files<'a> {
     /// The patterns.
     pub from: &'a Spanned<OneOrMore>,
+    /// What a database is to answer.
+    pub query: Option<&'a Spanned<String>>,
     /// Patterns of files that do not belong; those of the table and of the part.
     pub leave_out: Vec<&'a Spanned<OneOrMore>>,
     /// How they are written, as far as the plan says.
@@ -367,6 +373,7 @@ impl Plan {
         let settings = entry.settings().or(self.reading.settings());
         let own = |from: &'a Spanned<OneOrMore>| Files {
             from,
+            query: entry.query.as_ref(),
             leave_out: entry.leave_out.iter().collect(),
             settings,
             leave_out_rows: entry.leave_out_rows.as_ref(),
@@ -389,6 +396,7 @@ impl Plan {
                     let table = own(&part.from);
                     Files {
                         leave_out: entry.leave_out.iter().chain(&part.leave_out).collect(),
+                        query: part.query.as_ref(),
                         settings: part.settings().or(settings),
                         leave_out_rows: part.leave_out_rows.as_ref().or(table.leave_out_rows),
                         tall: part.tall.as_ref().or(table.tall),

@@ -4,6 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use arrow_array::StringViewArray;
 use interligo_core::bind::{Content, Headings, Request, TableColumns, bind};
+use interligo_core::cells::Cells;
 use interligo_core::engine::{Engine, Extent, OutputContent, Sample};
 use interligo_core::findings::{Findings, Parts};
 use interligo_core::lines::LineBatch;
@@ -116,7 +117,11 @@ pub(crate) fn run(
         let lines = engine
             .work_out(&LineBatch {
                 rows: batch.len(),
-                columns: engine.read_columns().iter().map(|column| all[*column].clone()).collect(),
+                columns: engine
+                    .read_columns()
+                    .iter()
+                    .map(|column| Cells::Texts(all[*column].clone()))
+                    .collect(),
                 part: 0,
                 style: &PartStyle::default(),
                 row_of: &row_of,

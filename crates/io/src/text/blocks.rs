@@ -23,7 +23,7 @@ const LONGEST_ROW: usize = 256 << 20;
 pub(crate) const TAIL: usize = 4096;
 
 /// Some whole rows of a file.
-pub(crate) struct Block {
+pub(crate) struct TextBlock {
     /// The rows, each with its line end, and [`PADDING`].
     pub(crate) bytes: Vec<u8>,
     /// How many bytes the rows take.
@@ -38,9 +38,12 @@ pub(crate) struct Block {
     pub(crate) first: bool,
     /// Whether they are the last of the file.
     pub(crate) last: bool,
+    /// Where each row starts, should rows be counted one by one and not by line ends. Blank ones are rows
+    /// then, like any other.
+    pub(crate) row_starts: Option<Vec<u32>>,
 }
 
-impl Block {
+impl TextBlock {
     /// The rows as text.
     pub(crate) fn rows(&self) -> &[u8] {
         &self.bytes[..self.length]
@@ -106,7 +109,7 @@ impl BlockReader {
     ///
     /// # Errors
     /// The file cannot be read; a quote is never closed.
-    pub(crate) fn next(&mut self, size: usize) -> Result<Option<Block>, Error> {
+    pub(crate) fn next_text(&mut self, size: usize) -> Result<Option<TextBlock>, Error> {
         if self.ended && self.rest.is_empty() {
             return Ok(None);
         }
@@ -161,7 +164,7 @@ impl BlockReader {
         Ok(())
     }
 
-    fn cut(&mut self, mut bytes: Vec<u8>, end: usize) -> Block {
+    fn cut(&mut self, mut bytes: Vec<u8>, end: usize) -> TextBlock {
         self.rest.extend_from_slice(&bytes[end..]);
         bytes.truncate(end);
         let (first, last) = (!self.started, self.ended && self.rest.is_empty());
@@ -170,7 +173,16 @@ impl BlockReader {
         let lines = memchr::memchr_iter(b'\n', &bytes).count() as u64;
         self.next_row += lines;
         bytes.resize(end + PADDING, 0);
-        Block { bytes, length: end, first_row, lines, separator: self.separator, first, last }
+        TextBlock {
+            bytes,
+            length: end,
+            first_row,
+            lines,
+            separator: self.separator,
+            first,
+            last,
+            row_starts: None,
+        }
     }
 }
 
@@ -244,7 +256,7 @@ mod tests {
         file.write_all(content).unwrap();
         let mut reader = BlockReader::open(file.path(), &"t.csv".into(), Dialect::default())?;
         let mut found = Vec::new();
-        while let Some(block) = reader.next(size)? {
+        while let Some(block) = reader.next_text(size)? {
             found.push((String::from_utf8(block.rows().to_vec()).unwrap(), block.first_row));
         }
         Ok(found)

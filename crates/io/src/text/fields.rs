@@ -12,7 +12,7 @@ use arrow_array::StringViewArray;
 use arrow_buffer::{Buffer, ScalarBuffer};
 use wide::u8x16;
 
-use super::blocks::Block;
+use super::blocks::TextBlock;
 use super::unquoted;
 
 /// The fields of a block whose rows have the width of the heading.
@@ -27,6 +27,8 @@ pub(crate) struct Fields {
     pub(crate) ragged: Vec<Ragged>,
     /// Rows without any value.
     pub(crate) blank: u64,
+    /// Whether rows without any value are rows like any other.
+    keeps_blank: bool,
 }
 
 /// A row with another number of fields than the heading.
@@ -43,11 +45,11 @@ pub(crate) struct Ragged {
 
 impl Fields {
     /// Splits a block into rows of `width` fields.
-    pub(crate) fn split(block: &Block, width: usize) -> Fields {
+    pub(crate) fn split(block: &TextBlock, width: usize) -> Fields {
         Fields::split_fast(block, width).unwrap_or_else(|| Fields::split_slow(block, width))
     }
 
-    fn empty(block: &Block, width: usize) -> Fields {
+    fn empty(block: &TextBlock, width: usize) -> Fields {
         let likely = block.length / (width * 4).max(16);
         Fields {
             width,
@@ -56,11 +58,12 @@ impl Fields {
             ends: Vec::with_capacity(likely * width + 64),
             ragged: Vec::new(),
             blank: 0,
+            keeps_blank: block.row_starts.is_some(),
         }
     }
 
     /// `None` when a quote stands where it neither opens nor closes a field.
-    fn split_fast(block: &Block, width: usize) -> Option<Fields> {
+    fn split_fast(block: &TextBlock, width: usize) -> Option<Fields> {
         let bytes = block.bytes.as_slice();
         let mut fields = Fields::empty(block, width);
         let mut row = 0u32;
@@ -107,7 +110,7 @@ impl Fields {
     }
 
     /// Letter by letter; the meaning of quotes as in the block reader.
-    fn split_slow(block: &Block, width: usize) -> Fields {
+    fn split_slow(block: &TextBlock, width: usize) -> Fields {
         let bytes = block.bytes.as_slice();
         let mut fields = Fields::empty(block, width);
         let (mut row, mut field, mut at) = (0u32, 0usize, 0usize);
@@ -158,7 +161,7 @@ impl Fields {
     fn end_unusual_row(&mut self, bytes: &[u8], start: u32, end: u32, found: usize) {
         let row = &bytes[start as usize..end as usize];
         let blank = |b: &u8| *b == self.separator || matches!(*b, b' ' | b'\t' | b'\r');
-        if row.iter().all(blank) {
+        if !self.keeps_blank && row.iter().all(blank) {
             self.blank += 1;
         } else if found == self.width {
             self.starts.push(start);
@@ -363,14 +366,23 @@ mod tests {
     use crate::text::write_cell;
     use proptest::prelude::*;
 
-    fn block(rows: &str) -> Block {
+    fn block(rows: &str) -> TextBlock {
         let mut bytes = rows.as_bytes().to_vec();
         let length = bytes.len();
         bytes.resize(length + super::super::blocks::PADDING, 0);
-        Block { bytes, length, first_row: 1, lines: 0, separator: b',', first: true, last: true }
+        TextBlock {
+            bytes,
+            length,
+            first_row: 1,
+            lines: 0,
+            separator: b',',
+            first: true,
+            last: true,
+            row_starts: None,
+        }
     }
 
-    fn texts(block: &Block, fields: &Fields) -> Vec<Vec<String>> {
+    fn texts(block: &TextBlock, fields: &Fields) -> Vec<Vec<String>> {
         let buffer = Buffer::from_vec(block.bytes.clone());
         let columns: Vec<_> = (0..fields.width).map(|f| fields.column(&buffer, f)).collect();
         let row = |row| columns.iter().map(|c| c.value(row).to_owned()).collect();

@@ -9,8 +9,8 @@ mod blocks;
 mod fields;
 mod source;
 
-pub(crate) use blocks::{Block, BlockReader, PADDING, TAIL};
-pub(crate) use fields::{Fields, first_row, same_text};
+pub(crate) use blocks::{BlockReader, PADDING, TAIL, TextBlock};
+pub(crate) use fields::{Fields, Ragged, first_row, same_text};
 pub(crate) use source::{Dialect, Input, decoded};
 
 /// Appends a cell, in quotes if it needs them.

@@ -1,0 +1,256 @@
+//! Where tables come from. A [`Format`] is a kind of file or database; a [`Container`] is one such file or
+//! database, with the tables in it; a [`Source`] is one table, found and looked at, which can be read from its
+//! first row below the headings.
+//!
+//! Each format is one module, and stands in the list of [`FORMATS`]. All that is done with rows once they
+//! are read is done elsewhere, by the same code for all formats.
+
+mod json;
+mod parquet;
+mod postgres;
+mod sqlite;
+mod text;
+mod threaded;
+mod workbook;
+
+use std::collections::HashMap;
+use std::path::{Path, PathBuf};
+use std::sync::{Arc, Mutex, PoisonError};
+
+use interligo_core::findings::Noted;
+use interligo_core::place::PartName;
+use interligo_core::style::Style;
+
+use crate::error::Error;
+use crate::given::Given;
+use crate::grid::Grid;
+use crate::look::Head;
+
+/// The formats, text last: it takes what no other does.
+const FORMATS: [&dyn Format; 6] = [
+    &postgres::PostgresFormat,
+    &workbook::WorkbookFormat,
+    &parquet::ParquetFormat,
+    &json::JsonFormat,
+    &sqlite::SqliteFormat,
+    &text::TextFormat,
+];
+
+/// A kind of file or database that holds tables.
+pub(crate) trait Format: Sync {
+    /// Whether what is named so is of this format; the name is without the part behind `#`.
+    fn takes(&self, name: &str) -> bool;
+
+    /// Whether a name is an address, and no path in the folder of the plan.
+    fn is_address(&self) -> bool {
+        false
+    }
+
+    /// An address as messages show it.
+    ///
+    /// # Errors
+    /// It is none, or holds what must not stand in a plan.
+    fn shown(&self, address: &str) -> Result<Arc<str>, Error> {
+        Ok(address.into())
+    }
+
+    /// Opens a file or database.
+    fn open(&self, at: &Address) -> Result<Arc<dyn Container>, Error>;
+}
+
+/// Where a file or database is.
+#[derive(Clone, Debug, PartialEq, Eq, Hash)]
+pub(crate) struct Address {
+    /// Its path; for a database, its address.
+    pub(crate) path: PathBuf,
+    /// As messages show it; without any secret.
+    pub(crate) shown: Arc<str>,
+}
+
+/// A file or database, with the tables in it.
+pub(crate) trait Container: Send + Sync {
+    /// The names of the tables in it, in their order; `None` where the file is the table.
+    ///
+    /// # Errors
+    /// The file or database cannot be read.
+    fn tables(&self) -> Result<Option<Vec<String>>, Error> {
+        Ok(None)
+    }
+
+    /// What a table in it is called.
+    fn noun(&self) -> &'static str {
+        "table"
+    }
+
+    /// Whether something in it other than its tables has this name, and is a table too.
+    fn has(&self, _name: &str) -> bool {
+        false
+    }
+
+    /// The name of a part of it.
+    fn name(&self, _what: &What, shown: Arc<str>) -> PartName {
+        shown.into()
+    }
+
+    /// Whether it answers queries.
+    fn answers(&self) -> bool {
+        false
+    }
+
+    /// Looks at the head of a table.
+    ///
+    /// # Errors
+    /// It is empty or damaged, or is no table.
+    fn look(&self, what: &What, name: &PartName, given: Given) -> Result<Head, Error>;
+}
+
+/// What is read of a container.
+#[derive(Clone, Debug, PartialEq, Eq, Hash)]
+pub(crate) enum What {
+    /// The file, which is a table.
+    Whole,
+    /// One of its tables.
+    Table(String),
+    /// The answer to a query.
+    Query(String),
+}
+
+/// A table that was found and looked at.
+pub(crate) trait Source: Send + Sync {
+    /// Opens it at its first row below the headings.
+    ///
+    /// # Errors
+    /// It cannot be read.
+    fn open(&self, wanted: &Wanted) -> Result<Box<dyn Reader>, Error>;
+
+    /// How it is written, in words; nothing where it is as outputs are.
+    fn in_words(&self) -> Vec<String>;
+
+    /// How many bytes there are to read, where that is known.
+    fn bytes(&self) -> Option<u64> {
+        None
+    }
+
+    /// The sign between the fields of a row, where rows are text that outputs can copy.
+    fn separator(&self) -> Option<u8> {
+        None
+    }
+
+    /// What tells its rows apart, letter by letter, from those of sources that are written otherwise.
+    fn layout(&self) -> String {
+        String::new()
+    }
+
+    /// The same source, writing the values of typed cells in these styles, by field.
+    fn styled(&self, _styles: &[Style]) -> Option<Arc<dyn Source>> {
+        None
+    }
+}
+
+/// The fields that are asked for.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) enum Wanted {
+    All,
+    /// By number of the field.
+    Fields(Vec<bool>),
+}
+
+impl Wanted {
+    /// Whether a field is asked for.
+    pub(crate) fn has(&self, field: usize) -> bool {
+        match self {
+            Wanted::All => true,
+            Wanted::Fields(fields) => fields.get(field).copied().unwrap_or(false),
+        }
+    }
+}
+
+/// Reads a table, some rows at a time.
+pub(crate) trait Reader: Send {
+    /// The next rows, of about `size` bytes; `None` at the end.
+    ///
+    /// # Errors
+    /// It cannot be read further.
+    fn next(&mut self, size: usize) -> Result<Option<Block>, Error>;
+}
+
+/// Some rows of a part, one after the other, as they were read.
+pub(crate) struct Block {
+    /// How many bytes were read for it.
+    pub(crate) bytes: u64,
+    /// How many rows it has, or lines of text.
+    pub(crate) lines: u64,
+    /// Whether the rows are the first of the part.
+    pub(crate) first: bool,
+    /// Whether they are the last, of a part whose rows have an order.
+    pub(crate) last: bool,
+    /// The rows.
+    pub(crate) rows: Box<dyn Unsplit>,
+}
+
+/// Rows that are still to be split into fields, which any core can do.
+pub(crate) trait Unsplit: Send {
+    /// Splits the rows of a part with these headings.
+    ///
+    /// # Errors
+    /// A row is not what the format says.
+    fn split(self: Box<Self>, name: &PartName, headings: &[String]) -> Result<Grid, Error>;
+}
+
+impl Unsplit for Grid {
+    fn split(self: Box<Self>, _: &PartName, _: &[String]) -> Result<Grid, Error> {
+        Ok(*self)
+    }
+}
+
+/// What was noted of a part as a whole: what it is, and in words.
+pub(crate) type PartNote = (Noted, String);
+
+/// The files and databases that were opened, each once.
+#[derive(Default)]
+pub(crate) struct Containers(Mutex<HashMap<Address, Arc<dyn Container>>>);
+
+impl Containers {
+    /// Opens a file or database, or takes the one that is open.
+    pub(crate) fn open(&self, at: &Address) -> Result<Arc<dyn Container>, Error> {
+        let mut known = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some(container) = known.get(at) {
+            return Ok(container.clone());
+        }
+        let container = format_of(&at.path.to_string_lossy()).open(at)?;
+        known.insert(at.clone(), container.clone());
+        Ok(container)
+    }
+}
+
+/// The format of what is named so.
+fn format_of(name: &str) -> &'static dyn Format {
+    let found = FORMATS.into_iter().find(|format| format.takes(name));
+    found.expect("text takes everything")
+}
+
+/// Whether a name is the address of a database, and no path.
+pub(crate) fn is_address(name: &str) -> bool {
+    format_of(name).is_address()
+}
+
+/// An address as messages show it: without any secret.
+pub(crate) fn shown_address(address: &str) -> Result<Arc<str>, Error> {
+    format_of(address).shown(address)
+}
+
+/// Whether the name ends so, in whatever case.
+fn ends_with(name: &str, endings: &[&str]) -> bool {
+    let lower = name.to_lowercase();
+    endings.iter().any(|ending| lower.ends_with(ending))
+}
+
+/// A name as SQL quotes it.
+fn quoted_name(name: &str) -> String {
+    format!("\"{}\"", name.replace('"', "\"\""))
+}
+
+/// How many bytes a file has.
+fn file_bytes(path: &Path) -> Option<u64> {
+    std::fs::metadata(path).ok().map(|file| file.len())
+}
