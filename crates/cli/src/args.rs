@@ -166,6 +166,10 @@ pub(crate) struct DemoOptions {
     /// written but not run
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u64).range(1..=1_000_000_000))]
     pub(crate) lines: Option<u64>,
+
+    /// Keep some of the tables in a SQLite database, and read them from there
+    #[arg(long)]
+    pub(crate) database: bool,
 }
 
 #[derive(Debug, Args)]

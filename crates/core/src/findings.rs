@@ -121,7 +121,7 @@ impl Noted {
             Noted::BesideTable => "stands under no heading and is not read",
             Noted::NoStoredValue => "formulas without a stored value are blank",
             Noted::HiddenRow | Noted::HiddenSheet => "read like any other",
-            Noted::NestedColumn => "no single values: not read",
+            Noted::NestedColumn => "not read",
         }
     }
 }

@@ -34,7 +34,9 @@ pub use error::{Error, InputError, Stop};
 pub use headings::Drift;
 pub use last_run::FilesSince;
 pub use parts::Question;
-pub use profile::{ColumnLook, PartProfile, TableProfile, TableRows, plan_for, tables_in};
+pub use profile::{
+    ColumnLook, PartProfile, TableProfile, TableRows, plan_for, shown_name, tables_in,
+};
 pub use project::{OnDuplicates, PLAN_FILE, PartNote, Project, read_plan};
 pub use run::{OnStop, Outcome, Pace, run};
 pub use stops::{duplicate_stops, stops};

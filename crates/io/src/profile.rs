@@ -17,7 +17,9 @@ use crate::parts::{Part, Question, Source, Table, WantedColumns};
 use crate::project::Project;
 use crate::rows::Rows;
 use crate::run::{Item, Pace, Stream};
-use crate::source::{Address, Containers, Wanted, is_address, shown_address};
+use crate::source::{
+    Address, Containers, Wanted, is_address, named_on_command_line, shown_address,
+};
 
 /// The distinct values that are kept of a column that is looked at by itself.
 const VALUES: usize = 1_000_000;
@@ -116,6 +118,11 @@ pub fn tables_in(name: &str) -> Result<Option<Vec<String>>, Error> {
             tables.iter().map(|table| format!("{file}#{}", doubled(table))).collect()
         }
     }))
+}
+
+/// What a command line names, as messages show it: without any secret.
+pub fn shown_name(name: &str) -> String {
+    named_on_command_line(name)
 }
 
 /// A path as it stands where there is such a file; else what stands before and behind `#`.

@@ -12,7 +12,8 @@ use crate::failure::Failure;
 use crate::show;
 
 pub(crate) fn demo(options: &DemoOptions, out: Out<'_>) -> Result<(), Failure> {
-    let plan = demo::write(&options.folder, options.lines.unwrap_or(demo::LINES))?;
+    let plan =
+        demo::write(&options.folder, options.lines.unwrap_or(demo::LINES), options.database)?;
     let folder = options.folder.display();
     if let Some(lines) = options.lines {
         writeln!(

@@ -3,7 +3,7 @@
 use std::path::{Path, PathBuf};
 
 use interligo_core::plan::Plan;
-use interligo_io::{Error, Project, TableProfile, plan_for, tables_in};
+use interligo_io::{Error, Project, TableProfile, plan_for, shown_name, tables_in};
 
 use super::{Out, folder_of, nearest_plan, pace, parsed};
 use crate::args::{Format, LookOptions};
@@ -107,8 +107,11 @@ impl Tables {
             opened.push(Opened::new(plan, at.clone(), folder_of(&at), &tables)?);
         }
         for file in files {
-            let failed =
-                |error| Failure::Work { error, plan: PathBuf::from(&file), text: String::new() };
+            let failed = |error| Failure::Work {
+                error,
+                plan: PathBuf::from(shown_name(&file)),
+                text: String::new(),
+            };
             let Some(tables) = tables_in(&file).map_err(failed)? else {
                 return Err(Failure::NoTable { name: file, known });
             };
@@ -116,7 +119,12 @@ impl Tables {
                 let mut plan = plan_for(&table).map_err(failed)?;
                 // Nobody wrote this plan: messages do not show it.
                 plan.source.clear();
-                opened.push(Opened::new(plan, PathBuf::from(&table), Path::new("."), &[])?);
+                opened.push(Opened::new(
+                    plan,
+                    PathBuf::from(shown_name(&table)),
+                    Path::new("."),
+                    &[],
+                )?);
             }
         }
         Ok(Tables(opened))

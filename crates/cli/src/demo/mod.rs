@@ -1,5 +1,7 @@
 //! The demo project: the files that ship with the program, and sales lines made up on the spot.
 
+mod book;
+mod database;
 mod sales;
 
 use std::fs;
@@ -12,22 +14,29 @@ use crate::failure::Failure;
 pub(crate) const LINES: u64 = 3_000;
 
 /// The files that do not depend on the number of lines.
-const FILES: [(&str, &str); 8] = [
+const FILES: [(&str, &str); 6] = [
     ("interligo.toml", include_str!("../../../../demo/interligo.toml")),
     ("README.md", include_str!("../../../../demo/README.md")),
-    ("products.csv", include_str!("../../../../demo/products.csv")),
-    ("families.csv", include_str!("../../../../demo/families.csv")),
     ("groups.csv", include_str!("../../../../demo/groups.csv")),
     ("prices_2024.csv", include_str!("../../../../demo/prices_2024.csv")),
     ("prices_2025.csv", include_str!("../../../../demo/prices_2025.csv")),
     ("customers.csv", include_str!("../../../../demo/customers.csv")),
 ];
 
-/// Writes the demo project with so many sales lines; the answer is its plan.
+/// The catalogue: a workbook with a sheet for each of these, below a title.
+const CATALOGUE: &str = "catalogue.xlsx";
+const PRODUCTS: &str = include_str!("../../../../demo/products.csv");
+const FAMILIES: &str = include_str!("../../../../demo/families.csv");
+
+/// The database of `--database`.
+const DATABASE: &str = "mielo.sqlite";
+
+/// Writes the demo project with so many sales lines, a part of it in a database if that is asked for; the
+/// answer is its plan.
 ///
 /// # Errors
 /// The folder holds something other than an earlier demo, or cannot be written.
-pub(crate) fn write(folder: &Path, lines: u64) -> Result<PathBuf, Failure> {
+pub(crate) fn write(folder: &Path, lines: u64, database: bool) -> Result<PathBuf, Failure> {
     let failed = |path: &Path| {
         let path = path.to_owned();
         move |reason: io::Error| Failure::Demo { path, reason }
@@ -44,10 +53,35 @@ pub(crate) fn write(folder: &Path, lines: u64) -> Result<PathBuf, Failure> {
         let path = folder.join(name);
         fs::write(&path, content).map_err(failed(&path))?;
     }
-    let skus: Vec<&str> = first_column("products.csv").collect();
-    let customers: Vec<&str> = first_column("customers.csv").collect();
+    let catalogue = folder.join(CATALOGUE);
+    let sheets = [
+        ("Products", "Catalogue of the Mielo Cooperative", PRODUCTS),
+        ("Families", "Families of products", FAMILIES),
+    ];
+    book::write_tables(&catalogue, &sheets).map_err(failed(&catalogue))?;
+    let skus: Vec<&str> = first_column(PRODUCTS).collect();
+    let customers = FILES.iter().find(|(name, _)| *name == "customers.csv");
+    let customers: Vec<&str> = first_column(customers.map_or("", |(_, csv)| csv)).collect();
     sales::write(&sales, lines, &skus, &customers).map_err(failed(&sales))?;
-    Ok(folder.join("interligo.toml"))
+    let plan = folder.join("interligo.toml");
+    let in_database = folder.join(DATABASE);
+    if database {
+        database::move_into(folder, &in_database).map_err(failed(&in_database))?;
+        fs::write(&plan, with_database(FILES[0].1)).map_err(failed(&plan))?;
+    } else if in_database.exists() {
+        fs::remove_file(&in_database).map_err(failed(&in_database))?;
+    }
+    Ok(plan)
+}
+
+/// The plan with the tables that are in the database.
+fn with_database(plan: &str) -> String {
+    let sales = "[[tables.sales.part]]\nfrom = \"mielo.sqlite#{depot}_{year}\"\n\n# Tilia";
+    plan.replacen("# Tilia", sales, 1).replacen(
+        "\"customers.csv\"",
+        "\"mielo.sqlite#customers\"",
+        1,
+    )
 }
 
 /// Whether a folder is new, empty, or holds an earlier demo and nothing else.
@@ -65,7 +99,7 @@ fn is_free(folder: &Path) -> io::Result<bool> {
         return Ok(true);
     }
     let ours = |name: &String| {
-        ["sales", "out", ".interligo"].contains(&name.as_str())
+        ["sales", "out", ".interligo", CATALOGUE, DATABASE].contains(&name.as_str())
             || FILES.iter().any(|(file, _)| file == name)
     };
     let plan = fs::read_to_string(folder.join("interligo.toml")).unwrap_or_default();
@@ -74,7 +108,6 @@ fn is_free(folder: &Path) -> io::Result<bool> {
 }
 
 /// The keys of one of the demo's lookups.
-fn first_column(file: &str) -> impl Iterator<Item = &'static str> {
-    let content = FILES.iter().find(|(name, _)| *name == file).map_or("", |(_, content)| content);
-    content.lines().skip(1).filter_map(|row| row.split(',').next())
+fn first_column(csv: &'static str) -> impl Iterator<Item = &'static str> {
+    csv.lines().skip(1).filter_map(|row| row.split(',').next())
 }

@@ -5,6 +5,8 @@ use std::fs::File;
 use std::io::{self, BufWriter, Write};
 use std::path::Path;
 
+use super::book::Book;
+
 const YEARS: [u32; 2] = [2024, 2025];
 const HEADING: [&str; 7] =
     ["order_no", "line_no", "sold_on", "item", "customer_no", "quantity", "Disc. %"];
@@ -23,6 +25,10 @@ enum Way {
 
 const DEPOTS: [(&str, Way); 3] =
     [("corvo", Way::Plain), ("salgado", Way::Abroad), ("tilia", Way::Slips)];
+
+/// The depot that keeps its sales in workbooks. It is the smallest: one line in ten, as far as sheets go.
+const BOOKS: &str = "zimbro";
+const MOST_IN_BOOKS: u64 = 20_000;
 
 /// How many lines at the end of Corvo's last file were delivered before.
 const REPEATED: usize = 5;
@@ -47,13 +53,15 @@ impl Chance {
     }
 }
 
-/// Writes `lines` sales lines in a file for each depot and year, and a draft that does not belong.
+/// Writes `lines` sales lines in a file or workbook for each depot and year, and a draft that does not belong.
 pub(super) fn write(
     folder: &Path,
     lines: u64,
     skus: &[&str],
     customers: &[&str],
 ) -> io::Result<()> {
+    let in_books = (lines / 10).min(MOST_IN_BOOKS);
+    let lines = lines - in_books;
     let files = (DEPOTS.len() * YEARS.len()) as u64;
     let all = DEPOTS.iter().flat_map(|depot| YEARS.iter().map(move |year| (depot, *year)));
     for (number, ((depot, way), year)) in (0..).zip(all) {
@@ -63,8 +71,15 @@ pub(super) fn write(
             Writer { out: BufWriter::new(file), way: *way, quantity: 0, first: Vec::new() };
         out.begin(depot, year)?;
         let lines = Lines { file: number, year, count };
-        write_orders(&mut out, &lines, skus, customers)?;
+        write_orders(&lines, skus, customers, |order, sold| out.order(order, sold))?;
         out.end(*way == Way::Plain && year == YEARS[1])?;
+    }
+    for (number, year) in (files..).zip(YEARS) {
+        let count = in_books / 2 + u64::from(year == YEARS[0]) * (in_books % 2);
+        let mut book = Book::new(&folder.join(format!("{BOOKS}_{year}.xlsx")), &HEADING)?;
+        let lines = Lines { file: number, year, count };
+        write_orders(&lines, skus, customers, |order, sold| book.order(order, sold))?;
+        book.end()?;
     }
     let draft = format!("{}\nDRAFT-1,1,2025-12-31,BO-110,1001,999,0\n", HEADING.join(","));
     std::fs::write(folder.join("draft_corvo_2025.csv"), draft)
@@ -78,21 +93,21 @@ struct Lines {
 }
 
 /// One sales line.
-struct Line {
-    item: String,
-    quantity: i64,
+pub(super) struct Line {
+    pub(super) item: String,
+    pub(super) quantity: i64,
     /// What somebody typed behind the quantity.
     unit: &'static str,
-    discount: &'static str,
+    pub(super) discount: &'static str,
     /// What somebody typed behind the last field.
     note: &'static str,
 }
 
 /// What the lines of an order share.
-struct Order<'a> {
-    number: String,
-    day: (u32, u32, u32),
-    customer: &'a str,
+pub(super) struct Order<'a> {
+    pub(super) number: String,
+    pub(super) day: (u32, u32, u32),
+    pub(super) customer: &'a str,
 }
 
 /// A file of a depot, written in its way.
@@ -166,10 +181,10 @@ impl Writer {
 }
 
 fn write_orders(
-    out: &mut Writer,
     lines: &Lines,
     skus: &[&str],
     customers: &[&str],
+    mut write: impl FnMut(&Order<'_>, &[Line]) -> io::Result<()>,
 ) -> io::Result<()> {
     let Lines { file, year, count: lines } = *lines;
     let mut chance = Chance(20_250_101 + file);
@@ -215,7 +230,7 @@ fn write_orders(
             line += 1;
         }
         let number = format!("{year}{:02}{order:06}", file + 1);
-        out.order(&Order { number, day: (year, month, day_of_month), customer }, &sold)?;
+        write(&Order { number, day: (year, month, day_of_month), customer }, &sold)?;
     }
     Ok(())
 }

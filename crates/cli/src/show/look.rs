@@ -10,7 +10,7 @@ use serde_json::json;
 use super::check::write_csv;
 use super::number::grouped;
 use super::table::TextTable;
-use super::tie_out::{drift_words, noted_words};
+use super::tie_out::{drift_words, noted_words, part_noun};
 use super::{NOTICE, Out, QUIET, TITLE, counted};
 use crate::args::Format;
 
@@ -39,7 +39,8 @@ fn heading(out: Out<'_>, profile: &TableProfile) -> io::Result<()> {
     let rows = &profile.rows;
     let n = |count: u64| grouped(&count.to_string());
     let fact = if profile.role == Role::Fact { "fact · " } else { "" };
-    let files = counted(profile.parts.len() as u64, "file");
+    let noun = part_noun(profile.parts.iter().map(|part| part.part.as_str()));
+    let files = counted(profile.parts.len() as u64, noun);
     writeln!(out, "{TITLE}{}{TITLE:#}  {QUIET}{fact}{files}{QUIET:#}", profile.name)?;
     let mut about = vec![format!("{} read", counted(rows.read, "row"))];
     if rows.made > 0 {
@@ -65,7 +66,8 @@ fn heading(out: Out<'_>, profile: &TableProfile) -> io::Result<()> {
     for (written, parts) in ways {
         let mut named = parts.iter().take(3).copied().collect::<Vec<_>>().join(", ");
         if parts.len() > 3 {
-            named = format!("{named} and {}", counted(parts.len() as u64 - 3, "more file"));
+            named =
+                format!("{named} and {}", counted(parts.len() as u64 - 3, &format!("more {noun}")));
         }
         writeln!(out, "  {QUIET}{named}: {written}{QUIET:#}")?;
     }

@@ -35,7 +35,7 @@ fn lines(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
     let mut table = TextTable::new(["Lines", ">", ""]);
     let n = |count: u64| grouped(&count.to_string());
     let rows = &tie.fact.rows;
-    let from = format!("from {}", counted(tie.fact.parts as u64, "file"));
+    let from = format!("from {}", counted(tie.fact.parts as u64, tie_noun(tie)));
     table.row(["read".to_owned(), n(rows.read), from]);
     if rows.made > 0 {
         let how = "more by unpacking, and from columns that became rows";
@@ -77,13 +77,27 @@ fn lines(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
     files(out, tie)
 }
 
+fn tie_noun(tie: &TieOut) -> &'static str {
+    part_noun(tie.parts.iter().map(|(part, _)| &**part))
+}
+
+/// What parts are called: files, unless one of them is a sheet or lies in a database.
+pub(crate) fn part_noun<'p>(mut parts: impl Iterator<Item = &'p str>) -> &'static str {
+    let inside = |part: &str| part.contains('#') || part.ends_with(" (query)");
+    if parts.any(inside) { "part" } else { "file" }
+}
+
 /// The files of the fact with the lines of each.
 fn files(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
     if tie.parts.len() < 2 {
         return Ok(());
     }
     writeln!(out)?;
-    let mut table = TextTable::new(["Files", ">rows", ">lines"]);
+    let mut table = TextTable::new([
+        if tie_noun(tie) == "file" { "Files" } else { "Parts" },
+        ">rows",
+        ">lines",
+    ]);
     for (part, rows) in tie.parts.iter().take(FILES_SHOWN) {
         let lines = grouped(&rows.lines().to_string());
         table.row([part.to_string(), grouped(&rows.read.to_string()), lines]);
@@ -91,7 +105,11 @@ fn files(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
     table.print(out, "  ")?;
     match tie.parts.len().checked_sub(FILES_SHOWN) {
         Some(more) if more > 0 => {
-            writeln!(out, "  {QUIET}… and {}{QUIET:#}", counted(more as u64, "more file"))
+            writeln!(
+                out,
+                "  {QUIET}… and {}{QUIET:#}",
+                counted(more as u64, &format!("more {}", tie_noun(tie)))
+            )
         }
         _ => Ok(()),
     }
@@ -296,7 +314,7 @@ pub(crate) fn drift_words(drift: &Drift) -> String {
 
 /// Prints the tables that were read.
 pub(crate) fn tables_read(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
-    let mut table = TextTable::new(["Tables", ">rows", ">files"]);
+    let mut table = TextTable::new(["Tables", ">rows", ">parts"]);
     for read in [&tie.fact].into_iter().chain(&tie.lookups) {
         table.row([
             read.table.clone(),

@@ -29,9 +29,9 @@ fn every_mistake_is_named_with_the_nearest_valid_name() {
         ("from  = \"prices.csv\"\n", "", "the plan key `from` is missing here", ""),
         (
             "from  = \"prices.csv\"",
-            "from  = \"prices.xlsx#A\"",
-            "`prices.xlsx#A` is no text file",
-            "export the table as CSV",
+            "from  = \"prices.csv#A\"",
+            "`prices.csv` is one table, without others in it",
+            "a `#` in the name of a file is doubled",
         ),
         (
             "from = \"sales.csv\"",

@@ -234,6 +234,16 @@ pub(crate) fn is_address(name: &str) -> bool {
     format_of(name).is_address()
 }
 
+/// What a command line names, as messages show it: an address without its login.
+pub(crate) fn named_on_command_line(name: &str) -> String {
+    if !is_address(name) {
+        return name.to_owned();
+    }
+    let (address, table) = name.split_once('#').unwrap_or((name, ""));
+    let separator = if table.is_empty() { "" } else { "#" };
+    format!("{}{separator}{table}", postgres::without_login(address))
+}
+
 /// An address as messages show it: without any secret.
 pub(crate) fn shown_address(address: &str) -> Result<Arc<str>, Error> {
     format_of(address).shown(address)

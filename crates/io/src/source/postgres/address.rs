@@ -60,22 +60,43 @@ pub(super) fn is_address(name: &str) -> bool {
 
 /// An address without the user, the password and the settings: as messages show it.
 pub(super) fn shown(address: &str) -> Result<Arc<str>, Error> {
-    let (scheme, rest) = address.split_once("://").unwrap_or(("postgres", address));
-    let rest = rest.split('?').next().unwrap_or(rest);
-    let (login, place) = rest.rsplit_once('@').unwrap_or(("", rest));
+    let (login, shown) = without_login(address);
     if login.contains(':') || address.contains("password=") {
         // No line of the plan is shown with it.
         return Err(Mistake::of_plan("a password stands in the address of a database")
             .help("take it out of the plan; give it in PGPASSWORD or in the password file (~/.pgpass)")
             .into());
     }
-    Ok(format!("{scheme}://{place}").into())
+    Ok(shown.into())
+}
+
+/// The login of an address, and the address without it and without settings.
+pub(super) fn without_login(address: &str) -> (&str, String) {
+    let (scheme, rest) = address.split_once("://").unwrap_or(("postgres", address));
+    let rest = rest.split('?').next().unwrap_or(rest);
+    let (login, place) = rest.rsplit_once('@').unwrap_or(("", rest));
+    (login, format!("{scheme}://{place}"))
+}
+
+/// The address with a port, should it name a host and none.
+fn with_port(address: &str, port: Option<String>) -> String {
+    let (Some(port), Some((scheme, rest))) = (port, address.split_once("://")) else {
+        return address.to_owned();
+    };
+    let end = rest.find(['/', '?']).unwrap_or(rest.len());
+    let host = rest[..end].rsplit('@').next().unwrap_or_default();
+    let has_port = host.rsplit(']').next().is_some_and(|behind| behind.contains(':'));
+    match host.is_empty() || host.contains(',') || has_port {
+        true => address.to_owned(),
+        false => format!("{scheme}://{}:{port}{}", &rest[..end], &rest[end..]),
+    }
 }
 
 impl Login {
     /// Reads an address, and completes it from the environment.
     pub(super) fn new(address: &str, environment: &dyn Environment) -> Result<Login, String> {
         let (address, mode, root) = without_encryption(address);
+        let address = with_port(&address, environment.get("PGPORT"));
         let mut config: Config =
             address.parse().map_err(|_| "is no address of a database".to_owned())?;
         let get = |name: &str| environment.get(name);
@@ -235,6 +256,8 @@ mod tests {
         assert_eq!(own.config.get_dbname(), Some("shop"));
         assert_eq!(own.config.get_password(), Some(b"s3cret".as_slice()));
         // What the plan says is nearer.
+        let own = login("postgres://bo@other/books", &env).unwrap();
+        assert_eq!(own.config.get_ports(), [5433]);
         let own = login("postgres://bo@other:9/books", &env).unwrap();
         assert_eq!((own.config.get_ports(), own.user()), ([9].as_slice(), "bo"));
         assert_eq!(own.config.get_dbname(), Some("books"));

@@ -68,6 +68,11 @@ impl Format for PostgresFormat {
     }
 }
 
+/// An address without its login.
+pub(super) fn without_login(address: &str) -> String {
+    address::without_login(address).1
+}
+
 /// A server with a database.
 struct Server {
     login: Login,

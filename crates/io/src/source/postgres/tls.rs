@@ -3,11 +3,12 @@
 use std::path::Path;
 use std::sync::Arc;
 
-use rustls::client::WebPkiServerVerifier;
 use rustls::client::danger::{HandshakeSignatureValid, ServerCertVerified, ServerCertVerifier};
+use rustls::client::{WebPkiServerVerifier, verify_server_name};
 use rustls::crypto::{CryptoProvider, ring};
 use rustls::pki_types::pem::PemObject;
 use rustls::pki_types::{CertificateDer, ServerName, UnixTime};
+use rustls::server::ParsedCertificate;
 use rustls::{
     CertificateError, ClientConfig, DigitallySignedStruct, Error, RootCertStore, SignatureScheme,
 };
@@ -20,13 +21,18 @@ pub(super) fn connector(encryption: &Encryption) -> Result<Option<MakeRustlsConn
     let provider = Arc::new(ring::default_provider());
     let verifier = match encryption {
         Encryption::None => return Ok(None),
-        Encryption::Offered | Encryption::Always => Verifier { chain: None, name: false, provider },
+        Encryption::Offered | Encryption::Always => {
+            Verifier { chain: None, trusted: Vec::new(), name: false, provider }
+        }
         Encryption::Checked { root, name } => {
-            let roots = Arc::new(roots(root)?);
+            let trusted = trusted(root)?;
+            let mut roots = RootCertStore::empty();
+            roots.add_parsable_certificates(trusted.iter().cloned());
+            let roots = Arc::new(roots);
             let chain =
                 WebPkiServerVerifier::builder_with_provider(roots, provider.clone()).build();
             let chain = chain.map_err(|error| error.to_string())?;
-            Verifier { chain: Some(chain), name: *name, provider }
+            Verifier { chain: Some(chain), trusted, name: *name, provider }
         }
     };
     let config = ClientConfig::builder_with_provider(verifier.provider.clone())
@@ -38,23 +44,23 @@ pub(super) fn connector(encryption: &Encryption) -> Result<Option<MakeRustlsConn
     Ok(Some(MakeRustlsConnect::new(config)))
 }
 
-fn roots(file: &Path) -> Result<RootCertStore, String> {
+/// The certificates of a file.
+fn trusted(file: &Path) -> Result<Vec<CertificateDer<'static>>, String> {
     let unreadable =
         |why: String| format!("its certificate cannot be checked: `{}` {why}", file.display());
-    let mut roots = RootCertStore::empty();
     let certificates =
         CertificateDer::pem_file_iter(file).map_err(|e| unreadable(e.to_string()))?;
-    for certificate in certificates {
-        let certificate = certificate.map_err(|error| unreadable(error.to_string()))?;
-        roots.add(certificate).map_err(|error| unreadable(error.to_string()))?;
-    }
-    if roots.is_empty() { Err(unreadable("holds none".to_owned())) } else { Ok(roots) }
+    let trusted = certificates.collect::<Result<Vec<_>, _>>();
+    let trusted = trusted.map_err(|error| unreadable(error.to_string()))?;
+    if trusted.is_empty() { Err(unreadable("holds none".to_owned())) } else { Ok(trusted) }
 }
 
 /// Checks certificates as far as the mode says: not at all, the chain, or the chain and the name.
 #[derive(Debug)]
 struct Verifier {
     chain: Option<Arc<WebPkiServerVerifier>>,
+    /// The certificates that need no other to vouch for them.
+    trusted: Vec<CertificateDer<'static>>,
     name: bool,
     provider: Arc<CryptoProvider>,
 }
@@ -69,6 +75,13 @@ impl ServerCertVerifier for Verifier {
         now: UnixTime,
     ) -> Result<ServerCertVerified, Error> {
         let Some(chain) = &self.chain else { return Ok(ServerCertVerified::assertion()) };
+        // A server may stand for itself: its own certificate is the one that is trusted.
+        if self.trusted.contains(certificate) {
+            if self.name {
+                verify_server_name(&ParsedCertificate::try_from(certificate)?, name)?;
+            }
+            return Ok(ServerCertVerified::assertion());
+        }
         match chain.verify_server_cert(certificate, between, name, ocsp, now) {
             Err(Error::InvalidCertificate(
                 CertificateError::NotValidForName | CertificateError::NotValidForNameContext { .. },
