@@ -103,18 +103,20 @@ impl NumberColumn {
         }
     }
 
-    /// The same numbers with so many places each, should they fit; `None` when they are to be read one by one.
-    pub(crate) fn at_places(&self, places: u8) -> Option<NumberColumn> {
+    /// The same numbers, each times `scale` and with so many places, should they fit; `None` when they are to
+    /// be read one by one.
+    pub(crate) fn scaled(&self, scale: Option<Decimal>, places: u8) -> Option<NumberColumn> {
         let Numbers::Fixed { mantissas, places: own } = &self.numbers else { return None };
-        let factor = 10i64.checked_pow(u32::from(places.checked_sub(*own)?))?;
+        let (scale, scale_places) = scale.map_or((1, 0), |s| (s.mantissa(), s.places()));
+        let shift = places.checked_sub(*own)?.checked_sub(scale_places)?;
+        let factor =
+            i64::try_from(scale).ok()?.checked_mul(10i64.checked_pow(u32::from(shift))?)?;
         let mantissas = match factor {
             1 => mantissas.clone(),
             _ => mantissas.iter().map(|m| m.checked_mul(factor)).collect::<Option<_>>()?,
         };
-        Some(NumberColumn {
-            numbers: Numbers::Fixed { mantissas, places },
-            known: self.known.clone(),
-        })
+        let numbers = Numbers::Fixed { mantissas, places };
+        Some(NumberColumn { numbers, known: self.known.clone() })
     }
 
     /// A column from single numbers, in the fixed form if `places` and 64 bits hold all of them.

@@ -77,6 +77,16 @@ impl Place {
         Place { part, row: Some(row), ..Place::default() }
     }
 
+    /// The same place in a column, which is said by its letter where it is in a sheet.
+    pub fn in_column(mut self, column: &str) -> Place {
+        if let Some(sheet) = &self.part.sheet
+            && let Some((_, number)) = sheet.columns.iter().find(|(name, _)| name == column)
+        {
+            self.part.sheet = Some(Arc::new(SheetColumns { columns: Vec::new(), first: *number }));
+        }
+        self
+    }
+
     /// The same place with the column and what stands in it.
     pub fn cell(mut self, column: &str, value: &str) -> Place {
         self.column = Some(column.to_owned());
@@ -132,6 +142,7 @@ mod tests {
         let part = PartName { shown: "book.xlsx#North".into(), sheet };
         let place = Place::row(part, 17);
         assert_eq!(place.to_string(), "book.xlsx#North!B17");
+        assert_eq!(place.clone().in_column("price").to_string(), "book.xlsx#North!AB17");
         let cell = place.cell("price", "n/a");
         assert_eq!(cell.to_string(), "book.xlsx#North!AB17 `price` holds `n/a`");
         assert_eq!(letters(25) + &letters(26) + &letters(16_383), "ZAAXFD");

@@ -117,8 +117,8 @@ impl Reading {
     pub fn read_cells(&self, cells: &Cells, part: &PartStyle, column: usize) -> ReadColumn {
         let scale = part.way(column).scale;
         let typed = match (cells, self.column_type) {
-            (Cells::Numbers(numbers), ColumnType::Number) if scale.is_none() => {
-                numbers.at_places(self.places).map(Column::Number)
+            (Cells::Numbers(numbers), ColumnType::Number) => {
+                numbers.scaled(scale, self.places).map(Column::Number)
             }
             (Cells::Days(days), ColumnType::Date) => Some(Column::Date(days.clone())),
             _ => None,

@@ -4,6 +4,7 @@
 //! per row of the lookup; neighbouring attributes that hang on one link are one piece of text.
 
 use std::borrow::Cow;
+use std::cell::OnceCell;
 
 use arrow_array::StringViewArray;
 use interligo_core::amount::{self, Amount};
@@ -59,8 +60,8 @@ pub(crate) struct RawLines<'a> {
     pub(crate) part: &'a Part,
     /// What happens to each column.
     pub(crate) changes: &'a [Change],
-    /// The texts of the columns, where lines are not rows as they stand.
-    texts: Vec<StringViewArray>,
+    /// The texts of the columns, where lines are not rows as they stand; made when they are asked for.
+    texts: Vec<OnceCell<StringViewArray>>,
     /// Of each column that is worked out, its values.
     computed: Vec<Option<&'a Column>>,
 }
@@ -74,12 +75,15 @@ impl<'a> RawLines<'a> {
         engine: &Engine,
     ) -> RawLines<'a> {
         let columns = 0..part.sources.len();
-        let texts = match raw_text(rows) {
-            Some(_) => Vec::new(),
-            None => columns.clone().map(|column| rows.texts(part, column)).collect(),
-        };
+        let texts = columns.clone().map(|_| OnceCell::new()).collect();
         let computed = columns.map(|column| Some(lines.column(engine.computed_column(column)?)));
         RawLines { rows, part, changes, texts, computed: computed.collect() }
+    }
+}
+
+impl RawLines<'_> {
+    fn text(&self, column: usize, row: usize) -> &str {
+        self.texts[column].get_or_init(|| self.rows.texts(self.part, column)).value(row)
     }
 }
 
@@ -259,7 +263,7 @@ fn write_source(raw: &RawLines<'_>, row: usize, column: usize, out: &mut Vec<u8>
             }
             unquoted(std::str::from_utf8(field).expect("blocks are checked to be UTF-8"))
         }
-        Source::Field(_) | Source::Made(_) => raw.texts[column].value(row).into(),
+        Source::Field(_) | Source::Made(_) => raw.text(column, row).into(),
         Source::Same(text) => return write_cell(out, text),
         Source::Computed => {
             if let Some(values) = raw.computed[column] {

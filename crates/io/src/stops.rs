@@ -108,7 +108,9 @@ pub fn stops(project: &Project, engine: &Engine, findings: &Findings) -> Vec<Sto
     let mut found: Vec<Stop> = suspect_stop(fact, suspects.collect()).into_iter().collect();
     found.extend(repeats_stop(fact, &parts, findings));
     for (column, currencies) in &findings.currencies {
-        let places = currencies.iter().map(|(mark, spot)| format!("{} {mark}", parts.place(*spot)));
+        let places = currencies.iter().map(|(mark, spot)| {
+            format!("{} {mark}", parts.place(*spot).in_column(engine.column_name(*column)))
+        });
         found.extend(currency_stop(fact, engine.column_name(*column), places.collect()));
     }
     for (number, route) in engine.bound.routes.iter().enumerate() {

@@ -128,7 +128,10 @@ impl CheckReport {
                 places: unreadable
                     .first
                     .iter()
-                    .map(|(spot, value)| format!("{} `{value}`", parts.place(*spot)))
+                    .map(|(spot, value)| {
+                        let place = parts.place(*spot).in_column(engine.column_name(*column));
+                        format!("{place} `{value}`")
+                    })
                     .collect(),
                 note: "taken as blank".to_owned(),
             });

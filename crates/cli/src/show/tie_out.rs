@@ -234,7 +234,7 @@ pub(crate) fn notes(
     for (column, unreadable) in &findings.unreadable {
         let name = engine.column_name(*column);
         let first = unreadable.first.first().map_or(String::new(), |(spot, value)| {
-            format!(" ({} holds `{value}`)", parts.place(*spot))
+            format!(" ({} holds `{value}`)", parts.place(*spot).in_column(name))
         });
         let count = counted(unreadable.count, "unreadable value");
         notes.push(format!("{count} of `{name}` taken as blank{first}"));

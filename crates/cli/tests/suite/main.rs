@@ -5,6 +5,7 @@
 mod bad_input;
 mod checks;
 mod damaged;
+mod databases;
 mod demo;
 mod dialects;
 mod documents;
@@ -20,3 +21,4 @@ mod shapes;
 mod sources;
 mod support;
 mod totals;
+mod workbooks;

@@ -102,3 +102,85 @@ proptest! {
         }
     }
 }
+
+/// A plan for one file, and what it comes to.
+fn one(from: &str, columns: &str, content: &[u8]) -> crate::support::Came {
+    let plan = format!(
+        "[tables.sales]\nrole = \"fact\"\nfrom = \"{from}\"\n[outputs.lines]\nto = \"lines.csv\"\ncolumns = [{columns}]\n"
+    );
+    let mut folder = Folder::with(&[("interligo.toml", &plan)]);
+    folder.put(from, content);
+    folder.run(&["run"])
+}
+
+#[test]
+fn json_lines_are_objects_of_values() {
+    let text = "{\"sku\": \"007\", \"qty\": 2, \"tags\": [1, 2], \"price\": 1.50}\n\n\
+        {\"price\": 25e-1, \"sku\": \"a\\u00e9 \\\"b\\\"\", \"qty\": null}\r\n{\"sku\": \"C\", \"qty\": 1}";
+    let mut came = one("s.jsonl", "\"*\", \"qty * price\"", text.as_bytes());
+    let note = "s.jsonl: `tags` holds lists or objects; not read.";
+    assert!(came.printed().contains(note), "{}{}", came.printed(), came.said());
+    assert_eq!(
+        came.take_file("lines.csv"),
+        "sku,qty,price,qty * price\n007,2,1.50,3.00\n\"aé \"\"b\"\"\",,2.5,\nC,1,,\n"
+    );
+}
+
+#[test]
+fn a_line_that_is_no_such_object_is_named_with_its_place() {
+    for (text, message) in [
+        ("{\"a\": 1}\n[1, 2]\n", "s.jsonl:2 holds `[1, 2]`, which is no object"),
+        ("{\"a\": 1}\n{\"a\": 1, \n", "s.jsonl:2 is no JSON in column"),
+        (
+            "{\"a\": 1}\n{\"a\": {\"b\": 1}}\n",
+            "s.jsonl:2 holds a list or object in `a`, where others have a value",
+        ),
+        ("{\"a\": 1, \"a\": 2}\n", "s.jsonl:1 has `a` twice"),
+        ("", "`s.jsonl` is empty"),
+    ] {
+        let came = one("s.jsonl", "\"*\"", text.as_bytes()).status(3);
+        assert!(came.said().starts_with(&format!("error: {message}")), "{}", came.said());
+        assert!(came.said().contains("\n  help: "), "{}", came.said());
+    }
+    // A member that comes late is not lost silently.
+    let mut text =
+        "{\"a\": 1, \"b\": \"a long text to fill the head of the file\"}\n".repeat(40_000);
+    let late = text.lines().count() / 3;
+    let at = text.match_indices('\n').nth(late).unwrap().0;
+    text.insert_str(at + 1, "{\"a\": 1, \"late\": 2}\n");
+    let came = one("s.jsonl", "\"*\"", text.as_bytes()).status(3);
+    assert!(
+        came.said().contains("has `late`, which the lines that were looked at have not"),
+        "{}",
+        came.said()
+    );
+}
+
+#[test]
+fn parquet_columns_that_hold_lists_are_named_and_not_read() {
+    use arrow_array::{
+        ArrayRef, Float64Array, Int32Array, ListArray, RecordBatch, types::Int32Type,
+    };
+    use std::sync::Arc;
+    let lists = ListArray::from_iter_primitive::<Int32Type, _, _>([Some([Some(1)]), None]);
+    let columns: [(&str, ArrayRef); 3] = [
+        ("qty", Arc::new(Int32Array::from(vec![Some(3), None]))),
+        ("tags", Arc::new(lists)),
+        ("weight", Arc::new(Float64Array::from(vec![0.1 + 0.2, 2.0]))),
+    ];
+    let content = crate::formats::parquet_of(&RecordBatch::try_from_iter(columns).unwrap());
+    let mut came = one("s.parquet", "\"*\", \"qty * weight\"", &content);
+    let note = "s.parquet: `tags` holds lists; not read.";
+    assert!(came.printed().contains(note), "{}{}", came.printed(), came.said());
+    assert_eq!(came.take_file("lines.csv"), "qty,weight,qty * weight\n3,0.3,0.9\n,2,\n");
+    let came = one("s.parquet", "\"tags\"", &content).status(2);
+    assert!(came.said().contains("tags"), "{}", came.said());
+    for damaged in [&content[..content.len() / 2], b"no parquet", b""] {
+        let came = one("s.parquet", "\"*\"", damaged).status(3);
+        assert!(
+            came.said().starts_with("error: `s.parquet` cannot be read as Parquet"),
+            "{}",
+            came.said()
+        );
+    }
+}

@@ -78,7 +78,7 @@ impl Folder {
             let name = path.strip_prefix(self.path()).unwrap().to_string_lossy().into_owned();
             let content = std::fs::read(&path).unwrap();
             if self.given.get(&name) != Some(&content) {
-                files.insert(name, String::from_utf8(content).unwrap());
+                files.insert(name, String::from_utf8_lossy(&content).into_owned());
             }
         }
     }

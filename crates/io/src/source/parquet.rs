@@ -35,6 +35,7 @@ use interligo_core::column::{DateColumn, NumberColumn, Numbers};
 use interligo_core::decimal::Decimal;
 use interligo_core::findings::Noted;
 use interligo_core::place::PartName;
+use interligo_core::texts::gathered;
 
 use super::{
     Address, Block, Container, Format, Reader, Source, Unsplit, Wanted, What, ends_with, file_bytes,
@@ -330,7 +331,8 @@ fn without_nulls(array: &ArrayRef) -> StringViewArray {
         return StringViewArray::from(vec![""; array.len()]);
     };
     if texts.null_count() == 0 {
-        return StringViewArray::new(texts.views().clone(), texts.data_buffers().to_vec(), None);
+        return texts.clone();
     }
-    StringViewArray::from_iter_values(texts.iter().map(|text| text.unwrap_or("")))
+    // What stands in a view that is null has no meaning.
+    gathered(texts, (0..texts.len()).map(|row| texts.is_valid(row).then_some(row as u32)))
 }
