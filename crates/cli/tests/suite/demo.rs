@@ -7,15 +7,19 @@ fn the_demo_is_written_and_run() {
     let mut came = Folder::with(&[]).run(&["demo"]);
     assert!(came.said().is_empty(), "{}", came.said());
     for said in
-        ["2,299  from 6 files", "Profit by group and month of 2025", "closes", "interligo check"]
+        ["2,373  from 14 parts", "Profit by group and month of 2025", "closes", "interligo check"]
     {
         assert!(came.printed().contains(said), "{said} in {}", came.printed());
     }
     let lines = came.take_file("mielo/out/lines.csv");
     assert_eq!(lines.lines().count(), 3_000, "2,999 lines and the heading");
-    for file in
-        ["README.md", "interligo.toml", "products.csv", "sales/tilia_2025.csv", "out/set-aside.csv"]
-    {
+    for file in [
+        "README.md",
+        "interligo.toml",
+        "catalogue.xlsx",
+        "sales/zimbro_2025.xlsx",
+        "out/set-aside.csv",
+    ] {
         came.take_file(&format!("mielo/{file}"));
     }
 }
@@ -58,6 +62,22 @@ fn the_same_number_gives_the_same_lines() {
         assert!(run.printed().contains(count), "{}", run.printed());
     }
     assert!(first.printed().starts_with("The Mielo Cooperative with 700 sales lines is in `x`."));
+}
+
+#[test]
+fn a_database_with_some_of_the_tables_gives_the_same_totals() {
+    let folder = Folder::with(&[]);
+    let mut files = folder.run(&["demo", "files"]);
+    let database = folder.run(&["demo", "database", "--database"]);
+    let totals = files.take_file("files/out/by_group.csv");
+    assert!(database.said().is_empty(), "{}", database.said());
+    let mut database = database;
+    assert_eq!(database.take_file("database/out/by_group.csv"), totals);
+    let look = folder.run(&["look", "customers", "--plan", "database/interligo.toml"]);
+    assert!(look.printed().contains("mielo.sqlite#customers: SQLite"), "{}", look.printed());
+    // The demo without it leaves none behind.
+    folder.run(&["demo", "database"]);
+    assert!(!folder.path().join("database/mielo.sqlite").exists());
 }
 
 #[test]
