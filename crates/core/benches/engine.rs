@@ -199,8 +199,11 @@ fn totals(engine: &Engine) -> &TotalsPlan {
 }
 
 fn batch<'a>(engine: &Engine, sales: &[StringViewArray], style: &'a PartStyle) -> LineBatch<'a> {
-    let columns =
-        engine.read_columns().iter().map(|column| Cells::Texts(sales[*column].clone())).collect();
+    let columns = engine
+        .read_columns()
+        .iter()
+        .map(|column| std::borrow::Cow::Owned(Cells::Texts(sales[*column].clone())))
+        .collect();
     LineBatch { rows: LINES, columns, part: 0, style, row_of: &|row| u64::from(row) }
 }
 

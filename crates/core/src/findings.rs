@@ -114,6 +114,11 @@ impl Noted {
         }
     }
 
+    /// Whether it is said of single cells, and not of a part.
+    pub fn is_of_cells(self) -> bool {
+        matches!(self, Noted::ErrorCell | Noted::BesideTable)
+    }
+
     /// What became of it.
     pub fn outcome(self) -> &'static str {
         match self {

@@ -4,6 +4,7 @@
 //! column in the order of their use, and whatever was met is counted. The order of the lines is kept;
 //! nothing is dropped: a line that is set aside is marked so.
 
+use std::borrow::Cow;
 use std::collections::BTreeMap;
 
 use arrow_array::StringViewArray;
@@ -28,7 +29,7 @@ pub struct LineBatch<'a> {
     /// How many lines.
     pub rows: usize,
     /// The columns that [`Engine::read_columns`] names, in that order.
-    pub columns: Vec<Cells>,
+    pub columns: Vec<Cow<'a, Cells>>,
     /// The file, by number.
     pub part: usize,
     /// How its values are written.

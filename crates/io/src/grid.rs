@@ -90,12 +90,12 @@ impl Grid {
     }
 
     /// A field of all rows, as it was delivered.
-    pub(crate) fn cells(&self, field: usize) -> Cells {
+    pub(crate) fn cells(&self, field: usize) -> Cow<'_, Cells> {
         match self {
-            Grid::Text(text) => Cells::Texts(text.fields.column(&text.buffer, field)),
+            Grid::Text(text) => Cow::Owned(Cells::Texts(text.fields.column(&text.buffer, field))),
             Grid::Cells(cells) => match &cells.columns[field] {
-                Some(column) => column.clone(),
-                None => Cells::Texts(crate::text::same_text("", cells.rows)),
+                Some(column) => Cow::Borrowed(column),
+                None => Cow::Owned(Cells::Texts(crate::text::same_text("", cells.rows))),
             },
         }
     }

@@ -420,7 +420,7 @@ impl Part {
 
     /// A noted cell with where it is.
     pub(crate) fn noted_words(&self, cell: &str) -> String {
-        format!("{}!{cell}", self.name)
+        format!("{}{cell}", self.name)
     }
 
     /// How many fields its rows have.

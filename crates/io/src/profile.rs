@@ -49,12 +49,10 @@ pub struct TableProfile {
     pub questions: Vec<Question>,
     /// Texts that seem to mean blank: the file, the column and the text.
     pub marks: Vec<(String, String, String)>,
-    /// What was noted of its parts as a whole: what it is, and where.
-    pub part_notes: Vec<(Noted, String)>,
-    /// What was noted of cells: what it is, how many, and the first of them.
-    pub noted_cells: Vec<(Noted, u64, String)>,
     /// Headings in which the files differ.
     pub drift: Vec<Drift>,
+    /// What was noted: what it is, how often, and the first place.
+    pub noted: Vec<(Noted, u64, String)>,
 }
 
 /// One file of a table.
@@ -291,22 +289,23 @@ impl Project {
             malformed: met.malformed,
             totals: met.totals.into_iter().map(place).collect(),
             suspects: met.suspects.into_iter().map(place).collect(),
-            part_notes: self
-                .part_notes()
-                .into_iter()
-                .filter(|note| note.table == table.name)
-                .map(|note| (note.what, format!("{}: {}", note.part, note.words)))
-                .collect(),
-            noted_cells: met
-                .cells
-                .into_iter()
-                .map(|(what, cells)| {
-                    let first = cells.first.first();
-                    let first = first.map(|(spot, cell)| table.parts[spot.part].noted_words(cell));
-                    (what, cells.count, first.unwrap_or_default())
-                })
-                .collect(),
+            noted: self.noted(table, met.cells),
         }
+    }
+
+    fn noted(
+        &self,
+        table: &Table,
+        cells: BTreeMap<Noted, Unreadable>,
+    ) -> Vec<(Noted, u64, String)> {
+        let notes = self.part_notes().into_iter().filter(|note| note.table == table.name);
+        let notes = notes.map(|note| (note.what, 1, format!("{}: {}", note.part, note.words)));
+        let cells = cells.into_iter().map(|(what, cells)| {
+            let first = cells.first.first();
+            let first = first.map(|(spot, words)| table.parts[spot.part].noted_words(words));
+            (what, cells.count, first.unwrap_or_default())
+        });
+        notes.chain(cells).collect()
     }
 
     /// The columns of a table that come from its files; only one if `only` says so.

@@ -1,6 +1,8 @@
 //! Rows of a part, a block at a time, in the columns of its table: without the rows that are left out,
 //! and with those that are made by unpacking and by columns that become rows.
 
+use std::borrow::Cow;
+
 use arrow_array::{Array, StringViewArray};
 
 use interligo_core::cells::Cells;
@@ -187,12 +189,12 @@ impl Rows {
     }
 
     /// The same as they were delivered, which may be as values.
-    pub(crate) fn cells(&self, part: &Part, column: usize) -> Cells {
+    pub(crate) fn cells(&self, part: &Part, column: usize) -> Cow<'_, Cells> {
         match &part.sources[column] {
             Source::Field(field) if self.made.is_none() && part.blank.is_empty() => {
                 self.grid.cells(*field)
             }
-            _ => Cells::Texts(self.values(part, column)),
+            _ => Cow::Owned(Cells::Texts(self.values(part, column))),
         }
     }
 

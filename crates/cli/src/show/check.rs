@@ -3,13 +3,14 @@
 use std::io;
 
 use interligo_core::engine::Engine;
-use interligo_core::findings::{ExactSum, Findings, Noted, Spot};
+use interligo_core::findings::{ExactSum, Findings};
 use interligo_core::links::LinkStatus;
 use interligo_core::lookup::LeftOut;
 use interligo_core::plan::Duplicates;
 use interligo_io::{Drift, Outcome, Project};
 use serde_json::{Map, json};
 
+use super::noted::Note;
 use super::number::grouped;
 use super::table::TextTable;
 use super::{GOOD, NOTICE, Out, QUIET, TITLE, counted};
@@ -65,32 +66,15 @@ fn key_code(status: LinkStatus) -> &'static str {
 impl CheckReport {
     /// What was noted of parts and of cells.
     fn add_noted(&mut self, project: &Project, engine: &Engine, findings: &Findings) {
-        let other = |what: Noted, table: &str, key: &str, count, places| OtherFinding {
-            code: what.code(),
-            table: table.to_owned(),
-            key: key.to_owned(),
-            count,
-            places,
-            note: what.outcome().to_owned(),
-        };
-        for note in project.part_notes() {
-            self.others.push(other(note.what, note.table, note.words, 1, vec![note.part]));
-        }
-        let parts = project.fact_parts(engine);
-        for (what, noted) in &findings.noted {
-            let place = |(spot, cell): &(Spot, String)| format!("{}!{cell}", parts.0[spot.part]);
-            let places = noted.first.iter().map(place).collect();
-            self.others.push(other(*what, &engine.bound.fact.name, "", noted.count, places));
-        }
-        for lookup in &engine.lookups {
-            for what in [Noted::ErrorCell, Noted::BesideTable] {
-                let places = lookup.noted().iter().filter(|(own, _)| *own == what);
-                let places: Vec<String> = places.map(|(_, cell)| cell.clone()).collect();
-                if !places.is_empty() {
-                    let count = places.len() as u64;
-                    self.others.push(other(what, &lookup.name, "", count, places));
-                }
-            }
+        for note in Note::all(project, engine, findings) {
+            self.others.push(OtherFinding {
+                code: note.what.code(),
+                table: note.table,
+                key: String::new(),
+                count: note.count,
+                places: note.places,
+                note: note.what.outcome().to_owned(),
+            });
         }
     }
 

@@ -8,9 +8,10 @@ use interligo_io::{ColumnLook, Question, TableProfile, TableRows};
 use serde_json::json;
 
 use super::check::write_csv;
+use super::noted::Note;
 use super::number::grouped;
 use super::table::TextTable;
-use super::tie_out::{drift_words, noted_words, part_noun};
+use super::tie_out::{drift_words, part_noun};
 use super::{NOTICE, Out, QUIET, TITLE, counted};
 use crate::args::Format;
 
@@ -170,11 +171,10 @@ fn notes(out: Out<'_>, profile: &TableProfile) -> io::Result<()> {
             key(&profile.name)
         ));
     }
-    for (what, place) in &profile.part_notes {
-        notes.push(format!("{place}; {}", what.outcome()));
-    }
-    for (what, count, first) in &profile.noted_cells {
-        notes.push(noted_words(*what, *count, first));
+    for (what, count, place) in &profile.noted {
+        let places = vec![place.clone()];
+        let note = Note { table: profile.name.clone(), what: *what, count: *count, places };
+        notes.push(note.words());
     }
     notes.extend(profile.drift.iter().map(drift_words));
     for (place, cells) in &profile.totals {

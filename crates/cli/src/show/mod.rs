@@ -2,6 +2,7 @@
 
 mod check;
 mod look;
+mod noted;
 mod number;
 mod table;
 mod tie_out;

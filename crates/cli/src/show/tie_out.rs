@@ -3,13 +3,13 @@
 use std::io;
 
 use interligo_core::engine::Engine;
-use interligo_core::findings::Noted;
 use interligo_core::links::LinkStatus;
 use interligo_core::plan::{Head, key};
 use interligo_core::tieout::{Amount, TieOut};
 use interligo_io::{Drift, Outcome, Project};
 use serde_json::json;
 
+use super::noted::Note;
 use super::number::grouped;
 use super::table::TextTable;
 use super::{GOOD, NOTICE, Out, QUIET, TITLE, counted};
@@ -217,14 +217,7 @@ pub(crate) fn notes(
             notes.push(format!("{count} {what} since the last run: {shown}{more}"));
         }
     }
-    for note in project.part_notes() {
-        notes.push(format!("{}: {}; {}", note.part, note.words, note.what.outcome()));
-    }
-    for (what, noted) in &findings.noted {
-        let first = noted.first.first();
-        let first = first.map(|(spot, cell)| format!("{}!{cell}", parts.0[spot.part]));
-        notes.push(noted_words(*what, noted.count, &first.unwrap_or_default()));
-    }
+    notes.extend(Note::all(project, engine, findings).iter().map(Note::words));
     for (part, column) in project.repeated_amounts(engine, findings) {
         notes.push(format!(
             "`{column}` of {part} stands on every line that is made of a row, and is summed more than once; \
@@ -282,14 +275,6 @@ pub(crate) fn notes(
         writeln!(out, "  {NOTICE}{note}.{NOTICE:#}")?;
     }
     writeln!(out, "  `interligo check` lists them.")
-}
-
-/// Cells that were noted, in words.
-pub(crate) fn noted_words(what: Noted, count: u64, first: &str) -> String {
-    match count {
-        1 => format!("{first} {}", what.outcome()),
-        _ => format!("{first} {}, as do {} more", what.outcome(), counted(count - 1, "cell")),
-    }
 }
 
 /// A difference between the headings of parts, in words.

@@ -1,5 +1,6 @@
 //! A plan with tables in memory, worked out in batches of any size.
 
+use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet};
 
 use arrow_array::StringViewArray;
@@ -120,7 +121,7 @@ pub(crate) fn run(
                 columns: engine
                     .read_columns()
                     .iter()
-                    .map(|column| Cells::Texts(all[*column].clone()))
+                    .map(|column| Cow::Owned(Cells::Texts(all[*column].clone())))
                     .collect(),
                 part: 0,
                 style: &PartStyle::default(),

@@ -18,7 +18,7 @@ use std::sync::Arc;
 use arrow_array::builder::StringViewBuilder;
 use arrow_array::cast::AsArray;
 use arrow_array::types::{
-    Date32Type, Date64Type, Decimal128Type, Float32Type, Float64Type, Int64Type,
+    Date32Type, Date64Type, Decimal128Type, Float32Type, Float64Type, Int32Type, Int64Type,
     TimestampMicrosecondType,
 };
 use arrow_array::{Array, ArrayRef, RecordBatch, StringViewArray};
@@ -250,6 +250,10 @@ fn cells(array: &ArrayRef) -> Cells {
     let as_type = |wanted: &DataType| cast(array, wanted).unwrap_or_else(|_| array.clone());
     match array.data_type() {
         DataType::Int64 => fixed(array.as_primitive::<Int64Type>().values().to_vec(), 0),
+        DataType::Int32 => {
+            let values = array.as_primitive::<Int32Type>().values().iter();
+            fixed(values.map(|value| i64::from(*value)).collect(), 0)
+        }
         whole if whole.is_integer() && *whole != DataType::UInt64 => {
             fixed(as_type(&DataType::Int64).as_primitive::<Int64Type>().values().to_vec(), 0)
         }
@@ -285,12 +289,10 @@ fn cells(array: &ArrayRef) -> Cells {
 /// Decimals in 64 bits where all of them fit.
 fn decimals(values: &[i128], places: u8, known: Option<arrow_buffer::NullBuffer>) -> Cells {
     let is_known = |row: usize| known.as_ref().is_none_or(|known| known.is_valid(row));
-    let mantissas: Option<Vec<i64>> = values
-        .iter()
-        .enumerate()
-        .map(|(row, value)| if is_known(row) { i64::try_from(*value).ok() } else { Some(0) })
-        .collect();
-    if let Some(mantissas) = mantissas {
+    // What is null may be anything.
+    let fits = |(row, value): (usize, &i128)| i64::try_from(*value).is_ok() || !is_known(row);
+    if values.iter().enumerate().all(fits) {
+        let mantissas = values.iter().map(|value| *value as i64).collect();
         let numbers = Numbers::Fixed { mantissas, places };
         return Cells::Numbers(NumberColumn { numbers, known });
     }

@@ -34,8 +34,9 @@ use super::{
 };
 use crate::error::Error;
 use crate::given::Given;
+use crate::grid::Grid;
 use crate::look::{Head, Typed};
-use crate::text::{PADDING, TextBlock};
+use crate::text::{PADDING, TextBlock, write_cell};
 
 /// Bytes of a block.
 const BLOCK: usize = 1 << 19;
@@ -364,7 +365,7 @@ impl PostgresSource {
         let columns: Vec<String> = self.selected.iter().enumerate().map(column).collect();
         let limit = limit.map_or(String::new(), |rows| format!(" LIMIT {rows}"));
         format!(
-            "COPY (SELECT {} FROM {}{limit}) TO STDOUT (FORMAT csv, ENCODING 'UTF8')",
+            "COPY (SELECT {} FROM {}{limit}) TO STDOUT (DELIMITER ',', NULL '', ENCODING 'UTF8')",
             columns.join(", "),
             self.from
         )
@@ -379,7 +380,7 @@ impl PostgresSource {
             Ok(rows.fill(&mut reader, usize::MAX))
         })?;
         read.map_err(|error| self.broken(error))?;
-        let grid = Box::new(rows.take()).split(&self.name, headings)?;
+        let grid = Box::new(Copied(rows.take())).split(&self.name, headings)?;
         Ok((0..headings.len()).map(|field| grid.column(field)).collect())
     }
 
@@ -423,7 +424,8 @@ impl PostgresSource {
             if !rows.starts.is_empty() {
                 let text = rows.take();
                 let (bytes, lines, first) = (text.length as u64, text.lines, text.first);
-                let block = Block { bytes, lines, first, last: false, rows: Box::new(text) };
+                let block =
+                    Block { bytes, lines, first, last: false, rows: Box::new(Copied(text)) };
                 if !send(block) {
                     return Ok(());
                 }
@@ -432,6 +434,65 @@ impl PostgresSource {
                 return Ok(());
             }
         }
+    }
+}
+
+/// Rows in the text format of COPY, which a server writes in half the time of CSV: fields between commas,
+/// signs with a meaning behind a backslash, no quotes.
+struct Copied(TextBlock);
+
+impl Unsplit for Copied {
+    fn split(self: Box<Self>, name: &PartName, headings: &[String]) -> Result<Grid, Error> {
+        // Mostly there is nothing that CSV would write otherwise.
+        match memchr::memchr2(b'\\', b'"', self.0.rows()) {
+            None => Box::new(self.0).split(name, headings),
+            Some(_) => Box::new(quoted(self.0)).split(name, headings),
+        }
+    }
+}
+
+/// The same rows as CSV.
+fn quoted(block: TextBlock) -> TextBlock {
+    let mut bytes = Vec::with_capacity(block.bytes.len() + block.length / 8);
+    let mut starts = Vec::with_capacity(block.lines as usize);
+    let mut field = String::new();
+    let mut signs = String::from_utf8_lossy(block.rows()).into_owned();
+    // The last row may come without its end.
+    if !signs.ends_with('\n') {
+        signs.push('\n');
+    }
+    let mut signs = signs.chars();
+    starts.push(0);
+    while let Some(sign) = signs.next() {
+        match sign {
+            ',' | '\n' => {
+                write_cell(&mut bytes, &field);
+                field.clear();
+                bytes.push(sign as u8);
+                if sign == '\n' {
+                    starts.push(bytes.len() as u32);
+                }
+            }
+            '\\' => field.extend(signs.next().map(unescaped)),
+            sign => field.push(sign),
+        }
+    }
+    starts.pop();
+    let length = bytes.len();
+    bytes.resize(length + PADDING, 0);
+    TextBlock { bytes, length, row_starts: Some(starts), ..block }
+}
+
+/// What a sign behind a backslash means.
+fn unescaped(sign: char) -> char {
+    match sign {
+        'n' => '\n',
+        'r' => '\r',
+        't' => '\t',
+        'b' => '\u{8}',
+        'f' => '\u{c}',
+        'v' => '\u{b}',
+        other => other,
     }
 }
 
@@ -475,6 +536,50 @@ impl Rows {
             first: first_row <= 1,
             last: false,
             row_starts: Some(starts),
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    /// A field as COPY writes it.
+    fn copied(text: &str) -> String {
+        let mut written = String::new();
+        for sign in text.chars() {
+            match sign {
+                '\n' => written.push_str("\\n"),
+                '\r' => written.push_str("\\r"),
+                '\t' => written.push_str("\\t"),
+                ',' | '\\' => written.extend(['\\', sign]),
+                sign => written.push(sign),
+            }
+        }
+        written
+    }
+
+    proptest! {
+        #[test]
+        fn prop_rows_of_a_copy_hold_what_the_table_held(
+            cells in prop::collection::vec(prop::collection::vec("[aé,\"\\\\\n\t ]{0,6}", 3), 1..8),
+        ) {
+            let mut rows = Rows { next_row: 1, ..Rows::default() };
+            for row in &cells {
+                let fields: Vec<String> = row.iter().map(|cell| copied(cell)).collect();
+                rows.starts.push(rows.bytes.len() as u32);
+                rows.bytes.extend_from_slice((fields.join(",") + "\n").as_bytes());
+            }
+            let headings = ["a", "b", "c"].map(str::to_owned);
+            let name = PartName::from("postgres:///shop#t");
+            let grid = Box::new(Copied(rows.take())).split(&name, &headings).unwrap();
+            prop_assert_eq!(grid.rows(), cells.len());
+            for (number, row) in cells.iter().enumerate() {
+                let found: Vec<_> = (0..3).map(|field| grid.cell(number, field).into_owned()).collect();
+                prop_assert_eq!(&found, row);
+                prop_assert_eq!(grid.row_number(number), number as u64 + 1);
+            }
         }
     }
 }

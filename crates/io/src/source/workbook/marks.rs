@@ -89,45 +89,45 @@ fn archive(path: &Path) -> Result<ZipArchive<BufReader<File>>, String> {
     ZipArchive::new(BufReader::new(file)).map_err(|error| error.to_string())
 }
 
-/// Unpacks an entry and hands on its tags that begin with one of `names`; the answer is its end.
+/// Unpacks an entry and hands on what begins with one of `names`, up to the end of the tag, with what is
+/// before; the answer is the end of the entry.
 fn tags(
     archive: &mut ZipArchive<BufReader<File>>,
     entry: &str,
     limit: u64,
     names: &[&str],
-    mut each: impl FnMut(&str),
+    mut each: impl FnMut(&str, &[u8]),
 ) -> Result<Vec<u8>, String> {
     let mut input = archive.by_name(entry).map_err(|error| error.to_string())?;
     let finders: Vec<memmem::Finder<'_>> = names.iter().map(memmem::Finder::new).collect();
-    let mut bytes: Vec<u8> = Vec::with_capacity(1 << 17);
-    let mut read = 0;
+    let mut bytes: Vec<u8> = Vec::with_capacity(1 << 19);
+    // How far the bytes were searched; what is before stays for those who look back.
+    let (mut read, mut searched) = (0, 0);
     loop {
-        let kept = bytes.len();
         let got =
-            input.by_ref().take(1 << 16).read_to_end(&mut bytes).map_err(|e| e.to_string())?;
+            input.by_ref().take(1 << 18).read_to_end(&mut bytes).map_err(|e| e.to_string())?;
         read += got as u64;
         if read > limit {
             return Err(format!("it unpacks to more than {} GB", limit >> 30));
         }
         // A tag that may go on stays for the next stretch.
-        let end = match got {
-            0 => bytes.len(),
-            _ => bytes.len().saturating_sub(LONGEST_TAG).max(kept.saturating_sub(LONGEST_TAG)),
-        };
-        let mut found: Vec<(usize, &[u8])> = finders
+        let end = if got == 0 { bytes.len() } else { bytes.len().saturating_sub(LONGEST_TAG) };
+        let mut found: Vec<usize> = finders
             .iter()
-            .flat_map(|finder| finder.find_iter(&bytes).map(|at| (at, &bytes[at..])))
-            .filter(|(at, _)| *at < end)
+            .flat_map(|finder| finder.find_iter(&bytes[searched..]).map(|at| searched + at))
+            .filter(|at| *at < end)
             .collect();
-        found.sort_by_key(|(at, _)| *at);
-        for (_, tag) in found {
-            let length = memchr::memchr(b'>', tag).unwrap_or(tag.len());
-            each(&String::from_utf8_lossy(&tag[..length]));
+        found.sort_unstable();
+        for at in found {
+            let length = memchr::memchr(b'>', &bytes[at..]).unwrap_or(bytes.len() - at);
+            each(&String::from_utf8_lossy(&bytes[at..at + length]), &bytes[..at]);
         }
         if got == 0 {
             return Ok(bytes);
         }
-        bytes.drain(..end);
+        let kept = end.saturating_sub(LONGEST_TAG);
+        bytes.drain(..kept);
+        searched = end.max(searched) - kept;
     }
 }
 
@@ -142,23 +142,33 @@ pub(super) fn of_xlsx(path: &Path, sheet: &str) -> Result<Marks, String> {
     let mut archive = archive(path)?;
     let mut marks = Marks::default();
     let Some(entry) = sheet_entry(&mut archive, sheet)? else { return Ok(marks) };
-    let mut next = 0;
-    let names = ["<row", "<mergeCell ", "</f></c>", "</f><v></v>", "</f><v/>", "</f><v />"];
-    tags(&mut archive, &entry, LARGEST_SHEET, &names, |tag| {
+    let names = [
+        " hidden=\"1\"",
+        " hidden=\"true\"",
+        "<mergeCell ",
+        "</f></c>",
+        "</f><v></v>",
+        "</f><v/>",
+        "</f><v />",
+    ];
+    tags(&mut archive, &entry, LARGEST_SHEET, &names, |tag, before| {
         if tag.starts_with("</f") {
             marks.formulas_without_value += 1;
-        } else if tag.starts_with("<row") {
-            let number = attribute(tag, "r").and_then(|r| r.parse::<u32>().ok());
-            let row = number.map_or(next, |number| number.saturating_sub(1));
-            next = row + 1;
-            if matches!(attribute(tag, "hidden"), Some("1" | "true")) {
-                marks.hidden.push(row);
-            }
+        } else if tag.starts_with(' ') {
+            marks.hidden.extend(hidden_row(before, tag));
         } else if let Some(area) = attribute(tag, "ref").and_then(area) {
             marks.merged.push(area);
         }
     })?;
     Ok(marks)
+}
+
+/// The row whose tag has this attribute in it; none where it is the tag of something else.
+fn hidden_row(before: &[u8], rest: &str) -> Option<u32> {
+    let start = memchr::memrchr(b'<', before)?;
+    let tag = std::str::from_utf8(&before[start..]).ok()?.to_owned() + rest;
+    let number: u32 = attribute(tag.strip_prefix("<row")?, "r")?.parse().ok()?;
+    number.checked_sub(1)
 }
 
 /// The entry of a sheet, by the parts of the workbook that name it.
@@ -214,7 +224,7 @@ fn value(element: &BytesStart<'_>, name: &str) -> Option<String> {
 /// Refuses an ODS workbook whose content breaks off, or unpacks to more than any workbook.
 pub(super) fn refuse_cut_ods(path: &Path) -> Result<(), String> {
     let mut archive = archive(path)?;
-    let end = tags(&mut archive, "content.xml", LARGEST_WHOLE, &[], |_| {})?;
+    let end = tags(&mut archive, "content.xml", LARGEST_WHOLE, &[], |_, _| {})?;
     match memmem::find(&end, b"</office:document-content") {
         Some(_) => Ok(()),
         None => Err("its content breaks off".to_owned()),
@@ -230,7 +240,7 @@ pub(super) fn of_ods(path: &Path, sheet: &str) -> Result<Marks, String> {
         ["<table:table ", "<table:table-row", "<table:table-cell", "<table:covered-table-cell"];
     let number =
         |tag: &str, name| attribute(tag, name).and_then(|n| n.parse::<u32>().ok()).unwrap_or(1);
-    tags(&mut archive, "content.xml", LARGEST_WHOLE, &names, |tag| {
+    tags(&mut archive, "content.xml", LARGEST_WHOLE, &names, |tag, _| {
         if tag.starts_with("<table:table ") {
             let name = attribute(tag, "table:name").map(quick_xml::escape::unescape);
             here = matches!(name, Some(Ok(name)) if name == sheet);

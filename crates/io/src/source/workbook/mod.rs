@@ -20,10 +20,12 @@ mod ods;
 mod rows;
 mod xlsx;
 
+use std::cell::RefCell;
 use std::fs::File;
 use std::io::BufReader;
 use std::path::PathBuf;
 use std::sync::{Arc, Mutex, PoisonError};
+use std::thread::JoinHandle;
 
 use interligo_core::date::Day;
 use interligo_core::findings::Noted;
@@ -31,7 +33,7 @@ use interligo_core::place::{PartName, SheetColumns};
 use interligo_core::style::Style;
 
 use super::threaded::Threaded;
-use super::{Address, Container, Format, PartNote, Reader, Source, Wanted, What, ends_with};
+use super::{Address, Container, Format, Reader, Source, Wanted, What, ends_with};
 use crate::error::Error;
 use crate::given::Given;
 use crate::look::Head;
@@ -40,6 +42,9 @@ use rows::{Layout, Rows, Sample};
 
 /// Workbooks.
 pub(super) struct WorkbookFormat;
+
+/// When so many blocks of a sheet were taken, all of it is wanted, and not only its first rows.
+const WHOLE: usize = 4;
 
 /// A cell that holds something.
 pub(super) enum Cell<'a> {
@@ -76,9 +81,6 @@ trait Opened: Send {
 
     /// The sheet and the area of a named table, with its headings, or of a named range.
     fn named(&mut self, name: &str) -> Option<(String, Area)>;
-
-    /// What a sheet says of its rows and cells as a whole.
-    fn marks(&mut self, sheet: &str) -> Result<Marks, String>;
 
     /// Hands the cells of a sheet that hold something to `each`, row by row, until it answers `false`. Cells
     /// without a value that have a format may be handed in as well, as `None`.
@@ -119,7 +121,7 @@ fn open(path: &std::path::Path, shown: &Arc<str>) -> Result<Box<dyn Opened>, Err
     let reader = BufReader::new(file()?);
     let opened: Result<Box<dyn Opened>, String> = match ends_with(shown, &[".ods"]) {
         true => ods::open(path, reader).map(|book| Box::new(book) as Box<dyn Opened>),
-        false => xlsx::open(path, reader).map(|book| Box::new(book) as Box<dyn Opened>),
+        false => xlsx::open(reader).map(|book| Box::new(book) as Box<dyn Opened>),
     };
     opened.map_err(|why| damaged(shown, &why))
 }
@@ -142,6 +144,14 @@ impl Book {
 
     fn give_back(&self, opened: Box<dyn Opened>) {
         self.free.lock().unwrap_or_else(PoisonError::into_inner).push(opened);
+    }
+
+    /// What a sheet says of its rows and cells as a whole.
+    fn marks(&self, sheet: &str) -> Result<Marks, String> {
+        match ends_with(&self.shown, &[".ods"]) {
+            true => marks::of_ods(&self.path, sheet),
+            false => marks::of_xlsx(&self.path, sheet),
+        }
     }
 
     /// The sheet and the area that a name stands for.
@@ -198,19 +208,19 @@ impl BookFile {
             return Err(Error::input(name, "is no sheet, table or named range"));
         };
         let wrong = |why: String| damaged(name, &why);
-        let marks = opened.marks(&sheet).map_err(wrong)?;
         let mut sample = Sample::new(area);
         opened
             .walk(&sheet, &mut |row, column, cell| sample.add(row, column, cell))
             .map_err(wrong)?;
-        let found = sample.finish(&marks, &given, name)?;
-        let mut notes = self.notes(&sheet, &marks, found.layout.first_row);
-        notes.dedup();
+        let marks = || self.0.marks(&sheet).map_err(wrong);
+        let found = sample.finish(marks, &given, name)?;
+        let hidden = self.0.sheets.iter().any(|(known, hidden)| *known == sheet && *hidden);
+        let notes = hidden.then(|| (Noted::HiddenSheet, "a hidden sheet".to_owned()));
         let source = SheetSource {
             book: self.0.clone(),
             name: name.clone(),
             sheet: sheet.clone(),
-            hidden: self.0.sheets.iter().any(|(known, hidden)| *known == sheet && *hidden),
+            hidden,
             layout: found.layout,
         };
         Ok(Head {
@@ -223,35 +233,31 @@ impl BookFile {
             first_column: source.layout.first_column,
             source: Arc::new(source),
             headings: found.headings,
-            notes,
+            notes: notes.into_iter().collect(),
             sample: found.sample,
             typed: found.typed,
             given,
         })
     }
+}
 
-    fn notes(&self, sheet: &str, marks: &Marks, first_row: u32) -> Vec<PartNote> {
-        let hidden = self.0.sheets.iter().any(|(name, hidden)| name == sheet && *hidden);
-        let mut notes = Vec::new();
-        if hidden {
-            notes.push((Noted::HiddenSheet, "a hidden sheet".to_owned()));
-        }
-        let rows: Vec<u32> = marks.hidden.iter().copied().filter(|row| *row >= first_row).collect();
-        if !rows.is_empty() {
-            let first: Vec<String> = rows.iter().take(5).map(|row| (row + 1).to_string()).collect();
-            let more = if rows.len() > first.len() { ", …" } else { "" };
-            notes.push((
-                Noted::HiddenRow,
-                format!("{} ({}{more})", counted(rows.len()), first.join(", ")),
-            ));
-        }
-        if marks.formulas_without_value > 0 {
-            let count = marks.formulas_without_value;
-            let formulas = if count == 1 { "formula" } else { "formulas" };
-            notes.push((Noted::NoStoredValue, format!("{count} {formulas}")));
-        }
-        notes
+/// What was noted of a sheet beside its cells: what it is, the first row, and in words.
+fn notes(marks: &Marks, layout: &Layout) -> Vec<(Noted, u64, String)> {
+    let mut notes = Vec::new();
+    let rows = marks.hidden.iter().copied().filter(|row| *row >= layout.first_row);
+    let rows: Vec<u32> = rows.collect();
+    if let Some(first) = rows.first() {
+        let shown: Vec<String> = rows.iter().take(5).map(|row| (row + 1).to_string()).collect();
+        let more = if rows.len() > shown.len() { ", …" } else { "" };
+        let words = format!(": {} ({}{more})", counted(rows.len()), shown.join(", "));
+        notes.push((Noted::HiddenRow, u64::from(*first) + 1, words));
     }
+    if marks.formulas_without_value > 0 {
+        let count = marks.formulas_without_value;
+        let formulas = if count == 1 { "formula" } else { "formulas" };
+        notes.push((Noted::NoStoredValue, 1, format!(": {count} {formulas}")));
+    }
+    notes
 }
 
 fn counted(rows: usize) -> String {
@@ -273,11 +279,26 @@ impl Source for SheetSource {
         let own = self.clone();
         let mut opened = self.book.take()?;
         Ok(Threaded::start(&self.name, move |send| {
-            let mut rows = Rows::new(&own.layout, send);
-            let walked =
-                opened.walk(&own.sheet, &mut |row, column, cell| rows.add(row, column, cell));
-            walked.map_err(|why| damaged(&own.name, &why))?;
-            rows.finish();
+            // What is hidden is looked for at the same time, once it is clear that the whole sheet is wanted.
+            let search: RefCell<Option<JoinHandle<Result<Marks, String>>>> = RefCell::default();
+            let mut blocks = 0;
+            let mut rows = Rows::new(&own.layout, |block| {
+                blocks += 1;
+                if blocks == WHOLE {
+                    let (book, sheet) = (own.book.clone(), own.sheet.clone());
+                    search.replace(Some(std::thread::spawn(move || book.marks(&sheet))));
+                }
+                send(block)
+            });
+            let wrong = |why: String| damaged(&own.name, &why);
+            opened
+                .walk(&own.sheet, &mut |row, column, cell| rows.add(row, column, cell))
+                .map_err(wrong)?;
+            let marks = match search.take() {
+                Some(search) => search.join().unwrap_or_else(|_| Ok(Marks::default())),
+                None => own.book.marks(&own.sheet),
+            };
+            rows.finish(notes(&marks.map_err(wrong)?, &own.layout));
             own.book.give_back(opened);
             Ok(())
         }))

@@ -2,16 +2,15 @@
 
 use std::fs::File;
 use std::io::BufReader;
-use std::path::{Path, PathBuf};
+use std::path::Path;
 
 use calamine::{Data, Ods, Reader as _, SheetType, SheetVisible};
 
-use super::marks::{self, Marks};
+use super::marks;
 use super::xlsx::{with_iso, with_serial};
 use super::{Area, Cell, Opened};
 
 pub(super) struct Book {
-    path: PathBuf,
     ods: Ods<BufReader<File>>,
 }
 
@@ -19,7 +18,7 @@ pub(super) fn open(path: &Path, reader: BufReader<File>) -> Result<Book, String>
     // What ends too early would be read forever.
     marks::refuse_cut_ods(path)?;
     let ods = Ods::new(reader).map_err(|error| error.to_string())?;
-    Ok(Book { path: path.to_owned(), ods })
+    Ok(Book { ods })
 }
 
 impl Opened for Book {
@@ -33,10 +32,6 @@ impl Opened for Book {
         let names = self.ods.defined_names();
         let (_, range) = names.iter().find(|(known, _)| known == name)?;
         marks::sheet_and_area(range)
-    }
-
-    fn marks(&mut self, sheet: &str) -> Result<Marks, String> {
-        marks::of_ods(&self.path, sheet)
     }
 
     fn walk(

@@ -22,7 +22,10 @@ use crate::source::Block;
 /// How many rows of a sheet are looked at.
 const SAMPLE: usize = 1000;
 
-/// How many rows a block has.
+/// How many rows the first block has; each next one has twice as many. Often only the first rows are asked for.
+const FIRST_ROWS: usize = 256;
+
+/// How many rows a block has at most.
 const BLOCK_ROWS: usize = 4096;
 
 /// Where the rows of a table are in a sheet, and how its typed cells are written.
@@ -99,7 +102,7 @@ impl Sample {
     /// Finds the headings, and where the rows below them are.
     pub(super) fn finish(
         mut self,
-        marks: &Marks,
+        marks: impl FnOnce() -> Result<Marks, Error>,
         given: &Given,
         name: &PartName,
     ) -> Result<Found, Error> {
@@ -121,6 +124,11 @@ impl Sample {
             }
             None => (Some(first_row), first_row + 1),
         };
+        // Cells that are merged leave gaps in the row of the headings; without gaps nobody need look for them.
+        let marks = match heading {
+            Some(heading) if self.has_gaps(heading) => marks()?,
+            _ => Marks::default(),
+        };
         let last_heading = heading.map_or(0, |heading| marks.last_row_of_headings(heading));
         let below = if heading.is_some() { below.max(last_heading + 1) } else { below };
         let heading_rows = heading.map(|heading| heading..below);
@@ -134,7 +142,7 @@ impl Sample {
                     return Err(Error::input(name, message)
                         .help("`heading-row` counts the rows of the sheet from 1"));
                 }
-                self.headings(rows, left, width, marks)
+                self.headings(rows, left, width, &marks)
             }
         };
         self.rows.retain(|row| row.row >= below);
@@ -168,6 +176,15 @@ impl Sample {
             })
             .collect();
         self.rows.get(heading::found(&rows)).map_or(first, |row| row.row)
+    }
+
+    /// Whether cells are missing between those of a row, or to the right of them where other rows have some.
+    fn has_gaps(&self, row: u32) -> bool {
+        let ends = |row: &SampleRow| Some((row.cells.first()?.column, row.cells.last()?.column));
+        let Some(found) = self.rows.iter().find(|known| known.row == row) else { return false };
+        let Some((left, right)) = ends(found) else { return false };
+        let next = self.rows.iter().find(|known| known.row > row).and_then(ends);
+        found.cells.len() < (right - left + 1) as usize || next.is_some_and(|(_, r)| r > right)
     }
 
     /// The first and the last column of the table: those that have a heading, or, without any, a value.
@@ -270,6 +287,8 @@ pub(super) struct Rows<'a, F> {
     noted: Vec<(Noted, u64, String)>,
     /// A block that waits until it is clear that it is not the last.
     waiting: Option<Waiting>,
+    /// How many rows the block that is being filled gets.
+    size: usize,
     sent: bool,
     open: bool,
 }
@@ -295,6 +314,7 @@ impl<'a, F: FnMut(Block) -> bool> Rows<'a, F> {
             blank: 0,
             noted: Vec::new(),
             waiting: None,
+            size: FIRST_ROWS,
             sent: false,
             open: true,
             layout,
@@ -322,14 +342,14 @@ impl<'a, F: FnMut(Block) -> bool> Rows<'a, F> {
                     &mut text,
                 );
                 if !text.trim().is_empty() {
-                    let words = format!("{}{} {text}", letters(column), row + 1);
+                    let words = format!("!{}{} {text}", letters(column), row + 1);
                     self.noted.push((Noted::BesideTable, u64::from(row) + 1, words));
                 }
             }
             return self.open;
         };
         if let Cell::Error(error) = &cell {
-            let words = format!("{}{} {error}", letters(column), row + 1);
+            let words = format!("!{}{} {error}", letters(column), row + 1);
             self.noted.push((Noted::ErrorCell, u64::from(row) + 1, words));
         }
         let text = &mut self.texts[field];
@@ -356,12 +376,13 @@ impl<'a, F: FnMut(Block) -> bool> Rows<'a, F> {
             column.append_value(&text);
             text.clear();
         }
-        if self.offsets.len() == BLOCK_ROWS {
+        if self.offsets.len() == self.size {
             self.end_block();
         }
     }
 
     fn end_block(&mut self) {
+        self.size = (self.size * 2).min(BLOCK_ROWS);
         let block = Waiting {
             columns: self.columns.iter_mut().map(StringViewBuilder::finish).collect(),
             first_row: self.first_row,
@@ -389,9 +410,11 @@ impl<'a, F: FnMut(Block) -> bool> Rows<'a, F> {
         self.open = self.open && (self.send)(Block { bytes: 0, lines, first, last, rows });
     }
 
-    /// Hands on what is left. The last block has the foot of the table whole.
-    pub(super) fn finish(mut self) {
+    /// Hands on what is left, with what was noted of the sheet. The last block has the foot of the table
+    /// whole.
+    pub(super) fn finish(mut self, notes: Vec<(Noted, u64, String)>) {
         self.end_row();
+        self.noted.extend(notes);
         let before = self.waiting.take();
         let small = self.offsets.len() < TAIL_ROWS;
         self.end_block();

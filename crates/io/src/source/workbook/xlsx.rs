@@ -2,23 +2,21 @@
 
 use std::fs::File;
 use std::io::BufReader;
-use std::path::{Path, PathBuf};
 
 use calamine::{DataRef, ExcelDateTime, Reader as _, SheetType, SheetVisible, Xlsx};
 use interligo_core::date::Day;
 
-use super::marks::{self, Marks};
+use super::marks;
 use super::{Area, Cell, Opened};
 
 pub(super) struct Book {
-    path: PathBuf,
     xlsx: Xlsx<BufReader<File>>,
     tables: bool,
 }
 
-pub(super) fn open(path: &Path, reader: BufReader<File>) -> Result<Book, String> {
+pub(super) fn open(reader: BufReader<File>) -> Result<Book, String> {
     let xlsx = Xlsx::new(reader).map_err(|error| error.to_string())?;
-    Ok(Book { path: path.to_owned(), xlsx, tables: false })
+    Ok(Book { xlsx, tables: false })
 }
 
 impl Opened for Book {
@@ -41,10 +39,6 @@ impl Opened for Book {
         let (first, last) = (table.data().start()?, table.data().end()?);
         let area = Area { rows: (first.0.checked_sub(1)?, last.0), columns: (first.1, last.1) };
         Some((table.sheet_name().to_owned(), area))
-    }
-
-    fn marks(&mut self, sheet: &str) -> Result<Marks, String> {
-        marks::of_xlsx(&self.path, sheet)
     }
 
     fn walk(
