@@ -106,7 +106,12 @@ pub fn shown_number(value: f64, text: &mut String) {
     if !value.is_finite() {
         return;
     }
-    // Writing into a String does not fail.
+    // Whole numbers are most of them. Writing into a String does not fail.
+    let whole = value as i64;
+    if whole.unsigned_abs() < 1_000_000_000_000_000 && whole as f64 == value {
+        let _ = write!(text, "{whole}");
+        return;
+    }
     let _ = write!(text, "{value}");
     let digits = text.bytes().filter(u8::is_ascii_digit).count();
     if digits <= 15 {

@@ -294,6 +294,10 @@ impl Source for SheetSource {
             opened
                 .walk(&own.sheet, &mut |row, column, cell| rows.add(row, column, cell))
                 .map_err(wrong)?;
+            if !rows.wanted() {
+                own.book.give_back(opened);
+                return Ok(());
+            }
             let marks = match search.take() {
                 Some(search) => search.join().unwrap_or_else(|_| Ok(Marks::default())),
                 None => own.book.marks(&own.sheet),

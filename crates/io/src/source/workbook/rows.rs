@@ -358,6 +358,11 @@ impl<'a, F: FnMut(Block) -> bool> Rows<'a, F> {
         self.open
     }
 
+    /// Whether anybody waits for more.
+    pub(super) fn wanted(&self) -> bool {
+        self.open
+    }
+
     fn end_row(&mut self) {
         let Some(row) = self.row.take() else { return };
         // Rows that the file leaves out are blank.
