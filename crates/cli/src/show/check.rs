@@ -310,7 +310,13 @@ impl CheckReport {
             "what happens",
         ]);
         for finding in self.others.iter().take(SHOWN) {
-            let mut places = finding.places.iter().take(2).cloned().collect::<Vec<_>>().join(", ");
+            let part = finding.places.first().map_or("", |first| part_of(first));
+            // What stands in the same part is not named with it again.
+            let shown = finding.places.iter().take(2).enumerate().map(|(number, place)| {
+                let own = place.strip_prefix(part).filter(|_| number > 0 && !part.is_empty());
+                own.unwrap_or(place).to_owned()
+            });
+            let mut places = shown.collect::<Vec<_>>().join(", ");
             if finding.count > 2 {
                 places.push_str(", …");
             }
@@ -321,7 +327,7 @@ impl CheckReport {
                 finding.key.clone(),
                 count,
                 places,
-                finding.note.clone(),
+                if part.is_empty() { finding.note.clone() } else { finding.note.replace(part, "") },
             ]);
         }
         table.print(out, "  ")?;
@@ -390,6 +396,17 @@ impl CheckReport {
             "lines_with_further_keys": self.further,
         });
         writeln!(out, "{all:#}")
+    }
+}
+
+/// The part of a place, as it stands before the row or cell: `sales.csv` of `sales.csv:7`, `book.xlsx#North!` of
+/// `book.xlsx#North!A7`.
+fn part_of(place: &str) -> &str {
+    let place = place.split(" `").next().unwrap_or(place);
+    match place.rfind(['!', ':']) {
+        Some(at) if place[at..].starts_with('!') => &place[..=at],
+        Some(at) => &place[..at],
+        None => "",
     }
 }
 
