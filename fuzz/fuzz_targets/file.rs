@@ -6,13 +6,13 @@
 use std::io::Write;
 use std::path::Path;
 
-use interligo_io::{Pace, Project, plan_for_file};
+use interligo_io::{Pace, Project, plan_for};
 use libfuzzer_sys::fuzz_target;
 
 fuzz_target!(|bytes: &[u8]| {
     let mut file = tempfile::Builder::new().suffix(".csv").tempfile_in("/dev/shm").unwrap();
     file.write_all(bytes).unwrap();
-    let plan = plan_for_file(file.path()).unwrap();
+    let plan = plan_for(file.path().to_str().unwrap()).unwrap();
     let Ok(project) = Project::open_tables(plan, Path::new("/"), |_| true) else { return };
     let name = project.table_names().next().unwrap().to_owned();
     let pace = Pace { threads: 1, block: 64 };

@@ -18,9 +18,12 @@ pub(crate) struct Progress {
 impl Progress {
     pub(crate) fn new(bytes: u64) -> Progress {
         let bar = ProgressBar::with_draw_target(Some(bytes), ProgressDrawTarget::hidden());
-        if let Ok(style) = ProgressStyle::with_template(
-            "  {bytes} of {total_bytes}, {msg} {wide_bar} {bytes_per_sec}, {eta} to go",
-        ) {
+        // How much a database or workbook has to give is not known beforehand.
+        let template = match bytes {
+            0 => "  {spinner} {msg}, {elapsed}",
+            _ => "  {bytes} of {total_bytes}, {msg} {wide_bar} {bytes_per_sec}, {eta} to go",
+        };
+        if let Ok(style) = ProgressStyle::with_template(template) {
             bar.set_style(style);
         }
         let lines = AtomicU64::new(0);
@@ -29,7 +32,10 @@ impl Progress {
 
     /// More was read.
     pub(crate) fn advance(&self, bytes: u64, lines: u64) {
-        self.bar.inc(bytes);
+        match self.bar.length() {
+            Some(0) | None => self.bar.tick(),
+            Some(_) => self.bar.inc(bytes),
+        }
         let lines = self.lines.fetch_add(lines, Ordering::Relaxed) + lines;
         let late = self.started.elapsed() > Duration::from_secs(1);
         if late && !self.shown.swap(true, Ordering::Relaxed) {

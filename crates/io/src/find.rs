@@ -125,6 +125,10 @@ fn find_some<'p>(
     found: &mut Vec<Found<'p>>,
 ) -> Result<(), Error> {
     let wrong = |message: String| Mistake::in_plan(files.from.span(), message);
+    // Before any message can show that line of the plan.
+    for text in &files.from.get_ref().0 {
+        refuse_secrets(text)?;
+    }
     let read = |text: &String| Pattern::parse(text).map_err(wrong);
     let left_out = files.leave_out.iter().flat_map(|list| &list.get_ref().0);
     let left_out = left_out.map(read).collect::<Result<Vec<_>, _>>()?;
@@ -162,6 +166,15 @@ fn find_some<'p>(
                 });
             }
         }
+    }
+    Ok(())
+}
+
+/// Refuses the address of a database that holds a password.
+fn refuse_secrets(text: &str) -> Result<(), Error> {
+    let (path, _) = split(text);
+    if is_address(&path) {
+        shown_address(&path)?;
     }
     Ok(())
 }

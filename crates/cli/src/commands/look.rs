@@ -44,7 +44,7 @@ pub(crate) fn look(options: &LookOptions, out: Out<'_>) -> Result<(), Failure> {
         Format::Json => show::profiles_json(out, &profiles, options.column.is_some())?,
     }
     out.flush()?;
-    Ok(())
+    tables.failed.map_or(Ok(()), Err)
 }
 
 /// A project with the tables of it that are looked into, and what its messages need.
@@ -81,7 +81,11 @@ impl Opened {
 }
 
 /// What is looked into.
-struct Tables(Vec<Opened>);
+struct Tables {
+    opened: Vec<Opened>,
+    /// Why the last of those that cannot be opened cannot, where others can.
+    failed: Option<Failure>,
+}
 
 impl Tables {
     /// The tables and files that options name; all tables of the plan if they name none.
@@ -103,6 +107,7 @@ impl Tables {
         let (tables, files): (Vec<String>, Vec<String>) =
             options.tables.iter().cloned().partition(|name| known.contains(name));
         let mut opened = Vec::new();
+        let mut last: Option<Failure> = None;
         if let Some(plan) = plan.filter(|_| !tables.is_empty() || files.is_empty()) {
             opened.push(Opened::new(plan, at.clone(), folder_of(&at), &tables)?);
         }
@@ -115,24 +120,28 @@ impl Tables {
             let Some(tables) = tables_in(&file).map_err(failed)? else {
                 return Err(Failure::NoTable { name: file, known });
             };
+            // One sheet that is empty does not keep the others from being looked at.
+            let several = tables.len() > 1;
             for table in tables {
                 let mut plan = plan_for(&table).map_err(failed)?;
                 // Nobody wrote this plan: messages do not show it.
                 plan.source.clear();
-                opened.push(Opened::new(
-                    plan,
-                    PathBuf::from(shown_name(&table)),
-                    Path::new("."),
-                    &[],
-                )?);
+                let named = PathBuf::from(shown_name(&table));
+                match Opened::new(plan, named, Path::new("."), &[]) {
+                    Ok(table) => opened.push(table),
+                    Err(failure) if several => {
+                        last.replace(failure).iter().for_each(Failure::print);
+                    }
+                    Err(failure) => return Err(failure),
+                }
             }
         }
-        Ok(Tables(opened))
+        Ok(Tables { opened, failed: last })
     }
 
     /// The tables, in the order in which they are named.
     fn each(&self, named: &[String]) -> Vec<(&Opened, &str)> {
-        let tables = self.0.iter();
+        let tables = self.opened.iter();
         let mut tables: Vec<(&Opened, &str)> = tables
             .flat_map(|opened| opened.project.table_names().map(move |name| (opened, name)))
             .collect();

@@ -357,3 +357,26 @@ fn the_right_sheet_must_be_named() {
         assert!(came.said().contains(message) && came.said().contains(help), "{}", came.said());
     }
 }
+
+#[test]
+fn a_book_that_no_plan_describes_is_looked_at_sheet_by_sheet() {
+    let mut workbook = Workbook::new();
+    for (name, rows) in [
+        ("North", &[&["sku", "qty"][..], &["A", "1"]][..]),
+        ("Blank", &[]),
+        ("South#2", &[&["x"], &["7"]]),
+    ] {
+        texts(workbook.add_worksheet().set_name(name).unwrap(), 0, rows);
+    }
+    let mut folder = Folder::with(&[]);
+    folder.put("lot#1.xlsx", &workbook.save_to_buffer().unwrap());
+    let came = folder.run(&["look", "lot#1.xlsx"]);
+    for shown in ["North  1 part", "South#2  1 part", "lot#1.xlsx#South#2: sheet"] {
+        assert!(came.printed().contains(shown), "{shown}\n{}", came.printed());
+    }
+    assert_eq!(came.exit_status(), 3);
+    assert!(came.said().starts_with("error: `lot#1.xlsx#Blank` is empty"), "{}", came.said());
+    let one =
+        folder.run(&["look", "lot##1.xlsx#North", "--rows", "1", "--format", "csv"]).status(0);
+    assert_eq!(one.printed(), "file,row,sku,qty\nlot#1.xlsx#North,2,A,1\n");
+}
