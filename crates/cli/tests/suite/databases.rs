@@ -241,3 +241,24 @@ fn a_connection_is_encrypted_as_it_is_asked_for() {
     }
     assert!(run("127.0.0.1", "verify-full").contains("certificate not valid for name"));
 }
+
+/// However long the first table takes, the second is read as it was when the run began.
+#[test]
+fn all_tables_of_a_server_are_of_one_moment() {
+    let Some(server) = Server::get() else { return };
+    let mut client = server.client();
+    client.batch_execute("CREATE TABLE moment (qty int); INSERT INTO moment VALUES (1)").unwrap();
+    let plan = plan(
+        "[[tables.sales.part]]\nfrom = \"postgres:///postgres\"\nquery = \"SELECT qty FROM moment, pg_sleep(1)\"\n\
+         [[tables.sales.part]]\nfrom = \"postgres:///postgres#moment\"",
+        "\"*\"",
+    );
+    let later = std::thread::spawn(move || {
+        std::thread::sleep(std::time::Duration::from_millis(600));
+        client.batch_execute("INSERT INTO moment VALUES (2)").unwrap();
+    });
+    let (folder, output) = on_server(server, &plan, &[]);
+    assert!(output.status.success(), "{}", String::from_utf8_lossy(&output.stderr));
+    assert_eq!(written(&folder), "qty\n1\n1\n");
+    later.join().unwrap();
+}

@@ -45,8 +45,8 @@ fn items() -> Sheet {
     Sheet { headings: vec!["code", "name", "cost"], rows }
 }
 
-fn plan(format: Format) -> String {
-    let (sales, items) = (format.from("sales_lines"), format.from("item_list"));
+fn plan(format: Format, [sales, items]: [&str; 2]) -> String {
+    let (sales, items) = (format.from(sales), format.from(items));
     format!(
         "[tables.sales]\nrole = \"fact\"\nfrom = '{sales}'\n\
          columns = {{ sold_on = {{ type = \"date\" }}, quantity = {{ type = \"integer\" }}, price = {{ type = \"number\" }} }}\n\
@@ -73,11 +73,18 @@ fn trimmed(text: &str) -> String {
 }
 
 /// What a plan makes of a table in a format.
-fn outputs(format: Format, sales: &Sheet, server: Option<&Server>) -> (String, String) {
-    let folder = Folder::with(&[("interligo.toml", &plan(format))]);
-    sales.write(format, folder.path(), "sales_lines", server);
-    items().write(format, folder.path(), "item_list", server);
-    let mut command = folder.command(&["run"]);
+fn outputs(
+    format: Format,
+    sales: &Sheet,
+    server: Option<&Server>,
+    options: &[&str],
+) -> (String, String) {
+    // On a server, tests have tables of their own.
+    let tables = if options.is_empty() { ["lines_a", "items_a"] } else { ["lines_b", "items_b"] };
+    let folder = Folder::with(&[("interligo.toml", &plan(format, tables))]);
+    sales.write(format, folder.path(), tables[0], server);
+    items().write(format, folder.path(), tables[1], server);
+    let mut command = folder.command(&[&["run"], options].concat());
     if let Some(server) = server {
         command.envs(server.environment());
     }
@@ -93,12 +100,40 @@ proptest! {
     #[test]
     fn prop_a_table_reads_the_same_from_every_format(sales in sales()) {
         let server = Server::get();
-        let text = outputs(Format::Csv, &sales, None);
+        let text = outputs(Format::Csv, &sales, None, &[]);
         prop_assert_eq!(text.0.lines().count(), sales.rows.len() + 1);
         for format in Format::ALL {
             if format != Format::Postgres || server.is_some() {
-                prop_assert_eq!(&outputs(format, &sales, server), &text, "{:?}", format);
+                prop_assert_eq!(&outputs(format, &sales, server, &[]), &text, "{:?}", format);
             }
+        }
+    }
+}
+
+/// Rows that fill several blocks, with blank cells here and there.
+#[test]
+fn one_core_and_small_blocks_change_nothing_in_any_format() {
+    let row = |number: i64| {
+        vec![
+            Value::Text(format!("{number:06}")),
+            Value::Day((number % 13 != 0).then_some(20_000 + number as i32 % 400)),
+            Value::Text(["007", "7", "A-1", "12"][number as usize % 4].to_owned()),
+            Value::Count((number % 17 != 0).then_some(number % 90)),
+            Value::Amount((number % 19 != 0).then_some(number * 7)),
+            Value::Text("n, \"o\"".repeat((number % 3) as usize)),
+        ]
+    };
+    // One row more than a block of a sheet ends with.
+    let sales = Sheet { headings: HEADINGS.to_vec(), rows: (1..=1793).map(row).collect() };
+    let server = Server::get();
+    let text = outputs(Format::Csv, &sales, None, &[]);
+    assert_eq!(text.0.lines().count(), 1794);
+    for format in Format::ALL {
+        if format != Format::Postgres || server.is_some() {
+            let slow = outputs(format, &sales, server, &["--threads", "1", "--block", "300"]);
+            assert_eq!(slow, text, "{format:?}");
+            let usual = outputs(format, &sales, server, &["--threads", "2"]);
+            assert_eq!(usual, text, "{format:?}");
         }
     }
 }

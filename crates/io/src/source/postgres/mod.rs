@@ -142,19 +142,21 @@ impl Server {
             Some(keeper) => keeper,
             none => none.insert(self.keep(name)?),
         };
-        work(keeper).map_err(|error| self.failed(name, &error))
+        // No table stays locked for what was only looked at: others could wait for it, and readers behind them.
+        let mut step = |sql: &str| keeper.client.batch_execute(sql);
+        let done = step("SAVEPOINT look").and_then(|()| work(keeper));
+        let over = keeper.client.batch_execute("ROLLBACK TO look");
+        done.and_then(|done| over.map(|()| done)).map_err(|error| self.failed(name, &error))
     }
 
     fn keep(&self, name: &PartName) -> Result<Keeper, Error> {
         let mut client = self.connect(name)?;
         let mut begin = || {
-            client.batch_execute(&format!("{BEGIN}; {SETTINGS}; SAVEPOINT shared"))?;
+            client.batch_execute(&format!("{BEGIN}; {SETTINGS}"))?;
             // A standby cannot share what it sees; each transaction is consistent by itself then.
-            let snapshot = client.query_one("SELECT pg_export_snapshot()", &[]);
-            if snapshot.is_err() {
-                client.batch_execute("ROLLBACK TO shared")?;
-            }
-            Ok(snapshot.ok().map(|row| row.get(0)))
+            let standby: bool = client.query_one("SELECT pg_is_in_recovery()", &[])?.get(0);
+            let share = "SELECT pg_export_snapshot()";
+            if standby { Ok(None) } else { Ok(Some(client.query_one(share, &[])?.get(0))) }
         };
         let snapshot = begin().map_err(|error: postgres::Error| self.failed(name, &error))?;
         Ok(Keeper { client, snapshot })
@@ -189,6 +191,10 @@ impl Server {
                 Error::input(name, format!("cannot be answered: {}", message(error)))
                     .help("correct the table or the `query` in the plan")
             }
+            Some(code) if *code == SqlState::LOCK_NOT_AVAILABLE => {
+                Error::input(name, "is locked by another session")
+                    .help("run again when that has ended what it is changing")
+            }
             Some(code) if *code == SqlState::READ_ONLY_SQL_TRANSACTION => {
                 Error::input(name, "would change the database")
                     .help("a `query` only reads: SELECT …")
@@ -208,7 +214,7 @@ const BEGIN: &str = "BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY";
 /// One way of writing, and one order of rows, whatever the server is set to.
 const SETTINGS: &str = "SET LOCAL datestyle = 'ISO'; SET LOCAL intervalstyle = 'iso_8601'; \
     SET LOCAL synchronize_seqscans = off; SET LOCAL max_parallel_workers_per_gather = 0; \
-    SET LOCAL idle_in_transaction_session_timeout = 0";
+    SET LOCAL idle_in_transaction_session_timeout = 0; SET LOCAL lock_timeout = '30s'";
 
 fn broken_off(name: &PartName, why: &str) -> Error {
     Error::input(name, format!("broke off the connection: {why}"))

@@ -322,6 +322,8 @@ pub(super) fn sheet_and_area(text: &str) -> Option<(String, Area)> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use proptest::prelude::*;
+    use std::io::Write;
 
     #[test]
     fn a_named_range_is_a_sheet_and_an_area() {
@@ -338,6 +340,62 @@ mod tests {
         }
         for text in ["", "Stock", "Stock!", "Stock!#REF!", "Stock!$ABCD$1", "Stock!$A$0", "1+2"] {
             assert_eq!(sheet_and_area(text), None, "{text}");
+        }
+    }
+
+    /// A workbook of one sheet with this XML.
+    fn workbook(sheet: &str) -> tempfile::NamedTempFile {
+        let entries = [
+            (
+                "xl/workbook.xml",
+                "<workbook><sheets><sheet name=\"S &amp; T\" r:id=\"r1\"/></sheets></workbook>",
+            ),
+            (
+                "xl/_rels/workbook.xml.rels",
+                "<Relationships><Relationship Id=\"r1\" Target=\"worksheets/a.xml\"/></Relationships>",
+            ),
+            ("xl/worksheets/a.xml", sheet),
+        ];
+        let file = tempfile::NamedTempFile::new().unwrap();
+        let mut zip = zip::ZipWriter::new(file.as_file());
+        for (name, text) in entries {
+            zip.start_file(name, zip::write::SimpleFileOptions::default()).unwrap();
+            zip.write_all(text.as_bytes()).unwrap();
+        }
+        zip.finish().unwrap();
+        file
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(24))]
+
+        /// Wherever the stretches of a large sheet are cut.
+        #[test]
+        fn prop_hidden_rows_and_formulas_are_found_in_any_place(
+            hidden in prop::collection::btree_set(0u32..6_000, 0..40),
+            width in 1usize..300,
+            merged in 0u32..50,
+        ) {
+            let mut sheet = String::from("<worksheet><cols><col min=\"1\" hidden=\"1\"/></cols><sheetData>");
+            let mut formulas = 0;
+            for row in 0..6_000u32 {
+                let attribute = if hidden.contains(&row) { " hidden=\"1\"" } else { "" };
+                let value = if row % 97 == 0 { "" } else { "<v>1</v>" };
+                formulas += u64::from(value.is_empty());
+                let text = "x".repeat(width);
+                sheet += &format!("<row r=\"{}\" ht=\"15\"{attribute}><c><f>{text}</f>{value}</c></row>", row + 1);
+            }
+            sheet += "</sheetData><mergeCells>";
+            for row in 0..merged {
+                sheet += &format!("<mergeCell ref=\"B{}:C{}\"/>", 3 * row + 1, 3 * row + 2);
+            }
+            sheet += "</mergeCells></worksheet>";
+            let marks = of_xlsx(workbook(&sheet).path(), "S & T").unwrap();
+            prop_assert!(marks.hidden.iter().eq(&hidden));
+            prop_assert_eq!(marks.formulas_without_value, formulas);
+            prop_assert_eq!(marks.merged.len() as u32, merged);
+            prop_assert!(merged == 0 || marks.origin(1, 2) == (0, 1) && marks.last_row_of_headings(0) == 1);
+            prop_assert!(of_xlsx(workbook(&sheet).path(), "S").unwrap().hidden.is_empty());
         }
     }
 }
