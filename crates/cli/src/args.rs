@@ -111,7 +111,7 @@ pub(crate) struct CheckOptions {
 
 /// Show what tables hold: columns, types, blanks, distinct values, possible keys, rows
 ///
-/// Reads the tables of the plan, or files that no plan describes yet, and shows for each: from which files
+/// Reads the tables of the plan, or files, sheets and databases that no plan describes yet, and shows for each: from which files
 /// and how they are written, the rows read and left out, and a row per column. What could be read in two
 /// ways is shown with the settings that decide.
 #[derive(Debug, Args)]
@@ -121,7 +121,8 @@ Examples:
   interligo look sales --rows 5        the first rows of one
   interligo look customers --where \"region = 'Coast'\"
   interligo look sales --column item   its values, the most frequent first
-  interligo look products.csv          a file as it stands")]
+  interligo look products.csv          a file as it stands
+  interligo look book.xlsx             every sheet of a workbook; book.xlsx#North is one")]
 pub(crate) struct LookOptions {
     /// Tables of the plan, or files; without any, all tables of the plan
     #[arg(value_name = "TABLE|FILE")]
@@ -149,7 +150,7 @@ pub(crate) struct LookOptions {
 
 /// Write the demo project and run it
 ///
-/// The demo is the Mielo Cooperative, a made-up seller of beekeeping supplies with three depots: two years
+/// The demo is the Mielo Cooperative, a made-up seller of beekeeping supplies with four depots: two years
 /// of sales, products in families and groups, customers, prices that change, and a few faults sown on
 /// purpose. Its README lists them.
 #[derive(Debug, Args)]

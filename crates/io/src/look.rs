@@ -77,6 +77,28 @@ pub(crate) struct Looked {
 }
 
 impl Head {
+    /// The head of a source that names its fields itself: nothing stands above them.
+    pub(crate) fn of_fields(
+        source: Arc<dyn Source>,
+        headings: Vec<String>,
+        sample: Vec<StringViewArray>,
+        typed: Vec<Typed>,
+        given: Given,
+    ) -> Head {
+        Head {
+            source,
+            above: 0,
+            heading_row: 1,
+            empty: vec![false; headings.len()],
+            headings,
+            first_column: 0,
+            notes: Vec::new(),
+            sample,
+            typed,
+            given,
+        }
+    }
+
     /// Which fields have neither a heading nor a value in the rows that were looked at.
     pub(crate) fn empty_fields(headings: &[String], sample: &[StringViewArray]) -> Vec<bool> {
         let blank = |texts: &StringViewArray| texts.iter().flatten().all(is_blank_text);

@@ -242,6 +242,24 @@ fn a_connection_is_encrypted_as_it_is_asked_for() {
     assert!(run("127.0.0.1", "verify-full").contains("certificate not valid for name"));
 }
 
+/// Texts in the style of another country say nothing of a column that is numeric, though its first rows are
+/// blank.
+#[test]
+fn the_type_of_a_column_holds_where_its_first_rows_are_blank() {
+    let Some(server) = Server::get() else { return };
+    server
+        .client()
+        .batch_execute(
+            "CREATE TABLE late (note text, price numeric(9, 3)); \
+             INSERT INTO late SELECT '1.234,5', NULL FROM generate_series(1, 1500); INSERT INTO late VALUES ('7,25', 1.234)",
+        )
+        .unwrap();
+    let table = "from = \"postgres:///postgres#late\"\nleave-out-rows = \"price is blank\"";
+    let (folder, output) = on_server(server, &plan(table, "\"price * 2\", \"note * 2\""), &[]);
+    assert!(output.status.success(), "{}", String::from_utf8_lossy(&output.stderr));
+    assert_eq!(written(&folder), "price * 2,note * 2\n2.468,14.50\n");
+}
+
 /// However long the first table takes, the second is read as it was when the run began.
 #[test]
 fn all_tables_of_a_server_are_of_one_moment() {

@@ -101,18 +101,11 @@ impl Container for JsonFile {
         let notes = layout.nested.iter();
         let notes =
             notes.map(|name| (Noted::NestedColumn, format!("`{name}` holds lists or objects")));
-        Ok(Head {
-            above: 0,
-            heading_row: 1,
-            empty: vec![false; headings.len()],
-            headings,
-            first_column: 0,
-            notes: notes.collect(),
-            sample: columns.iter_mut().map(StringViewBuilder::finish).collect(),
-            typed,
-            given,
-            source: Arc::new(JsonSource { path: self.path.clone(), name: name.clone(), layout }),
-        })
+        let sample = columns.iter_mut().map(StringViewBuilder::finish).collect();
+        let notes = notes.collect();
+        let source = JsonSource { path: self.path.clone(), name: name.clone(), layout };
+        let head = Head::of_fields(Arc::new(source), headings, sample, typed, given);
+        Ok(Head { notes, ..head })
     }
 }
 

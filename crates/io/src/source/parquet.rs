@@ -119,18 +119,9 @@ impl Container for ParquetFile {
             times: false,
         });
         let typed = typed.collect();
-        Ok(Head {
-            source: Arc::new(source),
-            above: 0,
-            heading_row: 1,
-            empty: vec![false; headings.len()],
-            headings,
-            first_column: 0,
-            notes,
-            sample: fields.iter().map(Cells::texts).collect(),
-            typed,
-            given,
-        })
+        let sample = fields.iter().map(Cells::texts).collect();
+        let head = Head::of_fields(Arc::new(source), headings, sample, typed, given);
+        Ok(Head { notes, ..head })
     }
 }
 

@@ -145,18 +145,8 @@ impl Container for SqliteFile {
             query,
             styles: vec![NumberStyle::PLAIN; headings.len()],
         };
-        Ok(Head {
-            source: Arc::new(source),
-            above: 0,
-            heading_row: 1,
-            empty: vec![false; headings.len()],
-            headings,
-            first_column: 0,
-            notes: Vec::new(),
-            sample: columns.texts.iter_mut().map(StringViewBuilder::finish).collect(),
-            typed,
-            given,
-        })
+        let sample = columns.texts.iter_mut().map(StringViewBuilder::finish).collect();
+        Ok(Head::of_fields(Arc::new(source), headings, sample, typed, given))
     }
 }
 

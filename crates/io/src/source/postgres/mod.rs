@@ -16,30 +16,26 @@
 //! | null | blank |
 
 mod address;
+mod copy;
 mod tls;
 
-use std::io::BufRead;
 use std::sync::{Arc, Mutex, PoisonError};
 
-use arrow_array::StringViewArray;
+use arrow_array::{Array, StringViewArray};
 use interligo_core::place::PartName;
 use postgres::error::SqlState;
 use postgres::types::Type;
 use postgres::{Client, NoTls};
 
 use self::address::{Encryption, Login, OwnEnvironment};
+use self::copy::{BLOCK, Copied, Rows};
 use super::threaded::Threaded;
 use super::{
     Address, Block, Container, Format, Reader, Source, Unsplit, Wanted, What, quoted_name,
 };
 use crate::error::Error;
 use crate::given::Given;
-use crate::grid::Grid;
 use crate::look::{Head, Typed};
-use crate::text::{PADDING, TextBlock, write_cell};
-
-/// Bytes of a block.
-const BLOCK: usize = 1 << 19;
 
 /// Rows that are looked at.
 const SAMPLE: usize = 1000;
@@ -274,18 +270,7 @@ impl Container for Database {
         let sample = source.sample(&headings)?;
         let typed = columns.iter().zip(&sample);
         let typed = typed.map(|(column, texts)| column.typed(texts)).collect();
-        Ok(Head {
-            source: Arc::new(source),
-            above: 0,
-            heading_row: 1,
-            empty: vec![false; headings.len()],
-            headings,
-            first_column: 0,
-            notes: Vec::new(),
-            sample,
-            typed,
-            given,
-        })
+        Ok(Head::of_fields(Arc::new(source), headings, sample, typed, given))
     }
 }
 
@@ -347,7 +332,8 @@ impl Column {
                 | Type::MONEY
         );
         let typed = times || numbers || self.type_of == Type::DATE;
-        Typed { rows: texts.iter().map(|text| typed && text != Some("")).collect(), times }
+        // Also where all that was looked at is blank: the type holds for every row.
+        Typed { rows: vec![typed; texts.len()], times }
     }
 }
 
@@ -380,7 +366,7 @@ impl PostgresSource {
     /// The first rows, by field.
     fn sample(&self, headings: &[String]) -> Result<Vec<StringViewArray>, Error> {
         let copy = self.copy(&Wanted::All, Some(SAMPLE));
-        let mut rows = Rows::default();
+        let mut rows = Rows::new();
         let read = self.server.with_keeper(&self.name, |keeper| {
             let mut reader = keeper.client.copy_out(&copy)?;
             Ok(rows.fill(&mut reader, usize::MAX))
@@ -424,10 +410,10 @@ impl PostgresSource {
         let mut client = self.server.reader(&self.name)?;
         let mut reader =
             client.copy_out(copy).map_err(|error| self.server.failed(&self.name, &error))?;
-        let mut rows = Rows { next_row: 1, ..Rows::default() };
+        let mut rows = Rows::new();
         loop {
             let more = rows.fill(&mut reader, BLOCK).map_err(|error| self.broken(error))?;
-            if !rows.starts.is_empty() {
+            if !rows.is_empty() {
                 let text = rows.take();
                 let (bytes, lines, first) = (text.length as u64, text.lines, text.first);
                 let block =
@@ -438,153 +424,6 @@ impl PostgresSource {
             }
             if !more {
                 return Ok(());
-            }
-        }
-    }
-}
-
-/// Rows in the text format of COPY, which a server writes in half the time of CSV: fields between commas,
-/// signs with a meaning behind a backslash, no quotes.
-struct Copied(TextBlock);
-
-impl Unsplit for Copied {
-    fn split(self: Box<Self>, name: &PartName, headings: &[String]) -> Result<Grid, Error> {
-        // Mostly there is nothing that CSV would write otherwise.
-        match memchr::memchr2(b'\\', b'"', self.0.rows()) {
-            None => Box::new(self.0).split(name, headings),
-            Some(_) => Box::new(quoted(self.0)).split(name, headings),
-        }
-    }
-}
-
-/// The same rows as CSV.
-fn quoted(block: TextBlock) -> TextBlock {
-    let mut bytes = Vec::with_capacity(block.bytes.len() + block.length / 8);
-    let mut starts = Vec::with_capacity(block.lines as usize);
-    let mut field = String::new();
-    let mut signs = String::from_utf8_lossy(block.rows()).into_owned();
-    // The last row may come without its end.
-    if !signs.ends_with('\n') {
-        signs.push('\n');
-    }
-    let mut signs = signs.chars();
-    starts.push(0);
-    while let Some(sign) = signs.next() {
-        match sign {
-            ',' | '\n' => {
-                write_cell(&mut bytes, &field);
-                field.clear();
-                bytes.push(sign as u8);
-                if sign == '\n' {
-                    starts.push(bytes.len() as u32);
-                }
-            }
-            '\\' => field.extend(signs.next().map(unescaped)),
-            sign => field.push(sign),
-        }
-    }
-    starts.pop();
-    let length = bytes.len();
-    bytes.resize(length + PADDING, 0);
-    TextBlock { bytes, length, row_starts: Some(starts), ..block }
-}
-
-/// What a sign behind a backslash means.
-fn unescaped(sign: char) -> char {
-    match sign {
-        'n' => '\n',
-        'r' => '\r',
-        't' => '\t',
-        'b' => '\u{8}',
-        'f' => '\u{c}',
-        'v' => '\u{b}',
-        other => other,
-    }
-}
-
-/// Rows as the server sends them: each in a message of its own.
-#[derive(Default)]
-struct Rows {
-    bytes: Vec<u8>,
-    starts: Vec<u32>,
-    next_row: u64,
-}
-
-impl Rows {
-    /// Takes rows until there are `size` bytes; `false` at the end.
-    fn fill(&mut self, reader: &mut impl BufRead, size: usize) -> std::io::Result<bool> {
-        self.bytes.reserve(size.min(BLOCK) + PADDING + (1 << 12));
-        while self.bytes.len() < size {
-            let row = reader.fill_buf()?;
-            if row.is_empty() {
-                return Ok(false);
-            }
-            self.starts.push(self.bytes.len() as u32);
-            self.bytes.extend_from_slice(row);
-            let length = row.len();
-            reader.consume(length);
-        }
-        Ok(true)
-    }
-
-    fn take(&mut self) -> TextBlock {
-        let starts = std::mem::take(&mut self.starts);
-        let mut bytes = std::mem::take(&mut self.bytes);
-        let (length, lines, first_row) = (bytes.len(), starts.len() as u64, self.next_row);
-        bytes.resize(length + PADDING, 0);
-        self.next_row += lines;
-        TextBlock {
-            bytes,
-            length,
-            first_row,
-            lines,
-            separator: b',',
-            first: first_row <= 1,
-            last: false,
-            row_starts: Some(starts),
-        }
-    }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-    use proptest::prelude::*;
-
-    /// A field as COPY writes it.
-    fn copied(text: &str) -> String {
-        let mut written = String::new();
-        for sign in text.chars() {
-            match sign {
-                '\n' => written.push_str("\\n"),
-                '\r' => written.push_str("\\r"),
-                '\t' => written.push_str("\\t"),
-                ',' | '\\' => written.extend(['\\', sign]),
-                sign => written.push(sign),
-            }
-        }
-        written
-    }
-
-    proptest! {
-        #[test]
-        fn prop_rows_of_a_copy_hold_what_the_table_held(
-            cells in prop::collection::vec(prop::collection::vec("[aé,\"\\\\\n\t ]{0,6}", 3), 1..8),
-        ) {
-            let mut rows = Rows { next_row: 1, ..Rows::default() };
-            for row in &cells {
-                let fields: Vec<String> = row.iter().map(|cell| copied(cell)).collect();
-                rows.starts.push(rows.bytes.len() as u32);
-                rows.bytes.extend_from_slice((fields.join(",") + "\n").as_bytes());
-            }
-            let headings = ["a", "b", "c"].map(str::to_owned);
-            let name = PartName::from("postgres:///shop#t");
-            let grid = Box::new(Copied(rows.take())).split(&name, &headings).unwrap();
-            prop_assert_eq!(grid.rows(), cells.len());
-            for (number, row) in cells.iter().enumerate() {
-                let found: Vec<_> = (0..3).map(|field| grid.cell(number, field).into_owned()).collect();
-                prop_assert_eq!(&found, row);
-                prop_assert_eq!(grid.row_number(number), number as u64 + 1);
             }
         }
     }
