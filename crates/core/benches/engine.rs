@@ -44,7 +44,7 @@ fn index(ignore: &[Ignore]) -> KeyIndex {
     let keys: Vec<String> = (0..PRODUCTS).map(sku).collect();
     let rows: Vec<(&str, u32)> =
         keys.iter().zip(0..).map(|(key, row)| (key.as_str(), row)).collect();
-    KeyIndex::new(rows.into_iter(), KeyForm::ignoring(ignore))
+    KeyIndex::new(rows.into_iter(), Some(vec![KeyForm::ignoring(ignore)]))
 }
 
 /// Keys found as they are written, and keys that must be cleaned first.
@@ -156,8 +156,8 @@ fn engine(by: &[&str], show: &[&str]) -> Engine {
     let written =
         |texts: &[&str]| texts.iter().map(|t| Written::in_option("bench", t, 0..t.len())).collect();
     let content = Content::Totals { by: written(by), show: Some(written(show)), filter: None };
-    let request = Request { name: "totals".to_owned(), to: None, content };
-    let bound = bind(&plan, &headings, &[request]).unwrap();
+    let request = Request { name: "totals".to_owned(), to: None, of: None, content };
+    let bound = bind(&plan, &headings, &[request], &BTreeSet::new()).unwrap().remove(0);
     let products = vec![
         texts((0..PRODUCTS).map(sku)),
         texts((0..PRODUCTS).map(|n| format!("Family {}", n % 20))),

@@ -5,10 +5,9 @@
 
 use std::collections::BTreeMap;
 
-use crate::bind::{Bound, LinesColumn, OutputKind, Reference, RouteStart, RowNames, Scope};
-use crate::column::Column;
+use crate::bind::{Bound, Home, LinesColumn, OutputKind, Reference, RowNames, Scope};
 use crate::formula::{Expr, ExprKind, Names, Operator, Type, check, parse, type_of};
-use crate::links::{Link, LinkParts};
+use crate::links::{Link, LinkParts, require_condition};
 use crate::lookup::{Lookup, Misfit};
 use crate::plan::{ColumnName, ColumnType, Missing, Mistake, Written};
 use crate::reading::Reading;
@@ -154,9 +153,15 @@ impl Engine {
         let key_read = |column| reads.as_type(column, ColumnType::Text);
         let day_read = |column| reads.as_type(column, ColumnType::Date);
         for route in &bound.routes {
-            let bound = &bound.lookups[route.lookup];
-            let parts = LinkParts { route, bound, key_read: &key_read, day_read: &day_read };
-            let link = Link::new(&parts, &mut lookups, &links);
+            let bound_of = |route: usize| &bound.lookups[bound.routes[route].lookup];
+            let parts = LinkParts {
+                route,
+                bound: &bound.lookups[route.lookup],
+                bound_of: &bound_of,
+                key_read: &key_read,
+                day_read: &day_read,
+            };
+            let link = Link::new(&parts, &mut lookups, &links).map_err(|mistake| vec![mistake])?;
             links.push(link);
         }
         let amounts = bound.fact.amounts.iter().map(|column| reads.values[column]).collect();
@@ -176,12 +181,26 @@ impl Engine {
             amounts,
             extent,
         };
+        engine.type_conditions().map_err(|mistake| vec![mistake])?;
         engine.type_figures()?;
         engine.type_outputs()?;
         if extent == Extent::Needed {
             engine.leave_out_unneeded();
         }
         Ok(engine)
+    }
+
+    /// The conditions of links that start at the fact.
+    fn type_conditions(&mut self) -> Result<(), Mistake> {
+        for number in 0..self.links.len() {
+            let route = &self.bound.routes[number];
+            if let (Some((node, written)), Home::Fact) = (&route.when, route.home) {
+                let expr = check(node, self, written)?;
+                require_condition(&expr, written)?;
+                self.links[number].when = Some(expr);
+            }
+        }
+        Ok(())
     }
 
     fn type_figures(&mut self) -> Result<(), Vec<Mistake>> {
@@ -305,7 +324,7 @@ impl Engine {
             .iter()
             .map(|link| matches!(link.missing, Missing::SetAside | Missing::Stop))
             .collect();
-        let mut note = |expr: &Expr, figures: &mut Vec<bool>| {
+        let note = |expr: &Expr, figures: &mut Vec<bool>, links: &mut Vec<bool>| {
             expr.any(&mut |part| {
                 match part.kind {
                     ExprKind::Figure(figure) => figures[figure] = true,
@@ -317,40 +336,25 @@ impl Engine {
         };
         for output in &self.outputs {
             if let OutputContent::Totals(totals) = &output.content {
-                totals.exprs().for_each(|expr| note(expr, &mut figures));
+                totals.exprs().for_each(|expr| note(expr, &mut figures, &mut links));
             }
         }
-        self.values.iter().for_each(|expr| note(expr, &mut figures));
+        self.values.iter().for_each(|expr| note(expr, &mut figures, &mut links));
         for number in self.figure_order.iter().rev() {
             if figures[*number] {
                 let figure = self.figures[*number].as_ref().expect("all figures are typed");
-                note(&figure.expr, &mut figures);
+                note(&figure.expr, &mut figures, &mut links);
             }
         }
-        for link in (0..self.links.len()).rev() {
-            if let (true, Some(parent)) = (links[link], self.links[link].parent()) {
-                links[parent] = true;
+        // A link builds on links before it, by its key and by its condition.
+        for (number, link) in self.links.iter().enumerate().rev() {
+            if links[number] {
+                link.builds_on().into_iter().for_each(|other| links[other] = true);
+                link.when.iter().for_each(|when| note(when, &mut figures, &mut links));
             }
         }
         self.figure_order.retain(|figure| figures[*figure]);
         self.links_needed = links;
-    }
-
-    /// The text of a key that a link looks for on a line, for messages.
-    pub(crate) fn key_text(
-        &self,
-        link: usize,
-        columns: &[Column],
-        parents: &[u32],
-        row: usize,
-    ) -> String {
-        match (&self.bound.routes[link].start, self.links[link].key_column()) {
-            (RouteStart::Route(parent, column), _) => {
-                self.lookups[self.links[*parent].lookup].key_text(*column, parents[row])
-            }
-            (_, Some(column)) => columns[column].value(row).to_string(),
-            _ => String::new(),
-        }
     }
 }
 

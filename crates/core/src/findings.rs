@@ -211,6 +211,8 @@ pub struct Findings {
     pub unreadable: BTreeMap<usize, Unreadable>,
     /// Keys not found, by link, status and key.
     pub keys: BTreeMap<(usize, LinkStatus, String), KeyTally>,
+    /// The same of keys that were passed over for another key of the line, which was found.
+    pub passed_over: BTreeMap<(usize, LinkStatus, String), KeyTally>,
     /// Lines with a key not found beyond those kept, by link.
     pub further_keys: BTreeMap<usize, u64>,
     /// Sums of the fact's amounts over all lines read.
@@ -266,6 +268,9 @@ impl Findings {
         for (key, tally) in batch.keys {
             self.add_key(key, tally);
         }
+        for (key, tally) in batch.passed_over {
+            self.add_passed_over(key, tally);
+        }
         merge_sums(&mut self.amounts_read, &batch.amounts_read);
         merge_sums(&mut self.amounts_kept, &batch.amounts_kept);
         merge_sums(&mut self.amounts_aside, &batch.amounts_aside);
@@ -273,16 +278,31 @@ impl Findings {
 
     /// Adds lines with a key that was not found; they come after those already there.
     pub fn add_key(&mut self, key: (usize, LinkStatus, String), tally: KeyTally) {
-        if let Some(own) = self.keys.get_mut(&key) {
-            own.lines += tally.lines;
-            own.last = tally.last;
-            merge_sums(&mut own.amounts, &tally.amounts);
-        } else if self.keys.len() < KEYS_KEPT {
-            self.keys.insert(key, tally);
-        } else {
-            *self.further_keys.entry(key.0).or_default() += tally.lines;
+        let (link, lines) = (key.0, tally.lines);
+        if !add_tally(&mut self.keys, key, tally) {
+            *self.further_keys.entry(link).or_default() += lines;
         }
     }
+
+    /// Adds lines with a key that was passed over for another.
+    pub fn add_passed_over(&mut self, key: (usize, LinkStatus, String), tally: KeyTally) {
+        add_tally(&mut self.passed_over, key, tally);
+    }
+}
+
+/// Adds lines to those of their key; false when there are too many keys to keep another.
+fn add_tally<K: Ord>(keys: &mut BTreeMap<K, KeyTally>, key: K, tally: KeyTally) -> bool {
+    let room = keys.len() < KEYS_KEPT;
+    if let Some(own) = keys.get_mut(&key) {
+        own.lines += tally.lines;
+        own.last = tally.last;
+        merge_sums(&mut own.amounts, &tally.amounts);
+    } else if room {
+        keys.insert(key, tally);
+    } else {
+        return false;
+    }
+    true
 }
 
 fn add_counts<K: Ord>(own: &mut BTreeMap<K, u64>, other: BTreeMap<K, u64>) {

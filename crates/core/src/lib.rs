@@ -23,6 +23,7 @@ pub mod evidence;
 pub mod findings;
 pub mod foot;
 mod formula;
+mod gather;
 pub mod keys;
 pub mod lines;
 pub mod links;

@@ -10,7 +10,7 @@ use std::collections::BTreeMap;
 use arrow_array::StringViewArray;
 
 use crate::cells::Cells;
-use crate::column::{Column, DateColumn, NumberColumn, Numbers, is_known, known_where};
+use crate::column::{Column, NumberColumn, Numbers};
 use crate::engine::{Computation, Engine, Extent};
 use crate::findings::{
     Aside, BlankBecause, ExactSum, Findings, KeyTally, PLACES_KEPT, Spot, Unreadable,
@@ -19,7 +19,8 @@ use crate::formula::{
     Computed, Expr, ExprKind, Inputs, Leaves, Overflow, Type, WhyBlank, compute, evaluate, kind_of,
     why_blank,
 };
-use crate::links::{LinkedRows, is_missing, is_row};
+use crate::gather::gather;
+use crate::links::{LinkStatus, LinkedRows, Sought, is_row};
 use crate::plan::Missing;
 use crate::style::PartStyle;
 use crate::value::Value;
@@ -54,6 +55,8 @@ pub struct Lines<'e> {
     pub rows: usize,
     pub(crate) columns: Vec<Column>,
     pub(crate) linked: Vec<Option<LinkedRows>>,
+    /// What the links from the fact were asked for.
+    sought: Vec<Option<Sought>>,
     figures: Vec<Option<Column>>,
     /// The values that outputs ask for, by number.
     pub values: Vec<Column>,
@@ -74,6 +77,7 @@ impl Engine {
             rows: batch.rows,
             columns: Vec::with_capacity(self.columns.len()),
             linked: Vec::with_capacity(self.links.len()),
+            sought: Vec::with_capacity(self.links.len()),
             figures: self.figures.iter().map(|_| None).collect(),
             values: Vec::with_capacity(self.values.len()),
             aside: Vec::new(),
@@ -81,7 +85,7 @@ impl Engine {
         };
         let unreadable = lines.read(batch);
         lines.compute_columns(batch)?;
-        lines.link();
+        lines.link(batch)?;
         lines.set_aside();
         lines.derive(batch)?;
         lines.look_into(batch, &unreadable);
@@ -126,11 +130,33 @@ impl Lines<'_> {
         Ok(())
     }
 
-    fn link(&mut self) {
-        for (link, needed) in self.engine.links.iter().zip(&self.engine.links_needed) {
-            let rows = needed.then(|| link.resolve(&self.columns, &self.linked));
-            self.linked.push(rows);
+    fn link(&mut self, batch: &LineBatch<'_>) -> Result<(), DoesNotFit> {
+        let engine = self.engine;
+        for (number, link) in engine.links.iter().enumerate() {
+            if !engine.links_needed[number] {
+                self.sought.push(None);
+                self.linked.push(None);
+                continue;
+            }
+            let meant = match &link.when {
+                Some(when) => Some(self.meant(when).map_err(|row| DoesNotFit {
+                    what: format!("the condition of `{}`", engine.bound.routes[number].name),
+                    spot: Spot { part: batch.part, row: (batch.row_of)(row as u32) },
+                })?),
+                None => None,
+            };
+            let sought = link.sought(self.rows, &self.columns, &self.linked, meant);
+            let rows = link.resolve(sought.as_ref(), &self.linked);
+            self.sought.push(sought);
+            self.linked.push(Some(rows));
         }
+        Ok(())
+    }
+
+    /// The lines for which a condition holds; one that is blank counts as holding.
+    fn meant(&self, when: &Expr) -> Result<Vec<bool>, usize> {
+        let column = self.column_of(when)?;
+        Ok((0..self.rows).map(|row| column.value(row) != Value::YesNo(false)).collect())
     }
 
     fn set_aside(&mut self) {
@@ -139,7 +165,7 @@ impl Lines<'_> {
             if link.missing != Missing::SetAside {
                 continue;
             }
-            let missing = linked.problems.iter().filter(|(_, status)| is_missing(*status));
+            let missing = linked.problems.iter().filter(|(_, status)| status.is_missing());
             self.aside.extend(missing.map(|(row, status)| (*row, Aside::Link(number, *status))));
         }
         // A line that several links would set aside goes with the first of them.
@@ -261,21 +287,30 @@ impl Lines<'_> {
     }
 
     fn tally_keys(&self, findings: &mut Findings, spot: &impl Fn(u32) -> Spot) {
-        for (link, linked) in self.linked.iter().enumerate() {
+        for (number, linked) in self.linked.iter().enumerate() {
             let Some(linked) = linked else { continue };
-            let parents = self.engine.links[link].parent().map_or(&[][..], |p| self.link_rows(p));
-            for (row, status) in &linked.problems {
-                // Under a parent without a row there is no key to speak of.
-                if !parents.is_empty() && !is_row(parents[*row as usize]) {
+            let link = &self.engine.links[number];
+            let parents = link.parent().map_or(&[][..], |parent| self.link_rows(parent));
+            // Under a parent without a row there is no key to speak of.
+            let has_key = |row: u32| parents.get(row as usize).is_none_or(|parent| is_row(*parent));
+            let offered =
+                |row: u32| link.offered(self.sought[number].as_ref(), parents, row as usize);
+            let tally = |row: u32| {
+                let at = spot(row);
+                KeyTally { lines: 1, amounts: self.amounts(Some(&[row])), first: at, last: at }
+            };
+            for (row, status) in linked.problems.iter().filter(|(row, _)| has_key(*row)) {
+                let settled = link.settled(*status);
+                if matches!(settled, LinkStatus::Absent | LinkStatus::NotMeant) {
                     continue;
                 }
-                let key = self.engine.key_text(link, &self.columns, parents, *row as usize);
-                let amounts = self.amounts(Some(&[*row]));
-                let at = spot(*row);
-                findings.add_key(
-                    (link, *status, key),
-                    KeyTally { lines: 1, amounts, first: at, last: at },
-                );
+                let key = offered(*row).join(" or ");
+                findings.add_key((number, *status, key), tally(*row));
+            }
+            for over in &linked.passed {
+                let key = offered(over.line).into_iter().nth(over.round as usize);
+                let key = (number, over.status, key.unwrap_or_default());
+                findings.add_passed_over(key, tally(over.line));
             }
         }
     }
@@ -327,12 +362,7 @@ impl Lines<'_> {
     }
 
     /// On a chain, the link that broke it.
-    fn at_its_root(
-        &self,
-        link: usize,
-        row: usize,
-        status: crate::links::LinkStatus,
-    ) -> BlankBecause {
+    fn at_its_root(&self, link: usize, row: usize, status: LinkStatus) -> BlankBecause {
         let parent = self.engine.links[link].parent();
         if let Some((parent, linked)) = parent.and_then(|p| Some((p, self.linked[p].as_ref()?)))
             && !is_row(linked.rows[row])
@@ -380,67 +410,6 @@ fn is_complete(column: &Column) -> bool {
     }
 }
 
-/// The column of a lookup, brought to the lines by their row numbers.
-fn gather(held: &Column, linked: &LinkedRows) -> Column {
-    let rows = &linked.rows;
-    let known = |own: Option<&arrow_buffer::NullBuffer>| {
-        if linked.complete && own.is_none() {
-            return None;
-        }
-        known_where(rows.len(), |line| is_row(rows[line]) && is_known(own, rows[line] as usize))
-    };
-    // Row numbers that are none lie far beyond every column.
-    let at = |row: &u32| *row as usize;
-    match held {
-        Column::Number(column) => Column::Number(match &column.numbers {
-            Numbers::Fixed { mantissas, places } => NumberColumn {
-                numbers: Numbers::Fixed {
-                    mantissas: rows
-                        .iter()
-                        .map(|r| mantissas.get(at(r)).copied().unwrap_or(0))
-                        .collect(),
-                    places: *places,
-                },
-                known: known(column.known.as_ref()),
-            },
-            Numbers::Wide(numbers) => NumberColumn {
-                numbers: Numbers::Wide(
-                    rows.iter()
-                        .map(|r| {
-                            numbers.get(at(r)).copied().unwrap_or(crate::decimal::Decimal::ZERO)
-                        })
-                        .collect(),
-                ),
-                known: known(column.known.as_ref()),
-            },
-        }),
-        Column::Date(column) => {
-            Column::Date(gather_days(column, rows, known(column.known.as_ref())))
-        }
-        Column::Period(unit, column) => {
-            Column::Period(*unit, gather_days(column, rows, known(column.known.as_ref())))
-        }
-        Column::YesNo(values) => {
-            Column::YesNo(rows.iter().map(|r| values.get(at(r)).copied().flatten()).collect())
-        }
-        Column::Text(texts) => {
-            let views = texts.views();
-            let views: Vec<u128> =
-                rows.iter().map(|r| views.get(at(r)).copied().unwrap_or(0)).collect();
-            Column::Text(crate::texts::with_views(texts, views))
-        }
-    }
-}
-
-fn gather_days(
-    column: &DateColumn,
-    rows: &[u32],
-    known: Option<arrow_buffer::NullBuffer>,
-) -> DateColumn {
-    let days = rows.iter().map(|r| column.days.get(*r as usize).copied().unwrap_or(0)).collect();
-    DateColumn { days, known }
-}
-
 impl Inputs for Lines<'_> {
     fn rows(&self) -> usize {
         self.rows
@@ -452,7 +421,7 @@ impl Inputs for Lines<'_> {
 
     fn attribute(&self, route: usize, column: usize) -> Column {
         let linked = self.linked[route].as_ref().expect("links of formulas are resolved");
-        gather(self.held(route, column), linked)
+        gather(self.held(route, column), &linked.rows, linked.complete)
     }
 
     fn figure(&self, figure: usize) -> &Column {

@@ -16,12 +16,13 @@ use crate::duplicates;
 use crate::evidence::Evidence;
 use crate::findings::Noted;
 use crate::formula::{Expr, ExprKind, Leaves, Overflow, Type, evaluate, kind_of, type_of};
+use crate::keys::{KeyTable, join_columns, joined, shown};
 use crate::place::{PartName, Place};
 use crate::plan::{ColumnType, Duplicates, Mistake, Rule};
 use crate::reading::{ReadColumn, Reading};
 use crate::rows::RowCounts;
 use crate::style::{PartStyle, Style};
-use crate::texts::gathered;
+use crate::texts::{TextBuilder, gathered};
 use crate::value::Value;
 
 /// A table as it was read: text, with the place of every row.
@@ -88,10 +89,14 @@ impl RawTable {
 /// Rows of a lookup that share a key, and a period where the lookup has periods.
 #[derive(Debug)]
 pub struct Duplicate {
+    /// The columns of the key.
+    pub columns: Vec<String>,
     /// The key, as the first row writes it.
     pub key: String,
     /// The rows, in order.
     pub places: Vec<Place>,
+    /// The same by number.
+    pub rows: Vec<u32>,
     /// The columns in which they differ; none when the rows are identical.
     pub differing: Vec<String>,
     /// The row that holds; none where the plan does not settle it.
@@ -117,8 +122,9 @@ pub struct Lookup {
     pub name: String,
     /// All columns, by name; those that the plan does not use are not held.
     pub columns: Vec<LookupColumn>,
-    /// Keys with the rows that hold, in the order of the rows: one row a key, or one a period.
-    pub(crate) keys: Vec<KeyRows>,
+    /// Of each of its keys, the values with the rows that hold, in the order of the rows: one row for a
+    /// value, or one for a period.
+    pub(crate) keys: Vec<Vec<KeyRows>>,
     /// How many rows were read.
     pub rows: u32,
     /// How many rows were added that no key leads to.
@@ -145,7 +151,7 @@ pub struct LookupColumn {
     pub as_written: bool,
 }
 
-/// A key of a lookup with its rows.
+/// A value of a lookup's key with its rows.
 pub(crate) struct KeyRows {
     pub(crate) key: String,
     pub(crate) holds: Vec<Holds>,
@@ -231,10 +237,10 @@ fn compute_column(
     Ok(Column::from_values(kind_of(expr.ty), &values.map_err(unfit)?))
 }
 
-/// One row of a lookup, for the formulas of its own columns.
-struct RowOf<'a> {
-    columns: &'a [LookupColumn],
-    row: usize,
+/// One row of a lookup, for formulas over its own columns.
+pub(crate) struct RowOf<'a> {
+    pub(crate) columns: &'a [LookupColumn],
+    pub(crate) row: usize,
 }
 
 impl Leaves for RowOf<'_> {
@@ -291,30 +297,21 @@ impl Lookup {
             currencies,
             raw,
         };
-        let mut numbers: HashMap<String, usize, foldhash::fast::FixedState> =
-            HashMap::with_capacity_and_hasher(
-                lookup.raw.rows.len(),
-                foldhash::fast::FixedState::default(),
-            );
-        let keys = lookup.raw.columns[bound.key].clone();
+        let mut holding = Vec::new();
         for row in 0..lookup.rows {
-            let key = keys.value(row as usize);
-            let holds = match lookup.period(bound, row) {
-                _ if key.trim().is_empty() => Err(LeftOut::BlankKey),
-                period => period,
+            let blank =
+                |column: &usize| lookup.raw.columns[*column].value(row as usize).trim().is_empty();
+            let period = if bound.key.iter().any(blank) {
+                Err(LeftOut::BlankKey)
+            } else {
+                lookup.period(bound, row)
             };
-            match holds {
+            match period {
                 Err(why) => {
                     let place = lookup.raw.place(row);
                     lookup.left_out.entry(why).or_default().push(place);
                 }
-                Ok((from, until)) => {
-                    let number = *numbers.entry(same_key(key)).or_insert_with(|| {
-                        lookup.keys.push(KeyRows { key: key.to_owned(), holds: Vec::new() });
-                        lookup.keys.len() - 1
-                    });
-                    lookup.keys[number].holds.push(Holds { from, until, row });
-                }
+                Ok((from, until)) => holding.push(Holds { from, until, row }),
             }
         }
         // A row that is left out has no values to speak of.
@@ -325,7 +322,7 @@ impl Lookup {
             .map(|place| (place.part.shown.clone(), place.row))
             .collect();
         lookup.unreadable.retain(|place| !gone.contains(&(place.part.shown.clone(), place.row)));
-        lookup.settle_duplicates(bound);
+        lookup.settle_keys(bound, holding);
         // Only what the plan uses stays in memory.
         for (number, column) in lookup.columns.iter().enumerate() {
             if column.column.is_none() && !bound.wishes.keys().contains(&number) {
@@ -349,8 +346,51 @@ impl Lookup {
         if until < from { Err(LeftOut::PeriodReversed) } else { Ok((from, until)) }
     }
 
-    fn settle_duplicates(&mut self, bound: &BoundLookup) {
-        let mut keys = std::mem::take(&mut self.keys);
+    /// Settles the rows to one for each value of the key; of these rows each further key must have its own.
+    fn settle_keys(&mut self, bound: &BoundLookup, holding: Vec<Holds>) {
+        let own = self.settled(bound, &bound.key, &bound.duplicates, holding);
+        let mut holding: Vec<Holds> =
+            own.iter().flat_map(|key| key.holds.iter().copied()).collect();
+        holding.sort_by_key(|holds| holds.row);
+        self.keys.push(own);
+        for columns in &bound.further_keys {
+            let stop = Duplicates::default();
+            let further = self.settled(bound, columns, &stop, holding.clone());
+            self.keys.push(further);
+        }
+    }
+
+    /// The rows by the values of some columns; those that are blank in one of them are not among them.
+    fn by_key(&self, columns: &[usize], holding: Vec<Holds>) -> Vec<KeyRows> {
+        let mut keys: Vec<KeyRows> = Vec::new();
+        let mut numbers: HashMap<String, usize, foldhash::fast::FixedState> =
+            HashMap::with_capacity_and_hasher(holding.len(), foldhash::fast::FixedState::default());
+        for holds in holding {
+            let texts: Vec<&str> =
+                columns.iter().map(|c| self.raw.columns[*c].value(holds.row as usize)).collect();
+            if texts.iter().any(|text| text.trim().is_empty()) {
+                continue;
+            }
+            let same: Vec<String> = texts.iter().map(|text| same_key(text)).collect();
+            let same: Vec<&str> = same.iter().map(String::as_str).collect();
+            let number = *numbers.entry(joined(&same).into_owned()).or_insert_with(|| {
+                let key = joined(&texts).into_owned();
+                keys.push(KeyRows { key, holds: Vec::new() });
+                keys.len() - 1
+            });
+            keys[number].holds.push(holds);
+        }
+        keys
+    }
+
+    fn settled(
+        &mut self,
+        bound: &BoundLookup,
+        columns: &[usize],
+        rule: &Duplicates,
+        holding: Vec<Holds>,
+    ) -> Vec<KeyRows> {
+        let mut keys = self.by_key(columns, holding);
         // Cells on whose value the rows of a key do not agree.
         let mut blanked: Vec<(usize, u32)> = Vec::new();
         for key in keys.iter_mut().filter(|key| key.holds.len() > 1) {
@@ -361,18 +401,20 @@ impl Lookup {
                     held.extend_from_slice(same);
                     continue;
                 };
-                let differing = self.differing(bound, same);
-                let kept = match &bound.duplicates {
+                let differing = self.differing(bound, columns, same);
+                let kept = match rule {
                     _ if differing.is_empty() => Some(0),
                     Duplicates::Blank => {
                         blanked.extend(differing.iter().map(|column| (*column, same[0].row)));
                         Some(0)
                     }
-                    Duplicates::Rule(rule) => self.held(rule, bound, same),
+                    Duplicates::Rule(rule) => self.held(rule, bound, columns, same),
                 };
                 self.duplicates.push(Duplicate {
-                    key: key.key.clone(),
+                    columns: columns.iter().map(|n| bound.columns[*n].clone()).collect(),
+                    key: shown(&key.key),
                     places: same.iter().map(|h| self.raw.place(h.row)).collect(),
+                    rows: same.iter().map(|h| h.row).collect(),
                     differing: differing.iter().map(|n| bound.columns[*n].clone()).collect(),
                     held: kept.map(|row| self.raw.place(same[row].row)),
                 });
@@ -380,16 +422,23 @@ impl Lookup {
             }
             key.holds = held;
         }
-        self.keys = keys;
         self.blank(&blanked);
+        keys
     }
 
     /// The row that holds by a rule, by number.
-    fn held(&self, rule: &Rule, bound: &BoundLookup, same: &[Holds]) -> Option<usize> {
+    fn held(
+        &self,
+        rule: &Rule,
+        bound: &BoundLookup,
+        key: &[usize],
+        same: &[Holds],
+    ) -> Option<usize> {
         let decides = bound.decides.and_then(|number| self.columns[number].column.as_ref());
         let value = |h: &Holds| decides.map_or(Value::Blank, |column| column.value(h.row as usize));
         let values: Vec<Value<'_>> = same.iter().map(value).collect();
-        let differ = |a: usize, b: usize| !self.differing(bound, &[same[a], same[b]]).is_empty();
+        let differ =
+            |a: usize, b: usize| !self.differing(bound, key, &[same[a], same[b]]).is_empty();
         duplicates::held(rule, &values, differ)
     }
 
@@ -408,7 +457,7 @@ impl Lookup {
     }
 
     /// The columns in which rows differ in value.
-    fn differing(&self, bound: &BoundLookup, rows: &[Holds]) -> Vec<usize> {
+    fn differing(&self, bound: &BoundLookup, key: &[usize], rows: &[Holds]) -> Vec<usize> {
         let differs = |number: &usize| {
             rows[1..].iter().any(|other| {
                 let (a, b) = (rows[0].row as usize, other.row as usize);
@@ -424,7 +473,7 @@ impl Lookup {
             })
         };
         let columns =
-            (0..bound.columns.len()).filter(|n| *n != bound.key && !bound.slots.contains(n));
+            (0..bound.columns.len()).filter(|n| !key.contains(n) && !bound.slots.contains(n));
         columns.filter(differs).collect()
     }
 
@@ -457,15 +506,48 @@ impl Lookup {
         held.column.as_ref().map_or(String::new(), |column| column.value(row as usize).to_string())
     }
 
-    /// The key that a row holds in a column: its text, whatever type its values have.
-    pub(crate) fn key_text(&self, column: usize, row: u32) -> String {
-        if row < self.rows {
-            return self.raw.columns[column].value(row as usize).to_owned();
+    /// The texts of a column as keys, whatever type its values have, those of rows that were added
+    /// included.
+    pub(crate) fn key_texts(&self, column: usize) -> StringViewArray {
+        let texts = &self.raw.columns[column];
+        if self.added == 0 {
+            return texts.clone();
         }
-        self.columns[column]
-            .column
-            .as_ref()
-            .map_or(String::new(), |column| column.value(row as usize).to_string())
+        let added = (self.rows as usize..self.all_rows()).map(|row| {
+            let held = self.columns[column].column.as_ref();
+            held.map_or(String::new(), |column| column.value(row).to_string())
+        });
+        let mut all = TextBuilder::default();
+        all.push(texts);
+        all.push(&StringViewArray::from_iter_values(added));
+        all.finish()
+    }
+
+    /// The columns in use of which one, beside those of a key that rows share, tells all of these apart.
+    pub fn telling_apart(&self, key: &[String]) -> Vec<&str> {
+        let shared = || self.duplicates.iter().filter(|d| d.held.is_none() && d.columns == key);
+        let candidates = self.columns.iter().enumerate().filter(|(_, column)| {
+            column.column.is_some() && shared().all(|d| d.differing.contains(&column.name))
+        });
+        let apart = |number: usize| {
+            shared().all(|duplicate| {
+                let rows = duplicate.rows.iter().map(|row| self.text(number, *row));
+                let texts: BTreeSet<String> = rows.collect();
+                texts.len() == duplicate.rows.len() && !texts.contains("")
+            })
+        };
+        let found = candidates.filter(|(number, _)| apart(*number));
+        found.map(|(_, column)| column.name.as_str()).collect()
+    }
+
+    /// Whether no two rows share their values in some columns that hold keys.
+    pub fn is_unique(&self, columns: &[usize]) -> bool {
+        let texts: Vec<StringViewArray> =
+            columns.iter().map(|column| self.raw.columns[*column].clone()).collect();
+        let keys = join_columns(&texts);
+        let mut known = KeyTable::with_capacity(keys.len());
+        let filled = keys.iter().flatten().filter(|key| !key.trim().is_empty());
+        filled.into_iter().all(|key| known.insert(&same_key(key), 0).is_none())
     }
 
     /// Adds a row that no key leads to, with these values by column; its number is the answer.

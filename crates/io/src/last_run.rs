@@ -34,10 +34,13 @@ impl LastRun {
         serde_json::from_slice(&std::fs::read(path).ok()?).ok()
     }
 
-    /// A run over the files of a table, with the lines of each.
-    pub(crate) fn of<'f>(table: &str, files: impl Iterator<Item = (&'f str, u64)>) -> LastRun {
-        let files = files.map(|(file, lines)| (file.to_owned(), Lines { lines })).collect();
-        LastRun { tables: BTreeMap::from([(table.to_owned(), files)]) }
+    /// A run over the files of some tables, with the lines of each.
+    pub(crate) fn of<'f, F: Iterator<Item = (&'f str, u64)>>(
+        tables: impl Iterator<Item = (&'f str, F)>,
+    ) -> LastRun {
+        let lines =
+            |files: F| files.map(|(file, lines)| (file.to_owned(), Lines { lines })).collect();
+        LastRun { tables: tables.map(|(table, files)| (table.to_owned(), lines(files))).collect() }
     }
 
     pub(crate) fn to_json(&self) -> Vec<u8> {
@@ -68,7 +71,10 @@ mod tests {
 
     #[test]
     fn files_are_new_or_gone_since_the_last_run() {
-        let run = |files: &[&str]| LastRun::of("sales", files.iter().map(|file| (*file, 7)));
+        let run = |files: &[&str]| {
+            let files = files.iter().map(|file| (*file, 7));
+            LastRun::of([("sales", files)].into_iter())
+        };
         let (before, now) = (run(&["a.csv", "b.csv"]), run(&["b.csv", "c10.csv", "c2.csv"]));
         let json: LastRun = serde_json::from_slice(&before.to_json()).unwrap();
         assert_eq!(json, before);

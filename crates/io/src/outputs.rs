@@ -24,8 +24,6 @@ pub(crate) struct Sinks {
     /// Whether there is a file for what is set aside: there is, where anything is written.
     pub(crate) keeps_aside: bool,
     pub(crate) files: Files,
-    /// Where this run is noted, and what the last one left there; not where nothing is written.
-    last_run: Option<(PathBuf, Option<LastRun>)>,
 }
 
 pub(crate) struct Files {
@@ -63,26 +61,29 @@ impl Files {
 }
 
 impl Sinks {
-    /// Opens the outputs that have a file.
-    pub(crate) fn create(project: &Project, engine: &Engine, fact: &Table) -> Result<Sinks, Error> {
-        let writes = engine.outputs.iter().any(|output| output.to.is_some());
-        let last_run = project.last_run_path();
+    /// Opens the outputs of a fact that have a file. `known` are the files of all outputs so far; lines
+    /// are kept aside where anything at all is written.
+    pub(crate) fn create(
+        project: &Project,
+        engine: &Engine,
+        fact: &Table,
+        writes: bool,
+        known: &mut Vec<PathBuf>,
+    ) -> Result<Sinks, Error> {
         let mut sinks = Sinks {
             lines: Vec::new(),
             keeps_aside: writes,
-            last_run: writes.then(|| (last_run.clone(), LastRun::read(&last_run))),
             files: Files {
                 lines: Vec::new(),
-                aside_path: project.aside_path(),
+                aside_path: project.aside_path(&engine.bound.fact.name),
                 aside: None,
                 aside_heading: Vec::new(),
                 aside_lines: 0,
             },
         };
-        let mut known: Vec<PathBuf> = Vec::new();
         for output in &engine.outputs {
             let Some(path) = path_of(project, output)? else { continue };
-            refuse_overwriting(project, output, &path, &mut known)?;
+            refuse_overwriting(project, output, &path, known)?;
             if let OutputContent::Lines(columns) = &output.content {
                 let prepared = LinesOutput::new(columns, engine, fact);
                 let mut file = OutputFile::create(&path)?;
@@ -101,7 +102,7 @@ impl Sinks {
         Ok(sinks)
     }
 
-    /// Writes the totals, closes the counts, and lets the files appear.
+    /// Writes the totals and closes the counts; the files are whole, and wait to appear.
     pub(crate) fn finish(
         self,
         project: &Project,
@@ -109,7 +110,7 @@ impl Sinks {
         findings: Findings,
         tables: Vec<TotalsTable>,
         parts: &Parts,
-    ) -> Result<Outcome, Error> {
+    ) -> Result<Whole, Error> {
         let keeps_aside = self.keeps_aside;
         let Files { lines, aside_path, aside, aside_lines, .. } = self.files;
         let mut lines = lines.into_iter();
@@ -148,25 +149,54 @@ impl Sinks {
             return Err(Error::NotClosed(Box::new(tie_out)));
         }
         files.extend(aside);
-        let since = self.last_run.map(|(path, earlier)| {
-            let lines = tie_out.parts.iter().map(|(part, rows)| (&**part, rows.lines()));
-            let run = LastRun::of(&engine.bound.fact.name, lines);
-            let mut file = OutputFile::create(&path)?;
-            file.write(&run.to_json())?;
-            files.push(file);
-            Ok::<_, Error>(earlier.map_or_else(FilesSince::default, |earlier| run.since(&earlier)))
-        });
-        let since = since.transpose()?.unwrap_or_default();
-        // All files are whole before the first appears.
-        files.iter_mut().try_for_each(OutputFile::flush)?;
-        files.into_iter().try_for_each(OutputFile::appear)?;
-        if keeps_aside && tie_out.lines_aside() == 0 && aside_path.exists() {
-            // What an earlier run set aside would be taken for this one's.
-            std::fs::remove_file(&aside_path)
-                .map_err(|error| Error::output(&aside_path, &error))?;
-        }
-        Ok(Outcome { findings, totals, tie_out, since })
+        // What an earlier run set aside would be taken for this one's.
+        let stale = (keeps_aside && tie_out.lines_aside() == 0).then_some(aside_path);
+        let outcome = Outcome { findings, totals, tie_out, since: FilesSince::default() };
+        Ok(Whole { outcome, files, stale })
     }
+}
+
+/// What came of a fact, with its files.
+pub(crate) struct Whole {
+    pub(crate) outcome: Outcome,
+    files: Vec<OutputFile>,
+    /// A file of an earlier run that this one has nothing for.
+    stale: Option<PathBuf>,
+}
+
+/// Lets the files of all facts appear, and notes which files were read.
+pub(crate) fn appear(
+    project: &Project,
+    facts: Vec<Whole>,
+    writes: bool,
+) -> Result<Vec<Outcome>, Error> {
+    let (mut outcomes, mut files, mut stale) = (Vec::new(), Vec::new(), Vec::new());
+    for fact in facts {
+        outcomes.push(fact.outcome);
+        files.extend(fact.files);
+        stale.extend(fact.stale);
+    }
+    if writes {
+        let path = project.last_run_path();
+        let run = LastRun::of(outcomes.iter().map(|outcome| {
+            let lines = outcome.tie_out.parts.iter().map(|(part, rows)| (&**part, rows.lines()));
+            (outcome.tie_out.fact.table.as_str(), lines)
+        }));
+        let earlier = LastRun::read(&path);
+        let mut file = OutputFile::create(&path)?;
+        file.write(&run.to_json())?;
+        files.push(file);
+        if let (Some(earlier), Some(first)) = (earlier, outcomes.first_mut()) {
+            first.since = run.since(&earlier);
+        }
+    }
+    // All files are whole before the first appears.
+    files.iter_mut().try_for_each(OutputFile::flush)?;
+    files.into_iter().try_for_each(OutputFile::appear)?;
+    for path in stale.iter().filter(|path| path.exists()) {
+        std::fs::remove_file(path).map_err(|error| Error::output(path, &error))?;
+    }
+    Ok(outcomes)
 }
 
 fn relative(folder: &Path, path: &Path) -> String {
@@ -199,7 +229,8 @@ fn refuse_overwriting(
             format!("the output `{}` would write over an input, `{}`", output.name, to.text);
         return Err(to.mistaken(message).help("give the output another name or folder").into());
     }
-    if known.iter().any(|other| same(other)) || same(&project.aside_path()) {
+    let aside = project.plan.facts().any(|fact| same(&project.aside_path(&fact.name)));
+    if known.iter().any(|other| same(other)) || aside {
         let message = format!("two outputs would write the same file, `{}`", to.text);
         return Err(to.mistaken(message).help("give one of them another name").into());
     }

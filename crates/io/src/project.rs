@@ -2,10 +2,12 @@
 
 use std::path::{Path, PathBuf};
 
-use interligo_core::bind::{Bound, Headings, Request, bind, fact_name};
+use std::collections::BTreeSet;
+
+use interligo_core::bind::{Bound, Headings, Home, Request, Route, bind, require_fact};
 use interligo_core::engine::{Engine, Extent, Sample};
 use interligo_core::findings::{Findings, Noted, Parts};
-use interligo_core::lookup::Lookup;
+use interligo_core::lookup::{Duplicate, Lookup};
 use interligo_core::plan::{Mistake, Plan};
 
 use crate::error::Error;
@@ -45,6 +47,9 @@ pub struct PartNote<'a> {
     pub words: &'a str,
 }
 
+/// A fact with its lookups.
+type Loaded = (Bound, Vec<Lookup>);
+
 /// What to do when a lookup holds duplicates that the plan does not settle.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum OnDuplicates {
@@ -60,7 +65,7 @@ impl Project {
     /// # Errors
     /// A file that is missing, empty or unreadable; a pattern that fits none.
     pub fn open(plan: Plan, folder: &Path) -> Result<Project, Error> {
-        fact_name(&plan)?;
+        require_fact(&plan)?;
         Project::open_tables(plan, folder, |_| true)
     }
 
@@ -77,7 +82,8 @@ impl Project {
             .iter()
             .map(|output| folder.join(output.value.to.get_ref()))
             .collect();
-        outputs.push(project.aside_path());
+        let facts = project.plan.facts().map(|fact| fact.name.as_str()).chain([""]);
+        outputs.extend(facts.map(|fact| project.aside_path(fact)).collect::<Vec<_>>());
         let containers = Containers::default();
         for entry in project.plan.tables.iter().filter(|entry| wanted(&entry.name)) {
             let table = Table::open(&project.plan, entry, folder, &outputs, &containers)?;
@@ -147,9 +153,11 @@ impl Project {
         self.folder.join(".interligo/last-run.json")
     }
 
-    /// Where lines that are set aside go.
-    pub(crate) fn aside_path(&self) -> PathBuf {
-        self.folder.join("out/set-aside.csv")
+    /// Where lines of a fact that are set aside go: those of the first to a file that does not name it.
+    pub(crate) fn aside_path(&self, fact: &str) -> PathBuf {
+        let first = self.plan.facts().next().is_none_or(|first| first.name == fact);
+        let name = if first { "set-aside.csv".to_owned() } else { format!("set-aside-{fact}.csv") };
+        self.folder.join("out").join(name)
     }
 
     /// The files that are read, for refusing to write over them.
@@ -178,7 +186,8 @@ impl Project {
         table.parts.iter().filter_map(|part| part.source.bytes()).sum()
     }
 
-    /// Binds the plan with the outputs asked for, loads its lookups and prepares the engine.
+    /// Binds the plan with the outputs asked for, loads its lookups and prepares an engine for each fact;
+    /// only for those with an output where no more than that is needed.
     ///
     /// # Errors
     /// Mistakes in the plan; files that cannot be read; duplicates that the plan does not settle.
@@ -187,22 +196,74 @@ impl Project {
         requests: &[Request],
         extent: Extent,
         on_duplicates: OnDuplicates,
-    ) -> Result<Engine, Error> {
+    ) -> Result<Vec<Engine>, Error> {
+        let mut engines = Vec::new();
+        for (bound, lookups) in self.load_directed(requests, extent)? {
+            if on_duplicates == OnDuplicates::Stop {
+                let stops = duplicate_stops(&bound, &lookups);
+                if !stops.is_empty() {
+                    return Err(Error::Stopped(stops));
+                }
+            }
+            let samples = self.sample(&bound)?;
+            engines.push(Engine::new(bound, lookups, &samples, extent)?);
+        }
+        Ok(engines)
+    }
+
+    /// The facts with their lookups, and links that the data shows to be written backwards turned.
+    fn load_directed(&self, requests: &[Request], extent: Extent) -> Result<Vec<Loaded>, Error> {
+        let load = |turned: &BTreeSet<usize>| self.load_facts(requests, extent, turned);
+        let mut turned = BTreeSet::new();
+        let mut loaded = match load(&turned) {
+            Ok(loaded) => loaded,
+            Err(error @ Error::Plan(_)) => {
+                // What the plan names may be there once a link is taken the other way round.
+                let closes = |link: usize| {
+                    let loaded = load(&BTreeSet::from([link])).ok()?;
+                    let fits = |(bound, lookups): &Loaded| turns_rightly(link, bound, lookups);
+                    loaded.iter().all(fits).then_some((link, loaded))
+                };
+                let (link, loaded) = (0..self.plan.link.len()).find_map(closes).ok_or(error)?;
+                turned.insert(link);
+                loaded
+            }
+            Err(error) => return Err(error),
+        };
+        while let Some(link) = loaded.iter().find_map(|(bound, lookups)| backwards(bound, lookups))
+        {
+            // Where the plan does not hold with a link turned, what is wrong is the link as it stands.
+            match turned.insert(link).then(|| load(&turned)) {
+                Some(Ok(again)) => loaded = again,
+                _ => break,
+            }
+        }
+        Ok(loaded)
+    }
+
+    fn load_facts(
+        &self,
+        requests: &[Request],
+        extent: Extent,
+        turned: &BTreeSet<usize>,
+    ) -> Result<Vec<Loaded>, Error> {
+        let facts = self.bind_turned(requests, turned)?.into_iter();
+        let wanted = facts.filter(|b| extent == Extent::Everything || !b.outputs.is_empty());
+        wanted.map(|bound| self.load(&bound).map(|lookups| (bound, lookups))).collect()
+    }
+
+    fn bind_turned(
+        &self,
+        requests: &[Request],
+        turned: &BTreeSet<usize>,
+    ) -> Result<Vec<Bound>, Error> {
         let mut headings = Headings::default();
         for table in &self.tables {
             headings.0.insert(table.name.clone(), table.columns.clone());
         }
-        let bound = bind(&self.plan, &headings, requests)?;
-        self.require_columns(&bound)?;
-        let lookups = self.load(&bound)?;
-        if on_duplicates == OnDuplicates::Stop {
-            let stops = duplicate_stops(&bound, &lookups);
-            if !stops.is_empty() {
-                return Err(Error::Stopped(stops));
-            }
-        }
-        let samples = self.sample(&bound)?;
-        Ok(Engine::new(bound, lookups, &samples, extent)?)
+        let facts = bind(&self.plan, &headings, requests, turned)?;
+        facts.iter().try_for_each(|bound| self.require_columns(bound))?;
+        Ok(facts)
     }
 
     fn require_columns(&self, bound: &Bound) -> Result<(), Error> {
@@ -255,6 +316,39 @@ impl Project {
         }
         Ok(samples)
     }
+}
+
+/// A link, by number, that leads to rows which share their key, while the key that it is taken from is
+/// unique: it is written the other way round.
+fn backwards(bound: &Bound, lookups: &[Lookup]) -> Option<usize> {
+    let shares = |route: &Route| {
+        let to = &bound.lookups[route.lookup];
+        let columns = to.key_columns(route.key).iter().map(|column| &to.columns[*column]);
+        let open = |d: &Duplicate| d.held.is_none() && d.columns.iter().eq(columns.clone());
+        lookups[route.lookup].duplicates.iter().any(open)
+    };
+    let route = bound
+        .routes
+        .iter()
+        .find(|route| shares(route) && is_unique_at_home(route, bound, lookups) == Some(true))?;
+    Some(route.link)
+}
+
+/// Whether a link that was turned leads from rows which may share their key to rows which do not.
+fn turns_rightly(link: usize, bound: &Bound, lookups: &[Lookup]) -> bool {
+    let mut turned = bound.routes.iter().filter(|route| route.link == link);
+    duplicate_stops(bound, lookups).is_empty()
+        && turned.all(|route| is_unique_at_home(route, bound, lookups) == Some(false))
+}
+
+/// Whether the key of a link is unique in the lookup that it starts from.
+fn is_unique_at_home(route: &Route, bound: &Bound, lookups: &[Lookup]) -> Option<bool> {
+    let (Home::Route(home), [from]) = (route.home, route.candidates.as_slice()) else {
+        return None;
+    };
+    let own: Option<Vec<usize>> =
+        from.iter().map(|part| part.route.is_none().then_some(part.column)).collect();
+    Some(lookups[bound.routes[home].lookup].is_unique(&own?))
 }
 
 /// Reads a plan from its file.

@@ -11,7 +11,7 @@ use crate::grid::Grid;
 use crate::last_run::FilesSince;
 use crate::lines_out::{Change, LinesOutput, RawLines, changes, write_own};
 use crate::ordered::in_order;
-use crate::outputs::Sinks;
+use crate::outputs::{Sinks, Whole, appear};
 use crate::parts::{Table, WantedColumns};
 use crate::project::Project;
 use crate::repeats::Watch;
@@ -57,21 +57,39 @@ pub enum OnStop {
     Report,
 }
 
-/// Runs an engine over the fact of a project. `progress` is told how many bytes and lines
-/// were read.
+/// Runs the engines of a project, each over its fact. `progress` is told how many bytes and lines were read.
 ///
 /// # Errors
 /// Input that cannot be read, output that cannot be written, a number that does not fit, a finding
 /// that the plan says must stop; then no output appears.
 pub fn run(
     project: &Project,
-    engine: &Engine,
+    engines: &[Engine],
     pace: Pace,
     on_stop: OnStop,
     progress: &(dyn Fn(u64, u64) + Sync),
-) -> Result<Outcome, Error> {
+) -> Result<Vec<Outcome>, Error> {
+    let outputs = engines.iter().flat_map(|engine| &engine.outputs);
+    let writes = outputs.into_iter().any(|output| output.to.is_some());
+    let mut known = Vec::new();
+    let mut facts = Vec::new();
+    for engine in engines {
+        let fact = project.table(&engine.bound.fact.name);
+        let sinks = Sinks::create(project, engine, fact, writes, &mut known)?;
+        facts.push(run_fact(project, engine, sinks, pace, on_stop, progress)?);
+    }
+    appear(project, facts, writes)
+}
+
+fn run_fact(
+    project: &Project,
+    engine: &Engine,
+    mut sinks: Sinks,
+    pace: Pace,
+    on_stop: OnStop,
+    progress: &(dyn Fn(u64, u64) + Sync),
+) -> Result<Whole, Error> {
     let fact = project.table(&engine.bound.fact.name);
-    let mut sinks = Sinks::create(project, engine, fact)?;
     let worker = Worker {
         engine,
         fact,

@@ -1,11 +1,11 @@
 //! What was found in the data and must stop a run, each with its places and the ways out.
 
-use interligo_core::bind::Bound;
+use interligo_core::bind::{Bound, BoundLookup};
 use interligo_core::engine::Engine;
 use interligo_core::findings::{Findings, Parts, Repeat};
 use interligo_core::links::LinkStatus;
-use interligo_core::lookup::Lookup;
-use interligo_core::plan::Missing;
+use interligo_core::lookup::{Duplicate, Lookup};
+use interligo_core::plan::{Missing, key as key_of_plan};
 
 use crate::error::Stop;
 use crate::project::Project;
@@ -22,27 +22,61 @@ pub fn duplicate_stops(bound: &Bound, lookups: &[Lookup]) -> Vec<Stop> {
             let places = currencies.iter().map(|(mark, place)| format!("{place} {mark}"));
             stops.extend(currency_stop(&bound.name, column, places.collect()));
         }
-        let differing: Vec<_> = lookup.duplicates.iter().filter(|d| d.held.is_none()).collect();
-        let Some(first) = differing.first() else { continue };
-        let more = match differing.len() {
-            1 => String::new(),
-            n => format!(" ({n} such keys)"),
-        };
-        stops.push(Stop {
-            message: format!(
-                "`{}` has several rows for the key `{}`, which differ in {}{more}",
-                lookup.name,
-                first.key,
-                first.differing.iter().map(|c| format!("`{c}`")).collect::<Vec<_>>().join(", "),
-            ),
-            places: differing.iter().flat_map(|d| &d.places).take(10).map(|p| p.to_string()).collect(),
-            help: format!(
-                "correct the rows, or add `duplicates = \"first\"` or \"last\" to [tables.{}]; `interligo check` lists them all",
-                lookup.name
-            ),
-        });
+        stops.extend(shared_key_stop(lookup, bound));
     }
     stops
+}
+
+/// How many of the keys that several rows share are named.
+const KEYS_NAMED: usize = 5;
+
+/// The stop for rows of a lookup that share a key, where no rule settles which of them holds.
+fn shared_key_stop(lookup: &Lookup, bound: &BoundLookup) -> Option<Stop> {
+    let open = || lookup.duplicates.iter().filter(|duplicate| duplicate.held.is_none());
+    let columns = &open().next()?.columns;
+    let mut keys: Vec<&Duplicate> = open().filter(|other| other.columns == *columns).collect();
+    keys.sort_by_key(|duplicate| std::cmp::Reverse(duplicate.places.len()));
+    let worst = keys[0];
+    let mut differing: Vec<&str> = Vec::new();
+    for column in keys.iter().flat_map(|duplicate| &duplicate.differing) {
+        if !differing.contains(&column.as_str()) {
+            differing.push(column);
+        }
+    }
+    let ticked = |names: &[&str]| {
+        names.iter().map(|name| format!("`{name}`")).collect::<Vec<_>>().join(", ")
+    };
+    let (count, more) = match keys.len() {
+        1 => (format!("the key `{}`", worst.key), ""),
+        several => (format!("{several} keys of `{}`", columns.join("` + `")), "up to "),
+    };
+    let places = keys.iter().take(KEYS_NAMED).map(|duplicate| {
+        let rows: Vec<String> = duplicate.places.iter().take(3).map(|p| p.to_string()).collect();
+        let more = if duplicate.places.len() > 3 { ", …" } else { "" };
+        format!("`{}` on {} rows: {}{more}", duplicate.key, duplicate.places.len(), rows.join(", "))
+    });
+    let table = key_of_plan(&lookup.name);
+    let further = lookup.telling_apart(columns);
+    let mut ways = vec![format!("add `duplicates = \"first\"` or \"last\" to [tables.{table}]")];
+    if !further.is_empty() {
+        ways.push(format!("add {} to its key and to the link", ticked(&further)));
+    }
+    if bound.valid.is_none() {
+        ways.push("add `valid` if its rows hold for periods".to_owned());
+    }
+    Some(Stop {
+        message: format!(
+            "`{}` has several rows for {count}, which differ in {}: one line would become {more}{}",
+            lookup.name,
+            ticked(&differing),
+            worst.places.len()
+        ),
+        places: places.collect(),
+        help: format!(
+            "correct the rows, or {}; `interligo check` lists them all",
+            ways.join(", or ")
+        ),
+    })
 }
 
 /// The stop for rows that look like totals and are not proved to be any.

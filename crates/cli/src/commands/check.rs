@@ -10,17 +10,24 @@ use crate::show::{self, CheckReport};
 
 pub(crate) fn check(options: &CheckOptions, out: Out<'_>) -> Result<(), Failure> {
     let opened = Opened::open(&options.plan)?;
-    let engine = opened.prepare(&[], Extent::Everything, OnDuplicates::Report)?;
-    let outcome = opened.run(&engine, OnStop::Report)?;
-    let report = CheckReport::new(&opened.project, &engine, &outcome);
+    let engines = opened.prepare(&[], Extent::Everything, OnDuplicates::Report)?;
+    let outcomes = opened.run(&engines, OnStop::Report)?;
+    let report = CheckReport::over(&opened.project, &engines, &outcomes);
     match options.format {
         Format::Table => report.table(out)?,
         Format::Csv => report.csv(out)?,
         Format::Json => report.json(out)?,
     }
     out.flush()?;
-    let mut stopping = duplicate_stops(&engine.bound, &engine.lookups);
-    stopping.extend(stops(&opened.project, &engine, &outcome.findings));
+    let mut stopping = Vec::new();
+    for (engine, outcome) in engines.iter().zip(&outcomes) {
+        let duplicates = duplicate_stops(&engine.bound, &engine.lookups);
+        let found = stops(&opened.project, engine, &outcome.findings);
+        // Lookups that facts share are spoken of once.
+        let new: Vec<_> =
+            duplicates.into_iter().chain(found).filter(|stop| !stopping.contains(stop)).collect();
+        stopping.extend(new);
+    }
     if stopping.is_empty() {
         if options.format == Format::Table {
             show::would_not_stop(out)?;

@@ -28,8 +28,9 @@ pub(crate) fn demo(options: &DemoOptions, out: Out<'_>) -> Result<(), Failure> {
     let mut requests =
         Request::of_plan(&opened.project.plan).map_err(|mistake| opened.failure(mistake))?;
     requests.push(by_group_and_month());
-    let engine = opened.prepare(&requests, Extent::Everything, OnDuplicates::Stop)?;
-    let mut outcome = opened.run(&engine, OnStop::Stop)?;
+    let engines = opened.prepare(&requests, Extent::Everything, OnDuplicates::Stop)?;
+    let mut outcomes = opened.run(&engines, OnStop::Stop)?;
+    let (engine, outcome) = engines.iter().zip(&mut outcomes).next().expect("the demo has a fact");
     let profit = outcome.totals.pop().map(|(_, table)| table);
     outcome.tie_out.written.retain(|written| !written.to.is_empty());
 
@@ -39,14 +40,14 @@ pub(crate) fn demo(options: &DemoOptions, out: Out<'_>) -> Result<(), Failure> {
     )?;
     show::tables_read(out, &outcome.tie_out)?;
     writeln!(out)?;
-    show::link_health(out, &engine, &outcome.tie_out)?;
+    show::link_health(out, engine, &outcome.tie_out)?;
     show::title(out, "Profit by group and month of 2025")?;
     if let Some(profit) = &profit {
         show::cross(out, profit, 0)?;
     }
     writeln!(out)?;
-    show::tie_out(out, &opened.project.plan.plan, &outcome.tie_out)?;
-    show::notes(out, &opened.project, &engine, &outcome)?;
+    show::tie_out(out, &opened.project.plan, &outcome.tie_out)?;
+    show::notes(out, &opened.project, engine, outcome)?;
     show::title(out, "What to try next")?;
     for (command, what) in [
         (format!("cd {folder}"), ""),
@@ -72,6 +73,7 @@ fn by_group_and_month() -> Request {
     Request {
         name: "profit".to_owned(),
         to: None,
+        of: None,
         content: Content::Totals {
             by: vec![written("groups.name"), written("month(sold_on)")],
             show: Some(vec![written("profit")]),

@@ -60,18 +60,19 @@ impl Opened {
         requests: &[Request],
         extent: Extent,
         on_duplicates: OnDuplicates,
-    ) -> Result<Engine, Failure> {
+    ) -> Result<Vec<Engine>, Failure> {
         self.project.prepare(requests, extent, on_duplicates).map_err(|error| self.failure(error))
     }
 
-    fn run(&self, engine: &Engine, on_stop: OnStop) -> Result<Outcome, Failure> {
-        let progress = Progress::new(self.project.fact_bytes(engine));
-        let outcome =
-            interligo_io::run(&self.project, engine, self.pace, on_stop, &|bytes, lines| {
+    fn run(&self, engines: &[Engine], on_stop: OnStop) -> Result<Vec<Outcome>, Failure> {
+        let bytes = engines.iter().map(|engine| self.project.fact_bytes(engine)).sum();
+        let progress = Progress::new(bytes);
+        let outcomes =
+            interligo_io::run(&self.project, engines, self.pace, on_stop, &|bytes, lines| {
                 progress.advance(bytes, lines)
             });
         progress.finish();
-        outcome.map_err(|error| self.failure(error))
+        outcomes.map_err(|error| self.failure(error))
     }
 }
 

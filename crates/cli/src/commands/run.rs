@@ -2,6 +2,7 @@
 
 use interligo_core::bind::Request;
 use interligo_core::engine::Extent;
+use interligo_core::tieout::TieOut;
 use interligo_io::{OnDuplicates, OnStop};
 
 use super::{Opened, Out};
@@ -13,15 +14,21 @@ pub(crate) fn run(options: &RunOptions, out: Out<'_>) -> Result<(), Failure> {
     let opened = Opened::open(&options.plan)?;
     let requests =
         Request::of_plan(&opened.project.plan).map_err(|mistake| opened.failure(mistake))?;
-    let engine = opened.prepare(&requests, Extent::Everything, OnDuplicates::Stop)?;
-    let outcome = opened.run(&engine, OnStop::Stop)?;
+    let engines = opened.prepare(&requests, Extent::Everything, OnDuplicates::Stop)?;
+    let outcomes = opened.run(&engines, OnStop::Stop)?;
+    let ties: Vec<&TieOut> = outcomes.iter().map(|outcome| &outcome.tie_out).collect();
     match options.format {
         Format::Table => {
-            show::tie_out(out, &opened.project.plan.plan, &outcome.tie_out)?;
-            show::notes(out, &opened.project, &engine, &outcome)?;
+            for (number, (engine, outcome)) in engines.iter().zip(&outcomes).enumerate() {
+                if number > 0 {
+                    writeln!(out)?;
+                }
+                show::tie_out(out, &opened.project.plan, &outcome.tie_out)?;
+                show::notes(out, &opened.project, engine, outcome)?;
+            }
         }
-        Format::Json => show::tie_out_json(out, &outcome.tie_out)?,
-        Format::Csv => show::tie_out_csv(out, &outcome.tie_out)?,
+        Format::Json => show::tie_out_json(out, &ties)?,
+        Format::Csv => show::tie_out_csv(out, &ties)?,
     }
     out.flush()?;
     Ok(())

@@ -17,6 +17,7 @@ pub(crate) fn totals(options: &TotalsOptions, out: Out<'_>) -> Result<(), Failur
     let request = Request {
         name: "totals".to_owned(),
         to: None,
+        of: None,
         content: Content::Totals {
             by: list("--by", &options.by),
             show: (!options.show.is_empty()).then(|| list("--show", &options.show)),
@@ -26,8 +27,9 @@ pub(crate) fn totals(options: &TotalsOptions, out: Out<'_>) -> Result<(), Failur
                 .map(|text| Written::in_option("--where", text, 0..text.len())),
         },
     };
-    let engine = opened.prepare(&[request], Extent::Needed, OnDuplicates::Stop)?;
-    let outcome = opened.run(&engine, OnStop::Stop)?;
+    let engines = opened.prepare(&[request], Extent::Needed, OnDuplicates::Stop)?;
+    let outcomes = opened.run(&engines, OnStop::Stop)?;
+    let outcome = outcomes.first().expect("one fact has the output that is asked for");
     let (_, table) = outcome.totals.first().expect("the one output asked for is totals");
     match options.format {
         Format::Table => {

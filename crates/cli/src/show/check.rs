@@ -41,6 +41,7 @@ struct KeyFinding {
 }
 
 /// Anything else: rows of lookups, values that cannot be read.
+#[derive(PartialEq)]
 struct OtherFinding {
     code: &'static str,
     table: String,
@@ -57,9 +58,14 @@ fn key_code(status: LinkStatus) -> &'static str {
         LinkStatus::Undecided => "undecided-key",
         LinkStatus::Overlapping => "overlapping-periods",
         LinkStatus::Blank => "blank-key",
-        LinkStatus::Exact | LinkStatus::Cleaned | LinkStatus::Filled | LinkStatus::Unmatched => {
-            "unmatched-key"
-        }
+        LinkStatus::Lacking => "lacking-value",
+        LinkStatus::Exact
+        | LinkStatus::Cleaned
+        | LinkStatus::Alternate
+        | LinkStatus::Filled
+        | LinkStatus::Absent
+        | LinkStatus::NotMeant
+        | LinkStatus::Unmatched => "unmatched-key",
     }
 }
 
@@ -78,7 +84,51 @@ impl CheckReport {
         }
     }
 
-    pub(crate) fn new(project: &Project, engine: &Engine, outcome: &Outcome) -> CheckReport {
+    /// What was found over all facts.
+    pub(crate) fn over(project: &Project, engines: &[Engine], outcomes: &[Outcome]) -> CheckReport {
+        let mut reports = engines
+            .iter()
+            .zip(outcomes)
+            .map(|(engine, outcome)| CheckReport::new(project, engine, outcome));
+        let mut all = reports.next().expect("a plan has a fact");
+        reports.for_each(|report| all.absorb(report));
+        for engine in engines.iter().take(1) {
+            all.others.extend(engine.bound.turned.iter().map(|turned| OtherFinding {
+                code: "turned-link",
+                table: String::new(),
+                key: turned.written.clone(),
+                count: 1,
+                places: Vec::new(),
+                note: format!("taken as {}", turned.taken),
+            }));
+        }
+        all
+    }
+
+    /// Adds the findings of another fact; those of lookups that both use are there already.
+    fn absorb(&mut self, other: CheckReport) {
+        self.lines += other.lines;
+        self.links += other.links;
+        self.lookups += other.lookups;
+        self.further += other.further;
+        let own = self.amounts.len();
+        self.amounts.extend(other.amounts);
+        let all = self.amounts.len();
+        let none = || ExactSum(None);
+        self.keys.iter_mut().for_each(|finding| finding.amounts.resize_with(all, none));
+        for mut finding in other.keys {
+            finding.amounts.splice(0..0, std::iter::repeat_with(none).take(own));
+            self.keys.push(finding);
+        }
+        self.keys.sort_by_key(|finding| std::cmp::Reverse(finding.lines));
+        for finding in other.others {
+            if !self.others.contains(&finding) {
+                self.others.push(finding);
+            }
+        }
+    }
+
+    fn new(project: &Project, engine: &Engine, outcome: &Outcome) -> CheckReport {
         let findings = &outcome.findings;
         let mut report = CheckReport {
             lines: findings.lines,
@@ -413,11 +463,12 @@ fn part_of(place: &str) -> &str {
 /// The keys that links did not find, those with the most lines first.
 fn keys(project: &Project, engine: &Engine, findings: &Findings) -> Vec<KeyFinding> {
     let parts = project.fact_parts(engine);
-    let mut keys: Vec<KeyFinding> = findings
-        .keys
-        .iter()
-        .map(|((link, status, key), tally)| KeyFinding {
-            code: key_code(*status),
+    let missed = findings.keys.iter().map(|(key, tally)| (key_code(key.1), key, tally));
+    let passed = findings.passed_over.iter().map(|(key, tally)| ("passed-over-key", key, tally));
+    let mut keys: Vec<KeyFinding> = missed
+        .chain(passed)
+        .map(|(code, (link, _, key), tally)| KeyFinding {
+            code,
             link: engine.bound.routes[*link].name.clone(),
             key: key.clone(),
             lines: tally.lines,

@@ -4,7 +4,7 @@ use std::io;
 
 use interligo_core::engine::Engine;
 use interligo_core::links::LinkStatus;
-use interligo_core::plan::{Head, key};
+use interligo_core::plan::{Plan, key};
 use interligo_core::tieout::{Amount, TieOut};
 use interligo_io::{Drift, Outcome, Project};
 use serde_json::json;
@@ -18,9 +18,12 @@ use super::{GOOD, NOTICE, Out, QUIET, TITLE, counted};
 const FILES_SHOWN: usize = 12;
 
 /// Prints the tie-out for reading.
-pub(crate) fn tie_out(out: Out<'_>, head: &Head, tie: &TieOut) -> io::Result<()> {
-    let name = head.name.as_deref().map_or(String::new(), |name| format!(" · {name}"));
-    writeln!(out, "{TITLE}Tie-out{name}{TITLE:#}")?;
+pub(crate) fn tie_out(out: Out<'_>, plan: &Plan, tie: &TieOut) -> io::Result<()> {
+    let name = plan.plan.name.as_deref().map_or(String::new(), |name| format!(" · {name}"));
+    // Where there are several facts, each has its own.
+    let several = plan.facts().count() > 1;
+    let fact = if several { format!(" · {}", tie.fact.table) } else { String::new() };
+    writeln!(out, "{TITLE}Tie-out{name}{fact}{TITLE:#}")?;
     writeln!(out)?;
     lines(out, tie)?;
     amounts(out, tie)?;
@@ -263,6 +266,9 @@ pub(crate) fn notes(
             key(table)
         ));
     }
+    for turned in &engine.bound.turned {
+        notes.push(format!("the link `{}` is taken as `{}`", turned.written, turned.taken));
+    }
     let keys = findings.keys.len();
     if keys > 0 {
         notes.push(format!("{} without a row", counted(keys as u64, "key")));
@@ -316,7 +322,8 @@ pub(crate) fn link_health(out: Out<'_>, engine: &Engine, tie: &TieOut) -> io::Re
     for (link, route) in tie.links.iter().zip(&engine.bound.routes) {
         let all: u64 = link.counts.iter().sum();
         let of = |status: LinkStatus| link.counts[status as usize];
-        let found = of(LinkStatus::Exact) + of(LinkStatus::Cleaned);
+        let found: u64 =
+            LinkStatus::ALL.into_iter().filter(|status| status.is_found()).map(of).sum();
         // In tenths of a percent, cut off rather than rounded: 100 % means all.
         let share = (found * 1000).checked_div(all).unwrap_or(1000);
         let others = LinkStatus::ALL.into_iter().skip(1).filter(|status| of(*status) > 0);
@@ -332,8 +339,21 @@ pub(crate) fn link_health(out: Out<'_>, engine: &Engine, tie: &TieOut) -> io::Re
     table.print(out, "  ")
 }
 
-/// One line per count: section, item, measure, value.
-pub(crate) fn tie_out_csv(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
+/// One line per count: section, item, measure, value; before them the fact, where there are several.
+pub(crate) fn tie_out_csv(out: Out<'_>, ties: &[&TieOut]) -> io::Result<()> {
+    const HEADINGS: [&str; 5] = ["fact", "section", "item", "measure", "value"];
+    if let [only] = ties {
+        return super::check::write_csv(out, &HEADINGS[1..], &csv_rows(only));
+    }
+    let of_fact = |tie: &&TieOut| {
+        let fact = tie.fact.table.clone();
+        csv_rows(tie).into_iter().map(move |row| [fact.clone()].into_iter().chain(row).collect())
+    };
+    let rows: Vec<Vec<String>> = ties.iter().flat_map(of_fact).collect();
+    super::check::write_csv(out, &HEADINGS, &rows)
+}
+
+fn csv_rows(tie: &TieOut) -> Vec<[String; 4]> {
     let mut rows: Vec<[String; 4]> = Vec::new();
     let mut row = |section: &str, item: &str, measure: &str, value: String| {
         rows.push([section.into(), item.into(), measure.into(), value]);
@@ -380,12 +400,22 @@ pub(crate) fn tie_out_csv(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
         );
         row("written", &written.output, "lines", written.lines.to_string());
     }
-    super::check::write_csv(out, &["section", "item", "measure", "value"], &rows)
+    rows
 }
 
-pub(crate) fn tie_out_json(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
+/// One object; a list of them where there are several facts.
+pub(crate) fn tie_out_json(out: Out<'_>, ties: &[&TieOut]) -> io::Result<()> {
+    let all: Vec<serde_json::Value> = ties.iter().map(|tie| of_fact(tie)).collect();
+    match all.as_slice() {
+        [only] => writeln!(out, "{only:#}"),
+        several => writeln!(out, "{:#}", json!(several)),
+    }
+}
+
+fn of_fact(tie: &TieOut) -> serde_json::Value {
     let exact = |sum: interligo_core::findings::ExactSum| sum.0.map(|s| s.to_string());
-    let all = json!({
+    json!({
+        "fact": tie.fact.table,
         "lines": {
             "read": tie.fact.rows.read, "made": tie.fact.rows.made, "files": tie.fact.parts,
             "folded_copies": tie.fact.rows.folded, "dropped": tie.fact.rows.dropped,
@@ -414,6 +444,5 @@ pub(crate) fn tie_out_json(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
             "lines_not_meeting_the_condition": w.filtered,
         })).collect::<Vec<_>>(),
         "closes": true,
-    });
-    writeln!(out, "{all:#}")
+    })
 }

@@ -42,8 +42,9 @@ fn what_would_stop_a_run_ends_the_check_with_status_one() {
     came.status(1)
         .any_stdout()
         .stderr(
-            "A run would stop: `products` has several rows for the key `A`, which differ in `name`\n  \
-             help: correct the rows, or add `duplicates = \"first\"` or \"last\" to [tables.products]; `interligo check` lists them all\n",
+            "A run would stop: `products` has several rows for the key `A`, which differ in `name`: one line would become 2\n  \
+             help: correct the rows, or add `duplicates = \"first\"` or \"last\" to [tables.products], or add `valid` if its rows \
+             hold for periods; `interligo check` lists them all\n",
         )
         .nothing_else();
 }

@@ -181,3 +181,308 @@ where = "amount > 10"
     );
     came.any_stdout().file("large.csv", "kind,lines,amount\na,1,11.00\nb,1,12.50\n").nothing_else();
 }
+
+/// A plan over `sales.csv` and lookups called by their files, with links and an output of lines.
+fn plan(lookups: &[(&str, &str)], links: &str, columns: &str) -> String {
+    let mut plan = "[tables.sales]\nrole = \"fact\"\nfrom = \"sales.csv\"\n".to_owned();
+    for (name, more) in lookups {
+        plan += &format!("[tables.{name}]\nfrom = \"{name}.csv\"\n{more}\n");
+    }
+    plan + links + "\n[outputs.lines]\nto = \"lines.csv\"\ncolumns = " + columns + "\n"
+}
+
+#[test]
+fn a_key_may_have_several_columns_some_of_them_from_other_lookups() {
+    let plan = plan(
+        &[("customers", "key = 'no'"), ("prices", "key = ['sku', 'class']")],
+        r#"
+[[link]]
+path = "sales.customer -> customers.no"
+[[link]]
+path = "customers.class + sales.item -> prices.class + sku"
+ignore = { class = ["case"] }
+"#,
+        r#"["item", "customers.class", "prices.price"]"#,
+    );
+    let files = [
+        ("sales.csv", "item,customer\nA,1\nA,2\n A ,3\nB,1\nA,9\n"),
+        ("customers.csv", "no,class\n1,Shop\n2,club\n3,CLUB\n"),
+        ("prices.csv", "sku,class,price\nA,Shop,5\nA,Club,4\nB,Club,7\n"),
+    ];
+    assert_eq!(
+        lines(&plan, &files),
+        "item,customers.class,prices.price\nA,Shop,5\nA,club,4\n A ,CLUB,4\nB,Shop,\nA,,\n"
+    );
+}
+
+#[test]
+fn candidates_are_tried_in_the_order_of_the_path_and_of_the_list() {
+    let plan = plan(
+        &[("products", "key = 'sku'")],
+        r#"
+[[link]]
+path = "sales.item or sales.old_item or sales.codes -> products.sku"
+split = ";"
+needs = ["name"]
+"#,
+        r#"["*", "products.name"]"#,
+    );
+    let files = [
+        ("sales.csv", "item,old_item,codes\nA,B,\nX,B,\n,,x; ;B;A\nE,A,\nE,,\nX,Y,Z\nx;A,,\n"),
+        ("products.csv", "sku,name\nA,Hive\nB,Frame\nE,\n"),
+    ];
+    assert_eq!(
+        lines(&plan, &files),
+        "item,old_item,codes,products.name\nA,B,,Hive\nX,B,,Frame\n,,x; ;B;A,Frame\nE,A,,Hive\nE,,,\nX,Y,Z,\nx;A,,,Hive\n"
+    );
+    let mut all = vec![("interligo.toml", plan.as_str())];
+    all.extend(files);
+    let came = Folder::with(&all).run(&["check", "--format", "csv"]);
+    let printed = came.printed().to_owned();
+    for finding in [
+        "passed-over-key,products,X,1",
+        "passed-over-key,products,E,1",
+        "passed-over-key,products,x,2",
+        "lacking-value,products,E,1",
+        "unmatched-key,products,X or Y or Z,1",
+    ] {
+        assert!(printed.contains(finding), "{finding} in {printed}");
+    }
+}
+
+#[test]
+fn a_link_may_be_meant_for_some_lines_only_and_a_missing_row_be_normal() {
+    let plan = plan(
+        &[("rates", "key = 'currency'"), ("gifts", "key = 'order'")],
+        r#"
+[[link]]
+path = "sales.currency -> rates.currency"
+when = "currency <> 'EUR'"
+missing = "stop"
+[[link]]
+path = "sales.order -> gifts.order"
+missing = "normal"
+match = "as-written"
+"#,
+        r#"["order", "rates.rate", "gifts.gift"]"#,
+    );
+    let files = [
+        ("sales.csv", "order,currency\n1,EUR\n2,USD\n 1,EUR\n"),
+        ("rates.csv", "currency,rate\nUSD,1.1\n"),
+        ("gifts.csv", "order,gift\n1,honey\n"),
+    ];
+    assert_eq!(lines(&plan, &files), "order,rates.rate,gifts.gift\n1,,honey\n2,1.1,\n 1,,\n");
+    let mut all = vec![("interligo.toml", plan.as_str())];
+    all.extend(files);
+    let checked = Folder::with(&all).run(&["check"]);
+    assert!(checked.printed().contains("Every key finds its row"), "{}", checked.printed());
+}
+
+const TWO_FACTS: &str = r#"
+[tables.sales]
+role = "fact"
+from = "sales.csv"
+key = ["order", "line"]
+[tables.returns]
+role = "fact"
+from = "returns.csv"
+[tables.products]
+from = "products.csv"
+key = "sku"
+[tables.prices]
+from = "prices.csv"
+key = "sku"
+valid = { from = "since", until = "until" }
+[[link]]
+path = "returns.order + line -> sales.order + line"
+[[link]]
+path = "sales.item -> products.sku"
+[[link]]
+path = "sales.item -> prices.sku as of day"
+[figures]
+revenue = "quantity * prices.price"
+given_back = "pieces * sales.prices.price"
+[outputs.sold]
+to = "lines.csv"
+by = ["products.name"]
+show = ["quantity", "revenue"]
+[outputs.returned]
+to = "returned.csv"
+by = ["products.name", "sales.day"]
+show = ["pieces", "given_back"]
+"#;
+
+/// A return names the line of the sale; from there it reaches the product, and the price of that day.
+#[test]
+fn a_fact_may_be_the_lookup_of_another_fact() {
+    let folder = Folder::with(&[
+        ("interligo.toml", TWO_FACTS),
+        (
+            "sales.csv",
+            "order,line,item,day,quantity\n1,1,A,2025-01-10,4\n1,2,B,2025-01-10,1\n2,1,A,2025-03-01,2\n",
+        ),
+        ("returns.csv", "order,line,pieces\n1,1,1\n2,1,2\n3,1,1\n"),
+        ("products.csv", "sku,name\nA,Hive\nB,Frame\n"),
+        ("prices.csv", "sku,since,until,price\nA,2025-01-01,2025-01-31,5\nA,2025-02-01,,6\n"),
+    ]);
+    let mut came = folder.run(&["run"]);
+    assert_eq!(came.said(), "");
+    assert_eq!(
+        came.take_file("lines.csv"),
+        "products.name,quantity,revenue\nFrame,1,\nHive,6,32\n"
+    );
+    assert_eq!(
+        came.take_file("returned.csv"),
+        "products.name,sales.day,pieces,given_back\nHive,2025-01-10,1,5\nHive,2025-03-01,2,12\n,,1,\n"
+    );
+    came.any_stdout().nothing_else();
+    let totals =
+        folder.run(&["totals", "--by", "products.name", "--show", "pieces", "--format", "csv"]);
+    assert_eq!(totals.printed(), "products.name,pieces\nHive,3\n,1\n");
+    let json = folder.run(&["run", "--format", "json"]);
+    let tie: serde_json::Value = serde_json::from_str(json.printed()).unwrap();
+    assert_eq!((&tie[0]["fact"], &tie[1]["fact"]), (&"sales".into(), &"returns".into()));
+}
+
+#[test]
+fn a_fact_that_is_looked_up_needs_a_key_of_its_own() {
+    for (key, message) in [
+        ("", "a link leads to the fact `sales`, which has no key"),
+        (
+            "key = [\"order\", \"line\"]\nrepeats = \"keep\"",
+            "a link leads to the fact `sales`, whose lines may share a key",
+        ),
+    ] {
+        let plan = TWO_FACTS.replace("key = [\"order\", \"line\"]", key);
+        let came = Folder::with(&[
+            ("interligo.toml", plan.as_str()),
+            ("sales.csv", "order,line,item,day,quantity\n1,1,A,2025-01-10,4\n"),
+            ("returns.csv", "order,line,pieces\n1,1,1\n"),
+            ("products.csv", "sku,name\nA,Hive\n"),
+            ("prices.csv", "sku,since,until,price\nA,2025-01-01,2025-01-31,5\n"),
+        ])
+        .run(&["run"]);
+        assert!(came.said().contains(message), "{}", came.said());
+    }
+}
+
+const SHOP: [(&str, &str); 4] = [
+    ("sales.csv", "no,item,ship_to,bill_to\n1,A,P,Q\n2,B,Q,P\n"),
+    ("products.csv", "sku,family\nA,F\nB,G\n"),
+    ("families.csv", "code,name\nF,Hives\nG,Frames\n"),
+    ("places.csv", "code,family\nP,G\nQ,F\n"),
+];
+
+/// Where a table is reached in two ways, the reference says which; where it does not, it is asked.
+#[test]
+fn two_ways_to_a_table_are_told_apart_by_the_way() {
+    let with = |columns: &str| {
+        let links = r#"
+[[link]]
+path = "sales.item -> products.sku"
+[[link]]
+path = "sales.ship_to -> places.code"
+as = "ship"
+[[link]]
+path = "sales.bill_to -> places.code"
+as = "bill"
+[[link]]
+path = "products.family -> families.code"
+[[link]]
+path = "places.family -> families.code"
+"#;
+        let lookups =
+            [("products", ""), ("families", ""), ("places", "")].map(|(name, more)| (name, more));
+        plan(&lookups, links, columns)
+    };
+    let every_way =
+        r#"["no", "products.families.name", "ship.families.name", "bill.families.name"]"#;
+    assert_eq!(
+        lines(&with(every_way), &SHOP),
+        "no,products.families.name,ship.families.name,bill.families.name\n1,Hives,Frames,Hives\n2,Frames,Hives,Frames\n"
+    );
+    let asked = |columns: &str, message: &str, help: &str| {
+        let plan = with(columns);
+        let mut all = vec![("interligo.toml", plan.as_str())];
+        all.extend(SHOP);
+        let came = Folder::with(&all).run(&["run"]);
+        assert!(came.said().contains(message) && came.said().contains(help), "{}", came.said());
+    };
+    asked(
+        r#"["families.name"]"#,
+        "`sales` reaches `families` in 3 ways: sales -> products -> families; sales -> ship -> families; sales -> bill -> families",
+        "say which one is meant: `products.families` or `ship.families` or `bill.families`",
+    );
+    asked(
+        r#"["places.code"]"#,
+        "`places` is reached by links with names of their own",
+        "write `ship.code` or `bill.code`",
+    );
+}
+
+/// A path that stands the wrong way round is turned, and said to be: where the fact is on the right, where
+/// the plan's keys leave no doubt, and where only the data tells.
+#[test]
+fn a_path_written_backwards_is_turned() {
+    let columns = r#"["no", "families.name"]"#;
+    let lookups = [("products", ""), ("families", ""), ("places", "")];
+    let forwards = "[[link]]\npath = \"sales.item -> products.sku\"\n[[link]]\npath = \"products.family -> families.code\"\n";
+    let expected = lines(&plan(&lookups, forwards, columns), &SHOP);
+    for (links, note) in [
+        (
+            forwards.replace("sales.item -> products.sku", "products.sku -> sales.item"),
+            "the link `products.sku -> sales.item` is taken as `sales.item -> products.sku`",
+        ),
+        (
+            forwards
+                .replace("products.family -> families.code", "families.code -> products.family"),
+            "the link `families.code -> products.family` is taken as `products.family -> families.code`",
+        ),
+    ] {
+        let plan = plan(&lookups, &links, columns);
+        let mut all = vec![("interligo.toml", plan.as_str())];
+        all.extend(SHOP);
+        let mut came = Folder::with(&all).run(&["run"]);
+        assert_eq!(came.take_file("lines.csv"), expected);
+        assert!(came.printed().contains(note), "{}", came.printed());
+    }
+    // Families are reached by another link as well; only the keys themselves tell the direction.
+    let links = "[[link]]\npath = \"sales.item -> products.sku\"\n[[link]]\npath = \"sales.kind -> families.code\"\n\
+                 [[link]]\npath = \"families.code -> products.family\"\n";
+    let plan = plan(&lookups[..2], links, r#"["products.families.name", "sales.families.name"]"#);
+    let mut came = Folder::with(&[
+        ("interligo.toml", plan.as_str()),
+        ("sales.csv", "item,kind\nA,G\n"),
+        ("products.csv", "sku,family\nA,F\nB,G\nC,G\n"),
+        SHOP[2],
+    ])
+    .run(&["run"]);
+    assert_eq!(came.said(), "");
+    assert_eq!(
+        came.take_file("lines.csv"),
+        "products.families.name,sales.families.name\nHives,Frames\n"
+    );
+}
+
+#[test]
+fn a_key_that_is_unique_on_neither_side_stops_with_the_worst_and_the_ways_out() {
+    let plan = plan(
+        &[("prices", "")],
+        "[[link]]\npath = \"sales.item -> prices.sku\"\n[figures]\nx = \"prices.price * prices.zone\"\n",
+        r#"["*"]"#,
+    );
+    let came = Folder::with(&[
+        ("interligo.toml", plan.as_str()),
+        ("sales.csv", "item\nA\nA\nB\n"),
+        ("prices.csv", "sku,zone,price\nA,1,5\nA,2,6\nA,3,6\nB,1,5\nB,2,5\nC,1,7\n"),
+    ])
+    .run(&["run"]);
+    came.status(1)
+        .stderr(
+            "error: `prices` has several rows for 2 keys of `sku`, which differ in `zone`, `price`: one line would become up to 3\n  \
+             `A` on 3 rows: prices.csv:2, prices.csv:3, prices.csv:4\n  `B` on 2 rows: prices.csv:5, prices.csv:6\n  \
+             help: correct the rows, or add `duplicates = \"first\"` or \"last\" to [tables.prices], or add `zone` to its key and to \
+             the link, or add `valid` if its rows hold for periods; `interligo check` lists them all\nNothing was written.\n",
+        )
+        .nothing_else();
+}

@@ -66,13 +66,13 @@ fn own_position(columns: &[String], name: &str) -> Option<usize> {
     columns.iter().position(|column| column == name)
 }
 
-fn resolve(
+pub(super) fn resolve(
     name: &ColumnName,
     table: &str,
     columns: &[String],
     written: &Written,
 ) -> Result<usize, Mistake> {
-    let own = name.table.as_deref().is_none_or(|named| named == table);
+    let own = name.is_own(table);
     own_position(columns, &name.column).filter(|_| own).ok_or_else(|| {
         let message = format!("`{table}` has no column `{}`", name.column);
         written

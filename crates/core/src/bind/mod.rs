@@ -6,7 +6,10 @@
 
 mod columns;
 mod computed;
+mod direction;
+mod figures;
 mod links;
+mod lookups;
 mod outputs;
 mod scope;
 mod wishes;
@@ -17,37 +20,15 @@ use std::ops::Range;
 pub use columns::{Headings, TableColumns, name_columns, ways};
 pub use computed::formula_columns;
 pub(crate) use computed::{BoundFormula, RowNames};
-pub use links::{Route, RouteStart};
+pub use links::{Home, KeyPart, Route};
+pub use lookups::BoundLookup;
 pub(crate) use outputs::BoundTotals;
 pub use outputs::{BoundOutput, Content, LinesColumn, OutputKind, Request, Shown};
 pub(crate) use scope::{Reference, Scope};
 pub use wishes::{Wish, Wishes};
 
-use crate::formula::{Function, Node, NodeKind, parse};
-use crate::plan::{ColumnType, Duplicates, Mistake, Plan, Repeats, Role, TableEntry, Written};
-
-/// A lookup of the plan that a link leads to.
-#[derive(Debug)]
-pub struct BoundLookup {
-    /// Its name.
-    pub name: String,
-    /// The names of its columns.
-    pub columns: Vec<String>,
-    /// Of these, the ones that come from slots of the file name.
-    pub slots: BTreeSet<usize>,
-    /// The column of its key.
-    pub key: usize,
-    /// The columns with the first and the last day of a row.
-    pub valid: Option<(usize, usize)>,
-    /// What happens to rows with the same key.
-    pub duplicates: Duplicates,
-    /// The column whose values say which of them holds.
-    pub(crate) decides: Option<usize>,
-    /// Columns that are worked out from the others.
-    pub(crate) formulas: Vec<BoundFormula>,
-    /// The columns that are used, and how they are read.
-    pub wishes: Wishes,
-}
+use crate::formula::{Function, Node, NodeKind};
+use crate::plan::{ColumnType, Mistake, Plan, Repeats, TableEntry, Written};
 
 /// The fact table of the plan.
 #[derive(Debug)]
@@ -90,7 +71,16 @@ pub struct BoundFigure {
     pub(crate) node: Node,
 }
 
-/// A plan whose names are bound.
+/// A link that is written the other way round than it is taken.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Turned {
+    /// The path as the plan writes it.
+    pub written: String,
+    /// The path as it is taken.
+    pub taken: String,
+}
+
+/// A plan whose names are bound, seen from one of its facts.
 #[derive(Debug)]
 pub struct Bound {
     /// The fact table.
@@ -99,6 +89,8 @@ pub struct Bound {
     pub lookups: Vec<BoundLookup>,
     /// The links, each after the one that it hangs on.
     pub routes: Vec<Route>,
+    /// Links that are written the other way round than they are taken.
+    pub turned: Vec<Turned>,
     /// The figures, in the order of the plan.
     pub figures: Vec<BoundFigure>,
     /// The figures by number, each after those that it builds on.
@@ -107,30 +99,57 @@ pub struct Bound {
     pub outputs: Vec<BoundOutput>,
 }
 
-/// Binds the names of a plan to the columns of its tables.
+/// Binds the names of a plan to the columns of its tables, for each of its facts. `turned` are links, by
+/// number, that the data shows to be written backwards.
 ///
 /// # Errors
 /// All mistakes that stand on their own, in the order of the plan.
-pub fn bind(plan: &Plan, headings: &Headings, requests: &[Request]) -> Result<Bound, Vec<Mistake>> {
-    Binder { plan, headings }.bind(requests)
+pub fn bind(
+    plan: &Plan,
+    headings: &Headings,
+    requests: &[Request],
+    turned: &BTreeSet<usize>,
+) -> Result<Vec<Bound>, Vec<Mistake>> {
+    require_fact(plan).map_err(|mistake| vec![mistake])?;
+    let binder = Binder { plan, headings };
+    let mut facts = Vec::new();
+    for fact in plan.facts() {
+        let mut bound = Bound {
+            fact: binder.fact(&fact.name).map_err(|mistake| vec![mistake])?,
+            lookups: Vec::new(),
+            routes: Vec::new(),
+            turned: Vec::new(),
+            figures: Vec::new(),
+            figure_order: Vec::new(),
+            outputs: Vec::new(),
+        };
+        links::bind_links(plan, headings, &mut bound, turned)?;
+        facts.push(bound);
+    }
+    figures::bind_figures(plan, &mut facts)?;
+    outputs::bind_outputs(requests, &mut facts)?;
+    Ok(facts)
 }
 
-/// The name of the plan's fact table.
+/// A plan has a fact table.
 ///
 /// # Errors
-/// None or several are marked as such.
-pub fn fact_name(plan: &Plan) -> Result<&str, Mistake> {
-    let mut facts = plan.tables.iter().filter(|table| table.value.role == Role::Fact);
-    match (facts.next(), facts.next()) {
-        (Some(fact), None) => Ok(&fact.name),
-        (None, _) => Err(Mistake::of_plan("no table of the plan is a fact table")
+/// It has none.
+pub fn require_fact(plan: &Plan) -> Result<(), Mistake> {
+    match plan.facts().next() {
+        Some(_) => Ok(()),
+        None => Err(Mistake::of_plan("no table of the plan is a fact table")
             .help("add `role = \"fact\"` to the table with the sales lines")),
-        (Some(_), Some(second)) => Err(Mistake::in_plan(
-            second.name_span.clone(),
-            "a plan with several fact tables cannot be run yet",
-        )
-        .help("keep one plan for each fact table")),
     }
+}
+
+/// The number of the fact that a name of the plan says.
+fn fact_called(facts: &[Bound], name: &Written) -> Result<usize, Mistake> {
+    facts.iter().position(|bound| bound.fact.name == name.text).ok_or_else(|| {
+        let known = facts.iter().map(|bound| bound.fact.name.as_str());
+        name.mistaken(format!("`{}` is no fact table of the plan", name.text))
+            .nearest(&name.text, known)
+    })
 }
 
 struct Binder<'a> {
@@ -139,23 +158,6 @@ struct Binder<'a> {
 }
 
 impl Binder<'_> {
-    fn bind(&self, requests: &[Request]) -> Result<Bound, Vec<Mistake>> {
-        let one = |mistake| vec![mistake];
-        let fact = fact_name(self.plan).map_err(one)?;
-        let mut bound = Bound {
-            fact: self.fact(fact).map_err(one)?,
-            lookups: Vec::new(),
-            routes: Vec::new(),
-            figures: Vec::new(),
-            figure_order: Vec::new(),
-            outputs: Vec::new(),
-        };
-        links::bind_links(self.plan, self.headings, &mut bound)?;
-        self.figures(&mut bound)?;
-        outputs::bind_outputs(requests, &mut bound)?;
-        Ok(bound)
-    }
-
     fn fact(&self, name: &str) -> Result<BoundFact, Mistake> {
         let entry = self.plan.tables.get(name).expect("the fact is a table of the plan");
         if let Some(valid) = &entry.value.valid {
@@ -231,75 +233,6 @@ impl Binder<'_> {
         }
         Ok(Some(FactKey { columns: key_columns, repeats: choice, decides }))
     }
-
-    fn figures(&self, bound: &mut Bound) -> Result<(), Vec<Mistake>> {
-        let mut mistakes = Vec::new();
-        for entry in self.plan.figures.iter() {
-            let written = self.plan.written_at(&entry.value, entry.span.clone());
-            match parse(&written) {
-                Ok(node) => {
-                    bound.figures.push(BoundFigure { name: entry.name.clone(), written, node });
-                }
-                Err(mistake) => mistakes.push(mistake),
-            }
-        }
-        if !mistakes.is_empty() {
-            return Err(mistakes);
-        }
-        let uses: Vec<Vec<Use>> = bound
-            .figures
-            .iter()
-            .map(|figure| uses_of(&figure.node, &figure.written, &Scope::of(bound), &mut mistakes))
-            .collect();
-        if !mistakes.is_empty() {
-            return Err(mistakes);
-        }
-        bound.figure_order = self.order(bound, &uses).map_err(|mistake| vec![mistake])?;
-        for used in uses.into_iter().flatten() {
-            bound.note(&used);
-        }
-        Ok(())
-    }
-
-    /// The figures in an order in which each comes after those that it builds on.
-    fn order(&self, bound: &Bound, uses: &[Vec<Use>]) -> Result<Vec<usize>, Mistake> {
-        let mut order = Vec::new();
-        let mut path = Vec::new();
-        for figure in 0..bound.figures.len() {
-            visit(figure, bound, uses, &mut order, &mut path)?;
-        }
-        Ok(order)
-    }
-}
-
-fn visit(
-    figure: usize,
-    bound: &Bound,
-    uses: &[Vec<Use>],
-    order: &mut Vec<usize>,
-    path: &mut Vec<usize>,
-) -> Result<(), Mistake> {
-    if order.contains(&figure) {
-        return Ok(());
-    }
-    if let Some(start) = path.iter().position(|on_path| *on_path == figure) {
-        let names: Vec<&str> = path[start..]
-            .iter()
-            .chain([&figure])
-            .map(|number| bound.figures[*number].name.as_str())
-            .collect();
-        let message = format!("the figures go in a circle: {}", names.join(" -> "));
-        return Err(bound.figures[figure].written.mistaken(message));
-    }
-    path.push(figure);
-    for used in &uses[figure] {
-        if let Reference::Figure(next) = used.reference {
-            visit(next, bound, uses, order, path)?;
-        }
-    }
-    path.pop();
-    order.push(figure);
-    Ok(())
 }
 
 /// One name in a formula: what it refers to and what it is needed for.
@@ -409,24 +342,11 @@ impl BoundFact {
 }
 
 impl Bound {
-    /// Remembers that a formula uses a column.
-    pub(crate) fn note(&mut self, used: &Use) {
+    /// Remembers that a condition uses a column.
+    pub(crate) fn note_condition(&mut self, used: &Use) {
         let (wishes, column) = match used.reference {
             Reference::Figure(_) => return,
-            Reference::Column(column) => {
-                let fact = &mut self.fact;
-                let percent = fact.wishes.declared(column).declared == Some(ColumnType::Percent);
-                if used.rate {
-                    fact.amounts.remove(&column);
-                    fact.rates.insert(column);
-                } else if used.needed == Some(ColumnType::Number)
-                    && !percent
-                    && !fact.rates.contains(&column)
-                {
-                    fact.amounts.insert(column);
-                }
-                (&mut fact.wishes, column)
-            }
+            Reference::Column(column) => (&mut self.fact.wishes, column),
             Reference::Attribute { route, column } => {
                 (&mut self.lookups[self.routes[route].lookup].wishes, column)
             }
@@ -435,5 +355,23 @@ impl Bound {
             Some(needed) => wishes.need(column, needed, used.at.clone()),
             None => wishes.use_values(column),
         }
+    }
+
+    /// Remembers that a formula uses a column.
+    pub(crate) fn note(&mut self, used: &Use) {
+        if let Reference::Column(column) = used.reference {
+            let fact = &mut self.fact;
+            let percent = fact.wishes.declared(column).declared == Some(ColumnType::Percent);
+            if used.rate {
+                fact.amounts.remove(&column);
+                fact.rates.insert(column);
+            } else if used.needed == Some(ColumnType::Number)
+                && !percent
+                && !fact.rates.contains(&column)
+            {
+                fact.amounts.insert(column);
+            }
+        }
+        self.note_condition(used);
     }
 }

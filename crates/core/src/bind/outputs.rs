@@ -1,6 +1,6 @@
 //! Outputs: lines with the columns asked for, and totals by attributes.
 
-use super::{Bound, Reference, Scope, uses_of};
+use super::{Bound, Reference, Scope, fact_called, uses_of};
 use crate::formula::{Node, NodeKind, parse};
 use crate::plan::{ColumnType, Mistake, OutputEntry, Plan, Written};
 
@@ -11,6 +11,8 @@ pub struct Request {
     pub name: String,
     /// The file to write, with its place in the plan.
     pub to: Option<Written>,
+    /// The fact that it is made of; none for the first that has what it names.
+    pub of: Option<Written>,
     /// What it holds.
     pub content: Content,
 }
@@ -66,7 +68,8 @@ impl Request {
                 filter: entry.filter.as_ref().map(|text| plan.written(text)),
             },
         };
-        Ok(Request { name: name.to_owned(), to: Some(to), content })
+        let of = entry.of.as_ref().map(|of| plan.written(of));
+        Ok(Request { name: name.to_owned(), to: Some(to), of, content })
     }
 }
 
@@ -141,15 +144,46 @@ pub enum Shown {
     Column(usize),
 }
 
-pub(super) fn bind_outputs(requests: &[Request], bound: &mut Bound) -> Result<(), Vec<Mistake>> {
+pub(super) fn bind_outputs(requests: &[Request], facts: &mut [Bound]) -> Result<(), Vec<Mistake>> {
     let mut mistakes = Vec::new();
     for request in requests {
-        match bind_output(request, bound, &mut mistakes) {
-            Ok(output) => bound.outputs.push(output),
-            Err(mistake) => mistakes.push(mistake),
-        }
+        let output = owner(request, facts).and_then(|owner| {
+            let output = bind_output(request, &mut facts[owner], &mut mistakes)?;
+            facts[owner].outputs.push(output);
+            Ok(())
+        });
+        mistakes.extend(output.err());
     }
     if mistakes.is_empty() { Ok(()) } else { Err(mistakes) }
+}
+
+/// The fact of an output: the one that the plan says, else the first that has what it shows, or most of
+/// what it names.
+fn owner(request: &Request, facts: &[Bound]) -> Result<usize, Mistake> {
+    if let Some(of) = &request.of {
+        return fact_called(facts, of);
+    }
+    let (shown, others): (Vec<&Written>, Vec<&Written>) = match &request.content {
+        Content::Lines(columns) => (columns.iter().flatten().collect(), Vec::new()),
+        Content::Totals { by, show, filter } => {
+            (show.iter().flatten().collect(), by.iter().chain(filter).collect())
+        }
+    };
+    let unknown = |texts: &[&Written], bound: &Bound| {
+        let figures: Vec<&str> = bound.figures.iter().map(|figure| figure.name.as_str()).collect();
+        let mut unknown = 0usize;
+        let names = texts.iter().filter(|text| !["*", "lines"].contains(&text.text.trim()));
+        for node in names.filter_map(|text| parse(text).ok()) {
+            node.walk(&mut |node| {
+                if let NodeKind::Name(name) = &node.kind {
+                    unknown += usize::from(!Scope::of(bound).knows(name, &figures));
+                }
+            });
+        }
+        unknown
+    };
+    let lacks = |bound: &Bound| (unknown(&shown, bound), unknown(&others, bound));
+    Ok((0..facts.len()).min_by_key(|fact| lacks(&facts[*fact])).unwrap_or(0))
 }
 
 fn bind_output(

@@ -204,20 +204,21 @@ impl Parser<'_> {
             }
             _ => None,
         };
-        let Some((first, span)) = name_at(self.at) else {
+        let Some((mut column, mut span)) = name_at(self.at) else {
             return Err(self.unexpected("a name"));
         };
-        if self.tokens.get(self.at + 1).is_some_and(|t| t.kind == TokenKind::Dot) {
-            let Some((column, second)) = name_at(self.at + 2) else {
-                self.at += 2;
+        let mut through = Vec::new();
+        self.at += 1;
+        while self.tokens.get(self.at).is_some_and(|t| t.kind == TokenKind::Dot) {
+            self.at += 1;
+            let Some((next, end)) = name_at(self.at) else {
                 return Err(self.unexpected("a column name after the point"));
             };
-            self.at += 3;
-            let span = span.start..second.end;
-            return Ok(NodeKind::Name(ColumnName { table: Some(first), column, span }));
+            self.at += 1;
+            through.push(std::mem::replace(&mut column, next));
+            span.end = end.end;
         }
-        self.at += 1;
-        Ok(NodeKind::Name(ColumnName { table: None, column: first, span }))
+        Ok(NodeKind::Name(ColumnName { through, column, span }))
     }
 
     fn call(&mut self, name: &str, span: &Range<usize>) -> Result<NodeKind, Mistake> {
@@ -364,10 +365,10 @@ mod tests {
             NodeKind::Number(value) => value.to_string(),
             NodeKind::Text(text) => format!("'{text}'"),
             NodeKind::Blank => "blank".into(),
-            NodeKind::Name(name) => match &name.table {
-                Some(table) => format!("{table}.{}", name.column),
-                None => name.column.clone(),
-            },
+            NodeKind::Name(name) => {
+                let parts = name.through.iter().chain([&name.column]);
+                parts.map(String::as_str).collect::<Vec<_>>().join(".")
+            }
             NodeKind::Negate(a) => format!("(- {})", shape(a)),
             NodeKind::Not(a) => format!("(not {})", shape(a)),
             NodeKind::Binary(o, a, b) => format!("({} {} {})", o.sign(), shape(a), shape(b)),

@@ -1,8 +1,11 @@
 //! The index of a lookup's keys: which row a written key finds, and by which step.
 
+use std::borrow::Cow;
+
 use arrow_array::StringViewArray;
 
 use super::clean::{KeyForm, cleaned};
+use super::joined::map_parts;
 use super::table::{KeyTable, NO_ROW, ROW_LIMIT};
 
 /// What looking for a key came to.
@@ -24,39 +27,65 @@ const SEVERAL: u32 = ROW_LIMIT - 1;
 /// Finds the row of a key, step by step; see the plan language on matching a candidate.
 ///
 /// Most keys are found as they are written, in a table of their own. The tables of the further steps
-/// are asked only for the others.
+/// are asked only for the others. A key of several columns is one text, see [`joined`](super::joined).
 pub struct KeyIndex {
     exact: KeyTable,
     /// Cleaned forms of those keys that are not clean as they are written.
     clean: KeyTable,
-    form: KeyForm,
+    /// What step 3 disregards, by column of the key.
+    forms: Vec<KeyForm>,
+    /// Whether there are no steps after the first.
+    as_written: bool,
     /// Every key in the form of step 3, unless that step is empty.
     formed: KeyTable,
 }
 
 impl KeyIndex {
     /// An index of `keys` with their rows. A key that comes a second time is left out; blank keys
-    /// must not be among them.
-    pub fn new<'k>(keys: impl ExactSizeIterator<Item = (&'k str, u32)>, form: KeyForm) -> KeyIndex {
+    /// must not be among them. `forms` has one for each column of the key; none says that keys are
+    /// compared as they are written only.
+    pub fn new<'k>(
+        keys: impl ExactSizeIterator<Item = (&'k str, u32)>,
+        forms: Option<Vec<KeyForm>>,
+    ) -> KeyIndex {
+        let as_written = forms.is_none();
+        let forms = forms.unwrap_or_default();
+        let plain = forms.iter().all(KeyForm::is_plain);
         let mut index = KeyIndex {
             exact: KeyTable::with_capacity(keys.len()),
             clean: KeyTable::with_capacity(0),
-            formed: KeyTable::with_capacity(if form.is_plain() { 0 } else { keys.len() }),
-            form,
+            formed: KeyTable::with_capacity(if plain { 0 } else { keys.len() }),
+            forms,
+            as_written,
         };
         for (key, row) in keys {
             if index.exact.insert(key, row).is_some() {
                 continue;
             }
-            let clean = cleaned(key);
+            if index.as_written {
+                continue;
+            }
+            let clean = index.cleaned(key).into_owned();
             if clean != key {
                 insert_form(&mut index.clean, &clean, row);
             }
-            if !index.form.is_plain() {
-                insert_form(&mut index.formed, &index.form.of(&clean), row);
+            if !plain {
+                let form = index.formed(&clean);
+                insert_form(&mut index.formed, &form, row);
             }
         }
         index
+    }
+
+    /// A key as step 2 compares it.
+    fn cleaned<'k>(&self, key: &'k str) -> Cow<'k, str> {
+        map_parts(key, self.forms.len(), |_, part| cleaned(part))
+    }
+
+    /// A cleaned key as step 3 compares it.
+    fn formed(&self, key: &str) -> String {
+        map_parts(key, self.forms.len(), |column, part| Cow::Owned(self.forms[column].of(part)))
+            .into_owned()
     }
 
     /// The row of one key.
@@ -69,7 +98,10 @@ impl KeyIndex {
 
     /// The row of a key that is not there as it is written.
     fn find_unclean(&self, key: &str) -> Found {
-        let clean = cleaned(key);
+        if self.as_written {
+            return Found::Nothing;
+        }
+        let clean = self.cleaned(key);
         if clean.is_empty() {
             return Found::Nothing;
         }
@@ -78,10 +110,10 @@ impl KeyIndex {
             (Some(row), None) | (None, Some(row)) => return Found::Cleaned(row),
             (None, None) => {}
         }
-        if self.form.is_plain() {
+        if self.formed.is_empty() {
             return Found::Nothing;
         }
-        match self.formed.get(&self.form.of(&clean)) {
+        match self.formed.get(&self.formed(&clean)) {
             Some(SEVERAL) => Found::Undecided,
             Some(row) => Found::Cleaned(row),
             None => Found::Nothing,
@@ -121,7 +153,7 @@ mod tests {
     fn index(keys: &[&str], ignore: &[Ignore]) -> KeyIndex {
         let numbered: Vec<_> =
             keys.iter().enumerate().map(|(row, key)| (*key, row as u32)).collect();
-        KeyIndex::new(numbered.into_iter(), KeyForm::ignoring(ignore))
+        KeyIndex::new(numbered.into_iter(), Some(vec![KeyForm::ignoring(ignore)]))
     }
 
     #[test]

@@ -2,9 +2,12 @@
 
 mod clean;
 mod index;
+mod joined;
 mod table;
 
 pub use clean::KeyForm;
 pub use index::{Found, KeyIndex};
+pub(crate) use joined::shown;
+pub use joined::{join_columns, joined};
 pub use table::KeyTable;
 pub(crate) use table::{NO_ROW, ROW_LIMIT};

@@ -30,17 +30,25 @@ pub struct Mistake {
     pub message: String,
     /// The way out.
     pub help: Option<String>,
+    /// Two tables that no link joins: where the one is asked for what only the other has.
+    pub apart: Option<Box<(String, String)>>,
 }
 
 impl Mistake {
     /// A mistake at a range of the plan's text.
     pub fn in_plan(span: Range<usize>, message: impl Into<String>) -> Mistake {
-        Mistake { origin: Origin::Plan, span: Some(span), message: message.into(), help: None }
+        Mistake { span: Some(span), ..Mistake::of_plan(message) }
     }
 
     /// A mistake of the plan as a whole.
     pub fn of_plan(message: impl Into<String>) -> Mistake {
-        Mistake { origin: Origin::Plan, span: None, message: message.into(), help: None }
+        Mistake {
+            origin: Origin::Plan,
+            span: None,
+            message: message.into(),
+            help: None,
+            apart: None,
+        }
     }
 
     /// The same mistake with a way out.
@@ -50,8 +58,14 @@ impl Mistake {
     }
 
     /// The same mistake with a way out, where it has none yet.
-    pub fn or_help(self, help: &str) -> Mistake {
+    pub fn or_help(self, help: impl Into<String>) -> Mistake {
         if self.help.is_some() { self } else { self.help(help) }
+    }
+
+    /// The same mistake where no link leads from one table to another.
+    pub(crate) fn apart(mut self, from: &str, to: &str) -> Mistake {
+        self.apart = Some(Box::new((from.to_owned(), to.to_owned())));
+        self
     }
 
     /// The same mistake with the nearest of the valid names, or all of them when none is near.
@@ -140,12 +154,7 @@ impl Written {
         } else {
             self.span.clone()
         };
-        Mistake {
-            origin: self.origin.clone(),
-            span: Some(span),
-            message: message.into(),
-            help: None,
-        }
+        Mistake { origin: self.origin.clone(), span: Some(span), ..Mistake::of_plan(message) }
     }
 
     /// A mistake about the whole text.

@@ -5,6 +5,7 @@
 //! names in a plan refer to is settled afterwards, in `bind`.
 
 mod entries;
+mod links;
 mod mistake;
 mod path;
 mod tables;
@@ -15,6 +16,7 @@ use serde::Deserialize;
 use toml::Spanned;
 
 pub use entries::{Entry, InOrder, OneOrMore};
+pub use links::{Ignore, IgnoreEntry, LinkEntry, Matching, Missing};
 pub use mistake::{Mistake, Origin, Written, listed, nearest_name};
 pub(crate) use path::{ColumnName, LinkPath, parse_link_path};
 pub use tables::{
@@ -43,7 +45,7 @@ pub struct Plan {
     pub link: Vec<Spanned<LinkEntry>>,
     /// `[figures]`.
     #[serde(default)]
-    pub figures: InOrder<String>,
+    pub figures: InOrder<FigureEntry>,
     /// `[outputs.NAME]`.
     #[serde(default)]
     pub outputs: InOrder<OutputEntry>,
@@ -59,57 +61,18 @@ pub struct Head {
     pub currency: Option<String>,
 }
 
-/// `[[link]]`: how a table finds its row in a lookup.
-#[derive(Debug, Deserialize)]
-#[serde(deny_unknown_fields, rename_all = "kebab-case")]
-pub struct LinkEntry {
-    /// `FROM -> TO [as of DATE]`.
-    pub path: Spanned<String>,
-    /// A name for the link; without it the lookup's.
-    #[serde(rename = "as")]
-    pub name: Option<Spanned<String>>,
-    /// Differences in the way of writing that do not count.
-    #[serde(default)]
-    pub ignore: Vec<Ignore>,
-    /// What a line without a row gets.
-    #[serde(default)]
-    pub missing: Missing,
-    /// The attributes of such a line, where `missing = "fill"`.
-    pub fill: Option<Spanned<InOrder<FillValue>>>,
-}
-
-/// A difference in the way a key is written that a link may disregard.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Deserialize)]
-#[serde(rename_all = "kebab-case")]
-pub enum Ignore {
-    /// Upper and lower case, by Unicode's full case folding.
-    Case,
-    /// Full-width, ligature and other compatibility forms (Unicode NFKC).
-    Width,
-    /// All but letters and digits.
-    Punctuation,
-    /// Zeros before keys that consist of digits only.
-    LeadingZeros,
-}
-
-/// What becomes of a line whose key has no row in the lookup, or that has no key.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize)]
-#[serde(rename_all = "kebab-case")]
-pub enum Missing {
-    /// The line stays, its attributes are blank.
-    #[default]
-    Keep,
-    /// The line stays, its attributes are those of `fill`.
-    Fill,
-    /// The line goes to the set-aside file.
-    SetAside,
-    /// The run ends, naming the lines.
-    Stop,
-}
-
 /// One value of `fill`, kept as it is written.
 #[derive(Debug, PartialEq, Eq)]
 pub struct FillValue(pub String);
+
+/// A figure: its formula, alone or with more.
+#[derive(Debug)]
+pub struct FigureEntry {
+    /// The formula, with its place in the plan.
+    pub formula: Spanned<String>,
+    /// The fact that it belongs to.
+    pub of: Option<Spanned<String>>,
+}
 
 /// `[outputs.NAME]`: a file that a run writes.
 #[derive(Debug, Deserialize)]
@@ -117,6 +80,8 @@ pub struct FillValue(pub String);
 pub struct OutputEntry {
     /// The file, relative to the plan; its ending says the form.
     pub to: Spanned<String>,
+    /// The fact that it is made of; without it the first that has what it names.
+    pub of: Option<Spanned<String>>,
     /// For lines: the columns and their order; `"*"` is the fact's own as they were read.
     pub columns: Option<Vec<Spanned<String>>>,
     /// For totals: the attributes of a row. An empty list gives the grand total.
@@ -135,16 +100,23 @@ impl Plan {
     /// The first thing that is not TOML or not part of the language.
     pub fn parse(source: &str) -> Result<Plan, Mistake> {
         let mut plan: Plan = toml::from_str(source).map_err(|error| {
-            let mistake = Mistake {
-                origin: Origin::Plan,
-                span: error.span(),
-                message: String::new(),
-                help: None,
-            };
+            let mistake = Mistake { span: error.span(), ..Mistake::of_plan("") };
             entries::worded(mistake, error.message())
         })?;
         plan.source = source.to_owned();
         Ok(plan)
+    }
+
+    /// The formula of a figure with its place.
+    pub fn formula(&self, figure: &Entry<FigureEntry>) -> Written {
+        let formula = &figure.value.formula;
+        let alone = formula.span().is_empty();
+        self.written_at(formula.get_ref(), if alone { figure.span.clone() } else { formula.span() })
+    }
+
+    /// The fact tables, in the order of the plan.
+    pub fn facts(&self) -> impl Iterator<Item = &Entry<TableEntry>> {
+        self.tables.iter().filter(|table| table.value.role == Role::Fact)
     }
 
     /// A string of the plan with its place.
@@ -162,6 +134,21 @@ impl Plan {
 pub fn key(name: &str) -> std::borrow::Cow<'_, str> {
     let bare = |sign: char| sign.is_ascii_alphanumeric() || "_-".contains(sign);
     if !name.is_empty() && name.chars().all(bare) { name.into() } else { quoted(name).into() }
+}
+
+/// A name as a path or formula has it: bare where it can be, else in double quotes.
+pub fn name(name: &str) -> std::borrow::Cow<'_, str> {
+    const WORDS: [&str; 16] = [
+        "and", "or", "not", "if", "then", "else", "in", "between", "is", "blank", "as", "of",
+        "lines", "true", "false", "null",
+    ];
+    let mut signs = name.chars();
+    let bare = signs.next().is_some_and(char::is_alphabetic)
+        && signs.all(|sign| sign.is_alphanumeric() || sign == '_');
+    if bare && !WORDS.contains(&name) {
+        return name.into();
+    }
+    format!("\"{}\"", name.replace('"', "\"\"")).into()
 }
 
 /// A text in quotes, as a plan has it.

@@ -6,7 +6,7 @@ use std::collections::BTreeSet;
 use serde::Deserialize;
 use toml::Spanned;
 
-use super::{Entry, FillValue, InOrder, Mistake, OneOrMore, Plan, parse_link_path};
+use super::{ColumnName, Entry, FillValue, InOrder, Mistake, OneOrMore, Plan, parse_link_path};
 
 /// An entry that may say how files are written, besides what is its own.
 macro_rules! entry_with_settings {
@@ -82,7 +82,7 @@ entry_with_settings! {
         /// `[tables.NAME.columns]`: by the headings of the file.
         #[serde(default)]
         pub columns: InOrder<ColumnEntry>,
-        /// The column that identifies a row; of a fact one or several.
+        /// The column or columns that identify a row.
         pub key: Option<Spanned<OneOrMore>>,
         /// The columns that say when a row of a lookup holds.
         pub valid: Option<Valid>,
@@ -424,14 +424,24 @@ impl Plan {
             .map(|column| column.value.name(&column.name).to_owned());
         let linked = self.link.iter().filter_map(|link| {
             let path = parse_link_path(&self.written(&link.get_ref().path)).ok()?;
-            let ends = [path.from, path.to].into_iter();
-            Some(
-                ends.filter(|end| end.table.as_deref() == Some(table))
-                    .map(|end| end.column)
-                    .collect::<Vec<_>>(),
-            )
+            let ends = path.parts().chain(&path.to);
+            let here = |end: &&ColumnName| {
+                end.through.last().and_then(|name| self.table_called(name)) == Some(table)
+            };
+            Some(ends.filter(here).map(|end| end.column.clone()).collect::<Vec<_>>())
         });
         keys.into_iter().flatten().chain(declared).chain(linked.flatten()).collect()
+    }
+
+    /// The table of that name, or the one that the link of that name leads to.
+    pub(crate) fn table_called(&self, name: &str) -> Option<&str> {
+        if let Some(table) = self.tables.get(name) {
+            return Some(&table.name);
+        }
+        let mut links = self.link.iter().map(Spanned::get_ref);
+        let link = links.find(|link| link.name.as_ref().is_some_and(|n| n.get_ref() == name))?;
+        let path = parse_link_path(&self.written(&link.path)).ok()?;
+        self.tables.get(path.to_table()).map(|table| table.name.as_str())
     }
 
     /// The columns of a table that the plan names anywhere but in formulas: they are not meant by a

@@ -21,8 +21,8 @@ struct Texts<'a>(&'a [String]);
 impl Names for Texts<'_> {
     fn leaf(&self, name: &ColumnName, written: &Written) -> Result<Expr, Mistake> {
         let field = self.0.iter().position(|heading| *heading == name.column);
-        match (field, &name.table) {
-            (Some(field), None) => Ok(Expr { kind: ExprKind::Column(field), ty: Type::Text }),
+        match (field, name.through.as_slice()) {
+            (Some(field), []) => Ok(Expr { kind: ExprKind::Column(field), ty: Type::Text }),
             _ => {
                 let message = format!("the file has no heading `{}`", name.column);
                 let headings = self.0.iter().map(String::as_str);

@@ -19,7 +19,9 @@ fn bound(settings: &str, columns: &str) -> BoundLookup {
         let names = columns.split(',').map(str::to_owned).collect();
         headings.0.insert(name.into(), TableColumns { names, slots: BTreeSet::new() });
     }
-    bind(&Plan::parse(&plan).unwrap(), &headings, &[]).unwrap().lookups.remove(0)
+    bind(&Plan::parse(&plan).unwrap(), &headings, &[], &BTreeSet::new()).unwrap()[0]
+        .lookups
+        .remove(0)
 }
 
 fn settle(settings: &str, text: &str) -> Lookup {

@@ -39,7 +39,7 @@ fn mistakes(plan: &str, by: &str) -> Vec<Mistake> {
         Err(mistake) => return vec![mistake],
     };
     requests.push(totals_request(&[by], &[]));
-    bind(&parsed, &headings(), &requests).err().unwrap_or_default()
+    bind(&parsed, &headings(), &requests, &BTreeSet::new()).err().unwrap_or_default()
 }
 
 #[test]

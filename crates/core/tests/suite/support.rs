@@ -67,6 +67,7 @@ pub(crate) fn totals_request(by: &[&str], show: &[&str]) -> Request {
     Request {
         name: "totals".into(),
         to: None,
+        of: None,
         content: Content::Totals { by: written(by), show, filter: None },
     }
 }
@@ -74,7 +75,9 @@ pub(crate) fn totals_request(by: &[&str], show: &[&str]) -> Request {
 /// The plan bound to the tables; the fact is called `sales`.
 pub(crate) fn engine(plan: &str, tables: &Tables, by: &[&str], show: &[&str]) -> Engine {
     let plan = Plan::parse(plan).unwrap();
-    let bound = bind(&plan, &headings(tables), &[totals_request(by, show)]).unwrap();
+    let bound = bind(&plan, &headings(tables), &[totals_request(by, show)], &BTreeSet::new())
+        .unwrap()
+        .remove(0);
     let lookups = bound
         .lookups
         .iter()

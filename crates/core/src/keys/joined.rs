@@ -1,0 +1,115 @@
+//! Keys of several columns as one text: the texts of the columns with a sign between them that no text
+//! can hold.
+
+use std::borrow::Cow;
+
+use arrow_array::StringViewArray;
+use arrow_array::builder::StringViewBuilder;
+
+/// ASCII's unit separator.
+const BETWEEN: char = '\u{1f}';
+
+/// Where a text holds one of the two itself, it is written as this and another sign.
+const ESCAPE: char = '\u{1e}';
+
+/// The key that these texts make; a single one is the key itself.
+pub fn joined<'a>(texts: &[&'a str]) -> Cow<'a, str> {
+    if let [only] = texts {
+        return Cow::Borrowed(only);
+    }
+    let mut key = String::with_capacity(texts.iter().map(|text| text.len() + 1).sum());
+    write_joined(texts.iter().copied(), &mut key);
+    Cow::Owned(key)
+}
+
+fn write_joined<'a>(texts: impl Iterator<Item = &'a str>, key: &mut String) {
+    for (number, text) in texts.enumerate() {
+        if number > 0 {
+            key.push(BETWEEN);
+        }
+        if text.bytes().any(|byte| byte == 0x1e || byte == 0x1f) {
+            for sign in text.chars() {
+                match sign {
+                    ESCAPE => key.extend([ESCAPE, ESCAPE]),
+                    BETWEEN => key.extend([ESCAPE, '\u{1d}']),
+                    sign => key.push(sign),
+                }
+            }
+        } else {
+            key.push_str(text);
+        }
+    }
+}
+
+/// The keys that columns make row by row; a row with a blank part has the blank key.
+pub fn join_columns(columns: &[StringViewArray]) -> StringViewArray {
+    if let [only] = columns {
+        return only.clone();
+    }
+    let rows = columns.first().map_or(0, arrow_array::Array::len);
+    let mut keys = StringViewBuilder::with_capacity(rows);
+    let mut key = String::new();
+    for row in 0..rows {
+        let texts = columns.iter().map(|column| column.value(row));
+        key.clear();
+        if texts.clone().all(|text| !text.trim().is_empty()) {
+            write_joined(texts, &mut key);
+        }
+        keys.append_value(&key);
+    }
+    keys.finish()
+}
+
+/// A key as messages show it.
+pub(crate) fn shown(key: &str) -> String {
+    key.replace(BETWEEN, " + ")
+}
+
+/// Changes the texts of a key one by one.
+pub(crate) fn map_parts<'k>(
+    key: &'k str,
+    columns: usize,
+    mut change: impl FnMut(usize, &'k str) -> Cow<'k, str>,
+) -> Cow<'k, str> {
+    if columns == 1 {
+        return change(0, key);
+    }
+    // The signs that mark the separator in a text are no white space, letters or digits; what a step makes
+    // of the text around them it makes of the escaped text as well.
+    let parts: Vec<Cow<'_, str>> =
+        key.split(BETWEEN).enumerate().map(|(number, part)| change(number, part)).collect();
+    if parts.iter().all(|part| matches!(part, Cow::Borrowed(_)))
+        && parts.iter().map(|part| part.len() + 1).sum::<usize>() == key.len() + 1
+    {
+        return Cow::Borrowed(key);
+    }
+    Cow::Owned(parts.join(&BETWEEN.to_string()))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        /// Different texts make different keys.
+        #[test]
+        fn prop_a_joined_key_is_its_texts(
+            one in prop::collection::vec("[a\u{1d}\u{1e}\u{1f}]{0,4}", 2..4),
+            other in prop::collection::vec("[a\u{1d}\u{1e}\u{1f}]{0,4}", 2..4),
+        ) {
+            let key = |texts: &[String]| {
+                joined(&texts.iter().map(String::as_str).collect::<Vec<_>>()).into_owned()
+            };
+            prop_assert_eq!(key(&one) == key(&other), one == other);
+        }
+    }
+
+    #[test]
+    fn a_key_with_a_blank_part_is_blank() {
+        let column = |texts: Vec<&str>| StringViewArray::from(texts);
+        let keys = join_columns(&[column(vec!["a", "a", " "]), column(vec!["b", "", "b"])]);
+        assert_eq!(keys, column(vec!["a\u{1f}b", "", ""]));
+        assert_eq!(shown(keys.value(0)), "a + b");
+    }
+}

@@ -1,0 +1,277 @@
+//! Finding the rows of a link: candidate after candidate through the steps of matching, the date and
+//! what the link needs of the row.
+
+use arrow_array::StringViewArray;
+
+use super::status::{LinkStatus, is_row, no_row};
+use crate::calendar::{Calendar, OnDay};
+use crate::column::{DateColumn, is_known};
+use crate::date::Day;
+use crate::keys::{Found, KeyIndex, join_columns};
+use crate::texts::gathered;
+
+/// What a link is asked for: the keys of some lines, or of the rows of a lookup.
+pub(crate) struct Sought {
+    /// How many lines.
+    pub(crate) lines: usize,
+    /// Of each candidate, the texts of its columns.
+    pub(crate) candidates: Vec<Vec<StringViewArray>>,
+    /// The day of each line, for a dated link.
+    pub(crate) days: Option<DateColumn>,
+    /// Which lines need a row; all, where the link has no condition.
+    pub(crate) meant: Option<Vec<bool>>,
+}
+
+/// A candidate that was passed over for a later one, which found a row.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) struct Passed {
+    /// The line.
+    pub(crate) line: u32,
+    /// Which of its candidates.
+    pub(crate) round: u32,
+    /// Why.
+    pub(crate) status: LinkStatus,
+}
+
+/// What was found.
+#[derive(Debug, Default)]
+pub(super) struct Rows {
+    /// A row per line, or why there is none.
+    pub(super) rows: Vec<u32>,
+    /// Lines without a row, ascending, and why.
+    pub(super) problems: Vec<(u32, LinkStatus)>,
+    /// Lines whose key was cleaned.
+    pub(super) cleaned: Vec<u32>,
+    /// Lines that another than their first candidate found.
+    pub(super) alternate: Vec<u32>,
+    /// Candidates before these.
+    pub(super) passed: Vec<Passed>,
+}
+
+/// Finds the rows of keys.
+pub(super) struct Finder {
+    pub(super) index: KeyIndex,
+    /// Of a dated link, the periods of each key.
+    pub(super) calendar: Option<Calendar>,
+    /// The rows that are blank in what the link needs; none where it needs nothing.
+    pub(super) lacking: Option<Vec<bool>>,
+    /// What stands between several candidates in one cell.
+    pub(super) split: Option<String>,
+}
+
+impl Finder {
+    pub(super) fn find(&self, sought: &Sought) -> Rows {
+        let first = match (sought.candidates.as_slice(), &sought.meant, &self.split) {
+            ([only], None, None) => return self.attempt(&join_columns(only), sought, None),
+            ([first, ..], ..) => first,
+            ([], ..) => return Rows::default(),
+        };
+        let mut found =
+            Rows { rows: vec![no_row(LinkStatus::Blank); sought.lines], ..Rows::default() };
+        let mut open: Vec<u32> = Vec::new();
+        for line in 0..sought.lines as u32 {
+            match &sought.meant {
+                Some(meant) if !meant[line as usize] => {
+                    found.rows[line as usize] = no_row(LinkStatus::NotMeant);
+                    found.problems.push((line, LinkStatus::NotMeant));
+                }
+                _ => open.push(line),
+            }
+        }
+        match &self.split {
+            None => {
+                let candidates = [first].into_iter().chain(&sought.candidates[1..]);
+                for (round, columns) in candidates.enumerate() {
+                    let texts: Vec<StringViewArray> = columns
+                        .iter()
+                        .map(|texts| gathered(texts, open.iter().map(|line| Some(*line))))
+                        .collect();
+                    let keys = join_columns(&texts);
+                    open = self.round(round as u32, &keys, &open, sought, &mut found);
+                }
+            }
+            Some(sign) => {
+                let mut lists = Lists::new(sought, sign, &open);
+                for round in 0.. {
+                    let (lines, keys) = lists.next();
+                    if lines.is_empty() {
+                        break;
+                    }
+                    let still = self.round(round, &keys, &lines, sought, &mut found);
+                    lists.keep(&still);
+                }
+            }
+        }
+        found.finish();
+        found
+    }
+
+    /// One candidate of each line that has no row yet; the answer are the lines that still have none.
+    fn round(
+        &self,
+        round: u32,
+        keys: &StringViewArray,
+        lines: &[u32],
+        sought: &Sought,
+        found: &mut Rows,
+    ) -> Vec<u32> {
+        let here = self.attempt(keys, sought, Some(lines));
+        let mut open = Vec::new();
+        let mut cleaned = here.cleaned.iter().map(|at| lines[*at as usize]).collect::<Vec<_>>();
+        if round == 0 {
+            found.cleaned.append(&mut cleaned);
+        }
+        for (at, row) in here.rows.iter().enumerate() {
+            let line = lines[at];
+            if is_row(*row) {
+                found.rows[line as usize] = *row;
+                if round > 0 {
+                    found.alternate.push(line);
+                }
+            } else {
+                open.push(line);
+            }
+        }
+        found.passed.extend(here.problems.iter().map(|(at, status)| Passed {
+            line: lines[*at as usize],
+            round,
+            status: *status,
+        }));
+        open
+    }
+
+    /// The rows of one key per line. `lines` says which lines they are; all, if it does not.
+    fn attempt(&self, keys: &StringViewArray, sought: &Sought, lines: Option<&[u32]>) -> Rows {
+        let mut found = Rows::default();
+        let Rows { rows, problems, cleaned, .. } = &mut found;
+        self.index.find_all(keys, rows, |line, outcome| {
+            let status = match outcome {
+                Found::Exact(row) => return row,
+                Found::Cleaned(row) => {
+                    cleaned.push(line as u32);
+                    return row;
+                }
+                Found::Undecided => LinkStatus::Undecided,
+                Found::Nothing if keys.value(line).trim().is_empty() => LinkStatus::Blank,
+                Found::Nothing => LinkStatus::Unmatched,
+            };
+            problems.push((line as u32, status));
+            no_row(status)
+        });
+        if let (Some(calendar), Some(days)) = (&self.calendar, &sought.days) {
+            let day = |at: usize| lines.map_or(at, |lines| lines[at] as usize);
+            for (at, row) in rows.iter_mut().enumerate().filter(|(_, row)| is_row(**row)) {
+                let status = match on_day(calendar, *row, days, day(at)) {
+                    OnDay::Row(held) => {
+                        *row = held;
+                        continue;
+                    }
+                    OnDay::Nothing => LinkStatus::Undated,
+                    OnDay::Several(..) => LinkStatus::Overlapping,
+                };
+                problems.push((at as u32, status));
+                *row = no_row(status);
+            }
+        }
+        if let Some(lacking) = &self.lacking {
+            for (at, row) in rows.iter_mut().enumerate().filter(|(_, row)| is_row(**row)) {
+                if lacking[*row as usize] {
+                    problems.push((at as u32, LinkStatus::Lacking));
+                    *row = no_row(LinkStatus::Lacking);
+                }
+            }
+        }
+        problems.sort_unstable();
+        cleaned.retain(|at| is_row(rows[*at as usize]));
+        found
+    }
+}
+
+fn on_day(calendar: &Calendar, key: u32, days: &DateColumn, line: usize) -> OnDay {
+    if is_known(days.known.as_ref(), line) {
+        calendar.on(key, Day(days.days[line]))
+    } else {
+        OnDay::Nothing
+    }
+}
+
+impl Rows {
+    /// Lines without a row get the status of the candidate that came furthest; candidates before the one
+    /// that found a row were passed over.
+    fn finish(&mut self) {
+        let mut passed = std::mem::take(&mut self.passed);
+        passed.sort_by_key(|passed| (passed.line, passed.round));
+        for tried in passed.chunk_by(|a, b| a.line == b.line) {
+            let line = tried[0].line;
+            if is_row(self.rows[line as usize]) {
+                let named = tried.iter().filter(|passed| passed.status != LinkStatus::Blank);
+                self.passed.extend(named.copied());
+                continue;
+            }
+            let statuses = tried.iter().map(|passed| passed.status);
+            let status = statuses.reduce(LinkStatus::further).unwrap_or(LinkStatus::Blank);
+            self.rows[line as usize] = no_row(status);
+            self.problems.push((line, status));
+        }
+        // A list without any key is blank.
+        let tried: std::collections::BTreeSet<u32> =
+            self.problems.iter().map(|(line, _)| *line).collect();
+        for (line, row) in self.rows.iter().enumerate() {
+            if !is_row(*row) && !tried.contains(&(line as u32)) {
+                self.problems.push((line as u32, LinkStatus::Blank));
+            }
+        }
+        self.problems.sort_unstable();
+        self.alternate.sort_unstable();
+    }
+}
+
+/// Lists of keys in cells, candidate after candidate.
+struct Lists<'a> {
+    /// Of each line that has no row yet, its keys that were not tried.
+    open: Vec<(u32, Vec<&'a str>)>,
+}
+
+impl<'a> Lists<'a> {
+    fn new(sought: &'a Sought, sign: &'a str, lines: &[u32]) -> Lists<'a> {
+        let keys = |line: u32| {
+            let cells =
+                sought.candidates.iter().map(move |columns| columns[0].value(line as usize));
+            let keys = cells.flat_map(|cell| cell.split(sign)).map(str::trim);
+            // The next to try stands last.
+            let mut keys: Vec<&str> = keys.filter(|key| !key.is_empty()).collect();
+            keys.reverse();
+            (line, keys)
+        };
+        Lists { open: lines.iter().map(|line| keys(*line)).collect() }
+    }
+
+    /// The next key of each line that has one.
+    fn next(&mut self) -> (Vec<u32>, StringViewArray) {
+        self.open.retain(|(_, keys)| !keys.is_empty());
+        let lines = self.open.iter().map(|(line, _)| *line).collect();
+        let keys = self.open.iter_mut().filter_map(|(_, keys)| keys.pop());
+        (lines, StringViewArray::from_iter_values(keys))
+    }
+
+    /// Keeps the lines that still have no row; both are ascending.
+    fn keep(&mut self, lines: &[u32]) {
+        self.open.retain(|(line, _)| lines.binary_search(line).is_ok());
+    }
+}
+
+/// The keys that a line offers, in the order in which they are tried, as messages show them.
+pub(super) fn offered(sought: &Sought, split: Option<&str>, line: usize) -> Vec<String> {
+    let texts = sought.candidates.iter().map(|columns| {
+        let texts: Vec<&str> = columns.iter().map(|column| column.value(line).trim()).collect();
+        texts.join(" + ")
+    });
+    match split {
+        None => texts.collect(),
+        Some(sign) => {
+            let texts: Vec<String> = texts.collect();
+            let keys = texts.iter().flat_map(|text| text.split(sign)).map(str::trim);
+            keys.filter(|key| !key.is_empty()).map(str::to_owned).collect()
+        }
+    }
+}

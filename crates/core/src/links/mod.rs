@@ -1,0 +1,461 @@
+//! Links at work: from the keys of a batch of lines to a row number per line and link.
+//!
+//! A link from the fact looks its keys up; one from a lookup was resolved once per row of that lookup
+//! before the first line, and costs a line no more than reading a number.
+
+mod find;
+mod status;
+
+use std::collections::BTreeMap;
+
+use arrow_array::StringViewArray;
+
+pub(crate) use find::{Passed, Sought};
+pub(crate) use status::is_row;
+pub use status::{LinkStatus, StatusCounts};
+
+use crate::bind::{BoundLookup, Home, KeyPart, Route, RowNames};
+use crate::calendar::Calendar;
+use crate::column::{Column, DateColumn, known_where};
+use crate::formula::{Expr, ExprKind, Type, check, evaluate, type_of};
+use crate::gather::{brought_days, brought_texts};
+use crate::keys::{KeyForm, KeyIndex};
+use crate::lookup::{KeyRows, Lookup, RowOf};
+use crate::plan::{ColumnType, Missing, Mistake};
+use crate::reading::Reading;
+use crate::style::Style;
+use crate::value::Value;
+use find::{Finder, offered};
+use status::no_row;
+
+/// A link, ready for lines.
+pub(crate) struct Link {
+    pub(crate) lookup: usize,
+    pub(crate) missing: Missing,
+    /// The columns of the fact that hold its keys and its day, for one that starts there.
+    start: Start,
+    finder: Finder,
+    /// The condition for lines that need a row, over the columns of lines.
+    pub(crate) when: Option<Expr>,
+    /// The row with the attributes of `fill`.
+    fill: Option<u32>,
+}
+
+/// Where a link takes its keys from.
+enum Start {
+    Fact {
+        /// Of each candidate, its columns.
+        candidates: Vec<Vec<Part>>,
+        day: Option<Part>,
+    },
+    /// Of each row of the parent's lookup, the row found and how.
+    Chain { parent: usize, found: Chain },
+}
+
+/// The rows that the rows of a lookup lead to.
+struct Chain {
+    rows: Vec<(u32, LinkStatus)>,
+    /// The candidates that were passed over, by row.
+    passed: BTreeMap<u32, Vec<Passed>>,
+    /// What was asked for, for messages.
+    sought: Sought,
+}
+
+/// A column with keys or days.
+enum Part {
+    /// A column of lines, by number.
+    Own(usize),
+    /// Texts or days of a lookup that another link brings.
+    Texts(usize, StringViewArray),
+    Days(usize, DateColumn),
+}
+
+/// The rows of one link for a batch of lines.
+#[derive(Debug, Default)]
+pub(crate) struct LinkedRows {
+    /// A row of the lookup per line, or why there is none.
+    pub(crate) rows: Vec<u32>,
+    /// Whether every line has a row.
+    pub(crate) complete: bool,
+    /// How many lines came out how.
+    pub(crate) counts: StatusCounts,
+    /// The lines without a row of their own, and why; also those that are filled.
+    pub(crate) problems: Vec<(u32, LinkStatus)>,
+    /// Candidates that were passed over for a later one.
+    pub(crate) passed: Vec<Passed>,
+}
+
+/// What a link needs of the plan and the tables.
+pub(crate) struct LinkParts<'a> {
+    pub(crate) route: &'a Route,
+    pub(crate) bound: &'a BoundLookup,
+    /// Of a route by number, its lookup as it is bound.
+    pub(crate) bound_of: &'a dyn Fn(usize) -> &'a BoundLookup,
+    /// The number, among the columns that are read, of a fact's column as a key.
+    pub(crate) key_read: &'a dyn Fn(usize) -> usize,
+    /// The same as a day.
+    pub(crate) day_read: &'a dyn Fn(usize) -> usize,
+}
+
+impl Link {
+    /// Prepares a link; `links` are those before it. A row for `fill` is added to the lookup.
+    ///
+    /// # Errors
+    /// A condition that is none.
+    pub(crate) fn new(
+        parts: &LinkParts<'_>,
+        lookups: &mut [Lookup],
+        links: &[Link],
+    ) -> Result<Link, Mistake> {
+        let route = parts.route;
+        let fill = (route.missing == Missing::Fill).then(|| {
+            let lookup = &mut lookups[route.lookup];
+            let values: Vec<_> = route
+                .fill
+                .iter()
+                .map(|(column, text)| (*column, fill_value(lookup, *column, text)))
+                .collect();
+            lookup.add_row(&values)
+        });
+        let finder = finder(parts, &lookups[route.lookup]);
+        let start = match route.home {
+            Home::Fact => fact_start(parts, lookups, links),
+            Home::Route(parent) => {
+                let sought = chain_sought(parts, parent, lookups, links)?;
+                Start::Chain { parent, found: Chain::new(&finder, sought) }
+            }
+        };
+        Ok(Link { lookup: route.lookup, missing: route.missing, start, finder, when: None, fill })
+    }
+
+    /// The link that this one hangs on.
+    pub(crate) fn parent(&self) -> Option<usize> {
+        match self.start {
+            Start::Chain { parent, .. } => Some(parent),
+            Start::Fact { .. } => None,
+        }
+    }
+
+    /// The links that bring what it looks for.
+    pub(crate) fn builds_on(&self) -> Vec<usize> {
+        match &self.start {
+            Start::Chain { parent, .. } => vec![*parent],
+            Start::Fact { candidates, day } => {
+                let through = |part: &Part| match part {
+                    Part::Own(_) => None,
+                    Part::Texts(link, _) | Part::Days(link, _) => Some(*link),
+                };
+                candidates.iter().flatten().chain(day).filter_map(through).collect()
+            }
+        }
+    }
+
+    /// What a link from the fact looks for on a batch of lines. `linked` are the rows of the links before
+    /// this one, `meant` the lines that need a row.
+    pub(crate) fn sought(
+        &self,
+        rows: usize,
+        columns: &[Column],
+        linked: &[Option<LinkedRows>],
+        meant: Option<Vec<bool>>,
+    ) -> Option<Sought> {
+        let Start::Fact { candidates, day } = &self.start else { return None };
+        let rows_of = |link: usize| {
+            &linked[link].as_ref().expect("a link comes after those that it builds on").rows
+        };
+        let texts = |part: &Part| match part {
+            Part::Own(column) => match &columns[*column] {
+                Column::Text(texts) => texts.clone(),
+                _ => unreachable!("key columns are read as text"),
+            },
+            Part::Texts(link, texts) => brought_texts(texts, rows_of(*link)),
+            Part::Days(..) => unreachable!("keys are texts"),
+        };
+        let days = |part: &Part| match part {
+            Part::Own(column) => match &columns[*column] {
+                Column::Date(days) => days.clone(),
+                _ => unreachable!("dates of links are read as dates"),
+            },
+            Part::Days(link, days) => brought_days(days, rows_of(*link)),
+            Part::Texts(..) => unreachable!("days are dates"),
+        };
+        Some(Sought {
+            lines: rows,
+            candidates: candidates.iter().map(|c| c.iter().map(texts).collect()).collect(),
+            days: day.as_ref().map(days),
+            meant,
+        })
+    }
+
+    /// The rows of a batch, by what is sought on it.
+    pub(crate) fn resolve(
+        &self,
+        sought: Option<&Sought>,
+        linked: &[Option<LinkedRows>],
+    ) -> LinkedRows {
+        let mut found = match (&self.start, sought) {
+            (Start::Fact { .. }, Some(sought)) => self.find(sought),
+            (Start::Chain { parent, found }, _) => {
+                let parent = linked[*parent].as_ref().expect("a link comes after its parent");
+                self.follow(&parent.rows, found)
+            }
+            _ => unreachable!("a link from the fact looks for keys"),
+        };
+        found.complete = found.rows.iter().all(|row| is_row(*row));
+        found
+    }
+
+    fn find(&self, sought: &Sought) -> LinkedRows {
+        let found = self.finder.find(sought);
+        let mut linked = LinkedRows {
+            rows: found.rows,
+            problems: found.problems,
+            passed: found.passed,
+            ..LinkedRows::default()
+        };
+        for (line, status) in &linked.problems {
+            linked.counts[self.settled(*status) as usize] += 1;
+            if let Some(fill) = self.fill_for(*status) {
+                linked.rows[*line as usize] = fill;
+            }
+        }
+        linked.counts[LinkStatus::Cleaned as usize] = found.cleaned.len() as u64;
+        linked.counts[LinkStatus::Alternate as usize] = found.alternate.len() as u64;
+        let without_exact: u64 = linked.counts.iter().sum();
+        linked.counts[LinkStatus::Exact as usize] = sought.lines as u64 - without_exact;
+        linked
+    }
+
+    fn follow(&self, parents: &[u32], chain: &Chain) -> LinkedRows {
+        let mut found =
+            LinkedRows { rows: Vec::with_capacity(parents.len()), ..LinkedRows::default() };
+        for (line, &parent) in parents.iter().enumerate() {
+            let (row, status) = chain.at(parent);
+            if status.is_found() {
+                found.rows.push(row);
+                found.counts[status as usize] += 1;
+            } else {
+                found.rows.push(self.fill_for(status).unwrap_or(row));
+                found.counts[self.settled(status) as usize] += 1;
+                found.problems.push((line as u32, status));
+            }
+            if !chain.passed.is_empty() {
+                let passed = chain.passed.get(&parent).into_iter().flatten();
+                found.passed.extend(passed.map(|p| Passed { line: line as u32, ..*p }));
+            }
+        }
+        found
+    }
+
+    /// On a chain, the row that a row of the parent leads to.
+    pub(crate) fn step(&self, parent: Option<u32>) -> Option<u32> {
+        let Start::Chain { found, .. } = &self.start else { return parent };
+        let (row, status) = found.at(parent.unwrap_or(u32::MAX));
+        if status.is_found() { Some(row) } else { self.fill_for(status) }
+    }
+
+    /// The keys that a line offers, in the order in which they are tried; `parents` are the rows of the
+    /// link that this one hangs on.
+    pub(crate) fn offered(
+        &self,
+        sought: Option<&Sought>,
+        parents: &[u32],
+        line: usize,
+    ) -> Vec<String> {
+        let split = self.finder.split.as_deref();
+        match (&self.start, sought) {
+            (Start::Chain { found, .. }, _) => {
+                offered(&found.sought, split, parents[line] as usize)
+            }
+            (_, Some(sought)) => offered(sought, split, line),
+            _ => Vec::new(),
+        }
+    }
+
+    /// The row of `fill`, if it reaches lines that came out so.
+    fn fill_for(&self, status: LinkStatus) -> Option<u32> {
+        self.fill.filter(|_| status.is_missing())
+    }
+
+    /// The status after the plan's rule for missing rows.
+    pub(crate) fn settled(&self, status: LinkStatus) -> LinkStatus {
+        match self.missing {
+            Missing::Normal if status.is_missing() => LinkStatus::Absent,
+            _ if self.fill_for(status).is_some() => LinkStatus::Filled,
+            _ => status,
+        }
+    }
+}
+
+impl Chain {
+    fn new(finder: &Finder, sought: Sought) -> Chain {
+        let found = finder.find(&sought);
+        let mut rows: Vec<(u32, LinkStatus)> =
+            found.rows.iter().map(|row| (*row, LinkStatus::Exact)).collect();
+        found.cleaned.iter().for_each(|at| rows[*at as usize].1 = LinkStatus::Cleaned);
+        found.alternate.iter().for_each(|at| rows[*at as usize].1 = LinkStatus::Alternate);
+        for (at, status) in found.problems {
+            rows[at as usize] = (no_row(status), status);
+        }
+        let mut passed: BTreeMap<u32, Vec<Passed>> = BTreeMap::new();
+        for over in found.passed {
+            passed.entry(over.line).or_default().push(over);
+        }
+        Chain { rows, passed, sought }
+    }
+
+    /// The row that a row of the parent leads to; under a parent without a row there is no key.
+    fn at(&self, parent: u32) -> (u32, LinkStatus) {
+        let found = self.rows.get(parent as usize).copied();
+        found.unwrap_or((no_row(LinkStatus::Blank), LinkStatus::Blank))
+    }
+}
+
+/// What finds the rows of a link.
+fn finder(parts: &LinkParts<'_>, lookup: &Lookup) -> Finder {
+    let route = parts.route;
+    let dated = parts.bound.valid.is_some();
+    let keys = &lookup.keys[route.key];
+    // Of a dated lookup the index gives the number of the key, of any other the row itself.
+    let row = |(number, key): (usize, &KeyRows)| {
+        if dated { number as u32 } else { key.holds[0].row }
+    };
+    let rows: Vec<(&str, u32)> =
+        keys.iter().enumerate().map(|(n, key)| (key.key.as_str(), row((n, key)))).collect();
+    let forms = route.ignore.iter().map(|ignore| KeyForm::ignoring(ignore)).collect();
+    let needs = |columns: &Vec<usize>| {
+        let blank = |row: usize| {
+            columns.iter().any(|column| {
+                lookup.columns[*column].column.as_ref().is_none_or(|c| c.value(row).is_blank())
+            })
+        };
+        (0..lookup.all_rows()).map(blank).collect()
+    };
+    Finder {
+        index: KeyIndex::new(rows.into_iter(), (!route.as_written).then_some(forms)),
+        calendar: dated.then(|| Calendar::new(keys.iter().map(|key| key.holds.clone()))),
+        lacking: (!route.needs.is_empty()).then(|| needs(&route.needs)),
+        split: route.split.clone(),
+    }
+}
+
+/// The columns that a link from the fact takes its keys from.
+fn fact_start(parts: &LinkParts<'_>, lookups: &[Lookup], links: &[Link]) -> Start {
+    let key = |part: &KeyPart| match part.route {
+        None => Part::Own((parts.key_read)(part.column)),
+        Some(route) => Part::Texts(route, lookups[links[route].lookup].key_texts(part.column)),
+    };
+    let day = |part: &KeyPart| match part.route {
+        None => Part::Own((parts.day_read)(part.column)),
+        Some(route) => Part::Days(route, days_of(&lookups[links[route].lookup], part.column)),
+    };
+    let candidates = parts.route.candidates.iter();
+    Start::Fact {
+        candidates: candidates.map(|parts| parts.iter().map(key).collect()).collect(),
+        day: parts.route.as_of.as_ref().map(day),
+    }
+}
+
+/// What a link from a lookup looks for, on each of its rows.
+fn chain_sought(
+    parts: &LinkParts<'_>,
+    parent: usize,
+    lookups: &[Lookup],
+    links: &[Link],
+) -> Result<Sought, Mistake> {
+    let home = &lookups[links[parent].lookup];
+    let rows = home.all_rows();
+    // The rows, of the lookup of a link that hangs on this one, that the rows here lead to.
+    let leads = |route: usize| -> Vec<u32> {
+        let mut way = vec![route];
+        while let Some(next) = links[way[way.len() - 1]].parent().filter(|next| *next != parent) {
+            way.push(next);
+        }
+        let walk = |row: u32| {
+            way.iter()
+                .rev()
+                .fold(Some(row), |row, link| row.and_then(|row| links[*link].step(Some(row))))
+        };
+        (0..rows as u32).map(|row| walk(row).unwrap_or(no_row(LinkStatus::Blank))).collect()
+    };
+    let texts = |part: &KeyPart| match part.route {
+        None => home.key_texts(part.column),
+        Some(route) => {
+            brought_texts(&lookups[links[route].lookup].key_texts(part.column), &leads(route))
+        }
+    };
+    let days = |part: &KeyPart| match part.route {
+        None => days_of(home, part.column),
+        Some(route) => {
+            brought_days(&days_of(&lookups[links[route].lookup], part.column), &leads(route))
+        }
+    };
+    let candidates = parts.route.candidates.iter();
+    Ok(Sought {
+        lines: rows,
+        candidates: candidates.map(|parts| parts.iter().map(texts).collect()).collect(),
+        days: parts.route.as_of.as_ref().map(days),
+        meant: match &parts.route.when {
+            None => None,
+            Some(_) => Some(meant_rows(parts, (parts.bound_of)(parent), home)?),
+        },
+    })
+}
+
+/// The rows of a lookup for which the condition of a link holds; one that is blank counts as holding.
+fn meant_rows(
+    parts: &LinkParts<'_>,
+    bound: &BoundLookup,
+    lookup: &Lookup,
+) -> Result<Vec<bool>, Mistake> {
+    let Some((node, written)) = &parts.route.when else { return Ok(Vec::new()) };
+    let columns = &lookup.columns;
+    let leaf = |column: usize| Expr {
+        kind: ExprKind::Column(column),
+        ty: columns[column].column.as_ref().map_or(Type::Text, type_of),
+    };
+    let names = RowNames { table: &bound.name, columns: &bound.columns, leaf: &leaf };
+    let expr = check(node, &names, written)?;
+    require_condition(&expr, written)?;
+    let holds =
+        |row: usize| !matches!(evaluate(&expr, &RowOf { columns, row }), Ok(Value::YesNo(false)));
+    Ok((0..lookup.all_rows()).map(holds).collect())
+}
+
+/// Refuses a formula that is no condition.
+pub(crate) fn require_condition(
+    expr: &Expr,
+    written: &crate::plan::Written,
+) -> Result<(), Mistake> {
+    if expr.ty == Type::YesNo {
+        return Ok(());
+    }
+    Err(written
+        .mistaken("`when` wants a condition")
+        .help("compare something: when = \"currency <> 'EUR'\""))
+}
+
+/// The days of a lookup's column.
+fn days_of(lookup: &Lookup, column: usize) -> DateColumn {
+    match &lookup.columns[column].column {
+        Some(Column::Date(days)) => days.clone(),
+        // What is no date is never on a day.
+        _ => {
+            let rows = lookup.all_rows();
+            DateColumn { days: vec![0; rows], known: known_where(rows, |_| false) }
+        }
+    }
+}
+
+/// A text of `fill` as a value of its column.
+fn fill_value(lookup: &Lookup, column: usize, text: &str) -> Value<'static> {
+    let column_type = match &lookup.columns[column].column {
+        Some(Column::Number(_)) => ColumnType::Number,
+        Some(Column::Date(_)) => ColumnType::Date,
+        Some(Column::YesNo(_)) => ColumnType::YesNo,
+        _ => return Value::Text(text.to_owned().into()),
+    };
+    let reading = Reading::of(column_type);
+    let read = reading.read(&StringViewArray::from(vec![text]), &Style::default());
+    read.column.value(0).into_owned()
+}

@@ -1,0 +1,106 @@
+//! How a line came out in a link.
+
+use crate::keys::ROW_LIMIT;
+
+/// How a line came out in a link.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum LinkStatus {
+    /// Found by the key as it is written.
+    Exact,
+    /// Found by the key after cleaning.
+    Cleaned,
+    /// Found by another than the first of its candidates.
+    Alternate,
+    /// Not found; its attributes are those that the plan fills in.
+    Filled,
+    /// There is no row, and the plan says that this is normal.
+    Absent,
+    /// The condition of the link says that the line needs no row.
+    NotMeant,
+    /// There is no row for the key.
+    Unmatched,
+    /// The key has rows, none of them for that day.
+    Undated,
+    /// Several different keys fit.
+    Undecided,
+    /// Several rows of the key hold on that day.
+    Overlapping,
+    /// The row is there, and blank in what the link needs of it.
+    Lacking,
+    /// There is no key.
+    Blank,
+}
+
+impl LinkStatus {
+    /// All of them, in the order in which they are shown.
+    pub const ALL: [LinkStatus; 12] = [
+        LinkStatus::Exact,
+        LinkStatus::Cleaned,
+        LinkStatus::Alternate,
+        LinkStatus::Filled,
+        LinkStatus::Absent,
+        LinkStatus::NotMeant,
+        LinkStatus::Unmatched,
+        LinkStatus::Undated,
+        LinkStatus::Undecided,
+        LinkStatus::Overlapping,
+        LinkStatus::Lacking,
+        LinkStatus::Blank,
+    ];
+
+    /// The word for it.
+    pub fn name(self) -> &'static str {
+        match self {
+            LinkStatus::Exact => "exact",
+            LinkStatus::Cleaned => "cleaned",
+            LinkStatus::Alternate => "alternate",
+            LinkStatus::Filled => "filled",
+            LinkStatus::Absent => "absent",
+            LinkStatus::NotMeant => "not-meant",
+            LinkStatus::Unmatched => "unmatched",
+            LinkStatus::Undated => "undated",
+            LinkStatus::Undecided => "undecided",
+            LinkStatus::Overlapping => "overlapping",
+            LinkStatus::Lacking => "lacking",
+            LinkStatus::Blank => "blank",
+        }
+    }
+
+    /// Whether a row was found.
+    pub fn is_found(self) -> bool {
+        matches!(self, LinkStatus::Exact | LinkStatus::Cleaned | LinkStatus::Alternate)
+    }
+
+    /// Whether the rule for missing rows reaches a line that came out so.
+    pub(crate) fn is_missing(self) -> bool {
+        matches!(self, LinkStatus::Unmatched | LinkStatus::Blank)
+    }
+
+    /// Of two candidates that found no row, the one that says more: how far it came on the way from a key
+    /// to a row.
+    pub(super) fn further(self, other: LinkStatus) -> LinkStatus {
+        let steps = |status: LinkStatus| match status {
+            LinkStatus::Blank => 0,
+            LinkStatus::Unmatched => 1,
+            LinkStatus::Undecided => 2,
+            LinkStatus::Undated => 3,
+            LinkStatus::Overlapping => 4,
+            _ => 5,
+        };
+        if steps(other) > steps(self) { other } else { self }
+    }
+}
+
+/// How many lines came out how, by [`LinkStatus`] as a number.
+pub type StatusCounts = [u64; LinkStatus::ALL.len()];
+
+/// The row number that says "none, because of this".
+pub(super) fn no_row(status: LinkStatus) -> u32 {
+    ROW_LIMIT + status as u32
+}
+
+/// Whether a row number is one.
+#[inline]
+pub(crate) fn is_row(row: u32) -> bool {
+    row < ROW_LIMIT
+}
