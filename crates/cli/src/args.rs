@@ -33,11 +33,39 @@ Exit status:
 
 #[derive(Debug, Subcommand)]
 pub(crate) enum Command {
+    Start(StartOptions),
     Run(RunOptions),
     Totals(TotalsOptions),
     Check(CheckOptions),
     Look(LookOptions),
     Demo(DemoOptions),
+}
+
+/// Draft a plan from a folder of files: tables, links and figures, with the reasons
+///
+/// Reads what lies in the folder, or the files and databases named: which tables are sales lines and which are
+/// looked up, which files are parts of one table, and which column finds its row where. The plan says for each
+/// link what speaks for it; what is uncertain stands in it as a comment. All lines are gone through once to try the
+/// links. A plan that is there already is kept, unless --replace says otherwise.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples:
+  interligo start                         the files of this folder
+  interligo start shop                    those of another; the plan is written there
+  interligo start sales.csv products.csv  some files only
+  interligo start stock.sqlite --print    show the plan, and write nothing")]
+pub(crate) struct StartOptions {
+    /// Folders, files, or addresses of databases; without any, this folder
+    #[arg(value_name = "FOLDER|FILE")]
+    pub(crate) named: Vec<String>,
+
+    /// Print the plan instead of writing it
+    #[arg(long)]
+    pub(crate) print: bool,
+
+    /// Write over a plan that is there already
+    #[arg(long)]
+    pub(crate) replace: bool,
 }
 
 /// Read, link, settle, derive, write the outputs, and print the tie-out

@@ -24,6 +24,12 @@ pub(crate) enum Failure {
     /// Neither a table of the plan nor a file.
     #[error("there is no table and no file called `{name}`")]
     NoTable { name: String, known: Vec<String> },
+    /// There is a plan already.
+    #[error("there is a plan already, `{}`", .0.display())]
+    PlanThere(PathBuf),
+    /// A file that a command names.
+    #[error("there is no file or folder called `{0}`")]
+    NoSuchFile(String),
     /// The folder of the demo holds something else.
     #[error("the folder `{}` is not empty", .0.display())]
     FolderInUse(PathBuf),
@@ -48,8 +54,11 @@ impl Failure {
                 Error::Output { .. } => 4,
                 _ => 1,
             },
-            Failure::NoPlan | Failure::NothingToLookAt | Failure::FolderInUse(_) => 2,
-            Failure::NoTable { .. } => 3,
+            Failure::NoPlan
+            | Failure::NothingToLookAt
+            | Failure::FolderInUse(_)
+            | Failure::PlanThere(_) => 2,
+            Failure::NoTable { .. } | Failure::NoSuchFile(_) => 3,
             Failure::Demo { .. } | Failure::Output(_) => 4,
             Failure::Found => 1,
         }
@@ -107,6 +116,9 @@ impl Failure {
                     None => Some(format!("the tables of the plan are {}", known.join(", "))),
                 }
             }
+            Failure::PlanThere(_) => Some(
+                "it is kept: --print shows the draft, --replace writes it in the place of the plan".into(),
+            ),
             Failure::FolderInUse(_) => Some("name a new folder: interligo demo FOLDER".into()),
             _ => None,
         }

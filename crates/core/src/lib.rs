@@ -32,6 +32,7 @@ pub mod pattern;
 pub mod place;
 pub mod plan;
 pub mod profile;
+pub mod propose;
 pub mod reading;
 mod reads;
 pub mod repeats;

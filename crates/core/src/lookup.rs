@@ -342,7 +342,8 @@ impl Lookup {
                 _ => Err(LeftOut::UnreadablePeriod),
             }
         };
-        let (from, until) = (day(from, ALWAYS)?, day(until, FOREVER)?);
+        let (from, until) =
+            (day(from, ALWAYS)?, until.map_or(Ok(FOREVER), |until| day(until, FOREVER))?);
         if until < from { Err(LeftOut::PeriodReversed) } else { Ok((from, until)) }
     }
 
@@ -423,6 +424,9 @@ impl Lookup {
             key.holds = held;
         }
         self.blank(&blanked);
+        if let Some((_, None)) = bound.valid {
+            keys.iter_mut().for_each(|key| until_the_next(&mut key.holds));
+        }
         keys
     }
 
@@ -565,6 +569,13 @@ impl Lookup {
     /// How many rows its columns have, with those that were added.
     pub(crate) fn all_rows(&self) -> usize {
         (self.rows + self.added) as usize
+    }
+}
+
+/// Lets each row hold until the day before the next one begins; the last stays open.
+fn until_the_next(holds: &mut [Holds]) {
+    for at in 1..holds.len() {
+        holds[at - 1].until = Day(holds[at].from.0.saturating_sub(1));
     }
 }
 

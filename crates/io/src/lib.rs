@@ -25,6 +25,7 @@ mod rows;
 mod run;
 mod sinks;
 mod source;
+mod start;
 mod stops;
 mod style;
 mod text;
@@ -39,5 +40,7 @@ pub use profile::{
 };
 pub use project::{OnDuplicates, PLAN_FILE, PartNote, Project, read_plan};
 pub use run::{OnStop, Outcome, Pace, run};
+pub use sinks::write_whole;
+pub use start::{Started, StartedLink, StartedTable, start};
 pub use stops::{duplicate_stops, stops};
 pub use totals_out::{csv_row, totals_csv};

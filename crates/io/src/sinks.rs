@@ -7,6 +7,17 @@ use tempfile::{Builder, NamedTempFile};
 
 use crate::error::Error;
 
+/// Writes a file whole or not at all.
+///
+/// # Errors
+/// It cannot be written.
+pub fn write_whole(path: &Path, bytes: &[u8]) -> Result<(), Error> {
+    let mut file = OutputFile::create(path)?;
+    file.write(bytes)?;
+    file.flush()?;
+    file.appear()
+}
+
 /// A file that appears whole or not at all.
 pub(crate) struct OutputFile {
     path: PathBuf,

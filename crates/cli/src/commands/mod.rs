@@ -4,12 +4,14 @@ mod check;
 mod demo;
 mod look;
 mod run;
+mod start;
 mod totals;
 
 pub(crate) use check::check;
 pub(crate) use demo::demo;
 pub(crate) use look::look;
 pub(crate) use run::run;
+pub(crate) use start::start;
 pub(crate) use totals::totals;
 
 use std::io::Write;

@@ -4,12 +4,14 @@ mod check;
 mod look;
 mod noted;
 mod number;
+mod start;
 mod table;
 mod tie_out;
 mod totals;
 
 pub(crate) use check::{CheckReport, would_not_stop, would_stop};
 pub(crate) use look::{profiles, profiles_csv, profiles_json, rows, values, values_csv};
+pub(crate) use start::started;
 pub(crate) use tie_out::{link_health, notes, tables_read, tie_out, tie_out_csv, tie_out_json};
 pub(crate) use totals::{cross, left_out_to_stderr, totals, totals_json};
 

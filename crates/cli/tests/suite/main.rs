@@ -19,6 +19,7 @@ mod runs;
 mod server;
 mod shapes;
 mod sources;
+mod start;
 mod support;
 mod totals;
 mod workbooks;

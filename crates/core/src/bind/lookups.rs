@@ -22,8 +22,9 @@ pub struct BoundLookup {
     pub key: Vec<usize>,
     /// Further sets of columns that links lead to; no two rows may share their values either.
     pub further_keys: Vec<Vec<usize>>,
-    /// The columns with the first and the last day of a row.
-    pub valid: Option<(usize, usize)>,
+    /// The columns with the first and the last day of a row; without the latter it holds until the next one of
+    /// its key begins.
+    pub valid: Option<(usize, Option<usize>)>,
     /// What happens to rows with the same key.
     pub duplicates: Duplicates,
     /// The column whose values say which of them holds.
@@ -159,7 +160,7 @@ fn of_repeats(name: &str, span: Range<usize>, entry: &TableEntry) -> Result<Dupl
 fn bind_valid(plan: &Plan, entry: &TableEntry, lookup: &mut BoundLookup) -> Result<(), Mistake> {
     let Some(valid) = &entry.valid else { return Ok(()) };
     let mut ends = Vec::new();
-    for name in [&valid.from, &valid.until] {
+    for name in [&valid.from].into_iter().chain(&valid.until) {
         let column = lookup.column(name.get_ref(), name.span())?;
         let at = plan.written(name).mistaken("");
         if lookup.wishes.declared(column).declared.is_some_and(|t| t != ColumnType::Date) {
@@ -171,6 +172,6 @@ fn bind_valid(plan: &Plan, entry: &TableEntry, lookup: &mut BoundLookup) -> Resu
         lookup.wishes.need(column, ColumnType::Date, at);
         ends.push(column);
     }
-    lookup.valid = Some((ends[0], ends[1]));
+    lookup.valid = Some((ends[0], ends.get(1).copied()));
     Ok(())
 }

@@ -196,14 +196,15 @@ pub enum ColumnType {
 #[derive(Debug, PartialEq, Eq)]
 pub struct Scale(pub String);
 
-/// `valid = { from, until }`: both days belong to the period, a blank end is open.
+/// `valid = { from, until }`: both days belong to the period, a blank end is open. Without `until` a row holds
+/// until the next one of its key begins.
 #[derive(Debug, Deserialize)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct Valid {
     /// The column with the first day.
     pub from: Spanned<String>,
     /// The column with the last day.
-    pub until: Spanned<String>,
+    pub until: Option<Spanned<String>>,
 }
 
 /// Which of several rows with one key holds, where they differ.
@@ -457,7 +458,9 @@ impl Plan {
             }
         }
         if let Some(valid) = &entry.valid {
-            named.extend([valid.from.get_ref().clone(), valid.until.get_ref().clone()]);
+            named.extend(
+                [&valid.from].into_iter().chain(&valid.until).map(|name| name.get_ref().clone()),
+            );
         }
         let unpacks = entry.part.iter().filter_map(|part| part.get_ref().unpack.as_ref());
         for unpack in unpacks.chain(&entry.unpack).map(Spanned::get_ref) {

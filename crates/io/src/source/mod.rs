@@ -25,6 +25,7 @@ use crate::error::Error;
 use crate::given::Given;
 use crate::grid::Grid;
 use crate::look::Head;
+use crate::start::KeysStated;
 
 /// The formats, text last: it takes what no other does.
 const FORMATS: [&dyn Format; 6] = [
@@ -139,6 +140,11 @@ pub(crate) trait Source: Send + Sync {
     /// What tells its rows apart, letter by letter, from those of sources that are written otherwise.
     fn layout(&self) -> String {
         String::new()
+    }
+
+    /// What its file or database states of keys and links, where it does.
+    fn keys_stated(&self) -> Option<KeysStated> {
+        None
     }
 
     /// The same source, writing the values of typed cells in these styles, by field.

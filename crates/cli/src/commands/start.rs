@@ -1,0 +1,57 @@
+//! `interligo start`.
+
+use std::path::{Path, PathBuf};
+
+use interligo_io::{PLAN_FILE, Pace, start as draft, write_whole};
+
+use super::Out;
+use crate::args::StartOptions;
+use crate::failure::Failure;
+use crate::progress::Progress;
+use crate::show;
+
+pub(crate) fn start(options: &StartOptions, out: Out<'_>) -> Result<(), Failure> {
+    let folder = folder(&options.named);
+    let named: Vec<String> = match options.named.as_slice() {
+        [] => vec![".".to_owned()],
+        named => named.to_vec(),
+    };
+    for name in named.iter().filter(|name| !name.contains("://")) {
+        // A table in a file stands behind `#`.
+        let file = name.split('#').next().unwrap_or(name);
+        if !Path::new(name).exists() && !Path::new(file).exists() {
+            return Err(Failure::NoSuchFile(name.clone()));
+        }
+    }
+    let plan = folder.join(PLAN_FILE);
+    if plan.exists() && !options.replace && !options.print {
+        return Err(Failure::PlanThere(plan));
+    }
+    let progress = Progress::new(0);
+    let started =
+        draft(&folder, &named, Pace::default(), &|bytes, lines| progress.advance(bytes, lines));
+    progress.finish();
+    let started = started.map_err(|error| Failure::Work {
+        error,
+        plan: PathBuf::from("start"),
+        text: String::new(),
+    })?;
+    if options.print {
+        out.write_all(started.plan.as_bytes())?;
+        out.flush()?;
+        return Ok(());
+    }
+    let failed = |error| Failure::Work { error, plan: plan.clone(), text: String::new() };
+    write_whole(&plan, started.plan.as_bytes()).map_err(failed)?;
+    show::started(out, &started, &plan)?;
+    out.flush()?;
+    Ok(())
+}
+
+/// Where the plan will lie: in the one folder that is named, else here.
+fn folder(named: &[String]) -> PathBuf {
+    match named {
+        [only] if Path::new(only).is_dir() => PathBuf::from(only),
+        _ => PathBuf::from("."),
+    }
+}

@@ -1,0 +1,114 @@
+//! What `start` found: the tables, the links with their reasons, what is to be decided.
+
+use std::io;
+use std::path::Path;
+
+use interligo_core::plan::Role;
+use interligo_io::{Started, StartedLink, StartedTable};
+
+use super::number::grouped;
+use super::table::TextTable;
+use super::{GOOD, NOTICE, Out, QUIET, TITLE, counted, title};
+
+/// How many links that may hold are shown.
+const DOUBTS: usize = 5;
+
+pub(crate) fn started(out: Out<'_>, started: &Started, plan: &Path) -> io::Result<()> {
+    writeln!(out, "{TITLE}Start{TITLE:#} {QUIET}{}{QUIET:#}\n", plan.display())?;
+    tables(out, &started.tables)?;
+    title(out, "Links")?;
+    if started.links.is_empty() {
+        writeln!(out, "  {NOTICE}No column of one table finds its row in another.{NOTICE:#}")?;
+    }
+    started.links.iter().try_for_each(|link| link_lines(out, link))?;
+    if !started.doubts.is_empty() {
+        title(out, "Links that may hold as well, as comments in the plan")?;
+        started.doubts.iter().take(DOUBTS).try_for_each(|link| link_lines(out, link))?;
+        if let Some(more @ 1..) = started.doubts.len().checked_sub(DOUBTS) {
+            writeln!(out, "  {QUIET}… and {more} more in the plan{QUIET:#}")?;
+        }
+    }
+    figures(out, started)?;
+    if !started.decisions.is_empty() {
+        title(out, "To be decided")?;
+        for decision in &started.decisions {
+            writeln!(out, "  {NOTICE}{decision}{NOTICE:#}")?;
+        }
+    }
+    if !started.unread.is_empty() {
+        title(out, "Not read")?;
+        for (file, why) in started.unread.iter().take(10) {
+            writeln!(out, "  {file}: {why}")?;
+        }
+        if let Some(more @ 1..) = started.unread.len().checked_sub(10) {
+            writeln!(out, "  {QUIET}… and {more} more{QUIET:#}")?;
+        }
+    }
+    writeln!(
+        out,
+        "\n  {GOOD}The plan is written.{GOOD:#} `interligo link` shows how the links fare, `interligo run` writes the outputs."
+    )
+}
+
+fn tables(out: Out<'_>, tables: &[StartedTable]) -> io::Result<()> {
+    let mut table = TextTable::new(["Tables", "", ">rows", "key", "from"]);
+    for found in tables {
+        let role = match found.role {
+            Some(Role::Fact) => "fact",
+            Some(Role::Lookup) => "lookup",
+            None => "not linked",
+        };
+        let about = if found.is_whole { "" } else { "about " };
+        let mut from = found.from.first().cloned().unwrap_or_default();
+        if found.from.len() > 1 {
+            from = format!("{from} and {} more", found.from.len() - 1);
+        } else if found.parts > 1 {
+            from = format!("{from} ({})", counted(found.parts as u64, "part"));
+        }
+        table.row([
+            found.name.clone(),
+            role.to_owned(),
+            format!("{about}{}", grouped(&found.rows.to_string())),
+            found.key.join(" + "),
+            from,
+        ]);
+    }
+    table.print(out, "  ")
+}
+
+fn link_lines(out: Out<'_>, link: &StartedLink) -> io::Result<()> {
+    writeln!(out, "  {TITLE}{}{TITLE:#}", link.path)?;
+    if let Some((found, all)) = link.lines {
+        let share = (u128::from(found) * 1000 / u128::from(all.max(1))) as u64;
+        writeln!(
+            out,
+            "    {GOOD}{}.{} % of {}{GOOD:#}",
+            share / 10,
+            share % 10,
+            counted(all, "line")
+        )?;
+    }
+    writeln!(out, "    {QUIET}{}{QUIET:#}", link.why)?;
+    match &link.runner_up {
+        Some(next) => writeln!(out, "    {QUIET}next best: {next}{QUIET:#}"),
+        None => Ok(()),
+    }
+}
+
+fn figures(out: Out<'_>, started: &Started) -> io::Result<()> {
+    title(out, "Figures")?;
+    if started.figures.is_empty() {
+        return writeln!(
+            out,
+            "  {NOTICE}No columns for quantity and price were found: name them under [figures].{NOTICE:#}"
+        );
+    }
+    for figure in &started.figures {
+        let doubt = figure
+            .doubt
+            .as_ref()
+            .map_or(String::new(), |doubt| format!("  {NOTICE}{doubt}{NOTICE:#}"));
+        writeln!(out, "  {} = {}{doubt}", figure.name, figure.formula)?;
+    }
+    Ok(())
+}

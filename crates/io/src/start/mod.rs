@@ -1,0 +1,311 @@
+//! From a folder of files to a plan: what lies there, which tables are linked by what, and the figures that
+//! can be worked out of it, written as a plan with the reasons.
+
+mod draft;
+mod gather;
+mod names;
+mod sample;
+mod stated;
+
+use std::collections::HashSet;
+use std::path::Path;
+
+use interligo_core::bind::Request;
+use interligo_core::engine::Extent;
+use interligo_core::plan::{Plan, Role, key};
+use interligo_core::propose::{FigureProposal, LinkProposal, Proposal, Seen, figures, propose};
+
+use crate::error::Error;
+use crate::parts::{Question, Table};
+use crate::project::{OnDuplicates, Project};
+use crate::run::{OnStop, Pace, run};
+use gather::{Gathered, Stack, gather};
+use sample::{Sampled, look_up, sample};
+pub(crate) use stated::KeysStated;
+use stated::stated;
+
+/// What came of looking at a folder.
+pub struct Started {
+    /// The plan.
+    pub plan: String,
+    /// The tables.
+    pub tables: Vec<StartedTable>,
+    /// The links.
+    pub links: Vec<StartedLink>,
+    /// Links that may hold, and stand in the plan as comments.
+    pub doubts: Vec<StartedLink>,
+    /// The figures.
+    pub figures: Vec<FigureProposal>,
+    /// What must be decided before a run, or should be.
+    pub decisions: Vec<String>,
+    /// Files that could not be read, with the reason.
+    pub unread: Vec<(String, String)>,
+}
+
+/// A table that was found.
+pub struct StartedTable {
+    /// Its name in the plan.
+    pub name: String,
+    /// What it is for; none when nothing links it to the others.
+    pub role: Option<Role>,
+    /// Its patterns.
+    pub from: Vec<String>,
+    /// How many files or sheets it has.
+    pub parts: usize,
+    /// About how many rows.
+    pub rows: u64,
+    /// Whether all of them were looked at.
+    pub is_whole: bool,
+    /// The columns of its key.
+    pub key: Vec<String>,
+}
+
+/// A link that was found.
+pub struct StartedLink {
+    /// Its path in the plan.
+    pub path: String,
+    /// What speaks for it, in a line.
+    pub why: String,
+    /// What came next for the same column, in a line.
+    pub runner_up: Option<String>,
+    /// Of all lines, how many find their row, once all were looked at.
+    pub lines: Option<(u64, u64)>,
+    /// What speaks for it, in percent.
+    pub score: u32,
+}
+
+/// All that the plan is drawn from.
+struct Material<'a> {
+    stacks: &'a [Stack],
+    tables: Vec<&'a Table>,
+    seen: &'a [Seen],
+    proposal: Proposal,
+    pub(crate) figures: Vec<FigureProposal>,
+}
+
+/// Drafts a plan for what lies in `folder`, or for the files and databases that are named. The plan is to lie
+/// in `folder`. `progress` is told how many bytes and lines were read.
+///
+/// # Errors
+/// Nothing that can be read is a table.
+pub fn start(
+    folder: &Path,
+    named: &[String],
+    pace: Pace,
+    progress: &(dyn Fn(u64, u64) + Sync),
+) -> Result<Started, Error> {
+    let mut gathered = gather(folder, named)?;
+    let opened = open(folder, &mut gathered)?;
+    if gathered.stacks.is_empty() {
+        return Err(nothing_to_read(&gathered));
+    }
+    let tables: Vec<&Table> =
+        gathered.stacks.iter().map(|stack| opened.table(&stack.name)).collect();
+    let mut sampled = read(&gathered.stacks, &tables, progress)?;
+    let known = stated(folder, &gathered, &tables, &mut sampled);
+    widen(&mut sampled, &tables)?;
+    let whole: Vec<bool> = sampled.iter().map(|table| table.is_whole).collect();
+    let seen: Vec<Seen> = sampled.into_iter().map(|table| table.seen).collect();
+    let proposal = propose(&seen, &known);
+    let figures = figures(&seen, &proposal);
+    let mut material =
+        Material { stacks: &gathered.stacks, tables, seen: &seen, proposal, figures };
+    let mut started = Started {
+        plan: String::new(),
+        tables: Vec::new(),
+        links: Vec::new(),
+        doubts: Vec::new(),
+        figures: Vec::new(),
+        decisions: decisions(&material, &gathered),
+        unread: gathered.unread.clone(),
+    };
+    started.tables = started_tables(&material, &whole);
+    verify(folder, &mut material, &mut started, pace, progress);
+    started.figures = material.figures.clone();
+    started.plan = draft::plan(&material, &started, true);
+    Ok(started)
+}
+
+/// Opens the tables; those that cannot be opened are left out.
+fn open(folder: &Path, gathered: &mut Gathered) -> Result<Project, Error> {
+    loop {
+        let plan = Plan::parse(&draft::tables_only(&gathered.stacks))?;
+        let mut failed = None;
+        for stack in &gathered.stacks {
+            let one = Plan::parse(&draft::tables_only(std::slice::from_ref(stack)))?;
+            if let Err(error) = Project::open_tables(one, folder, |_| true) {
+                failed = Some((stack.name.clone(), error.to_string()));
+                break;
+            }
+        }
+        let Some((name, why)) = failed else { return Project::open_tables(plan, folder, |_| true) };
+        gathered.stacks.retain(|stack| stack.name != name);
+        gathered.unread.push((name, why));
+    }
+}
+
+fn nothing_to_read(gathered: &Gathered) -> Error {
+    let mut message = "there is no table to start from".to_owned();
+    if let Some((file, why)) = gathered.unread.first() {
+        message = format!("{message}: {file}: {why}");
+    }
+    interligo_core::plan::Mistake::of_plan(message)
+        .help("name the folder or the files that hold your tables: text, workbooks, Parquet, JSON lines, SQLite; or a database")
+        .into()
+}
+
+fn read(
+    stacks: &[Stack],
+    tables: &[&Table],
+    progress: &(dyn Fn(u64, u64) + Sync),
+) -> Result<Vec<Sampled>, Error> {
+    let mut sampled = Vec::new();
+    for (stack, table) in stacks.iter().zip(tables) {
+        let read = sample(&stack.name, table)?;
+        progress(0, read.seen.rows);
+        sampled.push(read);
+    }
+    Ok(sampled)
+}
+
+/// Of tables that were not read whole and that others may look their values up in, the rows with these values.
+fn widen(sampled: &mut [Sampled], tables: &[&Table]) -> Result<(), Error> {
+    for number in 0..sampled.len() {
+        if sampled[number].is_whole {
+            continue;
+        }
+        let (own, values) = interligo_core::propose::looked_for(
+            &sampled.iter().map(|table| &table.seen).collect::<Vec<_>>(),
+            number,
+        );
+        if !own.is_empty() {
+            let values: HashSet<String> = values.into_iter().collect();
+            look_up(&mut sampled[number], tables[number], &own, &values)?;
+        }
+    }
+    Ok(())
+}
+
+fn started_tables(material: &Material<'_>, whole: &[bool]) -> Vec<StartedTable> {
+    let of = |(number, stack): (usize, &Stack)| {
+        let proposed = &material.proposal.tables[number];
+        let seen = &material.seen[number];
+        StartedTable {
+            name: stack.name.clone(),
+            role: proposed.role,
+            from: stack.from.clone(),
+            parts: stack.pieces,
+            rows: seen.rows,
+            is_whole: whole[number],
+            key: proposed.key.iter().map(|column| seen.columns[*column].name.clone()).collect(),
+        }
+    };
+    material.stacks.iter().enumerate().map(of).collect()
+}
+
+/// What the tables leave open.
+fn decisions(material: &Material<'_>, gathered: &Gathered) -> Vec<String> {
+    let mut open = Vec::new();
+    for (table, stack) in material.tables.iter().zip(material.stacks) {
+        let all: Vec<usize> = (0..table.columns.names.len()).collect();
+        let questions: Vec<Question> = table.questions(&all);
+        open.extend(questions.into_iter().take(1).map(|q| format!("{}: {}", q.message, q.way_out)));
+        open.extend(lists(table, material, &stack.name));
+        open.extend(periods_as_headings(table, &stack.name));
+    }
+    if gathered.left_out > 0 {
+        open.push(format!(
+            "{} files were not looked at: name the folder of those that are meant",
+            gathered.left_out
+        ));
+    }
+    open
+}
+
+/// Columns whose cells hold several values of a key.
+fn lists(table: &Table, material: &Material<'_>, name: &str) -> Vec<String> {
+    let Some(number) = material.stacks.iter().position(|stack| stack.name == name) else {
+        return Vec::new();
+    };
+    let columns = interligo_core::propose::lists(&material.seen[number]);
+    let Some((sign, columns)) = columns else { return Vec::new() };
+    let names: Vec<String> =
+        columns.iter().map(|column| format!("\"{}\"", table.columns.names[*column])).collect();
+    vec![format!(
+        "the cells of {} in `{name}` hold several values: add unpack = {{ columns = [{}], separator = \"{sign}\" }} to [tables.{}]",
+        names.join(", ").replace('"', "`"),
+        names.join(", "),
+        key(name)
+    )]
+}
+
+/// Columns that are headed by periods, as price lists have that are made for reading.
+fn periods_as_headings(table: &Table, name: &str) -> Option<String> {
+    let is_period = |heading: &&String| {
+        let digits = heading.chars().filter(char::is_ascii_digit).count();
+        digits >= 4 && digits * 2 >= heading.chars().filter(|sign| sign.is_alphanumeric()).count()
+    };
+    let headed: Vec<&String> = table.columns.names.iter().filter(is_period).collect();
+    (headed.len() >= 3).then(|| {
+        format!(
+            "the headings of `{name}` name periods (`{}`, `{}`, …): if its columns are to become rows, add tall = {{ \"…\" = \"…\" }} to [tables.{}]",
+            headed[0],
+            headed[1],
+            key(name)
+        )
+    })
+}
+
+/// Runs the draft over all lines, without writing anything, and notes how many find their rows. A link that does
+/// not hold is left to the reader.
+fn verify(
+    folder: &Path,
+    material: &mut Material<'_>,
+    started: &mut Started,
+    pace: Pace,
+    progress: &(dyn Fn(u64, u64) + Sync),
+) {
+    let text = draft::plan(material, started, false);
+    let outcome = Plan::parse(&text).map_err(Error::from).and_then(|plan| {
+        let project = Project::open(plan, folder)?;
+        let engines =
+            project.prepare(&[] as &[Request], Extent::Everything, OnDuplicates::Report)?;
+        let outcomes = run(&project, &engines, pace, OnStop::Report, progress)?;
+        Ok((project, engines, outcomes))
+    });
+    let mut counts: Vec<(u64, u64)> = vec![(0, 0); material.proposal.links.len()];
+    match outcome {
+        Ok((project, engines, outcomes)) => {
+            for (engine, outcome) in engines.iter().zip(&outcomes) {
+                for (route, link) in engine.bound.routes.iter().zip(&outcome.tie_out.links) {
+                    let statuses = interligo_core::links::LinkStatus::ALL;
+                    let found = statuses.iter().filter(|status| status.is_found());
+                    let count = &mut counts[route.link];
+                    count.0 += found.map(|status| link.counts[*status as usize]).sum::<u64>();
+                    count.1 += link.counts.iter().sum::<u64>();
+                }
+                let stops = crate::stops::duplicate_stops(&engine.bound, &engine.lookups);
+                let stops = stops.into_iter().chain(crate::stops::stops(
+                    &project,
+                    engine,
+                    &outcome.findings,
+                ));
+                for stop in stops {
+                    started.decisions.push(format!("{}: {}", stop.message, stop.help));
+                }
+            }
+        }
+        Err(error) => started.decisions.push(error.to_string()),
+    }
+    started.decisions.dedup();
+    let shown = |link: &LinkProposal, lines: Option<(u64, u64)>| StartedLink {
+        path: draft::path(material, link),
+        why: draft::why(material, link),
+        runner_up: draft::runner_up(material, link),
+        lines: lines.filter(|(_, all)| *all > 0),
+        score: link.score,
+    };
+    let links = material.proposal.links.iter().zip(&counts);
+    started.links = links.map(|(link, counts)| shown(link, Some(*counts))).collect();
+    started.doubts = material.proposal.doubts.iter().map(|link| shown(link, None)).collect();
+}
