@@ -34,6 +34,7 @@ Exit status:
 #[derive(Debug, Subcommand)]
 pub(crate) enum Command {
     Start(StartOptions),
+    Link(LinkOptions),
     Run(RunOptions),
     Totals(TotalsOptions),
     Check(CheckOptions),
@@ -66,6 +67,89 @@ pub(crate) struct StartOptions {
     /// Write over a plan that is there already
     #[arg(long)]
     pub(crate) replace: bool,
+}
+
+/// Show how the links fare, draw their map, find and add links
+///
+/// Goes through all lines and lists for each link of the plan how many lines and keys find their row, how many keys
+/// have none, and how many rows of the lookup no line uses.
+#[derive(Debug, Args)]
+#[command(
+    args_conflicts_with_subcommands = true,
+    after_help = "\
+Examples:
+  interligo link                    the links of the plan
+  interligo link map                which table hangs on which
+  interligo link map --svg map.svg  the same as a picture
+  interligo link find               links that the plan does not have yet
+  interligo link add 'sales.depot -> depots.code'"
+)]
+pub(crate) struct LinkOptions {
+    #[command(subcommand)]
+    pub(crate) what: Option<LinkCommand>,
+
+    #[command(flatten)]
+    pub(crate) plan: PlanOptions,
+
+    /// How the result is printed
+    #[arg(long, value_enum, value_name = "FORM", default_value = "table")]
+    pub(crate) format: Format,
+}
+
+#[derive(Debug, Subcommand)]
+pub(crate) enum LinkCommand {
+    /// Draw which table hangs on which, through what
+    Map {
+        #[command(flatten)]
+        plan: PlanOptions,
+
+        /// Write the map as a picture, in the open format SVG, instead of printing it
+        #[arg(long, value_name = "FILE")]
+        svg: Option<PathBuf>,
+    },
+    /// Propose links between the tables of the plan that it does not have yet, with the reasons
+    Find {
+        #[command(flatten)]
+        plan: PlanOptions,
+    },
+    /// Try a link over all lines, show how it fares, and put it into the plan
+    Add {
+        /// The path: `sales.item -> products.sku`
+        #[arg(value_name = "PATH")]
+        path: String,
+
+        #[command(flatten)]
+        plan: PlanOptions,
+
+        /// A name for the link, where the table has one already
+        #[arg(long = "as", value_name = "NAME")]
+        name: Option<String>,
+
+        /// Differences that do not count: case, width, punctuation, leading-zeros
+        #[arg(long, value_name = "DIFFERENCE", value_delimiter = ',')]
+        ignore: Vec<Difference>,
+
+        /// Try it only, and leave the plan as it is
+        #[arg(long)]
+        dry_run: bool,
+
+        /// Put it in even if no line finds a row
+        #[arg(long)]
+        anyway: bool,
+    },
+}
+
+/// A difference in the way keys are written.
+#[derive(Clone, Copy, Debug, ValueEnum)]
+pub(crate) enum Difference {
+    /// Upper and lower case
+    Case,
+    /// Full-width and other compatibility forms
+    Width,
+    /// All but letters and digits
+    Punctuation,
+    /// Zeros before keys of digits only
+    LeadingZeros,
 }
 
 /// Read, link, settle, derive, write the outputs, and print the tie-out

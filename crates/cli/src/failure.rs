@@ -30,6 +30,9 @@ pub(crate) enum Failure {
     /// A file that a command names.
     #[error("there is no file or folder called `{0}`")]
     NoSuchFile(String),
+    /// A link finds nothing.
+    #[error("no line finds a row by `{0}`, and the link was not added")]
+    NothingFound(String),
     /// The folder of the demo holds something else.
     #[error("the folder `{}` is not empty", .0.display())]
     FolderInUse(PathBuf),
@@ -60,7 +63,7 @@ impl Failure {
             | Failure::PlanThere(_) => 2,
             Failure::NoTable { .. } | Failure::NoSuchFile(_) => 3,
             Failure::Demo { .. } | Failure::Output(_) => 4,
-            Failure::Found => 1,
+            Failure::Found | Failure::NothingFound(_) => 1,
         }
     }
 
@@ -118,6 +121,9 @@ impl Failure {
             }
             Failure::PlanThere(_) => Some(
                 "it is kept: --print shows the draft, --replace writes it in the place of the plan".into(),
+            ),
+            Failure::NothingFound(_) => Some(
+                "see both columns with `interligo look TABLE --column COLUMN`; --anyway adds it nevertheless".into(),
             ),
             Failure::FolderInUse(_) => Some("name a new folder: interligo demo FOLDER".into()),
             _ => None,

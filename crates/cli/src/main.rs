@@ -34,6 +34,7 @@ fn run() -> ExitCode {
     let mut out = anstream::stdout().lock();
     let result = match &arguments.command {
         Command::Start(options) => commands::start(options, &mut out),
+        Command::Link(options) => commands::link(options, &mut out),
         Command::Run(options) => commands::run(options, &mut out),
         Command::Totals(options) => commands::totals(options, &mut out),
         Command::Check(options) => commands::check(options, &mut out),

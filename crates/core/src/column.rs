@@ -90,6 +90,16 @@ pub fn is_blank_text(text: &str) -> bool {
 }
 
 impl NumberColumn {
+    /// The places of its numbers, of which the last may be zeros.
+    pub(crate) fn places(&self) -> u8 {
+        match &self.numbers {
+            Numbers::Fixed { places, .. } => *places,
+            Numbers::Wide(numbers) => {
+                numbers.iter().map(|number| number.places()).max().unwrap_or(0)
+            }
+        }
+    }
+
     /// The number in a row, if it is known.
     pub fn get(&self, row: usize) -> Option<Decimal> {
         if !is_known(self.known.as_ref(), row) {

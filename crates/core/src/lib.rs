@@ -42,6 +42,7 @@ pub mod style;
 pub mod texts;
 pub mod tieout;
 pub mod totals;
+pub mod usage;
 pub mod value;
 
 pub use bind::bind;

@@ -531,7 +531,12 @@ impl Lookup {
     pub fn telling_apart(&self, key: &[String]) -> Vec<&str> {
         let shared = || self.duplicates.iter().filter(|d| d.held.is_none() && d.columns == key);
         let candidates = self.columns.iter().enumerate().filter(|(_, column)| {
-            column.column.is_some() && shared().all(|d| d.differing.contains(&column.name))
+            // Amounts differ by chance.
+            let codes = match &column.column {
+                Some(Column::Number(numbers)) => numbers.places() == 0,
+                column => column.is_some(),
+            };
+            codes && shared().all(|d| d.differing.contains(&column.name))
         });
         let apart = |number: usize| {
             shared().all(|duplicate| {

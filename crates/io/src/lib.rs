@@ -4,12 +4,14 @@
 //! loads the lookups. [`run`] streams the fact's files through the engine of `interligo-core`, over all
 //! cores, into output files that appear whole or not at all.
 
+mod additions;
 mod error;
 mod find;
 mod given;
 mod grid;
 mod heading;
 mod headings;
+mod health;
 mod last_run;
 mod lines_out;
 mod look;
@@ -31,16 +33,18 @@ mod style;
 mod text;
 mod totals_out;
 
+pub use additions::{NewLink, with_link};
 pub use error::{Error, InputError, Stop};
 pub use headings::Drift;
+pub use health::{LinkHealth, LinkMap, MapTable};
 pub use last_run::FilesSince;
 pub use parts::Question;
 pub use profile::{
     ColumnLook, PartProfile, TableProfile, TableRows, plan_for, shown_name, tables_in,
 };
 pub use project::{OnDuplicates, PLAN_FILE, PartNote, Project, read_plan};
-pub use run::{OnStop, Outcome, Pace, run};
+pub use run::{OnStop, Outcome, Pace, link_use, run};
 pub use sinks::write_whole;
-pub use start::{Started, StartedLink, StartedTable, start};
+pub use start::{Started, StartedLink, StartedTable, find_links, start};
 pub use stops::{duplicate_stops, stops};
 pub use totals_out::{csv_row, totals_csv};

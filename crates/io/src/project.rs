@@ -16,6 +16,7 @@ use crate::lookups;
 use crate::parts::{Part, Source, Table, WantedColumns};
 use crate::rows::Rows;
 use crate::source::Containers;
+use crate::start::{StartedLink, find_links};
 use crate::stops::duplicate_stops;
 
 /// The name of a plan's file.
@@ -180,6 +181,11 @@ impl Project {
         Parts(table.parts.iter().map(|part| part.name.clone()).collect())
     }
 
+    /// How many bytes the files of all facts have, as far as that can be told.
+    pub fn bytes_of_facts(&self) -> u64 {
+        self.plan.facts().map(|fact| self.bytes(&fact.name)).sum()
+    }
+
     /// How many bytes the files of the fact have, as far as that can be told.
     pub fn fact_bytes(&self, engine: &Engine) -> u64 {
         let table = self.table(&engine.bound.fact.name);
@@ -198,7 +204,8 @@ impl Project {
         on_duplicates: OnDuplicates,
     ) -> Result<Vec<Engine>, Error> {
         let mut engines = Vec::new();
-        for (bound, lookups) in self.load_directed(requests, extent)? {
+        let loaded = self.load_directed(requests, extent).map_err(|error| self.joining(error))?;
+        for (bound, lookups) in loaded {
             if on_duplicates == OnDuplicates::Stop {
                 let stops = duplicate_stops(&bound, &lookups);
                 if !stops.is_empty() {
@@ -209,6 +216,24 @@ impl Project {
             engines.push(Engine::new(bound, lookups, &samples, extent)?);
         }
         Ok(engines)
+    }
+
+    /// Where no link leads from one table to another, the one that the values speak for is named.
+    fn joining(&self, error: Error) -> Error {
+        let Error::Plan(mut mistakes) = error else { return error };
+        for mistake in &mut mistakes {
+            let Some(apart) = mistake.apart.as_deref().cloned() else { continue };
+            let Ok((links, doubts)) = find_links(self) else { continue };
+            let leads = |link: &&StartedLink| link.to == apart.1 || link.from == apart.1;
+            if let Some(link) = links.iter().chain(&doubts).find(leads) {
+                let said = mistake.help.take().map_or(String::new(), |help| format!("; {help}"));
+                mistake.help = Some(format!(
+                    "the values speak for a [[link]] with path = \"{}\" ({}){said}",
+                    link.path, link.why
+                ));
+            }
+        }
+        Error::Plan(mistakes)
     }
 
     /// The facts with their lookups, and links that the data shows to be written backwards turned.

@@ -5,6 +5,7 @@ use interligo_core::findings::{Aside, Findings, Parts, Spot};
 use interligo_core::lines::{DoesNotFit, LineBatch, Lines};
 use interligo_core::tieout::{TieOut, aside_words};
 use interligo_core::totals::{Groups, TotalsPlan, TotalsTable};
+use interligo_core::usage::Usage;
 
 use crate::error::Error;
 use crate::grid::Grid;
@@ -69,26 +70,61 @@ pub fn run(
     on_stop: OnStop,
     progress: &(dyn Fn(u64, u64) + Sync),
 ) -> Result<Vec<Outcome>, Error> {
-    let outputs = engines.iter().flat_map(|engine| &engine.outputs);
-    let writes = outputs.into_iter().any(|output| output.to.is_some());
+    let whole = run_all(project, engines, pace, on_stop, progress, false)?;
+    let writes = writes(engines);
+    let facts = whole.into_iter().map(|(fact, _)| fact).collect();
+    appear(project, facts, writes)
+}
+
+/// The same without any output, for how the links fare: of each fact, what was met and which rows of the lookups
+/// were found.
+///
+/// # Errors
+/// As for a run; findings do not stop it.
+pub fn link_use(
+    project: &Project,
+    engines: &[Engine],
+    pace: Pace,
+    progress: &(dyn Fn(u64, u64) + Sync),
+) -> Result<Vec<(Outcome, Usage)>, Error> {
+    let whole = run_all(project, engines, pace, OnStop::Report, progress, true)?;
+    let usage = |(fact, usage): (Whole, Option<Usage>)| usage.map(|usage| (fact.outcome, usage));
+    Ok(whole.into_iter().filter_map(usage).collect())
+}
+
+/// Whether any output goes to a file.
+fn writes(engines: &[Engine]) -> bool {
+    engines.iter().flat_map(|engine| &engine.outputs).any(|output| output.to.is_some())
+}
+
+fn run_all(
+    project: &Project,
+    engines: &[Engine],
+    pace: Pace,
+    on_stop: OnStop,
+    progress: &(dyn Fn(u64, u64) + Sync),
+    watch_use: bool,
+) -> Result<Vec<(Whole, Option<Usage>)>, Error> {
+    let writes = writes(engines);
     let mut known = Vec::new();
     let mut facts = Vec::new();
     for engine in engines {
         let fact = project.table(&engine.bound.fact.name);
         let sinks = Sinks::create(project, engine, fact, writes, &mut known)?;
-        facts.push(run_fact(project, engine, sinks, pace, on_stop, progress)?);
+        let usage = watch_use.then(|| Usage::new(engine));
+        facts.push(run_fact(project, engine, sinks, (pace, on_stop), progress, usage)?);
     }
-    appear(project, facts, writes)
+    Ok(facts)
 }
 
 fn run_fact(
     project: &Project,
     engine: &Engine,
     mut sinks: Sinks,
-    pace: Pace,
-    on_stop: OnStop,
+    (pace, on_stop): (Pace, OnStop),
     progress: &(dyn Fn(u64, u64) + Sync),
-) -> Result<Whole, Error> {
+    usage_before: Option<Usage>,
+) -> Result<(Whole, Option<Usage>), Error> {
     let fact = project.table(&engine.bound.fact.name);
     let worker = Worker {
         engine,
@@ -107,8 +143,11 @@ fn run_fact(
     let workers = in_order(
         pace.threads,
         || stream.next(),
-        || totals_of(engine).map(Groups::new).collect::<Vec<_>>(),
-        |groups: &mut Vec<Groups<'_>>, item| worker.work(item, groups),
+        || Gathered {
+            groups: totals_of(engine).map(Groups::new).collect(),
+            usage: usage_before.clone(),
+        },
+        |gathered: &mut Gathered<'_>, item| worker.work(item, gathered),
         |done: Done| {
             findings.absorb(done.findings);
             files.write(&done.lines, &done.aside)
@@ -122,9 +161,21 @@ fn run_fact(
     if !stops.is_empty() {
         return Err(Error::Stopped(stops));
     }
-    let tables = merge_totals(engine, workers)?;
+    let (groups, uses): (Vec<_>, Vec<_>) =
+        workers.into_iter().map(|gathered| (gathered.groups, gathered.usage)).unzip();
+    let tables = merge_totals(engine, groups)?;
+    let usage = uses.into_iter().flatten().reduce(|mut all, other| {
+        all.merge(&other);
+        all
+    });
     let parts = project.fact_parts(engine);
-    sinks.finish(project, engine, findings, tables, &parts)
+    Ok((sinks.finish(project, engine, findings, tables, &parts)?, usage.or(usage_before)))
+}
+
+/// What a worker gathers over its blocks.
+struct Gathered<'e> {
+    groups: Vec<Groups<'e>>,
+    usage: Option<Usage>,
 }
 
 /// The columns of the fact that a run reads.
@@ -230,7 +281,7 @@ impl Worker<'_> {
         }
     }
 
-    fn work(&self, item: Item, groups: &mut [Groups<'_>]) -> Result<Done, Error> {
+    fn work(&self, item: Item, gathered: &mut Gathered<'_>) -> Result<Done, Error> {
         let (number, size) = (item.1, item.2.bytes as usize);
         let part = &self.fact.parts[number];
         let rows = self.rows(item)?;
@@ -245,7 +296,10 @@ impl Worker<'_> {
         };
         let unfit = |unfit| Error::does_not_fit(unfit, &self.parts());
         let mut lines = self.engine.work_out(&batch).map_err(unfit)?;
-        for groups in groups {
+        if let Some(usage) = &mut gathered.usage {
+            usage.add(&lines);
+        }
+        for groups in &mut gathered.groups {
             groups.add(&lines).map_err(|row| {
                 let spot = Spot { part: number, row: row_of(row as u32) };
                 unfit(DoesNotFit { what: "totals".to_owned(), spot })

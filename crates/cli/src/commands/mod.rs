@@ -2,6 +2,7 @@
 
 mod check;
 mod demo;
+mod link;
 mod look;
 mod run;
 mod start;
@@ -9,6 +10,7 @@ mod totals;
 
 pub(crate) use check::check;
 pub(crate) use demo::demo;
+pub(crate) use link::link;
 pub(crate) use look::look;
 pub(crate) use run::run;
 pub(crate) use start::start;

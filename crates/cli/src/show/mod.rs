@@ -1,7 +1,9 @@
 //! Results as text: tables and statements for reading, CSV and JSON for other programs.
 
 mod check;
+mod link;
 mod look;
+mod map;
 mod noted;
 mod number;
 mod start;
@@ -10,7 +12,9 @@ mod tie_out;
 mod totals;
 
 pub(crate) use check::{CheckReport, would_not_stop, would_stop};
+pub(crate) use link::{added, found_links, links, links_csv, links_json};
 pub(crate) use look::{profiles, profiles_csv, profiles_json, rows, values, values_csv};
+pub(crate) use map::{map_svg, map_text};
 pub(crate) use start::started;
 pub(crate) use tie_out::{link_health, notes, tables_read, tie_out, tie_out_csv, tie_out_json};
 pub(crate) use totals::{cross, left_out_to_stderr, totals, totals_json};
@@ -27,6 +31,13 @@ const NOTICE: Style = AnsiColor::Yellow.on_default();
 const GOOD: Style = AnsiColor::Green.on_default();
 /// What may be passed over.
 const QUIET: Style = Style::new().dimmed();
+
+/// How wide the terminal is; 80 where there is none.
+pub(crate) fn width() -> usize {
+    let told = std::env::var("COLUMNS").ok().and_then(|columns| columns.parse().ok());
+    let terminal = terminal_size::terminal_size().map(|(width, _)| usize::from(width.0));
+    told.or(terminal).unwrap_or(80)
+}
 
 /// Prints the title of a section.
 pub(crate) fn title(out: Out<'_>, title: &str) -> std::io::Result<()> {

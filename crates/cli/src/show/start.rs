@@ -76,7 +76,7 @@ fn tables(out: Out<'_>, tables: &[StartedTable]) -> io::Result<()> {
     table.print(out, "  ")
 }
 
-fn link_lines(out: Out<'_>, link: &StartedLink) -> io::Result<()> {
+pub(super) fn link_lines(out: Out<'_>, link: &StartedLink) -> io::Result<()> {
     writeln!(out, "  {TITLE}{}{TITLE:#}", link.path)?;
     if let Some((found, all)) = link.lines {
         let share = (u128::from(found) * 1000 / u128::from(all.max(1))) as u64;

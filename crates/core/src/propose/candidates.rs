@@ -53,6 +53,11 @@ impl<'a> Candidates<'a> {
     /// Links that are stated somewhere hold without further ado.
     pub(super) fn take_stated(&mut self, stated: &[Stated]) {
         for link in stated {
+            // A part that another link brings is not of that table.
+            if link.from.1.iter().any(|column| *column >= self.view.seen[link.from.0].columns.len())
+            {
+                continue;
+            }
             let at = |table: usize| move |column: &usize| ColumnAt { table, column: *column };
             let from: Vec<ColumnAt> = link.from.1.iter().map(at(link.from.0)).collect();
             let fit = match (from.as_slice(), link.to.1.as_slice()) {

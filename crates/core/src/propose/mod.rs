@@ -20,7 +20,7 @@ pub use figures::{FigureProposal, figures};
 pub use keys::Period;
 pub use words::Meaning;
 
-use crate::plan::{Ignore, Role};
+use crate::plan::{ColumnName, Ignore, Plan, Role, parse_link_path};
 use candidates::Candidates;
 use column::Traits;
 
@@ -230,6 +230,31 @@ fn name_links(seen: &[Seen], proposal: &mut Proposal) {
 /// The differences that a proposed link ignores, as the plan names them.
 pub fn ignore_words(ignore: &[Ignore]) -> Vec<&'static str> {
     ignore.iter().map(|ignore| ignore.word()).collect()
+}
+
+/// The links of a plan, by the numbers of these tables and their columns; a link with several candidates is as
+/// many.
+pub fn links_of_plan(plan: &Plan, seen: &[Seen]) -> Vec<Stated> {
+    let mut stated = Vec::new();
+    for link in &plan.link {
+        let Ok(path) = parse_link_path(&plan.written(&link.get_ref().path)) else { continue };
+        let at = |name: &ColumnName| {
+            let table = plan.table_called(name.through.last()?)?;
+            let table = seen.iter().position(|seen| seen.name == table)?;
+            let column = seen[table].columns.iter().position(|c| c.name == name.column)?;
+            Some(ColumnAt { table, column })
+        };
+        let all = |names: &[ColumnName]| names.iter().map(at).collect::<Option<Vec<ColumnAt>>>();
+        let Some(to) = all(&path.to) else { continue };
+        for from in path.from.iter().filter_map(|names| all(names)) {
+            stated.push(Stated {
+                from: (from[0].table, from.iter().map(|at| at.column).collect()),
+                to: (to[0].table, to.iter().map(|at| at.column).collect()),
+                by: "the plan".to_owned(),
+            });
+        }
+    }
+    stated
 }
 
 /// Whether a heading has a word with this meaning.

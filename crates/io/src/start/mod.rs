@@ -72,6 +72,10 @@ pub struct StartedLink {
     pub lines: Option<(u64, u64)>,
     /// What speaks for it, in percent.
     pub score: u32,
+    /// The table that it starts from.
+    pub from: String,
+    /// The table that it leads to.
+    pub to: String,
 }
 
 /// All that the plan is drawn from.
@@ -124,6 +128,46 @@ pub fn start(
     started.figures = material.figures.clone();
     started.plan = draft::plan(&material, &started, true);
     Ok(started)
+}
+
+/// Links between the tables of a plan that it does not have yet: those that hold, and those that may.
+///
+/// # Errors
+/// A file that cannot be read.
+pub fn find_links(project: &Project) -> Result<(Vec<StartedLink>, Vec<StartedLink>), Error> {
+    let tables = project.tables();
+    let sampled: Result<Vec<Sampled>, Error> =
+        tables.iter().map(|table| sample(&table.name, table)).collect();
+    let mut sampled = sampled?;
+    widen(&mut sampled, &tables.iter().collect::<Vec<_>>())?;
+    let seen: Vec<Seen> = sampled.into_iter().map(|table| table.seen).collect();
+    let known = interligo_core::propose::links_of_plan(&project.plan, &seen);
+    let proposal = propose(&seen, &known);
+    let material = Material {
+        stacks: &[],
+        tables: tables.iter().collect(),
+        seen: &seen,
+        proposal,
+        figures: Vec::new(),
+    };
+    let new = |links: &[LinkProposal]| {
+        let new = links.iter().filter(|link| link.stated.is_none());
+        new.map(|link| shown(&material, link, None)).collect::<Vec<_>>()
+    };
+    Ok((new(&material.proposal.links), new(&material.proposal.doubts)))
+}
+
+/// A link with what speaks for it.
+fn shown(material: &Material<'_>, link: &LinkProposal, lines: Option<(u64, u64)>) -> StartedLink {
+    StartedLink {
+        path: draft::path(material, link),
+        why: draft::why(material, link),
+        runner_up: draft::runner_up(material, link),
+        lines: lines.filter(|(_, all)| *all > 0),
+        score: link.score,
+        from: material.seen[link.from[0].table].name.clone(),
+        to: material.seen[link.to_table].name.clone(),
+    }
 }
 
 /// Opens the tables; those that cannot be opened are left out.
@@ -241,19 +285,18 @@ fn lists(table: &Table, material: &Material<'_>, name: &str) -> Vec<String> {
 
 /// Columns that are headed by periods, as price lists have that are made for reading.
 fn periods_as_headings(table: &Table, name: &str) -> Option<String> {
-    let is_period = |heading: &&String| {
-        let digits = heading.chars().filter(char::is_ascii_digit).count();
-        digits >= 4 && digits * 2 >= heading.chars().filter(|sign| sign.is_alphanumeric()).count()
-    };
-    let headed: Vec<&String> = table.columns.names.iter().filter(is_period).collect();
-    (headed.len() >= 3).then(|| {
-        format!(
-            "the headings of `{name}` name periods (`{}`, `{}`, …): if its columns are to become rows, add tall = {{ \"…\" = \"…\" }} to [tables.{}]",
-            headed[0],
-            headed[1],
-            key(name)
-        )
-    })
+    let mut patterns: Vec<(String, usize)> = Vec::new();
+    for pattern in table.columns.names.iter().filter_map(|heading| names::period_pattern(heading)) {
+        match patterns.iter_mut().find(|(known, _)| *known == pattern) {
+            Some((_, count)) => *count += 1,
+            None => patterns.push((pattern, 1)),
+        }
+    }
+    let (pattern, _) = patterns.into_iter().find(|(_, count)| *count >= 3)?;
+    Some(format!(
+        "the headings of `{name}` name periods: if its columns are to become rows, add tall = {{ \"{pattern}\" = \"price\" }} to [tables.{}]",
+        key(name)
+    ))
 }
 
 /// Runs the draft over all lines, without writing anything, and notes how many find their rows. A link that does
@@ -298,14 +341,8 @@ fn verify(
         Err(error) => started.decisions.push(error.to_string()),
     }
     started.decisions.dedup();
-    let shown = |link: &LinkProposal, lines: Option<(u64, u64)>| StartedLink {
-        path: draft::path(material, link),
-        why: draft::why(material, link),
-        runner_up: draft::runner_up(material, link),
-        lines: lines.filter(|(_, all)| *all > 0),
-        score: link.score,
-    };
     let links = material.proposal.links.iter().zip(&counts);
-    started.links = links.map(|(link, counts)| shown(link, Some(*counts))).collect();
-    started.doubts = material.proposal.doubts.iter().map(|link| shown(link, None)).collect();
+    started.links = links.map(|(link, counts)| shown(material, link, Some(*counts))).collect();
+    let doubts = material.proposal.doubts.iter();
+    started.doubts = doubts.map(|link| shown(material, link, None)).collect();
 }

@@ -198,6 +198,32 @@ fn as_name(text: &str) -> String {
     }
 }
 
+/// A heading that names a period, or the first and last day of one, as a pattern.
+pub(super) fn period_pattern(heading: &str) -> Option<String> {
+    let is_part = |sign: char| sign.is_ascii_digit() || "-/.QW".contains(sign);
+    let mut pattern = String::new();
+    let mut slots = 0;
+    let mut rest = heading;
+    while let Some(start) = rest.find(|sign: char| sign.is_ascii_digit()) {
+        let end = rest[start..].find(|sign| !is_part(sign)).map_or(rest.len(), |end| start + end);
+        let digits = rest[start..end].chars().filter(char::is_ascii_digit).count();
+        pattern += &rest[..start];
+        if digits >= 4 {
+            pattern += ["{from}", "{until}", "{more}"][slots.min(2)];
+            slots += 1;
+        } else {
+            pattern += &rest[start..end];
+        }
+        rest = &rest[end..];
+    }
+    pattern += rest;
+    match slots {
+        1 => Some(pattern.replace("{from}", "{period}")),
+        2 => Some(pattern),
+        _ => None,
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -215,6 +241,19 @@ mod tests {
         assert_eq!(pattern_over(&depots, &files(&more)), depots);
         let sheets = ["b.xlsx#Q1", "b.xlsx#Q2"];
         assert_eq!(pattern_over(&sheets, &files(&["b.xlsx"])), sheets);
+    }
+
+    #[test]
+    fn headings_that_name_periods_have_a_pattern() {
+        for (heading, pattern) in [
+            ("2024-01-01 to 2024-03-31", Some("{from} to {until}")),
+            ("price_2025", Some("price_{period}")),
+            ("Q1 2025", Some("Q1 {period}")),
+            ("2025-Q3", Some("{period}")),
+            ("line 12", None),
+        ] {
+            assert_eq!(period_pattern(heading).as_deref(), pattern, "{heading}");
+        }
     }
 
     #[test]

@@ -1,0 +1,115 @@
+//! `interligo link`.
+
+use std::path::Path;
+
+use interligo_core::plan::{Ignore, Plan};
+use interligo_io::{LinkMap, NewLink, Project, find_links, with_link, write_whole};
+
+use super::{Opened, Out, folder_of, pace, plan_path};
+use crate::args::{Difference, Format, LinkCommand, LinkOptions, PlanOptions};
+use crate::failure::Failure;
+use crate::progress::Progress;
+use crate::show;
+
+pub(crate) fn link(options: &LinkOptions, out: Out<'_>) -> Result<(), Failure> {
+    match &options.what {
+        None => list(options, out),
+        Some(LinkCommand::Map { plan, svg }) => map(plan, svg.as_deref(), out),
+        Some(LinkCommand::Find { plan }) => find(plan, out),
+        Some(LinkCommand::Add { path, plan, name, ignore, dry_run, anyway }) => {
+            let new = NewLink {
+                path: path.trim().to_owned(),
+                name: name.clone(),
+                ignore: ignore.iter().map(|difference| ignored(*difference)).collect(),
+            };
+            add(plan, &new, *dry_run, *anyway, out)
+        }
+    }
+}
+
+fn ignored(difference: Difference) -> Ignore {
+    match difference {
+        Difference::Case => Ignore::Case,
+        Difference::Width => Ignore::Width,
+        Difference::Punctuation => Ignore::Punctuation,
+        Difference::LeadingZeros => Ignore::LeadingZeros,
+    }
+}
+
+fn list(options: &LinkOptions, out: Out<'_>) -> Result<(), Failure> {
+    let opened = Opened::open(&options.plan)?;
+    let map = fared(&opened)?;
+    match options.format {
+        Format::Table => show::links(out, &map)?,
+        Format::Csv => show::links_csv(out, &map)?,
+        Format::Json => show::links_json(out, &map)?,
+    }
+    out.flush()?;
+    Ok(())
+}
+
+/// How the links of a project fare.
+fn fared(opened: &Opened) -> Result<LinkMap, Failure> {
+    let progress = Progress::new(opened.project.bytes_of_facts());
+    let map = opened.project.link_map(opened.pace, &|bytes, lines| progress.advance(bytes, lines));
+    progress.finish();
+    map.map_err(|error| opened.failure(error))
+}
+
+fn map(plan: &PlanOptions, svg: Option<&Path>, out: Out<'_>) -> Result<(), Failure> {
+    let opened = Opened::open(plan)?;
+    let map = fared(&opened)?;
+    match svg {
+        None => show::map_text(out, &map, show::width())?,
+        Some(path) => {
+            let title = opened.project.plan.plan.name.as_deref().unwrap_or("Links");
+            write_whole(path, show::map_svg(&map, title).as_bytes())
+                .map_err(|error| opened.failure(error))?;
+            writeln!(out, "The map is written: {}", path.display())?;
+        }
+    }
+    out.flush()?;
+    Ok(())
+}
+
+fn find(plan: &PlanOptions, out: Out<'_>) -> Result<(), Failure> {
+    let opened = Opened::open(plan)?;
+    let (links, doubts) = find_links(&opened.project).map_err(|error| opened.failure(error))?;
+    show::found_links(out, &links, &doubts)?;
+    out.flush()?;
+    Ok(())
+}
+
+fn add(
+    plan: &PlanOptions,
+    new: &NewLink,
+    dry_run: bool,
+    anyway: bool,
+    out: Out<'_>,
+) -> Result<(), Failure> {
+    let at = plan_path(plan)?;
+    let old = super::parsed(&at)?;
+    let failed =
+        |error, text: &str| Failure::Work { error, plan: at.clone(), text: text.to_owned() };
+    let text = with_link(&old, new).map_err(|mistake| failed(mistake.into(), &old.source))?;
+    let parsed = Plan::parse(&text).map_err(|mistake| failed(mistake.into(), &text))?;
+    let project = Project::open(parsed, folder_of(&at)).map_err(|error| failed(error, &text))?;
+    let opened = Opened { project, plan: at.clone(), pace: pace(plan) };
+    let map = fared(&opened)?;
+    let Some(link) = map.links.last() else { return Err(Failure::Found) };
+    show::added(out, &map, link)?;
+    let found = link.found().0 > 0;
+    if dry_run || !(found || anyway) {
+        writeln!(out, "\n  The plan is as it was.")?;
+        out.flush()?;
+        return if found || dry_run {
+            Ok(())
+        } else {
+            Err(Failure::NothingFound(new.path.clone()))
+        };
+    }
+    write_whole(&at, text.as_bytes()).map_err(|error| opened.failure(error))?;
+    writeln!(out, "\n  The link is in the plan: {}", at.display())?;
+    out.flush()?;
+    Ok(())
+}

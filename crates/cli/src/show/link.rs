@@ -1,0 +1,189 @@
+//! How links fare, for reading and for other programs; links that were found or added.
+
+use std::io;
+
+use interligo_core::links::LinkStatus;
+use interligo_io::{LinkHealth, LinkMap, StartedLink};
+use serde_json::json;
+
+use super::check::write_csv;
+use super::number::grouped;
+use super::start::link_lines;
+use super::table::TextTable;
+use super::{GOOD, NOTICE, Out, QUIET, TITLE, counted, title};
+
+/// A share in percent with one place, cut off rather than rounded: 100 % means all.
+pub(super) fn share(found: u64, all: u64) -> String {
+    match all {
+        0 => "–".to_owned(),
+        _ => {
+            let tenths = (u128::from(found) * 1000 / u128::from(all)) as u64;
+            format!("{}.{} %", tenths / 10, tenths % 10)
+        }
+    }
+}
+
+pub(crate) fn links(out: Out<'_>, map: &LinkMap) -> io::Result<()> {
+    writeln!(out, "{TITLE}Links{TITLE:#}\n")?;
+    if map.links.is_empty() {
+        return writeln!(
+            out,
+            "  {NOTICE}The plan has no links.{NOTICE:#} `interligo link find` proposes some."
+        );
+    }
+    let mut table = TextTable::new([
+        "From → to",
+        ">found",
+        ">lines",
+        ">keys found",
+        ">without a row",
+        ">rows unused",
+        "other lines",
+    ]);
+    for link in &map.links {
+        let (found, all) = link.found();
+        let n = |count: u64| grouped(&count.to_string());
+        table.row([
+            words(map, link),
+            share(found, all),
+            n(all),
+            n(link.used.keys_found),
+            n(link.keys_missed),
+            n(link.used.rows_unused),
+            others(link),
+        ]);
+    }
+    table.print(out, "  ")?;
+    for link in &map.links {
+        if let Some(note) = &link.note {
+            writeln!(out, "  {NOTICE}{}: {note}{NOTICE:#}", link.path)?;
+        }
+    }
+    writeln!(
+        out,
+        "\n  {QUIET}`interligo check` lists the keys without a row; `interligo link map` draws the whole.{QUIET:#}"
+    )
+}
+
+/// A link with its tables.
+fn words(map: &LinkMap, link: &LinkHealth) -> String {
+    let (from, to) = (&map.tables[link.from].name, &map.tables[link.to].name);
+    let named = if link.name == *to { String::new() } else { format!(" as {}", link.name) };
+    let date = link.as_of.as_ref().map_or(String::new(), |date| format!(" on {date}"));
+    let (one, other) = link.columns.split_once(" → ").unwrap_or((&link.columns, ""));
+    format!("{from}.{one} → {to}.{other}{named}{date}")
+}
+
+/// The lines that did not come out as exact, by how they did.
+fn others(link: &LinkHealth) -> String {
+    let others = LinkStatus::ALL
+        .into_iter()
+        .filter(|status| *status != LinkStatus::Exact && link.counts[*status as usize] > 0);
+    let words: Vec<String> = others
+        .map(|status| {
+            format!("{} {}", grouped(&link.counts[status as usize].to_string()), status.name())
+        })
+        .collect();
+    words.join(", ")
+}
+
+pub(crate) fn links_csv(out: Out<'_>, map: &LinkMap) -> io::Result<()> {
+    let mut headings = vec![
+        "link",
+        "path",
+        "from",
+        "to",
+        "lines",
+        "found",
+        "keys_found",
+        "keys_without_row",
+        "rows_unused",
+    ];
+    headings.extend(LinkStatus::ALL.iter().map(|status| status.name()));
+    let rows: Vec<Vec<String>> = map
+        .links
+        .iter()
+        .map(|link| {
+            let (found, all) = link.found();
+            let counts =
+                [all, found, link.used.keys_found, link.keys_missed, link.used.rows_unused];
+            let tables = [&map.tables[link.from].name, &map.tables[link.to].name];
+            [&link.name, &link.path]
+                .into_iter()
+                .chain(tables)
+                .cloned()
+                .chain(counts.into_iter().chain(link.counts).map(|count| count.to_string()))
+                .collect()
+        })
+        .collect();
+    write_csv(out, &headings, &rows)
+}
+
+pub(crate) fn links_json(out: Out<'_>, map: &LinkMap) -> io::Result<()> {
+    let links: Vec<_> = map
+        .links
+        .iter()
+        .map(|link| {
+            let (found, all) = link.found();
+            let counts = LinkStatus::ALL
+                .into_iter()
+                .map(|status| (status.name().to_owned(), json!(link.counts[status as usize])));
+            json!({
+                "link": link.name, "path": link.path,
+                "from": map.tables[link.from].name, "to": map.tables[link.to].name,
+                "lines": all, "found": found, "keys_found": link.used.keys_found,
+                "keys_without_row": link.keys_missed, "rows_unused": link.used.rows_unused,
+                "statuses": counts.collect::<serde_json::Map<_, _>>(), "note": link.note,
+            })
+        })
+        .collect();
+    let tables: Vec<_> = map
+        .tables
+        .iter()
+        .map(|table| json!({ "table": table.name, "rows": table.rows, "fact": table.is_fact }))
+        .collect();
+    writeln!(out, "{:#}", json!({ "tables": tables, "links": links }))
+}
+
+/// Links that the plan does not have yet.
+pub(crate) fn found_links(
+    out: Out<'_>,
+    links: &[StartedLink],
+    doubts: &[StartedLink],
+) -> io::Result<()> {
+    writeln!(out, "{TITLE}Links that the plan does not have{TITLE:#}\n")?;
+    if links.is_empty() {
+        writeln!(out, "  {GOOD}None was found beside those that it has.{GOOD:#}")?;
+    }
+    links.iter().try_for_each(|link| link_lines(out, link))?;
+    if !doubts.is_empty() {
+        title(out, "Links that may hold")?;
+        doubts.iter().try_for_each(|link| link_lines(out, link))?;
+    }
+    if let Some(first) = links.first().or(doubts.first()) {
+        writeln!(out, "\n  {QUIET}interligo link add \"{}\"{QUIET:#}", first.path)?;
+    }
+    Ok(())
+}
+
+/// How a link fares that is being added.
+pub(crate) fn added(out: Out<'_>, map: &LinkMap, link: &LinkHealth) -> io::Result<()> {
+    let (found, all) = link.found();
+    writeln!(out, "{TITLE}{}{TITLE:#}\n", words(map, link))?;
+    let n = |count: u64| grouped(&count.to_string());
+    let mut table = TextTable::new(["Tried", ">", ""]);
+    table.row(["found".to_owned(), share(found, all), format!("of {}", counted(all, "line"))]);
+    let keys = format!("of {} in `{}`", n(link.used.keys), map.tables[link.to].name);
+    table.row(["keys found".to_owned(), n(link.used.keys_found), keys]);
+    table.row(["keys without a row".to_owned(), n(link.keys_missed), String::new()]);
+    table.row(["rows unused".to_owned(), n(link.used.rows_unused), String::new()]);
+    table.print(out, "  ")?;
+    let others = others(link);
+    if !others.is_empty() {
+        writeln!(out, "  {QUIET}other lines: {others}{QUIET:#}")?;
+    }
+    match &link.note {
+        Some(note) => writeln!(out, "  {NOTICE}{note}{NOTICE:#}"),
+        None => Ok(()),
+    }
+}

@@ -1,0 +1,157 @@
+//! The map as a picture, in SVG: facts on the left, each lookup to the right of all that lead to it.
+
+use std::fmt::Write;
+
+use interligo_io::{LinkHealth, LinkMap};
+
+use crate::show::link::share;
+use crate::show::number::grouped;
+
+const BOX_WIDTH: usize = 190;
+/// From the left side of one column of boxes to that of the next.
+const COLUMN: usize = 480;
+/// From one link's end at a box to the next.
+const PORT: usize = 46;
+const HEAD: usize = 54;
+const GAP: usize = 34;
+const MARGIN: usize = 40;
+const TOP: usize = 90;
+
+const INK: &str = "#2d2a26";
+const FACT: &str = "#5b3f73";
+const LOOKUP: &str = "#fbf8f1";
+const WELL: &str = "#3f7d5d";
+const FAIR: &str = "#b07d12";
+const POOR: &str = "#a3392f";
+
+/// Where a box is drawn.
+#[derive(Clone, Copy, Default)]
+struct Place {
+    x: usize,
+    y: usize,
+    height: usize,
+}
+
+pub(crate) fn map_svg(map: &LinkMap, title: &str) -> String {
+    let (places, width, height) = places(map);
+    let mut svg = format!(
+        "<svg xmlns=\"http://www.w3.org/2000/svg\" viewBox=\"0 0 {width} {height}\" width=\"{width}\" height=\"{height}\" \
+         font-family=\"Verdana, DejaVu Sans, sans-serif\" font-size=\"13\">\n\
+         <rect width=\"100%\" height=\"100%\" fill=\"#ffffff\"/>\n\
+         <text x=\"{MARGIN}\" y=\"46\" font-size=\"20\" fill=\"{INK}\">{}</text>\n",
+        escaped(title)
+    );
+    let mut ports = vec![0; map.tables.len()];
+    let mut starts = vec![0; map.tables.len()];
+    for link in &map.links {
+        draw_link(&mut svg, link, &places, &mut starts, &mut ports);
+    }
+    for (table, place) in map.tables.iter().zip(&places) {
+        let (fill, ink) = if table.is_fact { (FACT, "#ffffff") } else { (LOOKUP, INK) };
+        let noun = if table.is_fact { "lines" } else { "rows" };
+        let _ = write!(
+            svg,
+            "<rect x=\"{}\" y=\"{}\" width=\"{BOX_WIDTH}\" height=\"{}\" rx=\"5\" fill=\"{fill}\" stroke=\"{INK}\"/>\n\
+             <text x=\"{}\" y=\"{}\" font-weight=\"bold\" fill=\"{ink}\">{}</text>\n\
+             <text x=\"{}\" y=\"{}\" font-size=\"11\" fill=\"{ink}\">{} {noun}</text>\n",
+            place.x,
+            place.y,
+            place.height,
+            place.x + 12,
+            place.y + 22,
+            escaped(&cut(&table.name, 22)),
+            place.x + 12,
+            place.y + 40,
+            grouped(&table.rows.to_string()),
+        );
+    }
+    svg + "</svg>\n"
+}
+
+/// Where the boxes stand, and how large the picture is.
+fn places(map: &LinkMap) -> (Vec<Place>, usize, usize) {
+    let mut depth = vec![0usize; map.tables.len()];
+    // A link leads at least one column further; links go in no circle.
+    for _ in 0..map.tables.len() {
+        for link in &map.links {
+            depth[link.to] = depth[link.to].max(depth[link.from] + 1);
+        }
+    }
+    let columns = depth.iter().max().map_or(1, |deepest| deepest + 1);
+    let mut next = vec![TOP; columns];
+    let mut places = vec![Place::default(); map.tables.len()];
+    let mut order: Vec<usize> = (0..map.tables.len()).collect();
+    // Boxes stand in the order of what leads to them, so that few lines cross.
+    order.sort_by_key(|table| depth[*table]);
+    for table in order {
+        let incoming = map.links.iter().filter(|link| link.to == table);
+        let wish = incoming.clone().map(|link| places[link.from].y).min().unwrap_or(TOP);
+        let (incoming, outgoing) =
+            (incoming.count(), map.links.iter().filter(|link| link.from == table).count());
+        let height = HEAD.max((incoming.max(outgoing)) * PORT);
+        let at = &mut next[depth[table]];
+        let y = (*at).max(wish);
+        places[table] = Place { x: MARGIN + depth[table] * COLUMN, y, height };
+        *at = y + height + GAP;
+    }
+    let bottom = places.iter().map(|place| place.y + place.height).max().unwrap_or(TOP);
+    (places, 2 * MARGIN + (columns - 1) * COLUMN + BOX_WIDTH, bottom + MARGIN)
+}
+
+fn draw_link(
+    svg: &mut String,
+    link: &LinkHealth,
+    places: &[Place],
+    starts: &mut [usize],
+    ports: &mut [usize],
+) {
+    let (from, to) = (places[link.from], places[link.to]);
+    let start = (from.x + BOX_WIDTH, from.y + 23 + starts[link.from] * PORT);
+    let end = (to.x, to.y + 27 + ports[link.to] * PORT);
+    starts[link.from] += 1;
+    ports[link.to] += 1;
+    let (found, all) = link.found();
+    let colour = match (found * 100).checked_div(all).unwrap_or(100) {
+        99.. => WELL,
+        90.. => FAIR,
+        _ => POOR,
+    };
+    // The last stretch is straight; the label stands on it.
+    let straight = end.0 - 236.min(end.0 - start.0 - 10);
+    let bend = (start.0 + straight) / 2;
+    let date = link.as_of.as_ref().map_or(String::new(), |date| format!(", on {date}"));
+    let _ = write!(
+        svg,
+        "<path d=\"M{} {} C{bend} {} {bend} {} {straight} {} L{} {}\" fill=\"none\" stroke=\"{colour}\" stroke-width=\"2\"/>\n\
+         <path d=\"M{} {} l-9 -5 v10 z\" fill=\"{colour}\"/>\n\
+         <text x=\"{}\" y=\"{}\" font-size=\"11\" text-anchor=\"end\" fill=\"{INK}\">{}</text>\n\
+         <text x=\"{}\" y=\"{}\" font-size=\"11\" text-anchor=\"end\" fill=\"{colour}\">{}</text>\n",
+        start.0,
+        start.1,
+        start.1,
+        end.1,
+        end.1,
+        end.0 - 8,
+        end.1,
+        end.0,
+        end.1,
+        end.0 - 12,
+        end.1 - 6,
+        escaped(&cut(&link.columns, 36)),
+        end.0 - 12,
+        end.1 + 14,
+        escaped(&cut(&format!("{}{date}", share(found, all)), 36)),
+    );
+}
+
+fn cut(text: &str, most: usize) -> String {
+    match text.char_indices().nth(most) {
+        None => text.to_owned(),
+        Some((at, _)) => format!("{}…", &text[..at]),
+    }
+}
+
+/// A text with the signs of XML written as such.
+fn escaped(text: &str) -> String {
+    text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;").replace('"', "&quot;")
+}

@@ -1,0 +1,129 @@
+//! Links that are put into a plan: its text is kept as it is, with comments and order, and the link stands behind
+//! the last of those that are there.
+
+use interligo_core::plan::{Ignore, Mistake, Plan, quoted};
+
+/// A link to be added.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct NewLink {
+    /// Its path.
+    pub path: String,
+    /// Its name, where the lookup's is not enough.
+    pub name: Option<String>,
+    /// Differences that do not count.
+    pub ignore: Vec<Ignore>,
+}
+
+impl NewLink {
+    fn entry(&self, newline: &str) -> String {
+        let mut lines = vec!["[[link]]".to_owned(), format!("path = {}", quoted(&self.path))];
+        lines.extend(self.name.as_ref().map(|name| format!("as = {}", quoted(name))));
+        if !self.ignore.is_empty() {
+            let words: Vec<String> = self.ignore.iter().map(|i| quoted(i.word())).collect();
+            lines.push(format!("ignore = [{}]", words.join(", ")));
+        }
+        lines.join(newline)
+    }
+}
+
+/// The text of a plan with a link more.
+///
+/// # Errors
+/// What comes of it is no plan.
+pub fn with_link(plan: &Plan, link: &NewLink) -> Result<String, Mistake> {
+    let source = &plan.source;
+    let newline = if source.contains("\r\n") { "\r\n" } else { "\n" };
+    let at = match plan.link.last() {
+        Some(last) => end_of_link(source, last.span().end),
+        None => before_figures(source),
+    };
+    let (before, after) = source.split_at(at);
+    let mut text = before.trim_end().to_owned();
+    if !text.is_empty() {
+        text += &newline.repeat(2);
+    }
+    text += &link.entry(newline);
+    text += newline;
+    let after = after.trim_start_matches(['\n', '\r']);
+    if !after.is_empty() {
+        text += newline;
+        text += after;
+    }
+    Plan::parse(&text)?;
+    Ok(text)
+}
+
+/// Where a section ends that reaches up to `from` at least: behind its last line that is neither blank nor a
+/// comment; comments before the next section belong to that.
+fn end_of_link(source: &str, from: usize) -> usize {
+    let mut end = from;
+    let mut at = source[from..].find('\n').map_or(source.len(), |line| from + line + 1);
+    end = end.max(at);
+    for line in source[at..].split_inclusive('\n') {
+        let text = line.trim();
+        if text.starts_with('[') && !text.starts_with("[\"") {
+            break;
+        }
+        at += line.len();
+        if !text.is_empty() && !text.starts_with('#') {
+            end = at;
+        }
+    }
+    end
+}
+
+/// Where the first section stands that comes after links, with the comments above it; else the end.
+fn before_figures(source: &str) -> usize {
+    let (mut at, mut comments) = (0, None);
+    for line in source.split_inclusive('\n') {
+        let text = line.trim();
+        if text.starts_with("[figures")
+            || text.starts_with("[outputs")
+            || text.starts_with("[bands")
+        {
+            return comments.unwrap_or(at);
+        }
+        comments = match text.starts_with('#') {
+            true => comments.or(Some(at)),
+            false => None,
+        };
+        at += line.len();
+    }
+    source.len()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn added(source: &str) -> String {
+        let link = NewLink {
+            path: "a.b -> c.d".to_owned(),
+            name: Some("e".to_owned()),
+            ignore: vec![Ignore::Case],
+        };
+        with_link(&Plan::parse(source).unwrap(), &link).unwrap()
+    }
+
+    const ENTRY: &str = "[[link]]\npath = \"a.b -> c.d\"\nas = \"e\"\nignore = [\"case\"]\n";
+
+    #[test]
+    fn a_link_stands_behind_the_others_and_nothing_else_changes() {
+        let first = "# A plan.\n[[link]]\npath = \"x.y -> z.k\" # why\nmissing = \"fill\"\n\
+                     fill = { n = \"#\" }\n";
+        let rest = "# Figures: exact.\n[figures]\nf = \"1\"\n";
+        assert_eq!(added(&format!("{first}\n{rest}")), format!("{first}\n{ENTRY}\n{rest}"));
+        assert_eq!(added(first), format!("{first}\n{ENTRY}"));
+    }
+
+    #[test]
+    fn the_first_link_stands_before_the_figures() {
+        let tables = "[tables.a]\nfrom = \"a.csv\"\n";
+        let rest = "# Figures: exact.\n[figures]\nf = \"1\"\n";
+        assert_eq!(added(&format!("{tables}\n{rest}")), format!("{tables}\n{ENTRY}\n{rest}"));
+        assert_eq!(added(tables), format!("{tables}\n{ENTRY}"));
+        assert_eq!(added(""), ENTRY);
+        let windows = added("[tables.a]\r\nfrom = \"a.csv\"\r\n");
+        assert_eq!(windows.matches('\n').count(), windows.matches("\r\n").count());
+    }
+}
