@@ -98,6 +98,14 @@ pub(crate) trait Container: Send + Sync {
         false
     }
 
+    /// What it states of keys and links between its tables.
+    ///
+    /// # Errors
+    /// It cannot be read.
+    fn keys_stated(&self) -> Result<KeysStated, Error> {
+        Ok(KeysStated::default())
+    }
+
     /// Looks at the head of a table.
     ///
     /// # Errors
@@ -140,11 +148,6 @@ pub(crate) trait Source: Send + Sync {
     /// What tells its rows apart, letter by letter, from those of sources that are written otherwise.
     fn layout(&self) -> String {
         String::new()
-    }
-
-    /// What its file or database states of keys and links, where it does.
-    fn keys_stated(&self) -> Option<KeysStated> {
-        None
     }
 
     /// The same source, writing the values of typed cells in these styles, by field.

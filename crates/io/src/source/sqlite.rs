@@ -11,6 +11,7 @@
 //!
 //! Numbers in a column that also holds numbers as text are written in the style of these.
 
+use std::collections::BTreeMap;
 use std::fmt::Write;
 use std::path::PathBuf;
 use std::sync::Arc;
@@ -32,6 +33,7 @@ use crate::given::Given;
 use crate::grid::{CellGrid, Grid};
 use crate::look::{Head, Typed};
 use crate::pattern::natural_order;
+use crate::start::{ForeignKey, KeysStated};
 
 /// How long another program may hold the database.
 const PATIENCE: Duration = Duration::from_secs(3);
@@ -101,6 +103,54 @@ impl Container for SqliteFile {
         let mut names = names().map_err(|error| failed(&name, &error))?;
         names.sort_by(|a, b| natural_order(a, b));
         Ok(Some(names))
+    }
+
+    fn keys_stated(&self) -> Result<KeysStated, Error> {
+        let name = PartName::from(&self.shown);
+        let connection = connect(&self.path, &name)?;
+        let read = || {
+            let mut stated = KeysStated::default();
+            for table in self.tables().ok().flatten().unwrap_or_default() {
+                let mut statement = connection
+                    .prepare("SELECT name FROM pragma_table_info(?1) WHERE pk > 0 ORDER BY pk")?;
+                let key: Vec<String> =
+                    statement.query_map([&table], |row| row.get(0))?.collect::<Result<_, _>>()?;
+                let mut statement = connection.prepare(
+                    "SELECT id, \"table\", \"from\", \"to\" FROM pragma_foreign_key_list(?1) ORDER BY id, seq",
+                )?;
+                let links = statement.query_map([&table], |row| {
+                    let to: Option<String> = row.get(3)?;
+                    Ok((
+                        row.get::<_, i64>(0)?,
+                        row.get::<_, String>(1)?,
+                        row.get::<_, String>(2)?,
+                        to,
+                    ))
+                })?;
+                let mut by_id: BTreeMap<i64, ForeignKey> = BTreeMap::new();
+                for link in links {
+                    let (id, other, from, to) = link?;
+                    let entry = by_id.entry(id).or_insert_with(|| ForeignKey {
+                        from: (table.clone(), Vec::new()),
+                        to: (other, Vec::new()),
+                    });
+                    entry.from.1.push(from);
+                    // Without a column, it is the key of that table.
+                    entry.to.1.extend(to);
+                }
+                stated.links.extend(by_id.into_values());
+                if !key.is_empty() {
+                    stated.keys.push((table, key));
+                }
+            }
+            for link in stated.links.iter_mut().filter(|link| link.to.1.is_empty()) {
+                let key = stated.keys.iter().find(|(table, _)| *table == link.to.0);
+                link.to.1 = key.map_or_else(Vec::new, |(_, key)| key.clone());
+            }
+            stated.links.retain(|link| link.from.1.len() == link.to.1.len());
+            Ok(stated)
+        };
+        read().map_err(|error: rusqlite::Error| failed(&name, &error))
     }
 
     fn answers(&self) -> bool {

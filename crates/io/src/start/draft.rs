@@ -46,8 +46,8 @@ pub(super) fn plan(material: &Material<'_>, started: &Started, comments: bool) -
     }
     tables(&mut text, material, started, comments);
     links(&mut text, material, started, comments);
-    figures(&mut text, material);
     if comments {
+        figures(&mut text, material);
         outputs(&mut text, material);
     }
     text
@@ -99,7 +99,10 @@ fn tables(text: &mut String, material: &Material<'_>, started: &Started, comment
         let _ = writeln!(text, "{}", from(&stack.from));
         let names = &started.tables.iter().find(|table| table.name == stack.name);
         let names = names.map_or(&[][..], |table| &table.key);
-        if !names.is_empty() {
+        // Which lines came twice is not asked where links are tried.
+        let is_fact = proposed.role == Some(Role::Fact);
+        let is_led_to = material.proposal.links.iter().any(|link| link.to_table == number);
+        if !names.is_empty() && (comments || !is_fact || is_led_to) {
             let _ = writeln!(text, "{}", keys(names));
         }
         if let (Some(period), Some(Role::Lookup)) = (proposed.period, proposed.role) {

@@ -21,8 +21,8 @@ use crate::project::{OnDuplicates, Project};
 use crate::run::{OnStop, Pace, run};
 use gather::{Gathered, Stack, gather};
 use sample::{Sampled, look_up, sample};
-pub(crate) use stated::KeysStated;
 use stated::stated;
+pub(crate) use stated::{ForeignKey, KeysStated};
 
 /// What came of looking at a folder.
 pub struct Started {
@@ -127,6 +127,10 @@ pub fn start(
     verify(folder, &mut material, &mut started, pace, progress);
     started.figures = material.figures.clone();
     started.plan = draft::plan(&material, &started, true);
+    if let Err(error) = try_whole(folder, &started.plan) {
+        started.decisions.push(error.to_string());
+        started.plan = draft::plan(&material, &started, true);
+    }
     Ok(started)
 }
 
@@ -297,6 +301,14 @@ fn periods_as_headings(table: &Table, name: &str) -> Option<String> {
         "the headings of `{name}` name periods: if its columns are to become rows, add tall = {{ \"{pattern}\" = \"price\" }} to [tables.{}]",
         key(name)
     ))
+}
+
+/// Whether the whole plan holds, figures and outputs included.
+fn try_whole(folder: &Path, plan: &str) -> Result<(), Error> {
+    let plan = Plan::parse(plan)?;
+    let requests = Request::of_plan(&plan)?;
+    let project = Project::open(plan, folder)?;
+    project.prepare(&requests, Extent::Everything, OnDuplicates::Report).map(drop)
 }
 
 /// Runs the draft over all lines, without writing anything, and notes how many find their rows. A link that does

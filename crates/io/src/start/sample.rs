@@ -15,8 +15,11 @@ use crate::parts::{Table, WantedColumns};
 use crate::rows::Rows;
 use crate::source::Wanted;
 
-/// So many rows of a table are looked at.
-pub(super) const ROWS: usize = 100_000;
+/// So many rows are looked at of a table that is larger than this.
+const ROWS: usize = 100_000;
+
+/// Tables of up to so many bytes are read whole.
+const WHOLE: u64 = 24 << 20;
 
 /// So many rows of a table that others look their values up in.
 const LOOKED_UP: usize = 400_000;
@@ -38,7 +41,10 @@ pub(super) struct Sampled {
 pub(super) fn sample(name: &str, table: &Table) -> Result<Sampled, Error> {
     let mut columns: Vec<TextBuilder> =
         table.columns.names.iter().map(|_| TextBuilder::default()).collect();
-    let share = (ROWS / table.parts.len().max(1)).max(100);
+    let bytes = table.parts.iter().map(|part| part.source.bytes());
+    let size: Option<u64> = bytes.sum();
+    let most = if size.is_some_and(|size| size <= WHOLE) { usize::MAX } else { ROWS };
+    let share = (most / table.parts.len().max(1)).max(100);
     let (mut rows, mut read, mut all) = (0usize, 0u64, 0u64);
     let mut is_whole = true;
     for part in &table.parts {
@@ -46,7 +52,8 @@ pub(super) fn sample(name: &str, table: &Table) -> Result<Sampled, Error> {
         let mut reader = part.open(&Wanted::All)?;
         let mut ended = false;
         // What one part leaves of its share, the next may take.
-        while of_part < share.max((ROWS / 4).saturating_sub(rows)) && rows < ROWS * 2 {
+        while of_part < share.max((most / 4).saturating_sub(rows)) && rows < most.saturating_mul(2)
+        {
             let Some(block) = reader.next(BLOCK)? else {
                 ended = true;
                 break;

@@ -8,7 +8,9 @@ use serde_json::Value;
 
 use super::gather::Gathered;
 use super::sample::Sampled;
+use crate::error::Error;
 use crate::parts::Table;
+use crate::source::{Address, Containers, is_address, shown_address};
 
 /// One foreign key, by the names of tables and columns.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -45,19 +47,26 @@ pub(super) fn stated(
         };
         take(described(&json), &by, &within, tables, sampled, &mut links);
     }
-    let mut seen = Vec::new();
-    for table in tables {
-        for part in &table.parts {
-            let Some((file, _)) = part.name.shown.split_once('#') else { continue };
-            if seen.contains(&file.to_owned()) {
-                continue;
-            }
-            seen.push(file.to_owned());
-            let Some(keys) = part.source.keys_stated() else { continue };
-            take(keys, file, &|table| format!("{file}#{table}"), tables, sampled, &mut links);
+    let mut seen: Vec<&str> = Vec::new();
+    for (file, _) in gathered.stacks.iter().flat_map(|s| &s.from).filter_map(|f| f.split_once('#'))
+    {
+        if seen.contains(&file) {
+            continue;
+        }
+        seen.push(file);
+        if let Ok((shown, keys)) = of_container(folder, file) {
+            take(keys, &shown, &|table| format!("{shown}#{table}"), tables, sampled, &mut links);
         }
     }
     links
+}
+
+/// What a file or database states, with its name as messages show it.
+fn of_container(folder: &Path, file: &str) -> Result<(String, KeysStated), Error> {
+    let path = if is_address(file) { file.into() } else { folder.join(file) };
+    let shown = shown_address(file)?;
+    let container = Containers::default().open(&Address { path, shown: shown.clone() })?;
+    Ok((shown.to_string(), container.keys_stated()?))
 }
 
 /// Takes over what is stated of tables that are there. `within` is the name of a part.

@@ -7,11 +7,11 @@ use interligo_io::{LinkHealth, LinkMap};
 use crate::show::link::share;
 use crate::show::number::grouped;
 
-const BOX_WIDTH: usize = 190;
+const BOX_WIDTH: usize = 160;
 /// From the left side of one column of boxes to that of the next.
-const COLUMN: usize = 480;
+const COLUMN: usize = 370;
 /// From one link's end at a box to the next.
-const PORT: usize = 46;
+const PORT: usize = 44;
 const HEAD: usize = 54;
 const GAP: usize = 34;
 const MARGIN: usize = 40;
@@ -35,7 +35,7 @@ struct Place {
 pub(crate) fn map_svg(map: &LinkMap, title: &str) -> String {
     let (places, width, height) = places(map);
     let mut svg = format!(
-        "<svg xmlns=\"http://www.w3.org/2000/svg\" viewBox=\"0 0 {width} {height}\" width=\"{width}\" height=\"{height}\" \
+        "<svg xmlns=\"http://www.w3.org/2000/svg\" viewBox=\"0 0 {width} {height}\" style=\"width:100%;max-width:{width}px\" \
          font-family=\"Verdana, DejaVu Sans, sans-serif\" font-size=\"13\">\n\
          <rect width=\"100%\" height=\"100%\" fill=\"#ffffff\"/>\n\
          <text x=\"{MARGIN}\" y=\"46\" font-size=\"20\" fill=\"{INK}\">{}</text>\n",
@@ -59,7 +59,7 @@ pub(crate) fn map_svg(map: &LinkMap, title: &str) -> String {
             place.height,
             place.x + 12,
             place.y + 22,
-            escaped(&cut(&table.name, 22)),
+            escaped(&cut(&table.name, 17)),
             place.x + 12,
             place.y + 40,
             grouped(&table.rows.to_string()),
@@ -117,7 +117,7 @@ fn draw_link(
         _ => POOR,
     };
     // The last stretch is straight; the label stands on it.
-    let straight = end.0 - 236.min(end.0 - start.0 - 10);
+    let straight = end.0 - 184.min(end.0 - start.0 - 10);
     let bend = (start.0 + straight) / 2;
     let date = link.as_of.as_ref().map_or(String::new(), |date| format!(", on {date}"));
     let _ = write!(
@@ -137,10 +137,10 @@ fn draw_link(
         end.1,
         end.0 - 12,
         end.1 - 6,
-        escaped(&cut(&link.columns, 36)),
+        escaped(&cut(&link.columns, 27)),
         end.0 - 12,
         end.1 + 14,
-        escaped(&cut(&format!("{}{date}", share(found, all)), 36)),
+        escaped(&cut(&format!("{}{date}", share(found, all)), 27)),
     );
 }
 

@@ -40,7 +40,9 @@ pub(crate) fn map_text(out: Out<'_>, map: &LinkMap, width: usize) -> io::Result<
         let name_width = names.max().unwrap_or(0);
         // `name  1,234,567 rows  100.0 %`
         let right = name_width + 26;
-        let left = width.saturating_sub(right + 4).max(12);
+        let labels = branches.iter().map(|b| b.before.width() + b.label.width());
+        let longest = labels.max().unwrap_or(0) + 6;
+        let left = width.saturating_sub(right + 4).max(12).min(longest);
         for branch in &branches {
             line(out, map, branch, left, name_width)?;
         }

@@ -36,6 +36,7 @@ use super::{
 use crate::error::Error;
 use crate::given::Given;
 use crate::look::{Head, Typed};
+use crate::start::{ForeignKey, KeysStated};
 
 /// Rows that are looked at.
 const SAMPLE: usize = 1000;
@@ -237,6 +238,22 @@ impl Container for Database {
         self.quoted(name, &PartName::from(&self.0.shown)).is_ok_and(|found| found.is_some())
     }
 
+    fn keys_stated(&self) -> Result<KeysStated, Error> {
+        let name = PartName::from(&self.0.shown);
+        let rows = self.0.with_keeper(&name, |keeper| keeper.client.query(CONSTRAINTS, &[]))?;
+        let mut stated = KeysStated::default();
+        for row in &rows {
+            let from = (row.get::<_, String>(1), row.get::<_, Vec<String>>(2));
+            match (row.get::<_, Option<String>>(3), row.get::<_, Vec<String>>(4)) {
+                (Some(to), columns) => {
+                    stated.links.push(ForeignKey { from, to: (to, columns) });
+                }
+                (None, _) => stated.keys.push(from),
+            }
+        }
+        Ok(stated)
+    }
+
     fn answers(&self) -> bool {
         true
     }
@@ -282,6 +299,20 @@ const TABLES: &str = "\
     WHERE c.relkind IN ('r', 'v', 'm', 'p', 'f') AND NOT c.relispartition \
       AND n.nspname NOT IN ('pg_catalog', 'information_schema') AND n.nspname NOT LIKE 'pg\\_%' \
     ORDER BY 1";
+
+/// Primary and foreign keys: the table with its columns, and the table that it refers to with its columns.
+const CONSTRAINTS: &str = "\
+    WITH named AS (SELECT c.oid, CASE WHEN n.nspname = ANY (current_schemas(false)) THEN c.relname::text \
+                          ELSE n.nspname || '.' || c.relname END AS name \
+                   FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace) \
+    SELECT k.contype::text, own.name, \
+           ARRAY(SELECT a.attname::text FROM unnest(k.conkey) WITH ORDINALITY AS u(number, place) \
+                 JOIN pg_attribute a ON a.attrelid = k.conrelid AND a.attnum = u.number ORDER BY u.place), \
+           other.name, \
+           ARRAY(SELECT a.attname::text FROM unnest(k.confkey) WITH ORDINALITY AS u(number, place) \
+                 JOIN pg_attribute a ON a.attrelid = k.confrelid AND a.attnum = u.number ORDER BY u.place) \
+    FROM pg_constraint k JOIN named own ON own.oid = k.conrelid LEFT JOIN named other ON other.oid = k.confrelid \
+    WHERE k.contype IN ('p', 'f') ORDER BY k.contype DESC, own.name, k.conname";
 
 /// The schema and the name of the table that is called so, with or without its schema.
 const FIND: &str = "\
