@@ -5,7 +5,6 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use arrow_array::{Array, StringViewArray};
-use hashbrown::HashMap;
 use unicode_normalization::UnicodeNormalization;
 
 use crate::bind::{BoundFormula, BoundLookup, RowNames};
@@ -364,8 +363,7 @@ impl Lookup {
     /// The rows by the values of some columns; those that are blank in one of them are not among them.
     fn by_key(&self, columns: &[usize], holding: Vec<Holds>) -> Vec<KeyRows> {
         let mut keys: Vec<KeyRows> = Vec::new();
-        let mut numbers: HashMap<String, usize, foldhash::fast::FixedState> =
-            HashMap::with_capacity_and_hasher(holding.len(), foldhash::fast::FixedState::default());
+        let mut numbers = KeyTable::with_capacity(holding.len());
         for holds in holding {
             let texts: Vec<&str> =
                 columns.iter().map(|c| self.raw.columns[*c].value(holds.row as usize)).collect();
@@ -374,11 +372,14 @@ impl Lookup {
             }
             let same: Vec<String> = texts.iter().map(|text| same_key(text)).collect();
             let same: Vec<&str> = same.iter().map(String::as_str).collect();
-            let number = *numbers.entry(joined(&same).into_owned()).or_insert_with(|| {
-                let key = joined(&texts).into_owned();
-                keys.push(KeyRows { key, holds: Vec::new() });
-                keys.len() - 1
-            });
+            let number = match numbers.insert(&joined(&same), keys.len() as u32) {
+                Some(known) => known as usize,
+                None => {
+                    let key = joined(&texts).into_owned();
+                    keys.push(KeyRows { key, holds: Vec::with_capacity(1) });
+                    keys.len() - 1
+                }
+            };
             keys[number].holds.push(holds);
         }
         keys

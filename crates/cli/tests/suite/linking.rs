@@ -486,3 +486,156 @@ fn a_key_that_is_unique_on_neither_side_stops_with_the_worst_and_the_ways_out() 
         )
         .nothing_else();
 }
+
+/// Where no link leads to a table, the message names the tables and the link that the values speak for.
+#[test]
+fn a_table_out_of_reach_is_refused_with_the_link_that_would_join_it() {
+    let plan = plan(
+        &[("products", "key = 'sku'"), ("families", "key = 'code'"), ("places", "")],
+        "[[link]]\npath = \"sales.item -> products.sku\"\n",
+        r#"["no", "families.name"]"#,
+    );
+    let many = |line: &dyn Fn(usize) -> String| (0..40).map(line).collect::<String>();
+    let sales = many(&|n| format!("{n},P{:02}\n", n % 20));
+    let products = (0..20).map(|n| format!("P{n:02},FA-{}\n", n % 5)).collect::<String>();
+    let families = (0..5).map(|n| format!("FA-{n},Family {n}\n")).collect::<String>();
+    let came = Folder::with(&[
+        ("interligo.toml", plan.as_str()),
+        ("sales.csv", &format!("no,item\n{sales}")),
+        ("products.csv", &format!("sku,family\n{products}")),
+        ("families.csv", &format!("code,name\n{families}")),
+        ("places.csv", "code,town\nX,Y\n"),
+    ])
+    .run(&["run"]);
+    for said in [
+        "no link leads from `sales` to `families`",
+        "the values speak for a [[link]] with path = \"products.family -> families.code\"",
+        "5 of 5 values and 20 of 20 rows found in families",
+    ] {
+        assert!(came.said().contains(said), "{}", came.said());
+    }
+    came.status(2).any_stderr().nothing_else();
+}
+
+#[test]
+fn rows_may_hold_until_the_next_of_their_key_begins() {
+    let plan = plan(
+        &[("prices", "key = 'sku'\nvalid = { from = 'since' }")],
+        "[[link]]\npath = \"sales.item -> prices.sku as of day\"\n",
+        r#"["*", "prices.price"]"#,
+    );
+    let files = [
+        (
+            "sales.csv",
+            "item,day\nA,2025-01-31\nA,2025-02-01\nA,2030-01-01\nA,2024-12-31\nB,2025-01-01\n",
+        ),
+        ("prices.csv", "sku,since,price\nA,2025-02-01,6\nA,2025-01-01,5\nB,2025-01-02,1\n"),
+    ];
+    assert_eq!(
+        lines(&plan, &files),
+        "item,day,prices.price\nA,2025-01-31,5\nA,2025-02-01,6\nA,2030-01-01,6\nA,2024-12-31,\nB,2025-01-01,\n"
+    );
+}
+
+const COMMENTED: &str = "\
+# The shop.
+[tables.sales]
+role = \"fact\"
+from = \"sales.csv\"
+[tables.products]
+from = \"products.csv\"
+[tables.families]
+from = \"families.csv\"
+[tables.places]
+from = \"places.csv\"
+
+[[link]]
+path = \"sales.item -> products.sku\" # by hand
+
+# What it comes to.
+[figures]
+x = \"1\"
+";
+
+fn shop() -> Folder {
+    let mut all = vec![("interligo.toml", COMMENTED)];
+    all.extend(SHOP);
+    Folder::with(&all)
+}
+
+#[test]
+fn a_link_is_added_where_it_belongs_once_it_was_tried() {
+    let folder = shop();
+    let mut came = folder.run(&["link", "add", "products.family -> families.code"]);
+    let plan = came.take_file("interligo.toml");
+    let entry = "[[link]]\npath = \"products.family -> families.code\"\n\n# What it comes to.";
+    assert_eq!(plan, COMMENTED.replace("# What it comes to.", entry));
+    insta::assert_snapshot!("link_add", came.as_text());
+    // Further links to one table have a name; one that finds nothing is not taken.
+    for (arguments, status, said) in [
+        (&["sales.ship_to -> places.code", "--as", "ship", "--ignore", "case"][..], 0, ""),
+        (&["sales.no -> places.code"], 1, "no line finds a row by `sales.no -> places.code`"),
+        (&["sales.no -> places.code", "--anyway"], 0, ""),
+        (&["sales.ship_to -> places.code", "--dry-run"], 0, ""),
+        (&["sales.itm -> places.code"], 2, "did you mean `item`?"),
+        (&["sales.item"], 2, "the path ends, wanted `->`"),
+        (&["sales.item -> products.sku"], 2, "`products` is already the name of the link"),
+    ] {
+        let mut all = vec!["link", "add"];
+        all.extend(arguments);
+        let mut came = shop().run(&all);
+        assert!(came.said().contains(said), "{}", came.said());
+        let writes = status == 0 && !arguments.contains(&"--dry-run");
+        if writes {
+            came.take_file("interligo.toml");
+        }
+        came.status(status).any_stdout().any_stderr().nothing_else();
+    }
+}
+
+#[test]
+fn links_are_listed_drawn_and_found() {
+    let folder = shop();
+    insta::assert_snapshot!("link_list", folder.run(&["link"]).as_text());
+    insta::assert_snapshot!("link_csv", folder.run(&["link", "--format", "csv"]).as_text());
+    insta::assert_snapshot!("link_map", folder.run(&["link", "map"]).as_text());
+    let json: serde_json::Value =
+        serde_json::from_str(folder.run(&["link", "--format", "json"]).printed()).unwrap();
+    assert_eq!((&json["links"][0]["found"], &json["links"][0]["lines"]), (&2.into(), &2.into()));
+    let mut came = folder.run(&["link", "map", "--svg", "map.svg"]);
+    let svg = came.take_file("map.svg");
+    assert!(svg.starts_with("<svg ") && svg.ends_with("</svg>\n"), "{svg}");
+    assert!(svg.contains(">sales</text>") && svg.contains("item → sku"), "{svg}");
+    came.any_stdout().nothing_else();
+    let found = folder.run(&["link", "find"]);
+    assert!(found.printed().contains("products.family -> families.code"), "{}", found.printed());
+}
+
+/// A wide map and a narrow one have no line longer than the terminal.
+#[test]
+fn the_map_fits_the_terminal() {
+    let folder = shop();
+    for width in [60usize, 80, 200] {
+        let output =
+            folder.command(&["link", "map"]).env("COLUMNS", width.to_string()).output().unwrap();
+        let printed = String::from_utf8(output.stdout).unwrap();
+        let longest = printed.lines().map(|line| line.chars().count()).max().unwrap();
+        assert!(longest <= width, "{longest} of {width}\n{printed}");
+    }
+}
+
+#[test]
+fn texts_and_numbers_are_compared_as_written_and_it_is_said() {
+    let plan = plan(
+        &[("products", "key = 'no'")],
+        "[[link]]\npath = \"sales.item -> products.no\"\n",
+        r#"["item", "products.name"]"#,
+    );
+    let files =
+        [("sales.csv", "item\n388\nX1\n0388\n"), ("products.csv", "no,name\n388,Hive\n7,Frame\n")];
+    assert_eq!(lines(&plan, &files), "item,products.name\n388,Hive\nX1,\n0388,\n");
+    let mut all = vec![("interligo.toml", plan.as_str())];
+    all.extend(files);
+    let said = Folder::with(&all).run(&["link"]);
+    assert!(said.printed().contains("texts here, numbers there"), "{}", said.printed());
+}

@@ -12,6 +12,7 @@ mod documents;
 mod formats;
 mod gather;
 mod linking;
+mod links_oracle;
 mod look;
 mod mistakes;
 mod oracle;

@@ -515,3 +515,231 @@ fn the_links_of_a_careful_analyst_are_found_and_few_others() {
     assert!(found * 100 >= expected * 95, "{report}");
     assert!(wrong * 100 <= proposed * 5, "{report}");
 }
+
+/// The demo's files without its plan: what `start` draws runs, and where it says nothing is left to decide but
+/// what it names, taking these decisions in gives the profit of the demo's own plan.
+#[test]
+fn the_demo_without_its_plan_comes_to_the_same_profit() {
+    let profit = |folder: &Folder, show: &str| {
+        let came = folder.run(&["totals", "--show", show, "--format", "csv"]);
+        assert_eq!(
+            came.said().lines().find(|line| line.contains("error")),
+            None,
+            "{}",
+            came.said()
+        );
+        came.printed().lines().last().unwrap().to_owned()
+    };
+    let folder = Folder::with(&[]);
+    folder.run(&["demo", "."]);
+    let own = profit(&folder, "lines,profit");
+    std::fs::remove_file(folder.path().join("interligo.toml")).unwrap();
+    std::fs::remove_dir_all(folder.path().join("out")).unwrap();
+    let came = folder.run(&["start"]);
+    let plan = std::fs::read_to_string(folder.path().join("interligo.toml")).unwrap();
+    // What is to be decided is said, each with the lines to add.
+    for decision in [
+        "the headings of `prices_2024` name periods: if its columns are to become rows, add tall = { \"{from} to {until}\"",
+        "the cells of `items`, `quantities`, `Disc. %` in `tilia` hold several values: add unpack =",
+        "`products` has several rows for the key `SM-117`, which differ in `unit_cost`",
+    ] {
+        assert!(came.printed().contains(decision), "{decision} in {}", came.printed());
+    }
+    assert!(
+        folder.run(&["run"]).said().contains("`products` has several rows for the key"),
+        "{plan}"
+    );
+    let mut decided: toml::Table = plan.parse().unwrap();
+    decide(&mut decided);
+    std::fs::write(folder.path().join("interligo.toml"), decided.to_string()).unwrap();
+    assert_eq!(profit(&folder, "lines,profit"), own);
+}
+
+/// Takes in what an analyst knows: the last row of a product holds, a draft does not belong, slips are unpacked
+/// to sales lines, and the price lists of both years are one.
+fn decide(plan: &mut toml::Table) {
+    let parse = |text: &str| text.parse::<toml::Table>().unwrap();
+    let tables = plan["tables"].as_table_mut().unwrap();
+    tables.remove("tilia");
+    tables.remove("prices_2024");
+    tables["products"].as_table_mut().unwrap().insert("duplicates".into(), "last".into());
+    let sales = tables["sales"].as_table_mut().unwrap();
+    let mut from = sales.remove("from").unwrap();
+    from.as_array_mut().unwrap().retain(|file| !file.as_str().unwrap().contains("draft"));
+    let mut own = toml::Table::new();
+    own.insert("from".into(), from);
+    let slips = parse(
+        "from = \"sales/tilia_{year}.csv\"\n\
+         unpack = { columns = [\"item\", \"quantity\", \"Disc. %\"], separator = \"|\", position = \"line_no\" }\n\
+         columns = { items = { name = \"item\" }, quantities = { name = \"quantity\" } }",
+    );
+    sales.insert("part".into(), vec![own, slips].into());
+    let prices = tables["prices_2025"].as_table_mut().unwrap();
+    prices.remove("from");
+    let parts = vec![
+        parse("from = \"prices_2025.csv\""),
+        parse(
+            "from = \"prices_2024.csv\"\ntall = { \"{valid_from} to {valid_to}\" = \"unit_price\" }",
+        ),
+    ];
+    prices.insert("part".into(), parts.into());
+    let gone = |text: &str| text.contains("tilia") || text.contains("prices_2024");
+    plan["link"].as_array_mut().unwrap().retain(|link| !gone(link["path"].as_str().unwrap()));
+    let outputs = plan["outputs"].as_table_mut().unwrap();
+    let names: Vec<String> = outputs.keys().filter(|name| gone(name)).cloned().collect();
+    names.iter().for_each(|name| {
+        outputs.remove(name);
+    });
+}
+
+#[test]
+fn a_plan_is_kept_unless_it_is_told_otherwise() {
+    let (_, files) = ("", plain().files);
+    let mut folder = Folder::with(&[("interligo.toml", "# mine\n")]);
+    files.iter().for_each(|(name, text)| folder.put(name, text.as_bytes()));
+    let came = folder.run(&["start"]);
+    assert!(came.said().contains("there is a plan already, `./interligo.toml`"), "{}", came.said());
+    came.status(2).any_stderr().nothing_else();
+    let printed = folder.run(&["start", "--print"]);
+    assert!(printed.printed().contains("path = \"sales.product_no -> products.number\""));
+    printed.any_stdout().nothing_else();
+    let mut came = folder.run(&["start", "--replace"]);
+    assert_eq!(came.said(), "");
+    assert!(came.take_file("interligo.toml").contains("[tables.sales]"));
+    // What is drawn runs as it is.
+    let mut ran = folder.run(&["run"]);
+    assert_eq!(ran.said(), "");
+    assert_eq!(ran.take_file("out/lines.csv").lines().count(), 401);
+}
+
+#[test]
+fn what_can_be_drawn_is_drawn_from_little() {
+    let sales = "day,item,qty\n2025-01-01,A,2\n2025-01-02,B,1\n";
+    let many: String = (0..60).map(|n| format!("2025-01-02,P{:02},{n}\n", n % 30)).collect();
+    let many = format!("day,item,qty\n{many}");
+    let rows: String = (0..30).map(|n| format!("P{n:02},Name {n},{n}.5\n")).collect();
+    let rows = format!("sku,name,price\n{rows}");
+    for (files, status, said, printed) in [
+        (vec![], 2, "there is no table to start from", ""),
+        (vec![("a.csv", "")], 2, "`./a.csv` is empty", ""),
+        (vec![("a.xlsx", "no")], 2, "there is no table to start from: a.xlsx", ""),
+        (vec![("sales.csv", sales)], 0, "", "No column of one table finds its row in another"),
+        (
+            vec![("sales.csv", "day,item,qty\n"), ("b.csv", "sku,name\n")],
+            0,
+            "",
+            "No column of one table",
+        ),
+        (
+            vec![("sales.csv", "item\nA\nB\n"), ("b.csv", "item\nA\nB\n")],
+            0,
+            "",
+            "No column of one table",
+        ),
+        (
+            vec![
+                ("sales.csv", many.as_str()),
+                ("p.csv", rows.as_str()),
+                ("p_old.csv", rows.as_str()),
+                ("x.csv", ""),
+            ],
+            0,
+            "",
+            "`p` and `p_old` have the same headings and fit sales.item equally well",
+        ),
+    ] {
+        let came = Folder::with(&files).run(&["start"]);
+        assert!(came.said().contains(said), "{}", came.said());
+        assert!(came.printed().contains(printed), "{files:?} {}", came.printed());
+        assert_eq!(came.exit_status(), status);
+    }
+    let came = Folder::with(&[]).run(&["start", "sale.csv"]);
+    assert!(
+        came.said().contains("there is no file or folder called `sale.csv`"),
+        "{}",
+        came.said()
+    );
+}
+
+/// Many files of one kind are one table.
+#[test]
+fn a_thousand_files_are_one_table() {
+    let mut folder = Folder::with(&[]);
+    for number in 0..1000 {
+        let text = format!("day,item,qty\n2025-01-02,P{:02},{number}\n", number % 30);
+        folder.put(&format!("till_{number:04}.csv"), text.as_bytes());
+    }
+    let rows: String = (0..30).map(|n| format!("P{n:02},Name {n},{n}.5\n")).collect();
+    folder.put("products.csv", format!("sku,name,price\n{rows}").as_bytes());
+    let mut came = folder.run(&["start"]);
+    let plan = came.take_file("interligo.toml");
+    assert!(plan.contains("from = \"till_{number}.csv\""), "{plan}");
+    assert!(came.printed().contains("100.0 % of 1,000 lines"), "{}", came.printed());
+}
+
+/// Keys that say nothing by themselves: small numbers under headings that are not alike.
+const BARE: [(&str, &str); 2] = [
+    ("umsatz.csv", "t,a,b\n1,1,2\n2,2,1\n3,1,1\n"),
+    ("dinge.csv", "n,text\n1,Stock\n2,Smoker\n3,Zange\n"),
+];
+
+#[test]
+fn what_is_stated_beside_the_files_is_believed() {
+    let with = |extra: Option<(&str, &str)>| {
+        let mut files: Vec<(&str, &str)> = BARE.to_vec();
+        files.extend(extra);
+        let mut came = Folder::with(&files).run(&["start"]);
+        assert_eq!(came.said(), "");
+        came.take_file("interligo.toml")
+    };
+    assert_eq!(links_of(&with(None)), BTreeSet::new());
+    let csvw = r#"{ "@context": "http://www.w3.org/ns/csvw", "tables": [
+        { "url": "umsatz.csv", "tableSchema": { "columns": [{ "name": "thing", "titles": "a" }],
+          "foreignKeys": [{ "columnReference": "thing",
+            "reference": { "resource": "dinge.csv", "columnReference": "n" } }] } },
+        { "url": "dinge.csv", "tableSchema": { "primaryKey": "n" } } ] }"#;
+    let package = r#"{ "resources": [
+        { "name": "sales", "path": "umsatz.csv", "schema": {
+          "foreignKeys": [{ "fields": ["b"], "reference": { "resource": "things", "fields": ["n"] } }] } },
+        { "name": "things", "path": "dinge.csv", "schema": { "primaryKey": ["n"] } } ] }"#;
+    for (name, text, column) in
+        [("csv-metadata.json", csvw, "a"), ("datapackage.json", package, "b")]
+    {
+        let plan = with(Some((name, text)));
+        let wanted = BTreeSet::from([format!("umsatz.{column} -> dinge.n")]);
+        assert_eq!(links_of(&plan), wanted, "{plan}");
+        assert!(plan.contains(&format!("stated by {name}")), "{plan}");
+    }
+    // What is no description changes nothing.
+    assert_eq!(
+        links_of(&with(Some(("datapackage.json", "{ \"resources\": 7 }")))),
+        BTreeSet::new()
+    );
+}
+
+#[test]
+fn the_keys_of_a_database_are_believed() {
+    const TABLES: &str = "CREATE TABLE dinge (n integer PRIMARY KEY, text text);\
+        CREATE TABLE umsatz (t integer, a integer REFERENCES dinge (n), b integer);\
+        INSERT INTO dinge VALUES (1, 'Stock'), (2, 'Smoker'), (3, 'Zange');\
+        INSERT INTO umsatz VALUES (1, 1, 2), (2, 2, 1), (3, 1, 1);";
+    let folder = Folder::with(&[]);
+    let file = folder.path().join("shop.sqlite");
+    rusqlite::Connection::open(file).unwrap().execute_batch(TABLES).unwrap();
+    let plan = folder.run(&["start", "--print", "shop.sqlite"]);
+    assert_eq!(links_of(plan.printed()), BTreeSet::from(["umsatz.a -> dinge.n".to_owned()]));
+    let Some(server) = crate::server::Server::get() else { return };
+    let made = format!("CREATE SCHEMA bare; SET search_path = bare; {TABLES}");
+    server.client().batch_execute(&made).unwrap();
+    let output = folder
+        .command(&["start", "--print", "postgres:///postgres"])
+        .envs(server.environment())
+        .output()
+        .unwrap();
+    let printed = String::from_utf8(output.stdout).unwrap();
+    assert!(
+        links_of(&printed).iter().any(|link| link.contains("umsatz") && link.ends_with("dinge.n")),
+        "{printed}{}",
+        String::from_utf8_lossy(&output.stderr)
+    );
+}

@@ -119,6 +119,11 @@ impl Came {
         Came { stdout: String::new(), ..self }
     }
 
+    /// What it said on standard error was looked at elsewhere.
+    pub(crate) fn any_stderr(self) -> Came {
+        Came { stderr: String::new(), ..self }
+    }
+
     /// What stands in a file that was written; it counts as mentioned.
     pub(crate) fn take_file(&mut self, path: &str) -> String {
         self.files.remove(path).unwrap_or_else(|| panic!("{path} was not written: {}", self.stderr))

@@ -101,6 +101,9 @@ impl<'a> Candidates<'a> {
 
     fn single_from(&mut self, from: ColumnAt) {
         let traits = self.view.of(from);
+        if self.view.seen[from.table].is_chosen && super::keys::may_be_key(traits) {
+            return;
+        }
         if !matches!(traits.kind, Kind::Code | Kind::Whole | Kind::Prose | Kind::Day) {
             return;
         }
@@ -148,7 +151,11 @@ impl<'a> Candidates<'a> {
             return None;
         }
         let alike = self.alike(from, to);
-        let score = self.score(&fit, alike, from, to);
+        // Where both sides are unique, lines are taken to look their rows up, and not the other way round.
+        let shared =
+            self.keys[to.table].iter().any(|key| key.columns == [to.column] && key.shared > 0);
+        let backwards = u32::from(self.has_lines(to.table)) + 2 * u32::from(shared);
+        let score = self.score(&fit, alike, from, to).saturating_sub(backwards);
         Some(LinkProposal {
             from: vec![from],
             to_table: to.table,
@@ -390,6 +397,16 @@ impl<'a> Candidates<'a> {
         fit.found = values.values().filter(|found| **found).count();
         fit.used = used.len();
         fit
+    }
+
+    /// Whether the rows of a table look like lines: something measured, on a day.
+    fn has_lines(&self, table: usize) -> bool {
+        let traits = &self.view.traits[table];
+        let measured = traits.iter().any(|column| {
+            matches!(column.kind, Kind::Whole | Kind::Measure)
+                && column.words.means(Meaning::Quantity)
+        });
+        measured && traits.iter().any(|column| column.kind == Kind::Day)
     }
 
     /// Whether a table has measured amounts, and keys of others besides.

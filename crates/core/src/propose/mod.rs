@@ -32,6 +32,8 @@ pub struct Seen {
     pub columns: Vec<SeenColumn>,
     /// About how many rows it has in all.
     pub rows: u64,
+    /// Whether the rows are those that hold values of other tables: then it says nothing that theirs are found.
+    pub is_chosen: bool,
     /// Keys that are stated somewhere: by a database, or by a description that lies beside the files.
     pub stated_keys: Vec<Vec<usize>>,
 }
@@ -103,6 +105,8 @@ pub struct Proposal {
     pub links: Vec<LinkProposal>,
     /// Links that may hold, and are left to the reader.
     pub doubts: Vec<LinkProposal>,
+    /// Links of which another leads as well to a table that looks the same, with that table.
+    pub equals: Vec<(LinkProposal, usize)>,
 }
 
 /// A link scores this much to be proposed.
@@ -143,11 +147,39 @@ pub fn propose(seen: &[Seen], stated: &[Stated]) -> Proposal {
     candidates.take_stated(stated);
     candidates.single();
     candidates.several();
-    let (links, doubts) = candidates.settle();
+    let (links, mut doubts) = candidates.settle();
+    let (links, equals) = one_of_equals(seen, links);
+    doubts.extend(equals.iter().map(|(link, _)| link.clone()));
     let tables = roles::tables(&view, &links);
-    let mut proposal = Proposal { tables, links, doubts };
+    let mut proposal = Proposal { tables, links, doubts, equals };
     name_links(seen, &mut proposal);
     proposal
+}
+
+/// Of links from the same columns to tables with the same headings, copies of each other it seems, the first; and
+/// the others, with the table that was taken.
+fn one_of_equals(
+    seen: &[Seen],
+    links: Vec<LinkProposal>,
+) -> (Vec<LinkProposal>, Vec<(LinkProposal, usize)>) {
+    let headings = |table: usize| -> BTreeSet<&str> {
+        seen[table].columns.iter().map(|column| column.name.as_str()).collect()
+    };
+    let (mut taken, mut equals): (Vec<LinkProposal>, Vec<(LinkProposal, usize)>) =
+        (Vec::new(), Vec::new());
+    for link in links {
+        let same = taken.iter().find(|known| {
+            known.from == link.from
+                && known.to_table != link.to_table
+                && link.stated.is_none()
+                && headings(known.to_table) == headings(link.to_table)
+        });
+        match same.map(|known| known.to_table) {
+            Some(table) => equals.push((link, table)),
+            None => taken.push(link),
+        }
+    }
+    (taken, equals)
 }
 
 /// What a table that was not seen whole must be looked through for: its columns that may be keys, and the values

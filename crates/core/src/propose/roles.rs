@@ -10,7 +10,20 @@ use crate::plan::Role;
 
 /// What is proposed of each table, by the links between them.
 pub(super) fn tables(view: &View<'_>, links: &[LinkProposal]) -> Vec<TableProposal> {
-    (0..view.seen.len()).map(|table| of(view, links, table)).collect()
+    let mut all: Vec<TableProposal> =
+        (0..view.seen.len()).map(|table| of(view, links, table)).collect();
+    if !all.iter().any(|table| table.role == Some(Role::Fact)) {
+        // Something must be gone through: the table with the most rows that has something to sum.
+        let numbers = |table: &usize| {
+            view.traits[*table].iter().any(|c| matches!(c.kind, Kind::Whole | Kind::Measure))
+        };
+        let most = (0..all.len()).max_by_key(|table| (numbers(table), view.seen[*table].rows));
+        if let Some(table) = most {
+            all[table] =
+                TableProposal { role: Some(Role::Fact), key: Vec::new(), period: None, shared: 0 };
+        }
+    }
+    all
 }
 
 fn of(view: &View<'_>, links: &[LinkProposal], table: usize) -> TableProposal {
@@ -60,20 +73,35 @@ fn line_key(view: &View<'_>, table: usize) -> Vec<usize> {
         let words = |column: &usize| &view.traits[table][*column].words;
         columns.iter().all(|column| words(column).is_mark || words(column).means(Meaning::Position))
     };
-    // A line in a hundred may have been delivered twice.
+    // Lines that are numbered within something else may have been delivered twice: `run` compares them.
+    let is_numbered = |columns: &[usize]| {
+        columns.len() > 1
+            && columns
+                .iter()
+                .any(|column| view.traits[table][*column].words.means(Meaning::Position))
+    };
     let unique = |columns: &[usize]| {
         let texts: Vec<_> =
             columns.iter().map(|c| view.seen[table].columns[*c].texts.clone()).collect();
         let keys = crate::keys::join_columns(&texts);
         let mut known = crate::keys::KeyTable::with_capacity(1024);
         let copies = keys.iter().flatten().filter(|key| known.insert(key.trim(), 0).is_some());
-        let allowed = if columns.len() > 1 { keys.len() / 100 } else { 0 };
+        let allowed = if is_numbered(columns) { keys.len() / 5 } else { 0 };
         copies.count() <= allowed && known.get("").is_none()
     };
     let stated = view.seen[table].stated_keys.first().cloned();
     let single = single_keys(view, table).into_iter().map(|key| key.columns);
     let wider =
         wider_keys(view, table).into_iter().map(|key| key.columns).filter(|key| key.len() == 2);
-    let mut all = stated.into_iter().chain(single).chain(wider);
+    // A number within something else, and what it is a number in.
+    let words = |column: usize| &view.traits[table][column].words;
+    let columns = 0..view.traits[table].len();
+    let numbered =
+        columns.clone().filter(|c| words(*c).means(Meaning::Position)).flat_map(|line| {
+            let of = columns.clone().filter(move |c| *c != line);
+            of.filter(|c| words(*c).is_mark && !words(*c).means(Meaning::Position))
+                .map(move |of| vec![of, line])
+        });
+    let mut all = stated.into_iter().chain(single).chain(wider).chain(numbered);
     all.find(|key| is_named(key) && unique(key)).unwrap_or_default()
 }

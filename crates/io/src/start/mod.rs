@@ -24,6 +24,9 @@ use sample::{Sampled, look_up, sample};
 use stated::stated;
 pub(crate) use stated::{ForeignKey, KeysStated};
 
+/// A lookup of so many rows takes seconds to load.
+const LARGE: u64 = 1_000_000;
+
 /// What came of looking at a folder.
 pub struct Started {
     /// The plan.
@@ -127,8 +130,19 @@ pub fn start(
     verify(folder, &mut material, &mut started, pace, progress);
     started.figures = material.figures.clone();
     started.plan = draft::plan(&material, &started, true);
-    if let Err(error) = try_whole(folder, &started.plan) {
-        started.decisions.push(error.to_string());
+    // Lookups of millions of rows are not loaded once more for it.
+    let is_large = material
+        .proposal
+        .tables
+        .iter()
+        .zip(&seen)
+        .any(|(table, seen)| table.role == Some(Role::Lookup) && seen.rows >= LARGE);
+    let failed = (!is_large)
+        .then(|| try_whole(folder, &started.plan).err())
+        .flatten()
+        .map(|error| error.to_string());
+    if let Some(failed) = failed.filter(|failed| !started.decisions.contains(failed)) {
+        started.decisions.push(failed);
         started.plan = draft::plan(&material, &started, true);
     }
     Ok(started)
@@ -261,6 +275,13 @@ fn decisions(material: &Material<'_>, gathered: &Gathered) -> Vec<String> {
         open.extend(lists(table, material, &stack.name));
         open.extend(periods_as_headings(table, &stack.name));
     }
+    for (link, taken) in &material.proposal.equals {
+        let (other, taken) = (&material.seen[link.to_table].name, &material.seen[*taken].name);
+        open.push(format!(
+            "`{taken}` and `{other}` have the same headings and fit {} equally well: the plan takes `{taken}`, and has `{other}` as a comment",
+            draft::path(material, link).split(" -> ").next().unwrap_or_default()
+        ));
+    }
     if gathered.left_out > 0 {
         open.push(format!(
             "{} files were not looked at: name the folder of those that are meant",
@@ -352,7 +373,6 @@ fn verify(
         }
         Err(error) => started.decisions.push(error.to_string()),
     }
-    started.decisions.dedup();
     let links = material.proposal.links.iter().zip(&counts);
     started.links = links.map(|(link, counts)| shown(material, link, Some(*counts))).collect();
     let doubts = material.proposal.doubts.iter();

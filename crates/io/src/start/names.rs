@@ -101,7 +101,8 @@ fn pattern_of(names: &[&str]) -> Option<String> {
             Run::Other(_) => return None,
             _ => {
                 let texts: Vec<&str> = all.iter().map(|other| other[at].text()).collect();
-                let base = slot_name(run, &texts);
+                let before = pattern.chars().last();
+                let base = slot_name(run, &texts, before);
                 let numbered = (2..).map(|n| format!("{base}_{n}"));
                 let mut names = [base.to_owned()].into_iter().chain(numbered);
                 let name = names.find(|name| slots.insert(name.clone()))?;
@@ -116,12 +117,17 @@ fn pattern_of(names: &[&str]) -> Option<String> {
     Some(pattern)
 }
 
-fn slot_name(run: &Run, texts: &[&str]) -> &'static str {
+fn slot_name(run: &Run, texts: &[&str], before: Option<char>) -> &'static str {
     let all = |test: &dyn Fn(u32) -> bool, digits: usize| {
         texts.iter().all(|text| text.len() <= digits && text.parse().is_ok_and(test))
     };
     match run {
         Run::Digits(_) if all(&|n| (1980..2100).contains(&n), 4) => "year",
+        Run::Digits(_)
+            if all(&|n| (1..=4).contains(&n), 1) && matches!(before, Some('q' | 'Q')) =>
+        {
+            "quarter"
+        }
         Run::Digits(_) if all(&|n| (1..=12).contains(&n), 2) => "month",
         Run::Digits(_) => "number",
         _ => "part",
@@ -174,7 +180,8 @@ pub(super) fn table_name(names: &[&str], home: &str, taken: &mut BTreeSet<String
     };
     let folder = home.rsplit(['/', '\\']).next().unwrap_or_default();
     let folder = folder.split('.').next().unwrap_or_default().to_lowercase();
-    let base = if common.concat().len() >= 2 { common.join("_") } else { folder };
+    let is_enough = names.len() == 1 || common.concat().len() >= 2;
+    let base = if is_enough { common.join("_") } else { folder };
     let plain = as_name(&base);
     let numbered = (2..).map(|n| format!("{plain}_{n}"));
     let mut names = [plain.clone()].into_iter().chain(numbered);

@@ -83,6 +83,7 @@ pub(super) fn sample(name: &str, table: &Table) -> Result<Sampled, Error> {
         name: name.to_owned(),
         columns: columns.collect(),
         rows: estimate,
+        is_chosen: false,
         stated_keys: Vec::new(),
     };
     Ok(Sampled { seen, is_whole })
@@ -147,5 +148,6 @@ pub(super) fn look_up(
     for (own, found) in sampled.seen.columns.iter_mut().zip(all) {
         own.texts = found.finish();
     }
+    sampled.seen.is_chosen = true;
     Ok(())
 }
