@@ -191,7 +191,7 @@ pub(super) fn circle(links: &[&Open<'_>]) -> Option<Mistake> {
                 let first = circle.iter().enumerate().min_by_key(|(_, link)| link.number)?.0;
                 circle.rotate_left(first);
                 let names = circle.iter().map(|link| link.to());
-                let names: Vec<&str> = names.clone().last().into_iter().chain(names).collect();
+                let names: Vec<&str> = names.clone().next_back().into_iter().chain(names).collect();
                 let message = format!("the links go in a circle: {}", names.join(" -> "));
                 let first = circle[0];
                 return Some(first.written.mistaken(message).help("leave one of these links out"));

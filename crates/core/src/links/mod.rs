@@ -371,11 +371,8 @@ fn chain_sought(
         while let Some(next) = links[way[way.len() - 1]].parent().filter(|next| *next != parent) {
             way.push(next);
         }
-        let walk = |row: u32| {
-            way.iter()
-                .rev()
-                .fold(Some(row), |row, link| row.and_then(|row| links[*link].step(Some(row))))
-        };
+        let walk =
+            |row: u32| way.iter().rev().try_fold(row, |row, link| links[*link].step(Some(row)));
         (0..rows as u32).map(|row| walk(row).unwrap_or(no_row(LinkStatus::Blank))).collect()
     };
     let texts = |part: &KeyPart| match part.route {

@@ -7,7 +7,8 @@ use arrow_array::{Array, StringViewArray};
 
 use super::column::{Domain, Fit, Kind};
 use super::keys::{Key, single_keys, wider_keys};
-use super::words::{Meaning, Words};
+use super::score::is_weak;
+use super::words::Meaning;
 use super::{ColumnAt, LIKELY, LinkProposal, SURE, Stated, View};
 use crate::keys::{KeyTable, join_columns};
 use crate::texts::gathered;
@@ -19,7 +20,7 @@ const PARTS_TRIED: usize = 4;
 const PART_SHARE: u32 = 70;
 
 pub(super) struct Candidates<'a> {
-    view: &'a View<'a>,
+    pub(super) view: &'a View<'a>,
     /// Of each table, the columns that are keys by themselves.
     keys: Vec<Vec<Key>>,
     domains: HashMap<ColumnAt, Domain>,
@@ -48,6 +49,11 @@ impl<'a> Candidates<'a> {
             }
         }
         Candidates { view, keys, domains, found: Vec::new() }
+    }
+
+    /// All candidates.
+    pub(super) fn found(self) -> Vec<LinkProposal> {
+        self.found
     }
 
     /// Links that are stated somewhere hold without further ado.
@@ -168,45 +174,6 @@ impl<'a> Candidates<'a> {
             runner_up: None,
             stated: None,
         })
-    }
-
-    fn score(&self, fit: &Fit, alike: u32, from: ColumnAt, to: ColumnAt) -> u32 {
-        let (one, other) = (self.view.of(from), self.view.of(to));
-        // What counts is most of the rows, or most of the values.
-        let values = fit.share().max((fit.row_share() * 9 + fit.share()) / 10).min(100);
-        let used = (fit.used * 100 / other.values.len().max(1)) as u32;
-        let few = fit.found < 3 && one.values.len() < 3;
-        if one.is_dense() && other.is_dense() {
-            // Found by chance: the headings decide, and slips are not to be expected.
-            let named = if alike >= 60 { alike } else { 0 };
-            let measured = [Meaning::Quantity, Meaning::Position, Meaning::Amount];
-            let is_measure = measured.iter().any(|m| one.words.means(*m)) && alike < 90;
-            let own_number = one.is_unique() && alike < 90;
-            if is_measure || own_number || values < 60 {
-                return 0;
-            }
-            return (values * 4 + named * 5 + used.min(100)) / 10;
-        }
-        if is_weak(one) || few {
-            return (values * 5 + alike * 4 + used.min(100)) / 10;
-        }
-        // Columns that hold what rows are called are seldom keys.
-        let prose = if other.kind == Kind::Prose && !other.words.is_mark { 12 } else { 0 };
-        ((values * 78 + alike * 14 + used.min(100) * 8) / 100).saturating_sub(prose)
-    }
-
-    /// How alike the headings are, of the columns or of the column and the other table.
-    fn alike(&self, from: ColumnAt, to: ColumnAt) -> u32 {
-        let (one, other) = (&self.view.of(from).words, &self.view.of(to).words);
-        let table = Words::of(&self.view.seen[to.table].name);
-        // `id` here and `id` there say nothing; `product` here says the table there.
-        let own = Words::of(&self.view.seen[from.table].name);
-        let columns =
-            if one.about.is_empty() && other.about.is_empty() { 0 } else { one.alike(other) };
-        let of_table = one.alike(&table);
-        // `customer_id` of `customers` itself does not lead elsewhere.
-        let is_own = one.about.is_empty() || one.alike(&own) > of_table.max(columns);
-        if is_own { columns } else { columns.max(of_table) }
     }
 
     /// Keys of several columns, and keys that hold for periods.
@@ -427,82 +394,6 @@ impl<'a> Candidates<'a> {
     fn is_part_of(&self, table: usize, of: usize) -> bool {
         self.view.seen[table].rows < self.view.seen[of].rows
     }
-
-    /// The links that hold together, and those that are left to the reader.
-    pub(super) fn settle(self) -> (Vec<LinkProposal>, Vec<LinkProposal>) {
-        let mut found = self.found;
-        found.sort_by_key(|link| (std::cmp::Reverse(link.score), link.from.clone(), link.to_table));
-        let (mut links, mut doubts): (Vec<LinkProposal>, Vec<LinkProposal>) =
-            (Vec::new(), Vec::new());
-        for link in found {
-            if link.score < SURE {
-                doubts.push(link);
-            } else if !is_superfluous(&link, &links) && !closes_circle(&link, &links) {
-                links.push(link);
-            }
-        }
-        drop_detours(&mut links);
-        doubts.retain(|doubt| !is_superfluous(doubt, &links));
-        links.sort_by_key(|link| (link.from[0].table, link.from[0].column, link.to_table));
-        (links, doubts)
-    }
-}
-
-/// Whether values would be found elsewhere by chance: single letters, yes and no.
-fn is_weak(traits: &super::Traits) -> bool {
-    let longest = traits.values.iter().map(|value| value.chars().count()).max().unwrap_or(0);
-    longest <= 1 || traits.values.len() <= 2
-}
-
-/// Whether the tables are joined already, by better columns.
-fn is_superfluous(link: &LinkProposal, links: &[LinkProposal]) -> bool {
-    links.iter().any(|known| {
-        let same_tables =
-            known.from[0].table == link.from[0].table && known.to_table == link.to_table;
-        // Another column may find the same key: two roles of one lookup. Another key says nothing new.
-        let shares = known.from.iter().any(|at| link.from.contains(at));
-        same_tables && (shares || known.to != link.to)
-            || known.from == link.from && known.to_table == link.to_table
-            // Back on the same way.
-            || known.from[0].table == link.to_table && known.to_table == link.from[0].table
-    })
-}
-
-/// Whether a link leads back to a table on its own way.
-fn closes_circle(link: &LinkProposal, links: &[LinkProposal]) -> bool {
-    let mut reached = vec![link.to_table];
-    let mut at = 0;
-    while at < reached.len() {
-        let table = reached[at];
-        for next in links.iter().filter(|known| known.from.iter().any(|from| from.table == table)) {
-            if !reached.contains(&next.to_table) {
-                reached.push(next.to_table);
-            }
-        }
-        at += 1;
-    }
-    link.from.iter().any(|from| reached.contains(&from.table))
-}
-
-/// Leaves out links from a lookup by its own key: a table that has that key finds the other lookup by it
-/// directly.
-fn drop_detours(links: &mut Vec<LinkProposal>) {
-    let all = links.clone();
-    links.retain(|link| {
-        let detour = all.iter().any(|first| {
-            let ends_here = first.to_table == link.from[0].table
-                && link
-                    .from
-                    .iter()
-                    .all(|at| first.to.contains(&at.column) && at.table == first.to_table);
-            ends_here
-                && all.iter().any(|direct| {
-                    direct.to_table == link.to_table
-                        && direct.from.iter().any(|at| first.from.contains(at))
-                })
-        });
-        !detour || link.stated.is_some()
-    });
 }
 
 /// Every choice of one part for each column, a few hundred at most.

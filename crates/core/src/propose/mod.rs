@@ -11,6 +11,8 @@ mod column;
 mod figures;
 mod keys;
 mod roles;
+mod score;
+mod settle;
 mod words;
 
 use std::collections::BTreeSet;
@@ -147,7 +149,7 @@ pub fn propose(seen: &[Seen], stated: &[Stated]) -> Proposal {
     candidates.take_stated(stated);
     candidates.single();
     candidates.several();
-    let (links, mut doubts) = candidates.settle();
+    let (links, mut doubts) = settle::settle(candidates.found());
     let (links, equals) = one_of_equals(seen, links);
     doubts.extend(equals.iter().map(|(link, _)| link.clone()));
     let tables = roles::tables(&view, &links);

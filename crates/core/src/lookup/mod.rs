@@ -1,28 +1,32 @@
 //! A lookup in memory: its typed columns, its rows settled to one per key (or key and period), and
 //! what was found on the way.
 
+mod settle;
+mod typed;
+
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use arrow_array::{Array, StringViewArray};
-use unicode_normalization::UnicodeNormalization;
 
-use crate::bind::{BoundFormula, BoundLookup, RowNames};
+pub use typed::Misfit;
+pub(crate) use typed::{RowOf, first_misfit};
+
+use crate::bind::BoundLookup;
 use crate::calendar::{ALWAYS, FOREVER, Holds};
 use crate::column::Column;
 use crate::date::Day;
-use crate::duplicates;
-use crate::evidence::Evidence;
 use crate::findings::Noted;
-use crate::formula::{Expr, ExprKind, Leaves, Overflow, Type, evaluate, kind_of, type_of};
-use crate::keys::{KeyTable, join_columns, joined, shown};
+use crate::keys::{KeyTable, join_columns};
 use crate::place::{PartName, Place};
-use crate::plan::{ColumnType, Duplicates, Mistake, Rule};
+use crate::plan::Mistake;
 use crate::reading::{ReadColumn, Reading};
 use crate::rows::RowCounts;
 use crate::style::{PartStyle, Style};
-use crate::texts::{TextBuilder, gathered};
+use crate::texts::TextBuilder;
 use crate::value::Value;
+use settle::same_key;
+use typed::{Typed, typed};
 
 /// A table as it was read: text, with the place of every row.
 #[derive(Default)]
@@ -156,120 +160,6 @@ pub(crate) struct KeyRows {
     pub(crate) holds: Vec<Holds>,
 }
 
-/// The columns of a lookup while they are read.
-struct Typed {
-    columns: Vec<LookupColumn>,
-    unreadable: Vec<Place>,
-    currencies: Vec<(String, Vec<(String, Place)>)>,
-}
-
-/// Reads the columns that the plan uses.
-fn typed(raw: &mut RawTable, bound: &BoundLookup) -> Result<Typed, Mistake> {
-    let mut typed = Typed { columns: Vec::new(), unreadable: Vec::new(), currencies: Vec::new() };
-    for (number, name) in bound.columns.iter().enumerate() {
-        let computed = bound.formulas.iter().any(|formula| formula.column == number);
-        if bound.wishes.of(number).is_none() || computed {
-            typed.columns.push(LookupColumn { name: name.clone(), column: None, as_written: true });
-            continue;
-        }
-        let mut evidence = Evidence::default();
-        for (part, style) in raw.slices(number) {
-            evidence.add_all(&part, &style.of(number));
-        }
-        let reading = bound.wishes.reading(number, &evidence).map_err(|wanted| {
-            let first = raw
-                .slices(number)
-                .map(|(part, style)| first_misfit(&part, &style.of(number), wanted));
-            Misfit {
-                table: bound.name.clone(),
-                column: name.clone(),
-                wanted,
-                example: first.into_iter().find(|text| !text.is_empty()).unwrap_or_default(),
-                at: bound.wishes.needed_at(number).map(Box::new),
-            }
-            .mistake()
-        })?;
-        let read = raw.read(number, &reading);
-        for row in &read.unreadable {
-            let text = raw.columns[number].value(*row as usize);
-            typed.unreadable.push(raw.place(*row).cell(name, text));
-        }
-        if !read.currencies.is_empty() {
-            let places = read.currencies.into_iter().map(|(mark, row)| (mark, raw.place(row)));
-            typed.currencies.push((name.clone(), places.collect()));
-        }
-        let as_written = reading.column_type == ColumnType::Text
-            || (raw.is_plain(number) && reading.column_type != ColumnType::Percent);
-        typed.columns.push(LookupColumn {
-            name: name.clone(),
-            column: Some(read.column),
-            as_written,
-        });
-    }
-    for formula in &bound.formulas {
-        let column = compute_column(formula, bound, &typed.columns, raw.rows.len())?;
-        let texts = (0..column.len()).map(|row| column.value(row).to_string());
-        raw.columns[formula.column] = StringViewArray::from_iter_values(texts);
-        typed.columns[formula.column].column = Some(column);
-    }
-    Ok(typed)
-}
-
-/// Works out a column from the others of its row.
-fn compute_column(
-    formula: &BoundFormula,
-    bound: &BoundLookup,
-    columns: &[LookupColumn],
-    rows: usize,
-) -> Result<Column, Mistake> {
-    let leaf = |column: usize| Expr {
-        kind: ExprKind::Column(column),
-        ty: columns[column].column.as_ref().map_or(Type::Text, type_of),
-    };
-    let names = RowNames { table: &bound.name, columns: &bound.columns, leaf: &leaf };
-    let expr = formula.check(&names)?;
-    let values: Result<Vec<Value<'_>>, Overflow> = (0..rows)
-        .map(|row| evaluate(&expr, &RowOf { columns, row }).map(Value::into_owned))
-        .collect();
-    let unfit =
-        |_| formula.written.mistaken("a value of this column does not fit exact arithmetic");
-    Ok(Column::from_values(kind_of(expr.ty), &values.map_err(unfit)?))
-}
-
-/// One row of a lookup, for formulas over its own columns.
-pub(crate) struct RowOf<'a> {
-    pub(crate) columns: &'a [LookupColumn],
-    pub(crate) row: usize,
-}
-
-impl Leaves for RowOf<'_> {
-    fn column(&self, column: usize) -> Value<'_> {
-        self.columns[column].column.as_ref().map_or(Value::Blank, |c| c.value(self.row))
-    }
-}
-
-/// A column that does not hold what the plan needs it for.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Misfit {
-    /// The table.
-    pub table: String,
-    /// The column.
-    pub column: String,
-    /// The type that the plan needs.
-    pub wanted: ColumnType,
-    /// What it holds instead.
-    pub example: String,
-    /// Where the plan needs it.
-    pub(crate) at: Option<Box<Mistake>>,
-}
-
-/// The first text that cannot be read as `wanted`.
-pub(crate) fn first_misfit(texts: &StringViewArray, style: &Style, wanted: ColumnType) -> String {
-    let reading = Reading::of(wanted);
-    let unreadable = reading.read(texts, style).unreadable;
-    unreadable.first().map_or(String::new(), |row| texts.value(*row as usize).to_owned())
-}
-
 impl Lookup {
     /// Types a table and settles its rows to one per key, or per key and period.
     ///
@@ -344,142 +234,6 @@ impl Lookup {
         let (from, until) =
             (day(from, ALWAYS)?, until.map_or(Ok(FOREVER), |until| day(until, FOREVER))?);
         if until < from { Err(LeftOut::PeriodReversed) } else { Ok((from, until)) }
-    }
-
-    /// Settles the rows to one for each value of the key; of these rows each further key must have its own.
-    fn settle_keys(&mut self, bound: &BoundLookup, holding: Vec<Holds>) {
-        let own = self.settled(bound, &bound.key, &bound.duplicates, holding);
-        let mut holding: Vec<Holds> =
-            own.iter().flat_map(|key| key.holds.iter().copied()).collect();
-        holding.sort_by_key(|holds| holds.row);
-        self.keys.push(own);
-        for columns in &bound.further_keys {
-            let stop = Duplicates::default();
-            let further = self.settled(bound, columns, &stop, holding.clone());
-            self.keys.push(further);
-        }
-    }
-
-    /// The rows by the values of some columns; those that are blank in one of them are not among them.
-    fn by_key(&self, columns: &[usize], holding: Vec<Holds>) -> Vec<KeyRows> {
-        let mut keys: Vec<KeyRows> = Vec::new();
-        let mut numbers = KeyTable::with_capacity(holding.len());
-        for holds in holding {
-            let texts: Vec<&str> =
-                columns.iter().map(|c| self.raw.columns[*c].value(holds.row as usize)).collect();
-            if texts.iter().any(|text| text.trim().is_empty()) {
-                continue;
-            }
-            let same: Vec<String> = texts.iter().map(|text| same_key(text)).collect();
-            let same: Vec<&str> = same.iter().map(String::as_str).collect();
-            let number = match numbers.insert(&joined(&same), keys.len() as u32) {
-                Some(known) => known as usize,
-                None => {
-                    let key = joined(&texts).into_owned();
-                    keys.push(KeyRows { key, holds: Vec::with_capacity(1) });
-                    keys.len() - 1
-                }
-            };
-            keys[number].holds.push(holds);
-        }
-        keys
-    }
-
-    fn settled(
-        &mut self,
-        bound: &BoundLookup,
-        columns: &[usize],
-        rule: &Duplicates,
-        holding: Vec<Holds>,
-    ) -> Vec<KeyRows> {
-        let mut keys = self.by_key(columns, holding);
-        // Cells on whose value the rows of a key do not agree.
-        let mut blanked: Vec<(usize, u32)> = Vec::new();
-        for key in keys.iter_mut().filter(|key| key.holds.len() > 1) {
-            key.holds.sort_by_key(|h| (h.from, h.until, h.row));
-            let mut held: Vec<Holds> = Vec::new();
-            for same in key.holds.chunk_by(|a, b| (a.from, a.until) == (b.from, b.until)) {
-                let [_, _, ..] = same else {
-                    held.extend_from_slice(same);
-                    continue;
-                };
-                let differing = self.differing(bound, columns, same);
-                let kept = match rule {
-                    _ if differing.is_empty() => Some(0),
-                    Duplicates::Blank => {
-                        blanked.extend(differing.iter().map(|column| (*column, same[0].row)));
-                        Some(0)
-                    }
-                    Duplicates::Rule(rule) => self.held(rule, bound, columns, same),
-                };
-                self.duplicates.push(Duplicate {
-                    columns: columns.iter().map(|n| bound.columns[*n].clone()).collect(),
-                    key: shown(&key.key),
-                    places: same.iter().map(|h| self.raw.place(h.row)).collect(),
-                    rows: same.iter().map(|h| h.row).collect(),
-                    differing: differing.iter().map(|n| bound.columns[*n].clone()).collect(),
-                    held: kept.map(|row| self.raw.place(same[row].row)),
-                });
-                held.push(same[kept.unwrap_or(0)]);
-            }
-            key.holds = held;
-        }
-        self.blank(&blanked);
-        if let Some((_, None)) = bound.valid {
-            keys.iter_mut().for_each(|key| until_the_next(&mut key.holds));
-        }
-        keys
-    }
-
-    /// The row that holds by a rule, by number.
-    fn held(
-        &self,
-        rule: &Rule,
-        bound: &BoundLookup,
-        key: &[usize],
-        same: &[Holds],
-    ) -> Option<usize> {
-        let decides = bound.decides.and_then(|number| self.columns[number].column.as_ref());
-        let value = |h: &Holds| decides.map_or(Value::Blank, |column| column.value(h.row as usize));
-        let values: Vec<Value<'_>> = same.iter().map(value).collect();
-        let differ =
-            |a: usize, b: usize| !self.differing(bound, key, &[same[a], same[b]]).is_empty();
-        duplicates::held(rule, &values, differ)
-    }
-
-    /// Makes cells blank.
-    fn blank(&mut self, cells: &[(usize, u32)]) {
-        let columns: BTreeSet<usize> = cells.iter().map(|(column, _)| *column).collect();
-        for number in columns {
-            let rows: BTreeSet<u32> =
-                cells.iter().filter(|(column, _)| *column == number).map(|(_, row)| *row).collect();
-            let kept = (0..self.rows).map(|row| (!rows.contains(&row)).then_some(row));
-            self.raw.columns[number] = gathered(&self.raw.columns[number], kept);
-            if let Some(column) = self.columns[number].column.take() {
-                self.columns[number].column = Some(column.without_rows(&rows));
-            }
-        }
-    }
-
-    /// The columns in which rows differ in value.
-    fn differing(&self, bound: &BoundLookup, key: &[usize], rows: &[Holds]) -> Vec<usize> {
-        let differs = |number: &usize| {
-            rows[1..].iter().any(|other| {
-                let (a, b) = (rows[0].row as usize, other.row as usize);
-                let texts = &self.raw.columns[*number];
-                texts.value(a).trim() != texts.value(b).trim()
-                    && match &self.columns[*number].column {
-                        // 1.50 and 1.5 are one number; two texts that cannot be read are two.
-                        Some(Column::Text(_)) | None => true,
-                        Some(column) => {
-                            column.value(a) != column.value(b) || column.value(a).is_blank()
-                        }
-                    }
-            })
-        };
-        let columns =
-            (0..bound.columns.len()).filter(|n| !key.contains(n) && !bound.slots.contains(n));
-        columns.filter(differs).collect()
     }
 
     /// Where a row stands.
@@ -576,17 +330,4 @@ impl Lookup {
     pub(crate) fn all_rows(&self) -> usize {
         (self.rows + self.added) as usize
     }
-}
-
-/// Lets each row hold until the day before the next one begins; the last stays open.
-fn until_the_next(holds: &mut [Holds]) {
-    for at in 1..holds.len() {
-        holds[at - 1].until = Day(holds[at].from.0.saturating_sub(1));
-    }
-}
-
-/// The form in which keys of one table are the same: trimmed, NFC.
-fn same_key(key: &str) -> String {
-    let key = key.trim();
-    if key.is_ascii() { key.to_owned() } else { key.nfc().collect() }
 }

@@ -1,0 +1,91 @@
+//! `interligo link`: how links fare, their map, links found and added.
+
+use crate::linking::SHOP;
+use crate::support::Folder;
+
+const COMMENTED: &str = "\
+# The shop.
+[tables.sales]
+role = \"fact\"
+from = \"sales.csv\"
+[tables.products]
+from = \"products.csv\"
+[tables.families]
+from = \"families.csv\"
+[tables.places]
+from = \"places.csv\"
+
+[[link]]
+path = \"sales.item -> products.sku\" # by hand
+
+# What it comes to.
+[figures]
+x = \"1\"
+";
+
+fn shop() -> Folder {
+    let mut all = vec![("interligo.toml", COMMENTED)];
+    all.extend(SHOP);
+    Folder::with(&all)
+}
+
+#[test]
+fn a_link_is_added_where_it_belongs_once_it_was_tried() {
+    let folder = shop();
+    let mut came = folder.run(&["link", "add", "products.family -> families.code"]);
+    let plan = came.take_file("interligo.toml");
+    let entry = "[[link]]\npath = \"products.family -> families.code\"\n\n# What it comes to.";
+    assert_eq!(plan, COMMENTED.replace("# What it comes to.", entry));
+    insta::assert_snapshot!("link_add", came.as_text());
+    // Further links to one table have a name; one that finds nothing is not taken.
+    for (arguments, status, said) in [
+        (&["sales.ship_to -> places.code", "--as", "ship", "--ignore", "case"][..], 0, ""),
+        (&["sales.no -> places.code"], 1, "no line finds a row by `sales.no -> places.code`"),
+        (&["sales.no -> places.code", "--anyway"], 0, ""),
+        (&["sales.ship_to -> places.code", "--dry-run"], 0, ""),
+        (&["sales.itm -> places.code"], 2, "did you mean `item`?"),
+        (&["sales.item"], 2, "the path ends, wanted `->`"),
+        (&["sales.item -> products.sku"], 2, "`products` is already the name of the link"),
+    ] {
+        let mut all = vec!["link", "add"];
+        all.extend(arguments);
+        let mut came = shop().run(&all);
+        assert!(came.said().contains(said), "{}", came.said());
+        let writes = status == 0 && !arguments.contains(&"--dry-run");
+        if writes {
+            came.take_file("interligo.toml");
+        }
+        came.status(status).any_stdout().any_stderr().nothing_else();
+    }
+}
+
+#[test]
+fn links_are_listed_drawn_and_found() {
+    let folder = shop();
+    insta::assert_snapshot!("link_list", folder.run(&["link"]).as_text());
+    insta::assert_snapshot!("link_csv", folder.run(&["link", "--format", "csv"]).as_text());
+    insta::assert_snapshot!("link_map", folder.run(&["link", "map"]).as_text());
+    let json: serde_json::Value =
+        serde_json::from_str(folder.run(&["link", "--format", "json"]).printed()).unwrap();
+    assert_eq!((&json["links"][0]["found"], &json["links"][0]["lines"]), (&2.into(), &2.into()));
+    let mut came = folder.run(&["link", "map", "--svg", "map.svg"]);
+    let svg = came.take_file("map.svg");
+    assert!(svg.starts_with("<svg ") && svg.ends_with("</svg>\n"), "{svg}");
+    assert!(svg.contains(">sales</text>") && svg.contains("item → sku"), "{svg}");
+    came.any_stdout().nothing_else();
+    let found = folder.run(&["link", "find"]);
+    assert!(found.printed().contains("products.family -> families.code"), "{}", found.printed());
+}
+
+/// A wide map and a narrow one have no line longer than the terminal.
+#[test]
+fn the_map_fits_the_terminal() {
+    let folder = shop();
+    for width in [60usize, 80, 200] {
+        let output =
+            folder.command(&["link", "map"]).env("COLUMNS", width.to_string()).output().unwrap();
+        let printed = String::from_utf8(output.stdout).unwrap();
+        let longest = printed.lines().map(|line| line.chars().count()).max().unwrap();
+        assert!(longest <= width, "{longest} of {width}\n{printed}");
+    }
+}

@@ -1,0 +1,128 @@
+//! The columns of a lookup: read by their types, or worked out from the others.
+
+use arrow_array::StringViewArray;
+
+use super::{LookupColumn, RawTable};
+use crate::bind::{BoundFormula, BoundLookup, RowNames};
+use crate::column::Column;
+use crate::evidence::Evidence;
+use crate::formula::{Expr, ExprKind, Leaves, Overflow, Type, evaluate, kind_of, type_of};
+use crate::place::Place;
+use crate::plan::{ColumnType, Mistake};
+use crate::reading::Reading;
+use crate::style::Style;
+use crate::value::Value;
+
+/// The columns of a lookup while they are read.
+pub(super) struct Typed {
+    pub(super) columns: Vec<LookupColumn>,
+    pub(super) unreadable: Vec<Place>,
+    pub(super) currencies: Vec<(String, Vec<(String, Place)>)>,
+}
+
+/// Reads the columns that the plan uses.
+pub(super) fn typed(raw: &mut RawTable, bound: &BoundLookup) -> Result<Typed, Mistake> {
+    let mut typed = Typed { columns: Vec::new(), unreadable: Vec::new(), currencies: Vec::new() };
+    for (number, name) in bound.columns.iter().enumerate() {
+        let computed = bound.formulas.iter().any(|formula| formula.column == number);
+        if bound.wishes.of(number).is_none() || computed {
+            typed.columns.push(LookupColumn { name: name.clone(), column: None, as_written: true });
+            continue;
+        }
+        let mut evidence = Evidence::default();
+        for (part, style) in raw.slices(number) {
+            evidence.add_all(&part, &style.of(number));
+        }
+        let reading = bound.wishes.reading(number, &evidence).map_err(|wanted| {
+            let first = raw
+                .slices(number)
+                .map(|(part, style)| first_misfit(&part, &style.of(number), wanted));
+            Misfit {
+                table: bound.name.clone(),
+                column: name.clone(),
+                wanted,
+                example: first.into_iter().find(|text| !text.is_empty()).unwrap_or_default(),
+                at: bound.wishes.needed_at(number).map(Box::new),
+            }
+            .mistake()
+        })?;
+        let read = raw.read(number, &reading);
+        for row in &read.unreadable {
+            let text = raw.columns[number].value(*row as usize);
+            typed.unreadable.push(raw.place(*row).cell(name, text));
+        }
+        if !read.currencies.is_empty() {
+            let places = read.currencies.into_iter().map(|(mark, row)| (mark, raw.place(row)));
+            typed.currencies.push((name.clone(), places.collect()));
+        }
+        let as_written = reading.column_type == ColumnType::Text
+            || (raw.is_plain(number) && reading.column_type != ColumnType::Percent);
+        typed.columns.push(LookupColumn {
+            name: name.clone(),
+            column: Some(read.column),
+            as_written,
+        });
+    }
+    for formula in &bound.formulas {
+        let column = compute_column(formula, bound, &typed.columns, raw.rows.len())?;
+        let texts = (0..column.len()).map(|row| column.value(row).to_string());
+        raw.columns[formula.column] = StringViewArray::from_iter_values(texts);
+        typed.columns[formula.column].column = Some(column);
+    }
+    Ok(typed)
+}
+
+/// Works out a column from the others of its row.
+fn compute_column(
+    formula: &BoundFormula,
+    bound: &BoundLookup,
+    columns: &[LookupColumn],
+    rows: usize,
+) -> Result<Column, Mistake> {
+    let leaf = |column: usize| Expr {
+        kind: ExprKind::Column(column),
+        ty: columns[column].column.as_ref().map_or(Type::Text, type_of),
+    };
+    let names = RowNames { table: &bound.name, columns: &bound.columns, leaf: &leaf };
+    let expr = formula.check(&names)?;
+    let values: Result<Vec<Value<'_>>, Overflow> = (0..rows)
+        .map(|row| evaluate(&expr, &RowOf { columns, row }).map(Value::into_owned))
+        .collect();
+    let unfit =
+        |_| formula.written.mistaken("a value of this column does not fit exact arithmetic");
+    Ok(Column::from_values(kind_of(expr.ty), &values.map_err(unfit)?))
+}
+
+/// One row of a lookup, for formulas over its own columns.
+pub(crate) struct RowOf<'a> {
+    pub(crate) columns: &'a [LookupColumn],
+    pub(crate) row: usize,
+}
+
+impl Leaves for RowOf<'_> {
+    fn column(&self, column: usize) -> Value<'_> {
+        self.columns[column].column.as_ref().map_or(Value::Blank, |c| c.value(self.row))
+    }
+}
+
+/// A column that does not hold what the plan needs it for.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Misfit {
+    /// The table.
+    pub table: String,
+    /// The column.
+    pub column: String,
+    /// The type that the plan needs.
+    pub wanted: ColumnType,
+    /// What it holds instead.
+    pub example: String,
+    /// Where the plan needs it.
+    pub(crate) at: Option<Box<Mistake>>,
+}
+
+/// The first text that cannot be read as `wanted`.
+pub(crate) fn first_misfit(texts: &StringViewArray, style: &Style, wanted: ColumnType) -> String {
+    let reading = Reading::of(wanted);
+    let unreadable = reading.read(texts, style).unreadable;
+    unreadable.first().map_or(String::new(), |row| texts.value(*row as usize).to_owned())
+}
