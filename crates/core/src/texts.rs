@@ -35,6 +35,40 @@ pub fn without_marks(texts: &StringViewArray, marks: &[String]) -> StringViewArr
     with_views(texts, views.map(|(row, view)| if is_mark(row) { 0 } else { *view }).collect())
 }
 
+/// A column of new texts.
+pub(crate) struct TextWriter {
+    views: Vec<u128>,
+    /// The bytes of those that are too long for their views.
+    long: Vec<u8>,
+}
+
+impl TextWriter {
+    pub(crate) fn with_capacity(rows: usize) -> TextWriter {
+        TextWriter { views: Vec::with_capacity(rows), long: Vec::new() }
+    }
+
+    /// Appends a text.
+    pub(crate) fn push(&mut self, text: &str) {
+        let (bytes, length) = (text.as_bytes(), text.len());
+        let mut view = [0; 16];
+        view[..4].copy_from_slice(&(length as u32).to_le_bytes());
+        if length <= INLINE {
+            view[4..4 + length].copy_from_slice(bytes);
+        } else {
+            // Length, first bytes, the number of the buffer, which is the only one, and the place in it.
+            view[4..8].copy_from_slice(&bytes[..4]);
+            view[12..].copy_from_slice(&(self.long.len() as u32).to_le_bytes());
+            self.long.extend_from_slice(bytes);
+        }
+        self.views.push(u128::from_le_bytes(view));
+    }
+
+    /// The column.
+    pub(crate) fn finish(self) -> StringViewArray {
+        column(self.views, vec![Buffer::from(self.long)])
+    }
+}
+
 /// A column put together from the texts of others.
 #[derive(Default)]
 pub struct TextBuilder {

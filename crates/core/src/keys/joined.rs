@@ -3,8 +3,10 @@
 
 use std::borrow::Cow;
 
-use arrow_array::StringViewArray;
-use arrow_array::builder::StringViewBuilder;
+use arrow_array::{Array, StringViewArray};
+
+use crate::column::is_blank_text;
+use crate::texts::TextWriter;
 
 /// ASCII's unit separator.
 const BETWEEN: char = '\u{1f}';
@@ -18,25 +20,27 @@ pub fn joined<'a>(texts: &[&'a str]) -> Cow<'a, str> {
         return Cow::Borrowed(only);
     }
     let mut key = String::with_capacity(texts.iter().map(|text| text.len() + 1).sum());
-    write_joined(texts.iter().copied(), &mut key);
-    Cow::Owned(key)
-}
-
-fn write_joined<'a>(texts: impl Iterator<Item = &'a str>, key: &mut String) {
-    for (number, text) in texts.enumerate() {
+    for (number, text) in texts.iter().enumerate() {
         if number > 0 {
             key.push(BETWEEN);
         }
-        if text.bytes().any(|byte| byte == 0x1e || byte == 0x1f) {
-            for sign in text.chars() {
-                match sign {
-                    ESCAPE => key.extend([ESCAPE, ESCAPE]),
-                    BETWEEN => key.extend([ESCAPE, '\u{1d}']),
-                    sign => key.push(sign),
-                }
-            }
-        } else {
-            key.push_str(text);
+        push_escaped(text, &mut key);
+    }
+    Cow::Owned(key)
+}
+
+/// Appends a text, with the signs that have a meaning in a key marked as such.
+fn push_escaped(text: &str, key: &mut String) {
+    let is_sign = |found: bool, byte: &u8| found | (*byte == 0x1e) | (*byte == 0x1f);
+    if !text.as_bytes().iter().fold(false, is_sign) {
+        key.push_str(text);
+        return;
+    }
+    for sign in text.chars() {
+        match sign {
+            ESCAPE => key.extend([ESCAPE, ESCAPE]),
+            BETWEEN => key.extend([ESCAPE, '\u{1d}']),
+            sign => key.push(sign),
         }
     }
 }
@@ -46,16 +50,23 @@ pub fn join_columns(columns: &[StringViewArray]) -> StringViewArray {
     if let [only] = columns {
         return only.clone();
     }
-    let rows = columns.first().map_or(0, arrow_array::Array::len);
-    let mut keys = StringViewBuilder::with_capacity(rows);
+    let rows = columns.first().map_or(0, Array::len);
+    let mut keys = TextWriter::with_capacity(rows);
     let mut key = String::new();
     for row in 0..rows {
-        let texts = columns.iter().map(|column| column.value(row));
         key.clear();
-        if texts.clone().all(|text| !text.trim().is_empty()) {
-            write_joined(texts, &mut key);
+        for (number, column) in columns.iter().enumerate() {
+            let text = column.value(row);
+            if is_blank_text(text) {
+                key.clear();
+                break;
+            }
+            if number > 0 {
+                key.push(BETWEEN);
+            }
+            push_escaped(text, &mut key);
         }
-        keys.append_value(&key);
+        keys.push(&key);
     }
     keys.finish()
 }

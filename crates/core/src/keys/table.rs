@@ -28,7 +28,7 @@ struct Slot {
     tag: [u64; 2],
     /// The row; [`NO_ROW`] marks a slot that is free.
     row: u32,
-    /// Where a long key lies, as an index into `long`.
+    /// Where a long key lies in `long`, in steps of [`STEP`] bytes.
     long: u32,
 }
 
@@ -40,8 +40,12 @@ pub struct KeyTable {
     /// Bits of a hash that choose the slot, from the top.
     shift: u32,
     held: usize,
-    long: Vec<Box<str>>,
+    /// The bytes of the long keys, one after the other.
+    long: Vec<u8>,
 }
+
+/// Long keys begin at multiples of this, so that more of them can be named.
+const STEP: usize = 8;
 
 impl KeyTable {
     /// A table with room for `keys` keys; it grows beyond that.
@@ -91,9 +95,10 @@ impl KeyTable {
             }
             at = (at + 1) & (self.slots.len() - 1);
         }
-        let long = self.long.len() as u32;
+        let long = (self.long.len() / STEP) as u32;
         if key.len() > INLINE {
-            self.long.push(key.into());
+            self.long.extend_from_slice(key.as_bytes());
+            self.long.resize(self.long.len().next_multiple_of(STEP), 0);
         }
         self.slots[at] = Slot { tag, row, long };
         self.held += 1;
@@ -160,7 +165,7 @@ impl KeyTable {
     fn key(&self, slot: &Slot) -> Cow<'_, str> {
         let length = slot.tag[0] as u32 as usize;
         if length > INLINE {
-            return Cow::Borrowed(&self.long[slot.long as usize]);
+            return String::from_utf8_lossy(self.long_key(slot, length));
         }
         let tag = u128::from(slot.tag[0]) | u128::from(slot.tag[1]) << 64;
         let bytes = (tag >> 32).to_le_bytes();
@@ -179,7 +184,13 @@ impl KeyTable {
 
     /// Whether a slot with the tag of `key` holds that key.
     fn is_same(&self, slot: Slot, key: &str) -> bool {
-        key.len() <= INLINE || &*self.long[slot.long as usize] == key
+        key.len() <= INLINE || self.long_key(&slot, key.len()) == key.as_bytes()
+    }
+
+    /// The bytes of a long key of this length.
+    fn long_key(&self, slot: &Slot, length: usize) -> &[u8] {
+        let start = slot.long as usize * STEP;
+        &self.long[start..start + length]
     }
 
     fn first_slot(&self, tag: [u64; 2]) -> usize {
