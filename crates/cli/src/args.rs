@@ -7,7 +7,8 @@ use clap::{Args, Parser, Subcommand, ValueEnum};
 /// Links sales lines to lookup tables, prices them by the day, and proves every figure.
 ///
 /// Interligo works by a plan, the file interligo.toml: which tables there are, how they are linked, how
-/// revenue, cost and profit are worked out, and what is written. Start with `interligo demo`.
+/// revenue, cost and profit are worked out, and what is written. `interligo start` drafts one from a folder
+/// of files; `interligo demo` shows it all on made-up data.
 #[derive(Debug, Parser)]
 #[command(name = "interligo", version, max_term_width = 96, disable_help_subcommand = true, after_help = EXIT_STATUS)]
 pub(crate) struct Arguments {
@@ -82,7 +83,7 @@ Examples:
   interligo link map                which table hangs on which
   interligo link map --svg map.svg  the same as a picture
   interligo link find               links that the plan does not have yet
-  interligo link add 'sales.depot -> depots.code'"
+  interligo link add 'sales.item -> products.sku' --as article --dry-run"
 )]
 pub(crate) struct LinkOptions {
     #[command(subcommand)]

@@ -106,7 +106,7 @@ impl Failure {
                 Some("this is a fault of Interligo itself; nothing was written".into())
             }
             Failure::NoPlan => Some(
-                "run the command in the folder of an interligo.toml, name one with --plan, or see `interligo demo`".into(),
+                "`interligo start` drafts one from the files here; or name one with --plan, or see `interligo demo`".into(),
             ),
             Failure::NothingToLookAt => {
                 Some("name files, `interligo look sales.csv`, or run it in the folder of an interligo.toml".into())

@@ -23,7 +23,10 @@ pub(crate) fn start(options: &StartOptions, out: Out<'_>) -> Result<(), Failure>
             return Err(Failure::NoSuchFile(name.clone()));
         }
     }
-    let plan = folder.join(PLAN_FILE);
+    let plan = match folder.as_path() {
+        here if here == Path::new(".") => PathBuf::from(PLAN_FILE),
+        other => other.join(PLAN_FILE),
+    };
     if plan.exists() && !options.replace && !options.print {
         return Err(Failure::PlanThere(plan));
     }

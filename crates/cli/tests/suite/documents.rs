@@ -85,7 +85,7 @@ fn the_examples_in_the_help_run() {
     let program = assert_cmd::cargo::cargo_bin!("interligo");
     let path =
         format!("{}:{}", program.parent().unwrap().display(), std::env::var("PATH").unwrap());
-    for command in ["run", "totals", "check", "demo"] {
+    for command in ["link", "run", "totals", "check", "demo"] {
         let came = folder.run(&[command, "--help"]);
         let help = came.printed().to_owned();
         let examples =
@@ -113,7 +113,7 @@ fn the_examples_in_the_help_run() {
 
 #[test]
 fn the_help_is_a_short_manual() {
-    for command in ["", "run", "totals", "check", "demo"] {
+    for command in ["", "start", "link", "run", "totals", "check", "demo"] {
         let arguments: Vec<&str> =
             [command, "--help"].into_iter().filter(|a| !a.is_empty()).collect();
         let name = format!("help_{}", if command.is_empty() { "all" } else { command });

@@ -125,7 +125,7 @@ fn a_plan_is_kept_unless_it_is_told_otherwise() {
     let mut folder = Folder::with(&[("interligo.toml", "# mine\n")]);
     files.iter().for_each(|(name, text)| folder.put(name, text.as_bytes()));
     let came = folder.run(&["start"]);
-    assert!(came.said().contains("there is a plan already, `./interligo.toml`"), "{}", came.said());
+    assert!(came.said().contains("there is a plan already, `interligo.toml`"), "{}", came.said());
     came.status(2).any_stderr().nothing_else();
     let printed = folder.run(&["start", "--print"]);
     assert!(printed.printed().contains("path = \"sales.product_no -> products.number\""));
