@@ -39,6 +39,24 @@ pub(crate) fn width() -> usize {
     told.or(terminal).unwrap_or(80)
 }
 
+/// A text in lines that fit the terminal, each behind two spaces; one line where there is no terminal.
+pub(crate) fn paragraph(text: &str) -> String {
+    let width = match terminal_size::terminal_size() {
+        Some((width, _)) => usize::from(width.0).max(40),
+        None => usize::MAX,
+    };
+    let mut lines = vec![String::from(" ")];
+    for word in text.split(' ') {
+        let last = lines.len() - 1;
+        if lines[last].chars().count() + word.chars().count() + 1 > width {
+            lines.push(String::from("  "));
+        }
+        let last = lines.len() - 1;
+        lines[last] += &format!(" {word}");
+    }
+    lines.join("\n")
+}
+
 /// Prints the title of a section.
 pub(crate) fn title(out: Out<'_>, title: &str) -> std::io::Result<()> {
     writeln!(out, "\n{TITLE}{title}{TITLE:#}\n")

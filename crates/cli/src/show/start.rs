@@ -8,7 +8,7 @@ use interligo_io::{Started, StartedLink, StartedTable};
 
 use super::number::grouped;
 use super::table::TextTable;
-use super::{GOOD, NOTICE, Out, QUIET, TITLE, counted, title};
+use super::{GOOD, NOTICE, Out, QUIET, TITLE, counted, paragraph, title};
 
 /// How many links that may hold are shown.
 const DOUBTS: usize = 5;
@@ -32,7 +32,7 @@ pub(crate) fn started(out: Out<'_>, started: &Started, plan: &Path) -> io::Resul
     if !started.decisions.is_empty() {
         title(out, "To be decided")?;
         for decision in &started.decisions {
-            writeln!(out, "  {NOTICE}{decision}{NOTICE:#}")?;
+            writeln!(out, "{NOTICE}{}{NOTICE:#}", paragraph(decision))?;
         }
     }
     if !started.unread.is_empty() {

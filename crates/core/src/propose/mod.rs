@@ -150,9 +150,11 @@ pub fn propose(seen: &[Seen], stated: &[Stated]) -> Proposal {
     candidates.single();
     candidates.several();
     let (links, mut doubts) = settle::settle(candidates.found());
-    let (links, equals) = one_of_equals(seen, links);
+    let (mut links, equals) = one_of_equals(seen, links);
     doubts.extend(equals.iter().map(|(link, _)| link.clone()));
     let tables = roles::tables(&view, &links);
+    // Those of the facts first; the others as they hang on them.
+    links.sort_by_key(|link| tables[link.from[0].table].role != Some(Role::Fact));
     let mut proposal = Proposal { tables, links, doubts, equals };
     name_links(seen, &mut proposal);
     proposal
