@@ -58,20 +58,18 @@ fn tables(out: Out<'_>, tables: &[StartedTable]) -> io::Result<()> {
             Some(Role::Lookup) => "lookup",
             None => "not linked",
         };
-        let about = if found.is_whole { "" } else { "about " };
+        let rows = grouped(&found.rows.to_string());
+        let rows = match found.looked_at {
+            None => rows,
+            Some(seen) => format!("about {rows}, by {}", grouped(&seen.to_string())),
+        };
         let mut from = found.from.first().cloned().unwrap_or_default();
         if found.from.len() > 1 {
             from = format!("{from} and {} more", found.from.len() - 1);
         } else if found.parts > 1 {
             from = format!("{from} ({})", counted(found.parts as u64, "part"));
         }
-        table.row([
-            found.name.clone(),
-            role.to_owned(),
-            format!("{about}{}", grouped(&found.rows.to_string())),
-            found.key.join(" + "),
-            from,
-        ]);
+        table.row([found.name.clone(), role.to_owned(), rows, found.key.join(" + "), from]);
     }
     table.print(out, "  ")
 }

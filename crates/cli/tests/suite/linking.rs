@@ -552,3 +552,174 @@ fn texts_and_numbers_are_compared_as_written_and_it_is_said() {
     let said = Folder::with(&all).run(&["link"]);
     assert!(said.printed().contains("texts here, numbers there"), "{}", said.printed());
 }
+
+/// A sales table, a budget at another grain, and a lookup that both reach.
+fn budget(more: &str) -> Folder {
+    let plan = format!(
+        r#"
+[tables.sales]
+role = "fact"
+from = "sales.csv"
+[tables.budget]
+role = "fact"
+from = "budget.csv"
+[tables.products]
+from = "products.csv"
+[tables.families]
+from = "families.csv"
+[[link]]
+path = "sales.item -> products.sku"
+[[link]]
+path = "products.family -> families.code"
+[[link]]
+path = "budget.family -> families.code"
+missing = "set-aside"
+{more}
+"#
+    );
+    Folder::with(&[
+        ("interligo.toml", &plan),
+        ("sales.csv", "no,item,quantity\n1,A,2\n2,B,3\n3,X,1\n"),
+        ("budget.csv", "month,family,target\n2025-01,F,100\n2025-01,G,50\n2025-01,Q,7\n"),
+        SHOP[1],
+        SHOP[2],
+    ])
+}
+
+#[test]
+fn facts_share_lookups_at_their_own_grains() {
+    let folder = budget(
+        r#"
+[figures]
+pieces = "quantity * 1"
+aim = { formula = "target / 10", of = "budget" }
+[outputs.sold]
+to = "sold.csv"
+by = ["families.name"]
+show = ["pieces"]
+[outputs.planned]
+of = "budget"
+to = "planned.csv"
+by = ["families.name"]
+show = ["lines", "aim"]
+"#,
+    );
+    let mut came = folder.run(&["run"]);
+    assert_eq!(came.said(), "");
+    assert_eq!(came.take_file("sold.csv"), "families.name,pieces\nFrames,3\nHives,2\n,1\n");
+    assert_eq!(came.take_file("planned.csv"), "families.name,lines,aim\nFrames,1,5\nHives,1,10\n");
+    // What is set aside of the second fact has a file of its own.
+    let aside = came.take_file("out/set-aside-budget.csv");
+    assert!(aside.contains("families unmatched,budget.csv,4,2025-01,Q,7"), "{aside}");
+    for said in ["Tie-out · sales", "Tie-out · budget", "3 = 2 + 1   closes"] {
+        assert!(came.printed().contains(said), "{said} in {}", came.printed());
+    }
+    came.any_stdout().nothing_else();
+    let csv = folder.run(&["run", "--format", "csv"]);
+    assert!(
+        csv.printed().starts_with("fact,section,item,measure,value\nsales,lines,sales,read,3\n")
+    );
+    assert!(csv.printed().contains("\nbudget,links,families,unmatched,1\n"), "{}", csv.printed());
+}
+
+#[test]
+fn a_check_over_several_facts_has_each_finding_once() {
+    let mut folder = budget("[figures]\na = \"quantity * 1\"\nb = \"target * 1\"\n");
+    folder.put("families.csv", b"code,name\nF,Hives\nG,Frames\nG,Frames\n");
+    let came = folder.run(&["check", "--format", "csv"]);
+    let printed = came.printed();
+    // Amounts of the one fact are blank beside keys of the other.
+    assert!(
+        printed.starts_with("finding,in,key_or_column,count,quantity,target,first,last,note\n")
+    );
+    assert!(printed.contains("unmatched-key,products,X,1,1,,sales.csv:4"), "{printed}");
+    assert!(printed.contains("unmatched-key,families,Q,1,,7,budget.csv:4"), "{printed}");
+    assert_eq!(printed.matches("duplicate-identical").count(), 1, "{printed}");
+    let listed = folder.run(&["link", "--format", "csv"]);
+    assert_eq!(listed.printed().lines().count(), 4, "{}", listed.printed());
+    let map = folder.run(&["link", "map"]);
+    assert!(map.printed().contains("│ budget   3 lines │"), "{}", map.printed());
+}
+
+#[test]
+fn what_belongs_to_no_fact_is_refused() {
+    for (more, said, help) in [
+        (
+            "[figures]\na = { formula = \"quantity\", of = \"sale\" }\n",
+            "`sale` is no fact table of the plan",
+            "did you mean `sales`?",
+        ),
+        (
+            "[figures]\na = { formula = \"target\", of = \"sales\" }\n",
+            "no figure or column of `sales` is called `target`",
+            "there is",
+        ),
+        (
+            "[outputs.x]\nto = \"x.csv\"\nof = \"products\"\n",
+            "`products` is no fact table of the plan",
+            "there is `sales`, `budget`",
+        ),
+        // A budget by family does not know products, and its total is not repeated for each of them.
+        (
+            "[outputs.x]\nto = \"x.csv\"\nby = [\"products.sku\"]\nshow = [\"target\"]\n",
+            "no link leads from `budget` to `products`",
+            "links lead to `families`",
+        ),
+        ("[figures]\na = { formla = \"1\" }\n", "there is no plan key `formla` here", "`formula`"),
+    ] {
+        let came = budget(more).run(&["run"]);
+        assert!(came.said().contains(said) && came.said().contains(help), "{}", came.said());
+        came.status(2).any_stderr().nothing_else();
+    }
+}
+
+/// The lines of a sale have the price of their day, and a return has that of its sale.
+#[test]
+fn a_dated_link_may_start_from_a_lookup() {
+    let plan = plan(
+        &[
+            ("orders", "key = 'no'"),
+            ("rates", "key = 'currency'\nvalid = { from = 'since', until = 'until' }"),
+        ],
+        "[[link]]\npath = \"sales.order -> orders.no\"\n[[link]]\npath = \"orders.currency -> rates.currency as of orders.day\"\n\
+         [[link]]\npath = \"orders.currency -> rates.currency as of sales.paid\"\nas = \"paid\"\n",
+        r#"["order", "rates.rate", "paid.rate"]"#,
+    );
+    let files = [
+        ("sales.csv", "order,paid\n1,2025-02-01\n2,2025-02-01\n1,\n3,2025-02-01\n"),
+        ("orders.csv", "no,currency,day\n1,CHF,2025-01-05\n2,CHF,2025-02-05\n3,,2025-02-05\n"),
+        (
+            "rates.csv",
+            "currency,since,until,rate\nCHF,2025-01-01,2025-01-31,0.9\nCHF,2025-02-01,,1.1\n",
+        ),
+    ];
+    assert_eq!(
+        lines(&plan, &files),
+        "order,rates.rate,paid.rate\n1,0.9,1.1\n2,1.1,1.1\n1,0.9,\n3,,\n"
+    );
+}
+
+/// A part of a key may be worked out, on either side: the target of a month by its region.
+#[test]
+fn a_part_of_a_key_may_be_worked_out() {
+    let plan = plan(
+        &[(
+            "targets",
+            "key = ['month', 'region']\ncolumns.month = { formula = \"month(first_day)\" }",
+        )],
+        "[[link]]\npath = \"sales.month + region -> targets.month + region\"\n\
+         [tables.sales.columns]\nmonth = { formula = \"month(day)\" }\n",
+        r#"["no", "month", "targets.pieces"]"#,
+    );
+    let files = [
+        ("sales.csv", "no,day,region\n1,2025-01-31,N\n2,2025-02-01,N\n3,2025-02-28,S\n4,,S\n"),
+        (
+            "targets.csv",
+            "first_day,region,pieces\n2025-01-01,N,10\n2025-02-01,N,20\n2025-02-01,S,30\n",
+        ),
+    ];
+    assert_eq!(
+        lines(&plan, &files),
+        "no,month,targets.pieces\n1,2025-01,10\n2,2025-02,20\n3,2025-02,30\n4,,\n"
+    );
+}

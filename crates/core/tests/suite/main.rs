@@ -4,6 +4,7 @@
 mod apart;
 mod lookups;
 mod no_panic;
+mod propose;
 mod ratios;
 mod splits;
 mod support;

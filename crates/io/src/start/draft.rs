@@ -92,6 +92,14 @@ fn tables(text: &mut String, material: &Material<'_>, started: &Started, comment
             }
             continue;
         }
+        let sampled = started.tables.iter().find(|table| table.name == stack.name);
+        if let Some(seen) = sampled.and_then(|table| table.looked_at).filter(|_| comments) {
+            let _ = writeln!(
+                text,
+                "# Its links were drawn from {seen} of about {} rows, and tried on all.",
+                material.seen[number].rows
+            );
+        }
         let _ = writeln!(text, "[tables.{}]", key(&stack.name));
         if proposed.role == Some(Role::Fact) {
             let _ = writeln!(text, "role = \"fact\"");

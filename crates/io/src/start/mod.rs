@@ -10,6 +10,7 @@ mod stated;
 use std::collections::HashSet;
 use std::path::Path;
 
+use arrow_array::Array;
 use interligo_core::bind::Request;
 use interligo_core::engine::Extent;
 use interligo_core::plan::{Plan, Role, key};
@@ -57,8 +58,8 @@ pub struct StartedTable {
     pub parts: usize,
     /// About how many rows.
     pub rows: u64,
-    /// Whether all of them were looked at.
-    pub is_whole: bool,
+    /// How many of them were looked at, where not all were.
+    pub looked_at: Option<u64>,
     /// The columns of its key.
     pub key: Vec<String>,
 }
@@ -258,7 +259,8 @@ fn started_tables(material: &Material<'_>, whole: &[bool]) -> Vec<StartedTable> 
             from: stack.from.clone(),
             parts: stack.pieces,
             rows: seen.rows,
-            is_whole: whole[number],
+            looked_at: (!whole[number])
+                .then(|| seen.columns.first().map_or(0, |c| c.texts.len() as u64)),
             key: proposed.key.iter().map(|column| seen.columns[*column].name.clone()).collect(),
         }
     };
