@@ -270,3 +270,24 @@ fn the_keys_of_a_database_are_believed() {
         String::from_utf8_lossy(&output.stderr)
     );
 }
+
+/// Tables with the same headings are parts of one only where their place or their lines say so.
+#[test]
+fn partners_of_two_kinds_are_two_tables_and_regions_of_one_kind_are_one() {
+    let partners = |letter: char| -> String {
+        let rows = (0..20).map(|n| format!("{letter}{n:02},Partner {n},Town {},PT\n", n % 3));
+        format!("code,name,town,country\n{}", rows.collect::<String>())
+    };
+    let sales: String =
+        (0..60).map(|n| format!("2025-01-{:02},C{:02},{}\n", 1 + n % 28, n % 20, n % 7)).collect();
+    let folder = Folder::with(&[
+        ("customers.csv", &partners('C')),
+        ("suppliers.csv", &partners('S')),
+        ("tills/north.csv", &format!("day,customer,qty\n{sales}")),
+        ("tills/south.csv", &format!("day,customer,qty\n{sales}")),
+    ]);
+    let plan = folder.run(&["start", "--print"]).printed().to_owned();
+    assert!(plan.contains("from = \"tills/{part}.csv\""), "{plan}");
+    assert!(plan.contains("[tables.customers]") && plan.contains("[tables.suppliers]"), "{plan}");
+    assert_eq!(links_of(&plan), BTreeSet::from(["tills.customer -> customers.code".to_owned()]));
+}

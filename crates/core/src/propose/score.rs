@@ -24,6 +24,11 @@ impl Candidates<'_> {
             }
             return (values * 4 + named * 5 + used.min(100)) / 10;
         }
+        // What the rows of one table are called says nothing of those of another.
+        let both_named = one.words.means(Meaning::Name) && other.words.means(Meaning::Name);
+        if both_named && one.uniqueness() >= 90 {
+            return 0;
+        }
         if is_weak(one) || few {
             return (values * 5 + alike * 4 + used.min(100)) / 10;
         }
@@ -43,6 +48,12 @@ impl Candidates<'_> {
         let of_table = one.alike(&table);
         // `customer_id` of `customers` itself does not lead elsewhere.
         let is_own = one.about.is_empty() || one.alike(&own) > of_table.max(columns);
+        // A day here and a day there, however each is called: a calendar.
+        let day = |at: ColumnAt| {
+            let traits = self.view.of(at);
+            traits.kind == Kind::Day && traits.words.means(Meaning::Sold)
+        };
+        let columns = if day(from) && day(to) { columns.max(80) } else { columns };
         if is_own { columns } else { columns.max(of_table) }
     }
 }

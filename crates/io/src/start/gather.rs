@@ -183,9 +183,17 @@ fn piece(from: &str, file: &str, table: &Table) -> Piece {
 
 /// Puts pieces with the same headings together, where their names or their place say that they belong together.
 fn stacked(pieces: Vec<Piece>, files: &[String]) -> Vec<Stack> {
+    // Folders and books that hold nothing but parts of one table.
+    let headings = |home: &str| {
+        let here = pieces.iter().filter(|piece| piece.home == home);
+        here.map(|piece| &piece.headings).collect::<BTreeSet<_>>().len()
+    };
+    let homes: BTreeSet<String> = pieces.iter().map(|piece| piece.home.clone()).collect();
+    let uniform: BTreeSet<String> =
+        homes.into_iter().filter(|home| !home.is_empty() && headings(home) == 1).collect();
     let mut groups: Vec<Vec<Piece>> = Vec::new();
     for piece in pieces {
-        let known = groups.iter_mut().find(|group| belongs(&piece, group));
+        let known = groups.iter_mut().find(|group| belongs(&piece, group, &uniform));
         match known {
             Some(group) => group.push(piece),
             None => groups.push(vec![piece]),
@@ -204,7 +212,7 @@ fn stacked(pieces: Vec<Piece>, files: &[String]) -> Vec<Stack> {
 }
 
 /// Whether a piece belongs to others.
-fn belongs(piece: &Piece, group: &[Piece]) -> bool {
+fn belongs(piece: &Piece, group: &[Piece], uniform: &BTreeSet<String>) -> bool {
     let first = &group[0];
     let own: BTreeSet<&String> = piece.headings.iter().collect();
     let other: BTreeSet<&String> = first.headings.iter().collect();
@@ -215,11 +223,11 @@ fn belongs(piece: &Piece, group: &[Piece]) -> bool {
     if shape == first_shape && piece.home == first.home {
         return same || alike;
     }
-    // Files of one folder of their own, sheets of one workbook, and workbooks beside text files.
-    let is_place = !piece.home.is_empty() && !first.home.is_empty();
-    let near = piece.home == first.home || home_folder(piece) == home_folder(first);
-    same && is_place && near && piece.headings.len() >= 4
-        || same && piece.is_fact_like && first.is_fact_like && near && piece.headings.len() >= 5
+    // Files of a folder of their own, and sales lines that lie in one folder, in books and text files.
+    let near = home_folder(piece) == home_folder(first);
+    let own_place = piece.home == first.home && uniform.contains(&piece.home);
+    let lines = piece.is_fact_like && first.is_fact_like && near && piece.headings.len() >= 5;
+    same && (own_place || lines)
 }
 
 /// The folder that a piece lies in.

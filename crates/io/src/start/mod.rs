@@ -191,20 +191,22 @@ fn shown(material: &Material<'_>, link: &LinkProposal, lines: Option<(u64, u64)>
 
 /// Opens the tables; those that cannot be opened are left out.
 fn open(folder: &Path, gathered: &mut Gathered) -> Result<Project, Error> {
-    loop {
-        let plan = Plan::parse(&draft::tables_only(&gathered.stacks))?;
-        let mut failed = None;
-        for stack in &gathered.stacks {
-            let one = Plan::parse(&draft::tables_only(std::slice::from_ref(stack)))?;
-            if let Err(error) = Project::open_tables(one, folder, |_| true) {
-                failed = Some((stack.name.clone(), error.to_string()));
-                break;
-            }
-        }
-        let Some((name, why)) = failed else { return Project::open_tables(plan, folder, |_| true) };
-        gathered.stacks.retain(|stack| stack.name != name);
-        gathered.unread.push((name, why));
+    let opens = |stacks: &[Stack]| {
+        let plan = Plan::parse(&draft::tables_only(stacks))?;
+        Project::open_tables(plan, folder, |_| true)
+    };
+    if let Ok(project) = opens(&gathered.stacks) {
+        return Ok(project);
     }
+    let mut stacks = Vec::new();
+    for stack in std::mem::take(&mut gathered.stacks) {
+        match opens(std::slice::from_ref(&stack)) {
+            Ok(_) => stacks.push(stack),
+            Err(error) => gathered.unread.push((stack.name, error.to_string())),
+        }
+    }
+    gathered.stacks = stacks;
+    opens(&gathered.stacks)
 }
 
 fn nothing_to_read(gathered: &Gathered) -> Error {
