@@ -107,7 +107,8 @@ impl Error {
             return Error::input(shown, format!("cannot be read: {error}"));
         }
         let missing = Error::input(shown, "does not exist");
-        let folder = path.parent().unwrap_or(Path::new("."));
+        let folder = path.parent().filter(|folder| *folder != Path::new(""));
+        let folder = folder.unwrap_or(Path::new("."));
         let names: Vec<String> = std::fs::read_dir(folder)
             .map(|entries| {
                 entries.flatten().map(|e| e.file_name().to_string_lossy().into_owned()).collect()
@@ -117,7 +118,7 @@ impl Error {
         let names: Vec<&str> = names.iter().map(String::as_str).collect();
         match interligo_core::plan::nearest_name(&wanted, &names) {
             Some(near) => missing.help(format!("did you mean `{near}`?")),
-            None if names.is_empty() => missing.help("the folder does not exist either"),
+            None if !folder.exists() => missing.help("the folder does not exist either"),
             None => missing.help("paths are relative to the folder of the plan"),
         }
     }

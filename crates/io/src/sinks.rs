@@ -35,6 +35,14 @@ impl OutputFile {
                 help: Some("name a file in `to`".to_owned()),
             });
         }
+        // It would be moved away by the file that takes its place.
+        if path.exists() && !path.is_file() {
+            return Err(Error::Output {
+                path: path.to_owned(),
+                reason: "it is no file but a device or pipe".to_owned(),
+                help: Some("name a file; what is printed can be sent there".to_owned()),
+            });
+        }
         let folder = path.parent().unwrap_or(Path::new("."));
         std::fs::create_dir_all(folder).map_err(failed)?;
         let mut builder = Builder::new();

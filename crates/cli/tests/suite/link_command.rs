@@ -77,6 +77,26 @@ fn links_are_listed_drawn_and_found() {
     assert!(found.printed().contains("products.family -> families.code"), "{}", found.printed());
 }
 
+#[test]
+fn what_cannot_be_drawn_or_found_is_said() {
+    for (arguments, status, said) in [
+        (&["link", "map", "--svg", "sales.csv/map.svg"][..], 4, "cannot be written"),
+        (&["link", "map", "--svg", "."], 4, "it is a folder"),
+        (&["link", "--plan", "interligo.tml"], 3, "did you mean `interligo.toml`?"),
+        (&["link", "--plan", "other.txt"], 3, "paths are relative to the folder of the plan"),
+        (&["link", "drow"], 2, "unrecognized subcommand 'drow'"),
+    ] {
+        let came = shop().run(arguments);
+        assert!(came.said().contains(said), "{}", came.said());
+        came.status(status).any_stderr().nothing_else();
+    }
+    #[cfg(unix)]
+    {
+        let device = shop().run(&["link", "map", "--svg", "/dev/null"]);
+        assert!(device.said().contains("it is no file but a device or pipe"), "{}", device.said());
+    }
+}
+
 /// A wide map and a narrow one have no line longer than the terminal.
 #[test]
 fn the_map_fits_the_terminal() {
