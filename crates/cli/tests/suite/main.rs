@@ -9,6 +9,7 @@ mod databases;
 mod demo;
 mod dialects;
 mod documents;
+mod facts;
 mod formats;
 mod gather;
 mod link_command;

@@ -65,6 +65,18 @@ pub(super) fn typed(raw: &mut RawTable, bound: &BoundLookup) -> Result<Typed, Mi
     }
     for formula in &bound.formulas {
         let column = compute_column(formula, bound, &typed.columns, raw.rows.len())?;
+        let needed = bound.wishes.of(formula.column).and_then(|wish| wish.needed);
+        if needed == Some(ColumnType::Date) && !matches!(column, Column::Date(_)) {
+            let values = (0..column.len()).map(|row| column.value(row).to_string());
+            return Err(Misfit {
+                table: bound.name.clone(),
+                column: bound.columns[formula.column].clone(),
+                wanted: ColumnType::Date,
+                example: values.into_iter().find(|text| !text.is_empty()).unwrap_or_default(),
+                at: bound.wishes.needed_at(formula.column).map(Box::new),
+            }
+            .mistake());
+        }
         let texts = (0..column.len()).map(|row| column.value(row).to_string());
         raw.columns[formula.column] = StringViewArray::from_iter_values(texts);
         typed.columns[formula.column].column = Some(column);

@@ -81,13 +81,11 @@ impl<'a> Candidates<'a> {
                 from,
                 to_table: link.to.0,
                 to: link.to.1.clone(),
-                as_of: None,
-                name: None,
                 fit,
                 alike: 100,
                 score: 100,
-                runner_up: None,
                 stated: Some(link.by.clone()),
+                ..LinkProposal::default()
             });
         }
     }
@@ -166,13 +164,10 @@ impl<'a> Candidates<'a> {
             from: vec![from],
             to_table: to.table,
             to: vec![to.column],
-            as_of: None,
-            name: None,
             fit,
             alike,
             score,
-            runner_up: None,
-            stated: None,
+            ..LinkProposal::default()
         })
     }
 
@@ -331,12 +326,10 @@ impl<'a> Candidates<'a> {
             to_table,
             to: key.columns.clone(),
             as_of: if dated { self.day(from_table) } else { None },
-            name: None,
             fit,
             alike,
             score,
-            runner_up: None,
-            stated: None,
+            ..LinkProposal::default()
         }
     }
 

@@ -74,7 +74,7 @@ pub struct ColumnAt {
 }
 
 /// A link that is proposed.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct LinkProposal {
     /// The columns of the key, in the order of `to`.
     pub from: Vec<ColumnAt>,
