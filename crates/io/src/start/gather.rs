@@ -83,7 +83,7 @@ pub(super) fn gather(folder: &Path, named: &[String]) -> Result<Gathered, Error>
             Err(error) => gathered.unread.push((file.clone(), error.to_string())),
         }
     }
-    gathered.stacks = stacked(pieces, &files);
+    gathered.stacks = stacked(pieces);
     Ok(gathered)
 }
 
@@ -182,7 +182,8 @@ fn piece(from: &str, file: &str, table: &Table) -> Piece {
 }
 
 /// Puts pieces with the same headings together, where their names or their place say that they belong together.
-fn stacked(pieces: Vec<Piece>, files: &[String]) -> Vec<Stack> {
+fn stacked(pieces: Vec<Piece>) -> Vec<Stack> {
+    let all: Vec<String> = pieces.iter().map(|piece| piece.from.clone()).collect();
     // Folders and books that hold nothing but parts of one table.
     let headings = |home: &str| {
         let here = pieces.iter().filter(|piece| piece.home == home);
@@ -204,7 +205,7 @@ fn stacked(pieces: Vec<Piece>, files: &[String]) -> Vec<Stack> {
         .into_iter()
         .map(|group| {
             let names: Vec<&str> = group.iter().map(|piece| piece.from.as_str()).collect();
-            let from = pattern_over(&names, files);
+            let from = pattern_over(&names, &all);
             let name = table_name(&names, &group[0].home, &mut taken);
             Stack { name, from, pieces: group.len() }
         })

@@ -3,6 +3,8 @@
 use std::collections::BTreeSet;
 use std::path::Path;
 
+use interligo_core::pattern::NamePattern;
+
 use crate::pattern::PathPattern;
 
 /// A run of letters, of digits, or of other signs.
@@ -62,8 +64,8 @@ pub(super) fn shape(name: &str) -> String {
     shape
 }
 
-/// A pattern that fits all of some names and no other file; the names themselves where there is none.
-pub(super) fn pattern_over(names: &[&str], files: &[String]) -> Vec<String> {
+/// A pattern that fits all of some names and no other of `all`; the names themselves where there is none.
+pub(super) fn pattern_over(names: &[&str], all: &[String]) -> Vec<String> {
     let listed = || names.iter().map(|name| (*name).to_owned()).collect::<Vec<_>>();
     if names.len() < 2 {
         return listed();
@@ -80,7 +82,7 @@ pub(super) fn pattern_over(names: &[&str], files: &[String]) -> Vec<String> {
     }
     let mut patterns = Vec::new();
     for (.., list) in &builds {
-        match pattern_of(list).filter(|pattern| fits_only(pattern, names, files)) {
+        match pattern_of(list).filter(|pattern| fits_only(pattern, names, all)) {
             Some(pattern) if list.len() > 1 => patterns.push(pattern),
             _ => patterns.extend(list.iter().map(|name| (*name).to_owned())),
         }
@@ -134,16 +136,24 @@ fn slot_name(run: &Run, texts: &[&str], before: Option<char>) -> &'static str {
     }
 }
 
-/// Whether a pattern fits the files of these names and no other.
-fn fits_only(pattern: &str, names: &[&str], files: &[String]) -> bool {
+/// Whether a pattern fits these names and no other of all that there are.
+fn fits_only(pattern: &str, names: &[&str], all: &[String]) -> bool {
     let Some((path, inner)) = split_inner(pattern) else { return false };
-    let Ok(path) = PathPattern::parse(path) else { return false };
-    let own: BTreeSet<&str> = names.iter().filter_map(|name| Some(split_inner(name)?.0)).collect();
-    let fits = |file: &&String| path.fit(Path::new(file.as_str())).is_some();
-    // Which sheets a pattern takes beside those that are meant cannot be seen from the files.
-    let sheets = inner
-        .is_none_or(|inner| !inner.contains('{') || inner.len() > inner.find('{').unwrap_or(0) + 2);
-    sheets && files.iter().filter(fits).all(|file| own.contains(file.as_str()))
+    let (Ok(path), Ok(inner)) =
+        (PathPattern::parse(path), inner.map(NamePattern::parse).transpose())
+    else {
+        return false;
+    };
+    let fits = |name: &&String| {
+        let Some((file, table)) = split_inner(name) else { return false };
+        let inside = match (&inner, table) {
+            (None, None) => true,
+            (Some(inner), Some(table)) => inner.fit(table).is_some(),
+            _ => false,
+        };
+        inside && path.fit(Path::new(file)).is_some()
+    };
+    all.iter().filter(fits).all(|name| names.contains(&name.as_str()))
 }
 
 /// The path of a piece, and the table in it.
@@ -246,8 +256,9 @@ mod tests {
         // A pattern that would take another file is none.
         let more = ["s/corvo-01.csv", "s/tilia-02.csv", "s/draft-03.csv"];
         assert_eq!(pattern_over(&depots, &files(&more)), depots);
-        let sheets = ["b.xlsx#Q1", "b.xlsx#Q2"];
-        assert_eq!(pattern_over(&sheets, &files(&["b.xlsx"])), sheets);
+        let sheets = ["b.xlsx#Q1", "b.xlsx#Q2", "b.xlsx#Quality"];
+        assert_eq!(pattern_over(&sheets[..2], &files(&sheets[..2])), ["b.xlsx#Q{quarter}"]);
+        assert_eq!(pattern_over(&sheets[..2], &files(&sheets)), &sheets[..2]);
     }
 
     #[test]

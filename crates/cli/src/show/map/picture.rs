@@ -41,10 +41,16 @@ pub(crate) fn map_svg(map: &LinkMap, title: &str) -> String {
          <text x=\"{MARGIN}\" y=\"46\" font-size=\"20\" fill=\"{INK}\">{}</text>\n",
         escaped(title)
     );
-    let mut ports = vec![0; map.tables.len()];
-    let mut starts = vec![0; map.tables.len()];
-    for link in &map.links {
-        draw_link(&mut svg, link, &places, &mut starts, &mut ports);
+    for (number, link) in map.links.iter().enumerate() {
+        // Ends at a box stand in the order of the boxes that they come from and go to, so that few lines cross.
+        let rank = |end: &dyn Fn(&LinkHealth) -> usize, other: &dyn Fn(&LinkHealth) -> usize| {
+            let key = |(at, link): (usize, &LinkHealth)| (places[other(link)].y, at);
+            let links = map.links.iter().enumerate().filter(|(_, l)| end(l) == end(link));
+            links.filter(|(at, l)| key((*at, l)) < key((number, link))).count()
+        };
+        let start = rank(&|l| l.from, &|l| l.to);
+        let end = rank(&|l| l.to, &|l| l.from);
+        draw_link(&mut svg, link, &places, (start, end));
     }
     for (table, place) in map.tables.iter().zip(&places) {
         let (fill, ink) = if table.is_fact { (FACT, "#ffffff") } else { (LOOKUP, INK) };
@@ -98,18 +104,10 @@ fn places(map: &LinkMap) -> (Vec<Place>, usize, usize) {
     (places, 2 * MARGIN + (columns - 1) * COLUMN + BOX_WIDTH, bottom + MARGIN)
 }
 
-fn draw_link(
-    svg: &mut String,
-    link: &LinkHealth,
-    places: &[Place],
-    starts: &mut [usize],
-    ports: &mut [usize],
-) {
+fn draw_link(svg: &mut String, link: &LinkHealth, places: &[Place], ports: (usize, usize)) {
     let (from, to) = (places[link.from], places[link.to]);
-    let start = (from.x + BOX_WIDTH, from.y + 23 + starts[link.from] * PORT);
-    let end = (to.x, to.y + 27 + ports[link.to] * PORT);
-    starts[link.from] += 1;
-    ports[link.to] += 1;
+    let start = (from.x + BOX_WIDTH, from.y + 23 + ports.0 * PORT);
+    let end = (to.x, to.y + 27 + ports.1 * PORT);
     let (found, all) = link.found();
     let colour = match (found * 100).checked_div(all).unwrap_or(100) {
         99.. => WELL,
