@@ -2,7 +2,7 @@
 
 use interligo_core::bind::{Home, KeyPart, Route};
 use interligo_core::engine::{Engine, Extent};
-use interligo_core::links::{LinkStatus, StatusCounts};
+use interligo_core::links::{LinkStatus, StatusCounts, lines_found};
 use interligo_core::plan::ColumnType;
 use interligo_core::usage::LookupUse;
 
@@ -60,9 +60,8 @@ impl LinkHealth {
     /// Lines that found their row, and all lines that need one.
     pub fn found(&self) -> (u64, u64) {
         let of = |status: LinkStatus| self.counts[status as usize];
-        let found = LinkStatus::ALL.into_iter().filter(|status| status.is_found()).map(of).sum();
         let all: u64 = self.counts.iter().sum();
-        (found, all - of(LinkStatus::NotMeant) - of(LinkStatus::Absent))
+        (lines_found(&self.counts), all - of(LinkStatus::NotMeant) - of(LinkStatus::Absent))
     }
 }
 

@@ -6,6 +6,7 @@ use std::path::Path;
 use interligo_core::plan::Role;
 use interligo_io::{Started, StartedLink, StartedTable};
 
+use super::link::share;
 use super::number::grouped;
 use super::table::TextTable;
 use super::{GOOD, NOTICE, Out, QUIET, TITLE, counted, paragraph, title};
@@ -77,14 +78,8 @@ fn tables(out: Out<'_>, tables: &[StartedTable]) -> io::Result<()> {
 pub(super) fn link_lines(out: Out<'_>, link: &StartedLink) -> io::Result<()> {
     writeln!(out, "  {TITLE}{}{TITLE:#}", link.path)?;
     if let Some((found, all)) = link.lines {
-        let share = (u128::from(found) * 1000 / u128::from(all.max(1))) as u64;
-        writeln!(
-            out,
-            "    {GOOD}{}.{} % of {}{GOOD:#}",
-            share / 10,
-            share % 10,
-            counted(all, "line")
-        )?;
+        let share = share(found, all);
+        writeln!(out, "    {GOOD}{share} of {}{GOOD:#}", counted(all, "line"))?;
     }
     writeln!(out, "    {QUIET}{}{QUIET:#}", link.why)?;
     match &link.runner_up {

@@ -3,12 +3,13 @@
 use std::io;
 
 use interligo_core::engine::Engine;
-use interligo_core::links::LinkStatus;
+use interligo_core::links::{LinkStatus, lines_found};
 use interligo_core::plan::{Plan, key};
 use interligo_core::tieout::{Amount, TieOut};
 use interligo_io::{Drift, Outcome, Project};
 use serde_json::json;
 
+use super::link::share;
 use super::noted::Note;
 use super::number::grouped;
 use super::table::TextTable;
@@ -322,19 +323,11 @@ pub(crate) fn link_health(out: Out<'_>, engine: &Engine, tie: &TieOut) -> io::Re
     for (link, route) in tie.links.iter().zip(&engine.bound.routes) {
         let all: u64 = link.counts.iter().sum();
         let of = |status: LinkStatus| link.counts[status as usize];
-        let found: u64 =
-            LinkStatus::ALL.into_iter().filter(|status| status.is_found()).map(of).sum();
-        // In tenths of a percent, cut off rather than rounded: 100 % means all.
-        let share = (found * 1000).checked_div(all).unwrap_or(1000);
         let others = LinkStatus::ALL.into_iter().skip(1).filter(|status| of(*status) > 0);
         let others: Vec<String> = others
             .map(|status| format!("{} {}", grouped(&of(status).to_string()), status.name()))
             .collect();
-        table.row([
-            route.path.clone(),
-            format!("{}.{} %", share / 10, share % 10),
-            others.join(", "),
-        ]);
+        table.row([route.path.clone(), share(lines_found(&link.counts), all), others.join(", ")]);
     }
     table.print(out, "  ")
 }

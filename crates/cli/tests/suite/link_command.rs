@@ -109,3 +109,28 @@ fn the_map_fits_the_terminal() {
         assert!(longest <= width, "{longest} of {width}\n{printed}");
     }
 }
+
+/// A link whose key has a part of another table is known to be there, and is not proposed again.
+#[test]
+fn a_key_with_a_part_of_another_table_is_not_found_anew() {
+    let plan = "[tables.sales]\nrole = \"fact\"\nfrom = \"sales.csv\"\n[tables.customers]\nfrom = \"customers.csv\"\n\
+                [tables.prices]\nfrom = \"prices.csv\"\n\
+                [[link]]\npath = \"sales.customer -> customers.no\"\n\
+                [[link]]\npath = \"sales.item + customers.class -> prices.sku + class\"\n";
+    let sales: String = (0..60).map(|n| format!("I{:02},C{:02}\n", n % 12, n % 20)).collect();
+    let customers: String = (0..20).map(|n| format!("C{n:02},Shop {n},K{}\n", n % 3)).collect();
+    let prices: String = (0..36).map(|n| format!("I{:02},K{},{n}\n", n / 3, n % 3)).collect();
+    let found = Folder::with(&[
+        ("interligo.toml", plan),
+        ("sales.csv", &format!("item,customer\n{sales}")),
+        ("customers.csv", &format!("no,name,class\n{customers}")),
+        ("prices.csv", &format!("sku,class,price\n{prices}")),
+    ])
+    .run(&["link", "find"]);
+    assert!(
+        found.printed().contains("None was found beside those that it has"),
+        "{}",
+        found.printed()
+    );
+    found.any_stdout().nothing_else();
+}

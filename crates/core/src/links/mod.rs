@@ -12,7 +12,7 @@ use arrow_array::StringViewArray;
 
 pub(crate) use find::{Passed, Sought};
 pub(crate) use status::is_row;
-pub use status::{LinkStatus, StatusCounts};
+pub use status::{LinkStatus, StatusCounts, lines_found};
 
 use crate::bind::{BoundLookup, Home, KeyPart, Route, RowNames};
 use crate::calendar::Calendar;

@@ -94,6 +94,12 @@ impl LinkStatus {
 /// How many lines came out how, by [`LinkStatus`] as a number.
 pub type StatusCounts = [u64; LinkStatus::ALL.len()];
 
+/// How many of these lines found their row.
+pub fn lines_found(counts: &StatusCounts) -> u64 {
+    let found = LinkStatus::ALL.into_iter().filter(|status| status.is_found());
+    found.map(|status| counts[status as usize]).sum()
+}
+
 /// The row number that says "none, because of this".
 pub(super) fn no_row(status: LinkStatus) -> u32 {
     ROW_LIMIT + status as u32

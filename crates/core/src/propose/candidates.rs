@@ -59,28 +59,25 @@ impl<'a> Candidates<'a> {
     /// Links that are stated somewhere hold without further ado.
     pub(super) fn take_stated(&mut self, stated: &[Stated]) {
         for link in stated {
-            // A part that another link brings is not of that table.
-            if link.from.1.iter().any(|column| *column >= self.view.seen[link.from.0].columns.len())
-            {
-                continue;
-            }
-            let at = |table: usize| move |column: &usize| ColumnAt { table, column: *column };
-            let from: Vec<ColumnAt> = link.from.1.iter().map(at(link.from.0)).collect();
-            let fit = match (from.as_slice(), link.to.1.as_slice()) {
+            let fit = match (link.from.as_slice(), link.to.as_slice()) {
                 ([from], [to]) => {
-                    let to = ColumnAt { table: link.to.0, column: *to };
+                    let to = ColumnAt { table: link.to_table, column: *to };
                     self.view.of(*from).fit(&Domain::new(self.view.of(to).values.clone()))
                 }
-                _ => {
+                // Rows of several tables do not stand side by side.
+                ([first, rest @ ..], _) if rest.iter().any(|at| at.table != first.table) => {
+                    Fit::default()
+                }
+                (from, to) => {
                     let texts: Vec<StringViewArray> =
                         from.iter().map(|at| self.texts(*at).clone()).collect();
-                    self.joint_fit(&texts, link.to.0, &link.to.1)
+                    self.joint_fit(&texts, link.to_table, to)
                 }
             };
             self.found.push(LinkProposal {
-                from,
-                to_table: link.to.0,
-                to: link.to.1.clone(),
+                from: link.from.clone(),
+                to_table: link.to_table,
+                to: link.to.clone(),
                 fit,
                 alike: 100,
                 score: 100,

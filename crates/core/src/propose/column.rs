@@ -11,7 +11,7 @@ use crate::plan::{ColumnType, Ignore};
 
 /// What kind of values a column has.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Kind {
+pub(super) enum Kind {
     /// No value at all.
     Empty,
     /// Whole numbers.

@@ -17,7 +17,7 @@ mod words;
 
 use std::collections::BTreeSet;
 
-pub use column::{Fit, Kind, SeenColumn};
+pub use column::{Fit, SeenColumn};
 pub use figures::{FigureProposal, figures};
 pub use keys::Period;
 pub use words::Meaning;
@@ -43,10 +43,12 @@ pub struct Seen {
 /// A link that is stated somewhere, by the numbers of tables and columns.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Stated {
-    /// The table that holds the key, and its columns.
-    pub from: (usize, Vec<usize>),
-    /// The table that it is found in, and its columns.
-    pub to: (usize, Vec<usize>),
+    /// The columns of the key, in the order of `to`; one may be of a table that another link brings.
+    pub from: Vec<ColumnAt>,
+    /// The table that it is found in.
+    pub to_table: usize,
+    /// The columns that it is found in.
+    pub to: Vec<usize>,
     /// Who says so.
     pub by: String,
 }
@@ -284,8 +286,9 @@ pub fn links_of_plan(plan: &Plan, seen: &[Seen]) -> Vec<Stated> {
         let Some(to) = all(&path.to) else { continue };
         for from in path.from.iter().filter_map(|names| all(names)) {
             stated.push(Stated {
-                from: (from[0].table, from.iter().map(|at| at.column).collect()),
-                to: (to[0].table, to.iter().map(|at| at.column).collect()),
+                from,
+                to_table: to[0].table,
+                to: to.iter().map(|at| at.column).collect(),
                 by: "the plan".to_owned(),
             });
         }

@@ -13,6 +13,7 @@ use std::path::Path;
 use arrow_array::Array;
 use interligo_core::bind::Request;
 use interligo_core::engine::Extent;
+use interligo_core::links::lines_found;
 use interligo_core::plan::{Plan, Role, key};
 use interligo_core::propose::{FigureProposal, LinkProposal, Proposal, Seen, figures, propose};
 
@@ -74,8 +75,6 @@ pub struct StartedLink {
     pub runner_up: Option<String>,
     /// Of all lines, how many find their row, once all were looked at.
     pub lines: Option<(u64, u64)>,
-    /// What speaks for it, in percent.
-    pub score: u32,
     /// The table that it starts from.
     pub from: String,
     /// The table that it leads to.
@@ -183,7 +182,6 @@ fn shown(material: &Material<'_>, link: &LinkProposal, lines: Option<(u64, u64)>
         why: draft::why(material, link),
         runner_up: draft::runner_up(material, link),
         lines: lines.filter(|(_, all)| *all > 0),
-        score: link.score,
         from: material.seen[link.from[0].table].name.clone(),
         to: material.seen[link.to_table].name.clone(),
     }
@@ -358,10 +356,8 @@ fn verify(
         Ok((project, engines, outcomes)) => {
             for (engine, outcome) in engines.iter().zip(&outcomes) {
                 for (route, link) in engine.bound.routes.iter().zip(&outcome.tie_out.links) {
-                    let statuses = interligo_core::links::LinkStatus::ALL;
-                    let found = statuses.iter().filter(|status| status.is_found());
                     let count = &mut counts[route.link];
-                    count.0 += found.map(|status| link.counts[*status as usize]).sum::<u64>();
+                    count.0 += lines_found(&link.counts);
                     count.1 += link.counts.iter().sum::<u64>();
                 }
                 let stops = crate::stops::duplicate_stops(&engine.bound, &engine.lookups);

@@ -3,7 +3,7 @@
 
 use std::path::Path;
 
-use interligo_core::propose::Stated;
+use interligo_core::propose::{ColumnAt, Stated};
 use serde_json::Value;
 
 use super::gather::Gathered;
@@ -95,7 +95,9 @@ fn take(
         if let (Some(from), Some(to)) = (find(&link.from), find(&link.to))
             && from.0 != to.0
         {
-            links.push(Stated { from, to, by: by.to_owned() });
+            let at = |column| ColumnAt { table: from.0, column };
+            let columns = from.1.into_iter().map(at).collect();
+            links.push(Stated { from: columns, to_table: to.0, to: to.1, by: by.to_owned() });
         }
     }
 }
