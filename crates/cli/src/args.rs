@@ -3,6 +3,7 @@
 use std::path::PathBuf;
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
+use interligo_core::near::Likeness;
 
 /// Links sales lines to lookup tables, prices them by the day, and proves every figure.
 ///
@@ -39,6 +40,7 @@ pub(crate) enum Command {
     Run(RunOptions),
     Totals(TotalsOptions),
     Check(CheckOptions),
+    Mend(MendOptions),
     Look(LookOptions),
     Demo(DemoOptions),
 }
@@ -206,20 +208,114 @@ pub(crate) struct TotalsOptions {
     pub(crate) format: Format,
 }
 
-/// Test keys: which are not found, which come twice, and what each costs
+/// Test keys and rows: what is not found, what comes twice, and what each costs
 ///
-/// Goes through all lines without writing anything, and lists: keys of the lines that a link does not
-/// find, with their lines and quantity; keys that a lookup holds more than once, with their rows; values
-/// that cannot be read. Ends with status 1 when `run` would be stopped.
+/// Goes through all lines without writing anything. Each kind of finding has a stable name; the overview has them with
+/// their lines and what is at stake, the costliest first, and the counts of each link that must close. With the name
+/// of a kind, link or table it shows the keys and some of the rows. Ends with status 1 when `run` would be stopped.
 #[derive(Debug, Args)]
-#[command(after_help = "Examples:\n  interligo check\n  interligo check --format csv > to_do.csv")]
+#[command(after_help = "\
+Examples:
+  interligo check                          what there is, the costliest first
+  interligo check near-miss                the keys of a kind, what they may mean, and rows
+  interligo check products                 what was found in a link or table
+  interligo check --explain near-miss      what it means, and what settles it
+  interligo check --for-owner missing      what the owners of lookups should add, a file for each
+  interligo check --format csv > to_do.csv")]
 pub(crate) struct CheckOptions {
+    /// A kind of finding, a link or a table, to see in detail
+    #[arg(value_name = "KIND|LINK|TABLE")]
+    pub(crate) about: Option<String>,
+
+    /// Say what a kind of finding means, why it matters and what settles it; `all` lists the kinds
+    #[arg(long, value_name = "KIND", conflicts_with = "about")]
+    pub(crate) explain: Option<String>,
+
+    /// Write into a folder, for each lookup, the keys that it lacks, with what they cost and since when
+    #[arg(long, value_name = "FOLDER", conflicts_with_all = ["about", "explain"])]
+    pub(crate) for_owner: Option<PathBuf>,
+
     #[command(flatten)]
     pub(crate) plan: PlanOptions,
 
     /// How the result is printed; the table shows the worst, csv and json have all
     #[arg(long, value_enum, value_name = "FORM", default_value = "table")]
     pub(crate) format: Format,
+}
+
+/// Put right keys in the place of wrong ones, once and for all
+///
+/// Goes through the keys that find no row, the costliest first, with their lines and the keys that may be meant, and
+/// writes what is decided into the corrections file: found, use, link, note. Every run applies it. With --accept whole
+/// classes are mended without asking, where one key fits and hardly by chance; with --from a list is taken over that
+/// was agreed on elsewhere.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples:
+  interligo mend                                    one key after the other
+  interligo mend --accept case,leading-zeros        all that differ in nothing else
+  interligo mend --accept look-alike --dry-run      show which these are
+  interligo mend --from agreed.csv                  a list with the columns found, use, link, note")]
+pub(crate) struct MendOptions {
+    #[command(flatten)]
+    pub(crate) plan: PlanOptions,
+
+    /// Mend the keys that differ in these ways only, separated by commas
+    #[arg(long, value_enum, value_name = "REASON", value_delimiter = ',', num_args = 1.., conflicts_with = "from")]
+    pub(crate) accept: Vec<Way>,
+
+    /// Take over the corrections of another file
+    #[arg(long, value_name = "FILE")]
+    pub(crate) from: Option<PathBuf>,
+
+    /// Show what would be mended, and write nothing
+    #[arg(long)]
+    pub(crate) dry_run: bool,
+}
+
+/// In what a key may differ from the one that is meant.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Way {
+    /// Upper and lower case
+    Case,
+    /// White space
+    Spaces,
+    /// Full-width and other compatibility forms
+    Width,
+    /// Signs that are neither letters nor digits
+    Punctuation,
+    /// Zeros before digits
+    LeadingZeros,
+    /// Signs that look alike, such as O and 0
+    LookAlike,
+    /// Two neighbours that changed places
+    Swapped,
+    /// A sign that is missing, too many, or another
+    OneEdit,
+    /// One is the other with something behind it
+    Prefix,
+    /// One is the other with something before it
+    Suffix,
+    /// Two signs that are missing, too many, or others
+    TwoEdits,
+}
+
+impl Way {
+    pub(crate) fn likeness(self) -> Likeness {
+        match self {
+            Way::Case => Likeness::Case,
+            Way::Spaces => Likeness::Spaces,
+            Way::Width => Likeness::Width,
+            Way::Punctuation => Likeness::Punctuation,
+            Way::LeadingZeros => Likeness::LeadingZeros,
+            Way::LookAlike => Likeness::LookAlike,
+            Way::Swapped => Likeness::Swapped,
+            Way::OneEdit => Likeness::OneEdit,
+            Way::Prefix => Likeness::Prefix,
+            Way::Suffix => Likeness::Suffix,
+            Way::TwoEdits => Likeness::TwoEdits,
+        }
+    }
 }
 
 /// Show what tables hold: columns, types, blanks, distinct values, possible keys, rows

@@ -24,6 +24,12 @@ pub(crate) enum Failure {
     /// Neither a table of the plan nor a file.
     #[error("there is no table and no file called `{name}`")]
     NoTable { name: String, known: Vec<String> },
+    /// There is nobody to ask.
+    #[error("keys are mended at a terminal, and there is none")]
+    NoTerminal,
+    /// Neither a kind of finding nor a link or table.
+    #[error("there is no kind of finding, link or table called `{name}`")]
+    NoFinding { name: String, known: Vec<String> },
     /// There is a plan already.
     #[error("there is a plan already, `{}`", .0.display())]
     PlanThere(PathBuf),
@@ -60,6 +66,8 @@ impl Failure {
             Failure::NoPlan
             | Failure::NothingToLookAt
             | Failure::FolderInUse(_)
+            | Failure::NoFinding { .. }
+            | Failure::NoTerminal
             | Failure::PlanThere(_) => 2,
             Failure::NoTable { .. } | Failure::NoSuchFile(_) => 3,
             Failure::Demo { .. } | Failure::Output(_) => 4,
@@ -118,6 +126,16 @@ impl Failure {
                     None if known.is_empty() => Some("name a file".into()),
                     None => Some(format!("the tables of the plan are {}", known.join(", "))),
                 }
+            }
+            Failure::NoTerminal => Some(
+                "--accept case,punctuation,… mends whole classes without asking, --from FILE takes over a list".into(),
+            ),
+            Failure::NoFinding { name, known } => {
+                let names: Vec<&str> = known.iter().map(String::as_str).collect();
+                Some(match interligo_core::plan::nearest_name(name, &names) {
+                    Some(near) => format!("did you mean `{near}`?"),
+                    None => "`interligo check --explain all` lists the kinds of findings".to_owned(),
+                })
             }
             Failure::PlanThere(_) => Some(
                 "it is kept: --print shows the draft, --replace writes it in the place of the plan".into(),

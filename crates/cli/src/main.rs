@@ -38,6 +38,7 @@ fn run() -> ExitCode {
         Command::Run(options) => commands::run(options, &mut out),
         Command::Totals(options) => commands::totals(options, &mut out),
         Command::Check(options) => commands::check(options, &mut out),
+        Command::Mend(options) => commands::mend(options, &mut out),
         Command::Look(options) => commands::look(options, &mut out),
         Command::Demo(options) => commands::demo(options, &mut out),
     };

@@ -9,11 +9,11 @@ use crate::bind::{Bound, Home, LinesColumn, OutputKind, Reference, RowNames, Sco
 use crate::formula::{Expr, ExprKind, Names, Operator, Type, check, parse, type_of};
 use crate::links::{Link, LinkParts, require_condition};
 use crate::lookup::{Lookup, Misfit};
-use crate::plan::{ColumnName, ColumnType, Missing, Mistake, Written};
+use crate::plan::{ColumnName, ColumnType, ListKind, Missing, Mistake, Written};
 use crate::reading::Reading;
 use crate::reads::Reads;
 pub use crate::reads::Sample;
-use crate::totals::TotalsPlan;
+use crate::totals::{TotalsPlan, is_amount};
 
 /// How much of the plan is worked out.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -53,6 +53,8 @@ pub enum OutputContent {
     Lines(Vec<OutputColumn>),
     /// Totals.
     Totals(TotalsPlan),
+    /// A list, made when all lines are through.
+    List(ListKind),
 }
 
 /// A column of an output of lines.
@@ -69,6 +71,20 @@ pub enum OutputColumn {
         link: usize,
         /// The column of the lookup.
         column: usize,
+    },
+    /// How a link came out.
+    LinkStatus {
+        /// The heading.
+        heading: String,
+        /// The link.
+        link: usize,
+    },
+    /// The key by which a link found its row.
+    LinkKey {
+        /// The heading.
+        heading: String,
+        /// The link.
+        link: usize,
     },
     /// A value that is worked out.
     Value {
@@ -111,6 +127,10 @@ pub struct Engine {
     pub(crate) amounts: Vec<usize>,
     /// Whether blank figures and keys not found are looked into.
     pub(crate) extent: Extent,
+    /// The figure that says what is at stake.
+    pub(crate) stake: Option<usize>,
+    /// The column of lines with their day.
+    pub(crate) day: Option<usize>,
 }
 
 impl Misfit {
@@ -160,6 +180,7 @@ impl Engine {
                 bound_of: &bound_of,
                 key_read: &key_read,
                 day_read: &day_read,
+                corrections: &bound.corrections,
             };
             let link = Link::new(&parts, &mut lookups, &links).map_err(|mistake| vec![mistake])?;
             links.push(link);
@@ -180,9 +201,13 @@ impl Engine {
             values: Vec::new(),
             amounts,
             extent,
+            stake: None,
+            day: None,
         };
         engine.type_conditions().map_err(|mistake| vec![mistake])?;
         engine.type_figures()?;
+        engine.stake = engine.figure_at_stake().map_err(|mistake| vec![mistake])?;
+        engine.day = engine.day_of_lines();
         engine.type_outputs()?;
         if extent == Extent::Needed {
             engine.leave_out_unneeded();
@@ -219,12 +244,33 @@ impl Engine {
         Ok(())
     }
 
+    /// The figure that says what is at stake: the one that the plan names, else the first that is an amount.
+    fn figure_at_stake(&self) -> Result<Option<usize>, Mistake> {
+        let is_amount = |number: &usize| is_amount(&self.figure(*number).expr, self);
+        let Some((figure, written)) = &self.bound.stake else {
+            return Ok((0..self.figures.len()).find(is_amount));
+        };
+        if is_amount(figure) {
+            return Ok(Some(*figure));
+        }
+        let message = format!("`{}` is no amount: its sum over lines says nothing", written.text);
+        Err(written.mistaken(message).help("name a figure such as the revenue"))
+    }
+
+    /// The column with the day of a line: the one that dated links ask for, or any.
+    fn day_of_lines(&self) -> Option<usize> {
+        let asked = self.links.iter().find_map(Link::own_day);
+        let is_day = |reading: &Reading| reading.column_type == ColumnType::Date;
+        asked.or_else(|| self.readings.iter().position(is_day))
+    }
+
     fn type_outputs(&mut self) -> Result<(), Vec<Mistake>> {
         let mut mistakes = Vec::new();
         let bound_outputs = std::mem::take(&mut self.bound.outputs);
         for output in &bound_outputs {
             let content = match &output.kind {
                 OutputKind::Lines(columns) => self.type_lines(columns).map(OutputContent::Lines),
+                OutputKind::List(list) => Ok(OutputContent::List(*list)),
                 OutputKind::Totals(totals) => {
                     TotalsPlan::new(totals, self).map(OutputContent::Totals)
                 }
@@ -245,7 +291,14 @@ impl Engine {
     fn type_lines(&mut self, columns: &[LinesColumn]) -> Result<Vec<OutputColumn>, Mistake> {
         let mut typed = Vec::new();
         for column in columns {
+            if let LinesColumn::Status { route } = column {
+                let (name, link) = (&self.bound.routes[*route].name, *route);
+                typed.push(OutputColumn::LinkStatus { heading: format!("{name} status"), link });
+                typed.push(OutputColumn::LinkKey { heading: format!("{name} key"), link });
+                continue;
+            }
             typed.push(match column {
+                LinesColumn::Status { .. } => unreachable!("two columns, see above"),
                 LinesColumn::Own => OutputColumn::Own,
                 LinesColumn::Cell(column) => OutputColumn::Cell(*column),
                 LinesColumn::Attribute { heading, route, column } => OutputColumn::Attribute {
@@ -282,6 +335,11 @@ impl Engine {
             ExprKind::Figure(figure) => self.divides(&self.figure(*figure).expr),
             _ => expr.children().into_iter().any(|child| self.divides(child)),
         }
+    }
+
+    /// Whether keys that are not found and figures that are blank are looked into.
+    pub fn looks_into_all(&self) -> bool {
+        self.extent == Extent::Everything
     }
 
     /// The columns of the fact that are read, by their position in it.

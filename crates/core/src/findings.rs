@@ -7,13 +7,11 @@ use crate::decimal::Decimal;
 use crate::links::{LinkStatus, StatusCounts};
 use crate::place::{PartName, Place};
 use crate::rows::RowCounts;
+use crate::tallies::KeyTallies;
 use std::collections::BTreeMap;
 
 /// How many places of one kind are kept.
 pub const PLACES_KEPT: usize = 5;
-
-/// How many distinct keys that were not found are kept; lines with further ones are only counted.
-pub const KEYS_KEPT: usize = 200_000;
 
 /// A sum that stays exact; `None` once it does not fit.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -68,19 +66,6 @@ pub enum BlankBecause {
     DividedByZero,
     /// The formula says so.
     Chosen,
-}
-
-/// A key that a link did not find.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct KeyTally {
-    /// Lines with that key.
-    pub lines: u64,
-    /// The sums of the fact's amounts over these lines.
-    pub amounts: Vec<ExactSum>,
-    /// The first of the lines.
-    pub first: Spot,
-    /// The last of them.
-    pub last: Spot,
 }
 
 /// A line of a file, by the number of the file and its row.
@@ -165,7 +150,7 @@ pub enum Noted {
     NestedColumn,
 }
 
-/// Two lines that share their key and differ.
+/// Two lines that share their key.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Repeat {
     /// The columns of the key with what they say.
@@ -174,7 +159,7 @@ pub struct Repeat {
     pub first: Spot,
     /// The other.
     pub other: Spot,
-    /// The columns in which they differ, with what each says.
+    /// The columns in which they differ, with what each says; none where they are copies.
     pub differing: Vec<(String, String, String)>,
 }
 
@@ -195,13 +180,17 @@ pub struct Findings {
     pub repeats_open: u64,
     /// Lines without a key, of which it is not known whether they came twice.
     pub unkeyed: u64,
+    /// Lines that are copies of others; as many of them as were asked for.
+    pub copies: Vec<Repeat>,
+    /// Rows that are no lines: their cells do not fit the headings, or each other.
+    pub misfits: Unreadable,
     /// Whether the lines were read a second time.
     pub read_again: bool,
     /// By column with amounts, the currencies beside them, each with the first line that has it.
     pub currencies: BTreeMap<usize, Vec<(String, Spot)>>,
     /// Lines set aside, by reason.
     pub aside: BTreeMap<Aside, u64>,
-    /// Of each link, how many lines came out how.
+    /// Of each link, how many lines came out how, before the rule for missing rows.
     pub links: Vec<StatusCounts>,
     /// Lines on which a figure is blank, by figure and reason.
     pub blanks: BTreeMap<(usize, BlankBecause), u64>,
@@ -209,12 +198,14 @@ pub struct Findings {
     pub noted: BTreeMap<Noted, Unreadable>,
     /// By column of the fact.
     pub unreadable: BTreeMap<usize, Unreadable>,
-    /// Keys not found, by link, status and key.
-    pub keys: BTreeMap<(usize, LinkStatus, String), KeyTally>,
+    /// Keys that were not found.
+    pub keys: KeyTallies,
     /// The same of keys that were passed over for another key of the line, which was found.
-    pub passed_over: BTreeMap<(usize, LinkStatus, String), KeyTally>,
-    /// Lines with a key not found beyond those kept, by link.
-    pub further_keys: BTreeMap<usize, u64>,
+    pub passed_over: KeyTallies,
+    /// Keys that were found after cleaning.
+    pub cleaned: KeyTallies,
+    /// Lines whose key was corrected, by link and correction.
+    pub mended: BTreeMap<(usize, u32), u64>,
     /// Sums of the fact's amounts over all lines read.
     pub amounts_read: Vec<ExactSum>,
     /// The same over the lines that go on to the outputs.
@@ -252,9 +243,10 @@ impl Findings {
                 }
             }
         }
+        self.misfits.absorb(batch.misfits);
         add_counts(&mut self.aside, batch.aside);
         add_counts(&mut self.blanks, batch.blanks);
-        add_counts(&mut self.further_keys, batch.further_keys);
+        add_counts(&mut self.mended, batch.mended);
         self.links.resize(self.links.len().max(batch.links.len()), StatusCounts::default());
         for (own, other) in self.links.iter_mut().zip(&batch.links) {
             own.iter_mut().zip(other).for_each(|(a, b)| *a += b);
@@ -265,44 +257,13 @@ impl Findings {
         for (what, other) in batch.noted {
             self.noted.entry(what).or_default().absorb(other);
         }
-        for (key, tally) in batch.keys {
-            self.add_key(key, tally);
-        }
-        for (key, tally) in batch.passed_over {
-            self.add_passed_over(key, tally);
-        }
+        self.keys.absorb(batch.keys);
+        self.passed_over.absorb(batch.passed_over);
+        self.cleaned.absorb(batch.cleaned);
         merge_sums(&mut self.amounts_read, &batch.amounts_read);
         merge_sums(&mut self.amounts_kept, &batch.amounts_kept);
         merge_sums(&mut self.amounts_aside, &batch.amounts_aside);
     }
-
-    /// Adds lines with a key that was not found; they come after those already there.
-    pub fn add_key(&mut self, key: (usize, LinkStatus, String), tally: KeyTally) {
-        let (link, lines) = (key.0, tally.lines);
-        if !add_tally(&mut self.keys, key, tally) {
-            *self.further_keys.entry(link).or_default() += lines;
-        }
-    }
-
-    /// Adds lines with a key that was passed over for another.
-    pub fn add_passed_over(&mut self, key: (usize, LinkStatus, String), tally: KeyTally) {
-        add_tally(&mut self.passed_over, key, tally);
-    }
-}
-
-/// Adds lines to those of their key; false when there are too many keys to keep another.
-fn add_tally<K: Ord>(keys: &mut BTreeMap<K, KeyTally>, key: K, tally: KeyTally) -> bool {
-    let room = keys.len() < KEYS_KEPT;
-    if let Some(own) = keys.get_mut(&key) {
-        own.lines += tally.lines;
-        own.last = tally.last;
-        merge_sums(&mut own.amounts, &tally.amounts);
-    } else if room {
-        keys.insert(key, tally);
-    } else {
-        return false;
-    }
-    true
 }
 
 fn add_counts<K: Ord>(own: &mut BTreeMap<K, u64>, other: BTreeMap<K, u64>) {

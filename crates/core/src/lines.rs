@@ -12,9 +12,7 @@ use arrow_array::StringViewArray;
 use crate::cells::Cells;
 use crate::column::{Column, NumberColumn, Numbers};
 use crate::engine::{Computation, Engine, Extent};
-use crate::findings::{
-    Aside, BlankBecause, ExactSum, Findings, KeyTally, PLACES_KEPT, Spot, Unreadable,
-};
+use crate::findings::{Aside, BlankBecause, ExactSum, Findings, PLACES_KEPT, Spot, Unreadable};
 use crate::formula::{
     Computed, Expr, ExprKind, Inputs, Leaves, Overflow, Type, WhyBlank, compute, evaluate, kind_of,
     why_blank,
@@ -23,6 +21,7 @@ use crate::gather::gather;
 use crate::links::{LinkStatus, LinkedRows, Sought, is_row};
 use crate::plan::Missing;
 use crate::style::PartStyle;
+use crate::tallies::{KeyTallies, KeyTally, SoughtRef};
 use crate::value::Value;
 
 /// Lines of one part, as its source delivered them.
@@ -239,6 +238,20 @@ impl Lines<'_> {
         self.linked[link].as_ref().map_or(&[], |linked| &linked.rows)
     }
 
+    /// How each line came out in a link, with the number of the candidate that was found.
+    pub fn statuses(&self, link: usize) -> Vec<(LinkStatus, u32)> {
+        let mut statuses = vec![(LinkStatus::Exact, 0); self.rows];
+        if let Some(linked) = &self.linked[link] {
+            for detour in &linked.detours {
+                statuses[detour.line as usize] = (detour.how, detour.by);
+            }
+            for (line, status) in &linked.problems {
+                statuses[*line as usize] = (self.engine.links[link].settled(*status), 0);
+            }
+        }
+        statuses
+    }
+
     /// Whether a number from [`Lines::link_rows`] is a row.
     #[inline]
     pub fn is_row(row: u32) -> bool {
@@ -291,28 +304,69 @@ impl Lines<'_> {
             let Some(linked) = linked else { continue };
             let link = &self.engine.links[number];
             let parents = link.parent().map_or(&[][..], |parent| self.link_rows(parent));
+            let sought = self.sought[number].as_ref();
             // Under a parent without a row there is no key to speak of.
             let has_key = |row: u32| parents.get(row as usize).is_none_or(|parent| is_row(*parent));
-            let offered =
-                |row: u32| link.offered(self.sought[number].as_ref(), parents, row as usize);
-            let tally = |row: u32| {
-                let at = spot(row);
-                KeyTally { lines: 1, amounts: self.amounts(Some(&[row])), first: at, last: at }
-            };
             for (row, status) in linked.problems.iter().filter(|(row, _)| has_key(*row)) {
-                let settled = link.settled(*status);
-                if matches!(settled, LinkStatus::Absent | LinkStatus::NotMeant) {
+                if matches!(link.settled(*status), LinkStatus::Absent | LinkStatus::NotMeant) {
                     continue;
                 }
-                let key = offered(*row).join(" or ");
-                findings.add_key((number, *status, key), tally(*row));
+                let key = link.offered(sought, parents, *row as usize);
+                let key = SoughtRef { link: number, status: *status, key: &key };
+                self.tally(&mut findings.keys, key, *row);
             }
             for over in &linked.passed {
-                let key = offered(over.line).into_iter().nth(over.round as usize);
-                let key = (number, over.status, key.unwrap_or_default());
-                findings.add_passed_over(key, tally(over.line));
+                let key = link.offered_in(sought, parents, over.line as usize, over.round as usize);
+                let key = SoughtRef { link: number, status: over.status, key: &key };
+                self.tally(&mut findings.passed_over, key, over.line);
+            }
+            for detour in &linked.detours {
+                if detour.how == LinkStatus::Mended {
+                    *findings.mended.entry((number, detour.by)).or_default() += 1;
+                }
+                if detour.how != LinkStatus::Cleaned {
+                    continue;
+                }
+                let key = link.written(sought, parents, detour.line as usize);
+                let key = SoughtRef { link: number, status: LinkStatus::Cleaned, key: &key };
+                if let Some(tally) = self.tally(&mut findings.cleaned, key, detour.line) {
+                    tally.row = tally.row.or(Some(linked.rows[detour.line as usize]));
+                }
             }
         }
+        for tallies in [&mut findings.keys, &mut findings.passed_over, &mut findings.cleaned] {
+            tallies.place(spot);
+        }
+    }
+
+    /// Adds a line to the tally of its key, with its number in place of its spot.
+    fn tally<'t>(
+        &self,
+        tallies: &'t mut KeyTallies,
+        key: SoughtRef<'_>,
+        row: u32,
+    ) -> Option<&'t mut KeyTally> {
+        let tally = tallies.of(key)?;
+        tally.note(Spot { part: 0, row: u64::from(row) });
+        tally.amounts.resize(self.engine.amounts.len(), ExactSum::default());
+        let line = row as usize;
+        let number = |column: &Column| match column {
+            Column::Number(numbers) => numbers.get(line),
+            _ => None,
+        };
+        for (sum, column) in tally.amounts.iter_mut().zip(&self.engine.amounts) {
+            number(&self.columns[*column]).into_iter().for_each(|amount| sum.add(amount));
+        }
+        if let Some(figure) = self.engine.stake {
+            match self.figures[figure].as_ref().and_then(number) {
+                Some(amount) => tally.stake.add(amount),
+                None => tally.unknown += 1,
+            }
+        }
+        if let Some(Value::Date(day)) = self.engine.day.map(|day| self.columns[day].value(line)) {
+            tally.note_day(day);
+        }
+        Some(tally)
     }
 
     /// The blank lines of every figure, by what made them blank.

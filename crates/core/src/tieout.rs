@@ -19,8 +19,10 @@ pub struct Written {
     pub to: String,
     /// Lines written, or lines that totals were made of.
     pub lines: u64,
-    /// For totals: how many groups were written.
+    /// For totals and lists: how many rows were written.
     pub groups: Option<u64>,
+    /// Whether it is a list, which is not made of all lines.
+    pub is_list: bool,
     /// Lines that the output's own filter left out.
     pub filtered: u64,
 }
@@ -150,7 +152,11 @@ impl TieOut {
             written,
             amounts: engine.amounts.iter().enumerate().map(amount).collect(),
             links: links
-                .map(|(counts, route)| LinkLine { name: route.name.clone(), counts: *counts })
+                .enumerate()
+                .map(|(link, (counts, route))| LinkLine {
+                    name: route.name.clone(),
+                    counts: engine.settled(link, counts),
+                })
                 .collect(),
             blanks: blanks(engine, findings),
         }
@@ -170,7 +176,7 @@ impl TieOut {
     pub fn open(&self) -> Vec<String> {
         let mut open = Vec::new();
         let kept = self.lines_kept();
-        for written in &self.written {
+        for written in self.written.iter().filter(|written| !written.is_list) {
             if written.lines + written.filtered != kept {
                 open.push(format!(
                     "the output `{}` holds {} of {kept} lines",

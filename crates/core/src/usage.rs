@@ -45,6 +45,11 @@ impl Usage {
         }
     }
 
+    /// Of each row of a link's lookup, whether some line found it.
+    pub fn rows(&self, link: usize) -> &[bool] {
+        &self.links[link]
+    }
+
     /// How much of its lookup a link uses.
     pub fn of(&self, engine: &Engine, link: usize) -> LookupUse {
         let route = &engine.bound.routes[link];

@@ -53,6 +53,34 @@ pub fn with_link(plan: &Plan, link: &NewLink) -> Result<String, Mistake> {
     Ok(text)
 }
 
+/// The text of a plan that names a file with corrections.
+///
+/// # Errors
+/// What comes of it is no plan.
+pub(crate) fn with_corrections_file(plan: &Plan, file: &str) -> Result<String, Mistake> {
+    let source = &plan.source;
+    let newline = if source.contains("\r\n") { "\r\n" } else { "\n" };
+    let line = format!("corrections = {}{newline}", quoted(file));
+    let head = source.split_inclusive('\n').scan(0, |at, line| {
+        let start = *at;
+        *at += line.len();
+        Some((start, line))
+    });
+    let head = head.into_iter().find(|(_, line)| line.trim_start().starts_with("[plan]"));
+    let text = match head {
+        Some((start, heading)) => {
+            // Behind the last line of the section that is neither blank nor a comment.
+            let end = end_of_link(source, start + heading.len().saturating_sub(1));
+            let (before, after) = source.split_at(end);
+            let gap = if before.ends_with('\n') { "" } else { newline };
+            format!("{before}{gap}{line}{after}")
+        }
+        None => format!("[plan]{newline}{line}{newline}{source}"),
+    };
+    Plan::parse(&text)?;
+    Ok(text)
+}
+
 /// Where a section ends that reaches up to `from` at least: behind its last line that is neither blank nor a
 /// comment; comments before the next section belong to that.
 fn end_of_link(source: &str, from: usize) -> usize {

@@ -86,10 +86,12 @@ impl Project {
         for (engine, (outcome, usage)) in engines.iter().zip(&used) {
             for (number, route) in engine.bound.routes.iter().enumerate() {
                 let mut link = self.described(engine, route, &mut map);
-                link.counts = outcome.findings.links.get(number).copied().unwrap_or_default();
+                let counts = outcome.findings.links.get(number).copied().unwrap_or_default();
+                link.counts = engine.settled(number, &counts);
                 link.used = usage.of(engine, number);
-                let missed = outcome.findings.keys.keys();
-                link.keys_missed = missed.filter(|(link, ..)| *link == number).count() as u64;
+                let missed = outcome.findings.keys.sorted();
+                let missed = missed.iter().filter(|(key, _)| key.link == number);
+                link.keys_missed = missed.count() as u64;
                 match links.iter_mut().find(|(known, _)| *known == route.link) {
                     Some((_, known)) => merge(known, &link),
                     None => links.push((route.link, link)),
@@ -125,7 +127,7 @@ impl Project {
     }
 
     /// That one side of a link holds numbers and the other texts.
-    fn types_differ(&self, engine: &Engine, route: &Route) -> Option<String> {
+    pub(crate) fn types_differ(&self, engine: &Engine, route: &Route) -> Option<String> {
         let [parts] = route.candidates.as_slice() else { return None };
         let [part] = parts.as_slice() else { return None };
         let bound = &engine.bound.lookups[route.lookup];

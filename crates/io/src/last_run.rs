@@ -1,17 +1,43 @@
-//! Which files the last run read, so that the next one can say which are new. It is kept beside the plan,
+//! Which files the last run read and what it found, so that the next one can say what is new. It is kept beside the plan,
 //! in `.interligo/last-run.json`, and appears together with the outputs.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
 
 use serde::{Deserialize, Serialize};
 
+use crate::check::{Checked, Code};
 use crate::pattern::natural_order;
 
 /// The files of each table.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub(crate) struct LastRun {
     tables: BTreeMap<String, BTreeMap<String, Lines>>,
+    /// By kind of finding and where, what was found.
+    #[serde(default)]
+    findings: BTreeMap<String, Found>,
+}
+
+/// The findings of a kind in a link or table.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+struct Found {
+    /// Lines, rows or values.
+    count: u64,
+    /// Keys or columns, up to [`SUBJECTS`].
+    subjects: BTreeSet<String>,
+}
+
+/// How many keys of a kind are remembered.
+const SUBJECTS: usize = 10_000;
+
+/// How the findings differ from those of the last run, by kind and where.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct FindingsSince {
+    /// Of the kinds that there are, how many lines, rows or values the last run found, and the keys that it did not
+    /// have.
+    pub now: BTreeMap<(Code, String), (u64, Vec<String>)>,
+    /// The kinds that are gone, with how many there were.
+    pub gone: Vec<(Code, String, u64)>,
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -40,7 +66,44 @@ impl LastRun {
     ) -> LastRun {
         let lines =
             |files: F| files.map(|(file, lines)| (file.to_owned(), Lines { lines })).collect();
-        LastRun { tables: tables.map(|(table, files)| (table.to_owned(), lines(files))).collect() }
+        LastRun {
+            tables: tables.map(|(table, files)| (table.to_owned(), lines(files))).collect(),
+            findings: BTreeMap::new(),
+        }
+    }
+
+    /// The same with what was found.
+    pub(crate) fn with_findings(mut self, checked: &Checked) -> LastRun {
+        for finding in &checked.findings {
+            let of = format!("{} {}", finding.code.name(), finding.about);
+            let found = self.findings.entry(of).or_default();
+            found.count += finding.count;
+            if found.subjects.len() < SUBJECTS {
+                found.subjects.insert(finding.subject.clone());
+            }
+        }
+        self
+    }
+
+    /// How this run's findings differ from those of an earlier one; none if that noted none.
+    pub(crate) fn findings_since(&self, earlier: &LastRun) -> Option<FindingsSince> {
+        let kind = |of: &str| {
+            let (code, about) = of.split_once(' ')?;
+            Some((Code::called(code)?, about.to_owned()))
+        };
+        let mut since = FindingsSince::default();
+        for (of, found) in &self.findings {
+            let before = earlier.findings.get(of).cloned().unwrap_or_default();
+            let new = found.subjects.difference(&before.subjects).cloned();
+            if let Some(kind) = kind(of) {
+                since.now.insert(kind, (before.count, new.collect()));
+            }
+        }
+        let gone = earlier.findings.iter().filter(|(of, _)| !self.findings.contains_key(*of));
+        since.gone = gone
+            .filter_map(|(of, found)| kind(of).map(|(code, about)| (code, about, found.count)))
+            .collect();
+        Some(since)
     }
 
     pub(crate) fn to_json(&self) -> Vec<u8> {

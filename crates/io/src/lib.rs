@@ -5,7 +5,10 @@
 //! cores, into output files that appear whole or not at all.
 
 mod additions;
+mod check;
+mod corrections;
 mod error;
+mod fetch;
 mod find;
 mod given;
 mod grid;
@@ -16,6 +19,7 @@ mod last_run;
 mod lines_out;
 mod look;
 mod lookups;
+mod mend;
 mod ordered;
 mod outputs;
 mod parts;
@@ -34,16 +38,20 @@ mod text;
 mod totals_out;
 
 pub use additions::{NewLink, with_link};
+pub use check::{Checked, Code, Finding, Group, LinkBalance, Stake, StakeColumn, for_owners};
+pub use corrections::{CORRECTIONS_FILE, CorrectionsFile, with_corrections};
 pub use error::{Error, InputError, Stop};
 pub use headings::Drift;
+pub use fetch::rows_at;
 pub use health::{LinkHealth, LinkMap, MapTable};
-pub use last_run::FilesSince;
+pub use last_run::{FilesSince, FindingsSince};
+pub use mend::{Mended, Mending, OpenKey};
 pub use parts::Question;
 pub use profile::{
     ColumnLook, PartProfile, TableProfile, TableRows, plan_for, shown_name, tables_in,
 };
 pub use project::{OnDuplicates, PLAN_FILE, PartNote, Project, read_plan};
-pub use run::{OnStop, Outcome, Pace, link_use, run};
+pub use run::{Depth, OnStop, Outcome, Pace, Ran, check, link_use, run};
 pub use sinks::write_whole;
 pub use start::{Started, StartedLink, StartedTable, find_links, start};
 pub use stops::{duplicate_stops, stops};

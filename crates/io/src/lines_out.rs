@@ -12,6 +12,7 @@ use interligo_core::column::{Column, Numbers};
 use interligo_core::decimal::write_fixed;
 use interligo_core::engine::{Engine, OutputColumn};
 use interligo_core::lines::Lines;
+use interligo_core::links::LinkStatus;
 use interligo_core::plan::ColumnType;
 use interligo_core::style::{DateStyle, NumberStyle};
 
@@ -36,6 +37,10 @@ enum Piece {
     Cell(usize),
     /// The cells of attributes by the row that a link from the fact found.
     Attributes { link: usize, cells: Cells },
+    /// How a link came out.
+    Status(usize),
+    /// The key of the row that a link found.
+    Key { link: usize, cells: Cells },
     /// A value that was worked out.
     Value { value: usize, least_places: u8 },
 }
@@ -163,6 +168,14 @@ impl LinesOutput {
                     headings.push(&fact.columns.names[*column]);
                     Piece::Cell(*column)
                 }
+                OutputColumn::LinkStatus { heading, link } => {
+                    headings.push(heading);
+                    Piece::Status(*link)
+                }
+                OutputColumn::LinkKey { heading, link } => {
+                    headings.push(heading);
+                    Piece::Key { link: *link, cells: keys_of_rows(*link, engine) }
+                }
                 OutputColumn::Value { heading, value, least_places } => {
                     headings.push(heading);
                     Piece::Value { value: *value, least_places: *least_places }
@@ -208,6 +221,11 @@ impl LinesOutput {
     pub(crate) fn write(&self, lines: &Lines<'_>, raw: &RawLines<'_>, out: &mut Vec<u8>) -> u64 {
         let mut written = 0;
         let mut aside = lines.aside.iter().map(|(row, _)| *row as usize).peekable();
+        let statuses = |piece: &Piece| match piece {
+            Piece::Status(link) => lines.statuses(*link),
+            _ => Vec::new(),
+        };
+        let statuses: Vec<_> = self.pieces.iter().map(statuses).collect();
         for row in 0..lines.rows {
             if aside.peek() == Some(&row) {
                 aside.next();
@@ -223,6 +241,10 @@ impl LinesOutput {
                     Piece::Attributes { link, cells } => {
                         out.extend_from_slice(cells.of(lines.link_rows(*link)[row]));
                     }
+                    Piece::Status(_) => write_status(statuses[number][row], out),
+                    Piece::Key { link, cells } => {
+                        out.extend_from_slice(cells.of(lines.link_rows(*link)[row]));
+                    }
                     Piece::Value { value, least_places } => {
                         write_value(&lines.values[*value], row, *least_places, out);
                     }
@@ -232,6 +254,26 @@ impl LinesOutput {
             written += 1;
         }
         written
+    }
+}
+
+/// The key of each row of a link's lookup; a row of `fill` has none.
+fn keys_of_rows(link: usize, engine: &Engine) -> Cells {
+    let mut cells = Cells { bytes: Vec::new(), ends: Vec::new() };
+    let rows = engine.lookups[engine.bound.routes[link].lookup].rows;
+    for row in 0..rows {
+        write_cell(&mut cells.bytes, &engine.key_of_row(link, row));
+        cells.ends.push(cells.bytes.len() as u32);
+    }
+    cells.ends.push(cells.bytes.len() as u32);
+    cells
+}
+
+/// How a link came out; of an alternative, which candidate was found.
+fn write_status((status, candidate): (LinkStatus, u32), out: &mut Vec<u8>) {
+    out.extend_from_slice(status.name().as_bytes());
+    if status == LinkStatus::Alternate {
+        out.extend_from_slice(format!(" {}", candidate + 1).as_bytes());
     }
 }
 

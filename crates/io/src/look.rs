@@ -74,6 +74,8 @@ pub(crate) struct Looked {
     pub(crate) marks: Vec<(usize, String)>,
     /// How the values of each field are written, where that is not as in the rest of the part.
     pub(crate) ways: Vec<Way>,
+    /// Fields in which some cells are numbers by themselves and others are texts with numbers.
+    pub(crate) mixed: Vec<usize>,
 }
 
 impl Head {
@@ -131,7 +133,14 @@ impl Head {
             let texts: Vec<&str> = self.texts(field, note).map(|(_, text)| text).collect();
             Some((field, mark(&texts, &evidence[field])?))
         });
-        Looked { marks: marks.collect(), found, evidence, ways }
+        let mixed = fields().filter(|(field, note)| {
+            let is_number = |text: &str| text.bytes().all(|sign| sign.is_ascii_digit());
+            let texts = || self.texts(*field, note).filter(|(_, text)| is_number(text.trim()));
+            texts().any(|(row, _)| self.is_typed(*field, row))
+                && texts().any(|(row, text)| !self.is_typed(*field, row) && !text.trim().is_empty())
+        });
+        let mixed = mixed.map(|(field, _)| field).collect();
+        Looked { marks: marks.collect(), found, evidence, ways, mixed }
     }
 
     /// The texts of a field that say how the part writes its values.

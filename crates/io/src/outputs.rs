@@ -5,11 +5,13 @@ use std::path::{Path, PathBuf};
 
 use interligo_core::engine::{Engine, Output, OutputContent};
 use interligo_core::findings::{Findings, Parts};
+use interligo_core::plan::ListKind;
 use interligo_core::tieout::{TieOut, Written};
 use interligo_core::totals::TotalsTable;
 
+use crate::check::{Checked, list_bytes};
 use crate::error::Error;
-use crate::last_run::{FilesSince, LastRun};
+use crate::last_run::{FilesSince, FindingsSince, LastRun};
 use crate::lines_out::LinesOutput;
 use crate::parts::Table;
 use crate::project::Project;
@@ -84,6 +86,9 @@ impl Sinks {
         for output in &engine.outputs {
             let Some(path) = path_of(project, output)? else { continue };
             refuse_overwriting(project, output, &path, known)?;
+            if matches!(output.content, OutputContent::List(ListKind::SetAside)) {
+                sinks.files.aside = Some(OutputFile::create(&path)?);
+            }
             if let OutputContent::Lines(columns) = &output.content {
                 let prepared = LinesOutput::new(columns, engine, fact);
                 let mut file = OutputFile::create(&path)?;
@@ -99,6 +104,9 @@ impl Sinks {
             heading.push(b',');
         }
         heading.extend_from_slice(b"as_read\n");
+        if let Some(aside) = &mut sinks.files.aside {
+            aside.write(&sinks.files.aside_heading)?;
+        }
         Ok(sinks)
     }
 
@@ -116,17 +124,37 @@ impl Sinks {
         let mut lines = lines.into_iter();
         let mut tables = tables.into_iter();
         let (mut written, mut files, mut totals) = (Vec::new(), Vec::new(), Vec::new());
+        let mut lists = Vec::new();
+        let aside_is_listed = engine
+            .outputs
+            .iter()
+            .any(|o| matches!(o.content, OutputContent::List(ListKind::SetAside)));
         for output in &engine.outputs {
             let to = output.to.as_ref().map_or(String::new(), |to| to.text.clone());
             let (output_name, mut note) = (
                 output.name.clone(),
-                Written { output: output.name.clone(), to, lines: 0, groups: None, filtered: 0 },
+                Written {
+                    output: output.name.clone(),
+                    to,
+                    lines: 0,
+                    groups: None,
+                    filtered: 0,
+                    is_list: matches!(output.content, OutputContent::List(_)),
+                },
             );
             match &output.content {
                 OutputContent::Lines(_) => {
                     let (file, count) = lines.next().expect("every output of lines has a file");
                     files.push(file);
                     note.lines = count;
+                }
+                OutputContent::List(ListKind::SetAside) => {
+                    (note.lines, note.groups) = (aside_lines, Some(aside_lines));
+                }
+                OutputContent::List(kind) => {
+                    if let Some(path) = path_of(project, output)? {
+                        lists.push((written.len(), *kind, path));
+                    }
                 }
                 OutputContent::Totals(_) => {
                     let table = tables.next().expect("every output of totals has a table");
@@ -142,6 +170,7 @@ impl Sinks {
             }
             written.push(note);
         }
+        let stale_aside = keeps_aside && !aside_is_listed;
         let aside_to = aside.as_ref().map(|_| relative(project.folder(), &aside_path));
         let aside_lines = if keeps_aside { aside_lines } else { findings.lines_aside() };
         let tie_out = TieOut::new(engine, &findings, parts, written, aside_to, aside_lines);
@@ -150,9 +179,9 @@ impl Sinks {
         }
         files.extend(aside);
         // What an earlier run set aside would be taken for this one's.
-        let stale = (keeps_aside && tie_out.lines_aside() == 0).then_some(aside_path);
+        let stale = (stale_aside && tie_out.lines_aside() == 0).then_some(aside_path);
         let outcome = Outcome { findings, totals, tie_out, since: FilesSince::default() };
-        Ok(Whole { outcome, files, stale })
+        Ok(Whole { outcome, files, stale, lists })
     }
 }
 
@@ -162,6 +191,29 @@ pub(crate) struct Whole {
     files: Vec<OutputFile>,
     /// A file of an earlier run that this one has nothing for.
     stale: Option<PathBuf>,
+    /// Lists that are written when all facts are through: by number among what was written, what, and where.
+    lists: Vec<(usize, ListKind, PathBuf)>,
+}
+
+impl Whole {
+    /// Writes the lists, which wait to appear like the other files.
+    pub(crate) fn write_lists(
+        &mut self,
+        project: &Project,
+        engine: &Engine,
+        checked: &Checked,
+    ) -> Result<(), Error> {
+        for (number, kind, path) in std::mem::take(&mut self.lists) {
+            let (bytes, rows) =
+                list_bytes(kind, project, engine, &self.outcome.findings, checked);
+            let mut file = OutputFile::create(&path)?;
+            file.write(&bytes)?;
+            self.files.push(file);
+            let written = &mut self.outcome.tie_out.written[number];
+            (written.lines, written.groups) = (rows, Some(rows));
+        }
+        Ok(())
+    }
 }
 
 /// Lets the files of all facts appear, and notes which files were read.
@@ -169,7 +221,9 @@ pub(crate) fn appear(
     project: &Project,
     facts: Vec<Whole>,
     writes: bool,
-) -> Result<Vec<Outcome>, Error> {
+    checked: &Checked,
+) -> Result<(Vec<Outcome>, Option<FindingsSince>), Error> {
+    let mut since = None;
     let (mut outcomes, mut files, mut stale) = (Vec::new(), Vec::new(), Vec::new());
     for fact in facts {
         outcomes.push(fact.outcome);
@@ -182,12 +236,14 @@ pub(crate) fn appear(
             let lines = outcome.tie_out.parts.iter().map(|(part, rows)| (&**part, rows.lines()));
             (outcome.tie_out.fact.table.as_str(), lines)
         }));
+        let run = run.with_findings(checked);
         let earlier = LastRun::read(&path);
         let mut file = OutputFile::create(&path)?;
         file.write(&run.to_json())?;
         files.push(file);
         if let (Some(earlier), Some(first)) = (earlier, outcomes.first_mut()) {
             first.since = run.since(&earlier);
+            since = run.findings_since(&earlier);
         }
     }
     // All files are whole before the first appears.
@@ -196,7 +252,7 @@ pub(crate) fn appear(
     for path in stale.iter().filter(|path| path.exists()) {
         std::fs::remove_file(path).map_err(|error| Error::output(path, &error))?;
     }
-    Ok(outcomes)
+    Ok((outcomes, since))
 }
 
 fn relative(folder: &Path, path: &Path) -> String {
@@ -229,7 +285,9 @@ fn refuse_overwriting(
             format!("the output `{}` would write over an input, `{}`", output.name, to.text);
         return Err(to.mistaken(message).help("give the output another name or folder").into());
     }
-    let aside = project.plan.facts().any(|fact| same(&project.aside_path(&fact.name)));
+    let is_aside = matches!(output.content, OutputContent::List(ListKind::SetAside));
+    let mut facts = project.plan.facts();
+    let aside = !is_aside && facts.any(|fact| same(&project.aside_path(&fact.name)));
     if known.iter().any(|other| same(other)) || aside {
         let message = format!("two outputs would write the same file, `{}`", to.text);
         return Err(to.mistaken(message).help("give one of them another name").into());

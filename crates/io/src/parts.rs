@@ -57,6 +57,8 @@ pub(crate) struct Part {
     pub(crate) evidence: Vec<Evidence>,
     /// Columns that would be numbers or days but for texts that seem to mean blank, with one of these.
     pub(crate) marks: Vec<(String, String)>,
+    /// Columns in which some cells are numbers by themselves and others are texts with numbers.
+    pub(crate) mixed: Vec<String>,
 }
 
 /// Where a part has a column of the table.
@@ -371,6 +373,7 @@ fn part(
     };
     let marks = looked.marks.into_iter().filter_map(|(field, mark)| Some((name_of(field)?, mark)));
     let marks = marks.collect();
+    let mixed = looked.mixed.iter().filter_map(|field| name_of(*field)).collect();
     Part {
         sources: names.iter().map(source).collect(),
         in_order: columns.is_plain() && empty.is_empty() && columns.names == names[..from_files],
@@ -386,6 +389,7 @@ fn part(
         found: looked.found,
         evidence: looked.evidence,
         marks,
+        mixed,
         headings: head.headings,
         columns,
         empty,

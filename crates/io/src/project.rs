@@ -6,10 +6,13 @@ use std::collections::BTreeSet;
 
 use interligo_core::bind::{Bound, Headings, Home, Request, Route, bind, require_fact};
 use interligo_core::engine::{Engine, Extent, Sample};
-use interligo_core::findings::{Findings, Noted, Parts};
+use interligo_core::findings::{Findings, Noted, Parts, Spot};
 use interligo_core::lookup::{Duplicate, Lookup};
-use interligo_core::plan::{Mistake, Plan};
+use interligo_core::place::Place;
+use interligo_core::plan::{Entry, ListKind, Mistake, OutputEntry, Plan};
 
+use crate::check::{Code, stop_on};
+use crate::corrections::{CORRECTIONS_FILE, CorrectionsFile};
 use crate::error::Error;
 use crate::headings::Drift;
 use crate::lookups;
@@ -34,6 +37,8 @@ pub struct Project {
     pub plan: Plan,
     folder: PathBuf,
     tables: Vec<Table>,
+    /// The findings that end a run.
+    stop_on: Vec<Code>,
 }
 
 /// What was noted of a part as a whole.
@@ -76,7 +81,9 @@ impl Project {
         folder: &Path,
         wanted: impl Fn(&str) -> bool,
     ) -> Result<Project, Error> {
-        let mut project = Project { plan, folder: folder.to_owned(), tables: Vec::new() };
+        let stop_on = stop_on(&plan)?;
+        let mut project =
+            Project { plan, folder: folder.to_owned(), tables: Vec::new(), stop_on };
         let mut outputs: Vec<PathBuf> = project
             .plan
             .outputs
@@ -109,6 +116,13 @@ impl Project {
                 })
             })
         })
+    }
+
+    /// The parts of a table in which a column has numbers in some cells, and texts with numbers in others.
+    pub(crate) fn mixed_parts(&self, table: &str, column: &str) -> Vec<String> {
+        let mixed = |part: &&Part| part.mixed.iter().any(|mixed| mixed == column);
+        let parts = self.table(table).parts.iter().filter(mixed);
+        parts.map(|part| part.name.to_string()).collect()
     }
 
     /// Amounts of the fact that stand on every row which is made of one row, and would be summed more than
@@ -144,6 +158,23 @@ impl Project {
         notes
     }
 
+    /// The findings that end a run.
+    pub(crate) fn stop_on(&self) -> &[Code] {
+        &self.stop_on
+    }
+
+    /// The corrections file, if the plan names one.
+    pub fn corrections_file(&self) -> Option<CorrectionsFile> {
+        let named = self.plan.plan.corrections.as_ref()?;
+        Some(CorrectionsFile::at(&self.folder, named.get_ref()))
+    }
+
+    /// The corrections file that is to be written: the plan's, or the usual one beside it.
+    pub fn corrections_to_write(&self) -> CorrectionsFile {
+        let usual = || CorrectionsFile::at(&self.folder, CORRECTIONS_FILE);
+        self.corrections_file().unwrap_or_else(usual)
+    }
+
     /// The folder of the plan.
     pub fn folder(&self) -> &Path {
         &self.folder
@@ -157,6 +188,13 @@ impl Project {
     /// Where lines of a fact that are set aside go: those of the first to a file that does not name it.
     pub(crate) fn aside_path(&self, fact: &str) -> PathBuf {
         let first = self.plan.facts().next().is_none_or(|first| first.name == fact);
+        let is_own = |output: &&Entry<OutputEntry>| {
+            let of = output.value.of.as_ref().map_or(first, |of| of.get_ref() == fact);
+            output.value.list == Some(ListKind::SetAside) && of
+        };
+        if let Some(output) = self.plan.outputs.iter().find(is_own) {
+            return self.folder.join(output.value.to.get_ref());
+        }
         let name = if first { "set-aside.csv".to_owned() } else { format!("set-aside-{fact}.csv") };
         self.folder.join("out").join(name)
     }
@@ -179,6 +217,24 @@ impl Project {
     pub fn fact_parts(&self, engine: &Engine) -> Parts {
         let table = self.table(&engine.bound.fact.name);
         Parts(table.parts.iter().map(|part| part.name.clone()).collect())
+    }
+
+    /// Places of a table as spots: its parts by number.
+    pub(crate) fn spots(&self, table: &str, places: &[Place]) -> Vec<Spot> {
+        let parts = &self.table(table).parts;
+        let part = |place: &Place| parts.iter().position(|part| part.name.shown == place.part.shown);
+        let spot = |place: &Place| Some(Spot { part: part(place)?, row: place.row? });
+        places.iter().filter_map(spot).collect()
+    }
+
+    /// The names of a table's columns.
+    pub fn column_names(&self, table: &str) -> &[String] {
+        &self.table(table).columns.names
+    }
+
+    /// The place of a row of a table.
+    pub fn place_of(&self, table: &str, spot: Spot) -> Place {
+        Place::row(self.table(table).parts[spot.part].name.clone(), spot.row)
     }
 
     /// How many bytes the files of all facts have, as far as that can be told.
@@ -204,7 +260,14 @@ impl Project {
         on_duplicates: OnDuplicates,
     ) -> Result<Vec<Engine>, Error> {
         let mut engines = Vec::new();
-        let loaded = self.load_directed(requests, extent).map_err(|error| self.joining(error))?;
+        let mut loaded = self.load_directed(requests, extent).map_err(|error| self.joining(error))?;
+        if let Some(file) = self.corrections_file() {
+            // Also those that only other facts reach.
+            let all = self.bind_turned(requests, &BTreeSet::new()).unwrap_or_default();
+            let bound = loaded.iter().map(|(bound, _)| bound).chain(&all);
+            let corrections = file.read(&names_of_links(bound))?;
+            loaded.iter_mut().for_each(|(bound, _)| bound.corrections = corrections.clone());
+        }
         for (bound, lookups) in loaded {
             if on_duplicates == OnDuplicates::Stop {
                 let stops = duplicate_stops(&bound, &lookups);
@@ -216,6 +279,11 @@ impl Project {
             engines.push(Engine::new(bound, lookups, &samples, extent)?);
         }
         Ok(engines)
+    }
+
+    /// The names by which links may be called.
+    pub(crate) fn link_names<'e>(&self, engines: &'e [Engine]) -> Vec<&'e str> {
+        names_of_links(engines.iter().map(|engine| &engine.bound))
     }
 
     /// Where no link leads from one table to another, the one that the values speak for is named.
@@ -341,6 +409,18 @@ impl Project {
         }
         Ok(samples)
     }
+}
+
+/// The names by which the links of facts may be called: their own, and their ways.
+fn names_of_links<'b>(bound: impl Iterator<Item = &'b Bound>) -> Vec<&'b str> {
+    let mut names: Vec<&str> = Vec::new();
+    for route in bound.flat_map(|bound| &bound.routes) {
+        names.push(&route.name);
+        names.extend(route.way.last().map(String::as_str));
+    }
+    names.sort_unstable();
+    names.dedup();
+    names
 }
 
 /// A link, by number, that leads to rows which share their key, while the key that it is taken from is

@@ -41,8 +41,8 @@ pub(crate) struct Watch<'a> {
     /// Of each part, what tells its rows apart from those of parts that are laid out otherwise.
     layouts: Vec<u64>,
     turns: Turns<State>,
-    /// Lines that do not hold, where that was settled before the run; ascending.
-    settled: Option<Settled>,
+    /// Lines that do not hold, where that was settled before the run, ascending; and which lines share keys.
+    settled: Option<(Settled, Vec<Pair>)>,
 }
 
 #[derive(Default)]
@@ -54,9 +54,14 @@ struct State {
     starts: Vec<u64>,
     /// Lines whose key came before on a line that is not the same letter by letter.
     pairs: Vec<Pair>,
+    /// Lines that are the same as another letter by letter, with that.
+    folded: Vec<Pair>,
     /// Lines without a key.
     unkeyed: u64,
 }
+
+/// How many copies are known by their place.
+pub(crate) const COPIES_KEPT: usize = 200_000;
 
 /// The hashes of the lines of a block; none for a line without a key.
 type Hashes = Vec<Option<LineHash>>;
@@ -88,7 +93,7 @@ impl<'a> Watch<'a> {
 
     /// The lines in which a later one may hold: goes through all of them, then through those that share
     /// a key.
-    fn settle_before(&self, engine: &Engine, pace: Pace) -> Result<Settled, Error> {
+    fn settle_before(&self, engine: &Engine, pace: Pace) -> Result<(Settled, Vec<Pair>), Error> {
         let mut state = State::default();
         let mut stream = Stream::new(self.table, pace.block, &WantedColumns::All, &|_, _| {});
         in_order(
@@ -111,7 +116,7 @@ impl<'a> Watch<'a> {
             },
         )?;
         let groups = fetch(engine, self.table, &state)?;
-        Ok(settle(self.rule, groups.iter().map(Vec::as_slice)))
+        Ok((settle(self.rule, groups.iter().map(Vec::as_slice)), state.pairs))
     }
 
     /// Leaves out the lines of a block that do not hold. `None` when an earlier block has failed.
@@ -143,7 +148,7 @@ impl<'a> Watch<'a> {
 
     fn mark(&self, state: &mut State, part: usize, hashes: &Hashes) -> Result<Vec<Mark>, Error> {
         state.start(part);
-        let Some(settled) = &self.settled else {
+        let Some((settled, _)) = &self.settled else {
             std::hint::black_box(state.seen.approach(hashes.iter().flatten()));
             return hashes.iter().map(|hash| state.mark(*hash)).collect();
         };
@@ -190,18 +195,25 @@ impl<'a> Watch<'a> {
     }
 
     /// Ends the watch: looks again at lines that share a key and differ, corrects the counts, and notes
-    /// what it found.
-    pub(crate) fn finish(self, engine: &Engine, findings: &mut Findings) -> Result<(), Error> {
+    /// what it found, with the places of so many copies.
+    pub(crate) fn finish(
+        self,
+        engine: &Engine,
+        findings: &mut Findings,
+        copies: usize,
+    ) -> Result<(), Error> {
         let (table, rule) = (self.table, self.rule);
-        let state = self.turns.finish();
+        let mut state = self.turns.finish();
         findings.unkeyed = state.unkeyed;
+        let mut folded = std::mem::take(&mut state.folded);
         let open = match self.settled {
-            Some(settled) => {
+            Some((settled, pairs)) => {
                 findings.read_again = true;
                 findings.repeats_open = settled.open.len() as u64;
+                folded = with_firsts(&pairs, &settled.folded);
                 settled.open
             }
-            None if state.pairs.is_empty() => return Ok(()),
+            None if state.pairs.is_empty() => Vec::new(),
             None => {
                 findings.read_again = true;
                 let groups = fetch(engine, table, &state)?;
@@ -212,18 +224,27 @@ impl<'a> Watch<'a> {
                     counts.dropped -= 1;
                     counts.folded += 1;
                 }
+                folded.extend(with_firsts(&state.pairs, &settled.folded));
                 findings.repeats_open = settled.open.len() as u64;
                 match rule {
                     Rule::Stop => settled.open,
-                    _ => {
-                        settled.dropped.iter().map(|line| (state.first_of(*line), *line)).collect()
-                    }
+                    _ => with_firsts(&state.pairs, &settled.dropped),
                 }
             }
         };
-        findings.repeats = show(engine, table, &state, &open[..open.len().min(SHOWN)])?;
+        let most = copies.max(SHOWN);
+        findings.repeats = show(engine, table, &state, &open[..open.len().min(most)])?;
+        folded.sort_unstable_by_key(|(_, later)| *later);
+        folded.truncate(copies);
+        findings.copies = show(engine, table, &state, &folded)?;
         Ok(())
     }
+}
+
+/// Lines with the first line that has their key.
+fn with_firsts(pairs: &[Pair], lines: &[u32]) -> Vec<Pair> {
+    let firsts: HashMap<u32, u32> = pairs.iter().map(|(first, later)| (*later, *first)).collect();
+    lines.iter().filter_map(|line| Some((*firsts.get(line)?, *line))).collect()
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -268,7 +289,12 @@ impl State {
     fn mark(&mut self, hash: Option<LineHash>) -> Result<Mark, Error> {
         Ok(match self.note(hash)? {
             None => Mark::Holds,
-            Some((_, _, true)) => Mark::Folded,
+            Some((first, line, true)) => {
+                if self.folded.len() < COPIES_KEPT {
+                    self.folded.push((first, line));
+                }
+                Mark::Folded
+            }
             Some((first, line, false)) => {
                 self.pairs.push((first, line));
                 Mark::Dropped
@@ -279,11 +305,6 @@ impl State {
     fn part_of(&self, line: u32) -> usize {
         // Parts without lines start where the next one does.
         self.starts.partition_point(|start| *start <= u64::from(line)) - 1
-    }
-
-    /// The first line with the key of a later one.
-    fn first_of(&self, line: u32) -> u32 {
-        self.pairs.iter().find(|(_, later)| *later == line).map_or(line, |(first, _)| *first)
     }
 
     /// The lines that share keys, those of one key together: by the first, ascending.
@@ -313,6 +334,9 @@ fn read_again(
     mut each: impl FnMut(&Rows, &Part, &[(usize, u32)]),
 ) -> Result<(), Error> {
     let mut wanted = wanted.iter().copied().peekable();
+    if wanted.peek().is_none() {
+        return Ok(());
+    }
     for (number, part) in table.parts.iter().enumerate() {
         let Some(start) = state.starts.get(number).copied() else { break };
         let end = state.starts.get(number + 1).copied().unwrap_or(state.lines);
@@ -332,8 +356,11 @@ fn read_again(
                 each(&rows, part, &here);
             }
             first = next;
+            if wanted.peek().is_none_or(|line| u64::from(*line) >= end) {
+                break;
+            }
         }
-        if first != end {
+        if first > end || wanted.peek().is_some_and(|line| u64::from(*line) < end) {
             return Err(Error::input(&part.name, "changed while it was read")
                 .help("run again when nothing writes to it"));
         }

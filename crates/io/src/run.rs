@@ -3,19 +3,21 @@
 use interligo_core::engine::{Engine, OutputContent};
 use interligo_core::findings::{Aside, Findings, Parts, Spot};
 use interligo_core::lines::{DoesNotFit, LineBatch, Lines};
+use interligo_core::plan::ListKind;
 use interligo_core::tieout::{TieOut, aside_words};
 use interligo_core::totals::{Groups, TotalsPlan, TotalsTable};
 use interligo_core::usage::Usage;
 
+use crate::check::{Checked, Code, FactRun};
 use crate::error::Error;
 use crate::grid::Grid;
-use crate::last_run::FilesSince;
+use crate::last_run::{FilesSince, FindingsSince};
 use crate::lines_out::{Change, LinesOutput, RawLines, changes, write_own};
 use crate::ordered::in_order;
 use crate::outputs::{Sinks, Whole, appear};
 use crate::parts::{Table, WantedColumns};
 use crate::project::Project;
-use crate::repeats::Watch;
+use crate::repeats::{COPIES_KEPT, Watch};
 use crate::rows::Rows;
 use crate::source::{Block, Reader};
 use crate::stops::stops;
@@ -58,6 +60,45 @@ pub enum OnStop {
     Report,
 }
 
+/// What a run came to over all facts.
+pub struct Ran {
+    /// Of each fact.
+    pub outcomes: Vec<Outcome>,
+    /// What was found; nothing where only what outputs need is worked out.
+    pub checked: Checked,
+    /// What was found and was not there in the last run; none where there was none.
+    pub since: Option<FindingsSince>,
+}
+
+/// How closely a run looks.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Depth {
+    /// Whether it is noted which rows of lookups are used.
+    pub usage: bool,
+    /// How many lines that were delivered twice are looked up again.
+    pub copies: usize,
+}
+
+impl Depth {
+    /// As closely as the outputs of a plan need.
+    fn of(project: &Project, engines: &[Engine]) -> Depth {
+        let outputs = || engines.iter().flat_map(|engine| &engine.outputs);
+        let lists = |kind| outputs().any(|o| matches!(&o.content, OutputContent::List(k) if *k == kind));
+        let findings = lists(ListKind::Findings);
+        Depth {
+            usage: findings || project.stop_on().contains(&Code::UnusedRow),
+            copies: match (lists(ListKind::Repeats), findings) {
+                (true, _) => COPIES_KEPT,
+                (_, true) => COPIES_LISTED,
+                _ => 0,
+            },
+        }
+    }
+}
+
+/// How many lines that were delivered twice are listed among the findings.
+const COPIES_LISTED: usize = 1_000;
+
 /// Runs the engines of a project, each over its fact. `progress` is told how many bytes and lines were read.
 ///
 /// # Errors
@@ -69,11 +110,51 @@ pub fn run(
     pace: Pace,
     on_stop: OnStop,
     progress: &(dyn Fn(u64, u64) + Sync),
-) -> Result<Vec<Outcome>, Error> {
-    let whole = run_all(project, engines, pace, on_stop, progress, false)?;
-    let writes = writes(engines);
-    let facts = whole.into_iter().map(|(fact, _)| fact).collect();
-    appear(project, facts, writes)
+) -> Result<Ran, Error> {
+    let depth = Depth::of(project, engines);
+    let whole = run_all(project, engines, pace, on_stop, progress, depth)?;
+    let checked = checked(project, engines, &whole);
+    if on_stop == OnStop::Stop {
+        let stops = checked.stops(project);
+        if !stops.is_empty() {
+            return Err(Error::Stopped(stops));
+        }
+    }
+    let mut facts: Vec<Whole> = whole.into_iter().map(|(fact, _)| fact).collect();
+    for (engine, fact) in engines.iter().zip(&mut facts) {
+        fact.write_lists(project, engine, &checked)?;
+    }
+    let (outcomes, since) = appear(project, facts, writes(engines), &checked)?;
+    Ok(Ran { outcomes, checked, since })
+}
+
+/// The same without any output, and with a closer look.
+///
+/// # Errors
+/// As for a run; findings do not stop it.
+pub fn check(
+    project: &Project,
+    engines: &[Engine],
+    pace: Pace,
+    depth: Depth,
+    progress: &(dyn Fn(u64, u64) + Sync),
+) -> Result<Ran, Error> {
+    let whole = run_all(project, engines, pace, OnStop::Report, progress, depth)?;
+    let checked = checked(project, engines, &whole);
+    let outcomes = whole.into_iter().map(|(fact, _)| fact.outcome).collect();
+    Ok(Ran { outcomes, checked, since: None })
+}
+
+fn checked(project: &Project, engines: &[Engine], whole: &[(Whole, Option<Usage>)]) -> Checked {
+    if !engines.iter().all(Engine::looks_into_all) {
+        return Checked::default();
+    }
+    let facts = engines.iter().zip(whole).map(|(engine, (fact, usage))| FactRun {
+        engine,
+        outcome: &fact.outcome,
+        usage: usage.as_ref(),
+    });
+    Checked::over(project, &facts.collect::<Vec<_>>())
 }
 
 /// The same without any output, for how the links fare: of each fact, what was met and which rows of the lookups
@@ -87,7 +168,8 @@ pub fn link_use(
     pace: Pace,
     progress: &(dyn Fn(u64, u64) + Sync),
 ) -> Result<Vec<(Outcome, Usage)>, Error> {
-    let whole = run_all(project, engines, pace, OnStop::Report, progress, true)?;
+    let depth = Depth { usage: true, copies: 0 };
+    let whole = run_all(project, engines, pace, OnStop::Report, progress, depth)?;
     let usage = |(fact, usage): (Whole, Option<Usage>)| usage.map(|usage| (fact.outcome, usage));
     Ok(whole.into_iter().filter_map(usage).collect())
 }
@@ -103,7 +185,7 @@ fn run_all(
     pace: Pace,
     on_stop: OnStop,
     progress: &(dyn Fn(u64, u64) + Sync),
-    watch_use: bool,
+    depth: Depth,
 ) -> Result<Vec<(Whole, Option<Usage>)>, Error> {
     let writes = writes(engines);
     let mut known = Vec::new();
@@ -111,8 +193,7 @@ fn run_all(
     for engine in engines {
         let fact = project.table(&engine.bound.fact.name);
         let sinks = Sinks::create(project, engine, fact, writes, &mut known)?;
-        let usage = watch_use.then(|| Usage::new(engine));
-        facts.push(run_fact(project, engine, sinks, (pace, on_stop), progress, usage)?);
+        facts.push(run_fact(project, engine, sinks, (pace, on_stop, depth), progress)?);
     }
     Ok(facts)
 }
@@ -121,11 +202,11 @@ fn run_fact(
     project: &Project,
     engine: &Engine,
     mut sinks: Sinks,
-    (pace, on_stop): (Pace, OnStop),
+    (pace, on_stop, depth): (Pace, OnStop, Depth),
     progress: &(dyn Fn(u64, u64) + Sync),
-    usage_before: Option<Usage>,
 ) -> Result<(Whole, Option<Usage>), Error> {
     let fact = project.table(&engine.bound.fact.name);
+    let usage_before = depth.usage.then(|| Usage::new(engine));
     let worker = Worker {
         engine,
         fact,
@@ -154,7 +235,7 @@ fn run_fact(
         },
     )?;
     if let Some(watch) = watch {
-        watch.finish(engine, &mut findings)?;
+        watch.finish(engine, &mut findings, depth.copies)?;
     }
     let stops =
         if on_stop == OnStop::Stop { stops(project, engine, &findings) } else { Vec::new() };
@@ -189,7 +270,7 @@ fn wanted(engine: &Engine, sinks: &Sinks, watches: bool) -> WantedColumns {
 fn totals_of(engine: &Engine) -> impl Iterator<Item = &TotalsPlan> {
     engine.outputs.iter().filter_map(|output| match &output.content {
         OutputContent::Totals(totals) => Some(totals),
-        OutputContent::Lines(_) => None,
+        OutputContent::Lines(_) | OutputContent::List(_) => None,
     })
 }
 
@@ -395,6 +476,13 @@ fn row_text(grid: &Grid, row: usize) -> String {
 fn note_rows(findings: &mut Findings, rows: &Rows, part: usize) {
     let (ragged, uneven) = (rows.grid.ragged().len() as u64, rows.uneven().len() as u64);
     findings.lines += ragged + uneven;
+    let mut misfits: Vec<u64> =
+        rows.grid.ragged().iter().map(|ragged| rows.grid.row_at(ragged)).collect();
+    misfits.extend(rows.uneven().iter().map(|row| rows.number_of(*row as usize)));
+    misfits.sort_unstable();
+    for row in misfits {
+        findings.misfits.note(Spot { part, row }, String::new);
+    }
     for (why, count) in [(Aside::Fields, ragged), (Aside::Uneven, uneven)] {
         if count > 0 {
             findings.aside.insert(why, count);

@@ -158,8 +158,8 @@ pub fn stops(project: &Project, engine: &Engine, findings: &Findings) -> Vec<Sto
             if lines == 0 {
                 continue;
             }
-            let tallies: Vec<_> =
-                findings.keys.iter().filter(|((l, s, _), _)| *l == number && s == status).collect();
+            let mut tallies = findings.keys.sorted();
+            tallies.retain(|(key, _)| key.link == number && key.status == *status);
             let name = &route.name;
             let (what, help) = match status {
                 LinkStatus::Unmatched => (
@@ -185,7 +185,7 @@ pub fn stops(project: &Project, engine: &Engine, findings: &Findings) -> Vec<Sto
                 places: tallies
                     .iter()
                     .take(10)
-                    .map(|((_, _, key), tally)| format!("{} `{key}`", parts.place(tally.first)))
+                    .map(|(sought, tally)| format!("{} `{}`", parts.place(tally.first[0]), sought.key))
                     .collect(),
                 help: format!("{help}; `interligo check` lists them all"),
             });

@@ -1,35 +1,61 @@
 //! `interligo check`.
 
-use interligo_core::engine::Extent;
-use interligo_io::{OnDuplicates, OnStop, duplicate_stops, stops};
+use std::collections::BTreeMap;
+use std::path::Path;
+
+use interligo_core::engine::{Engine, Extent};
+use interligo_core::findings::Spot;
+use interligo_io::{
+    Checked, Code, Depth, Finding, OnDuplicates, Ran, check as check_lines, duplicate_stops,
+    for_owners, rows_at, stops,
+};
 
 use super::{Opened, Out};
 use crate::args::{CheckOptions, Format};
 use crate::failure::Failure;
-use crate::show::{self, CheckReport};
+use crate::progress::Progress;
+use crate::show::{self, ShownRows};
+
+/// Lines that were delivered twice, as many as are looked up again: for the overview, and in detail.
+const COPIES: (usize, usize) = (1_000, 100_000);
+
+/// Rows that are shown beneath findings, and of each finding.
+const ROWS: (usize, usize) = (12, 3);
 
 pub(crate) fn check(options: &CheckOptions, out: Out<'_>) -> Result<(), Failure> {
+    if let Some(name) = &options.explain {
+        return explain(name, out);
+    }
     let opened = Opened::open(&options.plan)?;
     let engines = opened.prepare(&[], Extent::Everything, OnDuplicates::Report)?;
-    let outcomes = opened.run(&engines, OnStop::Report)?;
-    let report = CheckReport::over(&opened.project, &engines, &outcomes);
-    match options.format {
-        Format::Table => report.table(out)?,
-        Format::Csv => report.csv(out)?,
-        Format::Json => report.json(out)?,
+    let copies = if options.about.is_some() { COPIES.1 } else { COPIES.0 };
+    let mut ran = checked(&opened, &engines, Depth { usage: true, copies })?;
+    let stopping = stopping(&opened, &engines, &ran);
+    if let Some(folder) = &options.for_owner {
+        return write_for_owners(&opened, &engines, &ran.checked, folder, out);
+    }
+    let mut rows = Vec::new();
+    if let Some(about) = &options.about {
+        let known = known_names(&engines, &ran.checked);
+        let is_meant = meant(about, &known)?;
+        ran.checked.findings.retain(|finding| is_meant(finding));
+        ran.checked.balances.retain(|link| link.link == *about);
+        rows = shown_rows(&opened, &ran.checked)?;
+    }
+    let checked = &ran.checked;
+    let findings: Vec<&Finding> = checked.findings.iter().collect();
+    match (options.format, &options.about) {
+        (Format::Csv, _) => show::check_csv(out, checked)?,
+        (Format::Json, _) => show::check_json(out, checked, &rows)?,
+        (Format::Table, None) => show::overview(out, checked)?,
+        (Format::Table, Some(about)) if findings.is_empty() => {
+            show::nothing_of(out, about)?;
+        }
+        (Format::Table, Some(_)) => show::detail(out, checked, &findings, &rows)?,
     }
     out.flush()?;
-    let mut stopping = Vec::new();
-    for (engine, outcome) in engines.iter().zip(&outcomes) {
-        let duplicates = duplicate_stops(&engine.bound, &engine.lookups);
-        let found = stops(&opened.project, engine, &outcome.findings);
-        // Lookups that facts share are spoken of once.
-        let new: Vec<_> =
-            duplicates.into_iter().chain(found).filter(|stop| !stopping.contains(stop)).collect();
-        stopping.extend(new);
-    }
     if stopping.is_empty() {
-        if options.format == Format::Table {
+        if options.format == Format::Table && options.about.is_none() {
             show::would_not_stop(out)?;
             out.flush()?;
         }
@@ -39,4 +65,130 @@ pub(crate) fn check(options: &CheckOptions, out: Out<'_>) -> Result<(), Failure>
         show::would_stop(&stop.message, &stop.help);
     }
     Err(Failure::Found)
+}
+
+/// Goes through all lines.
+pub(super) fn checked(opened: &Opened, engines: &[Engine], depth: Depth) -> Result<Ran, Failure> {
+    let bytes = engines.iter().map(|engine| opened.project.fact_bytes(engine)).sum();
+    let progress = Progress::new(bytes);
+    let ran = check_lines(&opened.project, engines, opened.pace, depth, &|bytes, lines| {
+        progress.advance(bytes, lines)
+    });
+    progress.finish();
+    ran.map_err(|error| opened.failure(error))
+}
+
+fn explain(name: &str, out: Out<'_>) -> Result<(), Failure> {
+    if name == "all" {
+        show::explain_all(out)?;
+    } else {
+        let code = Code::called(name).ok_or_else(|| Failure::NoFinding {
+            name: name.to_owned(),
+            known: Code::ALL.iter().map(|code| code.name().to_owned()).collect(),
+        })?;
+        show::explain(out, code)?;
+    }
+    out.flush()?;
+    Ok(())
+}
+
+/// What would stop a run.
+fn stopping(opened: &Opened, engines: &[Engine], ran: &Ran) -> Vec<interligo_io::Stop> {
+    let mut stopping = Vec::new();
+    for (engine, outcome) in engines.iter().zip(&ran.outcomes) {
+        let duplicates = duplicate_stops(&engine.bound, &engine.lookups);
+        let found = stops(&opened.project, engine, &outcome.findings);
+        // Lookups that facts share are spoken of once.
+        let new: Vec<_> =
+            duplicates.into_iter().chain(found).filter(|stop| !stopping.contains(stop)).collect();
+        stopping.extend(new);
+    }
+    stopping.extend(ran.checked.stops(&opened.project));
+    stopping
+}
+
+/// The links and tables that a check may be asked about.
+fn known_names(engines: &[Engine], checked: &Checked) -> Vec<String> {
+    let routes = engines.iter().flat_map(|engine| &engine.bound.routes);
+    let tables = engines.iter().flat_map(|engine| {
+        let lookups = engine.lookups.iter().map(|lookup| lookup.name.clone());
+        lookups.chain([engine.bound.fact.name.clone()])
+    });
+    let found = checked.findings.iter().map(|finding| finding.about.clone());
+    let mut names: Vec<String> =
+        routes.map(|route| route.name.clone()).chain(tables).chain(found).collect();
+    names.retain(|name| !name.is_empty());
+    names.sort();
+    names.dedup();
+    names
+}
+
+/// Which findings are meant by a kind, a link or a table.
+fn meant(about: &str, known: &[String]) -> Result<Box<dyn Fn(&Finding) -> bool>, Failure> {
+    if let Some(code) = Code::called(about) {
+        return Ok(Box::new(move |finding| finding.code == code));
+    }
+    if known.iter().any(|name| name == about) {
+        let about = about.to_owned();
+        return Ok(Box::new(move |finding| finding.about == about));
+    }
+    let codes = Code::ALL.iter().map(|code| code.name().to_owned());
+    let known = known.iter().cloned().chain(codes).collect();
+    Err(Failure::NoFinding { name: about.to_owned(), known })
+}
+
+/// Some rows of the findings, as they stand in their files.
+fn shown_rows(opened: &Opened, checked: &Checked) -> Result<Vec<ShownRows>, Failure> {
+    // With the key of the finding: of the lines made of one row, those that have it are meant.
+    let mut wanted: BTreeMap<&str, Vec<(Spot, &str)>> = BTreeMap::new();
+    for finding in &checked.findings {
+        let spots = wanted.entry(&finding.table).or_default();
+        let subject = finding.subject.trim();
+        for spot in finding.spots.iter().take(ROWS.1) {
+            if spots.len() < ROWS.0 && !spots.iter().any(|(other, _)| other == spot) {
+                spots.push((*spot, subject));
+            }
+        }
+    }
+    let mut shown = Vec::new();
+    for (table, spots) in wanted.into_iter().filter(|(_, spots)| !spots.is_empty()) {
+        let project = &opened.project;
+        let places: Vec<Spot> = spots.iter().map(|(spot, _)| *spot).collect();
+        let rows = rows_at(project, table, &places).map_err(|error| opened.failure(error))?;
+        let row = |(spot, key): &(Spot, &str)| {
+            let place = project.place_of(table, *spot).to_string();
+            let lines = rows.get(spot).map_or(&[][..], Vec::as_slice);
+            let has = |cells: &&Vec<String>| cells.iter().any(|cell| cell == key);
+            let some: Vec<_> = lines.iter().filter(has).collect();
+            let lines = if some.is_empty() { lines.iter().collect() } else { some };
+            lines.into_iter().map(move |cells| (place.clone(), cells.clone())).collect::<Vec<_>>()
+        };
+        shown.push(ShownRows {
+            table: table.to_owned(),
+            columns: project.column_names(table).to_vec(),
+            rows: spots.iter().flat_map(row).collect(),
+        });
+    }
+    Ok(shown)
+}
+
+fn write_for_owners(
+    opened: &Opened,
+    engines: &[Engine],
+    checked: &Checked,
+    folder: &Path,
+    out: Out<'_>,
+) -> Result<(), Failure> {
+    let lookups: BTreeMap<String, String> = engines
+        .iter()
+        .flat_map(|engine| {
+            engine.bound.routes.iter().map(|route| {
+                (route.name.clone(), engine.lookups[route.lookup].name.clone())
+            })
+        })
+        .collect();
+    let written = for_owners(checked, &lookups, folder).map_err(|error| opened.failure(error))?;
+    show::for_owners(out, &written)?;
+    out.flush()?;
+    Ok(())
 }

@@ -29,8 +29,8 @@ pub(crate) fn demo(options: &DemoOptions, out: Out<'_>) -> Result<(), Failure> {
         Request::of_plan(&opened.project.plan).map_err(|mistake| opened.failure(mistake))?;
     requests.push(by_group_and_month());
     let engines = opened.prepare(&requests, Extent::Everything, OnDuplicates::Stop)?;
-    let mut outcomes = opened.run(&engines, OnStop::Stop)?;
-    let (engine, outcome) = engines.iter().zip(&mut outcomes).next().expect("the demo has a fact");
+    let mut ran = opened.run(&engines, OnStop::Stop)?;
+    let (engine, outcome) = engines.iter().zip(&mut ran.outcomes).next().expect("the demo has a fact");
     let profit = outcome.totals.pop().map(|(_, table)| table);
     outcome.tie_out.written.retain(|written| !written.to.is_empty());
 
@@ -47,7 +47,7 @@ pub(crate) fn demo(options: &DemoOptions, out: Out<'_>) -> Result<(), Failure> {
     }
     writeln!(out)?;
     show::tie_out(out, &opened.project.plan, &outcome.tie_out)?;
-    show::notes(out, &opened.project, engine, outcome)?;
+    show::summary(out, &ran)?;
     show::title(out, "What to try next")?;
     for (command, what) in [
         (format!("cd {folder}"), ""),

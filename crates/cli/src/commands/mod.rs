@@ -4,6 +4,7 @@ mod check;
 mod demo;
 mod link;
 mod look;
+mod mend;
 mod run;
 mod start;
 mod totals;
@@ -12,6 +13,7 @@ pub(crate) use check::check;
 pub(crate) use demo::demo;
 pub(crate) use link::link;
 pub(crate) use look::look;
+pub(crate) use mend::mend;
 pub(crate) use run::run;
 pub(crate) use start::start;
 pub(crate) use totals::totals;
@@ -22,7 +24,7 @@ use std::path::{Path, PathBuf};
 use interligo_core::bind::Request;
 use interligo_core::engine::{Engine, Extent};
 use interligo_core::plan::Plan;
-use interligo_io::{Error, OnDuplicates, OnStop, Outcome, PLAN_FILE, Pace, Project, read_plan};
+use interligo_io::{Error, OnDuplicates, OnStop, PLAN_FILE, Pace, Project, Ran, read_plan};
 
 use crate::args::PlanOptions;
 use crate::failure::Failure;
@@ -68,15 +70,15 @@ impl Opened {
         self.project.prepare(requests, extent, on_duplicates).map_err(|error| self.failure(error))
     }
 
-    fn run(&self, engines: &[Engine], on_stop: OnStop) -> Result<Vec<Outcome>, Failure> {
+    fn run(&self, engines: &[Engine], on_stop: OnStop) -> Result<Ran, Failure> {
         let bytes = engines.iter().map(|engine| self.project.fact_bytes(engine)).sum();
         let progress = Progress::new(bytes);
-        let outcomes =
+        let ran =
             interligo_io::run(&self.project, engines, self.pace, on_stop, &|bytes, lines| {
                 progress.advance(bytes, lines)
             });
         progress.finish();
-        outcomes.map_err(|error| self.failure(error))
+        ran.map_err(|error| self.failure(error))
     }
 }
 

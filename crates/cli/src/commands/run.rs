@@ -15,17 +15,17 @@ pub(crate) fn run(options: &RunOptions, out: Out<'_>) -> Result<(), Failure> {
     let requests =
         Request::of_plan(&opened.project.plan).map_err(|mistake| opened.failure(mistake))?;
     let engines = opened.prepare(&requests, Extent::Everything, OnDuplicates::Stop)?;
-    let outcomes = opened.run(&engines, OnStop::Stop)?;
-    let ties: Vec<&TieOut> = outcomes.iter().map(|outcome| &outcome.tie_out).collect();
+    let ran = opened.run(&engines, OnStop::Stop)?;
+    let ties: Vec<&TieOut> = ran.outcomes.iter().map(|outcome| &outcome.tie_out).collect();
     match options.format {
         Format::Table => {
-            for (number, (engine, outcome)) in engines.iter().zip(&outcomes).enumerate() {
+            for (number, tie) in ties.iter().enumerate() {
                 if number > 0 {
                     writeln!(out)?;
                 }
-                show::tie_out(out, &opened.project.plan, &outcome.tie_out)?;
-                show::notes(out, &opened.project, engine, outcome)?;
+                show::tie_out(out, &opened.project.plan, tie)?;
             }
+            show::summary(out, &ran)?;
         }
         Format::Json => show::tie_out_json(out, &ties)?,
         Format::Csv => show::tie_out_csv(out, &ties)?,

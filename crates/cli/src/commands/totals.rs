@@ -28,8 +28,8 @@ pub(crate) fn totals(options: &TotalsOptions, out: Out<'_>) -> Result<(), Failur
         },
     };
     let engines = opened.prepare(&[request], Extent::Needed, OnDuplicates::Stop)?;
-    let outcomes = opened.run(&engines, OnStop::Stop)?;
-    let outcome = outcomes.first().expect("one fact has the output that is asked for");
+    let ran = opened.run(&engines, OnStop::Stop)?;
+    let outcome = ran.outcomes.first().expect("one fact has the output that is asked for");
     let (_, table) = outcome.totals.first().expect("the one output asked for is totals");
     match options.format {
         Format::Table => {

@@ -28,6 +28,9 @@ const CATALOGUE: &str = "catalogue.xlsx";
 const PRODUCTS: &str = include_str!("../../../../demo/products.csv");
 const FAMILIES: &str = include_str!("../../../../demo/families.csv");
 
+/// A customer who has not bought anything yet.
+const NEW_CUSTOMER: &str = "1121";
+
 /// The database of `--database`.
 const DATABASE: &str = "mielo.sqlite";
 
@@ -61,7 +64,8 @@ pub(crate) fn write(folder: &Path, lines: u64, database: bool) -> Result<PathBuf
     book::write_tables(&catalogue, &sheets).map_err(failed(&catalogue))?;
     let skus: Vec<&str> = first_column(PRODUCTS).collect();
     let customers = FILES.iter().find(|(name, _)| *name == "customers.csv");
-    let customers: Vec<&str> = first_column(customers.map_or("", |(_, csv)| csv)).collect();
+    let customers = first_column(customers.map_or("", |(_, csv)| csv));
+    let customers: Vec<&str> = customers.filter(|customer| *customer != NEW_CUSTOMER).collect();
     sales::write(&sales, lines, &skus, &customers).map_err(failed(&sales))?;
     let plan = folder.join("interligo.toml");
     let in_database = folder.join(DATABASE);

@@ -35,6 +35,8 @@ const REPEATED: usize = 5;
 
 /// Codes that the product list does not have.
 const UNKNOWN: [&str; 3] = ["HV-404", "MX-900", "FR-999"];
+/// Codes of two products as somebody typed them: with letters for digits.
+const MISTYPED: [&str; 2] = ["BO-11O", "QU-l17"];
 /// A customer that the list of customers does not have.
 const GONE: &str = "1999";
 /// A product without a price from 1 to 23 March 2025.
@@ -205,6 +207,10 @@ fn write_orders(
             let item = match line {
                 _ if line % 331 == 17 => {
                     UNKNOWN[(line / 331 + file) as usize % UNKNOWN.len()].to_owned()
+                }
+                _ if file == 2 && line % 173 == 60 => {
+                    chance.below(skus.len());
+                    MISTYPED[(line / 173 % 2) as usize].to_owned()
                 }
                 _ if line % 97 == 5 => format!(" {} ", skus[chance.below(skus.len())]),
                 _ if line % 149 == 40 => skus[chance.below(skus.len())].to_lowercase(),

@@ -1,452 +1,261 @@
-//! What a check found: the keys without a row, the keys that came twice, the values that cannot be read.
+//! What a check found: an overview by kind, and one kind or link in detail.
 
+use std::collections::BTreeMap;
 use std::io;
 
-use interligo_core::engine::Engine;
-use interligo_core::findings::{ExactSum, Findings};
-use interligo_core::links::LinkStatus;
-use interligo_core::lookup::LeftOut;
-use interligo_core::plan::Duplicates;
-use interligo_io::{Drift, Outcome, Project};
-use serde_json::{Map, json};
+use interligo_core::links::{LinkStatus, lines_found};
+use interligo_io::{Checked, Code, Finding, Group, LinkBalance};
+use serde_json::{Map, Value, json};
 
-use super::noted::Note;
+use super::explain::meaning;
+use super::findings::{example, share, stake_cells, stake_headings, subjects, visible};
 use super::number::grouped;
 use super::table::TextTable;
-use super::{GOOD, NOTICE, Out, QUIET, TITLE, counted};
+use super::{GOOD, NOTICE, Out, QUIET, TITLE, counted, paragraph};
 
-/// How many rows of a kind the table shows.
+/// How many rows of a kind a table shows.
 const SHOWN: usize = 20;
 
-/// All that a check found.
-pub(crate) struct CheckReport {
-    lines: u64,
-    links: usize,
-    lookups: usize,
-    amounts: Vec<String>,
-    keys: Vec<KeyFinding>,
-    others: Vec<OtherFinding>,
-    further: u64,
+/// Rows of a table, to be shown beneath findings.
+pub(crate) struct ShownRows {
+    /// The table.
+    pub(crate) table: String,
+    /// Its columns.
+    pub(crate) columns: Vec<String>,
+    /// Of each row, its place and its cells.
+    pub(crate) rows: Vec<(String, Vec<String>)>,
 }
 
-/// A key that a link did not find.
-struct KeyFinding {
-    code: &'static str,
-    link: String,
-    key: String,
-    lines: u64,
-    amounts: Vec<ExactSum>,
-    first: String,
-    last: String,
-}
-
-/// Anything else: rows of lookups, values that cannot be read.
-#[derive(PartialEq)]
-struct OtherFinding {
-    code: &'static str,
-    table: String,
-    key: String,
-    count: u64,
-    places: Vec<String>,
-    note: String,
-}
-
-/// The stable code of a key that came out so.
-fn key_code(status: LinkStatus) -> &'static str {
-    match status {
-        LinkStatus::Undated => "undated-key",
-        LinkStatus::Undecided => "undecided-key",
-        LinkStatus::Overlapping => "overlapping-periods",
-        LinkStatus::Blank => "blank-key",
-        LinkStatus::Lacking => "lacking-value",
-        LinkStatus::Exact
-        | LinkStatus::Cleaned
-        | LinkStatus::Alternate
-        | LinkStatus::Filled
-        | LinkStatus::Absent
-        | LinkStatus::NotMeant
-        | LinkStatus::Unmatched => "unmatched-key",
+/// Prints the kinds of findings, the costliest first, and the counts that close.
+pub(crate) fn overview(out: Out<'_>, checked: &Checked) -> io::Result<()> {
+    let over = format!(
+        "{}, {}, {}",
+        counted(checked.lines, "line"),
+        counted(checked.links as u64, "link"),
+        counted(checked.lookups as u64, "lookup")
+    );
+    writeln!(out, "{TITLE}Check{TITLE:#} {QUIET}over {over}{QUIET:#}")?;
+    let groups = checked.groups();
+    let (lines, others): (Vec<&Group<'_>>, Vec<&Group<'_>>) =
+        groups.iter().partition(|group| group.stake.is_some());
+    writeln!(out)?;
+    if lines.is_empty() {
+        writeln!(out, "  {GOOD}Every key finds its row as it is written.{GOOD:#}")?;
+    } else {
+        line_groups(out, checked, &lines)?;
     }
-}
-
-impl CheckReport {
-    /// What was noted of parts and of cells.
-    fn add_noted(&mut self, project: &Project, engine: &Engine, findings: &Findings) {
-        for note in Note::all(project, engine, findings) {
-            self.others.push(OtherFinding {
-                code: note.what.code(),
-                table: note.table,
-                key: String::new(),
-                count: note.count,
-                places: note.places,
-                note: note.what.outcome().to_owned(),
-            });
-        }
+    if checked.further > 0 {
+        let lines = counted(checked.further, "line");
+        writeln!(out, "  {NOTICE}{lines} with further keys are counted but not listed.{NOTICE:#}")?;
     }
-
-    /// What was found over all facts.
-    pub(crate) fn over(project: &Project, engines: &[Engine], outcomes: &[Outcome]) -> CheckReport {
-        let mut reports = engines
-            .iter()
-            .zip(outcomes)
-            .map(|(engine, outcome)| CheckReport::new(project, engine, outcome));
-        let mut all = reports.next().expect("a plan has a fact");
-        reports.for_each(|report| all.absorb(report));
-        for engine in engines.iter().take(1) {
-            all.others.extend(engine.bound.turned.iter().map(|turned| OtherFinding {
-                code: "turned-link",
-                table: String::new(),
-                key: turned.written.clone(),
-                count: 1,
-                places: Vec::new(),
-                note: format!("taken as {}", turned.taken),
-            }));
-        }
-        all
-    }
-
-    /// Adds the findings of another fact; those of lookups that both use are there already.
-    fn absorb(&mut self, other: CheckReport) {
-        self.lines += other.lines;
-        self.links += other.links;
-        self.lookups += other.lookups;
-        self.further += other.further;
-        let own = self.amounts.len();
-        self.amounts.extend(other.amounts);
-        let all = self.amounts.len();
-        let none = || ExactSum(None);
-        self.keys.iter_mut().for_each(|finding| finding.amounts.resize_with(all, none));
-        for mut finding in other.keys {
-            finding.amounts.splice(0..0, std::iter::repeat_with(none).take(own));
-            self.keys.push(finding);
-        }
-        self.keys.sort_by_key(|finding| std::cmp::Reverse(finding.lines));
-        for finding in other.others {
-            if !self.others.contains(&finding) {
-                self.others.push(finding);
-            }
-        }
-    }
-
-    fn new(project: &Project, engine: &Engine, outcome: &Outcome) -> CheckReport {
-        let findings = &outcome.findings;
-        let mut report = CheckReport {
-            lines: findings.lines,
-            links: engine.bound.routes.len(),
-            lookups: engine.lookups.len(),
-            amounts: outcome.tie_out.amounts.iter().map(|amount| amount.column.clone()).collect(),
-            keys: keys(project, engine, findings),
-            others: Vec::new(),
-            further: findings.further_keys.values().sum(),
-        };
-        report.add_lookups(engine);
-        report.add_headings(project);
-        for (part, column) in project.repeated_amounts(engine, findings) {
-            report.others.push(OtherFinding {
-                code: "repeated-amount",
-                table: engine.bound.fact.name.clone(),
-                key: column,
-                count: 1,
-                places: vec![part],
-                note: "on every line made of a row: summed more than once".to_owned(),
-            });
-        }
-        report.add_noted(project, engine, findings);
-        let parts = project.fact_parts(engine);
-        for (column, unreadable) in &findings.unreadable {
-            report.others.push(OtherFinding {
-                code: "unreadable-value",
-                table: engine.bound.fact.name.clone(),
-                key: engine.column_name(*column).to_owned(),
-                count: unreadable.count,
-                places: unreadable
-                    .first
-                    .iter()
-                    .map(|(spot, value)| {
-                        let place = parts.place(*spot).in_column(engine.column_name(*column));
-                        format!("{place} `{value}`")
-                    })
-                    .collect(),
-                note: "taken as blank".to_owned(),
-            });
-        }
-        for repeat in &findings.repeats {
-            let differing: Vec<&str> = repeat.differing.iter().map(|(c, ..)| c.as_str()).collect();
-            let places = [repeat.first, repeat.other].map(|spot| parts.place(spot).to_string());
-            report.others.push(OtherFinding {
-                code: "repeat-conflicting",
-                table: engine.bound.fact.name.clone(),
-                key: repeat.key.clone(),
-                count: 2,
-                places: places.to_vec(),
-                note: format!("differ in {}", differing.join(", ")),
-            });
-        }
-        for (code, rows, note) in [
-            ("total-row", &findings.total_rows, "the sum of the rows above: left out"),
-            ("total-like-row", &findings.suspects, "looks like a total and is none: stops a run"),
-        ] {
-            for (spot, cells) in rows {
-                report.others.push(OtherFinding {
-                    code,
-                    table: engine.bound.fact.name.clone(),
-                    key: cells.clone(),
-                    count: 1,
-                    places: vec![parts.place(*spot).to_string()],
-                    note: note.to_owned(),
-                });
-            }
-        }
-        report
-    }
-
-    /// Headings in which parts differ, and texts that seem to mean blank.
-    fn add_headings(&mut self, project: &Project) {
-        for (table, drift) in project.drift() {
-            let code = match drift {
-                Drift::Repeated { .. } => "repeated-heading",
-                Drift::Missing { .. } => "missing-heading",
-                Drift::Extra { .. } => "extra-heading",
-            };
-            let note = match drift {
-                Drift::Missing { likely: Some(likely), .. } => {
-                    format!("it has `{likely}` instead?")
-                }
-                Drift::Missing { likely: None, .. } => "most other parts have it".to_owned(),
-                Drift::Extra { .. } => "most other parts have it not".to_owned(),
-                Drift::Repeated { column, .. } => {
-                    format!("later ones are called `{column}_2`, `{column}_3`")
-                }
-            };
-            let (part, column) = drift.place();
-            self.others.push(OtherFinding {
-                code,
-                table: table.to_owned(),
-                key: column.to_owned(),
-                count: 1,
-                places: vec![part.to_string()],
-                note,
-            });
-        }
-        for (table, part, column, mark) in project.blank_marks() {
-            self.others.push(OtherFinding {
-                code: "blank-mark",
-                table: table.to_owned(),
-                key: column.to_owned(),
-                count: 1,
-                places: vec![part.to_owned()],
-                note: format!("`{mark}` seems to mean blank: blank = [\"{mark}\"] says so"),
-            });
-        }
-    }
-
-    fn add_lookups(&mut self, engine: &Engine) {
-        for (lookup, bound) in engine.lookups.iter().zip(&engine.bound.lookups) {
-            for duplicate in &lookup.duplicates {
-                let identical = duplicate.differing.is_empty();
-                let differing = duplicate.differing.join(", ");
-                let note = match (&duplicate.held, &bound.duplicates) {
-                    _ if identical => "identical, counts once".to_owned(),
-                    (None, _) => format!("differ in {differing}: stops a run"),
-                    (_, Duplicates::Blank) => format!("differ in {differing}, which is blank"),
-                    (Some(held), _) => format!("differ in {differing}; {held} holds"),
-                };
-                self.others.push(OtherFinding {
-                    code: if identical { "duplicate-identical" } else { "duplicate-conflicting" },
-                    table: lookup.name.clone(),
-                    key: duplicate.key.clone(),
-                    count: duplicate.places.len() as u64,
-                    places: duplicate.places.iter().map(ToString::to_string).collect(),
-                    note,
-                });
-            }
-            for (why, places) in &lookup.left_out {
-                let note = match why {
-                    LeftOut::BlankKey => "no key",
-                    LeftOut::UnreadablePeriod => "a day of its period cannot be read",
-                    LeftOut::PeriodReversed => "its period ends before it starts",
-                    LeftOut::Uneven => "its cells hold different numbers of values",
-                };
-                self.others.push(OtherFinding {
-                    code: "row-left-out",
-                    table: lookup.name.clone(),
-                    key: String::new(),
-                    count: places.len() as u64,
-                    places: places.iter().take(SHOWN).map(ToString::to_string).collect(),
-                    note: note.to_owned(),
-                });
-            }
-            if !lookup.unreadable.is_empty() {
-                self.others.push(OtherFinding {
-                    code: "unreadable-value",
-                    table: lookup.name.clone(),
-                    key: String::new(),
-                    count: lookup.unreadable.len() as u64,
-                    places: lookup.unreadable.iter().take(SHOWN).map(ToString::to_string).collect(),
-                    note: "taken as blank".to_owned(),
-                });
-            }
-        }
-    }
-
-    /// Prints the worst of it for reading.
-    pub(crate) fn table(&self, out: Out<'_>) -> io::Result<()> {
-        let over = format!(
-            "{}, {}, {}",
-            counted(self.lines, "line"),
-            counted(self.links as u64, "link"),
-            counted(self.lookups as u64, "lookup")
-        );
-        writeln!(out, "{TITLE}Check{TITLE:#} {QUIET}over {over}{QUIET:#}")?;
-        if self.keys.is_empty() && self.others.is_empty() {
-            return writeln!(
-                out,
-                "\n  {GOOD}Every key finds its row, and none comes twice.{GOOD:#}"
-            );
-        }
-        self.keys_table(out)?;
-        self.others_table(out)?;
-        let shown_all = self.keys.len() <= SHOWN && self.others.len() <= SHOWN;
-        if !shown_all {
-            writeln!(out, "\n{QUIET}`interligo check --format csv` has all.{QUIET:#}")?;
-        }
-        Ok(())
-    }
-
-    fn keys_table(&self, out: Out<'_>) -> io::Result<()> {
+    if !others.is_empty() {
         writeln!(out)?;
-        if self.keys.is_empty() {
-            return writeln!(out, "  {GOOD}Every key finds its row.{GOOD:#}");
-        }
-        let amounts = self.amounts.iter().map(|name| format!(">{name}"));
-        let headings = ["Keys without a row", "key", ">lines"].map(str::to_owned).into_iter();
-        let mut table = TextTable::new(headings.chain(amounts).chain(["first line".to_owned()]));
-        for finding in self.keys.iter().take(SHOWN) {
-            let amount = |sum: &ExactSum| sum.0.map_or(String::new(), |s| grouped(&s.to_string()));
-            let head = [
-                format!("{} in {}", finding.code, finding.link),
-                finding.key.clone(),
-                grouped(&finding.lines.to_string()),
-            ];
-            table.row(
-                head.into_iter()
-                    .chain(finding.amounts.iter().map(amount))
-                    .chain([finding.first.clone()]),
-            );
-        }
-        table.print(out, "  ")?;
-        more(out, self.keys.len(), "key")?;
-        if self.further > 0 {
-            writeln!(
-                out,
-                "  {NOTICE}{} with further keys are counted but not listed.{NOTICE:#}",
-                counted(self.further, "line")
-            )?;
-        }
-        Ok(())
+        row_groups(out, &others)?;
     }
+    balances(out, checked)?;
+    if let Some(first) = groups.first() {
+        let (code, about) = (first.findings[0].code.name(), &first.findings[0].about);
+        let or = if about.is_empty() { String::new() } else { format!(" or `interligo check {about}`") };
+        writeln!(
+            out,
+            "\n{QUIET}{}{QUIET:#}",
+            paragraph(&format!(
+                "`interligo check {code}`{or} shows keys and rows, `interligo check --explain {code}` what settles them."
+            ))
+            .trim_start()
+        )?;
+    }
+    Ok(())
+}
 
-    fn others_table(&self, out: Out<'_>) -> io::Result<()> {
-        if self.others.is_empty() {
-            return Ok(());
-        }
-        writeln!(out)?;
-        let mut table = TextTable::new([
-            "Rows and values",
-            "in",
-            "key or column",
-            ">how many",
-            "where",
-            "what happens",
+fn line_groups(out: Out<'_>, checked: &Checked, groups: &[&Group<'_>]) -> io::Result<()> {
+    let headings = ["On lines", "in", ">keys", ">lines", ">share"].map(str::to_owned);
+    let headings = headings.into_iter().chain(stake_headings(checked));
+    let mut table = TextTable::new(headings.chain(["first".to_owned()]));
+    for group in groups {
+        let first = group.findings[0];
+        let mut row = vec![
+            first.code.name().to_owned(),
+            first.about.clone(),
+            subjects(group),
+            grouped(&group.count.to_string()),
+            share(group.count, checked.lines),
+        ];
+        row.extend(stake_cells(checked, group.stake.as_ref()));
+        row.push(example(first));
+        table.row(row);
+    }
+    table.print(out, "  ")
+}
+
+fn row_groups(out: Out<'_>, groups: &[&Group<'_>]) -> io::Result<()> {
+    let mut table =
+        TextTable::new(["In rows and values", "in", ">how many", "first", "what happens"]);
+    for group in groups {
+        let first = group.findings[0];
+        table.row([
+            first.code.name().to_owned(),
+            first.about.clone(),
+            grouped(&group.count.to_string()),
+            example(first),
+            first.note.clone(),
         ]);
-        for finding in self.others.iter().take(SHOWN) {
-            let part = finding.places.first().map_or("", |first| part_of(first));
-            // What stands in the same part is not named with it again.
-            let shown = finding.places.iter().take(2).enumerate().map(|(number, place)| {
-                let own = place.strip_prefix(part).filter(|_| number > 0 && !part.is_empty());
-                own.unwrap_or(place).to_owned()
-            });
-            let mut places = shown.collect::<Vec<_>>().join(", ");
-            if finding.count > 2 {
-                places.push_str(", …");
-            }
-            let count = grouped(&finding.count.to_string());
-            table.row([
-                finding.code.to_owned(),
-                finding.table.clone(),
-                finding.key.clone(),
-                count,
-                places,
-                if part.is_empty() { finding.note.clone() } else { finding.note.replace(part, "") },
-            ]);
+    }
+    table.print(out, "  ")
+}
+
+/// The sums that must close.
+fn balances(out: Out<'_>, checked: &Checked) -> io::Result<()> {
+    if checked.balances.is_empty() {
+        return Ok(());
+    }
+    writeln!(out)?;
+    let mut table = TextTable::new(["Counts that close", "lines", "different keys"]);
+    for link in &checked.balances {
+        table.row([link.link.clone(), lines_sum(link), keys_sum(link)]);
+    }
+    table.print(out, "  ")
+}
+
+fn lines_sum(link: &LinkBalance) -> String {
+    let counts = &link.balance.lines;
+    let n = |count: u64| grouped(&count.to_string());
+    let of = |status: LinkStatus| counts[status as usize];
+    let mut parts = vec![format!("{} matched", n(lines_found(counts)))];
+    parts.push(format!("{} unmatched", n(of(LinkStatus::Unmatched))));
+    parts.push(format!("{} blank", n(of(LinkStatus::Blank))));
+    let others = LinkStatus::ALL.into_iter().filter(|status| {
+        !status.is_found() && !matches!(status, LinkStatus::Unmatched | LinkStatus::Blank)
+    });
+    let others = others.filter(|status| of(*status) > 0);
+    parts.extend(others.map(|status| format!("{} {}", n(of(status)), status.name())));
+    format!("{} = {}", parts.join(" + "), n(counts.iter().sum()))
+}
+
+fn keys_sum(link: &LinkBalance) -> String {
+    let balance = &link.balance;
+    let n = |count: u64| grouped(&count.to_string());
+    let all = balance.keys_in_both + balance.keys_of_lines + balance.keys_of_lookup;
+    let at_least = if balance.more { " or more" } else { "" };
+    format!(
+        "{} in both + {}{at_least} only in lines + {} only in {} = {}{at_least}",
+        n(balance.keys_in_both),
+        n(balance.keys_of_lines),
+        n(balance.keys_of_lookup),
+        link.lookup,
+        n(all)
+    )
+}
+
+/// Prints some findings one by one, with rows beneath.
+pub(crate) fn detail(
+    out: Out<'_>,
+    checked: &Checked,
+    findings: &[&Finding],
+    rows: &[ShownRows],
+) -> io::Result<()> {
+    let mut by_kind: BTreeMap<Code, Vec<&Finding>> = BTreeMap::new();
+    let mut kinds: Vec<Code> = Vec::new();
+    for finding in findings {
+        by_kind.entry(finding.code).or_default().push(finding);
+        if !kinds.contains(&finding.code) {
+            kinds.push(finding.code);
+        }
+    }
+    for (number, code) in kinds.iter().enumerate() {
+        if number > 0 {
+            writeln!(out)?;
+        }
+        let what = meaning(*code).what;
+        writeln!(out, "{TITLE}{}{TITLE:#} {QUIET}{what}{QUIET:#}\n", code.name())?;
+        let found = &by_kind[code];
+        match found[0].stake {
+            Some(_) => line_findings(out, checked, found)?,
+            None => row_findings(out, found)?,
+        }
+        if let Some(more) = found.len().checked_sub(SHOWN).filter(|more| *more > 0) {
+            let more = grouped(&more.to_string());
+            writeln!(out, "  {QUIET}… and {more} more: --format csv has all{QUIET:#}")?;
+        }
+    }
+    for shown in rows {
+        writeln!(out, "\n{TITLE}Rows of {}{TITLE:#}\n", shown.table)?;
+        let mut table = TextTable::new(["where"].into_iter().chain(shown.columns.iter().map(|c| &**c)));
+        for (place, cells) in &shown.rows {
+            table.row([place].into_iter().chain(cells));
         }
         table.print(out, "  ")?;
-        more(out, self.others.len(), "finding")
     }
+    if let Some(code) = kinds.first() {
+        let name = code.name();
+        writeln!(out, "\n{QUIET}`interligo check --explain {name}` says what settles it.{QUIET:#}")?;
+    }
+    Ok(())
+}
 
-    /// All findings, one a row.
-    pub(crate) fn csv(&self, out: Out<'_>) -> io::Result<()> {
-        let headings = ["finding", "in", "key_or_column", "count"].map(str::to_owned).into_iter();
-        let headings: Vec<String> = headings
-            .chain(self.amounts.iter().cloned())
-            .chain(["first".into(), "last".into(), "note".into()])
-            .collect();
-        let mut rows: Vec<Vec<String>> = Vec::new();
-        for finding in &self.keys {
-            let head = [
-                finding.code.to_owned(),
-                finding.link.clone(),
-                finding.key.clone(),
-                finding.lines.to_string(),
-            ];
-            let amounts =
-                finding.amounts.iter().map(|sum| sum.0.map_or(String::new(), |s| s.to_string()));
-            let tail = [finding.first.clone(), finding.last.clone(), String::new()];
-            rows.push(head.into_iter().chain(amounts).chain(tail).collect());
+fn line_findings(out: Out<'_>, checked: &Checked, findings: &[&Finding]) -> io::Result<()> {
+    let dated = findings.iter().any(|finding| finding.days.is_some());
+    let headings = ["Key", "in", ">lines"].map(str::to_owned);
+    let headings = headings.into_iter().chain(stake_headings(checked));
+    let days = dated.then_some(["first day".to_owned(), "last day".to_owned()]);
+    let may_be = ["may be".to_owned(), "note".to_owned()];
+    let mut table = TextTable::new(headings.chain(days.into_iter().flatten()).chain(may_be));
+    for finding in findings.iter().take(SHOWN) {
+        let mut row = vec![
+            visible(&finding.subject),
+            finding.about.clone(),
+            grouped(&finding.count.to_string()),
+        ];
+        row.extend(stake_cells(checked, finding.stake.as_ref()));
+        if dated {
+            let (first, last) = finding.days.unzip();
+            row.extend([first, last].map(|day| day.map_or(String::new(), |day| day.to_string())));
         }
-        for finding in &self.others {
-            let head = [
-                finding.code.to_owned(),
-                finding.table.clone(),
-                finding.key.clone(),
-                finding.count.to_string(),
-            ];
-            let place = |place: Option<&String>| place.cloned().unwrap_or_default();
-            let tail =
-                [place(finding.places.first()), place(finding.places.last()), finding.note.clone()];
-            rows.push(
-                head.into_iter()
-                    .chain(self.amounts.iter().map(|_| String::new()))
-                    .chain(tail)
-                    .collect(),
-            );
-        }
-        let headings: Vec<&str> = headings.iter().map(String::as_str).collect();
-        write_csv(out, &headings, &rows)
+        // Beside one that is likely, those that are near by chance say nothing.
+        let surely = finding.suggestions.iter().any(|suggestion| suggestion.likely);
+        let mut near = finding.suggestions.iter().filter(|s| s.likely || !surely);
+        let shown: Vec<String> = near.by_ref().take(3).map(suggested).collect();
+        let more = if near.next().is_some() { ", …" } else { "" };
+        row.push(format!("{}{more}", shown.join(", ")));
+        // The suggestion is said already.
+        let said = finding.code == Code::NearMiss;
+        row.push(if said { String::new() } else { finding.note.clone() });
+        table.row(row);
     }
+    table.without_blank_columns(3).print(out, "  ")
+}
 
-    pub(crate) fn json(&self, out: Out<'_>) -> io::Result<()> {
-        let keys = self.keys.iter().map(|finding| {
-            let sums = finding.amounts.iter().map(|sum| json!(sum.0.map(|s| s.to_string())));
-            let amounts: Map<String, serde_json::Value> = self.amounts.iter().cloned().zip(sums).collect();
-            json!({
-                "finding": finding.code, "link": finding.link, "key": finding.key, "lines": finding.lines,
-                "amounts": amounts, "first": finding.first, "last": finding.last,
-            })
-        });
-        let others = self.others.iter().map(|finding| {
-            json!({
-                "finding": finding.code, "table": finding.table, "key_or_column": finding.key,
-                "count": finding.count, "places": finding.places, "note": finding.note,
-            })
-        });
-        let all = json!({
-            "lines": self.lines,
-            "findings": keys.chain(others).collect::<Vec<_>>(),
-            "lines_with_further_keys": self.further,
-        });
-        writeln!(out, "{all:#}")
+fn suggested(suggestion: &interligo_core::checks::Suggestion) -> String {
+    if suggestion.likely {
+        format!("{} ({})", suggestion.key, suggestion.words())
+    } else {
+        format!("{} ({}, by chance?)", suggestion.key, suggestion.words())
     }
+}
+
+fn row_findings(out: Out<'_>, findings: &[&Finding]) -> io::Result<()> {
+    let mut table =
+        TextTable::new(["Key or column", "in", ">how many", "where", "what happens"]);
+    for finding in findings.iter().take(SHOWN) {
+        let part = finding.places.first().map_or("", |first| part_of(first));
+        // What stands in the same part is not named with it again.
+        let shown = finding.places.iter().take(2).enumerate().map(|(number, place)| {
+            let own = place.strip_prefix(part).filter(|_| number > 0 && !part.is_empty());
+            own.unwrap_or(place).to_owned()
+        });
+        let mut places = shown.collect::<Vec<_>>().join(", ");
+        if finding.count > 2 && finding.places.len() > 2 {
+            places.push_str(", …");
+        }
+        table.row([
+            finding.subject.clone(),
+            finding.about.clone(),
+            grouped(&finding.count.to_string()),
+            places,
+            if part.is_empty() { finding.note.clone() } else { finding.note.replace(part, "") },
+        ]);
+    }
+    table.print(out, "  ")
 }
 
 /// The part of a place, as it stands before the row or cell: `sales.csv` of `sales.csv:7`, `book.xlsx#North!` of
@@ -460,37 +269,78 @@ fn part_of(place: &str) -> &str {
     }
 }
 
-/// The keys that links did not find, those with the most lines first.
-fn keys(project: &Project, engine: &Engine, findings: &Findings) -> Vec<KeyFinding> {
-    let parts = project.fact_parts(engine);
-    let missed = findings.keys.iter().map(|(key, tally)| (key_code(key.1), key, tally));
-    let passed = findings.passed_over.iter().map(|(key, tally)| ("passed-over-key", key, tally));
-    let mut keys: Vec<KeyFinding> = missed
-        .chain(passed)
-        .map(|(code, (link, _, key), tally)| KeyFinding {
-            code,
-            link: engine.bound.routes[*link].name.clone(),
-            key: key.clone(),
-            lines: tally.lines,
-            amounts: tally
-                .amounts
-                .iter()
-                .enumerate()
-                .map(|(amount, sum)| sum.shown(engine.amount_places(amount)))
-                .collect(),
-            first: parts.place(tally.first).to_string(),
-            last: parts.place(tally.last).to_string(),
-        })
-        .collect();
-    keys.sort_by_key(|finding| std::cmp::Reverse(finding.lines));
-    keys
+/// Findings as rows of comma-separated text.
+pub(crate) fn check_csv(out: Out<'_>, checked: &Checked) -> io::Result<()> {
+    for row in checked.rows() {
+        out.write_all(&interligo_io::csv_row(row.iter().map(String::as_str)))?;
+    }
+    Ok(())
 }
 
-fn more(out: Out<'_>, all: usize, what: &str) -> io::Result<()> {
-    match all.checked_sub(SHOWN) {
-        Some(rest) if rest > 0 => writeln!(out, "  … and {} more", counted(rest as u64, what)),
-        _ => Ok(()),
+/// All of it as one object.
+pub(crate) fn check_json(out: Out<'_>, checked: &Checked, rows: &[ShownRows]) -> io::Result<()> {
+    let findings: Vec<Value> = checked.findings.iter().map(|f| finding_json(checked, f)).collect();
+    let links: Vec<Value> = checked.balances.iter().map(balance_json).collect();
+    let mut all = json!({
+        "lines": checked.lines,
+        "findings": findings,
+        "links": links,
+        "lines_with_further_keys": checked.further,
+    });
+    if !rows.is_empty() {
+        let rows = rows.iter().flat_map(|shown| {
+            shown.rows.iter().map(|(place, cells)| {
+                let cells = shown.columns.iter().cloned().zip(cells.iter().map(|cell| json!(cell)));
+                json!({ "table": shown.table, "place": place, "cells": cells.collect::<Map<_, _>>() })
+            })
+        });
+        all["rows"] = rows.collect();
     }
+    writeln!(out, "{all:#}")
+}
+
+fn finding_json(checked: &Checked, finding: &Finding) -> Value {
+    let mut object = json!({
+        "finding": finding.code.name(), "in": finding.about, "key_or_column": finding.subject,
+        "count": finding.count, "stops": finding.stops, "places": finding.places, "last": finding.last,
+        "note": finding.note,
+    });
+    if let Some(stake) = &finding.stake {
+        let sums = checked.columns.iter().enumerate().map(|(number, column)| {
+            let known = stake.known(number, column).and_then(|sum| sum.0);
+            (column.name.clone(), json!(known.map(|sum| sum.to_string())))
+        });
+        object["stake"] = json!({
+            "lines": stake.lines, "sums": sums.collect::<Map<_, _>>(), "lines_unknown": stake.unknown,
+        });
+    }
+    if let Some((first, last)) = finding.days {
+        object["days"] = json!([first.to_string(), last.to_string()]);
+    }
+    if !finding.suggestions.is_empty() {
+        object["may_be"] = finding
+            .suggestions
+            .iter()
+            .map(|suggestion| {
+                let why: Vec<&str> = suggestion.why.iter().map(|why| why.name()).collect();
+                json!({ "key": suggestion.key, "why": why, "likely": suggestion.likely })
+            })
+            .collect();
+    }
+    object
+}
+
+fn balance_json(link: &LinkBalance) -> Value {
+    let balance = &link.balance;
+    let counts = LinkStatus::ALL.into_iter();
+    let counts = counts.map(|s| (s.name().to_owned(), json!(balance.lines[s as usize])));
+    json!({
+        "link": link.link, "lines": counts.collect::<Map<_, _>>(),
+        "keys": {
+            "in_both": balance.keys_in_both, "only_in_lines": balance.keys_of_lines,
+            "only_in_lookup": balance.keys_of_lookup, "more_in_lines": balance.more,
+        },
+    })
 }
 
 /// Rows as comma-separated text.
@@ -508,11 +358,27 @@ pub(super) fn write_csv(
 
 /// Says that a run goes through.
 pub(crate) fn would_not_stop(out: Out<'_>) -> io::Result<()> {
-    writeln!(out, "\n{QUIET}Nothing of this stops a run.{QUIET:#}")
+    writeln!(out, "{QUIET}Nothing of this stops a run.{QUIET:#}")
 }
 
 /// Says on standard error that a run would be stopped, and the way out.
 pub(crate) fn would_stop(message: &str, help: &str) {
     anstream::eprintln!("{NOTICE}A run would stop:{NOTICE:#} {message}");
     anstream::eprintln!("  help: {help}");
+}
+
+/// Says that there is nothing of a kind, or in a link or table.
+pub(crate) fn nothing_of(out: Out<'_>, about: &str) -> io::Result<()> {
+    writeln!(out, "{GOOD}Nothing was found of `{about}`.{GOOD:#}")
+}
+
+/// Says which files were written for the owners of lookups.
+pub(crate) fn for_owners(out: Out<'_>, files: &[(std::path::PathBuf, usize)]) -> io::Result<()> {
+    if files.is_empty() {
+        return writeln!(out, "{GOOD}No lookup lacks a key: nothing was written.{GOOD:#}");
+    }
+    for (path, keys) in files {
+        writeln!(out, "{}  {}", path.display(), counted(*keys as u64, "key"))?;
+    }
+    Ok(())
 }

@@ -2,13 +2,13 @@
 
 use std::io;
 
+use interligo_core::findings::Noted;
 use interligo_core::plan::{ColumnType, Role, key};
 use interligo_core::profile::{ColumnSummary, CouldBeKey, Distinct};
 use interligo_io::{ColumnLook, Question, TableProfile, TableRows};
 use serde_json::json;
 
 use super::check::write_csv;
-use super::noted::Note;
 use super::number::grouped;
 use super::table::TextTable;
 use super::tie_out::{drift_words, part_noun};
@@ -161,6 +161,17 @@ fn short(text: &str) -> String {
     one_line.chars().take(LONGEST - 1).collect::<String>() + "…"
 }
 
+/// What was noted of cells or parts, in a sentence.
+fn noted(what: Noted, count: u64, first: &str) -> String {
+    let separator = if what.is_of_cells() { " " } else { "; " };
+    let more = match count {
+        0 | 1 => String::new(),
+        n if what.is_of_cells() => format!("; so do {}", counted(n - 1, "more cell")),
+        n => format!("; likewise {}", counted(n - 1, "more part")),
+    };
+    format!("{first}{separator}{}{more}", what.outcome())
+}
+
 /// What is to be decided, and what differs from file to file.
 fn notes(out: Out<'_>, profile: &TableProfile) -> io::Result<()> {
     let question = |question: &Question| format!("{}: {}", question.message, question.way_out);
@@ -172,9 +183,7 @@ fn notes(out: Out<'_>, profile: &TableProfile) -> io::Result<()> {
         ));
     }
     for (what, count, place) in &profile.noted {
-        let places = vec![place.clone()];
-        let note = Note { table: profile.name.clone(), what: *what, count: *count, places };
-        notes.push(note.words());
+        notes.push(noted(*what, *count, place));
     }
     notes.extend(profile.drift.iter().map(drift_words));
     for (place, cells) in &profile.totals {

@@ -1,22 +1,33 @@
 //! Results as text: tables and statements for reading, CSV and JSON for other programs.
 
 mod check;
+mod explain;
+mod findings;
 mod link;
 mod look;
 mod map;
-mod noted;
+mod mend;
 mod number;
 mod start;
 mod table;
 mod tie_out;
 mod totals;
 
-pub(crate) use check::{CheckReport, would_not_stop, would_stop};
+pub(crate) use check::{
+    ShownRows, check_csv, check_json, detail, for_owners, nothing_of, overview, would_not_stop,
+    would_stop,
+};
+pub(crate) use explain::{explain, explain_all};
+pub(crate) use findings::summary;
 pub(crate) use link::{added, found_links, links, links_csv, links_json};
 pub(crate) use look::{profiles, profiles_csv, profiles_json, rows, values, values_csv};
 pub(crate) use map::{map_svg, map_text};
+pub(crate) use mend::{
+    astray, first_line, left_open, mend_end, mend_help, mended, mending, no_such_key,
+    nothing_to_undo, one_mended, open_key, suggestions,
+};
 pub(crate) use start::started;
-pub(crate) use tie_out::{link_health, notes, tables_read, tie_out, tie_out_csv, tie_out_json};
+pub(crate) use tie_out::{link_health, tables_read, tie_out, tie_out_csv, tie_out_json};
 pub(crate) use totals::{cross, left_out_to_stderr, totals, totals_json};
 
 use anstyle::{AnsiColor, Style};

@@ -37,6 +37,20 @@ impl TextTable {
         self.sum = true;
     }
 
+    /// Leaves out columns, behind the first few, that are blank in every row.
+    pub(crate) fn without_blank_columns(mut self, behind: usize) -> TextTable {
+        for column in (behind..self.headings.len()).rev() {
+            if self.rows.iter().all(|row| row.get(column).is_none_or(String::is_empty)) {
+                self.headings.remove(column);
+                self.right.remove(column);
+                self.rows.iter_mut().filter(|row| row.len() > column).for_each(|row| {
+                    row.remove(column);
+                });
+            }
+        }
+        self
+    }
+
     pub(crate) fn is_empty(&self) -> bool {
         self.rows.is_empty()
     }

@@ -4,16 +4,15 @@ use std::io;
 
 use interligo_core::engine::Engine;
 use interligo_core::links::{LinkStatus, lines_found};
-use interligo_core::plan::{Plan, key};
+use interligo_core::plan::Plan;
 use interligo_core::tieout::{Amount, TieOut};
-use interligo_io::{Drift, Outcome, Project};
+use interligo_io::Drift;
 use serde_json::json;
 
 use super::link::share;
-use super::noted::Note;
 use super::number::grouped;
 use super::table::TextTable;
-use super::{GOOD, NOTICE, Out, QUIET, TITLE, counted};
+use super::{GOOD, Out, QUIET, TITLE, counted};
 
 /// How many files the tie-out lists; `--format csv` and `json` have all.
 const FILES_SHOWN: usize = 12;
@@ -192,96 +191,16 @@ fn outputs(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
         table.row([
             written.output.clone(),
             grouped(&rows.to_string()),
-            counted(written.lines, "line"),
+            if written.is_list { "a list".to_owned() } else { counted(written.lines, "line") },
             to,
         ]);
     }
-    if let Some(to) = &tie.aside_to {
+    let listed = |to: &String| tie.written.iter().any(|written| written.is_list && written.to == *to);
+    if let Some(to) = tie.aside_to.as_ref().filter(|to| !listed(to)) {
         let rows = grouped(&tie.aside_written.to_string());
         table.row(["set aside".to_owned(), rows, counted(tie.aside_written, "line"), to.clone()]);
     }
     table.print(out, "  ")
-}
-
-/// Prints what deserves a look, and how to get it.
-pub(crate) fn notes(
-    out: Out<'_>,
-    project: &Project,
-    engine: &Engine,
-    outcome: &Outcome,
-) -> io::Result<()> {
-    let findings = &outcome.findings;
-    let parts = project.fact_parts(engine);
-    let mut notes = Vec::new();
-    for (files, what) in [(&outcome.since.new, "new"), (&outcome.since.gone, "gone")] {
-        if !files.is_empty() {
-            let shown = files.iter().take(5).map(String::as_str).collect::<Vec<_>>().join(", ");
-            let more = if files.len() > 5 { ", …" } else { "" };
-            let count = counted(files.len() as u64, "file");
-            notes.push(format!("{count} {what} since the last run: {shown}{more}"));
-        }
-    }
-    notes.extend(Note::all(project, engine, findings).iter().map(Note::words));
-    for (part, column) in project.repeated_amounts(engine, findings) {
-        notes.push(format!(
-            "`{column}` of {part} stands on every line that is made of a row, and is summed more than once; \
-             unpack it too, or name it in `once`"
-        ));
-    }
-    for (column, unreadable) in &findings.unreadable {
-        let name = engine.column_name(*column);
-        let first = unreadable.first.first().map_or(String::new(), |(spot, value)| {
-            format!(" ({} holds `{value}`)", parts.place(*spot).in_column(name))
-        });
-        let count = counted(unreadable.count, "unreadable value");
-        notes.push(format!("{count} of `{name}` taken as blank{first}"));
-    }
-    for lookup in &engine.lookups {
-        let left_out: usize = lookup.left_out.values().map(Vec::len).sum();
-        if left_out > 0 {
-            notes.push(format!(
-                "{} of `{}` left out: no key, or no readable period",
-                counted(left_out as u64, "row"),
-                lookup.name
-            ));
-        }
-        if !lookup.duplicates.is_empty() {
-            notes.push(format!(
-                "{} of `{}` held more than once and settled",
-                counted(lookup.duplicates.len() as u64, "key"),
-                lookup.name
-            ));
-        }
-        if let Some(first) = lookup.unreadable.first() {
-            let count = counted(lookup.unreadable.len() as u64, "unreadable value");
-            notes.push(format!("{count} of `{}` taken as blank ({first})", lookup.name));
-        }
-    }
-    for (spot, cells) in &findings.total_rows {
-        notes.push(format!("total row left out: {} {cells}", parts.place(*spot)));
-    }
-    notes.extend(project.drift().map(|(_, drift)| drift_words(drift)));
-    for (table, part, column, mark) in project.blank_marks() {
-        notes.push(format!(
-            "`{mark}` in `{column}` of {part} seems to mean blank; if so, add blank = [\"{mark}\"] to [tables.{}]",
-            key(table)
-        ));
-    }
-    for turned in &engine.bound.turned {
-        notes.push(format!("the link `{}` is taken as `{}`", turned.written, turned.taken));
-    }
-    let keys = findings.keys.len();
-    if keys > 0 {
-        notes.push(format!("{} without a row", counted(keys as u64, "key")));
-    }
-    if notes.is_empty() {
-        return Ok(());
-    }
-    writeln!(out)?;
-    for note in notes {
-        writeln!(out, "  {NOTICE}{note}.{NOTICE:#}")?;
-    }
-    writeln!(out, "  `interligo check` lists them.")
 }
 
 /// A difference between the headings of parts, in words.

@@ -103,7 +103,7 @@ fn a_heading_twice_is_a_finding_where_nothing_needs_it() {
     let mut folder = shop("");
     folder.put("products.csv", b"sku,name,cost,name\nA,Jar,1,Glass\nB,Smoker,2,Tin\n");
     let came = folder.run(&["run"]);
-    let said = "products.csv has the heading `name` again; later ones are `name_2`, `name_3`.";
+    let said = "name  products.csv; later ones are called `name_2`, `name_3`";
     assert!(came.printed().contains(said), "{}", came.printed());
     let came = folder.run(&["check", "--format", "csv"]);
     assert!(came.printed().contains("repeated-heading,products,name,1,"), "{}", came.printed());
@@ -135,7 +135,7 @@ fn a_bad_value_is_a_finding_and_its_line_stays() {
     );
     let came = folder.run(&["run"]);
     for said in [
-        "1 unreadable value of `quantity` taken as blank (sales.csv:2 holds `many`)",
+        "quantity  sales.csv:2 `many`; taken as blank",
         "quantity unreadable 1",
         "prices undated 1",
     ] {

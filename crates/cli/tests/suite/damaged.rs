@@ -96,8 +96,8 @@ fn values_that_are_none_are_findings_with_their_place() {
     let folder = Folder::with(&[("interligo.toml", &plan), ("s.csv", &format!("k,n,day\n{rows}"))]);
     let found = folder.run(&["check", "--format", "csv"]);
     for row in [
-        "unreadable-value,s,n,1,,s.csv:2 `1.2.3`,s.csv:2 `1.2.3`,taken as blank",
-        "unreadable-value,s,day,1,,s.csv:2 `31/02/2025`,s.csv:2 `31/02/2025`,taken as blank",
+        "unreadable-value,s,n,1,,,,s.csv:2 `1.2.3`,s.csv:2 `1.2.3`,,,,taken as blank",
+        "unreadable-value,s,day,1,,,,s.csv:2 `31/02/2025`,s.csv:2 `31/02/2025`,,,,taken as blank",
     ] {
         assert!(found.printed().contains(row), "{}{}", found.printed(), found.said());
     }

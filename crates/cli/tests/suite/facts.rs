@@ -168,10 +168,10 @@ fn a_check_over_several_facts_has_each_finding_once() {
     let printed = came.printed();
     // Amounts of the one fact are blank beside keys of the other.
     assert!(
-        printed.starts_with("finding,in,key_or_column,count,quantity,target,first,last,note\n")
+        printed.starts_with("finding,in,key_or_column,count,quantity,a,target,b,lines_without_a,first,")
     );
-    assert!(printed.contains("unmatched-key,products,X,1,1,,sales.csv:4"), "{printed}");
-    assert!(printed.contains("unmatched-key,families,Q,1,,7,budget.csv:4"), "{printed}");
+    assert!(printed.contains("unmatched-key,products,X,1,1,1,,,0,sales.csv:4"), "{printed}");
+    assert!(printed.contains("unmatched-key,families,Q,1,,,7,7,0,budget.csv:4"), "{printed}");
     assert_eq!(printed.matches("duplicate-identical").count(), 1, "{printed}");
     let listed = folder.run(&["link", "--format", "csv"]);
     assert_eq!(listed.printed().lines().count(), 4, "{}", listed.printed());

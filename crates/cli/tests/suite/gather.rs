@@ -121,7 +121,7 @@ fn lists_in_cells_become_lines_and_uneven_ones_are_set_aside() {
                 [figures]\nx = '2 * price'\n";
     let folder = Folder::with(&[("interligo.toml", plan), ("s.csv", "item,price\nA|B,5\n")]);
     let came = folder.run(&["check", "--format", "csv"]);
-    assert!(came.printed().contains("repeated-amount,s,price,1,,s.csv"), "{}", came.printed());
+    assert!(came.printed().contains("repeated-amount,s,price,1,,,,s.csv"), "{}", came.printed());
 }
 
 #[test]
@@ -192,8 +192,8 @@ fn headings_that_differ_are_findings_with_the_likely_match() {
     ]);
     let found = folder.run(&["check", "--format", "csv"]);
     for row in [
-        "extra-heading,sales,extra,1,,s2.csv,s2.csv,most other parts have it not",
-        "missing-heading,sales,note,1,,s3.csv,s3.csv,it has `notes` instead?",
+        "extra-heading,sales,extra,1,,,,s2.csv,s2.csv,,,,most other parts have it not",
+        "missing-heading,sales,note,1,,,,s3.csv,s3.csv,,,,it has `notes` instead?",
     ] {
         assert!(found.printed().contains(row), "{}", found.printed());
     }

@@ -4,6 +4,7 @@
 
 mod bad_input;
 mod checks;
+mod closing;
 mod damaged;
 mod databases;
 mod demo;
@@ -14,8 +15,10 @@ mod formats;
 mod gather;
 mod link_command;
 mod linking;
+mod lists;
 mod links_oracle;
 mod look;
+mod mend;
 mod mistakes;
 mod oracle;
 mod runs;

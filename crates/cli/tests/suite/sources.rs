@@ -153,7 +153,7 @@ fn json_lines_are_objects_of_values() {
     let text = "{\"sku\": \"007\", \"qty\": 2, \"tags\": [1, 2], \"price\": 1.50}\n\n\
         {\"price\": 25e-1, \"sku\": \"a\\u00e9 \\\"b\\\"\", \"qty\": null}\r\n{\"sku\": \"C\", \"qty\": 1}";
     let mut came = one("s.jsonl", "\"*\", \"qty * price\"", text.as_bytes());
-    let note = "s.jsonl: `tags` holds lists or objects; not read.";
+    let note = "s.jsonl: `tags` holds lists or objects; not read";
     assert!(came.printed().contains(note), "{}{}", came.printed(), came.said());
     assert_eq!(
         came.take_file("lines.csv"),
@@ -205,7 +205,7 @@ fn parquet_columns_that_hold_lists_are_named_and_not_read() {
     ];
     let content = crate::formats::parquet_of(&RecordBatch::try_from_iter(columns).unwrap());
     let mut came = one("s.parquet", "\"*\", \"qty * weight\"", &content);
-    let note = "s.parquet: `tags` holds lists; not read.";
+    let note = "s.parquet: `tags` holds lists; not read";
     assert!(came.printed().contains(note), "{}{}", came.printed(), came.said());
     assert_eq!(came.take_file("lines.csv"), "qty,weight,qty * weight\n3,0.3,0.9\n,2,\n");
     let came = one("s.parquet", "\"tags\"", &content).status(2);

@@ -136,11 +136,11 @@ fn what_is_hidden_or_odd_is_named_and_read() {
     let folder = folder("from = \"b.xlsx#Stock\"", "\"sku\", \"qty * 2\"", "b.xlsx", &content);
     let came = folder.run(&["run"]);
     for note in [
-        "b.xlsx#Stock: a hidden sheet; read like any other.",
-        "b.xlsx#Stock: 1 hidden row (4); read like any other.",
-        "b.xlsx#Stock!B3 #N/A holds an error instead of a value.",
-        "b.xlsx#Stock!F2 ask Bento stands under no heading and is not read.",
-        "1 unreadable value of `qty` taken as blank (b.xlsx#Stock!B3 holds `#N/A`).",
+        "b.xlsx#Stock: a hidden sheet; read like any other",
+        "b.xlsx#Stock: 1 hidden row (4); read like any other",
+        "b.xlsx#Stock!B3 #N/A; holds an error instead of a value",
+        "b.xlsx#Stock!F2 ask Bento; stands under no heading and is not read",
+        "qty  b.xlsx#Stock!B3 `#N/A`; taken as blank",
     ] {
         assert!(came.printed().contains(note), "{note}\n{}{}", came.printed(), came.said());
     }
@@ -246,7 +246,7 @@ fn days_are_counted_from_1904_where_the_workbook_says_so() {
         <row r=\"2\"><c r=\"A2\" s=\"1\"><v>44560</v></c><c r=\"B2\"><f>1+1</f></c></row></sheetData></worksheet>";
     let folder = folder("from = \"b.xlsx\"", "\"day\", \"month(day)\"", "b.xlsx", &xlsx_of(sheet));
     let came = folder.run(&["run"]);
-    let note = "b.xlsx#S: 1 formula; formulas without a stored value are blank.";
+    let note = "b.xlsx#S: 1 formula; formulas without a stored value are blank";
     assert!(came.printed().contains(note), "{}{}", came.printed(), came.said());
     assert_eq!(lines(came), "day,month(day)\n2025-12-31,2025-12\n");
 }
@@ -275,7 +275,7 @@ fn an_ods_workbook_has_hidden_rows_and_merged_headings_too() {
     );
     let folder = folder("from = \"b.ods\"", "\"sku\", \"qty * 2\"", "b.ods", &ods_of(&tables));
     let came = folder.run(&["run"]);
-    let note = "b.ods#Stock: 1 hidden row (3); read like any other.";
+    let note = "b.ods#Stock: 1 hidden row (3); read like any other";
     assert!(came.printed().contains(note), "{}{}", came.printed(), came.said());
     assert_eq!(lines(came), "sku,qty * 2\nA,3.0\nB,4.0\nB,4.0\n");
 }

@@ -132,3 +132,20 @@ fn visit(
     order.push(figure);
     Ok(())
 }
+
+/// The figure that says what is at stake, in the fact that it belongs to.
+pub(super) fn bind_stake(plan: &Plan, facts: &mut [Bound]) -> Result<(), Mistake> {
+    let Some(stake) = &plan.plan.stake else { return Ok(()) };
+    let written = plan.written(stake);
+    for bound in facts {
+        let figure = bound.figures.iter().position(|figure| figure.name == written.text);
+        bound.stake = figure.map(|figure| (figure, written.clone()));
+        if figure.is_some() {
+            return Ok(());
+        }
+    }
+    let figures = plan.figures.iter().map(|figure| figure.name.as_str());
+    Err(written
+        .mistaken(format!("there is no figure `{}`", written.text))
+        .nearest(&written.text, figures))
+}

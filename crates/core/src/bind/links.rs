@@ -66,6 +66,13 @@ pub struct Route {
     pub fill: Vec<(usize, String)>,
 }
 
+impl Route {
+    /// Whether a name means this route: the name of its link, or its way.
+    pub fn is_called(&self, name: &str) -> bool {
+        self.way.last().is_some_and(|last| last == name) || self.name == name
+    }
+}
+
 /// Binds the links of a plan that its fact reaches, and the lookups that they lead to. `turned` are
 /// links that the data shows to be written backwards.
 pub(super) fn bind_links(

@@ -28,6 +28,7 @@ pub(crate) use scope::{Reference, Scope};
 pub use wishes::{Wish, Wishes};
 
 use crate::formula::{Function, Node, NodeKind};
+use crate::links::Correction;
 use crate::plan::{ColumnType, Mistake, Plan, Repeats, TableEntry, Written};
 
 /// The fact table of the plan.
@@ -97,6 +98,10 @@ pub struct Bound {
     pub figure_order: Vec<usize>,
     /// The outputs asked for.
     pub outputs: Vec<BoundOutput>,
+    /// The figure that the plan says is at stake, with its place.
+    pub stake: Option<(usize, Written)>,
+    /// Keys that are known to be wrong.
+    pub corrections: Vec<Correction>,
 }
 
 /// Binds the names of a plan to the columns of its tables, for each of its facts. `turned` are links, by
@@ -122,11 +127,14 @@ pub fn bind(
             figures: Vec::new(),
             figure_order: Vec::new(),
             outputs: Vec::new(),
+            stake: None,
+            corrections: Vec::new(),
         };
         links::bind_links(plan, headings, &mut bound, turned)?;
         facts.push(bound);
     }
     figures::bind_figures(plan, &mut facts)?;
+    figures::bind_stake(plan, &mut facts).map_err(|mistake| vec![mistake])?;
     outputs::bind_outputs(requests, &mut facts)?;
     Ok(facts)
 }

@@ -2,7 +2,7 @@
 
 use super::{Bound, Reference, Scope, fact_called, uses_of};
 use crate::formula::{Node, NodeKind, parse};
-use crate::plan::{ColumnType, Mistake, OutputEntry, Plan, Written};
+use crate::plan::{ColumnType, ListKind, Mistake, OutputEntry, Plan, Written};
 
 /// An output to be worked out: one of the plan's, or one asked for on the command line.
 #[derive(Clone, Debug)]
@@ -20,8 +20,10 @@ pub struct Request {
 /// What a request asks for, as written.
 #[derive(Clone, Debug)]
 pub enum Content {
-    /// Lines with these columns; all when `None`.
-    Lines(Option<Vec<Written>>),
+    /// Lines with these columns, all when `None`; whether each says how its links came out.
+    Lines(Option<Vec<Written>>, bool),
+    /// A list.
+    List(ListKind),
     /// Totals.
     Totals {
         /// The attributes of a row.
@@ -48,7 +50,21 @@ impl Request {
     fn of_entry(plan: &Plan, name: &str, entry: &OutputEntry) -> Result<Request, Mistake> {
         let all = |list: &Vec<_>| list.iter().map(|text| plan.written(text)).collect();
         let to = plan.written(&entry.to);
+        let has_more = entry.columns.is_some() || entry.by.is_some() || entry.show.is_some();
         let content = match (&entry.columns, &entry.by) {
+            _ if let Some(list) = entry.list => {
+                if has_more || entry.status || entry.filter.is_some() {
+                    return Err(to
+                        .mistaken(format!("the output `{name}` is a list and takes only `to` and `of`"))
+                        .help("write another output for lines or totals"));
+                }
+                Content::List(list)
+            }
+            (_, Some(_)) if entry.status => {
+                return Err(to
+                    .mistaken(format!("the output `{name}` has both `status` and `by`"))
+                    .help("`status` says of each line how its links came out; totals take `by` and `show`"));
+            }
             (Some(_), Some(_)) => {
                 return Err(to
                     .mistaken(format!("the output `{name}` has both `columns` and `by`"))
@@ -60,7 +76,7 @@ impl Request {
                         .mistaken(format!("the output `{name}` has no `by`"))
                         .help("totals take `by`; `by = []` gives the grand total"));
                 }
-                Content::Lines(columns.as_ref().map(all))
+                Content::Lines(columns.as_ref().map(all), entry.status)
             }
             (None, Some(by)) => Content::Totals {
                 by: all(by),
@@ -91,6 +107,8 @@ pub enum OutputKind {
     Lines(Vec<LinesColumn>),
     /// Totals, by their number among the totals asked for.
     Totals(BoundTotals),
+    /// A list.
+    List(ListKind),
 }
 
 /// A column of an output of lines.
@@ -108,6 +126,11 @@ pub enum LinesColumn {
         route: usize,
         /// The column of the lookup.
         column: usize,
+    },
+    /// How a link came out, and the key that was used: two columns.
+    Status {
+        /// The route.
+        route: usize,
     },
     /// A value that is worked out, by its number among the expressions.
     Value {
@@ -164,7 +187,8 @@ fn owner(request: &Request, facts: &[Bound]) -> Result<usize, Mistake> {
         return fact_called(facts, of);
     }
     let (shown, others): (Vec<&Written>, Vec<&Written>) = match &request.content {
-        Content::Lines(columns) => (columns.iter().flatten().collect(), Vec::new()),
+        Content::Lines(columns, _) => (columns.iter().flatten().collect(), Vec::new()),
+        Content::List(_) => return Ok(0),
         Content::Totals { by, show, filter } => {
             (show.iter().flatten().collect(), by.iter().chain(filter).collect())
         }
@@ -192,7 +216,14 @@ fn bind_output(
     mistakes: &mut Vec<Mistake>,
 ) -> Result<BoundOutput, Mistake> {
     let kind = match &request.content {
-        Content::Lines(columns) => OutputKind::Lines(lines(columns.as_deref(), bound, mistakes)?),
+        Content::Lines(columns, status) => {
+            let mut columns = lines(columns.as_deref(), bound, mistakes)?;
+            if *status {
+                columns.extend((0..bound.routes.len()).map(|route| LinesColumn::Status { route }));
+            }
+            OutputKind::Lines(columns)
+        }
+        Content::List(list) => OutputKind::List(*list),
         Content::Totals { by, show, filter } => {
             let mut bind = |written: &Written, bound: &mut Bound| {
                 let node = parse(written)?;

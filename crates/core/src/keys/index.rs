@@ -96,8 +96,21 @@ impl KeyIndex {
         }
     }
 
+    /// A key after all steps: two keys of one form are the same to this index.
+    pub(crate) fn form(&self, key: &str) -> String {
+        self.formed(&self.cleaned(key))
+    }
+
+    /// The keys that are there as they are written, by number, with their rows.
+    pub(crate) fn exact_all(&self, keys: &StringViewArray) -> Vec<(u32, u32)> {
+        let mut rows = Vec::new();
+        self.exact.get_all(keys, &mut rows);
+        let found = (0u32..).zip(rows).filter(|(_, row)| *row != NO_ROW);
+        found.collect()
+    }
+
     /// The row of a key that is not there as it is written.
-    fn find_unclean(&self, key: &str) -> Found {
+    pub(crate) fn find_unclean(&self, key: &str) -> Found {
         if self.as_written {
             return Found::Nothing;
         }

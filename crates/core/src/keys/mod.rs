@@ -6,6 +6,7 @@ mod joined;
 mod table;
 
 pub use clean::KeyForm;
+pub(crate) use clean::cleaned;
 pub use index::{Found, KeyIndex};
 pub(crate) use joined::shown;
 pub use joined::{join_columns, joined};

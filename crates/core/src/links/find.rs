@@ -3,11 +3,12 @@
 
 use arrow_array::StringViewArray;
 
+use super::corrections::Corrections;
 use super::status::{LinkStatus, is_row, no_row};
 use crate::calendar::{Calendar, OnDay};
 use crate::column::{DateColumn, is_known};
 use crate::date::Day;
-use crate::keys::{Found, KeyIndex, join_columns};
+use crate::keys::{Found, KeyIndex, NO_ROW, join_columns};
 use crate::texts::gathered;
 
 /// What a link is asked for: the keys of some lines, or of the rows of a lookup.
@@ -33,6 +34,17 @@ pub(crate) struct Passed {
     pub(crate) status: LinkStatus,
 }
 
+/// How a line found its row, where it is not its first key as it is written.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub(crate) struct Detour {
+    /// The line.
+    pub(crate) line: u32,
+    /// `Cleaned`, `Mended` or `Alternate`.
+    pub(crate) how: LinkStatus,
+    /// The number of the correction, or of the candidate.
+    pub(crate) by: u32,
+}
+
 /// What was found.
 #[derive(Debug, Default)]
 pub(super) struct Rows {
@@ -40,10 +52,8 @@ pub(super) struct Rows {
     pub(super) rows: Vec<u32>,
     /// Lines without a row, ascending, and why.
     pub(super) problems: Vec<(u32, LinkStatus)>,
-    /// Lines whose key was cleaned.
-    pub(super) cleaned: Vec<u32>,
-    /// Lines that another than their first candidate found.
-    pub(super) alternate: Vec<u32>,
+    /// Lines whose row was not found by their first key as it is written, ascending.
+    pub(super) detours: Vec<Detour>,
     /// Candidates before these.
     pub(super) passed: Vec<Passed>,
 }
@@ -51,6 +61,8 @@ pub(super) struct Rows {
 /// Finds the rows of keys.
 pub(super) struct Finder {
     pub(super) index: KeyIndex,
+    /// Keys that are known to be wrong.
+    pub(super) corrections: Option<Corrections>,
     /// Of a dated link, the periods of each key.
     pub(super) calendar: Option<Calendar>,
     /// The rows that are blank in what the link needs; none where it needs nothing.
@@ -117,16 +129,16 @@ impl Finder {
     ) -> Vec<u32> {
         let here = self.attempt(keys, sought, Some(lines));
         let mut open = Vec::new();
-        let mut cleaned = here.cleaned.iter().map(|at| lines[*at as usize]).collect::<Vec<_>>();
         if round == 0 {
-            found.cleaned.append(&mut cleaned);
+            let detours = here.detours.iter();
+            found.detours.extend(detours.map(|d| Detour { line: lines[d.line as usize], ..*d }));
         }
         for (at, row) in here.rows.iter().enumerate() {
             let line = lines[at];
             if is_row(*row) {
                 found.rows[line as usize] = *row;
                 if round > 0 {
-                    found.alternate.push(line);
+                    found.detours.push(Detour { line, how: LinkStatus::Alternate, by: round });
                 }
             } else {
                 open.push(line);
@@ -143,21 +155,38 @@ impl Finder {
     /// The rows of one key per line. `lines` says which lines they are; all, if it does not.
     fn attempt(&self, keys: &StringViewArray, sought: &Sought, lines: Option<&[u32]>) -> Rows {
         let mut found = Rows::default();
-        let Rows { rows, problems, cleaned, .. } = &mut found;
+        let Rows { rows, problems, detours, .. } = &mut found;
+        let corrections = self.corrections.as_ref();
+        let mended = corrections.map_or(Vec::new(), |all| all.as_written(keys));
         self.index.find_all(keys, rows, |line, outcome| {
+            let number = line as u32;
+            if mended.binary_search_by_key(&number, |(line, _)| *line).is_ok() {
+                return NO_ROW;
+            }
+            if let Some((by, row)) =
+                corrections.and_then(|all| Some(all.target(all.cleaned(keys.value(line))?)))
+            {
+                detours.push(Detour { line: number, how: LinkStatus::Mended, by });
+                return row;
+            }
             let status = match outcome {
                 Found::Exact(row) => return row,
                 Found::Cleaned(row) => {
-                    cleaned.push(line as u32);
+                    detours.push(Detour { line: number, how: LinkStatus::Cleaned, by: 0 });
                     return row;
                 }
                 Found::Undecided => LinkStatus::Undecided,
                 Found::Nothing if keys.value(line).trim().is_empty() => LinkStatus::Blank,
                 Found::Nothing => LinkStatus::Unmatched,
             };
-            problems.push((line as u32, status));
+            problems.push((number, status));
             no_row(status)
         });
+        for (line, at) in mended {
+            let (by, row) = corrections.map_or((0, NO_ROW), |all| all.target(at));
+            rows[line as usize] = row;
+            detours.push(Detour { line, how: LinkStatus::Mended, by });
+        }
         if let (Some(calendar), Some(days)) = (&self.calendar, &sought.days) {
             let day = |at: usize| lines.map_or(at, |lines| lines[at] as usize);
             for (at, row) in rows.iter_mut().enumerate().filter(|(_, row)| is_row(**row)) {
@@ -182,7 +211,8 @@ impl Finder {
             }
         }
         problems.sort_unstable();
-        cleaned.retain(|at| is_row(rows[*at as usize]));
+        detours.retain(|detour| is_row(rows[detour.line as usize]));
+        detours.sort_unstable();
         found
     }
 }
@@ -222,7 +252,7 @@ impl Rows {
             }
         }
         self.problems.sort_unstable();
-        self.alternate.sort_unstable();
+        self.detours.sort_unstable();
     }
 }
 

@@ -3,14 +3,18 @@
 //! A link from the fact looks its keys up; one from a lookup was resolved once per row of that lookup
 //! before the first line, and costs a line no more than reading a number.
 
+mod corrections;
 mod find;
 mod status;
 
+use std::borrow::Cow;
 use std::collections::BTreeMap;
 
 use arrow_array::StringViewArray;
 
-pub(crate) use find::{Passed, Sought};
+pub use corrections::{Correction, Fate};
+pub(crate) use corrections::key_of;
+pub(crate) use find::{Detour, Passed, Sought};
 pub(crate) use status::is_row;
 pub use status::{LinkStatus, StatusCounts, lines_found};
 
@@ -25,6 +29,7 @@ use crate::plan::{ColumnType, Missing, Mistake};
 use crate::reading::Reading;
 use crate::style::Style;
 use crate::value::Value;
+use corrections::Corrections;
 use find::{Finder, offered};
 use status::no_row;
 
@@ -48,13 +53,14 @@ enum Start {
         candidates: Vec<Vec<Part>>,
         day: Option<Part>,
     },
-    /// Of each row of the parent's lookup, the row found and how.
+    /// What each row of the parent's lookup leads to.
     Chain { parent: usize, found: Chain },
 }
 
 /// The rows that the rows of a lookup lead to.
 struct Chain {
-    rows: Vec<(u32, LinkStatus)>,
+    /// The row, how it was found or why there is none, and by what, see [`Detour`].
+    rows: Vec<(u32, LinkStatus, u32)>,
     /// The candidates that were passed over, by row.
     passed: BTreeMap<u32, Vec<Passed>>,
     /// What was asked for, for messages.
@@ -77,10 +83,12 @@ pub(crate) struct LinkedRows {
     pub(crate) rows: Vec<u32>,
     /// Whether every line has a row.
     pub(crate) complete: bool,
-    /// How many lines came out how.
+    /// How many lines came out how, before the rule for missing rows.
     pub(crate) counts: StatusCounts,
     /// The lines without a row of their own, and why; also those that are filled.
     pub(crate) problems: Vec<(u32, LinkStatus)>,
+    /// The lines whose row was not found by their first key as it is written.
+    pub(crate) detours: Vec<Detour>,
     /// Candidates that were passed over for a later one.
     pub(crate) passed: Vec<Passed>,
 }
@@ -95,6 +103,8 @@ pub(crate) struct LinkParts<'a> {
     pub(crate) key_read: &'a dyn Fn(usize) -> usize,
     /// The same as a day.
     pub(crate) day_read: &'a dyn Fn(usize) -> usize,
+    /// The plan's corrections.
+    pub(crate) corrections: &'a [Correction],
 }
 
 impl Link {
@@ -133,6 +143,14 @@ impl Link {
         match self.start {
             Start::Chain { parent, .. } => Some(parent),
             Start::Fact { .. } => None,
+        }
+    }
+
+    /// The column of lines that it takes the day from.
+    pub(crate) fn own_day(&self) -> Option<usize> {
+        match &self.start {
+            Start::Fact { day: Some(Part::Own(column)), .. } => Some(*column),
+            _ => None,
         }
     }
 
@@ -211,16 +229,18 @@ impl Link {
             rows: found.rows,
             problems: found.problems,
             passed: found.passed,
+            detours: found.detours,
             ..LinkedRows::default()
         };
         for (line, status) in &linked.problems {
-            linked.counts[self.settled(*status) as usize] += 1;
+            linked.counts[*status as usize] += 1;
             if let Some(fill) = self.fill_for(*status) {
                 linked.rows[*line as usize] = fill;
             }
         }
-        linked.counts[LinkStatus::Cleaned as usize] = found.cleaned.len() as u64;
-        linked.counts[LinkStatus::Alternate as usize] = found.alternate.len() as u64;
+        for detour in &linked.detours {
+            linked.counts[detour.how as usize] += 1;
+        }
         let without_exact: u64 = linked.counts.iter().sum();
         linked.counts[LinkStatus::Exact as usize] = sought.lines as u64 - without_exact;
         linked
@@ -230,13 +250,15 @@ impl Link {
         let mut found =
             LinkedRows { rows: Vec::with_capacity(parents.len()), ..LinkedRows::default() };
         for (line, &parent) in parents.iter().enumerate() {
-            let (row, status) = chain.at(parent);
+            let (row, status, by) = chain.at(parent);
+            found.counts[status as usize] += 1;
             if status.is_found() {
                 found.rows.push(row);
-                found.counts[status as usize] += 1;
+                if status != LinkStatus::Exact {
+                    found.detours.push(Detour { line: line as u32, how: status, by });
+                }
             } else {
                 found.rows.push(self.fill_for(status).unwrap_or(row));
-                found.counts[self.settled(status) as usize] += 1;
                 found.problems.push((line as u32, status));
             }
             if !chain.passed.is_empty() {
@@ -250,26 +272,82 @@ impl Link {
     /// On a chain, the row that a row of the parent leads to.
     pub(crate) fn step(&self, parent: Option<u32>) -> Option<u32> {
         let Start::Chain { found, .. } = &self.start else { return parent };
-        let (row, status) = found.at(parent.unwrap_or(u32::MAX));
+        let (row, status, _) = found.at(parent.unwrap_or(u32::MAX));
         if status.is_found() { Some(row) } else { self.fill_for(status) }
     }
 
-    /// The keys that a line offers, in the order in which they are tried; `parents` are the rows of the
-    /// link that this one hangs on.
-    pub(crate) fn offered(
+    /// What was asked for on a line, and its number there; `parents` are the rows of the link that this one
+    /// hangs on.
+    fn asked<'s>(
+        &'s self,
+        sought: Option<&'s Sought>,
+        parents: &[u32],
+        line: usize,
+    ) -> Option<(&'s Sought, usize)> {
+        match &self.start {
+            Start::Chain { found, .. } => Some((&found.sought, parents[line] as usize)),
+            Start::Fact { .. } => sought.map(|sought| (sought, line)),
+        }
+    }
+
+    /// The keys that a line offers, in the order in which they are tried, as messages show them.
+    pub(crate) fn offered<'s>(
+        &'s self,
+        sought: Option<&'s Sought>,
+        parents: &[u32],
+        line: usize,
+    ) -> Cow<'s, str> {
+        let Some((sought, line)) = self.asked(sought, parents, line) else { return "".into() };
+        match (sought.candidates.as_slice(), &self.finder.split) {
+            ([only], None) if only.len() == 1 => only[0].value(line).trim().into(),
+            _ => offered(sought, self.finder.split.as_deref(), line).join(" or ").into(),
+        }
+    }
+
+    /// One of them.
+    pub(crate) fn offered_in(
         &self,
         sought: Option<&Sought>,
         parents: &[u32],
         line: usize,
-    ) -> Vec<String> {
-        let split = self.finder.split.as_deref();
-        match (&self.start, sought) {
-            (Start::Chain { found, .. }, _) => {
-                offered(&found.sought, split, parents[line] as usize)
+        round: usize,
+    ) -> String {
+        let asked = self.asked(sought, parents, line);
+        let offered = asked.map(|(sought, line)| offered(sought, self.finder.split.as_deref(), line));
+        offered.into_iter().flatten().nth(round).unwrap_or_default()
+    }
+
+    /// The first key of a line as it is written, stray spaces and all.
+    pub(crate) fn written<'s>(
+        &'s self,
+        sought: Option<&'s Sought>,
+        parents: &[u32],
+        line: usize,
+    ) -> Cow<'s, str> {
+        let Some((sought, line)) = self.asked(sought, parents, line) else { return "".into() };
+        match sought.candidates.first().map(Vec::as_slice) {
+            Some([only]) => only.value(line).into(),
+            Some(several) => {
+                let texts: Vec<&str> = several.iter().map(|column| column.value(line)).collect();
+                texts.join(" + ").into()
             }
-            (_, Some(sought)) => offered(sought, split, line),
-            _ => Vec::new(),
+            None => "".into(),
         }
+    }
+
+    /// What becomes of the corrections that are for it.
+    pub(crate) fn fates(&self) -> &[(usize, Fate)] {
+        self.finder.corrections.as_ref().map_or(&[], |corrections| &corrections.fates)
+    }
+
+    /// The keys of its lookup: by row, or, where it is dated, by number of the key.
+    pub(crate) fn index(&self) -> &KeyIndex {
+        &self.finder.index
+    }
+
+    /// Whether a row must hold on the day of a line.
+    pub(crate) fn is_dated(&self) -> bool {
+        self.finder.calendar.is_some()
     }
 
     /// The row of `fill`, if it reaches lines that came out so.
@@ -290,12 +368,13 @@ impl Link {
 impl Chain {
     fn new(finder: &Finder, sought: Sought) -> Chain {
         let found = finder.find(&sought);
-        let mut rows: Vec<(u32, LinkStatus)> =
-            found.rows.iter().map(|row| (*row, LinkStatus::Exact)).collect();
-        found.cleaned.iter().for_each(|at| rows[*at as usize].1 = LinkStatus::Cleaned);
-        found.alternate.iter().for_each(|at| rows[*at as usize].1 = LinkStatus::Alternate);
+        let mut rows: Vec<(u32, LinkStatus, u32)> =
+            found.rows.iter().map(|row| (*row, LinkStatus::Exact, 0)).collect();
+        for Detour { line, how, by } in found.detours {
+            (rows[line as usize].1, rows[line as usize].2) = (how, by);
+        }
         for (at, status) in found.problems {
-            rows[at as usize] = (no_row(status), status);
+            rows[at as usize] = (no_row(status), status, 0);
         }
         let mut passed: BTreeMap<u32, Vec<Passed>> = BTreeMap::new();
         for over in found.passed {
@@ -305,9 +384,9 @@ impl Chain {
     }
 
     /// The row that a row of the parent leads to; under a parent without a row there is no key.
-    fn at(&self, parent: u32) -> (u32, LinkStatus) {
+    fn at(&self, parent: u32) -> (u32, LinkStatus, u32) {
         let found = self.rows.get(parent as usize).copied();
-        found.unwrap_or((no_row(LinkStatus::Blank), LinkStatus::Blank))
+        found.unwrap_or((no_row(LinkStatus::Blank), LinkStatus::Blank, 0))
     }
 }
 
@@ -322,7 +401,9 @@ fn finder(parts: &LinkParts<'_>, lookup: &Lookup) -> Finder {
     };
     let rows: Vec<(&str, u32)> =
         keys.iter().enumerate().map(|(n, key)| (key.key.as_str(), row((n, key)))).collect();
-    let forms = route.ignore.iter().map(|ignore| KeyForm::ignoring(ignore)).collect();
+    let forms = || route.ignore.iter().map(|ignore| KeyForm::ignoring(ignore)).collect();
+    let forms: Option<Vec<KeyForm>> = (!route.as_written).then(forms);
+    let index = KeyIndex::new(rows.into_iter(), forms.clone());
     let needs = |columns: &Vec<usize>| {
         let blank = |row: usize| {
             columns.iter().any(|column| {
@@ -332,7 +413,8 @@ fn finder(parts: &LinkParts<'_>, lookup: &Lookup) -> Finder {
         (0..lookup.all_rows()).map(blank).collect()
     };
     Finder {
-        index: KeyIndex::new(rows.into_iter(), (!route.as_written).then_some(forms)),
+        corrections: Corrections::of(parts.corrections, route, forms.as_deref(), &index),
+        index,
         calendar: dated.then(|| Calendar::new(keys.iter().map(|key| key.holds.clone()))),
         lacking: (!route.needs.is_empty()).then(|| needs(&route.needs)),
         split: route.split.clone(),

@@ -9,6 +9,8 @@ pub enum LinkStatus {
     Exact,
     /// Found by the key after cleaning.
     Cleaned,
+    /// Found by the key that a correction puts in its place.
+    Mended,
     /// Found by another than the first of its candidates.
     Alternate,
     /// Not found; its attributes are those that the plan fills in.
@@ -33,9 +35,10 @@ pub enum LinkStatus {
 
 impl LinkStatus {
     /// All of them, in the order in which they are shown.
-    pub const ALL: [LinkStatus; 12] = [
+    pub const ALL: [LinkStatus; 13] = [
         LinkStatus::Exact,
         LinkStatus::Cleaned,
+        LinkStatus::Mended,
         LinkStatus::Alternate,
         LinkStatus::Filled,
         LinkStatus::Absent,
@@ -53,6 +56,7 @@ impl LinkStatus {
         match self {
             LinkStatus::Exact => "exact",
             LinkStatus::Cleaned => "cleaned",
+            LinkStatus::Mended => "mended",
             LinkStatus::Alternate => "alternate",
             LinkStatus::Filled => "filled",
             LinkStatus::Absent => "absent",
@@ -68,7 +72,10 @@ impl LinkStatus {
 
     /// Whether a row was found.
     pub fn is_found(self) -> bool {
-        matches!(self, LinkStatus::Exact | LinkStatus::Cleaned | LinkStatus::Alternate)
+        matches!(
+            self,
+            LinkStatus::Exact | LinkStatus::Cleaned | LinkStatus::Mended | LinkStatus::Alternate
+        )
     }
 
     /// Whether the rule for missing rows reaches a line that came out so.

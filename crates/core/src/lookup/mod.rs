@@ -17,7 +17,7 @@ use crate::calendar::{ALWAYS, FOREVER, Holds};
 use crate::column::Column;
 use crate::date::Day;
 use crate::findings::Noted;
-use crate::keys::{KeyTable, join_columns};
+use crate::keys::{KeyTable, join_columns, shown};
 use crate::place::{PartName, Place};
 use crate::plan::Mistake;
 use crate::reading::{ReadColumn, Reading};
@@ -312,6 +312,15 @@ impl Lookup {
         let mut known = KeyTable::with_capacity(keys.len());
         let filled = keys.iter().flatten().filter(|key| !key.trim().is_empty());
         filled.into_iter().all(|key| known.insert(&same_key(key), 0).is_none())
+    }
+
+    /// The values of the key of which no row is among these that are used, with the first of their rows.
+    pub fn unused_keys(&self, used: &[bool]) -> Vec<(String, Place)> {
+        let keys = self.keys.first().map_or(&[][..], Vec::as_slice).iter();
+        let unused = keys.filter(|key| !key.holds.iter().any(|holds| used[holds.row as usize]));
+        unused
+            .map(|key| (shown(&key.key).trim().to_owned(), self.raw.place(key.holds[0].row)))
+            .collect()
     }
 
     /// Adds a row that no key leads to, with these values by column; its number is the answer.

@@ -59,6 +59,13 @@ pub struct Head {
     pub name: Option<String>,
     /// The currency of the figures, said below totals.
     pub currency: Option<String>,
+    /// The figure that says what is at stake where something is wrong; without it the first that is an amount.
+    pub stake: Option<Spanned<String>>,
+    /// The file with keys that are known to be wrong, and what is meant by them.
+    pub corrections: Option<Spanned<String>>,
+    /// Findings that end a run.
+    #[serde(default)]
+    pub stop_on: Vec<Spanned<String>>,
 }
 
 /// One value of `fill`, kept as it is written.
@@ -84,6 +91,11 @@ pub struct OutputEntry {
     pub of: Option<Spanned<String>>,
     /// For lines: the columns and their order; `"*"` is the fact's own as they were read.
     pub columns: Option<Vec<Spanned<String>>>,
+    /// For lines: whether each says how its links came out, and by which key.
+    #[serde(default)]
+    pub status: bool,
+    /// For lists: what is listed.
+    pub list: Option<ListKind>,
     /// For totals: the attributes of a row. An empty list gives the grand total.
     pub by: Option<Vec<Spanned<String>>>,
     /// For totals: `lines`, figures and numeric columns of the fact.
@@ -91,6 +103,20 @@ pub struct OutputEntry {
     /// For totals: the lines that count.
     #[serde(rename = "where")]
     pub filter: Option<Spanned<String>>,
+}
+
+/// What an output lists.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum ListKind {
+    /// Everything that was found.
+    Findings,
+    /// Keys that were not found.
+    Unmatched,
+    /// The lines that are set aside, as they were read.
+    SetAside,
+    /// Lines that were delivered twice.
+    Repeats,
 }
 
 impl Plan {

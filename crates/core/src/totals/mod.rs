@@ -9,6 +9,7 @@ mod ratio;
 use std::collections::BTreeMap;
 
 pub use groups::Groups;
+pub(crate) use ratio::is_amount;
 
 use crate::bind::{BoundTotals, Shown};
 use crate::decimal::Decimal;

@@ -16,6 +16,13 @@ pub(super) fn contains_ratio(expr: &Expr, engine: &Engine) -> bool {
     })
 }
 
+/// Whether the sum of an expression over lines says something.
+pub(crate) fn is_amount(expr: &Expr, engine: &Engine) -> bool {
+    matches!(expr.ty, Type::Number { .. })
+        && has_amount(expr, engine)
+        && !contains_ratio(expr, engine)
+}
+
 /// Whether an expression holds a number of the fact, so that its sum says something. Attributes of
 /// lookups are rates.
 fn has_amount(expr: &Expr, engine: &Engine) -> bool {

@@ -20,7 +20,7 @@ use interligo_core::propose::{FigureProposal, LinkProposal, Proposal, Seen, figu
 use crate::error::Error;
 use crate::parts::{Question, Table};
 use crate::project::{OnDuplicates, Project};
-use crate::run::{OnStop, Pace, run};
+use crate::run::{Pace, link_use};
 use gather::{Gathered, Stack, gather};
 use sample::{Sampled, look_up, sample};
 use stated::stated;
@@ -348,13 +348,13 @@ fn verify(
         let project = Project::open(plan, folder)?;
         let engines =
             project.prepare(&[] as &[Request], Extent::Everything, OnDuplicates::Report)?;
-        let outcomes = run(&project, &engines, pace, OnStop::Report, progress)?;
+        let outcomes = link_use(&project, &engines, pace, progress)?;
         Ok((project, engines, outcomes))
     });
     let mut counts: Vec<(u64, u64)> = vec![(0, 0); material.proposal.links.len()];
     match outcome {
         Ok((project, engines, outcomes)) => {
-            for (engine, outcome) in engines.iter().zip(&outcomes) {
+            for (engine, (outcome, _)) in engines.iter().zip(&outcomes) {
                 for (route, link) in engine.bound.routes.iter().zip(&outcome.tie_out.links) {
                     let count = &mut counts[route.link];
                     count.0 += lines_found(&link.counts);

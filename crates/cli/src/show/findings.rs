@@ -1,0 +1,184 @@
+//! Findings in a table: what was found, how many lines it touches, what is at stake.
+
+use std::io;
+
+use interligo_core::findings::ExactSum;
+use interligo_io::{Checked, Finding, FindingsSince, Group, Ran, Stake};
+
+use super::number::{grouped, rounded};
+use super::table::TextTable;
+use super::{NOTICE, Out, QUIET, counted};
+
+/// How many lines the end of a run has for findings.
+const AT_THE_END: usize = 10;
+
+/// Money and quantities as they are shown; every digit is in the other forms.
+const PLACES: u8 = 2;
+
+/// The columns of what is at stake, as headings of a table.
+pub(super) fn stake_headings(checked: &Checked) -> impl Iterator<Item = String> {
+    checked.columns.iter().map(|column| format!(">{}", column.name))
+}
+
+/// What is at stake, a cell for each column.
+pub(super) fn stake_cells(checked: &Checked, stake: Option<&Stake>) -> Vec<String> {
+    let cell = |(number, column): (usize, &interligo_io::StakeColumn)| {
+        let Some(stake) = stake else { return String::new() };
+        let is_of_another = stake.sums.get(number).is_none_or(|sum| sum.0.is_none());
+        if is_of_another {
+            return String::new();
+        }
+        match stake.known(number, column) {
+            None => "unknown".to_owned(),
+            Some(sum) if column.is_figure && stake.unknown > 0 => {
+                format!("{}, {} unknown", amount(sum), grouped(&stake.unknown.to_string()))
+            }
+            Some(sum) => amount(sum),
+        }
+    };
+    checked.columns.iter().enumerate().map(cell).collect()
+}
+
+fn amount(sum: ExactSum) -> String {
+    match sum.0 {
+        Some(sum) if sum.places() > PLACES => rounded(sum, PLACES),
+        Some(sum) => grouped(&sum.to_string()),
+        None => "does not fit".to_owned(),
+    }
+}
+
+/// A part of all lines.
+pub(super) fn share(lines: u64, all: u64) -> String {
+    if all == 0 {
+        return String::new();
+    }
+    let hundredths = (u128::from(lines) * 10_000 + u128::from(all) / 2) / u128::from(all);
+    match hundredths {
+        0 if lines > 0 => "< 0.01 %".to_owned(),
+        _ => format!("{}.{:02} %", hundredths / 100, hundredths % 100),
+    }
+}
+
+/// How many different keys, columns or rows a group has; nothing where it speaks of one thing.
+pub(super) fn subjects(group: &Group<'_>) -> String {
+    let named = group.findings.iter().filter(|finding| !finding.subject.is_empty()).count();
+    if named == 0 { "·".to_owned() } else { grouped(&named.to_string()) }
+}
+
+/// The first finding of a group in a few words.
+pub(super) fn example(finding: &Finding) -> String {
+    let place = finding.places.first().map_or("", String::as_str);
+    match (finding.subject.is_empty(), place.is_empty()) {
+        (true, _) => place.to_owned(),
+        (false, true) => finding.subject.clone(),
+        (false, false) => format!("{}  {place}", visible(&finding.subject)),
+    }
+}
+
+/// A key of which stray spaces can be seen.
+pub(super) fn visible(key: &str) -> String {
+    if key.trim() == key { key.to_owned() } else { format!("`{key}`") }
+}
+
+/// Prints what was found, in a few lines, at the end of a run.
+pub(crate) fn summary(out: Out<'_>, ran: &Ran) -> io::Result<()> {
+    let (checked, since) = (&ran.checked, ran.since.as_ref());
+    let groups = checked.groups();
+    let files = ran.outcomes.first().map(|outcome| &outcome.since);
+    let mut notes = Vec::new();
+    if let Some(files) = files {
+        for (files, what) in [(&files.new, "new"), (&files.gone, "gone")] {
+            if !files.is_empty() {
+                let shown = files.iter().take(5).map(String::as_str).collect::<Vec<_>>().join(", ");
+                let more = if files.len() > 5 { ", …" } else { "" };
+                let count = counted(files.len() as u64, "file");
+                notes.push(format!("{count} {what} since the last run: {shown}{more}."));
+            }
+        }
+    }
+    if let Some(since) = since.filter(|since| !since.gone.is_empty()) {
+        let gone = since.gone.iter().map(|(code, about, _)| in_words(code.name(), about));
+        let shown: Vec<String> = gone.take(5).collect();
+        notes.push(format!("No more since the last run: {}.", shown.join(", ")));
+    }
+    if groups.is_empty() && notes.is_empty() {
+        return Ok(());
+    }
+    writeln!(out)?;
+    if !groups.is_empty() {
+        group_table(out, checked, &groups, since)?;
+    }
+    for note in notes {
+        writeln!(out, "  {NOTICE}{note}{NOTICE:#}")?;
+    }
+    if let Some(first) = groups.first() {
+        let more = match groups.len().checked_sub(AT_THE_END) {
+            Some(more) if more > 0 => format!("{} more. ", counted(more as u64, "kind")),
+            _ => String::new(),
+        };
+        writeln!(
+            out,
+            "  {QUIET}{more}`interligo check` shows all, `interligo check {}` the rows of one kind.{QUIET:#}",
+            first.findings[0].code.name()
+        )?;
+    }
+    Ok(())
+}
+
+fn group_table(
+    out: Out<'_>,
+    checked: &Checked,
+    groups: &[Group<'_>],
+    since: Option<&FindingsSince>,
+) -> io::Result<()> {
+    let headings = ["Findings", "in", ">how many"].map(str::to_owned);
+    let headings = headings.into_iter().chain(stake_headings(checked));
+    let since_heading = since.map(|_| "since the last run".to_owned());
+    let mut table = TextTable::new(headings.chain(since_heading).chain(["first".to_owned()]));
+    for group in groups.iter().take(AT_THE_END) {
+        let first = group.findings[0];
+        let mut row = vec![
+            first.code.name().to_owned(),
+            first.about.clone(),
+            grouped(&group.count.to_string()),
+        ];
+        row.extend(stake_cells(checked, group.stake.as_ref()));
+        row.extend(since.map(|since| change(since, group)));
+        row.push(match first.stake {
+            None if !first.note.is_empty() => format!("{}; {}", example(first), first.note),
+            _ => example(first),
+        });
+        table.row(row);
+    }
+    table.print(out, "  ")
+}
+
+/// How a group differs from the last run.
+fn change(since: &FindingsSince, group: &Group<'_>) -> String {
+    let first = group.findings[0];
+    let Some((before, new)) = since.now.get(&(first.code, first.about.clone())) else {
+        return String::new();
+    };
+    let named: Vec<&str> = new.iter().map(String::as_str).filter(|new| !new.is_empty()).collect();
+    let keys = match named.as_slice() {
+        [] => String::new(),
+        [one] => format!(": {one}"),
+        [one, rest @ ..] => format!(": {one}, {} more", rest.len()),
+    };
+    match group.count.cmp(before) {
+        _ if *before == 0 => "new".to_owned(),
+        std::cmp::Ordering::Equal if keys.is_empty() => "as before".to_owned(),
+        std::cmp::Ordering::Equal => format!("others{keys}"),
+        std::cmp::Ordering::Greater => {
+            format!("{} more{keys}", grouped(&(group.count - before).to_string()))
+        }
+        std::cmp::Ordering::Less => {
+            format!("{} fewer{keys}", grouped(&(before - group.count).to_string()))
+        }
+    }
+}
+
+/// A kind of finding and where it is.
+fn in_words(code: &str, about: &str) -> String {
+    if about.is_empty() { code.to_owned() } else { format!("{code} in {about}") }
+}

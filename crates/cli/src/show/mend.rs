@@ -1,0 +1,191 @@
+//! Mending at a terminal: the keys, what they may mean, and what came of it.
+
+use std::collections::BTreeMap;
+use std::io;
+
+use interligo_core::checks::Suggestion;
+use interligo_core::links::Correction;
+use interligo_core::plan::nearest_name;
+use interligo_io::{Checked, Mended, OpenKey};
+
+use super::findings::{stake_cells, visible};
+use super::number::grouped;
+use super::table::TextTable;
+use super::{GOOD, NOTICE, Out, QUIET, TITLE, counted, paragraph};
+
+/// Says what there is to be mended.
+pub(crate) fn mending(out: Out<'_>, count: usize, file: &str) -> io::Result<()> {
+    if count == 0 {
+        return writeln!(out, "{GOOD}Every key finds its row: there is nothing to mend.{GOOD:#}");
+    }
+    let keys = counted(count as u64, "key");
+    writeln!(out, "{TITLE}Mend{TITLE:#} {QUIET}{keys} without a row; decisions go to {file} at once{QUIET:#}")?;
+    mend_help(out)
+}
+
+/// Says what may be typed.
+pub(crate) fn mend_help(out: Out<'_>) -> io::Result<()> {
+    writeln!(
+        out,
+        "{QUIET}{}{QUIET:#}",
+        paragraph(
+            "Type the number of a suggestion, or a key of the lookup (Tab completes). s skips, u takes back, q quits \
+             and keeps what is decided, ? shows this."
+        )
+    )
+}
+
+/// Prints an open key with what it costs.
+pub(crate) fn open_key(
+    out: Out<'_>,
+    checked: &Checked,
+    open: &OpenKey<'_>,
+    links: &[String],
+    (number, count): (usize, usize),
+) -> io::Result<()> {
+    let finding = open.finding;
+    writeln!(
+        out,
+        "\n{QUIET}{number} of {count}{QUIET:#}  {TITLE}{}{TITLE:#}  in {}",
+        visible(&open.key),
+        links.join(", ")
+    )?;
+    let mut costs = vec![counted(finding.count, "line")];
+    let cells = stake_cells(checked, finding.stake.as_ref());
+    for (column, cell) in checked.columns.iter().zip(cells) {
+        if !cell.is_empty() {
+            costs.push(format!("{} {cell}", column.name));
+        }
+    }
+    if let Some((first, last)) = finding.days {
+        costs.push(if first == last { first.to_string() } else { format!("{first} to {last}") });
+    }
+    writeln!(out, "  {}", costs.join(" · "))
+}
+
+/// Prints the first line that has a key.
+pub(crate) fn first_line(
+    out: Out<'_>,
+    line: Option<&(String, Vec<String>)>,
+    columns: &[String],
+) -> io::Result<()> {
+    let Some((place, cells)) = line else { return Ok(()) };
+    let cells = columns.iter().zip(cells).filter(|(_, cell)| !cell.is_empty());
+    let cells: Vec<String> = cells.map(|(column, cell)| format!("{column} {cell}")).collect();
+    writeln!(out, "  {QUIET}{place}  {}{QUIET:#}", cells.join(" · "))
+}
+
+/// Prints the keys that may be meant, with what their rows say.
+pub(crate) fn suggestions(
+    out: Out<'_>,
+    suggestions: &[Suggestion],
+    meanings: &BTreeMap<String, String>,
+) -> io::Result<()> {
+    if suggestions.is_empty() {
+        return writeln!(out, "\n  {NOTICE}No key of the lookup is like it.{NOTICE:#}");
+    }
+    let widest = |text: fn(&Suggestion) -> String| {
+        suggestions.iter().map(|s| text(s).chars().count()).max().unwrap_or(0)
+    };
+    let (keys, reasons) = (widest(|s| s.key.clone()), widest(Suggestion::words));
+    writeln!(out)?;
+    for (number, suggestion) in (1..).zip(suggestions) {
+        let said = meanings.get(&suggestion.key).map_or("", String::as_str);
+        let (key, why) = (&suggestion.key, suggestion.words());
+        let chance = if suggestion.likely { "" } else { "  by chance?" };
+        let line = format!("{why:<reasons$}  {said}{chance}");
+        writeln!(out, "  {TITLE}{number}{TITLE:#}  {key:<keys$}  {QUIET}{}{QUIET:#}", line.trim_end())?;
+    }
+    Ok(())
+}
+
+/// Says what was decided on a key.
+pub(crate) fn one_mended(out: Out<'_>, mended: &Mended) -> io::Result<()> {
+    writeln!(
+        out,
+        "  {GOOD}{} means {} in {}{GOOD:#}",
+        visible(&mended.found),
+        mended.used,
+        mended.links.join(", ")
+    )
+}
+
+/// Says that the lookup does not have a key.
+pub(crate) fn no_such_key(out: Out<'_>, text: &str, keys: &[String]) -> io::Result<()> {
+    let keys: Vec<&str> = keys.iter().map(String::as_str).collect();
+    let near = match nearest_name(text, &keys) {
+        Some(near) => format!("; did you mean {near}?"),
+        None => String::new(),
+    };
+    writeln!(out, "  {NOTICE}The lookup has no key `{text}`{near}{NOTICE:#}")
+}
+
+/// Says that there is nothing to take back.
+pub(crate) fn nothing_to_undo(out: Out<'_>) -> io::Result<()> {
+    writeln!(out, "  {NOTICE}There is nothing to take back.{NOTICE:#}")
+}
+
+/// Says what came of it.
+pub(crate) fn mend_end(
+    out: Out<'_>,
+    mended: usize,
+    left: usize,
+    kept: usize,
+    file: &str,
+) -> io::Result<()> {
+    if mended + left == 0 {
+        return Ok(());
+    }
+    let keys = counted(mended as u64, "key");
+    writeln!(out, "\n{GOOD}{keys} mended{GOOD:#}, {left} left.")?;
+    if kept > 0 {
+        let rows = counted(kept as u64, "correction");
+        writeln!(out, "{file} holds {rows}; `interligo run` applies them.")?;
+    }
+    Ok(())
+}
+
+/// Prints keys that were mended without asking.
+pub(crate) fn mended(out: Out<'_>, mended: &[Mended], file: &str, dry: bool) -> io::Result<()> {
+    if mended.is_empty() {
+        return writeln!(out, "No key was mended.");
+    }
+    let mut table = TextTable::new(["Found", "used", "in", ">lines", "why"]);
+    for one in mended {
+        table.row([
+            visible(&one.found),
+            one.used.clone(),
+            one.links.join(", "),
+            one.lines.map_or(String::new(), |lines| grouped(&lines.to_string())),
+            one.note.clone(),
+        ]);
+    }
+    table.print(out, "  ")?;
+    let keys = counted(mended.len() as u64, "key");
+    if dry {
+        writeln!(out, "\n{keys} would be mended; nothing was written.")
+    } else {
+        writeln!(out, "\n{GOOD}{keys} mended{GOOD:#} in {file}; `interligo run` applies them.")
+    }
+}
+
+/// Says how many keys are still open.
+pub(crate) fn left_open(out: Out<'_>, left: usize, doubtful: u64) -> io::Result<()> {
+    if left == 0 {
+        return Ok(());
+    }
+    let keys = counted(left as u64, "key");
+    let doubt = match doubtful {
+        0 => String::new(),
+        some => format!(", {some} of them because several keys fit, or one by chance"),
+    };
+    writeln!(out, "{QUIET}{keys} left{doubt}: `interligo mend` goes through them.{QUIET:#}")
+}
+
+/// Says of a correction that it leads nowhere.
+pub(crate) fn astray(file: &str, correction: &Correction) {
+    let Correction { found, used, link, row, .. } = correction;
+    anstream::eprintln!(
+        "{NOTICE}Not taken over:{NOTICE:#} {file}:{row} `{found}`, because the lookup of `{link}` has no key `{used}`"
+    );
+}

@@ -1,0 +1,141 @@
+//! Corrections: keys that are known to be wrong, each with the key that is meant.
+//!
+//! They go before a lookup's own keys at each step of matching: a key as it is written is looked for among
+//! the corrections, then in the lookup; then, cleaned, again in both. A correction that leads to no key of the
+//! lookup, or that another one contradicts, changes nothing.
+
+use std::collections::BTreeMap;
+
+use arrow_array::StringViewArray;
+
+use crate::bind::Route;
+use crate::keys::{Found, KeyForm, KeyIndex, joined};
+
+/// One row of the corrections file.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Correction {
+    /// The link that it is for.
+    pub link: String,
+    /// The key as it is found; the columns of a key are joined by ` + `.
+    pub found: String,
+    /// The key of the lookup that is meant.
+    pub used: String,
+    /// What somebody wanted to say about it.
+    pub note: String,
+    /// Its row in the file.
+    pub row: u64,
+}
+
+/// What becomes of a correction in a link.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Fate {
+    /// It holds.
+    Holds,
+    /// It holds, although the lookup has the key that it corrects by now.
+    HasRow,
+    /// An earlier one says the same.
+    Twice,
+    /// Another one says something else for the same key; neither holds.
+    Contradicted,
+    /// The lookup does not have the key that it leads to.
+    LeadsNowhere,
+}
+
+/// The corrections of one link.
+pub(crate) struct Corrections {
+    index: KeyIndex,
+    /// By number in the index: the correction, by number in the plan's, and the row of the index of the
+    /// lookup's keys that it leads to.
+    targets: Vec<(u32, u32)>,
+    /// What becomes of each of the corrections that are for this link.
+    pub(super) fates: Vec<(usize, Fate)>,
+}
+
+/// The key of several columns that a text with ` + ` between them means.
+pub(crate) fn key_of(text: &str, columns: usize) -> Option<String> {
+    if columns == 1 {
+        return Some(text.to_owned());
+    }
+    let parts: Vec<&str> = text.split(" + ").map(str::trim).collect();
+    (parts.len() == columns).then(|| joined(&parts).into_owned())
+}
+
+impl Corrections {
+    /// The corrections that are for a route, if any; `lookup` finds the lookup's keys.
+    pub(super) fn of(
+        all: &[Correction],
+        route: &Route,
+        forms: Option<&[KeyForm]>,
+        lookup: &KeyIndex,
+    ) -> Option<Corrections> {
+        let columns = route.ignore.len();
+        let own = all.iter().enumerate().filter(|(_, c)| route.is_called(&c.link));
+        let mut fates = BTreeMap::new();
+        let mut open: Vec<(usize, String, u32)> = Vec::new();
+        for (number, correction) in own {
+            let row = key_of(&correction.used, columns).and_then(|key| match lookup.find(&key) {
+                Found::Exact(row) | Found::Cleaned(row) => Some(row),
+                Found::Undecided | Found::Nothing => None,
+            });
+            match (key_of(&correction.found, columns), row) {
+                (Some(found), Some(row)) => open.push((number, found, row)),
+                _ => {
+                    fates.insert(number, Fate::LeadsNowhere);
+                }
+            }
+        }
+        // Two corrections are for one key if one of them finds the other's.
+        let keys = |open: &[(usize, String, u32)]| {
+            let keys: Vec<(&str, u32)> =
+                (0u32..).zip(open).map(|(at, (_, key, _))| (key.as_str(), at)).collect();
+            KeyIndex::new(keys.into_iter(), forms.map(<[KeyForm]>::to_vec))
+        };
+        let every = keys(&open);
+        let mut same: BTreeMap<String, Vec<usize>> = BTreeMap::new();
+        for (at, (_, found, _)) in open.iter().enumerate() {
+            let form = if forms.is_some() { every.form(found) } else { found.clone() };
+            same.entry(form).or_default().push(at);
+        }
+        let mut kept = Vec::new();
+        for group in same.values() {
+            let agree = group.iter().all(|at| open[*at].2 == open[group[0]].2);
+            for (position, at) in group.iter().enumerate() {
+                let (number, found, _) = &open[*at];
+                let fate = match (agree, position) {
+                    (false, _) => Fate::Contradicted,
+                    (true, 0) if !matches!(lookup.find(found), Found::Nothing) => Fate::HasRow,
+                    (true, 0) => Fate::Holds,
+                    (true, _) => Fate::Twice,
+                };
+                if matches!(fate, Fate::Holds | Fate::HasRow) {
+                    kept.push(*at);
+                }
+                fates.insert(*number, fate);
+            }
+        }
+        let kept: Vec<_> = kept.into_iter().map(|at| open[at].clone()).collect();
+        (!fates.is_empty()).then(|| Corrections {
+            index: keys(&kept),
+            targets: kept.iter().map(|(number, _, row)| (*number as u32, *row)).collect(),
+            fates: fates.into_iter().collect(),
+        })
+    }
+
+    /// The lines whose key is corrected as it is written, with the number in the index.
+    pub(super) fn as_written(&self, keys: &StringViewArray) -> Vec<(u32, u32)> {
+        self.index.exact_all(keys)
+    }
+
+    /// The same of one key after cleaning.
+    pub(super) fn cleaned(&self, key: &str) -> Option<u32> {
+        match self.index.find_unclean(key) {
+            Found::Exact(at) | Found::Cleaned(at) => Some(at),
+            Found::Undecided | Found::Nothing => None,
+        }
+    }
+
+    /// By number in the index: the correction and the row that it leads to.
+    pub(super) fn target(&self, at: u32) -> (u32, u32) {
+        self.targets[at as usize]
+    }
+}

@@ -1,0 +1,193 @@
+//! The index of keys that were not found, under all that they may be near to.
+
+use std::hash::{BuildHasher, Hash};
+
+use foldhash::fast::FixedState;
+use hashbrown::HashMap;
+
+use super::alike::{folded, skeletons};
+
+/// Edits are looked for among so many signs at the end of a key.
+const END: usize = 16;
+
+/// The shortest text that keys with the same beginning or end share.
+const SHARED: usize = 4;
+
+/// The base of the sums that stand for texts.
+const BASE: u64 = 0x9e37_79b9_7f4a_7c15;
+
+/// What a number in the index was made of, mixed into it.
+#[derive(Clone, Copy)]
+enum Made {
+    /// A key in one writing.
+    Skeleton = 1,
+    /// The end of a key without some of its signs.
+    Shortened = 2,
+    /// A whole key.
+    Whole = 3,
+    /// The beginning or end of a key.
+    Affix = 4,
+}
+
+/// The keys by what they may be near to.
+pub(super) struct NearIndex {
+    keys: HashMap<u64, Vec<u32>, FixedState>,
+    /// Bits of the numbers that are there: most of what is asked is not.
+    filter: Vec<u64>,
+    mask: u64,
+}
+
+impl NearIndex {
+    pub(super) fn new(sought: &[&str]) -> NearIndex {
+        let mut keys: HashMap<u64, Vec<u32>, FixedState> = HashMap::default();
+        let mut signs = Signs::default();
+        for (number, key) in (0u32..).zip(sought) {
+            signs.of(key);
+            let mut note = |made: u64| {
+                let held = keys.entry(made).or_default();
+                if held.last() != Some(&number) {
+                    held.push(number);
+                }
+            };
+            skeleton_numbers(key).into_iter().for_each(&mut note);
+            signs.shortened(&mut note);
+            note(signs.whole(Made::Whole));
+            signs.affixes(Made::Affix, &mut note);
+        }
+        let bits = (keys.len() * 32).next_power_of_two().max(64) as u64;
+        let mut index = NearIndex { filter: vec![0; bits as usize / 64], mask: bits - 1, keys };
+        for number in index.keys.keys() {
+            let bit = mixed(*number) & index.mask;
+            index.filter[bit as usize / 64] |= 1 << (bit % 64);
+        }
+        index
+    }
+
+    pub(super) fn searcher(&self) -> Searcher<'_> {
+        Searcher { index: self, signs: Signs::default(), found: Vec::new() }
+    }
+
+    fn find(&self, number: u64, found: &mut Vec<u32>) {
+        let bit = mixed(number) & self.mask;
+        if self.filter[bit as usize / 64] & 1 << (bit % 64) != 0
+            && let Some(keys) = self.keys.get(&number)
+        {
+            found.extend_from_slice(keys);
+        }
+    }
+}
+
+/// Asks an index for one key after the other.
+pub(super) struct Searcher<'i> {
+    index: &'i NearIndex,
+    signs: Signs,
+    found: Vec<u32>,
+}
+
+impl Searcher<'_> {
+    /// The keys, by number, that may be near to one of the lookup.
+    pub(super) fn candidates(&mut self, key: &str) -> &[u32] {
+        let Searcher { index, signs, found } = self;
+        found.clear();
+        signs.of(key);
+        let mut find = |number: u64| index.find(number, found);
+        skeleton_numbers(key).into_iter().for_each(&mut find);
+        signs.shortened(&mut find);
+        // One that begins or ends with a key, or is the beginning or end of one.
+        find(signs.whole(Made::Affix));
+        signs.affixes(Made::Whole, &mut find);
+        found.sort_unstable();
+        found.dedup();
+        found
+    }
+}
+
+fn skeleton_numbers(key: &str) -> [u64; 2] {
+    skeletons(key).map(|text| {
+        let hash = FixedState::with_seed(Made::Skeleton as u64);
+        hash.hash_one(&text)
+    })
+}
+
+fn mixed(number: u64) -> u64 {
+    let product = u128::from(number ^ BASE) * 0xd1b5_4a32_d192_ed03;
+    product as u64 ^ (product >> 64) as u64
+}
+
+/// The signs of a key, with sums by which any stretch of them has its number at once.
+#[derive(Default)]
+struct Signs {
+    /// The number of each sign.
+    signs: Vec<u64>,
+    /// The sums up to each sign.
+    sums: Vec<u64>,
+    /// The powers of the base.
+    powers: Vec<u64>,
+}
+
+impl Signs {
+    fn of(&mut self, key: &str) {
+        self.signs.clear();
+        self.sums.clear();
+        self.sums.push(0);
+        let mut sum = 0u64;
+        for sign in folded(key).chars() {
+            let number = mixed(u64::from(u32::from(sign)));
+            sum = sum.wrapping_mul(BASE).wrapping_add(number);
+            self.signs.push(number);
+            self.sums.push(sum);
+        }
+        while self.powers.len() < self.sums.len() {
+            let last = self.powers.last().map_or(1, |last: &u64| last.wrapping_mul(BASE));
+            self.powers.push(last);
+        }
+    }
+
+    /// The sum of a stretch.
+    fn sum(&self, from: usize, to: usize) -> u64 {
+        self.sums[to].wrapping_sub(self.sums[from].wrapping_mul(self.powers[to - from]))
+    }
+
+    /// The sum of two stretches, one behind the other.
+    fn joined(&self, one: u64, from: usize, to: usize) -> u64 {
+        one.wrapping_mul(self.powers[to - from]).wrapping_add(self.sum(from, to))
+    }
+
+    /// The number of the whole key.
+    fn whole(&self, made: Made) -> u64 {
+        number(made, self.sum(0, self.signs.len()), self.signs.len())
+    }
+
+    /// The end of the key, and the same without any one and any two of its signs.
+    fn shortened(&self, mut each: impl FnMut(u64)) {
+        let (start, end) = (self.signs.len().saturating_sub(END), self.signs.len());
+        let length = end - start;
+        each(number(Made::Shortened, self.sum(start, end), length));
+        for one in start..end {
+            let before = self.sum(start, one);
+            let without = self.joined(before, one + 1, end);
+            each(number(Made::Shortened, without, length - 1));
+            for two in one + 1..end {
+                let middle = self.joined(before, one + 1, two);
+                let without = self.joined(middle, two + 1, end);
+                each(number(Made::Shortened, without, length - 2));
+            }
+        }
+    }
+
+    /// Beginnings and ends of at least half of the key.
+    fn affixes(&self, made: Made, mut each: impl FnMut(u64)) {
+        let length = self.signs.len();
+        for shared in length.div_ceil(2).max(SHARED)..length {
+            each(number(made, self.sum(0, shared), shared));
+            each(number(made, self.sum(length - shared, length), shared));
+        }
+    }
+}
+
+/// The number of a text by its sum and length.
+fn number(made: Made, sum: u64, length: usize) -> u64 {
+    let mut hasher = FixedState::with_seed(made as u64).build_hasher();
+    (sum, length).hash(&mut hasher);
+    std::hash::Hasher::finish(&hasher)
+}

@@ -1,0 +1,289 @@
+//! Near misses: the keys of a lookup that a key without a row may mean, best first, each with the reason.
+//!
+//! Not pair by pair: the keys that were not found are put into an index under everything that they may
+//! have been before somebody mistyped them, and the lookup's keys go through it once. Two texts that are at
+//! most two edits apart become the same when at most two signs are left out of each (symmetric deletion);
+//! this holds for the ends of texts as well, so that long keys cost no more than short ones.
+
+mod alike;
+mod index;
+
+pub use alike::Likeness;
+use alike::{folded, writing};
+use index::NearIndex;
+
+/// How many suggestions a key gets at most.
+pub const SUGGESTED: usize = 9;
+
+/// How many keys are looked into at a time.
+pub const LOOKED_INTO: usize = 20_000;
+
+/// How many of a lookup's own keys tell how close together they lie.
+const SAMPLED: usize = 200;
+
+/// Edits say nothing where more of a lookup's own keys than one in so many lie that close together.
+const DENSE: usize = 10;
+
+/// A key of the lookup that may be meant.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Near {
+    /// Its number among the lookup's keys.
+    pub key: u32,
+    /// In what the two differ; several differences in writing, or one other.
+    pub why: Vec<Likeness>,
+    /// Whether it would hardly be so close by chance.
+    pub likely: bool,
+    /// How many signs are too many or too few, for a key that begins or ends with another.
+    beyond: usize,
+}
+
+impl Near {
+    /// What comes first is the better suggestion.
+    fn rank(&self) -> (Likeness, usize, usize, u32) {
+        let worst = self.why.iter().max().copied().unwrap_or(Likeness::TwoEdits);
+        let class = if worst.is_writing() { Likeness::Case } else { worst };
+        (class, self.why.len(), self.beyond, self.key)
+    }
+}
+
+/// For each of some keys, those of a lookup that it may mean, the best first, up to [`SUGGESTED`].
+///
+/// Keys of several columns are one text, see [`joined`](crate::keys::joined).
+pub fn near_keys(sought: &[&str], keys: &[&str]) -> Vec<Vec<Near>> {
+    let step = keys.len().div_ceil(SAMPLED).max(1);
+    let sample: Vec<&str> = keys.iter().step_by(step).copied().collect();
+    let asked: Vec<&str> = sought.iter().chain(&sample).copied().collect();
+    let index = NearIndex::new(&asked);
+    let mut found = searched(&index, &asked, keys);
+    let own = found.split_off(sought.len());
+    let close = |likeness: fn(Likeness) -> bool| {
+        let near = |near: &&Vec<Near>| near.iter().any(|near| near.why.iter().any(|w| likeness(*w)));
+        own.iter().filter(near).count() * DENSE > sample.len()
+    };
+    // Among few keys nothing is near by chance alone.
+    let dense_by_one = close(|why| matches!(why, Likeness::Swapped | Likeness::OneEdit));
+    let dense_by_two = dense_by_one || close(|why| why == Likeness::TwoEdits);
+    for (key, near) in sought.iter().zip(&mut found) {
+        let length = key.chars().count();
+        let count = |class: fn(Likeness) -> bool, near: &[Near]| {
+            near.iter().filter(|near| near.why.iter().any(|why| class(*why))).count()
+        };
+        let affixes = count(Likeness::is_affix, near);
+        let all = near.len();
+        for near in near.iter_mut() {
+            near.likely = match near.why.iter().max() {
+                Some(Likeness::Swapped | Likeness::OneEdit) => !dense_by_one && length > 3,
+                Some(Likeness::TwoEdits) => !dense_by_two && length > 7 && all == 1,
+                Some(Likeness::Prefix | Likeness::Suffix) => affixes == 1 && length > 4,
+                Some(_) => true,
+                None => false,
+            };
+        }
+    }
+    found
+}
+
+/// The lookup's keys, sent through the index on all cores.
+fn searched(index: &NearIndex, asked: &[&str], keys: &[&str]) -> Vec<Vec<Near>> {
+    let threads = std::thread::available_parallelism().map_or(1, usize::from);
+    let size = keys.len().div_ceil(threads).max(1);
+    let parts: Vec<Vec<Vec<Near>>> = std::thread::scope(|scope| {
+        let search = |(number, part): (usize, &'_ [&str])| {
+            let first = (number * size) as u32;
+            let mut found = vec![Vec::new(); asked.len()];
+            let mut near = index.searcher();
+            for (key, at) in part.iter().zip(first..) {
+                for asked_at in near.candidates(key) {
+                    let sought = asked[*asked_at as usize];
+                    if let Some((why, beyond)) = likeness(sought, key) {
+                        let near = Near { key: at, why, likely: false, beyond };
+                        keep(&mut found[*asked_at as usize], near);
+                    }
+                }
+            }
+            found
+        };
+        let workers: Vec<_> = keys
+            .chunks(size)
+            .enumerate()
+            .map(|part| scope.spawn(move || search(part)))
+            .collect();
+        workers.into_iter().map(|w| w.join().expect("searching does not panic")).collect()
+    });
+    let mut found = vec![Vec::new(); asked.len()];
+    for part in parts {
+        for (own, other) in found.iter_mut().zip(part) {
+            other.into_iter().for_each(|near| keep(own, near));
+        }
+    }
+    found
+}
+
+/// Puts a suggestion among the best, in their order.
+fn keep(best: &mut Vec<Near>, near: Near) {
+    let at = best.partition_point(|other| other.rank() < near.rank());
+    if at < SUGGESTED {
+        best.insert(at, near);
+        best.truncate(SUGGESTED);
+    }
+}
+
+/// In what two keys differ, where they are alike at all: the differences, and how many signs one has
+/// beyond the other.
+pub(crate) fn likeness(one: &str, other: &str) -> Option<(Vec<Likeness>, usize)> {
+    if one == other {
+        return None;
+    }
+    if let Some(why) = writing(one, other) {
+        return Some((why, 0));
+    }
+    let (one, other) = (folded(one), folded(other));
+    let lengths = (one.chars().count(), other.chars().count());
+    let beyond = lengths.0.abs_diff(lengths.1);
+    let shorter = lengths.0.min(lengths.1);
+    let edits = if beyond <= 2 { strsim::osa_distance(&one, &other) } else { usize::MAX };
+    // Two edits of a short key make any key of another.
+    let affix = |likeness| (beyond <= shorter && shorter >= 4).then(|| (vec![likeness], beyond));
+    let edited = match edits {
+        1 if lengths.0 == lengths.1 && swapped(&one, &other) => Some(Likeness::Swapped),
+        1 if shorter > 1 => Some(Likeness::OneEdit),
+        2 if shorter > 5 => Some(Likeness::TwoEdits),
+        _ => None,
+    };
+    match edited {
+        Some(Likeness::TwoEdits) | None => {}
+        Some(why) => return Some((vec![why], 0)),
+    }
+    let found = if one.starts_with(&*other) || other.starts_with(&*one) {
+        affix(Likeness::Prefix)
+    } else if one.ends_with(&*other) || other.ends_with(&*one) {
+        affix(Likeness::Suffix)
+    } else {
+        None
+    };
+    found.or_else(|| edited.map(|why| (vec![why], 0)))
+}
+
+/// Whether two texts of one edit differ in the order of two neighbours.
+fn swapped(one: &str, other: &str) -> bool {
+    one.chars().zip(other.chars()).filter(|(a, b)| a != b).count() == 2
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn first(sought: &str, keys: &[&str]) -> Option<(String, Vec<Likeness>, bool)> {
+        let found = near_keys(&[sought], keys).remove(0);
+        let near = found.into_iter().next()?;
+        Some((keys[near.key as usize].to_owned(), near.why, near.likely))
+    }
+
+    #[test]
+    fn each_difference_has_its_reason() {
+        use Likeness::*;
+        let keys = ["HV-0110", "SM-217", "FR 339", "0042", "Veil, tulle", "XT-90412-B"];
+        for (sought, key, why) in [
+            ("hv-0110", "HV-0110", vec![Case]),
+            ("SM - 217", "SM-217", vec![Spaces]),
+            ("ＳＭ-217", "SM-217", vec![Width]),
+            ("SM217", "SM-217", vec![Punctuation]),
+            ("HV-110", "HV-0110", vec![LeadingZeros]),
+            ("42", "0042", vec![LeadingZeros]),
+            ("HV-O11O", "HV-0110", vec![LookAlike]),
+            ("SМ-2l7", "SM-217", vec![LookAlike]),
+            ("fr339", "FR 339", vec![Case, Spaces]),
+            ("MS-217", "SM-217", vec![Swapped]),
+            ("SM-27", "SM-217", vec![OneEdit]),
+            ("Vail, tulle", "Veil, tulle", vec![OneEdit]),
+            ("Vail, tule", "Veil, tulle", vec![TwoEdits]),
+            ("XT-90412", "XT-90412-B", vec![Prefix]),
+            ("DE/FR 339", "FR 339", vec![Suffix]),
+        ] {
+            assert_eq!(first(sought, &keys), Some((key.to_owned(), why, true)), "{sought}");
+        }
+        for far in ["QQ-555", "", "HV", "7", "tulle"] {
+            assert_eq!(first(far, &keys), None, "{far}");
+        }
+    }
+
+    #[test]
+    fn where_keys_lie_close_together_an_edit_says_nothing() {
+        let keys: Vec<String> = (1001..1200).map(|number| number.to_string()).collect();
+        let keys: Vec<&str> = keys.iter().map(String::as_str).collect();
+        let found = first("1999", &keys).expect("1099 is near");
+        assert_eq!((found.1, found.2), (vec![Likeness::OneEdit], false));
+        assert_eq!(first("l050", &keys), Some(("1050".into(), vec![Likeness::LookAlike], true)));
+    }
+
+    /// One random edit of a key.
+    fn edited(key: &str, at: usize, what: u8, sign: char) -> String {
+        let mut signs: Vec<char> = key.chars().collect();
+        let at = at % signs.len();
+        match what {
+            0 => signs[at] = sign,
+            1 => signs.insert(at, sign),
+            2 => drop(signs.remove(at)),
+            _ => {
+                let next = (at + 1) % signs.len();
+                let (a, b) = (at.min(next), at.max(next));
+                if b == a + 1 {
+                    signs.swap(a, b);
+                }
+            }
+        }
+        signs.into_iter().collect()
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(48))]
+        /// The index suggests what a loop over all pairs does.
+        #[test]
+        fn prop_the_index_finds_what_a_loop_finds(
+            keys in prop::collection::hash_set("[aAB0O1l-]{1,4}( [a-c]{1,3})?|[ab]{18,20}", 0..30),
+            sought in prop::collection::vec("[aAB0O1l-]{1,4}( [a-c]{1,3})?|[ab]{18,20}", 1..6),
+        ) {
+            let keys: Vec<&str> = keys.iter().map(String::as_str).collect();
+            let sought: Vec<&str> = sought.iter().map(String::as_str).collect();
+            let found = near_keys(&sought, &keys);
+            for (key, found) in sought.iter().zip(found) {
+                let mut all = Vec::new();
+                for (at, other) in (0u32..).zip(&keys) {
+                    if let Some((why, beyond)) = likeness(key, other) {
+                        keep(&mut all, Near { key: at, why, likely: false, beyond });
+                    }
+                }
+                let found: Vec<_> = found.iter().map(|near| (near.key, &near.why)).collect();
+                let all: Vec<_> = all.iter().map(|near| (near.key, &near.why)).collect();
+                prop_assert_eq!(found, all, "{:?}", key);
+            }
+        }
+    }
+
+    #[test]
+    fn a_single_edit_is_found_again_in_at_least_99_of_100_cases() {
+        let mut chance = 7u64;
+        let mut below = |bound: u64| {
+            chance = chance.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1);
+            (chance >> 33) % bound
+        };
+        let letters: Vec<char> = ('A'..='Z').chain('0'..='9').collect();
+        let mut sign = |_| letters[below(36) as usize];
+        let keys: Vec<String> = (0..3_000).map(|_| (0..7).map(&mut sign).collect()).collect();
+        let edits: Vec<(usize, String)> = (0..1_000)
+            .map(|case| {
+                let key = below(3_000) as usize;
+                let sign = letters[below(36) as usize];
+                (key, edited(&keys[key], below(7) as usize, (case % 4) as u8, sign))
+            })
+            .filter(|(_, edited)| !keys.contains(edited))
+            .collect();
+        let sought: Vec<&str> = edits.iter().map(|(_, edited)| edited.as_str()).collect();
+        let keys: Vec<&str> = keys.iter().map(String::as_str).collect();
+        let found = near_keys(&sought, &keys);
+        let right = edits.iter().zip(&found);
+        let right = right.filter(|((key, _), near)| near.iter().any(|n| n.key as usize == *key));
+        assert!(right.count() * 100 >= edits.len() * 99, "of {}", edits.len());
+    }
+}

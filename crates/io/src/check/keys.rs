@@ -1,0 +1,182 @@
+//! Findings over the keys of lines: those that were not found, those that were cleaned, and corrections.
+
+use std::collections::BTreeMap;
+
+use interligo_core::checks::Suggestion;
+use interligo_core::engine::Engine;
+use interligo_core::findings::{ExactSum, Parts};
+use interligo_core::links::{Fate, LinkStatus};
+use interligo_core::near::LOOKED_INTO;
+use interligo_core::plan::Missing;
+use interligo_core::tallies::{KeyTally, SoughtKey};
+
+use super::{Checked, Code, FactRun, Finding, Stake};
+use crate::project::Project;
+
+impl Checked {
+    /// Keys that a fact's links did not find as they are written.
+    pub(super) fn add_keys(&mut self, project: &Project, number: usize, fact: &FactRun<'_>) {
+        let (engine, findings) = (fact.engine, &fact.outcome.findings);
+        let parts = project.fact_parts(engine);
+        let missed = findings.keys.sorted();
+        let suggested = suggestions(engine, &missed);
+        for (at, (key, tally)) in missed.into_iter().enumerate() {
+            let found = suggested.get(&at).cloned().unwrap_or_default();
+            let likely = found.first().is_some_and(|best| best.likely);
+            let code = if likely { Code::NearMiss } else { Code::of_key(key.status) };
+            let mut finding = self.of_key(number, engine, &parts, code, key, tally);
+            let missing = engine.bound.routes[key.link].missing;
+            finding.stops = match key.status {
+                LinkStatus::Overlapping => true,
+                LinkStatus::Unmatched | LinkStatus::Blank => missing == Missing::Stop,
+                _ => false,
+            };
+            finding.note = match missing {
+                Missing::Fill if rule_reaches(key.status) => "filled as the plan says".into(),
+                Missing::SetAside if rule_reaches(key.status) => "set aside".into(),
+                _ => String::new(),
+            };
+            if let Some(best) = found.first().filter(|_| likely) {
+                finding.note = format!("`{}`? {}", best.key, best.words());
+            }
+            finding.suggestions = found;
+            self.findings.push(finding);
+        }
+        for (key, tally) in findings.passed_over.sorted() {
+            let mut finding =
+                self.of_key(number, engine, &parts, Code::PassedOverKey, key, tally);
+            finding.note = "a later key of the line was found".to_owned();
+            self.findings.push(finding);
+        }
+        for (key, tally) in findings.cleaned.sorted() {
+            let mut finding = self.of_key(number, engine, &parts, Code::CleanedKey, key, tally);
+            if let Some(row) = tally.row {
+                finding.note = format!("taken as `{}`", engine.key_of_row(key.link, row));
+            }
+            self.findings.push(finding);
+        }
+    }
+
+    fn of_key(
+        &self,
+        fact: usize,
+        engine: &Engine,
+        parts: &Parts,
+        code: Code,
+        key: &SoughtKey,
+        tally: &KeyTally,
+    ) -> Finding {
+        let place = |spot| parts.place(spot).to_string();
+        Finding {
+            code,
+            about: engine.bound.routes[key.link].name.clone(),
+            subject: key.key.clone(),
+            count: tally.lines,
+            stake: Some(self.stake(fact, engine, tally)),
+            places: tally.first.iter().copied().map(place).collect(),
+            last: tally.last.map(place),
+            table: engine.bound.fact.name.clone(),
+            spots: tally.first.clone(),
+            days: tally.days,
+            note: String::new(),
+            suggestions: Vec::new(),
+            stops: false,
+        }
+    }
+
+    fn stake(&self, fact: usize, engine: &Engine, tally: &KeyTally) -> Stake {
+        let amounts = tally.amounts.iter().enumerate();
+        let mut own = amounts
+            .map(|(number, sum)| sum.shown(engine.amount_places(number)))
+            .chain([tally.stake.shown(engine.stake_places())]);
+        let sum = |column: &super::StakeColumn| match column.fact == fact {
+            true => own.next().unwrap_or(ExactSum(None)),
+            false => ExactSum(None),
+        };
+        let sums = self.columns.iter().map(sum).collect();
+        Stake { lines: tally.lines, sums, unknown: tally.unknown }
+    }
+
+    /// Corrections that lead nowhere, contradict each other or are needed no more.
+    pub(super) fn add_corrections(&mut self, project: &Project, number: usize, fact: &FactRun<'_>) {
+        let (engine, used) = (fact.engine, &fact.outcome.findings.mended);
+        let Some(file) = project.corrections_file() else { return };
+        for (link, route) in engine.bound.routes.iter().enumerate() {
+            for (at, fate) in engine.fates(link) {
+                let correction = &engine.bound.corrections[*at];
+                let lines = used.get(&(link, *at as u32)).copied().unwrap_or(0);
+                let (code, note) = match fate {
+                    Fate::LeadsNowhere => (
+                        Code::CorrectionAstray,
+                        format!("the lookup has no key `{}`; it changes nothing", correction.used),
+                    ),
+                    Fate::Contradicted => (
+                        Code::CorrectionContradicted,
+                        format!("`{}` here, something else elsewhere; none holds", correction.used),
+                    ),
+                    Fate::Twice => (Code::CorrectionUnneeded, "it stands there twice".to_owned()),
+                    Fate::HasRow => (
+                        Code::CorrectionUnneeded,
+                        format!("the lookup has the key by now; {lines} lines still get `{}`", correction.used),
+                    ),
+                    Fate::Holds if lines == 0 => {
+                        (Code::CorrectionUnneeded, "no line has this key".to_owned())
+                    }
+                    Fate::Holds => continue,
+                };
+                let finding = Finding {
+                    stake: None,
+                    count: 1,
+                    places: vec![format!("{}:{}", file.shown, correction.row)],
+                    last: Some(format!("{}:{}", file.shown, correction.row)),
+                    note,
+                    ..self.of_key(
+                        number,
+                        engine,
+                        &Parts::default(),
+                        code,
+                        &SoughtKey { link, status: LinkStatus::Mended, key: correction.found.clone() },
+                        &KeyTally::default(),
+                    )
+                };
+                debug_assert_eq!(finding.about, route.name);
+                self.findings.push(finding);
+            }
+        }
+    }
+}
+
+/// Whether the rule for missing rows acts on a line that came out so.
+fn rule_reaches(status: LinkStatus) -> bool {
+    matches!(status, LinkStatus::Unmatched | LinkStatus::Blank)
+}
+
+/// Of the keys that were not found, by number, those that may be meant. Keys with many lines go first where there
+/// are too many.
+fn suggestions(
+    engine: &Engine,
+    missed: &[(&SoughtKey, &KeyTally)],
+) -> BTreeMap<usize, Vec<Suggestion>> {
+    let mut by_link: BTreeMap<usize, Vec<usize>> = BTreeMap::new();
+    for (at, (key, _)) in missed.iter().enumerate() {
+        if key.status == LinkStatus::Unmatched {
+            by_link.entry(key.link).or_default().push(at);
+        }
+    }
+    let mut found = BTreeMap::new();
+    for (link, mut keys) in by_link {
+        keys.sort_by_key(|at| std::cmp::Reverse(missed[*at].1.lines));
+        keys.truncate(LOOKED_INTO);
+        // Of several candidates the first is looked into.
+        let sought: Vec<&str> = keys
+            .iter()
+            .map(|at| {
+                let key = missed[*at].0.key.as_str();
+                let first = key.split(" or ").next().unwrap_or(key);
+                if engine.has_one_candidate(link) { key } else { first }
+            })
+            .collect();
+        found.extend(keys.iter().copied().zip(engine.suggestions(link, &sought)));
+    }
+    found
+}
