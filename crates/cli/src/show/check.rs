@@ -8,7 +8,7 @@ use interligo_io::{Checked, Code, Finding, Group, LinkBalance};
 use serde_json::{Map, Value, json};
 
 use super::explain::meaning;
-use super::findings::{example, share, stake_cells, stake_headings, subjects, visible};
+use super::findings::{example, note, part_of, share, stake_cells, stake_headings, subjects, visible};
 use super::number::grouped;
 use super::table::TextTable;
 use super::{GOOD, NOTICE, Out, QUIET, TITLE, counted, paragraph};
@@ -98,7 +98,7 @@ fn row_groups(out: Out<'_>, groups: &[&Group<'_>]) -> io::Result<()> {
             first.about.clone(),
             grouped(&group.count.to_string()),
             example(first),
-            first.note.clone(),
+            note(first),
         ]);
     }
     table.print(out, "  ")
@@ -252,21 +252,10 @@ fn row_findings(out: Out<'_>, findings: &[&Finding]) -> io::Result<()> {
             finding.about.clone(),
             grouped(&finding.count.to_string()),
             places,
-            if part.is_empty() { finding.note.clone() } else { finding.note.replace(part, "") },
+            note(finding),
         ]);
     }
     table.print(out, "  ")
-}
-
-/// The part of a place, as it stands before the row or cell: `sales.csv` of `sales.csv:7`, `book.xlsx#North!` of
-/// `book.xlsx#North!A7`.
-fn part_of(place: &str) -> &str {
-    let place = place.split(" `").next().unwrap_or(place);
-    match place.rfind(['!', ':']) {
-        Some(at) if place[at..].starts_with('!') => &place[..=at],
-        Some(at) => &place[..at],
-        None => "",
-    }
 }
 
 /// Findings as rows of comma-separated text.

@@ -75,6 +75,23 @@ pub(super) fn example(finding: &Finding) -> String {
     }
 }
 
+/// What happens, without the name of the part in which all of it happens.
+pub(super) fn note(finding: &Finding) -> String {
+    let part = finding.places.first().map_or("", |first| part_of(first));
+    if part.is_empty() { finding.note.clone() } else { finding.note.replace(part, "") }
+}
+
+/// The part of a place, as it stands before the row or cell: `sales.csv` of `sales.csv:7`, `book.xlsx#North!` of
+/// `book.xlsx#North!A7`.
+pub(super) fn part_of(place: &str) -> &str {
+    let place = place.split(" `").next().unwrap_or(place);
+    match place.rfind(['!', ':']) {
+        Some(at) if place[at..].starts_with('!') => &place[..=at],
+        Some(at) => &place[..at],
+        None => "",
+    }
+}
+
 /// A key of which stray spaces can be seen.
 pub(super) fn visible(key: &str) -> String {
     if key.trim() == key { key.to_owned() } else { format!("`{key}`") }
@@ -145,7 +162,7 @@ fn group_table(
         row.extend(stake_cells(checked, group.stake.as_ref()));
         row.extend(since.map(|since| change(since, group)));
         row.push(match first.stake {
-            None if !first.note.is_empty() => format!("{}; {}", example(first), first.note),
+            None if !first.note.is_empty() => format!("{}; {}", example(first), note(first)),
             _ => example(first),
         });
         table.row(row);

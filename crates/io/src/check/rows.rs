@@ -242,7 +242,7 @@ impl Checked {
             let parts = project.mixed_parts(table, column);
             if !parts.is_empty() {
                 let count = parts.len() as u64;
-                let note = "numbers in some cells, texts in others: compared as they are written";
+                let note = "numbers in some cells, texts in others";
                 let finding = Finding::of_rows(Code::TextAgainstNumber, table, column, count);
                 self.findings.push(finding.at(parts, note));
             }
