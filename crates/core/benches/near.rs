@@ -24,10 +24,8 @@ fn codes(keys: usize, sought: usize) -> (Vec<String>, Vec<String>) {
     let mut below = numbers();
     let mut letter = || char::from(b'A' + below(26) as u8);
     let signs: Vec<[char; 3]> = (0..keys).map(|_| [letter(), letter(), letter()]).collect();
-    let keys: Vec<String> = signs
-        .iter()
-        .map(|[a, b, c]| format!("{a}{b}-{:05}-{c}", below(100_000)))
-        .collect();
+    let keys: Vec<String> =
+        signs.iter().map(|[a, b, c]| format!("{a}{b}-{:05}-{c}", below(100_000))).collect();
     let wrong = (0..sought)
         .map(|_| {
             let mut key: Vec<char> = keys[below(keys.len())].chars().collect();
@@ -55,7 +53,8 @@ fn ten_thousand_keys_against(bencher: Bencher<'_, '_>, keys: usize) {
 #[divan::bench(sample_count = 3, sample_size = 1)]
 fn ten_thousand_numbers_against_a_million(bencher: Bencher<'_, '_>) {
     let keys: Vec<String> = (1_000_000..2_000_000).map(|number| number.to_string()).collect();
-    let wrong: Vec<String> = (0..10_000).map(|number| (2_000_000 + number * 37).to_string()).collect();
+    let wrong: Vec<String> =
+        (0..10_000).map(|number| (2_000_000 + number * 37).to_string()).collect();
     let keys: Vec<&str> = keys.iter().map(String::as_str).collect();
     let wrong: Vec<&str> = wrong.iter().map(String::as_str).collect();
     bencher.bench(|| near_keys(&wrong, &keys));

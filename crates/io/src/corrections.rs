@@ -63,7 +63,11 @@ impl CorrectionsFile {
             found.ok_or_else(|| {
                 let way_out = match nearest_name(name, &there) {
                     Some(near) => format!("is `{near}` meant by it?"),
-                    None => format!("its first row is `{}`; corrections have the columns {}", there.join(","), HEADINGS.join(", ")),
+                    None => format!(
+                        "its first row is `{}`; corrections have the columns {}",
+                        there.join(","),
+                        HEADINGS.join(", ")
+                    ),
                 };
                 input(format!("has no column `{name}`")).at_row(1).help(way_out)
             })
@@ -90,9 +94,12 @@ impl CorrectionsFile {
                     Some(near) => format!("did you mean `{near}`?"),
                     None => format!("the links of the plan are {}", links.join(", ")),
                 };
-                return Err(input(format!("names a link `{}`, which the plan does not have", cell(link)))
-                    .at_row(row)
-                    .help(way_out));
+                return Err(input(format!(
+                    "names a link `{}`, which the plan does not have",
+                    cell(link)
+                ))
+                .at_row(row)
+                .help(way_out));
             }
             corrections.push(Correction {
                 link: cell(link).to_owned(),

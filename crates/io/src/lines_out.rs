@@ -241,7 +241,7 @@ impl LinesOutput {
                     Piece::Attributes { link, cells } => {
                         out.extend_from_slice(cells.of(lines.link_rows(*link)[row]));
                     }
-                    Piece::Status(_) => write_status(statuses[number][row], out),
+                    Piece::Status(_) => write_status(&statuses[number], row, out),
                     Piece::Key { link, cells } => {
                         out.extend_from_slice(cells.of(lines.link_rows(*link)[row]));
                     }
@@ -269,8 +269,9 @@ fn keys_of_rows(link: usize, engine: &Engine) -> Cells {
     cells
 }
 
-/// How a link came out; of an alternative, which candidate was found.
-fn write_status((status, candidate): (LinkStatus, u32), out: &mut Vec<u8>) {
+/// How a link came out on a row; of an alternative, which candidate was found.
+fn write_status(statuses: &[(LinkStatus, u32)], row: usize, out: &mut Vec<u8>) {
+    let (status, candidate) = statuses[row];
     out.extend_from_slice(status.name().as_bytes());
     if status == LinkStatus::Alternate {
         out.extend_from_slice(format!(" {}", candidate + 1).as_bytes());

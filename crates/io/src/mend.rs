@@ -76,7 +76,9 @@ impl<'a> Mending<'a> {
         let file = project.corrections_to_write();
         // One that the plan does not name yet may be there nevertheless.
         let corrections = match engines.first() {
-            Some(engine) if project.corrections_file().is_some() => engine.bound.corrections.clone(),
+            Some(engine) if project.corrections_file().is_some() => {
+                engine.bound.corrections.clone()
+            }
             _ => file.read(&project.link_names(engines))?,
         };
         let mut mending = Mending {
@@ -101,7 +103,8 @@ impl<'a> Mending<'a> {
             engine.bound.routes.iter().position(|route| route.name == finding.about)
         };
         let own = |engine: &Engine| engine.bound.fact.name == finding.table;
-        let found = (0..).zip(self.engines).find(|(_, engine)| own(engine) && named(engine).is_some());
+        let found =
+            (0..).zip(self.engines).find(|(_, engine)| own(engine) && named(engine).is_some());
         let Some((fact, engine)) = found else { return };
         let Some(link) = named(engine) else { return };
         let key = first_key(engine, link, &finding.subject);
@@ -118,9 +121,8 @@ impl<'a> Mending<'a> {
 
     /// The names of the links that look for a key.
     pub fn links_of(&self, open: &OpenKey<'_>) -> Vec<String> {
-        let name = |(fact, link): &(usize, usize)| {
-            self.engines[*fact].bound.routes[*link].name.clone()
-        };
+        let name =
+            |(fact, link): &(usize, usize)| self.engines[*fact].bound.routes[*link].name.clone();
         open.links.iter().map(name).collect()
     }
 
@@ -235,7 +237,8 @@ impl<'a> Mending<'a> {
         let mut all = Vec::new();
         let mut doubtful = 0;
         for at in 0..self.open.len() {
-            let fits = |suggestion: &&Suggestion| suggestion.why.iter().all(|why| ways.contains(why));
+            let fits =
+                |suggestion: &&Suggestion| suggestion.why.iter().all(|why| ways.contains(why));
             let fitting: Vec<&Suggestion> =
                 self.open[at].finding.suggestions.iter().filter(fits).collect();
             match fitting.as_slice() {
@@ -269,7 +272,12 @@ impl<'a> Mending<'a> {
         let (mut mended, mut astray, mut all) = (Vec::new(), Vec::new(), Vec::new());
         for correction in given {
             let routes = self.engines.iter().flat_map(|engine| {
-                engine.bound.routes.iter().enumerate().map(move |(link, route)| (engine, link, route))
+                engine
+                    .bound
+                    .routes
+                    .iter()
+                    .enumerate()
+                    .map(move |(link, route)| (engine, link, route))
             });
             let mut own = routes.filter(|(_, _, route)| route.is_called(&correction.link));
             let used = own.find_map(|(engine, link, _)| engine.key_meant(link, &correction.used));

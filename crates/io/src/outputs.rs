@@ -204,8 +204,7 @@ impl Whole {
         checked: &Checked,
     ) -> Result<(), Error> {
         for (number, kind, path) in std::mem::take(&mut self.lists) {
-            let (bytes, rows) =
-                list_bytes(kind, project, engine, &self.outcome.findings, checked);
+            let (bytes, rows) = list_bytes(kind, project, engine, &self.outcome.findings, checked);
             let mut file = OutputFile::create(&path)?;
             file.write(&bytes)?;
             self.files.push(file);

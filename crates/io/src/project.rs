@@ -82,8 +82,7 @@ impl Project {
         wanted: impl Fn(&str) -> bool,
     ) -> Result<Project, Error> {
         let stop_on = stop_on(&plan)?;
-        let mut project =
-            Project { plan, folder: folder.to_owned(), tables: Vec::new(), stop_on };
+        let mut project = Project { plan, folder: folder.to_owned(), tables: Vec::new(), stop_on };
         let mut outputs: Vec<PathBuf> = project
             .plan
             .outputs
@@ -222,7 +221,8 @@ impl Project {
     /// Places of a table as spots: its parts by number.
     pub(crate) fn spots(&self, table: &str, places: &[Place]) -> Vec<Spot> {
         let parts = &self.table(table).parts;
-        let part = |place: &Place| parts.iter().position(|part| part.name.shown == place.part.shown);
+        let part =
+            |place: &Place| parts.iter().position(|part| part.name.shown == place.part.shown);
         let spot = |place: &Place| Some(Spot { part: part(place)?, row: place.row? });
         places.iter().filter_map(spot).collect()
     }
@@ -260,7 +260,8 @@ impl Project {
         on_duplicates: OnDuplicates,
     ) -> Result<Vec<Engine>, Error> {
         let mut engines = Vec::new();
-        let mut loaded = self.load_directed(requests, extent).map_err(|error| self.joining(error))?;
+        let mut loaded =
+            self.load_directed(requests, extent).map_err(|error| self.joining(error))?;
         if let Some(file) = self.corrections_file() {
             // Also those that only other facts reach.
             let all = self.bind_turned(requests, &BTreeSet::new()).unwrap_or_default();

@@ -83,7 +83,8 @@ impl Depth {
     /// As closely as the outputs of a plan need.
     fn of(project: &Project, engines: &[Engine]) -> Depth {
         let outputs = || engines.iter().flat_map(|engine| &engine.outputs);
-        let lists = |kind| outputs().any(|o| matches!(&o.content, OutputContent::List(k) if *k == kind));
+        let lists =
+            |kind| outputs().any(|o| matches!(&o.content, OutputContent::List(k) if *k == kind));
         let findings = lists(ListKind::Findings);
         Depth {
             usage: findings || project.stop_on().contains(&Code::UnusedRow),

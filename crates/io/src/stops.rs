@@ -185,7 +185,9 @@ pub fn stops(project: &Project, engine: &Engine, findings: &Findings) -> Vec<Sto
                 places: tallies
                     .iter()
                     .take(10)
-                    .map(|(sought, tally)| format!("{} `{}`", parts.place(tally.first[0]), sought.key))
+                    .map(|(sought, tally)| {
+                        format!("{} `{}`", parts.place(tally.first[0]), sought.key)
+                    })
                     .collect(),
                 help: format!("{help}; `interligo check` lists them all"),
             });

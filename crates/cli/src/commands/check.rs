@@ -37,9 +37,11 @@ pub(crate) fn check(options: &CheckOptions, out: Out<'_>) -> Result<(), Failure>
     let mut rows = Vec::new();
     if let Some(about) = &options.about {
         let known = known_names(&engines, &ran.checked);
-        let is_meant = meant(about, &known)?;
-        ran.checked.findings.retain(|finding| is_meant(finding));
-        ran.checked.balances.retain(|link| link.link == *about);
+        let about = About::named(about, &known)?;
+        ran.checked.findings.retain(|finding| about.fits(finding));
+        ran.checked
+            .balances
+            .retain(|link| matches!(&about, About::Place(name) if *name == link.link));
         rows = shown_rows(&opened, &ran.checked)?;
     }
     let checked = &ran.checked;
@@ -123,18 +125,33 @@ fn known_names(engines: &[Engine], checked: &Checked) -> Vec<String> {
     names
 }
 
-/// Which findings are meant by a kind, a link or a table.
-fn meant(about: &str, known: &[String]) -> Result<Box<dyn Fn(&Finding) -> bool>, Failure> {
-    if let Some(code) = Code::called(about) {
-        return Ok(Box::new(move |finding| finding.code == code));
+/// What a check is asked about.
+enum About {
+    /// A kind of finding.
+    Kind(Code),
+    /// A link or table.
+    Place(String),
+}
+
+impl About {
+    fn named(name: &str, known: &[String]) -> Result<About, Failure> {
+        if let Some(code) = Code::called(name) {
+            return Ok(About::Kind(code));
+        }
+        if known.iter().any(|place| place == name) {
+            return Ok(About::Place(name.to_owned()));
+        }
+        let codes = Code::ALL.iter().map(|code| code.name().to_owned());
+        let known = known.iter().cloned().chain(codes).collect();
+        Err(Failure::NoFinding { name: name.to_owned(), known })
     }
-    if known.iter().any(|name| name == about) {
-        let about = about.to_owned();
-        return Ok(Box::new(move |finding| finding.about == about));
+
+    fn fits(&self, finding: &Finding) -> bool {
+        match self {
+            About::Kind(code) => finding.code == *code,
+            About::Place(name) => finding.about == *name,
+        }
     }
-    let codes = Code::ALL.iter().map(|code| code.name().to_owned());
-    let known = known.iter().cloned().chain(codes).collect();
-    Err(Failure::NoFinding { name: about.to_owned(), known })
 }
 
 /// Some rows of the findings, as they stand in their files.
@@ -182,9 +199,11 @@ fn write_for_owners(
     let lookups: BTreeMap<String, String> = engines
         .iter()
         .flat_map(|engine| {
-            engine.bound.routes.iter().map(|route| {
-                (route.name.clone(), engine.lookups[route.lookup].name.clone())
-            })
+            engine
+                .bound
+                .routes
+                .iter()
+                .map(|route| (route.name.clone(), engine.lookups[route.lookup].name.clone()))
         })
         .collect();
     let written = for_owners(checked, &lookups, folder).map_err(|error| opened.failure(error))?;

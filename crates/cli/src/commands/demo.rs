@@ -30,7 +30,8 @@ pub(crate) fn demo(options: &DemoOptions, out: Out<'_>) -> Result<(), Failure> {
     requests.push(by_group_and_month());
     let engines = opened.prepare(&requests, Extent::Everything, OnDuplicates::Stop)?;
     let mut ran = opened.run(&engines, OnStop::Stop)?;
-    let (engine, outcome) = engines.iter().zip(&mut ran.outcomes).next().expect("the demo has a fact");
+    let (engine, outcome) =
+        engines.iter().zip(&mut ran.outcomes).next().expect("the demo has a fact");
     let profit = outcome.totals.pop().map(|(_, table)| table);
     outcome.tie_out.written.retain(|written| !written.to.is_empty());
 

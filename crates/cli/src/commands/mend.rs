@@ -46,8 +46,7 @@ fn accept(
     out: Out<'_>,
 ) -> Result<(), Failure> {
     let ways: Vec<Likeness> = ways.iter().map(|way| way.likeness()).collect();
-    let (mended, doubtful) =
-        mending.accept(&ways, dry).map_err(|error| opened.failure(error))?;
+    let (mended, doubtful) = mending.accept(&ways, dry).map_err(|error| opened.failure(error))?;
     show::mended(out, &mended, &mending.file.shown, dry)?;
     show::left_open(out, mending.open.len() - mended.len(), doubtful)?;
     out.flush()?;
@@ -66,8 +65,7 @@ fn take_over(
     if !list.path.exists() {
         return Err(Failure::NoSuchFile(list.shown.to_string()));
     }
-    let (mended, astray) =
-        mending.take_over(&list, dry).map_err(|error| opened.failure(error))?;
+    let (mended, astray) = mending.take_over(&list, dry).map_err(|error| opened.failure(error))?;
     show::mended(out, &mended, &mending.file.shown, dry)?;
     out.flush()?;
     if astray.is_empty() {

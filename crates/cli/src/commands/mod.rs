@@ -73,10 +73,9 @@ impl Opened {
     fn run(&self, engines: &[Engine], on_stop: OnStop) -> Result<Ran, Failure> {
         let bytes = engines.iter().map(|engine| self.project.fact_bytes(engine)).sum();
         let progress = Progress::new(bytes);
-        let ran =
-            interligo_io::run(&self.project, engines, self.pace, on_stop, &|bytes, lines| {
-                progress.advance(bytes, lines)
-            });
+        let ran = interligo_io::run(&self.project, engines, self.pace, on_stop, &|bytes, lines| {
+            progress.advance(bytes, lines)
+        });
         progress.finish();
         ran.map_err(|error| self.failure(error))
     }

@@ -8,7 +8,9 @@ use interligo_io::{Checked, Code, Finding, Group, LinkBalance};
 use serde_json::{Map, Value, json};
 
 use super::explain::meaning;
-use super::findings::{example, note, part_of, share, stake_cells, stake_headings, subjects, visible};
+use super::findings::{
+    example, note, part_of, share, stake_cells, stake_headings, subjects, visible,
+};
 use super::number::grouped;
 use super::table::TextTable;
 use super::{GOOD, NOTICE, Out, QUIET, TITLE, counted, paragraph};
@@ -55,7 +57,8 @@ pub(crate) fn overview(out: Out<'_>, checked: &Checked) -> io::Result<()> {
     balances(out, checked)?;
     if let Some(first) = groups.first() {
         let (code, about) = (first.findings[0].code.name(), &first.findings[0].about);
-        let or = if about.is_empty() { String::new() } else { format!(" or `interligo check {about}`") };
+        let or =
+            if about.is_empty() { String::new() } else { format!(" or `interligo check {about}`") };
         writeln!(
             out,
             "\n{QUIET}{}{QUIET:#}",
@@ -180,7 +183,8 @@ pub(crate) fn detail(
     }
     for shown in rows {
         writeln!(out, "\n{TITLE}Rows of {}{TITLE:#}\n", shown.table)?;
-        let mut table = TextTable::new(["where"].into_iter().chain(shown.columns.iter().map(|c| &**c)));
+        let mut table =
+            TextTable::new(["where"].into_iter().chain(shown.columns.iter().map(|c| &**c)));
         for (place, cells) in &shown.rows {
             table.row([place].into_iter().chain(cells));
         }
@@ -188,7 +192,10 @@ pub(crate) fn detail(
     }
     if let Some(code) = kinds.first() {
         let name = code.name();
-        writeln!(out, "\n{QUIET}`interligo check --explain {name}` says what settles it.{QUIET:#}")?;
+        writeln!(
+            out,
+            "\n{QUIET}`interligo check --explain {name}` says what settles it.{QUIET:#}"
+        )?;
     }
     Ok(())
 }
@@ -234,8 +241,7 @@ fn suggested(suggestion: &interligo_core::checks::Suggestion) -> String {
 }
 
 fn row_findings(out: Out<'_>, findings: &[&Finding]) -> io::Result<()> {
-    let mut table =
-        TextTable::new(["Key or column", "in", ">how many", "where", "what happens"]);
+    let mut table = TextTable::new(["Key or column", "in", ">how many", "where", "what happens"]);
     for finding in findings.iter().take(SHOWN) {
         let part = finding.places.first().map_or("", |first| part_of(first));
         // What stands in the same part is not named with it again.

@@ -19,13 +19,17 @@ pub(crate) struct Meaning {
 const SETTLE_MISSING: &[(&str, &str)] = &[
     ("interligo mend", "put the right key in its place, once and for all"),
     ("interligo check --for-owner missing", "write down for the owner of the lookup what to add"),
-    ("missing = \"fill\"\nfill    = { name = \"(unknown)\" }", "in the [[link]]: words in place of what is not known"),
+    (
+        "missing = \"fill\"\nfill    = { name = \"(unknown)\" }",
+        "in the [[link]]: words in place of what is not known",
+    ),
     ("missing = \"set-aside\"", "keep the lines out, in a file of their own"),
     ("missing = \"normal\"", "there need not be a row"),
     ("missing = \"stop\"", "end the run"),
 ];
 
-const CORRECT: &[(&str, &str)] = &[("interligo mend", "go through the keys and the file again; or edit the file")];
+const CORRECT: &[(&str, &str)] =
+    &[("interligo mend", "go through the keys and the file again; or edit the file")];
 
 pub(crate) fn meaning(code: Code) -> Meaning {
     let (what, why, ways): (_, _, &'static [(&'static str, &'static str)]) = match code {
@@ -39,8 +43,14 @@ pub(crate) fn meaning(code: Code) -> Meaning {
             "Mostly these are slips of the keyboard or of an export. The lines are there, their attributes are not.",
             &[
                 ("interligo mend", "go through them, with the keys that may be meant"),
-                ("interligo mend --accept look-alike,punctuation", "take all of some classes at once"),
-                ("ignore = [\"case\", \"punctuation\", \"leading-zeros\"]", "in the [[link]]: let these differences not count"),
+                (
+                    "interligo mend --accept look-alike,punctuation",
+                    "take all of some classes at once",
+                ),
+                (
+                    "ignore = [\"case\", \"punctuation\", \"leading-zeros\"]",
+                    "in the [[link]]: let these differences not count",
+                ),
                 ("stop-on = [\"near-miss\"]", "in [plan]: end the run until they are settled"),
             ],
         ),
@@ -48,7 +58,10 @@ pub(crate) fn meaning(code: Code) -> Meaning {
             "lines without a key for the link",
             "Nothing can be looked up for them. Sales at the counter have no customer; a line without an item is a fault.",
             &[
-                ("missing = \"fill\"\nfill    = { name = \"(counter sale)\" }", "in the [[link]]: words in place of what is not known"),
+                (
+                    "missing = \"fill\"\nfill    = { name = \"(counter sale)\" }",
+                    "in the [[link]]: words in place of what is not known",
+                ),
                 ("missing = \"normal\"", "there need not be a row"),
                 ("when    = \"item is not blank\"", "only some lines need a row"),
                 ("missing = \"set-aside\"", "keep the lines out, in a file of their own"),
@@ -58,14 +71,23 @@ pub(crate) fn meaning(code: Code) -> Meaning {
             "keys that have rows, none of which holds on the day of the line",
             "The price of another time would be a wrong price, so there is none; the figures of the line are blank.",
             &[
-                ("interligo check --for-owner missing", "write down for the owner of the list what to add"),
-                ("valid = { from = \"valid_from\" }", "in the table: each row holds until the next one of its key"),
+                (
+                    "interligo check --for-owner missing",
+                    "write down for the owner of the list what to add",
+                ),
+                (
+                    "valid = { from = \"valid_from\" }",
+                    "in the table: each row holds until the next one of its key",
+                ),
             ],
         ),
         Code::OverlappingPeriods => (
             "days on which several rows of a key hold",
             "Which price is the right one cannot be told. A run stops.",
-            &[("valid = { from = \"valid_from\" }", "in the table: each row holds until the next one of its key")],
+            &[(
+                "valid = { from = \"valid_from\" }",
+                "in the table: each row holds until the next one of its key",
+            )],
         ),
         Code::UndecidedKey => (
             "keys that fit several different keys of the lookup once they are cleaned",
@@ -79,7 +101,10 @@ pub(crate) fn meaning(code: Code) -> Meaning {
         Code::LackingValue => (
             "keys whose row is there, but blank in what the link needs of it",
             "A row without a price is no price.",
-            &[("needs = [\"unit_price\"]", "in the [[link]]: what a row must have; fewer columns, or complete the lookup")],
+            &[(
+                "needs = [\"unit_price\"]",
+                "in the [[link]]: what a row must have; fewer columns, or complete the lookup",
+            )],
         ),
         Code::PassedOverKey => (
             "first keys of lines that found nothing, where a later one did",
@@ -89,7 +114,10 @@ pub(crate) fn meaning(code: Code) -> Meaning {
         Code::CleanedKey => (
             "keys that were found after cleaning: stray spaces, or what `ignore` names",
             "Nothing is lost. It is listed because nothing is cleaned in silence.",
-            &[("match = \"as-written\"", "in the [[link]]: compare keys letter by letter, without cleaning")],
+            &[(
+                "match = \"as-written\"",
+                "in the [[link]]: compare keys letter by letter, without cleaning",
+            )],
         ),
         Code::CorrectionAstray => (
             "corrections that lead to a key which the lookup does not have",
@@ -109,7 +137,10 @@ pub(crate) fn meaning(code: Code) -> Meaning {
         Code::TextAgainstNumber => (
             "keys that are numbers in one place and texts in another",
             "Keys are compared as texts: `42` and `0042` differ, though a spreadsheet shows both as 42.",
-            &[("ignore = [\"leading-zeros\"]", "in the [[link]]: zeros before digits do not count")],
+            &[(
+                "ignore = [\"leading-zeros\"]",
+                "in the [[link]]: zeros before digits do not count",
+            )],
         ),
         Code::TurnedLink => (
             "links that are written the other way round than they lead",
@@ -121,7 +152,10 @@ pub(crate) fn meaning(code: Code) -> Meaning {
             "A line would get two rows. One has to hold, by a rule that is said; without one a run stops.",
             &[
                 ("duplicates = \"last\"", "in the table: the last row holds; or \"first\""),
-                ("duplicates = \"newest updated_on\"", "the row with the latest day; or \"largest\", \"smallest\""),
+                (
+                    "duplicates = \"newest updated_on\"",
+                    "the row with the latest day; or \"largest\", \"smallest\"",
+                ),
                 ("duplicates = \"blank\"", "what the rows agree on stays, the rest is blank"),
                 ("valid = { from = \"valid_from\" }", "they hold for periods"),
             ],
@@ -145,8 +179,14 @@ pub(crate) fn meaning(code: Code) -> Meaning {
             "lines that share their key and differ",
             "One of them is wrong, or the key does not tell lines apart. Without a rule a run stops.",
             &[
-                ("repeats = \"last\"", "in the fact: the last line holds; or \"first\", \"newest COLUMN\""),
-                ("key = [\"order_no\", \"line_no\"]", "name all columns that make a line what it is"),
+                (
+                    "repeats = \"last\"",
+                    "in the fact: the last line holds; or \"first\", \"newest COLUMN\"",
+                ),
+                (
+                    "key = [\"order_no\", \"line_no\"]",
+                    "name all columns that make a line what it is",
+                ),
                 ("repeats = \"keep\"", "all of them are lines"),
             ],
         ),
@@ -176,12 +216,18 @@ pub(crate) fn meaning(code: Code) -> Meaning {
         Code::RepeatedAmount => (
             "amounts that stand on every line made of one row",
             "They are summed once for each line.",
-            &[("unpack = { columns = [\"item\"], once = [\"freight\"] }", "in the table: on the first line only")],
+            &[(
+                "unpack = { columns = [\"item\"], once = [\"freight\"] }",
+                "in the table: on the first line only",
+            )],
         ),
         Code::TotalLikeRow => (
             "rows that look like totals, but are not the sum of the rows above",
             "A total among lines would be counted as a sale. A run stops.",
-            &[("total-rows = \"leave-out\"", "in the table: it is one; or \"keep\", it is a row like any other")],
+            &[(
+                "total-rows = \"leave-out\"",
+                "in the table: it is one; or \"keep\", it is a row like any other",
+            )],
         ),
         Code::TotalRow => (
             "rows at the foot whose numbers are the sums of the rows above",
@@ -191,23 +237,28 @@ pub(crate) fn meaning(code: Code) -> Meaning {
         Code::MissingHeading => (
             "headings that a part lacks and most other parts have",
             "The column is blank there, or a heading was renamed.",
-            &[("columns = { Qty = { name = \"quantity\" } }", "in the part: what the heading is called there")],
+            &[(
+                "columns = { Qty = { name = \"quantity\" } }",
+                "in the part: what the heading is called there",
+            )],
         ),
         Code::ExtraHeading => (
             "headings that a part has and most other parts have not",
             "Perhaps another heading was renamed to it.",
-            &[("columns = { Qty = { name = \"quantity\" } }", "in the part: what the heading is called elsewhere")],
+            &[(
+                "columns = { Qty = { name = \"quantity\" } }",
+                "in the part: what the heading is called elsewhere",
+            )],
         ),
         Code::RepeatedHeading => (
             "headings that a part has more than once",
             "The later ones are numbered.",
-            &[("columns = { price_2 = { name = \"old_price\" } }", "in the table: give them names")],
+            &[(
+                "columns = { price_2 = { name = \"old_price\" } }",
+                "in the table: give them names",
+            )],
         ),
-        Code::ErrorCell => (
-            "cells that hold an error instead of a value",
-            "They are blank.",
-            &[],
-        ),
+        Code::ErrorCell => ("cells that hold an error instead of a value", "They are blank.", &[]),
         Code::CellBesideTable => ("cells under no heading", "They are not read.", &[]),
         Code::FormulaWithoutValue => (
             "formulas without a stored value",
@@ -217,7 +268,10 @@ pub(crate) fn meaning(code: Code) -> Meaning {
         Code::HiddenRow => (
             "rows that are hidden",
             "They are read like any other.",
-            &[("leave-out-rows = \"status = 'void'\"", "in the table: say that they do not belong")],
+            &[(
+                "leave-out-rows = \"status = 'void'\"",
+                "in the table: say that they do not belong",
+            )],
         ),
         Code::HiddenSheet => (
             "sheets that are hidden",

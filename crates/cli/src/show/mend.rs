@@ -19,7 +19,10 @@ pub(crate) fn mending(out: Out<'_>, count: usize, file: &str) -> io::Result<()> 
         return writeln!(out, "{GOOD}Every key finds its row: there is nothing to mend.{GOOD:#}");
     }
     let keys = counted(count as u64, "key");
-    writeln!(out, "{TITLE}Mend{TITLE:#} {QUIET}{keys} without a row; decisions go to {file} at once{QUIET:#}")?;
+    writeln!(
+        out,
+        "{TITLE}Mend{TITLE:#} {QUIET}{keys} without a row; decisions go to {file} at once{QUIET:#}"
+    )?;
     mend_help(out)
 }
 
@@ -94,7 +97,11 @@ pub(crate) fn suggestions(
         let (key, why) = (&suggestion.key, suggestion.words());
         let chance = if suggestion.likely { "" } else { "  by chance?" };
         let line = format!("{why:<reasons$}  {said}{chance}");
-        writeln!(out, "  {TITLE}{number}{TITLE:#}  {key:<keys$}  {QUIET}{}{QUIET:#}", line.trim_end())?;
+        writeln!(
+            out,
+            "  {TITLE}{number}{TITLE:#}  {key:<keys$}  {QUIET}{}{QUIET:#}",
+            line.trim_end()
+        )?;
     }
     Ok(())
 }

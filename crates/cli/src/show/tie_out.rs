@@ -195,7 +195,8 @@ fn outputs(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
             to,
         ]);
     }
-    let listed = |to: &String| tie.written.iter().any(|written| written.is_list && written.to == *to);
+    let listed =
+        |to: &String| tie.written.iter().any(|written| written.is_list && written.to == *to);
     if let Some(to) = tie.aside_to.as_ref().filter(|to| !listed(to)) {
         let rows = grouped(&tie.aside_written.to_string());
         table.row(["set aside".to_owned(), rows, counted(tie.aside_written, "line"), to.clone()]);

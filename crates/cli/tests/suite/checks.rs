@@ -88,3 +88,169 @@ fn a_link_may_stop_the_run_and_nothing_is_written_then() {
         )
         .nothing_else();
 }
+
+/// A shop with a mistyped code, one unlike any other, and an unknown day.
+fn mistyped() -> crate::support::Folder {
+    let mut folder = shop("");
+    folder.put("products.csv", b"sku,name,cost\nAB-100,Jar,1\nAB-217,Lid,2\nQQ-900,Veil,3\n");
+    folder.put(
+        "prices.csv",
+        b"sku,from,until,price\nAB-100,2025-01-01,2025-01-31,1\nAB-217,,,1.50\n",
+    );
+    folder.put(
+        "sales.csv",
+        b"no,day,item,quantity\n1,2025-01-10,AB-1OO,2\n2,2025-02-10,AB-100,3\n3,2025-02-11,ab 217,-1\n4,2025-03-02,XYZ,5\n5,,XYZ,1\n",
+    );
+    folder
+}
+
+#[test]
+fn a_kind_a_link_or_a_table_is_shown_with_keys_and_rows() {
+    let folder = mistyped();
+    let came = folder.run(&["check", "near-miss"]);
+    insta::assert_snapshot!("check_detail", came.printed());
+    came.any_stdout().nothing_else();
+    let products = folder.run(&["check", "products"]);
+    for said in ["unused-row keys of a lookup that no line uses", "products.csv:4  QQ-900  Veil  3"]
+    {
+        assert!(products.printed().contains(said), "{said} in {}", products.printed());
+    }
+    assert!(!products.printed().contains("undated-key"), "{}", products.printed());
+    let none = folder.run(&["check", "repeat-identical"]);
+    none.stdout("Nothing was found of `repeat-identical`.\n").nothing_else();
+    let json = folder.run(&["check", "undated-key", "--format", "json"]);
+    let found: serde_json::Value = serde_json::from_str(json.printed()).unwrap();
+    assert_eq!(found["findings"].as_array().unwrap().len(), 1);
+    assert_eq!(found["rows"][0]["cells"]["item"], "AB-100");
+    for (asked, near) in [("nearmiss", "near-miss"), ("product", "products")] {
+        let came = folder.run(&["check", asked]).status(2);
+        assert_eq!(
+            came.said(),
+            format!(
+                "error: there is no kind of finding, link or table called `{asked}`\n  help: did you mean `{near}`?\n"
+            )
+        );
+    }
+}
+
+#[test]
+fn every_kind_is_explained() {
+    let folder = crate::support::Folder::with(&[]);
+    let all = folder.run(&["check", "--explain", "all"]);
+    let kinds: Vec<&str> =
+        all.printed().lines().skip(2).filter_map(|line| line.split_whitespace().next()).collect();
+    assert_eq!(kinds.len(), 35, "{}", all.printed());
+    for kind in kinds {
+        let came = folder.run(&["check", "--explain", kind]);
+        assert!(came.printed().starts_with(&format!("{kind}\n  ")), "{}", came.printed());
+        came.any_stdout().nothing_else();
+    }
+    let came = folder.run(&["check", "--explain", "unmatched-keys"]).status(2);
+    assert!(came.said().contains("did you mean `unmatched-key`?"), "{}", came.said());
+}
+
+#[test]
+fn what_the_plan_lines_of_an_explanation_say_is_part_of_the_language() {
+    // Whole settings stand in the explanations; each is one that the plan takes.
+    let folder = crate::support::Folder::with(&[]);
+    for (kind, setting) in [
+        ("near-miss", "stop-on = [\"near-miss\"]"),
+        ("cleaned-key", "match = \"as-written\""),
+        ("duplicate-conflicting", "duplicates = \"blank\""),
+        ("total-row", "total-rows = \"keep\""),
+    ] {
+        let came = folder.run(&["check", "--explain", kind]);
+        assert!(came.printed().contains(setting), "{}", came.printed());
+        let plan = match kind {
+            "near-miss" => shop_but("name = \"Small\"\n", &format!("{setting}\n"), ""),
+            "cleaned-key" => shop(&format!(
+                "[[link]]\npath = \"sales.no -> products.sku\"\nas = \"again\"\n{setting}\n"
+            )),
+            _ => shop_but(
+                "from = \"products.csv\"\n",
+                &format!("from = \"products.csv\"\n{setting}\n"),
+                "",
+            ),
+        };
+        let came = plan.run(&["check"]);
+        assert!(!came.said().contains("error"), "{}", came.said());
+    }
+}
+
+#[test]
+fn the_owner_of_a_lookup_is_told_what_to_add() {
+    let folder = mistyped();
+    let mut came = folder.run(&["check", "--for-owner", "missing"]);
+    assert_eq!(
+        came.take_file("missing/products-to-complete.csv"),
+        "key,missing,link,first_day,last_day,lines,quantity,revenue,examples,may_be\n\
+         XYZ,the key,products,2025-03-02,2025-03-02,2,6,,sales.csv:5 sales.csv:6,\n\
+         AB-1OO,\"the key, unless another is meant\",products,2025-01-10,2025-01-10,1,2,,sales.csv:2,AB-100\n\
+         ab 217,\"the key, unless another is meant\",products,2025-02-11,2025-02-11,1,-1,,sales.csv:4,AB-217\n"
+    );
+    let prices = came.take_file("missing/prices-to-complete.csv");
+    assert!(
+        prices.contains("\nAB-100,a period for these days,prices,2025-02-10,2025-02-10,1,3,,"),
+        "{prices}"
+    );
+    assert_eq!(
+        came.printed(),
+        "missing/prices-to-complete.csv  4 keys\nmissing/products-to-complete.csv  3 keys\n"
+    );
+    came.any_stdout().nothing_else();
+    let mut well = shop("");
+    well.put("sales.csv", b"no,day,item,quantity\n1,2025-01-10,A,2\n");
+    let came = well.run(&["check", "--for-owner", "missing"]);
+    came.stdout("No lookup lacks a key: nothing was written.\n").nothing_else();
+}
+
+#[test]
+fn another_figure_may_say_what_is_at_stake() {
+    let stake = |figure: &str| {
+        let head = format!("name = \"Small\"\nstake = \"{figure}\"\n");
+        shop_but("name = \"Small\"\n", &head, "").run(&["check", "--format", "csv"])
+    };
+    let came = stake("cost");
+    assert!(
+        came.printed()
+            .starts_with("finding,in,key_or_column,count,quantity,cost,lines_without_cost,")
+    );
+    assert!(came.printed().contains("undated-key,prices,B,1,4,50.00,0,"), "{}", came.printed());
+    let ratio = stake("margin").status(2);
+    assert!(
+        ratio.said().contains("`margin` is no amount: its sum over lines says nothing"),
+        "{}",
+        ratio.said()
+    );
+    let unknown = stake("profits").status(2);
+    assert!(unknown.said().contains("did you mean `profit`?"), "{}", unknown.said());
+}
+
+#[test]
+fn keys_of_several_columns_have_near_misses_and_corrections_too() {
+    let plan = "[plan]\ncorrections = \"c.csv\"\n[tables.sales]\nrole = 'fact'\nfrom = 's.csv'\n\
+                [tables.rates]\nfrom = 'r.csv'\nkey = ['zone', 'class']\n\
+                [[link]]\npath = 'sales.zone + sales.class -> rates.zone + rates.class'\n\
+                [figures]\nfreight = 'weight * rates.rate'\n[outputs.lines]\nto = 'l.csv'\ncolumns = ['freight']\n";
+    let mut folder = crate::support::Folder::with(&[
+        ("interligo.toml", plan),
+        ("s.csv", "zone,class,weight\nnorth,A1,2\nsouth,B2,3\nSouth,B2,4\n"),
+        ("r.csv", "zone,class,rate\nnorth,Al,1.5\nsouth,B2,2\n"),
+    ]);
+    let came = folder.run(&["check", "near-miss", "--format", "csv"]);
+    assert!(
+        came.printed().contains(",north + Al,`north + Al`? signs that look alike\n"),
+        "{}",
+        came.printed()
+    );
+    assert!(came.printed().contains(",south + B2,`south + B2`? case\n"), "{}", came.printed());
+    folder
+        .put("c.csv", b"found,use,link\nnorth + A1,north + Al,rates\nSouth + B2,south+B2,rates\n");
+    let came = folder.run(&["check", "--format", "csv"]);
+    // A space on either side of the sign belongs to it; without them it is a text of its own.
+    assert!(came.printed().contains("correction-astray,rates,South + B2,1,"), "{}", came.printed());
+    assert_eq!(
+        folder.run(&["run"]).take_file("l.csv"),
+        "freight\n3.0\n6.0\n\"\"\n".replace("\"\"", "")
+    );
+}

@@ -50,8 +50,10 @@ fn its_readme_lists_what_check_finds() {
         *seen.entry([of("finding"), of("in"), subject]).or_default() +=
             finding["count"].as_u64().unwrap();
     }
-    let mut seen: Vec<Vec<String>> =
-        seen.into_iter().map(|(of, count)| of.into_iter().chain([count.to_string()]).collect()).collect();
+    let mut seen: Vec<Vec<String>> = seen
+        .into_iter()
+        .map(|(of, count)| of.into_iter().chain([count.to_string()]).collect())
+        .collect();
     seen.sort();
     let mut told: Vec<Vec<String>> =
         listed.iter().map(|cells| cells[..4].iter().map(|c| (*c).to_owned()).collect()).collect();

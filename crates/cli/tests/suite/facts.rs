@@ -168,7 +168,9 @@ fn a_check_over_several_facts_has_each_finding_once() {
     let printed = came.printed();
     // Amounts of the one fact are blank beside keys of the other.
     assert!(
-        printed.starts_with("finding,in,key_or_column,count,quantity,a,target,b,lines_without_a,first,")
+        printed.starts_with(
+            "finding,in,key_or_column,count,quantity,a,target,b,lines_without_a,first,"
+        )
     );
     assert!(printed.contains("unmatched-key,products,X,1,1,1,,,0,sales.csv:4"), "{printed}");
     assert!(printed.contains("unmatched-key,families,Q,1,,,7,7,0,budget.csv:4"), "{printed}");

@@ -37,7 +37,9 @@ fn lists_are_outputs_like_others() {
          too few or too many fields,sales.csv,7,,,,,\"4,2025-01-10,A,1,x\"\n"
     );
     let found = came.take_file("found.csv");
-    for kind in ["unmatched-key,prices,X,1,3,", "repeat-identical,sales,no 1,1,", "misfit-row,sales,,1,"] {
+    for kind in
+        ["unmatched-key,prices,X,1,3,", "repeat-identical,sales,no 1,1,", "misfit-row,sales,,1,"]
+    {
         assert!(found.contains(kind), "{kind} in {found}");
     }
     assert!(came.printed().contains("twice       2   a list  twice.csv"), "{}", came.printed());
@@ -55,7 +57,10 @@ fn each_line_says_how_its_links_came_out() {
         "",
     );
     let plan = std::fs::read_to_string(folder.path().join("interligo.toml")).unwrap();
-    let plan = plan.replace("sales.item -> products.sku or sales.other -> products.sku", "sales.item or sales.other -> products.sku");
+    let plan = plan.replace(
+        "sales.item -> products.sku or sales.other -> products.sku",
+        "sales.item or sales.other -> products.sku",
+    );
     let outputs = "[outputs.lines]\nto = \"out.csv\"\ncolumns = [\"no\"]\nstatus = true\n";
     folder.put("interligo.toml", format!("{plan}{outputs}").as_bytes());
     folder.put(
@@ -80,7 +85,8 @@ fn an_output_is_of_one_kind() {
         ("status = true\nby = []", "the output `x` has both `status` and `by`"),
         ("list = \"finding\"", "`finding` is not one of the choices here"),
     ] {
-        let came = shop(&format!("[outputs.x]\nto = \"x.csv\"\n{output}\n")).run(&["run"]).status(2);
+        let came =
+            shop(&format!("[outputs.x]\nto = \"x.csv\"\n{output}\n")).run(&["run"]).status(2);
         assert!(came.said().contains(said), "{}", came.said());
     }
 }
@@ -121,7 +127,11 @@ fn the_end_of_a_run_says_what_is_new() {
     folder.put("sales.csv", sales.as_bytes());
     let more = folder.run(&["run"]);
     assert!(more.printed().contains("1 more: Y"), "{}", more.printed());
-    assert!(more.printed().contains("No more since the last run: undated-key in prices."), "{}", more.printed());
+    assert!(
+        more.printed().contains("No more since the last run: undated-key in prices."),
+        "{}",
+        more.printed()
+    );
     // The note is for this only: without it there is nothing to compare with.
     std::fs::remove_dir_all(folder.path().join(".interligo")).unwrap();
     let anew = folder.run(&["run"]);

@@ -48,13 +48,15 @@ fn whole_classes_are_mended_and_the_next_run_applies_them() {
     let expected = "found,use,link,note\n\
         AB-1OO,AB-100,products,signs that look alike\nAB-1OO,AB-100,prices,signs that look alike\n\
         ab-100,AB-100,products,case\nab-100,AB-100,prices,case\n";
-    let mut written: Vec<String> =
-        corrections(&mut came).lines().map(str::to_owned).collect();
+    let mut written: Vec<String> = corrections(&mut came).lines().map(str::to_owned).collect();
     let mut wanted: Vec<&str> = expected.lines().collect();
     written.sort();
     wanted.sort();
     assert_eq!(written, wanted);
-    assert!(came.take_file("interligo.toml").contains("name = \"Small\"\ncorrections = \"corrections.csv\"\n"));
+    assert!(
+        came.take_file("interligo.toml")
+            .contains("name = \"Small\"\ncorrections = \"corrections.csv\"\n")
+    );
     assert!(came.printed().contains("2 keys left"), "{}", came.printed());
 
     let after = "no,products.name,revenue,products status,products key,prices status,prices key\n\
@@ -74,17 +76,15 @@ fn a_list_is_taken_over_but_for_what_leads_nowhere() {
     let mut folder = wrong();
     folder.put(
         "agreed.csv",
-        "\u{feff}Found;Use;Link;Note\nQQ-7;ZZ-900;products;Ana said so\nAB-110X;AB-111;products;\n".as_bytes(),
+        "\u{feff}Found;Use;Link;Note\nQQ-7;ZZ-900;products;Ana said so\nAB-110X;AB-111;products;\n"
+            .as_bytes(),
     );
     let mut came = folder.run(&["mend", "--from", "agreed.csv"]).status(1);
     assert_eq!(
         came.said(),
         "Not taken over: agreed.csv:3 `AB-110X`, because the lookup of `products` has no key `AB-111`\n"
     );
-    assert_eq!(
-        corrections(&mut came),
-        "found,use,link,note\nQQ-7,ZZ-900,products,Ana said so\n"
-    );
+    assert_eq!(corrections(&mut came), "found,use,link,note\nQQ-7,ZZ-900,products,Ana said so\n");
     // A later decision for a key takes the place of an earlier one.
     folder.put("agreed.csv", b"found,use,link\nQQ-7,AB-100,products\n");
     let mut came = folder.run(&["mend", "--from", "agreed.csv"]);
@@ -112,7 +112,10 @@ fn what_is_wrong_with_the_file_is_said_with_its_row() {
             "found,use,link\n\nX,,products\n",
             "error: c.csv:3 says nothing in `use`\n  help: complete the row, or leave it out\n",
         ),
-        ("found,use,link\nX,\u{0},\n", "error: c.csv:2 says nothing in `link`\n  help: complete the row, or leave it out\n"),
+        (
+            "found,use,link\nX,\u{0},\n",
+            "error: c.csv:2 says nothing in `link`\n  help: complete the row, or leave it out\n",
+        ),
     ] {
         folder.put("c.csv", file.as_bytes());
         let came = folder.run(&["run"]).status(3);
@@ -126,7 +129,8 @@ fn what_is_wrong_with_the_file_is_said_with_its_row() {
 
 #[test]
 fn corrections_that_are_of_no_use_are_findings() {
-    let mut folder = shop_but("name = \"Small\"\n", "name = \"Small\"\ncorrections = \"c.csv\"\n", LINES);
+    let mut folder =
+        shop_but("name = \"Small\"\n", "name = \"Small\"\ncorrections = \"c.csv\"\n", LINES);
     folder.put(
         "c.csv",
         b"found,use,link\nX,A,products\nX,B,products\nY,C,products\nW,B,prices\nA,B,prices\n X ,A,prices\nX,A,prices\n",
@@ -177,7 +181,10 @@ fn keys_are_mended_at_a_terminal() {
     terminal.exp_string("corrections.csv holds 1 correction;").unwrap();
     terminal.exp_eof().unwrap();
     let written = std::fs::read_to_string(folder.path().join("corrections.csv")).unwrap();
-    assert!(written.contains(",ZZ-900,products,typed\n") && written.lines().count() == 2, "{written}");
+    assert!(
+        written.contains(",ZZ-900,products,typed\n") && written.lines().count() == 2,
+        "{written}"
+    );
 }
 
 #[test]

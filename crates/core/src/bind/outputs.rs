@@ -55,7 +55,9 @@ impl Request {
             _ if let Some(list) = entry.list => {
                 if has_more || entry.status || entry.filter.is_some() {
                     return Err(to
-                        .mistaken(format!("the output `{name}` is a list and takes only `to` and `of`"))
+                        .mistaken(format!(
+                            "the output `{name}` is a list and takes only `to` and `of`"
+                        ))
                         .help("write another output for lines or totals"));
                 }
                 Content::List(list)

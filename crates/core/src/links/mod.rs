@@ -12,8 +12,8 @@ use std::collections::BTreeMap;
 
 use arrow_array::StringViewArray;
 
-pub use corrections::{Correction, Fate};
 pub(crate) use corrections::key_of;
+pub use corrections::{Correction, Fate};
 pub(crate) use find::{Detour, Passed, Sought};
 pub(crate) use status::is_row;
 pub use status::{LinkStatus, StatusCounts, lines_found};
@@ -313,7 +313,8 @@ impl Link {
         round: usize,
     ) -> String {
         let asked = self.asked(sought, parents, line);
-        let offered = asked.map(|(sought, line)| offered(sought, self.finder.split.as_deref(), line));
+        let offered =
+            asked.map(|(sought, line)| offered(sought, self.finder.split.as_deref(), line));
         offered.into_iter().flatten().nth(round).unwrap_or_default()
     }
 

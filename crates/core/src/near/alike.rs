@@ -120,20 +120,44 @@ fn without(key: &str, differences: &[Likeness]) -> String {
     key
 }
 
-/// The forms under which keys that differ only in writing meet: with zeros and without.
-pub(super) fn skeletons(key: &str) -> [String; 2] {
-    let all = &Likeness::ALL[..6];
-    let but_zeros: Vec<Likeness> =
-        all.iter().copied().filter(|likeness| *likeness != Likeness::LeadingZeros).collect();
-    [without(key, all), without(key, &but_zeros)]
+/// A key with the forms in which it is compared.
+pub(super) struct Form<'k> {
+    /// The key itself.
+    pub(super) key: &'k str,
+    /// The signs on which edits are counted: clean, without case.
+    pub(super) folded: Vec<char>,
+    /// What it is when no difference in writing counts, with zeros and without.
+    pub(super) skeletons: [String; 2],
+}
+
+impl<'k> Form<'k> {
+    pub(super) fn of(key: &'k str) -> Form<'k> {
+        let folded = folded_case(&cleaned(key)).into_owned();
+        Form { key, skeletons: skeletons(&folded), folded: folded.chars().collect() }
+    }
+}
+
+/// The forms of a clean key without case under which keys that differ only in writing meet.
+fn skeletons(folded: &str) -> [String; 2] {
+    let wide: Cow<'_, str> = match folded.is_ascii() {
+        true => folded.into(),
+        false => folded_case(&folded.nfkc().collect::<String>()).into_owned().into(),
+    };
+    let bare = |text: &str| {
+        let counts = |sign: &char| sign.is_alphanumeric() || *sign == BETWEEN;
+        text.chars().filter(counts).map(plain_sign).collect::<String>()
+    };
+    [bare(&without_zeros(&wide)), bare(&wide)]
 }
 
 /// The differences in writing between two keys; none if they differ in more than that.
-pub(super) fn writing(one: &str, other: &str) -> Option<Vec<Likeness>> {
-    let same = |differences: &[Likeness]| {
-        let (one, other) = (without(one, differences), without(other, differences));
-        one == other && one.chars().any(|sign| sign != BETWEEN)
-    };
+pub(super) fn writing(one: &Form<'_>, other: &Form<'_>) -> Option<Vec<Likeness>> {
+    let meets = one.skeletons.iter().zip(&other.skeletons).any(|(one, other)| one == other);
+    if !meets || one.skeletons[1].chars().all(|sign| sign == BETWEEN) {
+        return None;
+    }
+    let same =
+        |differences: &[Likeness]| without(one.key, differences) == without(other.key, differences);
     let mut differences = Likeness::ALL[..6].to_vec();
     if !same(&differences) {
         differences.retain(|likeness| *likeness != Likeness::LeadingZeros);
@@ -149,11 +173,6 @@ pub(super) fn writing(one: &str, other: &str) -> Option<Vec<Likeness>> {
         }
     }
     (!differences.is_empty()).then_some(differences)
-}
-
-/// A key as edits are counted on it: clean, without case.
-pub(super) fn folded(key: &str) -> String {
-    folded_case(&cleaned(key)).into_owned()
 }
 
 fn folded_case(key: &str) -> Cow<'_, str> {

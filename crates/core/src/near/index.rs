@@ -5,7 +5,7 @@ use std::hash::{BuildHasher, Hash};
 use foldhash::fast::FixedState;
 use hashbrown::HashMap;
 
-use super::alike::{folded, skeletons};
+use super::alike::Form;
 
 /// Edits are looked for among so many signs at the end of a key.
 const END: usize = 16;
@@ -38,18 +38,18 @@ pub(super) struct NearIndex {
 }
 
 impl NearIndex {
-    pub(super) fn new(sought: &[&str]) -> NearIndex {
+    pub(super) fn new(sought: &[Form<'_>]) -> NearIndex {
         let mut keys: HashMap<u64, Vec<u32>, FixedState> = HashMap::default();
         let mut signs = Signs::default();
-        for (number, key) in (0u32..).zip(sought) {
-            signs.of(key);
+        for (number, form) in (0u32..).zip(sought) {
+            signs.of(&form.folded);
             let mut note = |made: u64| {
                 let held = keys.entry(made).or_default();
                 if held.last() != Some(&number) {
                     held.push(number);
                 }
             };
-            skeleton_numbers(key).into_iter().for_each(&mut note);
+            form.skeletons.iter().map(skeleton_number).for_each(&mut note);
             signs.shortened(&mut note);
             note(signs.whole(Made::Whole));
             signs.affixes(Made::Affix, &mut note);
@@ -86,12 +86,12 @@ pub(super) struct Searcher<'i> {
 
 impl Searcher<'_> {
     /// The keys, by number, that may be near to one of the lookup.
-    pub(super) fn candidates(&mut self, key: &str) -> &[u32] {
+    pub(super) fn candidates(&mut self, form: &Form<'_>) -> &[u32] {
         let Searcher { index, signs, found } = self;
         found.clear();
-        signs.of(key);
+        signs.of(&form.folded);
         let mut find = |number: u64| index.find(number, found);
-        skeleton_numbers(key).into_iter().for_each(&mut find);
+        form.skeletons.iter().map(skeleton_number).for_each(&mut find);
         signs.shortened(&mut find);
         // One that begins or ends with a key, or is the beginning or end of one.
         find(signs.whole(Made::Affix));
@@ -102,11 +102,8 @@ impl Searcher<'_> {
     }
 }
 
-fn skeleton_numbers(key: &str) -> [u64; 2] {
-    skeletons(key).map(|text| {
-        let hash = FixedState::with_seed(Made::Skeleton as u64);
-        hash.hash_one(&text)
-    })
+fn skeleton_number(skeleton: &String) -> u64 {
+    FixedState::with_seed(Made::Skeleton as u64).hash_one(skeleton)
 }
 
 fn mixed(number: u64) -> u64 {
@@ -126,13 +123,13 @@ struct Signs {
 }
 
 impl Signs {
-    fn of(&mut self, key: &str) {
+    fn of(&mut self, folded: &[char]) {
         self.signs.clear();
         self.sums.clear();
         self.sums.push(0);
         let mut sum = 0u64;
-        for sign in folded(key).chars() {
-            let number = mixed(u64::from(u32::from(sign)));
+        for sign in folded {
+            let number = mixed(u64::from(u32::from(*sign)));
             sum = sum.wrapping_mul(BASE).wrapping_add(number);
             self.signs.push(number);
             self.sums.push(sum);

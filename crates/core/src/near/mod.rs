@@ -9,7 +9,7 @@ mod alike;
 mod index;
 
 pub use alike::Likeness;
-use alike::{folded, writing};
+use alike::{Form, writing};
 use index::NearIndex;
 
 /// How many suggestions a key gets at most.
@@ -52,12 +52,13 @@ impl Near {
 pub fn near_keys(sought: &[&str], keys: &[&str]) -> Vec<Vec<Near>> {
     let step = keys.len().div_ceil(SAMPLED).max(1);
     let sample: Vec<&str> = keys.iter().step_by(step).copied().collect();
-    let asked: Vec<&str> = sought.iter().chain(&sample).copied().collect();
+    let asked: Vec<Form<'_>> = sought.iter().chain(&sample).map(|key| Form::of(key)).collect();
     let index = NearIndex::new(&asked);
     let mut found = searched(&index, &asked, keys);
     let own = found.split_off(sought.len());
     let close = |likeness: fn(Likeness) -> bool| {
-        let near = |near: &&Vec<Near>| near.iter().any(|near| near.why.iter().any(|w| likeness(*w)));
+        let near =
+            |near: &&Vec<Near>| near.iter().any(|near| near.why.iter().any(|w| likeness(*w)));
         own.iter().filter(near).count() * DENSE > sample.len()
     };
     // Among few keys nothing is near by chance alone.
@@ -84,7 +85,7 @@ pub fn near_keys(sought: &[&str], keys: &[&str]) -> Vec<Vec<Near>> {
 }
 
 /// The lookup's keys, sent through the index on all cores.
-fn searched(index: &NearIndex, asked: &[&str], keys: &[&str]) -> Vec<Vec<Near>> {
+fn searched(index: &NearIndex, asked: &[Form<'_>], keys: &[&str]) -> Vec<Vec<Near>> {
     let threads = std::thread::available_parallelism().map_or(1, usize::from);
     let size = keys.len().div_ceil(threads).max(1);
     let parts: Vec<Vec<Vec<Near>>> = std::thread::scope(|scope| {
@@ -93,9 +94,10 @@ fn searched(index: &NearIndex, asked: &[&str], keys: &[&str]) -> Vec<Vec<Near>> 
             let mut found = vec![Vec::new(); asked.len()];
             let mut near = index.searcher();
             for (key, at) in part.iter().zip(first..) {
-                for asked_at in near.candidates(key) {
-                    let sought = asked[*asked_at as usize];
-                    if let Some((why, beyond)) = likeness(sought, key) {
+                let form = Form::of(key);
+                for asked_at in near.candidates(&form) {
+                    let sought = &asked[*asked_at as usize];
+                    if let Some((why, beyond)) = likeness(sought, &form) {
                         let near = Near { key: at, why, likely: false, beyond };
                         keep(&mut found[*asked_at as usize], near);
                     }
@@ -103,11 +105,8 @@ fn searched(index: &NearIndex, asked: &[&str], keys: &[&str]) -> Vec<Vec<Near>> 
             }
             found
         };
-        let workers: Vec<_> = keys
-            .chunks(size)
-            .enumerate()
-            .map(|part| scope.spawn(move || search(part)))
-            .collect();
+        let parts = keys.chunks(size).enumerate();
+        let workers: Vec<_> = parts.map(|part| scope.spawn(move || search(part))).collect();
         workers.into_iter().map(|w| w.join().expect("searching does not panic")).collect()
     });
     let mut found = vec![Vec::new(); asked.len()];
@@ -130,43 +129,50 @@ fn keep(best: &mut Vec<Near>, near: Near) {
 
 /// In what two keys differ, where they are alike at all: the differences, and how many signs one has
 /// beyond the other.
-pub(crate) fn likeness(one: &str, other: &str) -> Option<(Vec<Likeness>, usize)> {
-    if one == other {
+fn likeness(one: &Form<'_>, other: &Form<'_>) -> Option<(Vec<Likeness>, usize)> {
+    if one.key == other.key {
         return None;
     }
     if let Some(why) = writing(one, other) {
         return Some((why, 0));
     }
-    let (one, other) = (folded(one), folded(other));
-    let lengths = (one.chars().count(), other.chars().count());
-    let beyond = lengths.0.abs_diff(lengths.1);
-    let shorter = lengths.0.min(lengths.1);
-    let edits = if beyond <= 2 { strsim::osa_distance(&one, &other) } else { usize::MAX };
-    // Two edits of a short key make any key of another.
-    let affix = |likeness| (beyond <= shorter && shorter >= 4).then(|| (vec![likeness], beyond));
-    let edited = match edits {
-        1 if lengths.0 == lengths.1 && swapped(&one, &other) => Some(Likeness::Swapped),
-        1 if shorter > 1 => Some(Likeness::OneEdit),
-        2 if shorter > 5 => Some(Likeness::TwoEdits),
-        _ => None,
-    };
-    match edited {
-        Some(Likeness::TwoEdits) | None => {}
-        Some(why) => return Some((vec![why], 0)),
+    let (one, other) = (one.folded.as_slice(), other.folded.as_slice());
+    let beyond = one.len().abs_diff(other.len());
+    let shorter = one.len().min(other.len());
+    if shorter > 1 && within(one, other, 1) {
+        let swaps = one.iter().zip(other).filter(|(a, b)| a != b).count() == 2;
+        let why = if beyond == 0 && swaps { Likeness::Swapped } else { Likeness::OneEdit };
+        return Some((vec![why], 0));
     }
-    let found = if one.starts_with(&*other) || other.starts_with(&*one) {
-        affix(Likeness::Prefix)
-    } else if one.ends_with(&*other) || other.ends_with(&*one) {
-        affix(Likeness::Suffix)
-    } else {
-        None
-    };
-    found.or_else(|| edited.map(|why| (vec![why], 0)))
+    if beyond <= shorter && shorter >= 4 {
+        if one.starts_with(other) || other.starts_with(one) {
+            return Some((vec![Likeness::Prefix], beyond));
+        }
+        if one.ends_with(other) || other.ends_with(one) {
+            return Some((vec![Likeness::Suffix], beyond));
+        }
+    }
+    // Two edits of a short key make any key of another.
+    (shorter > 5 && within(one, other, 2)).then(|| (vec![Likeness::TwoEdits], 0))
 }
 
-/// Whether two texts of one edit differ in the order of two neighbours.
-fn swapped(one: &str, other: &str) -> bool {
-    one.chars().zip(other.chars()).filter(|(a, b)| a != b).count() == 2
+/// Whether so many edits make one text of another: a sign left out, put in or changed, or two neighbours
+/// swapped.
+fn within(one: &[char], other: &[char], edits: usize) -> bool {
+    let same = one.iter().zip(other).take_while(|(a, b)| a == b).count();
+    let (one, other) = (&one[same..], &other[same..]);
+    if one.is_empty() || other.is_empty() {
+        return one.len() + other.len() <= edits;
+    }
+    let Some(left) = edits.checked_sub(1) else { return false };
+    if one.len().abs_diff(other.len()) > edits {
+        return false;
+    }
+    let swapped = one.len() > 1 && other.len() > 1 && one[0] == other[1] && one[1] == other[0];
+    within(&one[1..], &other[1..], left)
+        || within(&one[1..], other, left)
+        || within(one, &other[1..], left)
+        || (swapped && within(&one[2..], &other[2..], left))
 }
 
 #[cfg(test)]
@@ -237,6 +243,19 @@ mod tests {
     }
 
     proptest! {
+        #[test]
+        fn prop_edits_are_counted_as_a_table_of_distances_has_them(
+            one in "[abc]{0,8}", other in "[abc]{0,8}",
+        ) {
+            let signs = |text: &str| text.chars().collect::<Vec<_>>();
+            let distance = strsim::osa_distance(&one, &other);
+            for edits in 0..3 {
+                prop_assert_eq!(within(&signs(&one), &signs(&other), edits), distance <= edits);
+            }
+        }
+    }
+
+    proptest! {
         #![proptest_config(ProptestConfig::with_cases(48))]
         /// The index suggests what a loop over all pairs does.
         #[test]
@@ -250,7 +269,7 @@ mod tests {
             for (key, found) in sought.iter().zip(found) {
                 let mut all = Vec::new();
                 for (at, other) in (0u32..).zip(&keys) {
-                    if let Some((why, beyond)) = likeness(key, other) {
+                    if let Some((why, beyond)) = likeness(&Form::of(key), &Form::of(other)) {
                         keep(&mut all, Near { key: at, why, likely: false, beyond });
                     }
                 }

@@ -95,7 +95,9 @@ pub(crate) fn engine(plan: &str, tables: &Tables, by: &[&str], show: &[&str]) ->
 pub(crate) fn totals_plan(engine: &Engine) -> &TotalsPlan {
     match &engine.outputs[0].content {
         OutputContent::Totals(plan) => plan,
-        OutputContent::Lines(_) | OutputContent::List(_) => unreachable!("only totals are asked for here"),
+        OutputContent::Lines(_) | OutputContent::List(_) => {
+            unreachable!("only totals are asked for here")
+        }
     }
 }
 

@@ -43,8 +43,7 @@ impl Checked {
             self.findings.push(finding);
         }
         for (key, tally) in findings.passed_over.sorted() {
-            let mut finding =
-                self.of_key(number, engine, &parts, Code::PassedOverKey, key, tally);
+            let mut finding = self.of_key(number, engine, &parts, Code::PassedOverKey, key, tally);
             finding.note = "a later key of the line was found".to_owned();
             self.findings.push(finding);
         }
@@ -117,7 +116,10 @@ impl Checked {
                     Fate::Twice => (Code::CorrectionUnneeded, "it stands there twice".to_owned()),
                     Fate::HasRow => (
                         Code::CorrectionUnneeded,
-                        format!("the lookup has the key by now; {lines} lines still get `{}`", correction.used),
+                        format!(
+                            "the lookup has the key by now; {lines} lines still get `{}`",
+                            correction.used
+                        ),
                     ),
                     Fate::Holds if lines == 0 => {
                         (Code::CorrectionUnneeded, "no line has this key".to_owned())
@@ -135,7 +137,11 @@ impl Checked {
                         engine,
                         &Parts::default(),
                         code,
-                        &SoughtKey { link, status: LinkStatus::Mended, key: correction.found.clone() },
+                        &SoughtKey {
+                            link,
+                            status: LinkStatus::Mended,
+                            key: correction.found.clone(),
+                        },
                         &KeyTally::default(),
                     )
                 };

@@ -85,7 +85,8 @@ impl super::Stake {
 fn unmatched(project: &Project, engine: &Engine, findings: &Findings) -> Vec<Vec<String>> {
     let parts = project.fact_parts(engine);
     let mut headings = texts(["link", "status", "key", "lines", "first", "last"]);
-    headings.extend(engine.bound.fact.amounts.iter().map(|c| engine.bound.fact.columns[*c].clone()));
+    headings
+        .extend(engine.bound.fact.amounts.iter().map(|c| engine.bound.fact.columns[*c].clone()));
     let listed = |status: LinkStatus| {
         matches!(
             status,
@@ -99,7 +100,10 @@ fn unmatched(project: &Project, engine: &Engine, findings: &Findings) -> Vec<Vec
     let mut keys = findings.keys.sorted();
     keys.retain(|(key, _)| listed(key.status));
     keys.sort_by_key(|(_, tally)| std::cmp::Reverse(tally.lines));
-    let row = |(key, tally): (&interligo_core::tallies::SoughtKey, &interligo_core::tallies::KeyTally)| {
+    let row = |(key, tally): (
+        &interligo_core::tallies::SoughtKey,
+        &interligo_core::tallies::KeyTally,
+    )| {
         let link = &engine.bound.routes[key.link].name;
         let mut row = texts([link, key.status.name(), &key.key]);
         row.push(tally.lines.to_string());

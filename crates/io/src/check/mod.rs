@@ -136,7 +136,8 @@ impl Checked {
     pub(crate) fn over(project: &Project, facts: &[FactRun<'_>]) -> Checked {
         let mut checked = Checked::default();
         for (number, fact) in facts.iter().enumerate() {
-            let amounts = fact.outcome.tie_out.amounts.iter().map(|amount| (&*amount.column, false));
+            let amounts =
+                fact.outcome.tie_out.amounts.iter().map(|amount| (&*amount.column, false));
             let stake = fact.engine.stake().map(|name| (name, true));
             let column = |(name, is_figure): (&str, bool)| StakeColumn {
                 name: name.to_owned(),
@@ -203,7 +204,7 @@ impl Checked {
             let finding = &self.findings[*at];
             let group = &costs[&(finding.code, finding.about.clone())];
             let (code, about) = (finding.code, finding.about.clone());
-            (Reverse(group.clone()), code, about, Reverse(own[*at].clone()), *at)
+            (Reverse(*group), code, about, Reverse(own[*at]), *at)
         });
         let mut all: Vec<Option<Finding>> = self.findings.drain(..).map(Some).collect();
         self.findings = order.into_iter().filter_map(|at| all[at].take()).collect();
@@ -251,9 +252,12 @@ impl Checked {
         let stop_on = project.stop_on();
         let stopping = |code: &Code| {
             let found: Vec<&Finding> = self.findings.iter().filter(|f| f.code == *code).collect();
-            found.first()?;
             let name = code.name();
-            let count = if found.len() == 1 { "1 finding".into() } else { format!("{} findings", found.len()) };
+            let count = match found.len() {
+                0 => return None,
+                1 => "1 finding".to_owned(),
+                more => format!("{more} findings"),
+            };
             let place = |finding: &&Finding| {
                 let at = finding.places.first().map_or(String::new(), |place| format!("{place} "));
                 format!("{at}`{}` in {}", finding.subject, finding.about)

@@ -51,7 +51,9 @@ fn file(checked: &Checked, findings: &[&Finding]) -> Vec<u8> {
     let mut out = csv_row(headings);
     for finding in findings {
         let (first, last) = finding.days.unzip();
-        let day = |day: Option<interligo_core::date::Day>| day.map_or(String::new(), |day| day.to_string());
+        let day = |day: Option<interligo_core::date::Day>| {
+            day.map_or(String::new(), |day| day.to_string())
+        };
         let missing = match finding.code {
             Code::UndatedKey => "a period for these days",
             Code::NearMiss => "the key, unless another is meant",

@@ -61,9 +61,10 @@ impl Checked {
         }
         for (column, unreadable) in &findings.unreadable {
             let name = engine.column_name(*column);
-            let places = unreadable.first.iter().map(|(spot, value)| {
-                format!("{} `{value}`", parts.place(*spot).in_column(name))
-            });
+            let places = unreadable
+                .first
+                .iter()
+                .map(|(spot, value)| format!("{} `{value}`", parts.place(*spot).in_column(name)));
             let mut finding =
                 Finding::of_rows(Code::UnreadableValue, table, name, unreadable.count)
                     .at(places.collect(), "taken as blank");
@@ -102,11 +103,7 @@ impl Checked {
         }
         for (code, rows, note) in [
             (Code::TotalRow, &findings.total_rows, "the sum of the rows above: left out"),
-            (
-                Code::TotalLikeRow,
-                &findings.suspects,
-                "looks like a total and is none",
-            ),
+            (Code::TotalLikeRow, &findings.suspects, "looks like a total and is none"),
         ] {
             for (spot, cells) in rows {
                 let mut finding = Finding::of_rows(code, table, &**cells, 1)
@@ -145,8 +142,8 @@ impl Checked {
             let code =
                 if identical { Code::DuplicateIdentical } else { Code::DuplicateConflicting };
             let places = duplicate.places.iter().map(ToString::to_string).collect::<Vec<_>>();
-            let mut finding = Finding::of_rows(code, name, &*duplicate.key, places.len() as u64)
-                .at(places, note);
+            let mut finding =
+                Finding::of_rows(code, name, &*duplicate.key, places.len() as u64).at(places, note);
             finding.stops = duplicate.held.is_none();
             finding.spots = project.spots(name, &duplicate.places);
             self.findings.push(finding);
@@ -194,9 +191,8 @@ impl Checked {
             for (link, route) in fact.engine.bound.routes.iter().enumerate() {
                 let lookup = &fact.engine.lookups[route.lookup];
                 let rows = usage.rows(link);
-                let (_, all) = used
-                    .entry(&lookup.name)
-                    .or_insert_with(|| (lookup, vec![false; rows.len()]));
+                let (_, all) =
+                    used.entry(&lookup.name).or_insert_with(|| (lookup, vec![false; rows.len()]));
                 all.iter_mut().zip(rows).for_each(|(all, own)| *all |= own);
             }
         }
