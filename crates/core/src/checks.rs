@@ -3,7 +3,6 @@
 
 use std::collections::BTreeSet;
 
-use crate::bind::Home;
 use crate::engine::Engine;
 use crate::findings::Findings;
 use crate::keys::{Found, shown};
@@ -148,12 +147,9 @@ impl Engine {
         one.candidates == other.candidates && one.home == other.home
     }
 
-    /// The table that a link starts from.
-    pub fn home_of(&self, link: usize) -> &str {
-        match self.bound.routes[link].home {
-            Home::Fact => &self.bound.fact.name,
-            Home::Route(route) => &self.lookups[self.bound.routes[route].lookup].name,
-        }
+    /// Whether the rows of a link's lookup hold for periods.
+    pub fn is_dated(&self, link: usize) -> bool {
+        self.links[link].is_dated()
     }
 
     /// The counts of a link that must close.

@@ -143,7 +143,9 @@ impl<'a> Mending<'a> {
 
     /// What the rows of suggested keys say, by key; nothing where the lookup is large.
     pub fn meanings(&self, open: &OpenKey<'_>) -> BTreeMap<String, String> {
-        let (fact, link) = open.links[0];
+        // A row for a period says less of what a key means than one that always holds.
+        let plain = |(fact, link): &&(usize, usize)| !self.engines[*fact].is_dated(*link);
+        let (fact, link) = *open.links.iter().find(plain).unwrap_or(&open.links[0]);
         let engine = &self.engines[fact];
         let lookup = &engine.lookups[engine.bound.routes[link].lookup];
         if lookup.rows > ROWS_SHOWN {

@@ -3,7 +3,7 @@
 use std::io;
 
 use interligo_core::findings::ExactSum;
-use interligo_io::{Checked, Finding, FindingsSince, Group, Ran, Stake};
+use interligo_io::{Checked, Code, Finding, FindingsSince, Group, Ran, Stake};
 
 use super::number::{grouped, rounded};
 use super::table::TextTable;
@@ -68,6 +68,9 @@ pub(super) fn subjects(group: &Group<'_>) -> String {
 /// The first finding of a group in a few words.
 pub(super) fn example(finding: &Finding) -> String {
     let place = finding.places.first().map_or("", String::as_str);
+    if let (Code::NearMiss, Some(best)) = (finding.code, finding.suggestions.first()) {
+        return format!("{} ({}?)  {place}", visible(&finding.subject), best.key);
+    }
     match (finding.subject.is_empty(), place.is_empty()) {
         (true, _) => place.to_owned(),
         (false, true) => finding.subject.clone(),
