@@ -2,6 +2,7 @@
 
 use std::path::PathBuf;
 
+use clap::builder::{PossibleValuesParser, TypedValueParser};
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use interligo_core::near::Likeness;
 
@@ -261,8 +262,8 @@ pub(crate) struct MendOptions {
     pub(crate) plan: PlanOptions,
 
     /// Mend the keys that differ in these ways only, separated by commas
-    #[arg(long, value_enum, value_name = "REASON", value_delimiter = ',', num_args = 1.., conflicts_with = "from")]
-    pub(crate) accept: Vec<Way>,
+    #[arg(long, value_parser = way(), value_name = "REASON", value_delimiter = ',', num_args = 1.., conflicts_with = "from")]
+    pub(crate) accept: Vec<Likeness>,
 
     /// Take over the corrections of another file
     #[arg(long, value_name = "FILE")]
@@ -273,49 +274,10 @@ pub(crate) struct MendOptions {
     pub(crate) dry_run: bool,
 }
 
-/// In what a key may differ from the one that is meant.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
-pub(crate) enum Way {
-    /// Upper and lower case
-    Case,
-    /// White space
-    Spaces,
-    /// Full-width and other compatibility forms
-    Width,
-    /// Signs that are neither letters nor digits
-    Punctuation,
-    /// Zeros before digits
-    LeadingZeros,
-    /// Signs that look alike, such as O and 0
-    LookAlike,
-    /// Two neighbours that changed places
-    Swapped,
-    /// A sign that is missing, too many, or another
-    OneEdit,
-    /// One is the other with something behind it
-    Prefix,
-    /// One is the other with something before it
-    Suffix,
-    /// Two signs that are missing, too many, or others
-    TwoEdits,
-}
-
-impl Way {
-    pub(crate) fn likeness(self) -> Likeness {
-        match self {
-            Way::Case => Likeness::Case,
-            Way::Spaces => Likeness::Spaces,
-            Way::Width => Likeness::Width,
-            Way::Punctuation => Likeness::Punctuation,
-            Way::LeadingZeros => Likeness::LeadingZeros,
-            Way::LookAlike => Likeness::LookAlike,
-            Way::Swapped => Likeness::Swapped,
-            Way::OneEdit => Likeness::OneEdit,
-            Way::Prefix => Likeness::Prefix,
-            Way::Suffix => Likeness::Suffix,
-            Way::TwoEdits => Likeness::TwoEdits,
-        }
-    }
+/// The name of a way in which a key may differ from the one that is meant.
+fn way() -> impl TypedValueParser<Value = Likeness> {
+    PossibleValuesParser::new(Likeness::ALL.map(Likeness::name))
+        .try_map(|name| Likeness::called(&name).ok_or("no such reason"))
 }
 
 /// Show what tables hold: columns, types, blanks, distinct values, possible keys, rows

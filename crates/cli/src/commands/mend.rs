@@ -16,7 +16,7 @@ use rustyline::{Config, Context, Editor, Helper};
 
 use super::check::checked;
 use super::{Opened, Out};
-use crate::args::{MendOptions, Way};
+use crate::args::MendOptions;
 use crate::failure::Failure;
 use crate::show;
 
@@ -41,12 +41,11 @@ pub(crate) fn mend(options: &MendOptions, out: Out<'_>) -> Result<(), Failure> {
 fn accept(
     opened: &Opened,
     mending: &mut Mending<'_>,
-    ways: &[Way],
+    ways: &[Likeness],
     dry: bool,
     out: Out<'_>,
 ) -> Result<(), Failure> {
-    let ways: Vec<Likeness> = ways.iter().map(|way| way.likeness()).collect();
-    let (mended, doubtful) = mending.accept(&ways, dry).map_err(|error| opened.failure(error))?;
+    let (mended, doubtful) = mending.accept(ways, dry).map_err(|error| opened.failure(error))?;
     show::mended(out, &mended, &mending.file.shown, dry)?;
     show::left_open(out, mending.open.len() - mended.len(), doubtful)?;
     out.flush()?;

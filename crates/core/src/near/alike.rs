@@ -66,6 +66,11 @@ impl Likeness {
         }
     }
 
+    /// The one of that name.
+    pub fn called(name: &str) -> Option<Likeness> {
+        Likeness::ALL.into_iter().find(|likeness| likeness.name() == name)
+    }
+
     /// The same for reading.
     pub fn words(self) -> &'static str {
         match self {
