@@ -42,6 +42,7 @@ pub(crate) enum Command {
     Totals(TotalsOptions),
     Check(CheckOptions),
     Mend(MendOptions),
+    Calendar(CalendarOptions),
     Look(LookOptions),
     Demo(DemoOptions),
 }
@@ -278,6 +279,31 @@ pub(crate) struct MendOptions {
 fn way() -> impl TypedValueParser<Value = Likeness> {
     PossibleValuesParser::new(Likeness::ALL.map(Likeness::name))
         .try_map(|name| Likeness::called(&name).ok_or("no such reason"))
+}
+
+/// Show when the rows of price lists hold: gaps, overlaps, and what was sold in each period
+///
+/// Without a key: the keys of each dated link with lines on days without a row, gaps or overlaps, the worst first. With
+/// a key: its periods on a line of time, what their rows say, and the lines, quantity, revenue and margin of each, so
+/// that the step at a change of price can be read.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples:
+  interligo calendar                        the worst keys of all dated links
+  interligo calendar prices                 those of one
+  interligo calendar prices SY-117          one key
+  interligo calendar SY-117 --svg sy.svg    the same as a picture")]
+pub(crate) struct CalendarOptions {
+    /// A dated link, a key of its lookup, or both
+    #[arg(value_name = "LINK|KEY", num_args = 0..=2)]
+    pub(crate) named: Vec<String>,
+
+    #[command(flatten)]
+    pub(crate) plan: PlanOptions,
+
+    /// Write the calendar of a key as a picture, in the open format SVG, instead of printing it
+    #[arg(long, value_name = "FILE", requires = "named")]
+    pub(crate) svg: Option<PathBuf>,
 }
 
 /// Show what tables hold: columns, types, blanks, distinct values, possible keys, rows

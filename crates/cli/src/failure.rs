@@ -24,6 +24,15 @@ pub(crate) enum Failure {
     /// Neither a table of the plan nor a file.
     #[error("there is no table and no file called `{name}`")]
     NoTable { name: String, known: Vec<String> },
+    /// No link asks for a day.
+    #[error("no link of the plan asks for a day")]
+    NoCalendar,
+    /// Neither a dated link nor a key of one.
+    #[error("there is no dated link called `{name}`, and none of their lookups has such a key")]
+    NoCalendarOf { name: String, known: Vec<String> },
+    /// A key that a lookup does not have.
+    #[error("the lookup of `{link}` has no key `{key}`")]
+    NoKey { link: String, key: String, near: Option<String> },
     /// There is nobody to ask.
     #[error("keys are mended at a terminal, and there is none")]
     NoTerminal,
@@ -68,6 +77,9 @@ impl Failure {
             | Failure::FolderInUse(_)
             | Failure::NoFinding { .. }
             | Failure::NoTerminal
+            | Failure::NoCalendar
+            | Failure::NoCalendarOf { .. }
+            | Failure::NoKey { .. }
             | Failure::PlanThere(_) => 2,
             Failure::NoTable { .. } | Failure::NoSuchFile(_) => 3,
             Failure::Demo { .. } | Failure::Output(_) => 4,
@@ -127,6 +139,11 @@ impl Failure {
                     None => Some(format!("the tables of the plan are {}", known.join(", "))),
                 }
             }
+            Failure::NoCalendar => Some(
+                "add `valid` to a lookup whose rows hold for periods, and `as of` to the path that leads to it".into(),
+            ),
+            Failure::NoCalendarOf { known, .. } => Some(format!("the dated links are {}", known.join(", "))),
+            Failure::NoKey { near: Some(near), .. } => Some(format!("did you mean `{near}`?")),
             Failure::NoTerminal => Some(
                 "--accept case,punctuation,… mends whole classes without asking, --from FILE takes over a list".into(),
             ),

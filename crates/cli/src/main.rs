@@ -39,6 +39,7 @@ fn run() -> ExitCode {
         Command::Totals(options) => commands::totals(options, &mut out),
         Command::Check(options) => commands::check(options, &mut out),
         Command::Mend(options) => commands::mend(options, &mut out),
+        Command::Calendar(options) => commands::calendar(options, &mut out),
         Command::Look(options) => commands::look(options, &mut out),
         Command::Demo(options) => commands::demo(options, &mut out),
     };

@@ -1,6 +1,7 @@
 //! The periods of a dated lookup: which of a key's rows holds on a day.
 
 use crate::date::Day;
+use crate::plan::{GapRule, Gaps, Overlap};
 
 /// What looking for a day came to.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -11,6 +12,22 @@ pub enum OnDay {
     Nothing,
     /// Two rows or more hold.
     Several(u32, u32),
+}
+
+/// What a line gets on a day on which no row of its key holds.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Bridged {
+    /// A row that holds on other days, so many days away.
+    Row {
+        /// The row.
+        row: u32,
+        /// How far the day is from its period.
+        days: u32,
+    },
+    /// No row.
+    Nothing,
+    /// No row, and the run ends.
+    Stops,
 }
 
 /// A row with the first and the last day on which it holds.
@@ -74,6 +91,58 @@ impl Calendar {
         }
     }
 
+    /// The row for a day on which several hold, by a rule; none where the rule is to leave it.
+    pub fn settled(&self, key: u32, day: Day, rule: Overlap) -> Option<u32> {
+        let holding = self.of(key).iter().filter(|p| p.from <= day && day <= p.until);
+        let best = match rule {
+            Overlap::Stop | Overlap::Blank => None,
+            Overlap::LatestStart => holding.max_by_key(|p| (p.from, p.row)),
+            Overlap::First => holding.min_by_key(|p| p.row),
+            Overlap::Last => holding.max_by_key(|p| p.row),
+        };
+        best.map(|period| period.row)
+    }
+
+    /// What a line gets on a day on which no row of its key holds.
+    pub fn bridged(&self, key: u32, day: Day, gaps: &Gaps) -> Bridged {
+        let (earlier, later) = self.around(key, day);
+        let rule = match (earlier, later) {
+            (None, _) => gaps.before,
+            (Some(_), Some(_)) => gaps.between,
+            (Some(_), None) => gaps.after,
+        };
+        let far = |days: i64| u32::try_from(days).unwrap_or(u32::MAX);
+        let earlier =
+            earlier.map(|p| (far(i64::from(day.0) - i64::from(p.until.0)), p.row));
+        let later = later.map(|p| (far(i64::from(p.from.0) - i64::from(day.0)), p.row));
+        let chosen = match rule {
+            GapRule::Stop => return Bridged::Stops,
+            GapRule::Blank => None,
+            GapRule::Earlier => earlier,
+            GapRule::Later => later,
+            GapRule::Nearest => match (earlier, later) {
+                (Some(one), Some(other)) if other.0 < one.0 => Some(other),
+                (one, other) => one.or(other),
+            },
+        };
+        match chosen.filter(|(days, _)| gaps.days.is_none_or(|most| *days <= most)) {
+            Some((days, row)) => Bridged::Row { row, days },
+            None => Bridged::Nothing,
+        }
+    }
+
+    /// Of a key, the period that ended last before a day on which none holds, and the one that starts first
+    /// after it.
+    pub fn around(&self, key: u32, day: Day) -> (Option<&Holds>, Option<&Holds>) {
+        let periods = self.of(key);
+        let after = periods.partition_point(|p| p.from <= day);
+        let earlier = match self.overlaps[key as usize] {
+            false => after.checked_sub(1).map(|last| &periods[last]),
+            true => periods[..after].iter().max_by_key(|p| (p.until, p.from, p.row)),
+        };
+        (earlier, periods.get(after))
+    }
+
     /// The periods of a key, by start.
     pub fn of(&self, key: u32) -> &[Holds] {
         let key = key as usize;
@@ -124,6 +193,105 @@ mod tests {
                             prop_assert!(holding.len() > 1 && holding.contains(&a) && holding.contains(&b));
                         }
                     }
+                }
+            }
+        }
+    }
+
+    fn rule() -> impl Strategy<Value = GapRule> {
+        prop::sample::select(vec![
+            GapRule::Blank,
+            GapRule::Earlier,
+            GapRule::Later,
+            GapRule::Nearest,
+            GapRule::Stop,
+        ])
+    }
+
+    proptest! {
+        /// Days without a row against linear scans over the periods, with all rules.
+        #[test]
+        fn prop_gaps_are_bridged_as_a_scan_says(
+            periods in periods(),
+            before in rule(), between in rule(), after in rule(),
+            days in prop::option::of(0u32..12),
+        ) {
+            let gaps = Gaps { before, between, after, days };
+            let calendar = Calendar::new([periods.clone()]);
+            for day in (-2..42).map(Day) {
+                if periods.iter().any(|p| p.from <= day && day <= p.until) {
+                    continue;
+                }
+                let distance = |a: Day, b: Day| i64::from(a.0) - i64::from(b.0);
+                let ended = periods.iter().filter(|p| p.until < day);
+                let earlier = ended.max_by_key(|p| (p.until, p.from, p.row));
+                let to_come = periods.iter().filter(|p| p.from > day);
+                let later = to_come.min_by_key(|p| (p.from, p.until, p.row));
+                let rule = match (earlier, later) {
+                    (None, _) => before,
+                    (_, None) => after,
+                    _ => between,
+                };
+                let earlier = earlier.map(|p| (distance(day, p.until), p.row));
+                let later = later.map(|p| (distance(p.from, day), p.row));
+                let nearest = [earlier, later].into_iter().flatten().min_by_key(|(days, _)| *days);
+                let chosen = match rule {
+                    GapRule::Earlier => earlier,
+                    GapRule::Later => later,
+                    GapRule::Nearest => nearest,
+                    GapRule::Blank | GapRule::Stop => None,
+                };
+                let expected = match chosen {
+                    _ if rule == GapRule::Stop => Bridged::Stops,
+                    Some((far, row)) if days.is_none_or(|most| far <= i64::from(most)) => {
+                        Bridged::Row { row, days: far as u32 }
+                    }
+                    _ => Bridged::Nothing,
+                };
+                prop_assert_eq!(calendar.bridged(0, day, &gaps), expected, "{:?} {:?}", day, periods);
+            }
+        }
+
+        /// Days with several rows, by each rule; and the order of the rows changes nothing.
+        #[test]
+        fn prop_overlaps_are_settled_as_a_scan_says(periods in periods(), turn in any::<bool>()) {
+            let mut rows = periods.clone();
+            if turn {
+                rows.reverse();
+            }
+            let calendar = Calendar::new([rows]);
+            for day in (-2..42).map(Day) {
+                let holding = || periods.iter().filter(|p| p.from <= day && day <= p.until);
+                for (rule, expected) in [
+                    (Overlap::Blank, None),
+                    (Overlap::Stop, None),
+                    (Overlap::First, holding().map(|p| p.row).min()),
+                    (Overlap::Last, holding().map(|p| p.row).max()),
+                    (Overlap::LatestStart, holding().max_by_key(|p| (p.from, p.row)).map(|p| p.row)),
+                ] {
+                    prop_assert_eq!(calendar.settled(0, day, rule), expected);
+                }
+            }
+        }
+
+        /// Cutting a period in two changes nothing but the row.
+        #[test]
+        fn prop_cutting_a_period_in_two_changes_nothing(periods in periods(), cut in 0i32..40) {
+            let mut pieces = Vec::new();
+            for period in &periods {
+                let cut = Day(cut);
+                if period.from < cut && cut <= period.until {
+                    pieces.push(Holds { until: Day(cut.0 - 1), ..*period });
+                    pieces.push(Holds { from: cut, ..*period });
+                } else {
+                    pieces.push(*period);
+                }
+            }
+            let (whole, cut) = (Calendar::new([periods]), Calendar::new([pieces]));
+            for day in (-2..42).map(Day) {
+                match (whole.on(0, day), cut.on(0, day)) {
+                    (OnDay::Several(..), OnDay::Several(..)) => {}
+                    (one, other) => prop_assert_eq!(one, other),
                 }
             }
         }

@@ -3,6 +3,8 @@
 
 use std::collections::BTreeSet;
 
+use crate::calendar::{ALWAYS, FOREVER, Holds};
+use crate::date::Day;
 use crate::engine::Engine;
 use crate::findings::Findings;
 use crate::keys::{Found, shown};
@@ -192,5 +194,104 @@ impl Engine {
             *(if is_used { &mut balance.keys_in_both } else { &mut balance.keys_of_lookup }) += 1;
         }
         balance
+    }
+
+    /// What is wrong with the periods of a link's lookup, key by key, up to so many.
+    pub fn calendar_faults(&self, link: usize, most: usize) -> Vec<CalendarFault> {
+        let mut faults = Vec::new();
+        let Some(calendar) = self.links[link].calendar() else { return faults };
+        for (number, key) in self.own_keys(link).enumerate() {
+            let mut latest: Option<&Holds> = None;
+            for period in calendar.of(number as u32) {
+                if let Some(before) = latest {
+                    let fault = if period.from <= before.until {
+                        let same = self.same_values(link, before.row, period.row);
+                        Some((period.from, before.until.min(period.until), Some(same)))
+                    } else if i64::from(period.from.0) > i64::from(before.until.0) + 1 {
+                        Some((Day(before.until.0 + 1), Day(period.from.0 - 1), None))
+                    } else {
+                        None
+                    };
+                    faults.extend(fault.map(|(from, until, overlap)| CalendarFault {
+                        key: shown(key).trim().to_owned(),
+                        from,
+                        until,
+                        overlap,
+                        places: [before.row, period.row].map(|row| self.place_of_row(link, row)),
+                    }));
+                    if faults.len() >= most {
+                        return faults;
+                    }
+                }
+                latest = match latest {
+                    Some(before) if before.until >= period.until => Some(before),
+                    _ => Some(period),
+                };
+            }
+        }
+        faults
+    }
+
+    fn place_of_row(&self, link: usize, row: u32) -> Place {
+        self.lookups[self.bound.routes[link].lookup].place(row)
+    }
+
+    /// Whether two rows of a lookup say the same in all columns that are used, but for their periods.
+    fn same_values(&self, link: usize, one: u32, other: u32) -> bool {
+        let route = &self.bound.routes[link];
+        let (lookup, bound) = (&self.lookups[route.lookup], &self.bound.lookups[route.lookup]);
+        let days = bound.day_columns();
+        let used = (0..lookup.columns.len()).filter(|c| lookup.columns[*c].column.is_some());
+        used.filter(|column| !days.contains(column) && !bound.key.contains(column))
+            .all(|column| lookup.text(column, one) == lookup.text(column, other))
+    }
+
+    /// Of a key that has no row for a day, the last period before it and the first after it.
+    pub fn periods_around(&self, link: usize, text: &str, day: Day) -> Option<(Option<Day>, Option<Day>)> {
+        let columns = self.bound.routes[link].ignore.len();
+        let calendar = self.links[link].calendar()?;
+        let found = self.links[link].index().find(&key_of(text, columns)?);
+        let (Found::Exact(key) | Found::Cleaned(key)) = found else { return None };
+        let (earlier, later) = calendar.around(key, day);
+        Some((earlier.map(|period| period.until), later.map(|period| period.from)))
+    }
+
+    /// The periods of a key of a link's lookup, by start: first and last day, and the row.
+    pub fn periods_of(&self, link: usize, text: &str) -> Vec<Holds> {
+        let columns = self.bound.routes[link].ignore.len();
+        let found = key_of(text, columns).map(|key| self.links[link].index().find(&key));
+        match (self.links[link].calendar(), found) {
+            (Some(calendar), Some(Found::Exact(key) | Found::Cleaned(key))) => {
+                calendar.of(key).to_vec()
+            }
+            _ => Vec::new(),
+        }
+    }
+}
+
+/// A gap between two periods of a key, or days on which both hold.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct CalendarFault {
+    /// The key.
+    pub key: String,
+    /// The first of the days.
+    pub from: Day,
+    /// The last of them.
+    pub until: Day,
+    /// Whether both rows say the same, where they overlap; none for a gap.
+    pub overlap: Option<bool>,
+    /// Where the two rows stand.
+    pub places: [Place; 2],
+}
+
+impl CalendarFault {
+    /// The days in words.
+    pub fn days(&self) -> String {
+        match (self.from == ALWAYS, self.until == FOREVER) {
+            (true, true) => "on all days".to_owned(),
+            (true, false) => format!("until {}", self.until),
+            (false, true) => format!("from {} on", self.from),
+            (false, false) => format!("{} to {}", self.from, self.until),
+        }
     }
 }

@@ -8,6 +8,13 @@ use std::fmt;
 pub struct Day(pub i32);
 
 impl Day {
+    /// Whether it can hardly be the day of a sale or price: before 1900, or from 2200 on. The end of the year 9999
+    /// is how some programs write an open end.
+    pub fn is_odd(self) -> bool {
+        // 1900-01-01, 2200-01-01 and 9999-01-01.
+        !(-25_567..84_006).contains(&self.0) && self.0 < 2_932_532
+    }
+
     /// The day of a civil date; `None` when there is no such day, or outside the years 0 to 9999.
     pub fn from_civil(year: i32, month: u32, day: u32) -> Option<Day> {
         if !(0..=9999).contains(&year) || !(1..=12).contains(&month) || day == 0 {
@@ -185,6 +192,98 @@ impl Period {
     }
 }
 
+impl Period {
+    /// Reads a year, quarter, month, week or day as price lists name them: `2025`, `2025-Q3`, `Q3 2025`,
+    /// `2025-03`, `03/2025`, `202503`, `Mar 2025`, `2025-W14`, `2025-03-05`.
+    pub fn read(text: &str) -> Option<Period> {
+        let text = text.trim();
+        for unit in [PeriodUnit::Year, PeriodUnit::Quarter, PeriodUnit::Month, PeriodUnit::Week, PeriodUnit::Day] {
+            if let Some(period) = Period::parse(unit, text) {
+                return Some(period);
+            }
+        }
+        if text.len() == 6 && text.bytes().all(|sign| sign.is_ascii_digit()) {
+            return Period::of_year(&text[..4], Some((PeriodUnit::Month, &text[4..])));
+        }
+        let mut pieces = text.split(['-', '/', '.', ' ']).filter(|piece| !piece.is_empty());
+        let (one, other) = (pieces.next()?, pieces.next());
+        if pieces.next().is_some() {
+            return None;
+        }
+        let is_year = |piece: &str| piece.len() == 4 && piece.bytes().all(|b| b.is_ascii_digit());
+        let (year, part) = match other {
+            // `2025Q3`, `2025W14`.
+            None => {
+                let (year, part) = one.split_at_checked(4)?;
+                (year, part.starts_with(['Q', 'q', 'W', 'w']).then_some(part)?)
+            }
+            Some(other) if is_year(one) => (one, other),
+            Some(other) => (other, one),
+        };
+        let unit = match part.chars().next()? {
+            'Q' | 'q' => PeriodUnit::Quarter,
+            'W' | 'w' => PeriodUnit::Week,
+            _ => PeriodUnit::Month,
+        };
+        is_year(year).then_some(())?;
+        Period::of_year(year, Some((unit, part)))
+    }
+
+    /// A year, or a part of it by its number or, for a month, by its English name.
+    pub fn of_year(year: &str, part: Option<(PeriodUnit, &str)>) -> Option<Period> {
+        let year: i32 = year.parse().ok().filter(|year| (0..=9999).contains(year))?;
+        let Some((unit, part)) = part else {
+            return Some(Period { unit: PeriodUnit::Year, ordinal: year });
+        };
+        let digits = part.trim_start_matches(['Q', 'q', 'W', 'w']);
+        let number = digits.parse::<i32>().ok().or_else(|| month_called(part));
+        let number = number?;
+        match unit {
+            PeriodUnit::Quarter if (1..=4).contains(&number) => {
+                Some(Period { unit, ordinal: year * 4 + number - 1 })
+            }
+            PeriodUnit::Month if (1..=12).contains(&number) => {
+                Some(Period { unit, ordinal: year * 12 + number - 1 })
+            }
+            PeriodUnit::Week => Period::parse(unit, &format!("{year:04}-W{number:02}")),
+            _ => None,
+        }
+    }
+
+    /// The first and the last day.
+    pub fn days(self) -> Option<(Day, Day)> {
+        let first = |ordinal: i32| match self.unit {
+            PeriodUnit::Day => Some(Day(ordinal)),
+            PeriodUnit::Week => Some(Day(ordinal.checked_mul(7)?.checked_sub(3)?)),
+            PeriodUnit::Year => Day::from_civil(ordinal, 1, 1),
+            PeriodUnit::Quarter => {
+                Day::from_civil(ordinal.div_euclid(4), ordinal.rem_euclid(4) as u32 * 3 + 1, 1)
+            }
+            PeriodUnit::Month => {
+                Day::from_civil(ordinal.div_euclid(12), ordinal.rem_euclid(12) as u32 + 1, 1)
+            }
+        };
+        let next = match self.unit {
+            // The year 10000 has no days to count from.
+            PeriodUnit::Year if self.ordinal == 9999 => Day(Day::from_civil(9999, 12, 31)?.0 + 1),
+            _ => first(self.ordinal + 1)
+                .or_else(|| Some(Day(Day::from_civil(9999, 12, 31)?.0 + 1)))?,
+        };
+        Some((first(self.ordinal)?, Day(next.0 - 1)))
+    }
+}
+
+/// The number of a month by its English name, in full or by at least its first three letters.
+fn month_called(name: &str) -> Option<i32> {
+    const MONTHS: [&str; 12] = [
+        "january", "february", "march", "april", "may", "june", "july", "august", "september",
+        "october", "november", "december",
+    ];
+    let name = name.trim_end_matches('.').to_lowercase();
+    let known = MONTHS.iter().position(|month| name.len() >= 3 && month.starts_with(&name));
+    known.map(|month| month as i32 + 1)
+}
+
 impl fmt::Display for Period {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         let n = self.ordinal;
@@ -261,6 +360,59 @@ mod tests {
             (PeriodUnit::Year, "é0"),
         ] {
             assert_eq!(Period::parse(unit, text), None, "{text}");
+        }
+    }
+
+    #[test]
+    fn periods_are_read_as_price_lists_name_them() {
+        for (texts, period) in [
+            (&["2025", " 2025 "][..], "2025"),
+            (&["2025-Q3", "2025Q3", "Q3 2025", "2025 q3", "Q3/2025"], "2025-Q3"),
+            (&["2025-03", "2025/3", "03/2025", "3.2025", "202503", "Mar 2025", "2025 march", "Mar. 2025"], "2025-03"),
+            (&["2025-W01", "2025W1", "W01 2025"], "2025-W01"),
+            (&["2025-03-05"], "2025-03-05"),
+        ] {
+            for text in texts {
+                assert_eq!(Period::read(text).map(|p| p.to_string()).as_deref(), Some(period), "{text}");
+            }
+        }
+        for text in ["", "25", "20255", "2025-13", "2025-Q5", "2025-W54", "Smarch 2025", "ma 2025", "1/2/3", "é", "2025é", "Q", "W"] {
+            assert_eq!(Period::read(text), None, "{text}");
+        }
+    }
+
+    proptest::proptest! {
+        /// The days of a period are those that lie in it.
+        #[test]
+        fn prop_a_period_has_the_days_that_lie_in_it(
+            ordinal in -30_000i32..80_000,
+            unit in proptest::sample::select(vec![
+                PeriodUnit::Year, PeriodUnit::Quarter, PeriodUnit::Month, PeriodUnit::Week, PeriodUnit::Day,
+            ]),
+        ) {
+            let day = Day(ordinal);
+            let period = Period::containing(unit, day);
+            let (first, last) = period.days().unwrap();
+            proptest::prop_assert!(first <= day && day <= last);
+            for inside in [first, last] {
+                proptest::prop_assert_eq!(Period::containing(unit, inside), period);
+            }
+            for outside in [Day(first.0 - 1), Day(last.0 + 1)] {
+                proptest::prop_assert_ne!(Period::containing(unit, outside), period);
+            }
+            let text = period.to_string();
+            proptest::prop_assert_eq!(Period::read(&text), Some(period), "{}", text);
+        }
+    }
+
+    #[test]
+    fn days_that_can_hardly_be_meant_are_odd() {
+        let odd = |text: &str| Day::parse(text.as_bytes()).unwrap().is_odd();
+        for text in ["0205-03-04", "1899-12-31", "2200-01-01", "5025-01-01"] {
+            assert!(odd(text), "{text}");
+        }
+        for text in ["1900-01-01", "2025-02-28", "2199-12-31", "9999-12-31"] {
+            assert!(!odd(text), "{text}");
         }
     }
 }

@@ -184,6 +184,8 @@ pub struct Findings {
     pub copies: Vec<Repeat>,
     /// Rows that are no lines: their cells do not fit the headings, or each other.
     pub misfits: Unreadable,
+    /// Days of lines that cannot well be meant.
+    pub odd_days: Unreadable,
     /// Whether the lines were read a second time.
     pub read_again: bool,
     /// By column with amounts, the currencies beside them, each with the first line that has it.
@@ -204,6 +206,10 @@ pub struct Findings {
     pub passed_over: KeyTallies,
     /// Keys that were found after cleaning.
     pub cleaned: KeyTallies,
+    /// Lines on days without a row on which the run is to end, by link.
+    pub gaps_stopping: BTreeMap<usize, u64>,
+    /// Keys whose lines took the row of another day.
+    pub carried: KeyTallies,
     /// Lines whose key was corrected, by link and correction.
     pub mended: BTreeMap<(usize, u32), u64>,
     /// Sums of the fact's amounts over all lines read.
@@ -244,9 +250,12 @@ impl Findings {
             }
         }
         self.misfits.absorb(batch.misfits);
+        self.odd_days.absorb(batch.odd_days);
         add_counts(&mut self.aside, batch.aside);
         add_counts(&mut self.blanks, batch.blanks);
         add_counts(&mut self.mended, batch.mended);
+        add_counts(&mut self.gaps_stopping, batch.gaps_stopping);
+        self.carried.absorb(batch.carried);
         self.links.resize(self.links.len().max(batch.links.len()), StatusCounts::default());
         for (own, other) in self.links.iter_mut().zip(&batch.links) {
             own.iter_mut().zip(other).for_each(|(a, b)| *a += b);

@@ -10,7 +10,8 @@ use std::collections::BTreeMap;
 use arrow_array::StringViewArray;
 
 use crate::cells::Cells;
-use crate::column::{Column, NumberColumn, Numbers};
+use crate::column::{Column, NumberColumn, Numbers, is_known};
+use crate::date::Day;
 use crate::engine::{Computation, Engine, Extent};
 use crate::findings::{Aside, BlankBecause, ExactSum, Findings, PLACES_KEPT, Spot, Unreadable};
 use crate::formula::{
@@ -238,7 +239,8 @@ impl Lines<'_> {
         self.linked[link].as_ref().map_or(&[], |linked| &linked.rows)
     }
 
-    /// How each line came out in a link, with the number of the candidate that was found.
+    /// How each line came out in a link, with the number of the candidate that was found, or
+    /// of the days of a gap.
     pub fn statuses(&self, link: usize) -> Vec<(LinkStatus, u32)> {
         let mut statuses = vec![(LinkStatus::Exact, 0); self.rows];
         if let Some(linked) = &self.linked[link] {
@@ -290,8 +292,19 @@ impl Lines<'_> {
         if self.engine.extent == Extent::Everything {
             self.tally_keys(&mut findings, &spot);
         }
+        self.note_odd_days(&mut findings, &spot);
         findings.blanks = self.blanks(unreadable);
         self.findings = findings;
+    }
+
+    /// Days of lines that cannot well be meant.
+    fn note_odd_days(&self, findings: &mut Findings, spot: &impl Fn(u32) -> Spot) {
+        let Some(Column::Date(days)) = self.engine.day.map(|day| &self.columns[day]) else { return };
+        for (row, day) in days.days.iter().enumerate().filter(|(_, day)| Day(**day).is_odd()) {
+            if is_known(days.known.as_ref(), row) {
+                findings.odd_days.note(spot(row as u32), || Day(*day).to_string());
+            }
+        }
     }
 
     /// Sums of the amounts over some lines; over all when none are named.
@@ -320,21 +333,38 @@ impl Lines<'_> {
                 let key = SoughtRef { link: number, status: over.status, key: &key };
                 self.tally(&mut findings.passed_over, key, over.line);
             }
+            if linked.stopping > 0 {
+                findings.gaps_stopping.insert(number, linked.stopping);
+            }
             for detour in &linked.detours {
                 if detour.how == LinkStatus::Mended {
                     *findings.mended.entry((number, detour.by)).or_default() += 1;
                 }
-                if detour.how != LinkStatus::Cleaned {
-                    continue;
-                }
-                let key = link.written(sought, parents, detour.line as usize);
-                let key = SoughtRef { link: number, status: LinkStatus::Cleaned, key: &key };
-                if let Some(tally) = self.tally(&mut findings.cleaned, key, detour.line) {
-                    tally.row = tally.row.or(Some(linked.rows[detour.line as usize]));
+                let line = detour.line as usize;
+                let (tallies, key) = match detour.how {
+                    LinkStatus::Cleaned => {
+                        (&mut findings.cleaned, link.written(sought, parents, line))
+                    }
+                    LinkStatus::Carried => {
+                        (&mut findings.carried, link.offered(sought, parents, line))
+                    }
+                    _ => continue,
+                };
+                let key = SoughtRef { link: number, status: detour.how, key: &key };
+                if let Some(tally) = self.tally(tallies, key, detour.line) {
+                    tally.row = tally.row.or(Some(linked.rows[line]));
+                    if detour.how == LinkStatus::Carried {
+                        tally.gap = tally.gap.max(detour.by);
+                    }
                 }
             }
         }
-        for tallies in [&mut findings.keys, &mut findings.passed_over, &mut findings.cleaned] {
+        for tallies in [
+            &mut findings.keys,
+            &mut findings.passed_over,
+            &mut findings.cleaned,
+            &mut findings.carried,
+        ] {
             tallies.place(spot);
         }
     }

@@ -74,6 +74,8 @@ pub struct KeyTally {
     pub days: Option<(Day, Day)>,
     /// The row of the lookup that was found, if one was.
     pub row: Option<u32>,
+    /// Of lines that took the row of another day, over how many days at most.
+    pub gap: u32,
 }
 
 impl KeyTally {
@@ -106,6 +108,7 @@ impl KeyTally {
             self.note_day(last);
         }
         self.row = self.row.or(other.row);
+        self.gap = self.gap.max(other.gap);
     }
 }
 

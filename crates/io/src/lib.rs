@@ -5,6 +5,7 @@
 //! cores, into output files that appear whole or not at all.
 
 mod additions;
+mod calendar;
 mod check;
 mod corrections;
 mod error;
@@ -38,6 +39,10 @@ mod text;
 mod totals_out;
 
 pub use additions::{NewLink, with_link};
+pub use calendar::{
+    CalendarKey, KeyCalendar, KeyPeriod, PERIODS, Span, dated_links, key_calendar,
+    periods_request, worst_keys,
+};
 pub use check::{Checked, Code, Finding, Group, LinkBalance, Stake, StakeColumn, for_owners};
 pub use corrections::{CORRECTIONS_FILE, CorrectionsFile, with_corrections};
 pub use error::{Error, InputError, Stop};

@@ -269,12 +269,18 @@ fn keys_of_rows(link: usize, engine: &Engine) -> Cells {
     cells
 }
 
-/// How a link came out on a row; of an alternative, which candidate was found.
+/// How a link came out on a row; of an alternative, which candidate was found;
+/// of a row of another day, over how many days.
 fn write_status(statuses: &[(LinkStatus, u32)], row: usize, out: &mut Vec<u8>) {
-    let (status, candidate) = statuses[row];
+    let (status, by) = statuses[row];
     out.extend_from_slice(status.name().as_bytes());
-    if status == LinkStatus::Alternate {
-        out.extend_from_slice(format!(" {}", candidate + 1).as_bytes());
+    match status {
+        LinkStatus::Alternate => out.extend_from_slice(format!(" {}", by + 1).as_bytes()),
+        LinkStatus::Carried => {
+            let days = if by == 1 { "1 day".to_owned() } else { format!("{by} days") };
+            out.extend_from_slice(format!(" {days}").as_bytes());
+        }
+        _ => {}
     }
 }
 

@@ -5,7 +5,8 @@ use interligo_core::engine::Engine;
 use interligo_core::findings::{Findings, Parts, Repeat};
 use interligo_core::links::LinkStatus;
 use interligo_core::lookup::{Duplicate, Lookup};
-use interligo_core::plan::{Missing, key as key_of_plan};
+use interligo_core::plan::{Missing, Overlap, key as key_of_plan};
+use interligo_core::tallies::{KeyTally, SoughtKey};
 
 use crate::error::Stop;
 use crate::project::Project;
@@ -133,6 +134,25 @@ fn repeats_stop(fact: &str, parts: &Parts, findings: &Findings) -> Option<Stop> 
     })
 }
 
+/// The stop for lines on days without a row, where the plan says that this ends the run.
+fn gap_stop(engine: &Engine, findings: &Findings, link: usize) -> Option<Stop> {
+    let lines = *findings.gaps_stopping.get(&link)?;
+    let name = &engine.bound.routes[link].name;
+    let count = if lines == 1 { "1 line".to_owned() } else { format!("{lines} lines") };
+    let keys = findings.keys.sorted();
+    let keys = keys.iter().filter(|(k, _)| k.link == link && k.status == LinkStatus::Undated);
+    let place = |(key, tally): &(&SoughtKey, &KeyTally)| {
+        let days = tally.days.map_or(String::new(), |(first, last)| format!(" {first} to {last}"));
+        format!("`{}`{days}", key.key)
+    };
+    Some(Stop {
+        message: format!("{count} on a day on which no row of its key holds in `{name}`"),
+        places: keys.take(10).map(place).collect(),
+        help: "complete the periods, or change `gap` of the link; `interligo check undated-key` lists them"
+            .to_owned(),
+    })
+}
+
 /// Findings over the lines that the plan says must stop a run.
 pub fn stops(project: &Project, engine: &Engine, findings: &Findings) -> Vec<Stop> {
     let parts = project.fact_parts(engine);
@@ -153,9 +173,11 @@ pub fn stops(project: &Project, engine: &Engine, findings: &Findings) -> Vec<Sto
             Missing::Stop => &[LinkStatus::Unmatched, LinkStatus::Blank, LinkStatus::Overlapping],
             _ => &[LinkStatus::Overlapping],
         };
+        found.extend(gap_stop(engine, findings, number));
         for status in stopping {
             let lines = counts[*status as usize];
-            if lines == 0 {
+            let left = *status == LinkStatus::Overlapping && route.overlap != Overlap::Stop;
+            if lines == 0 || left {
                 continue;
             }
             let mut tallies = findings.keys.sorted();
@@ -171,7 +193,7 @@ pub fn stops(project: &Project, engine: &Engine, findings: &Findings) -> Vec<Sto
                 }
                 _ => (
                     "on a day on which several rows hold in",
-                    "correct the periods so that they do not overlap",
+                    "correct the periods so that they do not overlap, or say which row holds: overlap = \"latest-start\"",
                 ),
             };
             let keys = if tallies.len() > 1 {

@@ -1,5 +1,6 @@
 //! The commands: each opens a project, lets it work, and shows what came of it.
 
+mod calendar;
 mod check;
 mod demo;
 mod link;
@@ -9,6 +10,7 @@ mod run;
 mod start;
 mod totals;
 
+pub(crate) use calendar::calendar;
 pub(crate) use check::check;
 pub(crate) use demo::demo;
 pub(crate) use link::link;

@@ -1,5 +1,6 @@
 //! Results as text: tables and statements for reading, CSV and JSON for other programs.
 
+mod calendar;
 mod check;
 mod explain;
 mod findings;
@@ -13,6 +14,7 @@ mod table;
 mod tie_out;
 mod totals;
 
+pub(crate) use calendar::{calendar, calendar_svg, calendars};
 pub(crate) use check::{
     ShownRows, check_csv, check_json, detail, for_owners, nothing_of, overview, would_not_stop,
     would_stop,

@@ -13,7 +13,12 @@ use super::{NOTICE, Out, QUIET, counted};
 
 /// A measure as it is read: amounts with two places at most, ratios with four.
 fn measure(table: &TotalsTable, number: usize, value: Option<Decimal>) -> String {
-    match (value, table.kinds[number]) {
+    measure_of(value, table.kinds[number])
+}
+
+/// A measure as it is shown.
+pub(super) fn measure_of(value: Option<Decimal>, kind: MeasureKind) -> String {
+    match (value, kind) {
         (None, _) => "·".to_owned(),
         (Some(value), MeasureKind::Lines) => grouped(&value.to_string()),
         (Some(value), MeasureKind::Amount(places)) => rounded(value, places.min(2)),

@@ -21,6 +21,7 @@ mod look;
 mod mend;
 mod mistakes;
 mod oracle;
+mod periods;
 mod runs;
 mod server;
 mod shapes;

@@ -8,7 +8,8 @@ use super::lookups::bind_lookup;
 use super::{Bound, Headings, Scope, Turned, uses_of};
 use crate::formula::{Node, parse};
 use crate::plan::{
-    ColumnName, ColumnType, Ignore, IgnoreEntry, Matching, Missing, Mistake, Plan, Written,
+    ColumnName, ColumnType, Gaps, Ignore, IgnoreEntry, Matching, Missing, Mistake, Overlap, Plan,
+    Written,
 };
 
 /// Where a route starts.
@@ -62,6 +63,10 @@ pub struct Route {
     pub needs: Vec<usize>,
     /// What a line without a row gets.
     pub missing: Missing,
+    /// What a line gets on a day without a row.
+    pub gaps: Gaps,
+    /// What it gets on a day with several.
+    pub overlap: Overlap,
     /// The attributes of such a line, by column of the lookup, as written.
     pub fill: Vec<(usize, String)>,
 }
@@ -192,6 +197,8 @@ impl LinkBinder<'_> {
             when: self.when(link, home)?,
             needs: self.needs(link, lookup)?,
             missing: link.entry.missing,
+            gaps: link.entry.gap.as_ref().map_or_else(Gaps::default, |gap| *gap.get_ref()),
+            overlap: link.entry.overlap.as_ref().map_or_else(Overlap::default, |o| *o.get_ref()),
             fill: self.fill(link, lookup)?,
         };
         self.bound.routes.push(route);
@@ -336,6 +343,15 @@ impl LinkBinder<'_> {
     /// A lookup with periods needs a day, and one without takes none.
     fn check_dates(&self, link: &Open<'_>, lookup: usize, dated: bool) -> Result<(), Mistake> {
         let lookup = &self.bound.lookups[lookup];
+        let (gap, overlap) = (link.entry.gap.as_ref(), link.entry.overlap.as_ref());
+        let about_days = [gap.map(|gap| (gap.span(), "gap")), overlap.map(|o| (o.span(), "overlap"))];
+        if let (None, Some((span, name))) =
+            (lookup.valid, about_days.into_iter().flatten().next())
+        {
+            let message = format!("the rows of `{}` have no period, so `{name}` has no effect", lookup.name);
+            return Err(Mistake::in_plan(span, message)
+                .help("leave it out, or add `valid` to the table and `as of` to the path"));
+        }
         match (lookup.valid, dated) {
             (Some(_), false) => Err(link
                 .written

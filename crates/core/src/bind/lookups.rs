@@ -3,11 +3,16 @@
 use std::collections::BTreeSet;
 use std::ops::Range;
 
+use toml::Spanned;
+
 use super::columns::declared_wishes;
 use super::computed::bind_formulas;
 use super::{BoundFormula, Headings, Wishes, needs_of};
+use crate::date::PeriodUnit;
 use crate::formula::Node;
-use crate::plan::{ColumnType, Duplicates, Mistake, Plan, Repeats, TableEntry, Written};
+use crate::plan::{
+    ColumnType, Duplicates, Ends, Mistake, Plan, Repeats, TableEntry, Valid, Written,
+};
 
 /// A lookup of the plan that a link leads to.
 #[derive(Debug)]
@@ -22,9 +27,8 @@ pub struct BoundLookup {
     pub key: Vec<usize>,
     /// Further sets of columns that links lead to; no two rows may share their values either.
     pub further_keys: Vec<Vec<usize>>,
-    /// The columns with the first and the last day of a row; without the latter it holds until the next one of
-    /// its key begins.
-    pub valid: Option<(usize, Option<usize>)>,
+    /// When its rows hold; none where they always do.
+    pub valid: Option<Validity>,
     /// What happens to rows with the same key.
     pub duplicates: Duplicates,
     /// The column whose values say which of them holds.
@@ -35,7 +39,45 @@ pub struct BoundLookup {
     pub wishes: Wishes,
 }
 
+/// The columns that say when a row holds.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Validity {
+    /// From a day until a day.
+    Days {
+        /// The first day; blank is open.
+        from: usize,
+        /// The last day; blank is open.
+        until: usize,
+        /// Whether the last day belongs to the period.
+        ends: Ends,
+    },
+    /// From a day until the next row of the key begins.
+    UntilNext {
+        /// The first day; blank is open.
+        from: usize,
+        /// How many days at most.
+        carry: Option<u32>,
+    },
+    /// For a period that is written in one column.
+    Period(usize),
+    /// For a year, or a quarter or month of it.
+    YearAnd(usize, Option<(PeriodUnit, usize)>),
+}
+
 impl BoundLookup {
+    /// The columns that say when its rows hold.
+    pub fn day_columns(&self) -> Vec<usize> {
+        match self.valid {
+            None => Vec::new(),
+            Some(Validity::Days { from, until, .. }) => vec![from, until],
+            Some(Validity::UntilNext { from, .. }) => vec![from],
+            Some(Validity::Period(column)) => vec![column],
+            Some(Validity::YearAnd(year, part)) => {
+                [year].into_iter().chain(part.map(|(_, column)| column)).collect()
+            }
+        }
+    }
+
     /// The columns of one of its keys.
     pub fn key_columns(&self, key: usize) -> &[usize] {
         match key.checked_sub(1) {
@@ -159,19 +201,89 @@ fn of_repeats(name: &str, span: Range<usize>, entry: &TableEntry) -> Result<Dupl
 /// The columns that say when a row holds.
 fn bind_valid(plan: &Plan, entry: &TableEntry, lookup: &mut BoundLookup) -> Result<(), Mistake> {
     let Some(valid) = &entry.valid else { return Ok(()) };
-    let mut ends = Vec::new();
-    for name in [&valid.from].into_iter().chain(&valid.until) {
-        let column = lookup.column(name.get_ref(), name.span())?;
-        let at = plan.written(name).mistaken("");
-        if lookup.wishes.declared(column).declared.is_some_and(|t| t != ColumnType::Date) {
-            let message = format!("`{}` says when a row holds and must be a date", name.get_ref());
-            return Err(
-                Mistake { message, ..at }.help("leave its `type` out of the columns of the table")
-            );
+    let Valid { from, until, ends, carry, period, year, quarter, month } = valid;
+    let refuse = |span: Range<usize>, what: &str| {
+        Err(Mistake::in_plan(span, format!("{what} in `valid`")).help(
+            "rows hold from a day (from, until, ends; or from, carry), for a period (period), or for a year (year, quarter or \
+             month)",
+        ))
+    };
+    let column = |lookup: &BoundLookup, name: &Spanned<String>| {
+        lookup.column(name.get_ref(), name.span())
+    };
+    let with_days = [from, until].into_iter().flatten().next();
+    let other = [period, year, quarter, month].into_iter().flatten().next();
+    lookup.valid = Some(match (with_days, other) {
+        (Some(_), Some(other)) => {
+            return refuse(other.span(), "days and a period do not go together");
         }
-        lookup.wishes.need(column, ColumnType::Date, at);
-        ends.push(column);
+        (Some(first), None) => {
+            let Some(from) = from else {
+                return refuse(first.span(), "`until` needs a `from` beside it");
+            };
+            let from = day_column(plan, lookup, from)?;
+            match (until, carry) {
+                (Some(_), Some(carry)) => {
+                    return refuse(carry.span(), "`carry` does not go with `until`");
+                }
+                (Some(until), None) => Validity::Days {
+                    from,
+                    until: day_column(plan, lookup, until)?,
+                    ends: ends.as_ref().map_or_else(Ends::default, |ends| *ends.get_ref()),
+                },
+                (None, carry) => {
+                    if let Some(ends) = ends {
+                        return refuse(ends.span(), "`ends` needs an `until` beside it");
+                    }
+                    let carry = carry.as_ref().map(|carry| *carry.get_ref());
+                    Validity::UntilNext { from, carry }
+                }
+            }
+        }
+        (None, _) if let Some(period) = period => match [year, quarter, month].into_iter().flatten().next() {
+            Some(other) => return refuse(other.span(), "one `period` says it all"),
+            None => Validity::Period(column(lookup, period)?),
+        },
+        (None, _) => match (year, quarter, month) {
+            (Some(year), None, None) => Validity::YearAnd(column(lookup, year)?, None),
+            (Some(year), Some(part), None) => {
+                Validity::YearAnd(column(lookup, year)?, Some((PeriodUnit::Quarter, column(lookup, part)?)))
+            }
+            (Some(year), None, Some(part)) => {
+                Validity::YearAnd(column(lookup, year)?, Some((PeriodUnit::Month, column(lookup, part)?)))
+            }
+            (Some(_), Some(_), Some(month)) => {
+                return refuse(month.span(), "a quarter and a month do not go together");
+            }
+            (None, ..) => {
+                let at = [quarter, month].into_iter().flatten().next();
+                let span = at.map_or(0..0, Spanned::span);
+                return refuse(span, "there is no day, period or year");
+            }
+        },
+    });
+    if let (Some(Validity::Period(_) | Validity::YearAnd(..)), Some(span)) =
+        (lookup.valid, ends.as_ref().map(Spanned::span).or(carry.as_ref().map(Spanned::span)))
+    {
+        return refuse(span, "a whole period has its own end, so this has no effect");
     }
-    lookup.valid = Some((ends[0], ends.get(1).copied()));
     Ok(())
+}
+
+/// A column with the first or last day of rows.
+fn day_column(
+    plan: &Plan,
+    lookup: &mut BoundLookup,
+    name: &Spanned<String>,
+) -> Result<usize, Mistake> {
+    let column = lookup.column(name.get_ref(), name.span())?;
+    let at = plan.written(name).mistaken("");
+    if lookup.wishes.declared(column).declared.is_some_and(|t| t != ColumnType::Date) {
+        let message = format!("`{}` says when a row holds and must be a date", name.get_ref());
+        return Err(
+            Mistake { message, ..at }.help("leave its `type` out of the columns of the table")
+        );
+    }
+    lookup.wishes.need(column, ColumnType::Date, at);
+    Ok(column)
 }

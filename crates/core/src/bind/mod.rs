@@ -21,11 +21,13 @@ pub use columns::{Headings, TableColumns, name_columns, ways};
 pub use computed::formula_columns;
 pub(crate) use computed::{BoundFormula, RowNames};
 pub use links::{Home, KeyPart, Route};
-pub use lookups::BoundLookup;
+pub use lookups::{BoundLookup, Validity};
 pub(crate) use outputs::BoundTotals;
 pub use outputs::{BoundOutput, Content, LinesColumn, OutputKind, Request, Shown};
 pub(crate) use scope::{Reference, Scope};
 pub use wishes::{Wish, Wishes};
+
+use toml::Spanned;
 
 use crate::formula::{Function, Node, NodeKind};
 use crate::links::Correction;
@@ -169,7 +171,8 @@ impl Binder<'_> {
     fn fact(&self, name: &str) -> Result<BoundFact, Mistake> {
         let entry = self.plan.tables.get(name).expect("the fact is a table of the plan");
         if let Some(valid) = &entry.value.valid {
-            return Err(Mistake::in_plan(valid.from.span(), "a fact table takes no `valid`")
+            let span = valid.columns().next().map_or(0..0, Spanned::span);
+            return Err(Mistake::in_plan(span, "a fact table takes no `valid`")
                 .help("`valid` belongs to a lookup; leave this line out"));
         }
         if let Some(duplicates) = &entry.value.duplicates {

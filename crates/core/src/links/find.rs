@@ -5,10 +5,11 @@ use arrow_array::StringViewArray;
 
 use super::corrections::Corrections;
 use super::status::{LinkStatus, is_row, no_row};
-use crate::calendar::{Calendar, OnDay};
+use crate::calendar::{Bridged, Calendar, OnDay};
 use crate::column::{DateColumn, is_known};
 use crate::date::Day;
 use crate::keys::{Found, KeyIndex, NO_ROW, join_columns};
+use crate::plan::{Gaps, Overlap};
 use crate::texts::gathered;
 
 /// What a link is asked for: the keys of some lines, or of the rows of a lookup.
@@ -39,9 +40,9 @@ pub(crate) struct Passed {
 pub(crate) struct Detour {
     /// The line.
     pub(crate) line: u32,
-    /// `Cleaned`, `Mended` or `Alternate`.
+    /// `Cleaned`, `Mended`, `Alternate` or `Carried`.
     pub(crate) how: LinkStatus,
-    /// The number of the correction, or of the candidate.
+    /// The number of the correction or of the candidate, or the days of the gap.
     pub(crate) by: u32,
 }
 
@@ -56,6 +57,8 @@ pub(super) struct Rows {
     pub(super) detours: Vec<Detour>,
     /// Candidates before these.
     pub(super) passed: Vec<Passed>,
+    /// Lines on a day without a row on which the run is to end.
+    pub(super) stopping: u64,
 }
 
 /// Finds the rows of keys.
@@ -65,6 +68,10 @@ pub(super) struct Finder {
     pub(super) corrections: Option<Corrections>,
     /// Of a dated link, the periods of each key.
     pub(super) calendar: Option<Calendar>,
+    /// What a line gets on a day without a row.
+    pub(super) gaps: Gaps,
+    /// What it gets on a day with several.
+    pub(super) overlap: Overlap,
     /// The rows that are blank in what the link needs; none where it needs nothing.
     pub(super) lacking: Option<Vec<bool>>,
     /// What stands between several candidates in one cell.
@@ -74,13 +81,16 @@ pub(super) struct Finder {
 impl Finder {
     pub(super) fn find(&self, sought: &Sought) -> Rows {
         let first = match (sought.candidates.as_slice(), &sought.meant, &self.split) {
-            ([only], None, None) => return self.attempt(&join_columns(only), sought, None),
+            ([only], None, None) => {
+                return self.attempt(&join_columns(only), sought, None, self.has_gaps());
+            }
             ([first, ..], ..) => first,
             ([], ..) => return Rows::default(),
         };
         let mut found =
             Rows { rows: vec![no_row(LinkStatus::Blank); sought.lines], ..Rows::default() };
         let mut open: Vec<u32> = Vec::new();
+        let mut still: Vec<u32> = Vec::new();
         for line in 0..sought.lines as u32 {
             match &sought.meant {
                 Some(meant) if !meant[line as usize] => {
@@ -94,12 +104,52 @@ impl Finder {
             None => {
                 let candidates = [first].into_iter().chain(&sought.candidates[1..]);
                 for (round, columns) in candidates.enumerate() {
-                    let texts: Vec<StringViewArray> = columns
-                        .iter()
-                        .map(|texts| gathered(texts, open.iter().map(|line| Some(*line))))
-                        .collect();
-                    let keys = join_columns(&texts);
-                    open = self.round(round as u32, &keys, &open, sought, &mut found);
+                    let keys = keys_of(columns, &open);
+                    open = self.round((round as u32, false), &keys, &open, sought, &mut found);
+                }
+                still = open;
+            }
+            Some(sign) => {
+                let mut lists = Lists::new(sought, sign, &open);
+                for round in 0.. {
+                    let (lines, keys) = lists.next();
+                    if lines.is_empty() {
+                        break;
+                    }
+                    let left = self.round((round, false), &keys, &lines, sought, &mut found);
+                    lists.keep(&left);
+                }
+            }
+        }
+        if self.has_gaps() {
+            self.bridge(sought, &still, &mut found);
+        }
+        found.finish();
+        found
+    }
+
+    fn has_gaps(&self) -> bool {
+        self.gaps != Gaps::default()
+    }
+
+    /// Only when no candidate has a row for the day of a line, one of another day is taken.
+    fn bridge(&self, sought: &Sought, lines: &[u32], found: &mut Rows) {
+        let still: Vec<u32> = match &self.split {
+            None => lines.to_vec(),
+            Some(_) => (0..sought.lines as u32)
+                .filter(|line| {
+                    let row = found.rows[*line as usize];
+                    !is_row(row) && row != no_row(LinkStatus::NotMeant)
+                })
+                .collect(),
+        };
+        let before = std::mem::take(&mut found.passed);
+        let mut open = still;
+        match &self.split {
+            None => {
+                for (round, columns) in sought.candidates.iter().enumerate() {
+                    let keys = keys_of(columns, &open);
+                    open = self.round((round as u32, true), &keys, &open, sought, found);
                 }
             }
             Some(sign) => {
@@ -109,27 +159,35 @@ impl Finder {
                     if lines.is_empty() {
                         break;
                     }
-                    let still = self.round(round, &keys, &lines, sought, &mut found);
-                    lists.keep(&still);
+                    let left = self.round((round, true), &keys, &lines, sought, found);
+                    lists.keep(&left);
                 }
             }
         }
-        found.finish();
-        found
+        // What the first rounds said of lines stands, but for those that have a row now.
+        found.passed = before;
+        let carried: std::collections::BTreeSet<u32> = found
+            .detours
+            .iter()
+            .filter(|detour| detour.how == LinkStatus::Carried)
+            .map(|detour| detour.line)
+            .collect();
+        found.passed.retain(|passed| !carried.contains(&passed.line));
     }
 
     /// One candidate of each line that has no row yet; the answer are the lines that still have none.
     fn round(
         &self,
-        round: u32,
+        (round, bridging): (u32, bool),
         keys: &StringViewArray,
         lines: &[u32],
         sought: &Sought,
         found: &mut Rows,
     ) -> Vec<u32> {
-        let here = self.attempt(keys, sought, Some(lines));
+        let here = self.attempt(keys, sought, Some(lines), bridging);
+        found.stopping += here.stopping;
         let mut open = Vec::new();
-        if round == 0 {
+        if round == 0 || bridging {
             let detours = here.detours.iter();
             found.detours.extend(detours.map(|d| Detour { line: lines[d.line as usize], ..*d }));
         }
@@ -137,7 +195,7 @@ impl Finder {
             let line = lines[at];
             if is_row(*row) {
                 found.rows[line as usize] = *row;
-                if round > 0 {
+                if round > 0 && !bridging {
                     found.detours.push(Detour { line, how: LinkStatus::Alternate, by: round });
                 }
             } else {
@@ -153,9 +211,16 @@ impl Finder {
     }
 
     /// The rows of one key per line. `lines` says which lines they are; all, if it does not.
-    fn attempt(&self, keys: &StringViewArray, sought: &Sought, lines: Option<&[u32]>) -> Rows {
+    /// `bridging` says whether a row of another day is taken where the plan says so.
+    fn attempt(
+        &self,
+        keys: &StringViewArray,
+        sought: &Sought,
+        lines: Option<&[u32]>,
+        bridging: bool,
+    ) -> Rows {
         let mut found = Rows::default();
-        let Rows { rows, problems, detours, .. } = &mut found;
+        let Rows { rows, problems, detours, stopping, .. } = &mut found;
         let corrections = self.corrections.as_ref();
         let mended = corrections.map_or(Vec::new(), |all| all.as_written(keys));
         self.index.find_all(keys, rows, |line, outcome| {
@@ -189,18 +254,41 @@ impl Finder {
         }
         if let (Some(calendar), Some(days)) = (&self.calendar, &sought.days) {
             let day = |at: usize| lines.map_or(at, |lines| lines[at] as usize);
+            let mut carried: Vec<Detour> = Vec::new();
             for (at, row) in rows.iter_mut().enumerate().filter(|(_, row)| is_row(**row)) {
-                let status = match on_day(calendar, *row, days, day(at)) {
-                    OnDay::Row(held) => {
-                        *row = held;
-                        continue;
+                let known = is_known(days.known.as_ref(), day(at));
+                let (key, today) = (*row, Day(days.days[day(at)]));
+                let found = if known { calendar.on(key, today) } else { OnDay::Nothing };
+                let settled = match found {
+                    OnDay::Row(held) => Ok(held),
+                    OnDay::Several(..) => {
+                        calendar.settled(key, today, self.overlap).ok_or(LinkStatus::Overlapping)
                     }
-                    OnDay::Nothing => LinkStatus::Undated,
-                    OnDay::Several(..) => LinkStatus::Overlapping,
+                    OnDay::Nothing if known && bridging => {
+                        match calendar.bridged(key, today, &self.gaps) {
+                            Bridged::Row { row, days } => {
+                                let how = LinkStatus::Carried;
+                                carried.push(Detour { line: at as u32, how, by: days });
+                                Ok(row)
+                            }
+                            Bridged::Nothing => Err(LinkStatus::Undated),
+                            Bridged::Stops => {
+                                *stopping += 1;
+                                Err(LinkStatus::Undated)
+                            }
+                        }
+                    }
+                    OnDay::Nothing => Err(LinkStatus::Undated),
                 };
-                problems.push((at as u32, status));
-                *row = no_row(status);
+                *row = settled.unwrap_or_else(|status| {
+                    problems.push((at as u32, status));
+                    no_row(status)
+                });
             }
+            // A line is said to be carried, whatever was done to its key.
+            let is_carried = |line: u32| carried.binary_search_by_key(&line, |d| d.line).is_ok();
+            detours.retain(|detour| carried.is_empty() || !is_carried(detour.line));
+            detours.append(&mut carried);
         }
         if let Some(lacking) = &self.lacking {
             for (at, row) in rows.iter_mut().enumerate().filter(|(_, row)| is_row(**row)) {
@@ -217,12 +305,13 @@ impl Finder {
     }
 }
 
-fn on_day(calendar: &Calendar, key: u32, days: &DateColumn, line: usize) -> OnDay {
-    if is_known(days.known.as_ref(), line) {
-        calendar.on(key, Day(days.days[line]))
-    } else {
-        OnDay::Nothing
-    }
+/// The keys of some lines.
+fn keys_of(columns: &[StringViewArray], lines: &[u32]) -> StringViewArray {
+    let texts: Vec<StringViewArray> = columns
+        .iter()
+        .map(|texts| gathered(texts, lines.iter().map(|line| Some(*line))))
+        .collect();
+    join_columns(&texts)
 }
 
 impl Rows {

@@ -91,6 +91,8 @@ pub(crate) struct LinkedRows {
     pub(crate) detours: Vec<Detour>,
     /// Candidates that were passed over for a later one.
     pub(crate) passed: Vec<Passed>,
+    /// Lines on a day without a row on which the run is to end.
+    pub(crate) stopping: u64,
 }
 
 /// What a link needs of the plan and the tables.
@@ -230,6 +232,7 @@ impl Link {
             problems: found.problems,
             passed: found.passed,
             detours: found.detours,
+            stopping: found.stopping,
             ..LinkedRows::default()
         };
         for (line, status) in &linked.problems {
@@ -260,6 +263,8 @@ impl Link {
             } else {
                 found.rows.push(self.fill_for(status).unwrap_or(row));
                 found.problems.push((line as u32, status));
+                let stops = status == LinkStatus::Undated && self.finder.gaps.may_stop();
+                found.stopping += u64::from(stops);
             }
             if !chain.passed.is_empty() {
                 let passed = chain.passed.get(&parent).into_iter().flatten();
@@ -346,6 +351,11 @@ impl Link {
         &self.finder.index
     }
 
+    /// The periods of its lookup's keys, by number.
+    pub(crate) fn calendar(&self) -> Option<&Calendar> {
+        self.finder.calendar.as_ref()
+    }
+
     /// Whether a row must hold on the day of a line.
     pub(crate) fn is_dated(&self) -> bool {
         self.finder.calendar.is_some()
@@ -417,6 +427,8 @@ fn finder(parts: &LinkParts<'_>, lookup: &Lookup) -> Finder {
         corrections: Corrections::of(parts.corrections, route, forms.as_deref(), &index),
         index,
         calendar: dated.then(|| Calendar::new(keys.iter().map(|key| key.holds.clone()))),
+        gaps: route.gaps,
+        overlap: route.overlap,
         lacking: (!route.needs.is_empty()).then(|| needs(&route.needs)),
         split: route.split.clone(),
     }

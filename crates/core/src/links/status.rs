@@ -13,6 +13,8 @@ pub enum LinkStatus {
     Mended,
     /// Found by another than the first of its candidates.
     Alternate,
+    /// The row holds on other days, and the plan says that it may be taken.
+    Carried,
     /// Not found; its attributes are those that the plan fills in.
     Filled,
     /// There is no row, and the plan says that this is normal.
@@ -35,11 +37,12 @@ pub enum LinkStatus {
 
 impl LinkStatus {
     /// All of them, in the order in which they are shown.
-    pub const ALL: [LinkStatus; 13] = [
+    pub const ALL: [LinkStatus; 14] = [
         LinkStatus::Exact,
         LinkStatus::Cleaned,
         LinkStatus::Mended,
         LinkStatus::Alternate,
+        LinkStatus::Carried,
         LinkStatus::Filled,
         LinkStatus::Absent,
         LinkStatus::NotMeant,
@@ -58,6 +61,7 @@ impl LinkStatus {
             LinkStatus::Cleaned => "cleaned",
             LinkStatus::Mended => "mended",
             LinkStatus::Alternate => "alternate",
+            LinkStatus::Carried => "carried",
             LinkStatus::Filled => "filled",
             LinkStatus::Absent => "absent",
             LinkStatus::NotMeant => "not-meant",
@@ -74,7 +78,11 @@ impl LinkStatus {
     pub fn is_found(self) -> bool {
         matches!(
             self,
-            LinkStatus::Exact | LinkStatus::Cleaned | LinkStatus::Mended | LinkStatus::Alternate
+            LinkStatus::Exact
+                | LinkStatus::Cleaned
+                | LinkStatus::Mended
+                | LinkStatus::Alternate
+                | LinkStatus::Carried
         )
     }
 

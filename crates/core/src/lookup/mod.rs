@@ -12,14 +12,14 @@ use arrow_array::{Array, StringViewArray};
 pub use typed::Misfit;
 pub(crate) use typed::{RowOf, first_misfit};
 
-use crate::bind::BoundLookup;
+use crate::bind::{BoundLookup, Validity};
 use crate::calendar::{ALWAYS, FOREVER, Holds};
 use crate::column::Column;
-use crate::date::Day;
+use crate::date::{Day, Period, PeriodUnit};
 use crate::findings::Noted;
 use crate::keys::{KeyTable, join_columns, shown};
 use crate::place::{PartName, Place};
-use crate::plan::Mistake;
+use crate::plan::{Ends, Mistake};
 use crate::reading::{ReadColumn, Reading};
 use crate::rows::RowCounts;
 use crate::style::{PartStyle, Style};
@@ -138,6 +138,10 @@ pub struct Lookup {
     pub left_out: BTreeMap<LeftOut, Vec<Place>>,
     /// Values that could not be read, with their places.
     pub unreadable: Vec<Place>,
+    /// Rows with a day that cannot well be meant, with that day.
+    pub odd_days: Vec<(Place, Day)>,
+    /// The forms of its periods, each with how many rows have it and the first of them.
+    pub periods: BTreeMap<PeriodUnit, (u64, Place)>,
     /// By column with amounts, the currencies beside them, each with the first place that has it.
     pub currencies: Vec<(String, Vec<(String, Place)>)>,
     /// What it was read from, for places.
@@ -183,6 +187,8 @@ impl Lookup {
             duplicates: Vec::new(),
             left_out,
             unreadable,
+            odd_days: Vec::new(),
+            periods: BTreeMap::new(),
             currencies,
             raw,
         };
@@ -200,7 +206,10 @@ impl Lookup {
                     let place = lookup.raw.place(row);
                     lookup.left_out.entry(why).or_default().push(place);
                 }
-                Ok((from, until)) => holding.push(Holds { from, until, row }),
+                Ok((from, until)) => {
+                    lookup.note_days(bound, row, [from, until]);
+                    holding.push(Holds { from, until, row });
+                }
             }
         }
         // A row that is left out has no values to speak of.
@@ -221,18 +230,48 @@ impl Lookup {
         Ok(lookup)
     }
 
+    /// Notes what is odd of the days of a row, and in which form its period is.
+    fn note_days(&mut self, bound: &BoundLookup, row: u32, days: [Day; 2]) {
+        let odd = days.into_iter().find(|day| ![ALWAYS, FOREVER].contains(day) && day.is_odd());
+        if let Some(day) = odd {
+            self.odd_days.push((self.raw.place(row), day));
+        }
+        if let Some(Validity::Period(column)) = bound.valid
+            && let Some(period) = Period::read(self.raw.columns[column].value(row as usize))
+        {
+            let place = self.raw.place(row);
+            self.periods.entry(period.unit).or_insert((0, place)).0 += 1;
+        }
+    }
+
+    /// The days on which a row holds.
     fn period(&self, bound: &BoundLookup, row: u32) -> Result<(Day, Day), LeftOut> {
-        let Some((from, until)) = bound.valid else { return Ok((ALWAYS, FOREVER)) };
+        let Some(valid) = bound.valid else { return Ok((ALWAYS, FOREVER)) };
+        let text = |column: usize| self.raw.columns[column].value(row as usize).trim();
         let day = |column: usize, open: Day| {
-            let text = self.raw.columns[column].value(row as usize);
             match self.columns[column].column.as_ref().map(|c| c.value(row as usize)) {
                 Some(Value::Date(day)) => Ok(day),
-                _ if text.trim().is_empty() => Ok(open),
+                _ if text(column).is_empty() => Ok(open),
                 _ => Err(LeftOut::UnreadablePeriod),
             }
         };
-        let (from, until) =
-            (day(from, ALWAYS)?, until.map_or(Ok(FOREVER), |until| day(until, FOREVER))?);
+        let (from, until) = match valid {
+            Validity::Days { from, until, ends } => {
+                let last = day(until, FOREVER)?;
+                let closed = ends == Ends::Excluded && last != FOREVER;
+                (day(from, ALWAYS)?, Day(last.0.saturating_sub(i32::from(closed))))
+            }
+            Validity::UntilNext { from, .. } => (day(from, ALWAYS)?, FOREVER),
+            Validity::Period(column) => {
+                let period = Period::read(text(column)).ok_or(LeftOut::UnreadablePeriod)?;
+                period.days().ok_or(LeftOut::UnreadablePeriod)?
+            }
+            Validity::YearAnd(year, part) => {
+                let part = part.map(|(unit, column)| (unit, text(column)));
+                let period = Period::of_year(text(year), part).ok_or(LeftOut::UnreadablePeriod)?;
+                period.days().ok_or(LeftOut::UnreadablePeriod)?
+            }
+        };
         if until < from { Err(LeftOut::PeriodReversed) } else { Ok((from, until)) }
     }
 

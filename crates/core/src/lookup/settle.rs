@@ -5,8 +5,8 @@ use std::collections::BTreeSet;
 use unicode_normalization::UnicodeNormalization;
 
 use super::{Duplicate, KeyRows, Lookup};
-use crate::bind::BoundLookup;
-use crate::calendar::Holds;
+use crate::bind::{BoundLookup, Validity};
+use crate::calendar::{ALWAYS, Holds};
 use crate::column::Column;
 use crate::date::Day;
 use crate::duplicates;
@@ -95,8 +95,8 @@ impl Lookup {
             key.holds = held;
         }
         self.blank(&blanked);
-        if let Some((_, None)) = bound.valid {
-            keys.iter_mut().for_each(|key| until_the_next(&mut key.holds));
+        if let Some(Validity::UntilNext { carry, .. }) = bound.valid {
+            keys.iter_mut().for_each(|key| until_the_next(&mut key.holds, carry));
         }
         keys
     }
@@ -153,10 +153,17 @@ impl Lookup {
     }
 }
 
-/// Lets each row hold until the day before the next one begins; the last stays open.
-fn until_the_next(holds: &mut [Holds]) {
+/// Lets each row hold until the day before the next one begins; the last stays open. None holds longer than so
+/// many days after its first.
+fn until_the_next(holds: &mut [Holds], carry: Option<u32>) {
     for at in 1..holds.len() {
         holds[at - 1].until = Day(holds[at].from.0.saturating_sub(1));
+    }
+    if let Some(days) = carry {
+        let days = i32::try_from(days).unwrap_or(i32::MAX);
+        for held in holds.iter_mut().filter(|held| held.from != ALWAYS) {
+            held.until = held.until.min(Day(held.from.0.saturating_add(days)));
+        }
     }
 }
 

@@ -31,6 +31,10 @@ pub struct LinkEntry {
     /// What a line without a row gets.
     #[serde(default)]
     pub missing: Missing,
+    /// What a line gets on a day on which no row of its key holds.
+    pub gap: Option<Spanned<Gaps>>,
+    /// What a line gets on a day on which several rows of its key hold.
+    pub overlap: Option<Spanned<Overlap>>,
     /// The attributes of such a line, where `missing = "fill"`.
     pub fill: Option<Spanned<InOrder<FillValue>>>,
 }
@@ -126,4 +130,95 @@ pub enum Missing {
     SetAside,
     /// The run ends, naming the lines.
     Stop,
+}
+
+/// What a line gets on a day on which no row of its key holds.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum GapRule {
+    /// No row.
+    #[default]
+    Blank,
+    /// The row whose period ended last before the day.
+    Earlier,
+    /// The row whose period starts first after the day.
+    Later,
+    /// The one of these two that is nearer; of equal ones the earlier.
+    Nearest,
+    /// None, and the run ends.
+    Stop,
+}
+
+/// The rules for days without a row: before the first period of a key, between two, after the last.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Gaps {
+    /// Before the first.
+    pub before: GapRule,
+    /// Between two.
+    pub between: GapRule,
+    /// After the last.
+    pub after: GapRule,
+    /// Over how many days at most.
+    pub days: Option<u32>,
+}
+
+impl Gaps {
+    /// Whether a day without a row may end the run.
+    pub fn may_stop(&self) -> bool {
+        [self.before, self.between, self.after].contains(&GapRule::Stop)
+    }
+}
+
+impl<'de> Deserialize<'de> for Gaps {
+    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        /// The keys of gaps that are written as a table.
+        #[derive(Deserialize)]
+        #[serde(deny_unknown_fields)]
+        struct Keys {
+            #[serde(default)]
+            before: GapRule,
+            #[serde(default)]
+            between: GapRule,
+            #[serde(default)]
+            after: GapRule,
+            days: Option<u32>,
+        }
+        struct WordOrTable;
+        impl<'de> Visitor<'de> for WordOrTable {
+            type Value = Gaps;
+
+            fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+                f.write_str("one of blank, earlier, later, nearest, stop, or a table of these")
+            }
+
+            fn visit_str<E: serde::de::Error>(self, word: &str) -> Result<Gaps, E> {
+                let rule = GapRule::deserialize(serde::de::value::StrDeserializer::new(word))?;
+                Ok(Gaps { before: rule, between: rule, after: rule, days: None })
+            }
+
+            fn visit_map<A: MapAccess<'de>>(self, map: A) -> Result<Gaps, A::Error> {
+                let keys = Keys::deserialize(serde::de::value::MapAccessDeserializer::new(map))?;
+                let Keys { before, between, after, days } = keys;
+                Ok(Gaps { before, between, after, days })
+            }
+        }
+        deserializer.deserialize_any(WordOrTable)
+    }
+}
+
+/// What a line gets on a day on which several rows of its key hold.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Overlap {
+    /// None, and the run ends.
+    #[default]
+    Stop,
+    /// None.
+    Blank,
+    /// The row whose period started last; of equal ones the last row.
+    LatestStart,
+    /// The first of the rows.
+    First,
+    /// The last of the rows.
+    Last,
 }

@@ -197,14 +197,45 @@ pub enum ColumnType {
 pub struct Scale(pub String);
 
 /// `valid = { from, until }`: both days belong to the period, a blank end is open. Without `until` a row holds
-/// until the next one of its key begins.
+/// until the next one of its key begins. Or `{ period }`, `{ year }`, `{ year, quarter }`, `{ year, month }`.
 #[derive(Debug, Deserialize)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct Valid {
     /// The column with the first day.
-    pub from: Spanned<String>,
+    pub from: Option<Spanned<String>>,
     /// The column with the last day.
     pub until: Option<Spanned<String>>,
+    /// Whether the last day belongs to the period.
+    pub ends: Option<Spanned<Ends>>,
+    /// How many days a row holds at most when no other follows.
+    pub carry: Option<Spanned<u32>>,
+    /// The column that names a year, quarter, month, week or day.
+    pub period: Option<Spanned<String>>,
+    /// The column with the year.
+    pub year: Option<Spanned<String>>,
+    /// The column with the quarter of the year.
+    pub quarter: Option<Spanned<String>>,
+    /// The column with the month of the year.
+    pub month: Option<Spanned<String>>,
+}
+
+impl Valid {
+    /// The columns that it names.
+    pub fn columns(&self) -> impl Iterator<Item = &Spanned<String>> {
+        let Valid { from, until, period, year, quarter, month, .. } = self;
+        [from, until, period, year, quarter, month].into_iter().flatten()
+    }
+}
+
+/// Whether the last day of a period belongs to it.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Ends {
+    /// It does.
+    #[default]
+    Included,
+    /// It is the first day after it.
+    Excluded,
 }
 
 /// Which of several rows with one key holds, where they differ.
@@ -458,9 +489,7 @@ impl Plan {
             }
         }
         if let Some(valid) = &entry.valid {
-            named.extend(
-                [&valid.from].into_iter().chain(&valid.until).map(|name| name.get_ref().clone()),
-            );
+            named.extend(valid.columns().map(|name| name.get_ref().clone()));
         }
         let unpacks = entry.part.iter().filter_map(|part| part.get_ref().unpack.as_ref());
         for unpack in unpacks.chain(&entry.unpack).map(Spanned::get_ref) {

@@ -16,6 +16,19 @@ pub(super) fn contains_ratio(expr: &Expr, engine: &Engine) -> bool {
     })
 }
 
+impl Engine {
+    /// The figures that have a total.
+    pub fn figures_with_totals(&self) -> Vec<&str> {
+        let has = |number: &usize| {
+            let expr = &self.figure(*number).expr;
+            let number = matches!(expr.ty, Type::Number { .. });
+            number && over_totals(expr, self, &mut Vec::new()).is_some()
+        };
+        let figures = (0..self.figures.len()).filter(has);
+        figures.map(|number| self.bound.figures[number].name.as_str()).collect()
+    }
+}
+
 /// Whether the sum of an expression over lines says something.
 pub(crate) fn is_amount(expr: &Expr, engine: &Engine) -> bool {
     matches!(expr.ty, Type::Number { .. })

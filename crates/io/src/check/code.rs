@@ -16,6 +16,16 @@ pub enum Code {
     UndatedKey,
     /// Several rows of the key hold on the day.
     OverlappingPeriods,
+    /// A key whose lines took the row of another day.
+    CarriedKey,
+    /// Days between two periods of a key on which none holds.
+    PeriodGap,
+    /// Days on which two periods of a key hold.
+    PeriodOverlap,
+    /// Periods in several forms in one table.
+    MixedPeriods,
+    /// A day that can hardly be meant.
+    OddDay,
     /// Several different keys fit.
     UndecidedKey,
     /// The row is blank in what the link needs.
@@ -80,12 +90,17 @@ pub enum Code {
 
 impl Code {
     /// All of them.
-    pub const ALL: [Code; 35] = [
+    pub const ALL: [Code; 40] = [
         Code::UnmatchedKey,
         Code::NearMiss,
         Code::BlankKey,
         Code::UndatedKey,
         Code::OverlappingPeriods,
+        Code::CarriedKey,
+        Code::PeriodGap,
+        Code::PeriodOverlap,
+        Code::MixedPeriods,
+        Code::OddDay,
         Code::UndecidedKey,
         Code::LackingValue,
         Code::PassedOverKey,
@@ -126,6 +141,11 @@ impl Code {
             Code::BlankKey => "blank-key",
             Code::UndatedKey => "undated-key",
             Code::OverlappingPeriods => "overlapping-periods",
+            Code::CarriedKey => "carried-key",
+            Code::PeriodGap => "period-gap",
+            Code::PeriodOverlap => "period-overlap",
+            Code::MixedPeriods => "mixed-periods",
+            Code::OddDay => "odd-day",
             Code::UndecidedKey => "undecided-key",
             Code::LackingValue => "lacking-value",
             Code::PassedOverKey => "passed-over-key",
@@ -164,6 +184,7 @@ impl Code {
         matches!(
             self,
             Code::CleanedKey
+                | Code::CarriedKey
                 | Code::PassedOverKey
                 | Code::DuplicateIdentical
                 | Code::RepeatIdentical
@@ -186,6 +207,7 @@ impl Code {
             LinkStatus::Blank => Code::BlankKey,
             LinkStatus::Lacking => Code::LackingValue,
             LinkStatus::Cleaned => Code::CleanedKey,
+            LinkStatus::Carried => Code::CarriedKey,
             LinkStatus::Exact
             | LinkStatus::Mended
             | LinkStatus::Alternate

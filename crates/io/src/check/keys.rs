@@ -3,11 +3,12 @@
 use std::collections::BTreeMap;
 
 use interligo_core::checks::Suggestion;
+use interligo_core::date::Day;
 use interligo_core::engine::Engine;
 use interligo_core::findings::{ExactSum, Parts};
 use interligo_core::links::{Fate, LinkStatus};
 use interligo_core::near::LOOKED_INTO;
-use interligo_core::plan::Missing;
+use interligo_core::plan::{Missing, Overlap};
 use interligo_core::tallies::{KeyTally, SoughtKey};
 
 use super::{Checked, Code, FactRun, Finding, Stake};
@@ -27,7 +28,10 @@ impl Checked {
             let mut finding = self.of_key(number, engine, &parts, code, key, tally);
             let missing = engine.bound.routes[key.link].missing;
             finding.stops = match key.status {
-                LinkStatus::Overlapping => true,
+                LinkStatus::Overlapping => {
+                    engine.bound.routes[key.link].overlap == Overlap::Stop
+                }
+                LinkStatus::Undated => findings.gaps_stopping.contains_key(&key.link),
                 LinkStatus::Unmatched | LinkStatus::Blank => missing == Missing::Stop,
                 _ => false,
             };
@@ -36,6 +40,9 @@ impl Checked {
                 Missing::SetAside if rule_reaches(key.status) => "set aside".into(),
                 _ => String::new(),
             };
+            if key.status == LinkStatus::Undated {
+                finding.note = where_in_time(engine, key, tally);
+            }
             if let Some(best) = found.first().filter(|_| likely) {
                 finding.note = format!("`{}`? {}", best.key, best.words());
             }
@@ -45,6 +52,14 @@ impl Checked {
         for (key, tally) in findings.passed_over.sorted() {
             let mut finding = self.of_key(number, engine, &parts, Code::PassedOverKey, key, tally);
             finding.note = "a later key of the line was found".to_owned();
+            self.findings.push(finding);
+        }
+        for (key, tally) in findings.carried.sorted() {
+            let mut finding = self.of_key(number, engine, &parts, Code::CarriedKey, key, tally);
+            finding.note = match tally.gap {
+                1 => "took the row of 1 day away".to_owned(),
+                days => format!("took the row of up to {days} days away"),
+            };
             self.findings.push(finding);
         }
         for (key, tally) in findings.cleaned.sorted() {
@@ -149,6 +164,26 @@ impl Checked {
                 self.findings.push(finding);
             }
         }
+    }
+}
+
+/// In which gap of its key's periods the days of undated lines lie.
+fn where_in_time(engine: &Engine, key: &SoughtKey, tally: &KeyTally) -> String {
+    let Some((first, last)) = tally.days else { return "no day".to_owned() };
+    let around = |day| engine.periods_around(key.link, &key.key, day);
+    let next = |day: Day| Day(day.0.saturating_add(1));
+    let before = |day: Day| Day(day.0.saturating_sub(1));
+    match (around(first), around(last)) {
+        (Some(one), Some(other)) if one == other => match one {
+            (Some(until), Some(from)) => {
+                format!("in the gap {} to {}", next(until), before(from))
+            }
+            (None, Some(from)) => format!("before the first period, from {from}"),
+            (Some(until), None) => format!("after the last period, until {until}"),
+            (None, None) => String::new(),
+        },
+        (Some(_), Some(_)) => "in several gaps".to_owned(),
+        _ => String::new(),
     }
 }
 

@@ -163,6 +163,7 @@ impl Checked {
         checked.add_lookups(project, facts);
         checked.add_unused(project, facts);
         checked.add_links(project, facts);
+        checked.add_calendars(facts);
         checked.add_headings(project);
         let stop_on = project.stop_on();
         for finding in &mut checked.findings {

@@ -10,6 +10,9 @@ use super::{Checked, Code, FactRun, Finding};
 use crate::headings::Drift;
 use crate::project::Project;
 
+/// How many faults of the periods of a lookup are listed.
+const FAULTS: usize = 20_000;
+
 /// How many places of a finding are named.
 const PLACES: usize = 20;
 
@@ -77,6 +80,12 @@ impl Checked {
             let places = places.map(|(spot, _)| parts.place(*spot).to_string()).collect();
             let finding = Finding::of_rows(Code::MisfitRow, table, "", misfits.count);
             self.findings.push(finding.at(places, "set aside, as it was read"));
+        }
+        if findings.odd_days.count > 0 {
+            let days = findings.odd_days.first.iter();
+            let places = days.map(|(spot, day)| format!("{} `{day}`", parts.place(*spot)));
+            let finding = Finding::of_rows(Code::OddDay, table, "", findings.odd_days.count);
+            self.findings.push(finding.at(places.collect(), "a day that can hardly be meant"));
         }
         for repeat in &findings.repeats {
             let differing: Vec<&str> = repeat.differing.iter().map(|(c, ..)| c.as_str()).collect();
@@ -166,6 +175,21 @@ impl Checked {
             let finding = Finding::of_rows(Code::UnreadableValue, name, "", count);
             self.findings.push(finding.at(places.collect(), "taken as blank"));
         }
+        if !lookup.odd_days.is_empty() {
+            let places = lookup.odd_days.iter().map(|(place, day)| format!("{place} `{day}`"));
+            let count = lookup.odd_days.len() as u64;
+            let finding = Finding::of_rows(Code::OddDay, name, "", count);
+            self.findings.push(finding.at(places.collect(), "a day that can hardly be meant"));
+        }
+        if lookup.periods.len() > 1 {
+            let forms = lookup.periods.iter();
+            let forms = forms.map(|(unit, (rows, _))| format!("{rows} {}s", unit.name()));
+            let places = lookup.periods.values().map(|(_, place)| place.to_string());
+            let count = lookup.periods.len() as u64;
+            let note = forms.collect::<Vec<_>>().join(", ");
+            let finding = Finding::of_rows(Code::MixedPeriods, name, "", count);
+            self.findings.push(finding.at(places.collect(), note));
+        }
         for (place, cells) in lookup.suspects() {
             let mut finding = Finding::of_rows(Code::TotalLikeRow, name, &**cells, 1)
                 .at(vec![place.to_string()], "looks like a total and is none");
@@ -202,6 +226,30 @@ impl Checked {
                 let mut finding = finding.at(vec![place.to_string()], "no line uses it");
                 finding.spots = project.spots(name, &[place]);
                 self.findings.push(finding);
+            }
+        }
+    }
+
+    /// Gaps between the periods of keys, and periods that overlap.
+    pub(super) fn add_calendars(&mut self, facts: &[FactRun<'_>]) {
+        let mut known: Vec<(&str, usize)> = Vec::new();
+        for engine in facts.iter().map(|fact| fact.engine) {
+            for (link, route) in engine.bound.routes.iter().enumerate() {
+                let name = &engine.lookups[route.lookup].name;
+                if known.contains(&(name, route.key)) {
+                    continue;
+                }
+                known.push((name, route.key));
+                for fault in engine.calendar_faults(link, FAULTS) {
+                    let (code, note) = match fault.overlap {
+                        None => (Code::PeriodGap, String::new()),
+                        Some(true) => (Code::PeriodOverlap, ", with the same values".to_owned()),
+                        Some(false) => (Code::PeriodOverlap, ", with other values".to_owned()),
+                    };
+                    let finding = Finding::of_rows(code, name, fault.key.as_str(), 1);
+                    let places = fault.places.iter().map(ToString::to_string).collect();
+                    self.findings.push(finding.at(places, fault.days() + &note));
+                }
             }
         }
     }

@@ -150,6 +150,6 @@ fn cut(text: &str, most: usize) -> String {
 }
 
 /// A text with the signs of XML written as such.
-fn escaped(text: &str) -> String {
+pub(crate) fn escaped(text: &str) -> String {
     text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;").replace('"', "&quot;")
 }

@@ -1,0 +1,119 @@
+//! `interligo calendar`.
+
+use interligo_core::engine::{Engine, Extent};
+use interligo_core::plan::nearest_name;
+use interligo_io::{
+    Depth, OnDuplicates, PERIODS, dated_links, key_calendar, periods_request, worst_keys,
+    write_whole,
+};
+
+use super::check::checked;
+use super::{Opened, Out};
+use crate::args::CalendarOptions;
+use crate::failure::Failure;
+use crate::show;
+
+pub(crate) fn calendar(options: &CalendarOptions, out: Out<'_>) -> Result<(), Failure> {
+    let opened = Opened::open(&options.plan)?;
+    let engines = opened.prepare(&[], Extent::Everything, OnDuplicates::Report)?;
+    let dated: Vec<(usize, usize)> = engines
+        .iter()
+        .enumerate()
+        .flat_map(|(fact, engine)| dated_links(engine).into_iter().map(move |link| (fact, link)))
+        .collect();
+    let (chosen, key) = chosen(&engines, &dated, &options.named)?;
+    match key {
+        None => overview(&opened, &engines, &chosen, out),
+        Some(key) => one(&opened, &engines, chosen[0], &key, options, out),
+    }
+}
+
+/// Links by fact and number, and the key that is asked for.
+type Chosen = (Vec<(usize, usize)>, Option<String>);
+
+/// Which links are meant, and which key.
+fn chosen(
+    engines: &[Engine],
+    dated: &[(usize, usize)],
+    named: &[String],
+) -> Result<Chosen, Failure> {
+    if dated.is_empty() {
+        return Err(Failure::NoCalendar);
+    }
+    let is_called = |(fact, link): &&(usize, usize), name: &String| {
+        engines[*fact].bound.routes[*link].is_called(name)
+    };
+    let Some(first) = named.first() else { return Ok((dated.to_vec(), None)) };
+    let links: Vec<_> = dated.iter().filter(|link| is_called(link, first)).copied().collect();
+    if !links.is_empty() {
+        return Ok((links, named.get(1).cloned()));
+    }
+    // Without a link, the first that has the key is meant.
+    let has = |(fact, link): &&(usize, usize)| engines[*fact].key_meant(*link, first).is_some();
+    match dated.iter().find(has) {
+        Some(link) if named.len() == 1 => Ok((vec![*link], Some(first.clone()))),
+        _ => Err(Failure::NoCalendarOf {
+            name: first.clone(),
+            known: dated
+                .iter()
+                .map(|(fact, link)| engines[*fact].bound.routes[*link].name.clone())
+                .collect(),
+        }),
+    }
+}
+
+fn overview(
+    opened: &Opened,
+    engines: &[Engine],
+    links: &[(usize, usize)],
+    out: Out<'_>,
+) -> Result<(), Failure> {
+    let ran = checked(opened, engines, Depth::default())?;
+    for (number, (fact, link)) in links.iter().enumerate() {
+        if number > 0 {
+            writeln!(out)?;
+        }
+        let keys = worst_keys(&engines[*fact], *link, &ran.checked);
+        let name = &engines[*fact].bound.routes[*link].name;
+        show::calendars(out, name, &keys, show::width())?;
+    }
+    out.flush()?;
+    Ok(())
+}
+
+fn one(
+    opened: &Opened,
+    engines: &[Engine],
+    (fact, link): (usize, usize),
+    key: &str,
+    options: &CalendarOptions,
+    out: Out<'_>,
+) -> Result<(), Failure> {
+    if engines[fact].key_meant(link, key).is_none() {
+        let keys: Vec<String> = engines[fact].lookup_keys(link).collect();
+        let keys: Vec<&str> = keys.iter().map(String::as_str).collect();
+        return Err(Failure::NoKey {
+            link: engines[fact].bound.routes[link].name.clone(),
+            key: key.to_owned(),
+            near: nearest_name(key, &keys).map(str::to_owned),
+        });
+    }
+    let request = periods_request(&engines[fact], link);
+    let engines = opened.prepare(&[request], Extent::Everything, OnDuplicates::Report)?;
+    let mut ran = checked(opened, &engines, Depth::default())?;
+    let totals = &mut ran.outcomes[fact].totals;
+    let at = totals.iter().position(|(name, _)| name == PERIODS);
+    let (_, sold) = totals.swap_remove(at.expect("the one output asked for is totals"));
+    let calendar = key_calendar(&engines[fact], link, key, &sold, &ran.checked)
+        .expect("the key was found before");
+    match &options.svg {
+        None => show::calendar(out, &calendar, show::width())?,
+        Some(path) => {
+            write_whole(path, show::calendar_svg(&calendar).as_bytes())
+                .map_err(|error| opened.failure(error))?;
+            writeln!(out, "The calendar is written: {}", path.display())?;
+        }
+    }
+    out.flush()?;
+    Ok(())
+}

@@ -1,0 +1,140 @@
+//! The periods of a lookup's keys: as a table, drawn in a terminal, and as a picture.
+
+mod bar;
+mod picture;
+
+use std::io;
+
+use interligo_core::date::Day;
+use interligo_io::{CalendarKey, Finding, KeyCalendar, KeyPeriod, Span};
+
+use super::number::grouped;
+use super::table::TextTable;
+use super::totals::measure_of;
+use super::{GOOD, NOTICE, Out, QUIET, TITLE, counted};
+use bar::Axis;
+pub(crate) use picture::calendar_svg;
+
+/// How many keys the overview shows.
+const SHOWN: usize = 20;
+
+/// Prints the keys of a link with faults in their periods, the worst first.
+pub(crate) fn calendars(
+    out: Out<'_>,
+    link: &str,
+    keys: &[CalendarKey],
+    width: usize,
+) -> io::Result<()> {
+    writeln!(out, "{TITLE}{link}{TITLE:#}\n")?;
+    if keys.is_empty() {
+        return writeln!(out, "  {GOOD}No gaps, no overlaps, and a row for every line.{GOOD:#}");
+    }
+    let spans = keys.iter().take(SHOWN).flat_map(|key| key.spans.iter());
+    let axis = Axis::over(spans.copied(), &[], width.saturating_sub(56).clamp(20, 60));
+    let mut table = TextTable::new([
+        "Key",
+        ">periods",
+        ">gaps",
+        ">overlaps",
+        ">lines undated",
+        ">carried",
+        &*axis.ends(),
+    ]);
+    let n = |count: u64| if count == 0 { "·".to_owned() } else { grouped(&count.to_string()) };
+    for key in keys.iter().take(SHOWN) {
+        table.row([
+            key.key.clone(),
+            key.spans.len().to_string(),
+            n(key.gaps as u64),
+            n(key.overlaps as u64),
+            n(key.undated),
+            n(key.carried),
+            axis.bar(&key.spans),
+        ]);
+    }
+    table.print(out, "  ")?;
+    if let Some(more) = keys.len().checked_sub(SHOWN).filter(|more| *more > 0) {
+        writeln!(out, "  {QUIET}… and {}{QUIET:#}", counted(more as u64, "key"))?;
+    }
+    writeln!(out, "\n{QUIET}`interligo calendar {link} {}` shows one.{QUIET:#}", keys[0].key)
+}
+
+/// Prints the calendar of one key.
+pub(crate) fn calendar(out: Out<'_>, calendar: &KeyCalendar, width: usize) -> io::Result<()> {
+    let undated: u64 = calendar.undated.iter().map(|finding| finding.count).sum();
+    let lines = match undated {
+        0 => String::new(),
+        some => format!(" · {} on days without a row", counted(some, "line")),
+    };
+    let periods = counted(calendar.periods.len() as u64, "period");
+    writeln!(
+        out,
+        "{TITLE}{}{TITLE:#} in {} {QUIET}{periods}{QUIET:#}{NOTICE}{lines}{NOTICE:#}\n",
+        calendar.key, calendar.link
+    )?;
+    let spans: Vec<Span> = calendar.periods.iter().map(|period| period.span).collect();
+    let days: Vec<(Day, Day)> = calendar.undated.iter().filter_map(|finding| finding.days).collect();
+    let axis = Axis::over(spans.iter().copied(), &days, width.saturating_sub(4).clamp(40, 120));
+    writeln!(out, "  {QUIET}{}{QUIET:#}", axis.ends())?;
+    writeln!(out, "  {}", axis.bar(&spans))?;
+    let says = calendar.periods.iter().map(|period| {
+        (period.span.from, period.says.first().cloned().unwrap_or_default())
+    });
+    writeln!(out, "  {}", axis.labels(says))?;
+    if !days.is_empty() {
+        let marks = calendar.undated.iter().filter_map(|finding| {
+            Some((Some(finding.days?.0), format!("▲ {}", counted(finding.count, "line"))))
+        });
+        writeln!(out, "  {NOTICE}{}{NOTICE:#}", axis.labels(marks))?;
+    }
+    writeln!(out)?;
+    table(out, calendar)
+}
+
+/// A table with a row for each period, and for each gap.
+fn table(out: Out<'_>, calendar: &KeyCalendar) -> io::Result<()> {
+    let headings = ["from", "until"].map(str::to_owned).into_iter();
+    let says = calendar.columns.iter().map(|column| format!(">{column}"));
+    let measures = calendar.measures.iter().map(|(name, _)| format!(">{name}"));
+    let mut table = TextTable::new(headings.chain(says).chain(measures).chain(["where".to_owned()]));
+    let mut before: Option<&KeyPeriod> = None;
+    let open = |day: Option<Day>| day.map_or("open".to_owned(), |day| day.to_string());
+    let mut told: Vec<&Finding> = Vec::new();
+    for period in &calendar.periods {
+        if let Some((from, until)) = before.and_then(|before| gap(before, period)) {
+            let within = |finding: &&Finding| {
+                finding.days.is_some_and(|(first, last)| from <= first && last <= until)
+            };
+            let lines: Vec<&Finding> = calendar.undated.iter().filter(within).collect();
+            let count: u64 = lines.iter().map(|finding| finding.count).sum();
+            told.extend(lines);
+            let mut row = vec![from.to_string(), until.to_string()];
+            row.extend(calendar.columns.iter().enumerate().map(|(number, _)| {
+                if number == 0 { "gap".to_owned() } else { String::new() }
+            }));
+            row.push(if count == 0 { "·".to_owned() } else { grouped(&count.to_string()) });
+            table.row(row);
+        }
+        let mut row = vec![open(period.span.from), open(period.span.until)];
+        row.extend(period.says.iter().cloned());
+        let values = period.values.iter().zip(&calendar.measures);
+        row.extend(values.map(|(value, (_, kind))| measure_of(*value, *kind)));
+        row.push(period.place.clone());
+        table.row(row);
+        before = Some(period);
+    }
+    table.print(out, "  ")?;
+    for finding in calendar.undated.iter().filter(|finding| !told.contains(finding)) {
+        let lines = counted(finding.count, "line");
+        let days = finding.days.map_or(String::new(), |(a, b)| format!(", {a} to {b}"));
+        writeln!(out, "  {NOTICE}{lines} without a row {}{days}{NOTICE:#}", finding.note)?;
+    }
+    Ok(())
+}
+
+/// The days between two periods on which neither holds.
+fn gap(one: &KeyPeriod, other: &KeyPeriod) -> Option<(Day, Day)> {
+    let (until, from) = (one.span.until?, other.span.from?);
+    let (first, last) = (Day(until.0.checked_add(1)?), Day(from.0.checked_sub(1)?));
+    (first <= last).then_some((first, last))
+}

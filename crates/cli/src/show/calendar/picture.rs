@@ -1,0 +1,125 @@
+//! The calendar of a key as a picture, in SVG: a bar for each period, as long as it holds.
+
+use std::fmt::Write;
+
+use interligo_core::date::Day;
+use interligo_io::{KeyCalendar, Span};
+
+use super::bar::with_room;
+use crate::show::counted;
+use crate::show::map::escaped;
+use crate::show::totals::measure_of;
+
+const WIDTH: usize = 1100;
+const LEFT: usize = 60;
+const TOP: usize = 110;
+const BAR: usize = 30;
+const ROW: usize = 46;
+const INK: &str = "#2d2a26";
+const QUIET: &str = "#857f76";
+const HOLDS: &str = "#3f7d5d";
+const GAP: &str = "#a3392f";
+
+/// The calendar of a key.
+pub(crate) fn calendar_svg(calendar: &KeyCalendar) -> String {
+    let spans: Vec<Span> = calendar.periods.iter().map(|period| period.span).collect();
+    let undated = calendar.undated.iter().filter_map(|finding| finding.days);
+    let known = spans.iter().flat_map(|span| [span.from, span.until]).flatten();
+    let days: Vec<Day> = known.chain(undated.flat_map(|(a, b)| [a, b])).collect();
+    let from = days.iter().min().copied().unwrap_or(Day(0));
+    let until = days.iter().max().copied().unwrap_or(from).max(Day(from.0.saturating_add(1)));
+    let until = with_room(from, until, &spans);
+    let all = i64::from(until.0) - i64::from(from.0) + 1;
+    // The left side of a day; that of the next one is its right side.
+    let x = |day: Day| {
+        let at = (i64::from(day.0) - i64::from(from.0)).clamp(0, all);
+        LEFT + (at * (WIDTH - 2 * LEFT) as i64 / all) as usize
+    };
+    let rows = calendar.periods.len() + calendar.undated.len();
+    let height = TOP + rows * ROW + 60;
+    let mut svg = format!(
+        "<svg xmlns=\"http://www.w3.org/2000/svg\" viewBox=\"0 0 {WIDTH} {height}\" style=\"width:100%;max-width:{WIDTH}px\" \
+         font-family=\"Verdana, DejaVu Sans, sans-serif\" font-size=\"12\">\n\
+         <rect width=\"100%\" height=\"100%\" fill=\"#ffffff\"/>\n\
+         <text x=\"{LEFT}\" y=\"42\" font-size=\"20\" fill=\"{INK}\">{} in {}</text>\n",
+        escaped(&calendar.key),
+        escaped(&calendar.link)
+    );
+    months(&mut svg, from, until, height, &x);
+    let text = |svg: &mut String, at: usize, y: usize, fill: &str, anchor: &str, text: &str| {
+        let text = escaped(text);
+        let _ = writeln!(
+            svg,
+            "<text x=\"{at}\" y=\"{y}\" fill=\"{fill}\" text-anchor=\"{anchor}\">{text}</text>"
+        );
+    };
+    let mut y = TOP;
+    for period in &calendar.periods {
+        let (start, end) = (
+            period.span.from.map_or(LEFT - 20, &x),
+            period.span.until.map_or(WIDTH - LEFT + 20, |day| x(Day(day.0.saturating_add(1)))),
+        );
+        let width = end.saturating_sub(start).max(2);
+        let _ = writeln!(
+            svg,
+            "<rect x=\"{start}\" y=\"{y}\" width=\"{width}\" height=\"{BAR}\" rx=\"4\" fill=\"{HOLDS}\"/>"
+        );
+        let mut said = period.says.first().cloned().unwrap_or_default();
+        let values = calendar.measures.iter().zip(&period.values).take(2);
+        for ((name, kind), value) in values.filter(|(_, value)| value.is_some()) {
+            said += &format!(" · {name} {}", measure_of(*value, *kind));
+        }
+        // Beside the bar where it is too long to stand in it.
+        let room = said.chars().count() * 8 + 16;
+        match (width > room, start > WIDTH / 2) {
+            (true, _) => text(&mut svg, start + 8, y + 20, "#ffffff", "start", &said),
+            (false, true) => text(&mut svg, start - 8, y + 20, INK, "end", &said),
+            (false, false) => text(&mut svg, end + 8, y + 20, INK, "start", &said),
+        }
+        y += ROW;
+    }
+    for finding in &calendar.undated {
+        let Some((first, last)) = finding.days else { continue };
+        let (start, end) = (x(first), x(Day(last.0.saturating_add(1))).max(x(first) + 3));
+        let _ = writeln!(
+            svg,
+            "<rect x=\"{start}\" y=\"{TOP}\" width=\"{}\" height=\"{}\" fill=\"{GAP}\" fill-opacity=\"0.14\"/>\n\
+             <rect x=\"{start}\" y=\"{y}\" width=\"{}\" height=\"{BAR}\" rx=\"4\" fill=\"{GAP}\"/>",
+            end - start,
+            y + BAR - TOP,
+            end - start
+        );
+        let said = format!("{} without a row, {}", counted(finding.count, "line"), finding.note);
+        let (at, anchor) = if start > WIDTH / 2 { (start - 8, "end") } else { (end + 8, "start") };
+        text(&mut svg, at, y + 20, GAP, anchor, &said);
+        y += ROW;
+    }
+    svg + "</svg>\n"
+}
+
+/// A line for each year, quarter or month, so that there are not too many.
+fn months(svg: &mut String, from: Day, until: Day, height: usize, x: &dyn Fn(Day) -> usize) {
+    let ((first, ..), (last, ..)) = (from.civil(), until.civil());
+    let step = match last - first {
+        0 => 1,
+        1..=3 => 3,
+        years => 12 * (1 + years as u32 / 20),
+    };
+    let starts = (0..).step_by(step as usize).map(|month: u32| (first + (month / 12) as i32, month % 12 + 1));
+    let starts = starts.take_while(|(year, _)| *year <= last);
+    for (year, month) in starts {
+        let Some(day) = Day::from_civil(year, month, 1).filter(|day| from <= *day && *day <= until)
+        else {
+            continue;
+        };
+        let at = x(day);
+        let _ = writeln!(
+            svg,
+            "<line x1=\"{at}\" y1=\"{}\" x2=\"{at}\" y2=\"{}\" stroke=\"#e4dfd6\"/>\n\
+             <text x=\"{at}\" y=\"{}\" fill=\"{QUIET}\" font-size=\"11\">{year:04}-{month:02}</text>",
+            TOP - 14,
+            height - 40,
+            TOP - 22
+        );
+    }
+}

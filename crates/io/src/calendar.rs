@@ -1,0 +1,194 @@
+//! The periods of the keys of a dated lookup, with what was sold in each, and the days that have none.
+
+use std::collections::{BTreeMap, HashMap};
+
+use interligo_core::bind::{Content, Request};
+use interligo_core::calendar::{ALWAYS, FOREVER, Holds};
+use interligo_core::date::Day;
+use interligo_core::decimal::Decimal;
+use interligo_core::engine::Engine;
+use interligo_core::plan::{Written, name};
+use interligo_core::totals::{MeasureKind, TotalsTable};
+
+use crate::check::{Checked, Code, Finding};
+
+/// The name under which what was sold in each period is asked for.
+pub const PERIODS: &str = "periods";
+
+/// A period; none for an end that is open.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Span {
+    /// Its first day.
+    pub from: Option<Day>,
+    /// Its last day.
+    pub until: Option<Day>,
+}
+
+impl From<&Holds> for Span {
+    fn from(holds: &Holds) -> Span {
+        Span {
+            from: Some(holds.from).filter(|day| *day != ALWAYS),
+            until: Some(holds.until).filter(|day| *day != FOREVER),
+        }
+    }
+}
+
+/// A key of a dated lookup.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct CalendarKey {
+    /// The key.
+    pub key: String,
+    /// Its periods, by start.
+    pub spans: Vec<Span>,
+    /// Lines on days without a row.
+    pub undated: u64,
+    /// Lines that took the row of another day.
+    pub carried: u64,
+    /// Gaps between its periods.
+    pub gaps: usize,
+    /// Periods that overlap.
+    pub overlaps: usize,
+}
+
+/// A period of a key with what its row says and what was sold in it.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct KeyPeriod {
+    /// When it holds.
+    pub span: Span,
+    /// Where its row stands.
+    pub place: String,
+    /// What the row says in other columns that the plan uses.
+    pub says: Vec<String>,
+    /// What was sold, see [`KeyCalendar::measures`].
+    pub values: Vec<Option<Decimal>>,
+}
+
+/// The calendar of one key.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct KeyCalendar {
+    /// The link.
+    pub link: String,
+    /// The key.
+    pub key: String,
+    /// The columns that its rows say something in.
+    pub columns: Vec<String>,
+    /// What is counted and summed for each period.
+    pub measures: Vec<(String, MeasureKind)>,
+    /// The periods, by start.
+    pub periods: Vec<KeyPeriod>,
+    /// Lines on days without a row.
+    pub undated: Vec<Finding>,
+}
+
+/// The dated links of a fact, by number.
+pub fn dated_links(engine: &Engine) -> Vec<usize> {
+    (0..engine.bound.routes.len()).filter(|link| engine.is_dated(*link)).collect()
+}
+
+/// What was sold in each period, of the keys of a link.
+pub fn periods_request(engine: &Engine, link: usize) -> Request {
+    let route = &engine.bound.routes[link];
+    let bound = &engine.bound.lookups[route.lookup];
+    let written = |text: String| Written::in_option("calendar", &text, 0..text.len());
+    let columns = bound.key_columns(route.key).iter().copied().chain(bound.day_columns());
+    let way: Vec<_> = route.name.split('.').map(name).collect();
+    let by = columns.map(|column| written(format!("{}.{}", way.join("."), name(&bound.columns[column]))));
+    let fact = &engine.bound.fact;
+    let amounts = fact.amounts.iter().map(|column| name(&fact.columns[*column]).into_owned());
+    let figures = engine.figures_with_totals().into_iter().map(|figure| name(figure).into_owned());
+    let show = ["lines".to_owned()].into_iter().chain(amounts).chain(figures).map(written);
+    Request {
+        name: PERIODS.to_owned(),
+        to: None,
+        of: Some(written(fact.name.clone())),
+        content: Content::Totals { by: by.collect(), show: Some(show.collect()), filter: None },
+    }
+}
+
+/// The keys of a link that have lines on days without a row, gaps or overlaps, the worst first.
+pub fn worst_keys(engine: &Engine, link: usize, checked: &Checked) -> Vec<CalendarKey> {
+    let route = &engine.bound.routes[link];
+    let lookup = &engine.lookups[route.lookup].name;
+    let mut keys: BTreeMap<String, CalendarKey> = BTreeMap::new();
+    for finding in &checked.findings {
+        let of_link = finding.about == route.name;
+        let of_table = finding.about == *lookup;
+        let is_of_days = match finding.code {
+            Code::UndatedKey | Code::CarriedKey => of_link,
+            Code::PeriodGap | Code::PeriodOverlap => of_table,
+            _ => false,
+        };
+        if !is_of_days {
+            continue;
+        }
+        let Some(key) = engine.key_meant(link, &finding.subject) else { continue };
+        let known = keys.entry(key).or_default();
+        match finding.code {
+            Code::UndatedKey => known.undated += finding.count,
+            Code::CarriedKey => known.carried += finding.count,
+            Code::PeriodGap => known.gaps += 1,
+            _ => known.overlaps += 1,
+        }
+    }
+    let mut keys: Vec<CalendarKey> = keys
+        .into_iter()
+        .map(|(key, found)| CalendarKey {
+            spans: engine.periods_of(link, &key).iter().map(Span::from).collect(),
+            key,
+            ..found
+        })
+        .collect();
+    keys.sort_by_key(|key| {
+        std::cmp::Reverse((key.undated, key.carried, key.overlaps, key.gaps))
+    });
+    keys
+}
+
+/// The calendar of a key; none when the lookup does not have it.
+pub fn key_calendar(
+    engine: &Engine,
+    link: usize,
+    text: &str,
+    sold: &TotalsTable,
+    checked: &Checked,
+) -> Option<KeyCalendar> {
+    let key = engine.key_meant(link, text)?;
+    let route = &engine.bound.routes[link];
+    let (lookup, bound) = (&engine.lookups[route.lookup], &engine.bound.lookups[route.lookup]);
+    let own = bound.key_columns(route.key).iter().copied().chain(bound.day_columns());
+    let own: Vec<usize> = own.collect();
+    let value = |column: usize, row: u32| match &lookup.columns[column].column {
+        Some(held) => held.value(row as usize).to_string(),
+        None => lookup.text(column, row),
+    };
+    let rows: HashMap<Vec<String>, &Vec<Option<Decimal>>> = sold
+        .rows
+        .iter()
+        .map(|row| (row.key.iter().map(ToString::to_string).collect(), &row.values))
+        .collect();
+    let others: Vec<usize> = (0..lookup.columns.len())
+        .filter(|column| lookup.columns[*column].column.is_some() && !own.contains(column))
+        .collect();
+    let period = |holds: &Holds| {
+        let of: Vec<String> = own.iter().map(|column| value(*column, holds.row)).collect();
+        KeyPeriod {
+            span: Span::from(holds),
+            place: lookup.place(holds.row).to_string(),
+            says: others.iter().map(|column| lookup.text(*column, holds.row)).collect(),
+            values: rows.get(&of).map_or(vec![None; sold.measures.len()], |v| (*v).clone()),
+        }
+    };
+    let undated = checked.findings.iter().filter(|finding| {
+        finding.code == Code::UndatedKey
+            && finding.about == route.name
+            && engine.key_meant(link, &finding.subject).as_ref() == Some(&key)
+    });
+    Some(KeyCalendar {
+        link: route.name.clone(),
+        columns: others.iter().map(|column| lookup.columns[*column].name.clone()).collect(),
+        measures: sold.measures.iter().cloned().zip(sold.kinds.iter().copied()).collect(),
+        periods: engine.periods_of(link, &key).iter().map(period).collect(),
+        undated: undated.cloned().collect(),
+        key,
+    })
+}
