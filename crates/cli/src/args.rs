@@ -292,7 +292,8 @@ Examples:
   interligo calendar                        the worst keys of all dated links
   interligo calendar prices                 those of one
   interligo calendar prices SY-117          one key
-  interligo calendar SY-117 --svg sy.svg    the same as a picture")]
+  interligo calendar SY-117 --svg sy.svg    the same as a picture
+  interligo calendar prices --format csv    every key and period, with what was sold")]
 pub(crate) struct CalendarOptions {
     /// A dated link, a key of its lookup, or both
     #[arg(value_name = "LINK|KEY", num_args = 0..=2)]
@@ -304,6 +305,19 @@ pub(crate) struct CalendarOptions {
     /// Write the calendar of a key as a picture, in the open format SVG, instead of printing it
     #[arg(long, value_name = "FILE", requires = "named")]
     pub(crate) svg: Option<PathBuf>,
+
+    /// How the result is printed; csv has every period of every key of one link, with every digit
+    #[arg(long, value_enum, value_name = "FORM", default_value = "table", conflicts_with = "svg")]
+    pub(crate) format: CalendarFormat,
+}
+
+/// How calendars are printed.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum CalendarFormat {
+    /// For reading
+    Table,
+    /// Comma-separated text
+    Csv,
 }
 
 /// Show what tables hold: columns, types, blanks, distinct values, possible keys, rows
@@ -368,6 +382,10 @@ pub(crate) struct DemoOptions {
     /// Keep some of the tables in a SQLite database, and read them from there
     #[arg(long)]
     pub(crate) database: bool,
+
+    /// Add costs, seasonal prices for farms and daily rates of exchange, each on a calendar of its own
+    #[arg(long, conflicts_with = "database")]
+    pub(crate) pricing: bool,
 }
 
 #[derive(Debug, Args)]

@@ -112,8 +112,7 @@ impl Calendar {
             (Some(_), None) => gaps.after,
         };
         let far = |days: i64| u32::try_from(days).unwrap_or(u32::MAX);
-        let earlier =
-            earlier.map(|p| (far(i64::from(day.0) - i64::from(p.until.0)), p.row));
+        let earlier = earlier.map(|p| (far(i64::from(day.0) - i64::from(p.until.0)), p.row));
         let later = later.map(|p| (far(i64::from(p.from.0) - i64::from(day.0)), p.row));
         let chosen = match rule {
             GapRule::Stop => return Bridged::Stops,

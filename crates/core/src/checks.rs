@@ -247,7 +247,12 @@ impl Engine {
     }
 
     /// Of a key that has no row for a day, the last period before it and the first after it.
-    pub fn periods_around(&self, link: usize, text: &str, day: Day) -> Option<(Option<Day>, Option<Day>)> {
+    pub fn periods_around(
+        &self,
+        link: usize,
+        text: &str,
+        day: Day,
+    ) -> Option<(Option<Day>, Option<Day>)> {
         let columns = self.bound.routes[link].ignore.len();
         let calendar = self.links[link].calendar()?;
         let found = self.links[link].index().find(&key_of(text, columns)?);

@@ -197,7 +197,13 @@ impl Period {
     /// `2025-03`, `03/2025`, `202503`, `Mar 2025`, `2025-W14`, `2025-03-05`.
     pub fn read(text: &str) -> Option<Period> {
         let text = text.trim();
-        for unit in [PeriodUnit::Year, PeriodUnit::Quarter, PeriodUnit::Month, PeriodUnit::Week, PeriodUnit::Day] {
+        for unit in [
+            PeriodUnit::Year,
+            PeriodUnit::Quarter,
+            PeriodUnit::Month,
+            PeriodUnit::Week,
+            PeriodUnit::Day,
+        ] {
             if let Some(period) = Period::parse(unit, text) {
                 return Some(period);
             }
@@ -276,8 +282,18 @@ impl Period {
 /// The number of a month by its English name, in full or by at least its first three letters.
 fn month_called(name: &str) -> Option<i32> {
     const MONTHS: [&str; 12] = [
-        "january", "february", "march", "april", "may", "june", "july", "august", "september",
-        "october", "november", "december",
+        "january",
+        "february",
+        "march",
+        "april",
+        "may",
+        "june",
+        "july",
+        "august",
+        "september",
+        "october",
+        "november",
+        "december",
     ];
     let name = name.trim_end_matches('.').to_lowercase();
     let known = MONTHS.iter().position(|month| name.len() >= 3 && month.starts_with(&name));
@@ -368,15 +384,45 @@ mod tests {
         for (texts, period) in [
             (&["2025", " 2025 "][..], "2025"),
             (&["2025-Q3", "2025Q3", "Q3 2025", "2025 q3", "Q3/2025"], "2025-Q3"),
-            (&["2025-03", "2025/3", "03/2025", "3.2025", "202503", "Mar 2025", "2025 march", "Mar. 2025"], "2025-03"),
+            (
+                &[
+                    "2025-03",
+                    "2025/3",
+                    "03/2025",
+                    "3.2025",
+                    "202503",
+                    "Mar 2025",
+                    "2025 march",
+                    "Mar. 2025",
+                ],
+                "2025-03",
+            ),
             (&["2025-W01", "2025W1", "W01 2025"], "2025-W01"),
             (&["2025-03-05"], "2025-03-05"),
         ] {
             for text in texts {
-                assert_eq!(Period::read(text).map(|p| p.to_string()).as_deref(), Some(period), "{text}");
+                assert_eq!(
+                    Period::read(text).map(|p| p.to_string()).as_deref(),
+                    Some(period),
+                    "{text}"
+                );
             }
         }
-        for text in ["", "25", "20255", "2025-13", "2025-Q5", "2025-W54", "Smarch 2025", "ma 2025", "1/2/3", "é", "2025é", "Q", "W"] {
+        for text in [
+            "",
+            "25",
+            "20255",
+            "2025-13",
+            "2025-Q5",
+            "2025-W54",
+            "Smarch 2025",
+            "ma 2025",
+            "1/2/3",
+            "é",
+            "2025é",
+            "Q",
+            "W",
+        ] {
             assert_eq!(Period::read(text), None, "{text}");
         }
     }

@@ -299,7 +299,9 @@ impl Lines<'_> {
 
     /// Days of lines that cannot well be meant.
     fn note_odd_days(&self, findings: &mut Findings, spot: &impl Fn(u32) -> Spot) {
-        let Some(Column::Date(days)) = self.engine.day.map(|day| &self.columns[day]) else { return };
+        let Some(Column::Date(days)) = self.engine.day.map(|day| &self.columns[day]) else {
+            return;
+        };
         for (row, day) in days.days.iter().enumerate().filter(|(_, day)| Day(**day).is_odd()) {
             if is_known(days.known.as_ref(), row) {
                 findings.odd_days.note(spot(row as u32), || Day(*day).to_string());

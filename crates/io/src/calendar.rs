@@ -92,7 +92,8 @@ pub fn periods_request(engine: &Engine, link: usize) -> Request {
     let written = |text: String| Written::in_option("calendar", &text, 0..text.len());
     let columns = bound.key_columns(route.key).iter().copied().chain(bound.day_columns());
     let way: Vec<_> = route.name.split('.').map(name).collect();
-    let by = columns.map(|column| written(format!("{}.{}", way.join("."), name(&bound.columns[column]))));
+    let by = columns
+        .map(|column| written(format!("{}.{}", way.join("."), name(&bound.columns[column]))));
     let fact = &engine.bound.fact;
     let amounts = fact.amounts.iter().map(|column| name(&fact.columns[*column]).into_owned());
     let figures = engine.figures_with_totals().into_iter().map(|figure| name(figure).into_owned());
@@ -138,9 +139,7 @@ pub fn worst_keys(engine: &Engine, link: usize, checked: &Checked) -> Vec<Calend
             ..found
         })
         .collect();
-    keys.sort_by_key(|key| {
-        std::cmp::Reverse((key.undated, key.carried, key.overlaps, key.gaps))
-    });
+    keys.sort_by_key(|key| std::cmp::Reverse((key.undated, key.carried, key.overlaps, key.gaps)));
     keys
 }
 

@@ -2,14 +2,15 @@
 
 use interligo_core::engine::{Engine, Extent};
 use interligo_core::plan::nearest_name;
+use interligo_core::totals::TotalsTable;
 use interligo_io::{
-    Depth, OnDuplicates, PERIODS, dated_links, key_calendar, periods_request, worst_keys,
-    write_whole,
+    Checked, Depth, OnDuplicates, PERIODS, dated_links, key_calendar, periods_request, totals_csv,
+    worst_keys, write_whole,
 };
 
 use super::check::checked;
 use super::{Opened, Out};
-use crate::args::CalendarOptions;
+use crate::args::{CalendarFormat, CalendarOptions};
 use crate::failure::Failure;
 use crate::show;
 
@@ -22,6 +23,9 @@ pub(crate) fn calendar(options: &CalendarOptions, out: Out<'_>) -> Result<(), Fa
         .flat_map(|(fact, engine)| dated_links(engine).into_iter().map(move |link| (fact, link)))
         .collect();
     let (chosen, key) = chosen(&engines, &dated, &options.named)?;
+    if options.format == CalendarFormat::Csv {
+        return periods(&opened, &engines, chosen[0], key.as_deref(), out);
+    }
     match key {
         None => overview(&opened, &engines, &chosen, out),
         Some(key) => one(&opened, &engines, chosen[0], &key, options, out),
@@ -98,14 +102,9 @@ fn one(
             near: nearest_name(key, &keys).map(str::to_owned),
         });
     }
-    let request = periods_request(&engines[fact], link);
-    let engines = opened.prepare(&[request], Extent::Everything, OnDuplicates::Report)?;
-    let mut ran = checked(opened, &engines, Depth::default())?;
-    let totals = &mut ran.outcomes[fact].totals;
-    let at = totals.iter().position(|(name, _)| name == PERIODS);
-    let (_, sold) = totals.swap_remove(at.expect("the one output asked for is totals"));
-    let calendar = key_calendar(&engines[fact], link, key, &sold, &ran.checked)
-        .expect("the key was found before");
+    let (engines, sold, checked) = sold(opened, engines, (fact, link))?;
+    let calendar =
+        key_calendar(&engines[fact], link, key, &sold, &checked).expect("the key was found before");
     match &options.svg {
         None => show::calendar(out, &calendar, show::width())?,
         Some(path) => {
@@ -114,6 +113,43 @@ fn one(
             writeln!(out, "The calendar is written: {}", path.display())?;
         }
     }
+    out.flush()?;
+    Ok(())
+}
+
+/// What was sold in each period of the keys of a link, with all that was found.
+fn sold(
+    opened: &Opened,
+    engines: &[Engine],
+    (fact, link): (usize, usize),
+) -> Result<(Vec<Engine>, TotalsTable, Checked), Failure> {
+    let request = periods_request(&engines[fact], link);
+    let engines = opened.prepare(&[request], Extent::Everything, OnDuplicates::Report)?;
+    let mut ran = checked(opened, &engines, Depth::default())?;
+    let totals = &mut ran.outcomes[fact].totals;
+    let at = totals.iter().position(|(name, _)| name == PERIODS);
+    let (_, sold) = totals.swap_remove(at.expect("the one output asked for is totals"));
+    Ok((engines, sold, ran.checked))
+}
+
+/// All periods of a link, or those of one key, as comma-separated text.
+fn periods(
+    opened: &Opened,
+    engines: &[Engine],
+    (fact, link): (usize, usize),
+    key: Option<&str>,
+    out: Out<'_>,
+) -> Result<(), Failure> {
+    let (engines, mut sold, _) = sold(opened, engines, (fact, link))?;
+    let columns = engines[fact].bound.routes[link].ignore.len();
+    if let Some(key) = key {
+        let meant = engines[fact].key_meant(link, key);
+        sold.rows.retain(|row| {
+            let own: Vec<String> = row.key[..columns].iter().map(ToString::to_string).collect();
+            Some(own.join(" + ")) == meant
+        });
+    }
+    out.write_all(&totals_csv(&sold))?;
     out.flush()?;
     Ok(())
 }

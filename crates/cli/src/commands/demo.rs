@@ -7,13 +7,17 @@ use interligo_io::{OnDuplicates, OnStop, Pace};
 
 use super::{Opened, Out};
 use crate::args::DemoOptions;
-use crate::demo;
+use crate::demo::{self, Besides};
 use crate::failure::Failure;
 use crate::show;
 
 pub(crate) fn demo(options: &DemoOptions, out: Out<'_>) -> Result<(), Failure> {
-    let plan =
-        demo::write(&options.folder, options.lines.unwrap_or(demo::LINES), options.database)?;
+    let besides = match (options.database, options.pricing) {
+        (true, _) => Besides::Database,
+        (_, true) => Besides::Pricing,
+        _ => Besides::Nothing,
+    };
+    let plan = demo::write(&options.folder, options.lines.unwrap_or(demo::LINES), besides)?;
     let folder = options.folder.display();
     if let Some(lines) = options.lines {
         writeln!(

@@ -23,6 +23,17 @@ const FILES: [(&str, &str); 6] = [
     ("customers.csv", include_str!("../../../../demo/customers.csv")),
 ];
 
+/// Further lists of `--pricing`.
+const LISTS: [(&str, &str); 4] = [
+    ("costs.csv", include_str!("../../../../demo/costs.csv")),
+    ("season_prices.csv", include_str!("../../../../demo/season_prices.csv")),
+    ("depots.csv", include_str!("../../../../demo/depots.csv")),
+    ("rates.csv", include_str!("../../../../demo/rates.csv")),
+];
+
+/// The tables and links that they add to the plan, and its figures with them.
+const WITH_LISTS: &str = include_str!("../../../../demo/pricing.toml");
+
 /// The catalogue: a workbook with a sheet for each of these, below a title.
 const CATALOGUE: &str = "catalogue.xlsx";
 const PRODUCTS: &str = include_str!("../../../../demo/products.csv");
@@ -34,12 +45,22 @@ const NEW_CUSTOMER: &str = "1121";
 /// The database of `--database`.
 const DATABASE: &str = "mielo.sqlite";
 
-/// Writes the demo project with so many sales lines, a part of it in a database if that is asked for; the
-/// answer is its plan.
+/// What the demo has besides its files.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Besides {
+    /// Nothing.
+    Nothing,
+    /// Some of its tables are in a database.
+    Database,
+    /// Costs, seasonal prices and rates of exchange, each on a calendar of its own.
+    Pricing,
+}
+
+/// Writes the demo project with so many sales lines; the answer is its plan.
 ///
 /// # Errors
 /// The folder holds something other than an earlier demo, or cannot be written.
-pub(crate) fn write(folder: &Path, lines: u64, database: bool) -> Result<PathBuf, Failure> {
+pub(crate) fn write(folder: &Path, lines: u64, besides: Besides) -> Result<PathBuf, Failure> {
     let failed = |path: &Path| {
         let path = path.to_owned();
         move |reason: io::Error| Failure::Demo { path, reason }
@@ -69,7 +90,18 @@ pub(crate) fn write(folder: &Path, lines: u64, database: bool) -> Result<PathBuf
     sales::write(&sales, lines, &skus, &customers).map_err(failed(&sales))?;
     let plan = folder.join("interligo.toml");
     let in_database = folder.join(DATABASE);
-    if database {
+    for (name, content) in LISTS {
+        let path = folder.join(name);
+        if besides == Besides::Pricing {
+            fs::write(&path, content).map_err(failed(&path))?;
+        } else if path.exists() {
+            fs::remove_file(&path).map_err(failed(&path))?;
+        }
+    }
+    if besides == Besides::Pricing {
+        fs::write(&plan, with_lists(FILES[0].1)).map_err(failed(&plan))?;
+    }
+    if besides == Besides::Database {
         database::move_into(folder, &in_database).map_err(failed(&in_database))?;
         fs::write(&plan, with_database(FILES[0].1)).map_err(failed(&plan))?;
     } else if in_database.exists() {
@@ -88,6 +120,12 @@ fn with_database(plan: &str) -> String {
     )
 }
 
+/// The plan with the lists of `--pricing`: its figures and outputs give way to those that use them.
+fn with_lists(plan: &str) -> String {
+    let own = plan.find("# Figures: ").map_or(plan, |at| &plan[..at]);
+    format!("{own}{WITH_LISTS}")
+}
+
 /// Whether a folder is new, empty, or holds an earlier demo and nothing else.
 fn is_free(folder: &Path) -> io::Result<bool> {
     let entries = match fs::read_dir(folder) {
@@ -104,7 +142,7 @@ fn is_free(folder: &Path) -> io::Result<bool> {
     }
     let ours = |name: &String| {
         ["sales", "out", ".interligo", CATALOGUE, DATABASE].contains(&name.as_str())
-            || FILES.iter().any(|(file, _)| file == name)
+            || FILES.iter().chain(&LISTS).any(|(file, _)| file == name)
     };
     let plan = fs::read_to_string(folder.join("interligo.toml")).unwrap_or_default();
     let is_demo = plan.lines().next() == FILES[0].1.lines().next();

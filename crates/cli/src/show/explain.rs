@@ -106,25 +106,37 @@ pub(crate) fn meaning(code: Code) -> Meaning {
         Code::CarriedKey => (
             "keys whose lines took the row of another day, as `gap` says",
             "The price is that of a day before or after. It is listed because nothing is carried in silence.",
-            &[("gap = { between = \"earlier\", days = 31 }", "in the [[link]]: over so many days at most")],
+            &[(
+                "gap = { between = \"earlier\", days = 31 }",
+                "in the [[link]]: over so many days at most",
+            )],
         ),
         Code::PeriodGap => (
             "days between two periods of a key on which none holds",
             "A sale on such a day has no price. Lines that have met one are under undated-key.",
             &[
-                ("gap = \"earlier\"", "in the [[link]]: take the row before; or \"later\", \"nearest\", \"stop\""),
+                (
+                    "gap = \"earlier\"",
+                    "in the [[link]]: take the row before; or \"later\", \"nearest\", \"stop\"",
+                ),
                 ("interligo calendar", "see the periods of the keys, and where their lines lie"),
             ],
         ),
         Code::PeriodOverlap => (
             "days on which two periods of a key hold",
             "A sale on such a day has two prices. Lines that have met one are under overlapping-periods.",
-            &[("overlap = \"latest-start\"", "in the [[link]]: the row that started last holds; or \"first\", \"last\", \"blank\"")],
+            &[(
+                "overlap = \"latest-start\"",
+                "in the [[link]]: the row that started last holds; or \"first\", \"last\", \"blank\"",
+            )],
         ),
         Code::MixedPeriods => (
             "periods of several lengths in one table",
             "A year and one of its months overlap: a day of that month has two rows.",
-            &[("overlap = \"latest-start\"", "in the [[link]]: the shorter period mostly started last")],
+            &[(
+                "overlap = \"latest-start\"",
+                "in the [[link]]: the shorter period mostly started last",
+            )],
         ),
         Code::OddDay => (
             "days that can hardly be meant: before 1900, or from 2200 on",

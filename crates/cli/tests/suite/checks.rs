@@ -60,7 +60,8 @@ fn periods_that_overlap_stop_a_run_where_a_line_meets_them() {
         .stderr(
             "error: 1 line on a day on which several rows hold in `prices`\n  \
              sales.csv:3 `A`\n  \
-             help: correct the periods so that they do not overlap; `interligo check` lists them all\n\
+             help: correct the periods so that they do not overlap, or say which row holds: overlap = \"latest-start\"; \
+             `interligo check` lists them all\n\
              Nothing was written.\n",
         )
         .nothing_else();
@@ -139,7 +140,7 @@ fn every_kind_is_explained() {
     let all = folder.run(&["check", "--explain", "all"]);
     let kinds: Vec<&str> =
         all.printed().lines().skip(2).filter_map(|line| line.split_whitespace().next()).collect();
-    assert_eq!(kinds.len(), 35, "{}", all.printed());
+    assert_eq!(kinds.len(), 40, "{}", all.printed());
     for kind in kinds {
         let came = folder.run(&["check", "--explain", kind]);
         assert!(came.printed().starts_with(&format!("{kind}\n  ")), "{}", came.printed());

@@ -91,6 +91,46 @@ fn a_database_with_some_of_the_tables_gives_the_same_totals() {
 }
 
 #[test]
+fn with_pricing_each_line_is_priced_through_several_calendars() {
+    let folder = Folder::with(&[]);
+    let mut came = folder.run(&["demo", "x", "--pricing"]);
+    assert_eq!(came.said(), "");
+    let lines = came.take_file("x/out/lines.csv");
+    // A farm buys a brood box at the depot that bills in another currency, on a Sunday.
+    let heading: Vec<&str> = lines.lines().next().unwrap().split(',').collect();
+    let column = |name: &str| heading.iter().position(|heading| *heading == name).unwrap();
+    let of = |line: &str, name: &str| line.split(',').nth(column(name)).unwrap().to_owned();
+    let sunday = |line: &&str| {
+        let day: jiff::civil::Date = of(line, "sold_on").parse().unwrap();
+        day.weekday() == jiff::civil::Weekday::Sunday
+    };
+    let salgado: Vec<&str> =
+        lines.lines().skip(1).filter(|line| of(line, "depot") == "salgado").collect();
+    let weekend: Vec<&str> = salgado.iter().copied().filter(sunday).collect();
+    assert!(weekend.len() > 50 && weekend.iter().all(|line| of(line, "rates status") == "exact"));
+    let farm = lines.lines().filter(|line| of(line, "season_prices status") == "exact").count();
+    assert_eq!(farm, 90);
+    let check = folder.run(&["check", "--plan", "x/interligo.toml", "--format", "csv"]);
+    for kind in ["unmatched-key", "undated-key", "period-gap"] {
+        let row = format!("\n{kind},season_prices,");
+        assert!(!check.printed().contains(&row), "{}", check.printed());
+    }
+    let calendar = folder.run(&[
+        "calendar",
+        "costs",
+        "BO-110",
+        "--plan",
+        "x/interligo.toml",
+        "--format",
+        "csv",
+    ]);
+    assert_eq!(calendar.printed().lines().count(), 6, "{}", calendar.printed());
+    // The demo without them leaves none behind.
+    folder.run(&["demo", "x"]);
+    assert!(!folder.path().join("x/rates.csv").exists());
+}
+
+#[test]
 fn it_writes_over_an_earlier_demo_and_over_nothing_else() {
     let mut folder = Folder::with(&[]);
     folder.run(&["demo", "x"]);

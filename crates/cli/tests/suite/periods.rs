@@ -42,19 +42,37 @@ fn prices_only(folder: &Folder) -> Vec<String> {
 
 #[test]
 fn a_row_holds_from_a_day_until_another() {
-    let list = "sku,from,until,price\nA,,2025-01-31,1\nA,2025-02-01,2025-02-28,2\nA,2025-03-10,,3\n";
-    let days = ["2024-05-05", "2025-01-31", "2025-02-01", "2025-02-28", "2025-03-01", "2025-03-09", "2025-03-10"];
+    let list =
+        "sku,from,until,price\nA,,2025-01-31,1\nA,2025-02-01,2025-02-28,2\nA,2025-03-10,,3\n";
+    let days = [
+        "2024-05-05",
+        "2025-01-31",
+        "2025-02-01",
+        "2025-02-28",
+        "2025-03-01",
+        "2025-03-09",
+        "2025-03-10",
+    ];
     let included = folder("from = \"from\", until = \"until\"", "", list, &days);
     assert_eq!(prices_only(&included), ["1", "1", "2", "2", "", "", "3"]);
     // The last day is the first one after the period.
-    let excluded = folder("from = \"from\", until = \"until\", ends = \"excluded\"", "", list, &days);
+    let excluded =
+        folder("from = \"from\", until = \"until\", ends = \"excluded\"", "", list, &days);
     assert_eq!(prices_only(&excluded), ["1", "", "2", "", "", "", "3"]);
 }
 
 #[test]
 fn a_row_holds_until_the_next_one_or_for_some_days() {
     let list = "sku,day,price\nA,2025-01-03,1\nA,2025-01-06,2\nA,2025-01-20,3\n";
-    let days = ["2025-01-02", "2025-01-03", "2025-01-05", "2025-01-06", "2025-01-10", "2025-01-11", "2025-02-01"];
+    let days = [
+        "2025-01-02",
+        "2025-01-03",
+        "2025-01-05",
+        "2025-01-06",
+        "2025-01-10",
+        "2025-01-11",
+        "2025-02-01",
+    ];
     let open = folder("from = \"day\"", "", list, &days);
     assert_eq!(prices_only(&open), ["", "1", "1", "2", "2", "2", "3"]);
     let carry = folder("from = \"day\", carry = 4", "", list, &days);
@@ -66,12 +84,32 @@ fn a_row_holds_for_a_year_a_quarter_a_month_or_a_week() {
     let days = ["2024-12-29", "2024-12-30", "2025-01-05", "2025-03-31", "2025-04-01", "2025-12-31"];
     for (list, valid, expected) in [
         ("sku,when,price\nA,2025,1\n", "period = \"when\"", ["", "", "1", "1", "1", "1"]),
-        ("sku,when,price\nA,2025-Q1,1\nA,Q2 2025,2\n", "period = \"when\"", ["", "", "1", "1", "2", ""]),
-        ("sku,when,price\nA,2025-03,1\nA,Dec 2024,2\n", "period = \"when\"", ["2", "2", "", "1", "", ""]),
+        (
+            "sku,when,price\nA,2025-Q1,1\nA,Q2 2025,2\n",
+            "period = \"when\"",
+            ["", "", "1", "1", "2", ""],
+        ),
+        (
+            "sku,when,price\nA,2025-03,1\nA,Dec 2024,2\n",
+            "period = \"when\"",
+            ["2", "2", "", "1", "", ""],
+        ),
         // The first week of 2025 begins in December.
-        ("sku,when,price\nA,2025-W01,1\nA,2025-W14,2\n", "period = \"when\"", ["", "1", "1", "2", "2", ""]),
-        ("sku,y,m,price\nA,2025,3,1\nA,2025,04,2\nA,2024,Dec,3\n", "year = \"y\", month = \"m\"", ["3", "3", "", "1", "2", ""]),
-        ("sku,y,q,price\nA,2025,Q1,1\nA,2025,4,2\n", "year = \"y\", quarter = \"q\"", ["", "", "1", "1", "", "2"]),
+        (
+            "sku,when,price\nA,2025-W01,1\nA,2025-W14,2\n",
+            "period = \"when\"",
+            ["", "1", "1", "2", "2", ""],
+        ),
+        (
+            "sku,y,m,price\nA,2025,3,1\nA,2025,04,2\nA,2024,Dec,3\n",
+            "year = \"y\", month = \"m\"",
+            ["3", "3", "", "1", "2", ""],
+        ),
+        (
+            "sku,y,q,price\nA,2025,Q1,1\nA,2025,4,2\n",
+            "year = \"y\", quarter = \"q\"",
+            ["", "", "1", "1", "", "2"],
+        ),
         ("sku,y,price\nA,2024,1\nA,2025,2\n", "year = \"y\"", ["1", "1", "2", "2", "2", "2"]),
     ] {
         assert_eq!(prices_only(&folder(valid, "", list, &days)), expected, "{list}");
@@ -80,10 +118,14 @@ fn a_row_holds_for_a_year_a_quarter_a_month_or_a_week() {
 
 #[test]
 fn lists_by_year_are_stacked_with_the_year_of_their_name() {
-    let plan = plan("year = \"year\"", "").replace("from = \"prices.csv\"", "from = \"prices_{year}.csv\"");
+    let plan = plan("year = \"year\"", "")
+        .replace("from = \"prices.csv\"", "from = \"prices_{year}.csv\"");
     let folder = Folder::with(&[
         ("interligo.toml", &plan),
-        ("sales.csv", "no,day,item,quantity\n1,2024-02-29,A,1\n2,2025-02-28,A,1\n3,2026-01-01,A,1\n"),
+        (
+            "sales.csv",
+            "no,day,item,quantity\n1,2024-02-29,A,1\n2,2025-02-28,A,1\n3,2026-01-01,A,1\n",
+        ),
         ("prices_2024.csv", "sku,price\nA,1\n"),
         ("prices_2025.csv", "sku,price\nA,2\n"),
     ]);
@@ -94,7 +136,8 @@ fn lists_by_year_are_stacked_with_the_year_of_their_name() {
 fn gaps_are_bridged_as_the_plan_says_and_said() {
     let list = "sku,from,until,price\nA,2025-01-10,2025-01-20,1\nA,2025-02-01,2025-02-10,2\n";
     let days = ["2025-01-01", "2025-01-22", "2025-01-30", "2025-02-20"];
-    let come = |link: &str| priced(&folder("from = \"from\", until = \"until\"", link, list, &days));
+    let come =
+        |link: &str| priced(&folder("from = \"from\", until = \"until\"", link, list, &days));
     let named = |all: &[(&str, &str)]| -> Vec<(String, String)> {
         all.iter().map(|(price, how)| ((*price).to_owned(), (*how).to_owned())).collect()
     };
@@ -104,8 +147,14 @@ fn gaps_are_bridged_as_the_plan_says_and_said() {
         ("gap = \"earlier\"", [("", none), ("1", carried), ("1", carried), ("2", carried)]),
         ("gap = \"later\"", [("1", carried), ("2", carried), ("2", carried), ("", none)]),
         ("gap = \"nearest\"", [("1", carried), ("1", carried), ("2", carried), ("2", carried)]),
-        ("gap = { between = \"earlier\" }", [("", none), ("1", carried), ("1", carried), ("", none)]),
-        ("gap = { before = \"later\", after = \"earlier\", days = 9 }", [("1", carried), ("", none), ("", none), ("", none)]),
+        (
+            "gap = { between = \"earlier\" }",
+            [("", none), ("1", carried), ("1", carried), ("", none)],
+        ),
+        (
+            "gap = { before = \"later\", after = \"earlier\", days = 9 }",
+            [("1", carried), ("", none), ("", none), ("", none)],
+        ),
     ] {
         let with_days: Vec<(String, String)> = come(link)
             .into_iter()
@@ -142,7 +191,11 @@ fn a_gap_or_an_overlap_may_end_the_run() {
     );
     came.status(1).any_stderr().nothing_else();
     let stopped = folder(valid, "", list, &days).run(&["run"]).status(1);
-    assert!(stopped.said().contains("on a day on which several rows hold in `prices`"), "{}", stopped.said());
+    assert!(
+        stopped.said().contains("on a day on which several rows hold in `prices`"),
+        "{}",
+        stopped.said()
+    );
     for (rule, price) in [("first", "1"), ("last", "2"), ("latest-start", "2"), ("blank", "")] {
         let folder = folder(valid, &format!("overlap = \"{rule}\""), list, &days[..1]);
         assert_eq!(prices_only(&folder), [price], "{rule}");
@@ -194,8 +247,13 @@ fn the_special_price_holds_where_there_is_one_else_the_general() {
 #[test]
 fn what_is_wrong_with_a_calendar_is_a_finding() {
     let list = "sku,when,price\nA,2025,1\nA,2025-03,2\nA,soon,3\nB,0205,4\n";
-    let check = folder("period = \"when\"", "overlap = \"latest-start\"", list, &["2025-03-05", "0205-01-01", "20255-01-01", ""])
-        .run(&["check", "--format", "csv"]);
+    let check = folder(
+        "period = \"when\"",
+        "overlap = \"latest-start\"",
+        list,
+        &["2025-03-05", "0205-01-01", "20255-01-01", ""],
+    )
+    .run(&["check", "--format", "csv"]);
     for row in [
         "mixed-periods,prices,,2,,,,prices.csv:2,prices.csv:3,,,,\"2 years, 1 months\"",
         "row-left-out,prices,,1,,,,prices.csv:4,prices.csv:4,,,,a day of its period cannot be read",
@@ -211,9 +269,17 @@ fn what_is_wrong_with_a_calendar_is_a_finding() {
 #[test]
 fn settings_that_do_not_go_together_are_refused_at_their_place() {
     for (valid, link, said) in [
-        ("from = \"when\", period = \"when\"", "", "days and a period do not go together in `valid`"),
+        (
+            "from = \"when\", period = \"when\"",
+            "",
+            "days and a period do not go together in `valid`",
+        ),
         ("until = \"when\"", "", "`until` needs a `from` beside it in `valid`"),
-        ("from = \"when\", until = \"when\", carry = 3", "", "`carry` does not go with `until` in `valid`"),
+        (
+            "from = \"when\", until = \"when\", carry = 3",
+            "",
+            "`carry` does not go with `until` in `valid`",
+        ),
         ("month = \"when\"", "", "there is no day, period or year in `valid`"),
         ("period = \"when\", ends = \"excluded\"", "", "a whole period has its own end"),
         ("period = \"wen\"", "", "`prices` has no column `wen`"),
@@ -221,30 +287,55 @@ fn settings_that_do_not_go_together_are_refused_at_their_place() {
         ("period = \"when\"", "gap = { befor = \"later\" }", "there is no plan key `befor` here"),
         ("period = \"when\"", "overlap = \"newest\"", "`newest` is not one of the choices here"),
     ] {
-        let came = folder(valid, link, "sku,when,price\nA,2025,1\n", &["2025-01-01"]).run(&["run"]).status(2);
+        let came = folder(valid, link, "sku,when,price\nA,2025,1\n", &["2025-01-01"])
+            .run(&["run"])
+            .status(2);
         assert!(came.said().contains(said), "{said}\n{}", came.said());
     }
     let plain = "[tables.sales]\nrole = \"fact\"\nfrom = \"s.csv\"\n[tables.p]\nfrom = \"p.csv\"\nkey = \"k\"\n\
                  [[link]]\npath = \"sales.k -> p.k\"\ngap = \"earlier\"\n";
-    let came = Folder::with(&[("interligo.toml", plain), ("s.csv", "k\n1\n"), ("p.csv", "k\n1\n")]).run(&["run"]).status(2);
-    assert!(came.said().contains("the rows of `p` have no period, so `gap` has no effect"), "{}", came.said());
+    let came = Folder::with(&[("interligo.toml", plain), ("s.csv", "k\n1\n"), ("p.csv", "k\n1\n")])
+        .run(&["run"])
+        .status(2);
+    assert!(
+        came.said().contains("the rows of `p` have no period, so `gap` has no effect"),
+        "{}",
+        came.said()
+    );
 }
 
 #[test]
 fn the_calendar_shows_the_worst_keys_and_one_of_them() {
     let list = "sku,from,until,price\nA,2025-01-10,2025-01-20,1.00\nA,2025-02-01,,1.25\nB,2025-01-01,,7\nC,2025-01-01,2025-03-01,1\nC,2025-02-01,,2\n";
-    let folder = folder("from = \"from\", until = \"until\"", "overlap = \"last\"", list, &["2025-01-12", "2025-01-25", "2025-02-03"]);
+    let folder = folder(
+        "from = \"from\", until = \"until\"",
+        "overlap = \"last\"",
+        list,
+        &["2025-01-12", "2025-01-25", "2025-02-03"],
+    );
     let mut all = folder.run(&["calendar"]);
-    assert!(all.printed().contains("  A          2     1         ·              1        ·  "), "{}", all.printed());
+    assert!(
+        all.printed().contains("  A          2     1         ·              1        ·  "),
+        "{}",
+        all.printed()
+    );
     assert!(!all.printed().contains("\n  B "), "{}", all.printed());
     all = folder.run(&["calendar", "A"]);
     insta::assert_snapshot!("calendar_of_a_key", all.printed());
     let mut drawn = folder.run(&["calendar", "prices", "A", "--svg", "a.svg"]);
     let svg = drawn.take_file("a.svg");
-    assert!(svg.starts_with("<svg ") && svg.ends_with("</svg>\n") && svg.contains("1 line without a row"), "{svg}");
+    assert!(
+        svg.starts_with("<svg ")
+            && svg.ends_with("</svg>\n")
+            && svg.contains("1 line without a row"),
+        "{svg}"
+    );
     for (arguments, said) in [
         (&["calendar", "prices", "D"][..], "error: the lookup of `prices` has no key `D`\n"),
-        (&["calendar", "price", "A"], "error: there is no dated link called `price`, and none of their lookups has such a key\n"),
+        (
+            &["calendar", "price", "A"],
+            "error: there is no dated link called `price`, and none of their lookups has such a key\n",
+        ),
     ] {
         let came = folder.run(arguments).status(2);
         assert!(came.said().starts_with(said), "{}", came.said());

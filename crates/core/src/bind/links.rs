@@ -344,11 +344,12 @@ impl LinkBinder<'_> {
     fn check_dates(&self, link: &Open<'_>, lookup: usize, dated: bool) -> Result<(), Mistake> {
         let lookup = &self.bound.lookups[lookup];
         let (gap, overlap) = (link.entry.gap.as_ref(), link.entry.overlap.as_ref());
-        let about_days = [gap.map(|gap| (gap.span(), "gap")), overlap.map(|o| (o.span(), "overlap"))];
-        if let (None, Some((span, name))) =
-            (lookup.valid, about_days.into_iter().flatten().next())
+        let about_days =
+            [gap.map(|gap| (gap.span(), "gap")), overlap.map(|o| (o.span(), "overlap"))];
+        if let (None, Some((span, name))) = (lookup.valid, about_days.into_iter().flatten().next())
         {
-            let message = format!("the rows of `{}` have no period, so `{name}` has no effect", lookup.name);
+            let message =
+                format!("the rows of `{}` have no period, so `{name}` has no effect", lookup.name);
             return Err(Mistake::in_plan(span, message)
                 .help("leave it out, or add `valid` to the table and `as of` to the path"));
         }

@@ -208,9 +208,8 @@ fn bind_valid(plan: &Plan, entry: &TableEntry, lookup: &mut BoundLookup) -> Resu
              month)",
         ))
     };
-    let column = |lookup: &BoundLookup, name: &Spanned<String>| {
-        lookup.column(name.get_ref(), name.span())
-    };
+    let column =
+        |lookup: &BoundLookup, name: &Spanned<String>| lookup.column(name.get_ref(), name.span());
     let with_days = [from, until].into_iter().flatten().next();
     let other = [period, year, quarter, month].into_iter().flatten().next();
     lookup.valid = Some(match (with_days, other) {
@@ -240,18 +239,22 @@ fn bind_valid(plan: &Plan, entry: &TableEntry, lookup: &mut BoundLookup) -> Resu
                 }
             }
         }
-        (None, _) if let Some(period) = period => match [year, quarter, month].into_iter().flatten().next() {
-            Some(other) => return refuse(other.span(), "one `period` says it all"),
-            None => Validity::Period(column(lookup, period)?),
-        },
+        (None, _) if let Some(period) = period => {
+            match [year, quarter, month].into_iter().flatten().next() {
+                Some(other) => return refuse(other.span(), "one `period` says it all"),
+                None => Validity::Period(column(lookup, period)?),
+            }
+        }
         (None, _) => match (year, quarter, month) {
             (Some(year), None, None) => Validity::YearAnd(column(lookup, year)?, None),
-            (Some(year), Some(part), None) => {
-                Validity::YearAnd(column(lookup, year)?, Some((PeriodUnit::Quarter, column(lookup, part)?)))
-            }
-            (Some(year), None, Some(part)) => {
-                Validity::YearAnd(column(lookup, year)?, Some((PeriodUnit::Month, column(lookup, part)?)))
-            }
+            (Some(year), Some(part), None) => Validity::YearAnd(
+                column(lookup, year)?,
+                Some((PeriodUnit::Quarter, column(lookup, part)?)),
+            ),
+            (Some(year), None, Some(part)) => Validity::YearAnd(
+                column(lookup, year)?,
+                Some((PeriodUnit::Month, column(lookup, part)?)),
+            ),
             (Some(_), Some(_), Some(month)) => {
                 return refuse(month.span(), "a quarter and a month do not go together");
             }

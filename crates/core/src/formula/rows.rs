@@ -172,6 +172,11 @@ pub(crate) fn why_blank(expr: &Expr, leaves: &impl Leaves) -> WhyBlank {
             _ => why_blank(condition, leaves),
         },
         ExprKind::Constant(_) | ExprKind::Part(_) => WhyBlank::Chosen,
+        // What was tried last would have decided.
+        ExprKind::Coalesce(list) => match list.last() {
+            Some(last) => why_blank(last, leaves),
+            None => WhyBlank::Chosen,
+        },
         _ => match expr.children().into_iter().find(blank) {
             Some(child) => why_blank(child, leaves),
             None => WhyBlank::DividedByZero,

@@ -307,10 +307,8 @@ impl Finder {
 
 /// The keys of some lines.
 fn keys_of(columns: &[StringViewArray], lines: &[u32]) -> StringViewArray {
-    let texts: Vec<StringViewArray> = columns
-        .iter()
-        .map(|texts| gathered(texts, lines.iter().map(|line| Some(*line))))
-        .collect();
+    let texts: Vec<StringViewArray> =
+        columns.iter().map(|texts| gathered(texts, lines.iter().map(|line| Some(*line)))).collect();
     join_columns(&texts)
 }
 

@@ -248,12 +248,14 @@ impl Lookup {
     fn period(&self, bound: &BoundLookup, row: u32) -> Result<(Day, Day), LeftOut> {
         let Some(valid) = bound.valid else { return Ok((ALWAYS, FOREVER)) };
         let text = |column: usize| self.raw.columns[column].value(row as usize).trim();
-        let day = |column: usize, open: Day| {
-            match self.columns[column].column.as_ref().map(|c| c.value(row as usize)) {
-                Some(Value::Date(day)) => Ok(day),
-                _ if text(column).is_empty() => Ok(open),
-                _ => Err(LeftOut::UnreadablePeriod),
-            }
+        let day = |column: usize, open: Day| match self.columns[column]
+            .column
+            .as_ref()
+            .map(|c| c.value(row as usize))
+        {
+            Some(Value::Date(day)) => Ok(day),
+            _ if text(column).is_empty() => Ok(open),
+            _ => Err(LeftOut::UnreadablePeriod),
         };
         let (from, until) = match valid {
             Validity::Days { from, until, ends } => {

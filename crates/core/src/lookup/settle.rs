@@ -19,9 +19,11 @@ impl Lookup {
     /// Settles the rows to one for each value of the key; of these rows each further key must have its own.
     pub(super) fn settle_keys(&mut self, bound: &BoundLookup, holding: Vec<Holds>) {
         let own = self.settled(bound, &bound.key, &bound.duplicates, holding);
-        let mut holding: Vec<Holds> =
-            own.iter().flat_map(|key| key.holds.iter().copied()).collect();
-        holding.sort_by_key(|holds| holds.row);
+        let mut holding: Vec<Holds> = Vec::new();
+        if !bound.further_keys.is_empty() {
+            holding.extend(own.iter().flat_map(|key| key.holds.iter().copied()));
+            holding.sort_by_key(|holds| holds.row);
+        }
         self.keys.push(own);
         for columns in &bound.further_keys {
             let stop = Duplicates::default();
@@ -35,6 +37,14 @@ impl Lookup {
         let mut keys: Vec<KeyRows> = Vec::new();
         let mut numbers = KeyTable::with_capacity(holding.len());
         for holds in holding {
+            if let [column] = columns {
+                let text = self.raw.columns[*column].value(holds.row as usize);
+                // Rows of one key mostly stand together.
+                if let Some(last) = keys.last_mut().filter(|last| last.key == text) {
+                    last.holds.push(holds);
+                    continue;
+                }
+            }
             let texts: Vec<&str> =
                 columns.iter().map(|c| self.raw.columns[*c].value(holds.row as usize)).collect();
             if texts.iter().any(|text| text.trim().is_empty()) {

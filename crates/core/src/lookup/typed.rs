@@ -20,48 +20,37 @@ pub(super) struct Typed {
     pub(super) currencies: Vec<(String, Vec<(String, Place)>)>,
 }
 
-/// Reads the columns that the plan uses.
+/// Lookups with fewer rows are read by one core.
+const FEW: usize = 20_000;
+
+/// A column as it was read.
+struct ReadTyped {
+    column: LookupColumn,
+    unreadable: Vec<Place>,
+    currencies: Vec<(String, Place)>,
+}
+
+/// Reads the columns that the plan uses, side by side where there are many rows.
 pub(super) fn typed(raw: &mut RawTable, bound: &BoundLookup) -> Result<Typed, Mistake> {
+    let read = |number: usize| read_column(raw, bound, number);
+    let all = 0..bound.columns.len();
+    let columns: Vec<Result<ReadTyped, Mistake>> = if raw.rows.len() < FEW {
+        all.map(read).collect()
+    } else {
+        std::thread::scope(|scope| {
+            let read = &read;
+            let workers: Vec<_> = all.map(|number| scope.spawn(move || read(number))).collect();
+            workers.into_iter().map(|w| w.join().expect("reading does not panic")).collect()
+        })
+    };
     let mut typed = Typed { columns: Vec::new(), unreadable: Vec::new(), currencies: Vec::new() };
-    for (number, name) in bound.columns.iter().enumerate() {
-        let computed = bound.formulas.iter().any(|formula| formula.column == number);
-        if bound.wishes.of(number).is_none() || computed {
-            typed.columns.push(LookupColumn { name: name.clone(), column: None, as_written: true });
-            continue;
+    for column in columns {
+        let ReadTyped { column, unreadable, currencies } = column?;
+        typed.unreadable.extend(unreadable);
+        if !currencies.is_empty() {
+            typed.currencies.push((column.name.clone(), currencies));
         }
-        let mut evidence = Evidence::default();
-        for (part, style) in raw.slices(number) {
-            evidence.add_all(&part, &style.of(number));
-        }
-        let reading = bound.wishes.reading(number, &evidence).map_err(|wanted| {
-            let first = raw
-                .slices(number)
-                .map(|(part, style)| first_misfit(&part, &style.of(number), wanted));
-            Misfit {
-                table: bound.name.clone(),
-                column: name.clone(),
-                wanted,
-                example: first.into_iter().find(|text| !text.is_empty()).unwrap_or_default(),
-                at: bound.wishes.needed_at(number).map(Box::new),
-            }
-            .mistake()
-        })?;
-        let read = raw.read(number, &reading);
-        for row in &read.unreadable {
-            let text = raw.columns[number].value(*row as usize);
-            typed.unreadable.push(raw.place(*row).cell(name, text));
-        }
-        if !read.currencies.is_empty() {
-            let places = read.currencies.into_iter().map(|(mark, row)| (mark, raw.place(row)));
-            typed.currencies.push((name.clone(), places.collect()));
-        }
-        let as_written = reading.column_type == ColumnType::Text
-            || (raw.is_plain(number) && reading.column_type != ColumnType::Percent);
-        typed.columns.push(LookupColumn {
-            name: name.clone(),
-            column: Some(read.column),
-            as_written,
-        });
+        typed.columns.push(column);
     }
     for formula in &bound.formulas {
         let column = compute_column(formula, bound, &typed.columns, raw.rows.len())?;
@@ -82,6 +71,44 @@ pub(super) fn typed(raw: &mut RawTable, bound: &BoundLookup) -> Result<Typed, Mi
         typed.columns[formula.column].column = Some(column);
     }
     Ok(typed)
+}
+
+/// Reads one column, if the plan uses it and it is not worked out.
+fn read_column(raw: &RawTable, bound: &BoundLookup, number: usize) -> Result<ReadTyped, Mistake> {
+    let name = &bound.columns[number];
+    let held = |column, as_written| LookupColumn { name: name.clone(), column, as_written };
+    let computed = bound.formulas.iter().any(|formula| formula.column == number);
+    if bound.wishes.of(number).is_none() || computed {
+        let column = held(None, true);
+        return Ok(ReadTyped { column, unreadable: Vec::new(), currencies: Vec::new() });
+    }
+    let mut evidence = Evidence::default();
+    for (part, style) in raw.slices(number) {
+        evidence.add_all(&part, &style.of(number));
+    }
+    let reading = bound.wishes.reading(number, &evidence).map_err(|wanted| {
+        let first =
+            raw.slices(number).map(|(part, style)| first_misfit(&part, &style.of(number), wanted));
+        Misfit {
+            table: bound.name.clone(),
+            column: name.clone(),
+            wanted,
+            example: first.into_iter().find(|text| !text.is_empty()).unwrap_or_default(),
+            at: bound.wishes.needed_at(number).map(Box::new),
+        }
+        .mistake()
+    })?;
+    let read = raw.read(number, &reading);
+    let unreadable = read.unreadable.iter().map(|row| {
+        let text = raw.columns[number].value(*row as usize);
+        raw.place(*row).cell(name, text)
+    });
+    let unreadable = unreadable.collect();
+    let currencies = read.currencies.into_iter().map(|(mark, row)| (mark, raw.place(row)));
+    let currencies = currencies.collect();
+    let as_written = reading.column_type == ColumnType::Text
+        || (raw.is_plain(number) && reading.column_type != ColumnType::Percent);
+    Ok(ReadTyped { column: held(Some(read.column), as_written), unreadable, currencies })
 }
 
 /// Works out a column from the others of its row.

@@ -16,14 +16,12 @@ use serde::Deserialize;
 use toml::Spanned;
 
 pub use entries::{Entry, InOrder, OneOrMore};
-pub use links::{
-    GapRule, Gaps, Ignore, IgnoreEntry, LinkEntry, Matching, Missing, Overlap,
-};
+pub use links::{GapRule, Gaps, Ignore, IgnoreEntry, LinkEntry, Matching, Missing, Overlap};
 pub use mistake::{Mistake, Origin, Written, listed, nearest_name};
 pub(crate) use path::{ColumnName, LinkPath, parse_link_path};
 pub use tables::{
-    ColumnEntry, ColumnType, Columns, Duplicates, Ends, Files, PartEntry, ReadingEntry, Repeats, Role,
-    Rule, Scale, Settings, TableEntry, TotalRows, Unpack, Valid,
+    ColumnEntry, ColumnType, Columns, Duplicates, Ends, Files, PartEntry, ReadingEntry, Repeats,
+    Role, Rule, Scale, Settings, TableEntry, TotalRows, Unpack, Valid,
 };
 
 /// A whole plan.

@@ -28,9 +28,7 @@ impl Checked {
             let mut finding = self.of_key(number, engine, &parts, code, key, tally);
             let missing = engine.bound.routes[key.link].missing;
             finding.stops = match key.status {
-                LinkStatus::Overlapping => {
-                    engine.bound.routes[key.link].overlap == Overlap::Stop
-                }
+                LinkStatus::Overlapping => engine.bound.routes[key.link].overlap == Overlap::Stop,
                 LinkStatus::Undated => findings.gaps_stopping.contains_key(&key.link),
                 LinkStatus::Unmatched | LinkStatus::Blank => missing == Missing::Stop,
                 _ => false,

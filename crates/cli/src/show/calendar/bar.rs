@@ -55,15 +55,16 @@ impl Axis {
         let sign = |at: usize| {
             let (first, last) = self.of_sign(at);
             let holds = |day: Day, span: &&Span| {
-                span.from.is_none_or(|from| from <= day) && span.until.is_none_or(|until| day <= until)
+                span.from.is_none_or(|from| from <= day)
+                    && span.until.is_none_or(|until| day <= until)
             };
             let most = |day: Day| spans.iter().filter(|span| holds(day, span)).count();
-            let within = (i64::from(first.0)..=i64::from(last.0)).step_by(1 + (last.0 - first.0) as usize / 64);
+            let within = (i64::from(first.0)..=i64::from(last.0))
+                .step_by(1 + (last.0 - first.0) as usize / 64);
             let counts: Vec<usize> = within.map(|day| most(Day(day as i32))).collect();
             let starts = spans.iter().any(|s| s.from.is_some_and(|from| self.sign_of(from) == at));
             match (counts.iter().min(), counts.iter().max()) {
                 (_, Some(2..)) => '╳',
-                (Some(0), Some(1)) if starts => '┣',
                 (Some(0), _) => '·',
                 _ if starts => '┣',
                 _ => '━',

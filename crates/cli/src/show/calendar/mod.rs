@@ -73,13 +73,15 @@ pub(crate) fn calendar(out: Out<'_>, calendar: &KeyCalendar, width: usize) -> io
         calendar.key, calendar.link
     )?;
     let spans: Vec<Span> = calendar.periods.iter().map(|period| period.span).collect();
-    let days: Vec<(Day, Day)> = calendar.undated.iter().filter_map(|finding| finding.days).collect();
+    let days: Vec<(Day, Day)> =
+        calendar.undated.iter().filter_map(|finding| finding.days).collect();
     let axis = Axis::over(spans.iter().copied(), &days, width.saturating_sub(4).clamp(40, 120));
     writeln!(out, "  {QUIET}{}{QUIET:#}", axis.ends())?;
     writeln!(out, "  {}", axis.bar(&spans))?;
-    let says = calendar.periods.iter().map(|period| {
-        (period.span.from, period.says.first().cloned().unwrap_or_default())
-    });
+    let says = calendar
+        .periods
+        .iter()
+        .map(|period| (period.span.from, period.says.first().cloned().unwrap_or_default()));
     writeln!(out, "  {}", axis.labels(says))?;
     if !days.is_empty() {
         let marks = calendar.undated.iter().filter_map(|finding| {
@@ -96,7 +98,8 @@ fn table(out: Out<'_>, calendar: &KeyCalendar) -> io::Result<()> {
     let headings = ["from", "until"].map(str::to_owned).into_iter();
     let says = calendar.columns.iter().map(|column| format!(">{column}"));
     let measures = calendar.measures.iter().map(|(name, _)| format!(">{name}"));
-    let mut table = TextTable::new(headings.chain(says).chain(measures).chain(["where".to_owned()]));
+    let mut table =
+        TextTable::new(headings.chain(says).chain(measures).chain(["where".to_owned()]));
     let mut before: Option<&KeyPeriod> = None;
     let open = |day: Option<Day>| day.map_or("open".to_owned(), |day| day.to_string());
     let mut told: Vec<&Finding> = Vec::new();
@@ -109,9 +112,13 @@ fn table(out: Out<'_>, calendar: &KeyCalendar) -> io::Result<()> {
             let count: u64 = lines.iter().map(|finding| finding.count).sum();
             told.extend(lines);
             let mut row = vec![from.to_string(), until.to_string()];
-            row.extend(calendar.columns.iter().enumerate().map(|(number, _)| {
-                if number == 0 { "gap".to_owned() } else { String::new() }
-            }));
+            row.extend(
+                calendar
+                    .columns
+                    .iter()
+                    .enumerate()
+                    .map(|(number, _)| if number == 0 { "gap".to_owned() } else { String::new() }),
+            );
             row.push(if count == 0 { "·".to_owned() } else { grouped(&count.to_string()) });
             table.row(row);
         }

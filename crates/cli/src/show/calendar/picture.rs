@@ -105,7 +105,9 @@ fn months(svg: &mut String, from: Day, until: Day, height: usize, x: &dyn Fn(Day
         1..=3 => 3,
         years => 12 * (1 + years as u32 / 20),
     };
-    let starts = (0..).step_by(step as usize).map(|month: u32| (first + (month / 12) as i32, month % 12 + 1));
+    let starts = (0..)
+        .step_by(step as usize)
+        .map(|month: u32| (first + (month / 12) as i32, month % 12 + 1));
     let starts = starts.take_while(|(year, _)| *year <= last);
     for (year, month) in starts {
         let Some(day) = Day::from_civil(year, month, 1).filter(|day| from <= *day && *day <= until)
