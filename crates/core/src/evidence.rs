@@ -25,6 +25,35 @@ pub struct Evidence {
     pub places: u8,
 }
 
+/// A number of nothing but digits and a decimal mark, as most are; it need not be worked out to be known as one.
+struct Plain {
+    places: u8,
+    zero: bool,
+}
+
+impl Plain {
+    fn of(text: &str, style: &Style) -> Option<Plain> {
+        let mark = u8::try_from(style.numbers.decimal).ok()?;
+        let text = text.as_bytes();
+        let (first, last) = (text.first()?, text.last()?);
+        if text.len() > 18 || !first.is_ascii_digit() || !last.is_ascii_digit() {
+            return None;
+        }
+        let (mut fraction, mut zero) = (None, true);
+        for (at, sign) in text.iter().enumerate() {
+            if *sign == mark && fraction.is_none() {
+                fraction = Some(at);
+            } else if sign.is_ascii_digit() {
+                zero &= *sign == b'0';
+            } else {
+                return None;
+            }
+        }
+        let places = fraction.map_or(0, |at| text.len() - at - 1);
+        Some(Plain { places: places as u8, zero })
+    }
+}
+
 impl Evidence {
     /// Adds what one text of a file in this style looks like.
     pub fn add(&mut self, text: &str, style: &Style) {
@@ -33,7 +62,12 @@ impl Evidence {
             return;
         }
         self.filled += 1;
-        if let Some(amount::Amount { number, .. }) = amount::read(text, style.numbers) {
+        if let Some(plain) = Plain::of(text, style) {
+            self.numeric += 1;
+            self.percents += usize::from(plain.zero);
+            self.numbers += usize::from(!has_leading_zero(text));
+            self.places = self.places.max(plain.places);
+        } else if let Some(amount::Amount { number, .. }) = amount::read(text, style.numbers) {
             self.numeric += 1;
             // Nothing is nothing, in whatever unit.
             self.percents += usize::from(number.is_zero());
@@ -164,5 +198,21 @@ mod tests {
         // One code makes the column one of codes.
         assert_eq!(mostly(&[("12", 99), ("007", 1)]), ColumnType::Text);
         assert_eq!(mostly(&[("", 5)]), ColumnType::Text);
+    }
+
+    proptest::proptest! {
+        /// What is known at a glance is what reading it in full says.
+        #[test]
+        fn prop_plain_numbers_are_numbers(
+            text in "0{0,2}[0-9]{0,4}[.,]?[0-9]{0,3}",
+            numbers in proptest::sample::select(crate::style::NumberStyle::ALL.to_vec()),
+        ) {
+            let style = Style { numbers, ..Style::default() };
+            if let Some(plain) = Plain::of(&text, &style) {
+                let read = amount::read(&text, numbers).map(|amount| amount.number);
+                let known = read.map(|number| (number.places(), number.is_zero()));
+                proptest::prop_assert_eq!(known, Some((plain.places, plain.zero)), "{} {}", text, numbers);
+            }
+        }
     }
 }

@@ -192,7 +192,7 @@ impl Lookup {
             currencies,
             raw,
         };
-        let mut holding = Vec::new();
+        let mut holding = Vec::with_capacity(lookup.rows as usize);
         for row in 0..lookup.rows {
             let blank =
                 |column: &usize| lookup.raw.columns[*column].value(row as usize).trim().is_empty();

@@ -62,6 +62,7 @@ impl Lookup {
             };
             keys[number].holds.push(holds);
         }
+        keys.iter_mut().for_each(|key| key.holds.shrink_to_fit());
         keys
     }
 
