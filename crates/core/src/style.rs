@@ -193,6 +193,29 @@ pub struct DateStyle {
     pieces: [Option<Piece>; PIECES],
 }
 
+/// What stands behind a time of the day: `08:30`, `08:30:15`, `08:30:15.250`, each with a zone or without: `Z`,
+/// `+02:00`, `+0200`, `+02`. `None` where there is no time.
+fn behind_time(text: &str) -> Option<&str> {
+    let is_digit = |c: char| c.is_ascii_digit();
+    let end = text.find(|c: char| !(is_digit(c) || c == ':')).unwrap_or(text.len());
+    let (time, mut rest) = text.split_at(end);
+    let parts: Vec<&str> = time.split(':').collect();
+    let fits = (2..=3).contains(&parts.len()) && parts.iter().all(|part| part.len() == 2);
+    if !fits {
+        return None;
+    }
+    if let Some(fraction) = rest.strip_prefix(['.', ',']).filter(|f| f.starts_with(is_digit)) {
+        rest = fraction.trim_start_matches(is_digit);
+    }
+    if let Some(zone) = rest.strip_prefix(['+', '-']) {
+        let end = zone.find(|c: char| !(is_digit(c) || c == ':')).unwrap_or(zone.len());
+        let (zone, behind) = zone.split_at(end);
+        let pieces = zone.split(':').map(str::len).collect::<Vec<_>>();
+        return matches!(pieces.as_slice(), [2] | [4] | [2, 2]).then_some(behind);
+    }
+    Some(rest.strip_prefix('Z').unwrap_or(rest))
+}
+
 const MONTHS: [&str; 12] =
     ["jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec"];
 
@@ -260,7 +283,13 @@ impl DateStyle {
     /// The day that a text says.
     pub fn read(&self, text: &str) -> Option<Day> {
         if *self == DateStyle::ISO {
-            return Day::parse(text.as_bytes());
+            let Some((day, time)) = text.split_at_checked(10).filter(|(_, time)| !time.is_empty())
+            else {
+                return Day::parse(text.as_bytes());
+            };
+            // A point in time is on its day, as it is written.
+            let time = time.strip_prefix(['T', ' '])?;
+            return Day::parse(day.as_bytes()).filter(|_| behind_time(time) == Some(""));
         }
         let (mut year, mut month, mut day) = (0, 0, 0);
         let mut rest = text;
@@ -281,18 +310,7 @@ impl DateStyle {
                     month = 1 + MONTHS.iter().position(|month| *month == name)? as u32;
                     rest = &rest[3..];
                 }
-                Piece::Time => {
-                    let end = rest
-                        .find(|c: char| !(c.is_ascii_digit() || c == ':'))
-                        .unwrap_or(rest.len());
-                    let parts: Vec<&str> = rest[..end].split(':').collect();
-                    let fits =
-                        (2..=3).contains(&parts.len()) && parts.iter().all(|part| part.len() == 2);
-                    if !fits {
-                        return None;
-                    }
-                    rest = &rest[end..];
-                }
+                Piece::Time => rest = behind_time(rest)?,
                 Piece::DayNumber(epoch) => return day_number(text, *epoch),
                 Piece::Sign(sign) => rest = rest.strip_prefix(*sign)?,
             }

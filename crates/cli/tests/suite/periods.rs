@@ -62,6 +62,23 @@ fn a_row_holds_from_a_day_until_another() {
 }
 
 #[test]
+fn points_in_time_are_on_their_day_as_it_is_written() {
+    let list = "sku,from,until,price\nA,,2025-01-31,1\nA,2025-02-01T00:00:00,,2\n";
+    let days = [
+        "2025-01-31T23:59:59+02:00",
+        "2025-02-01 00:00",
+        "2025-01-31T08:30:00.250Z",
+        "2025-02-01T00:30:00-0500",
+        "2025-02-01",
+        "2025-02-01T25",
+    ];
+    let folder = folder("from = \"from\", until = \"until\"", "", list, &days);
+    assert_eq!(prices_only(&folder), ["1", "2", "1", "2", "2", ""]);
+    let check = folder.run(&["check", "--format", "csv"]);
+    assert!(check.printed().contains("unreadable-value,sales,day,1,"), "{}", check.printed());
+}
+
+#[test]
 fn a_row_holds_until_the_next_one_or_for_some_days() {
     let list = "sku,day,price\nA,2025-01-03,1\nA,2025-01-06,2\nA,2025-01-20,3\n";
     let days = [
