@@ -134,7 +134,7 @@ fn table(out: Out<'_>, calendar: &KeyCalendar) -> io::Result<()> {
     for finding in calendar.undated.iter().filter(|finding| !told.contains(finding)) {
         let lines = counted(finding.count, "line");
         let days = finding.days.map_or(String::new(), |(a, b)| format!(", {a} to {b}"));
-        writeln!(out, "  {NOTICE}{lines} without a row {}{days}{NOTICE:#}", finding.note)?;
+        writeln!(out, "  {NOTICE}{lines} without a row: {}{days}{NOTICE:#}", finding.note)?;
     }
     Ok(())
 }
