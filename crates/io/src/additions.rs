@@ -154,4 +154,29 @@ mod tests {
         let windows = added("[tables.a]\r\nfrom = \"a.csv\"\r\n");
         assert_eq!(windows.matches('\n').count(), windows.matches("\r\n").count());
     }
+
+    #[test]
+    fn a_corrections_file_is_named_where_the_plan_speaks_of_the_whole() {
+        const LINE: &str = "corrections = \"c.csv\"\n";
+        let named =
+            |source: &str| with_corrections_file(&Plan::parse(source).unwrap(), "c.csv").unwrap();
+        for (source, expected) in [
+            ("[figures]\nx = \"1\"\n", format!("[plan]\n{LINE}\n[figures]\nx = \"1\"\n")),
+            (
+                "[plan] # all\nname = \"a\" # b\n\n# next\n[figures]\n",
+                format!("[plan] # all\nname = \"a\" # b\n{LINE}\n# next\n[figures]\n"),
+            ),
+            ("[plan]\n", format!("[plan]\n{LINE}")),
+            (
+                "[plan]\nstop-on = [\n  \"near-miss\",\n]\n[figures]\n",
+                format!("[plan]\nstop-on = [\n  \"near-miss\",\n]\n{LINE}[figures]\n"),
+            ),
+        ] {
+            assert_eq!(named(source), expected);
+        }
+        assert_eq!(
+            named("[plan]\r\nname = \"a\"\r\n"),
+            "[plan]\r\nname = \"a\"\r\ncorrections = \"c.csv\"\r\n"
+        );
+    }
 }

@@ -157,3 +157,72 @@ pub fn with_corrections(own: &[Correction], new: &[Correction]) -> Vec<Correctio
     }
     all
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn file() -> CorrectionsFile {
+        CorrectionsFile::at(Path::new("."), "c.csv")
+    }
+
+    fn read(text: &str) -> Vec<(String, u64)> {
+        let read = file().parse(text.as_bytes(), &["products"]).expect("it is well formed");
+        read.into_iter().map(|correction| (correction.found, correction.row)).collect()
+    }
+
+    #[test]
+    fn rows_are_counted_as_an_editor_counts_them() {
+        let found = |all: &[(&str, u64)]| -> Vec<(String, u64)> {
+            all.iter().map(|(found, row)| ((*found).to_owned(), *row)).collect()
+        };
+        let text = "found,use,link\r\nA,B,products\r\n\r\n\r\nC,D,products\r\n,,\r\nE,F,products";
+        assert_eq!(read(text), found(&[("A", 2), ("C", 5), ("E", 7)]));
+        assert_eq!(read("link\tuse\tfound\nproducts\tB\tA\n"), found(&[("A", 2)]));
+        assert_eq!(read("found;use;link;note\nA;B;products;;\n"), found(&[("A", 2)]));
+        assert_eq!(read(""), found(&[]));
+    }
+
+    #[test]
+    fn a_later_correction_takes_the_place_of_an_earlier_one() {
+        let correction = |found: &str, used: &str| Correction {
+            link: "products".to_owned(),
+            found: found.to_owned(),
+            used: used.to_owned(),
+            note: String::new(),
+            row: 0,
+        };
+        let own = [correction("A", "B"), correction("C", "D")];
+        let all = with_corrections(&own, &[correction("A", "E"), correction("F", "G")]);
+        let used: Vec<&str> = all.iter().map(|correction| correction.used.as_str()).collect();
+        assert_eq!(used, ["E", "D", "G"]);
+        assert_eq!(with_corrections(&all, &all), all);
+    }
+
+    proptest! {
+        /// What was written is read back, whatever stands in it.
+        #[test]
+        fn prop_corrections_are_read_back(
+            rows in prop::collection::vec(("[a-z,;\"+é ]{0,4}[a-z]", "[a-z]{1,4}", "[a-z,\"\n ]{0,6}"), 0..6),
+        ) {
+            let folder = tempfile::tempdir().expect("a folder for the test");
+            let file = CorrectionsFile::at(folder.path(), "c.csv");
+            let corrections: Vec<Correction> = rows
+                .iter()
+                .map(|(found, used, note)| Correction {
+                    link: "products".to_owned(),
+                    found: found.trim().to_owned(),
+                    used: used.clone(),
+                    note: note.trim().to_owned(),
+                    row: 0,
+                })
+                .collect();
+            file.write(&corrections).expect("it can be written");
+            let back = file.read(&["products"]).expect("it can be read");
+            let back: Vec<Correction> =
+                back.into_iter().map(|correction| Correction { row: 0, ..correction }).collect();
+            prop_assert_eq!(back, corrections);
+        }
+    }
+}
