@@ -268,8 +268,8 @@ proptest::proptest! {
     }
 }
 
-/// Rows that are quite empty; they are read as blank rows.
+/// Rows that are quite empty, above the headings or below; they are read and left out.
 fn empty_rows(text: &str) -> usize {
     let rows: Vec<&str> = text.strip_suffix('\n').unwrap_or(text).split('\n').collect();
-    rows.iter().skip(1).filter(|row| row.is_empty()).count()
+    rows.iter().filter(|row| row.is_empty()).count()
 }
