@@ -80,17 +80,16 @@ pub(super) struct Finder {
 
 impl Finder {
     pub(super) fn find(&self, sought: &Sought) -> Rows {
-        let first = match (sought.candidates.as_slice(), &sought.meant, &self.split) {
+        match (sought.candidates.as_slice(), &sought.meant, &self.split) {
             ([only], None, None) => {
                 return self.attempt(&join_columns(only), sought, None, self.has_gaps());
             }
-            ([first, ..], ..) => first,
             ([], ..) => return Rows::default(),
-        };
+            _ => {}
+        }
         let mut found =
             Rows { rows: vec![no_row(LinkStatus::Blank); sought.lines], ..Rows::default() };
         let mut open: Vec<u32> = Vec::new();
-        let mut still: Vec<u32> = Vec::new();
         for line in 0..sought.lines as u32 {
             match &sought.meant {
                 Some(meant) if !meant[line as usize] => {
@@ -100,32 +99,37 @@ impl Finder {
                 _ => open.push(line),
             }
         }
+        self.rounds(sought, &open, false, &mut found);
+        if self.has_gaps() {
+            open.retain(|line| !is_row(found.rows[*line as usize]));
+            self.bridge(sought, &open, &mut found);
+        }
+        found.finish();
+        found
+    }
+
+    /// Tries the candidates of some lines, one after the other, as long as a line has no row.
+    fn rounds(&self, sought: &Sought, lines: &[u32], bridging: bool, found: &mut Rows) {
         match &self.split {
             None => {
-                let candidates = [first].into_iter().chain(&sought.candidates[1..]);
-                for (round, columns) in candidates.enumerate() {
+                let mut open = lines.to_vec();
+                for (round, columns) in sought.candidates.iter().enumerate() {
                     let keys = keys_of(columns, &open);
-                    open = self.round((round as u32, false), &keys, &open, sought, &mut found);
+                    open = self.round((round as u32, bridging), &keys, &open, sought, found);
                 }
-                still = open;
             }
             Some(sign) => {
-                let mut lists = Lists::new(sought, sign, &open);
+                let mut lists = Lists::new(sought, sign, lines);
                 for round in 0.. {
                     let (lines, keys) = lists.next();
                     if lines.is_empty() {
                         break;
                     }
-                    let left = self.round((round, false), &keys, &lines, sought, &mut found);
+                    let left = self.round((round, bridging), &keys, &lines, sought, found);
                     lists.keep(&left);
                 }
             }
         }
-        if self.has_gaps() {
-            self.bridge(sought, &still, &mut found);
-        }
-        found.finish();
-        found
     }
 
     fn has_gaps(&self) -> bool {
@@ -134,36 +138,8 @@ impl Finder {
 
     /// Only when no candidate has a row for the day of a line, one of another day is taken.
     fn bridge(&self, sought: &Sought, lines: &[u32], found: &mut Rows) {
-        let still: Vec<u32> = match &self.split {
-            None => lines.to_vec(),
-            Some(_) => (0..sought.lines as u32)
-                .filter(|line| {
-                    let row = found.rows[*line as usize];
-                    !is_row(row) && row != no_row(LinkStatus::NotMeant)
-                })
-                .collect(),
-        };
         let before = std::mem::take(&mut found.passed);
-        let mut open = still;
-        match &self.split {
-            None => {
-                for (round, columns) in sought.candidates.iter().enumerate() {
-                    let keys = keys_of(columns, &open);
-                    open = self.round((round as u32, true), &keys, &open, sought, found);
-                }
-            }
-            Some(sign) => {
-                let mut lists = Lists::new(sought, sign, &open);
-                for round in 0.. {
-                    let (lines, keys) = lists.next();
-                    if lines.is_empty() {
-                        break;
-                    }
-                    let left = self.round((round, true), &keys, &lines, sought, found);
-                    lists.keep(&left);
-                }
-            }
-        }
+        self.rounds(sought, lines, true, found);
         // What the first rounds said of lines stands, but for those that have a row now.
         found.passed = before;
         let carried: std::collections::BTreeSet<u32> = found
