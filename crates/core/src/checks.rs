@@ -56,11 +56,6 @@ impl Engine {
         settled
     }
 
-    /// Whether lines without a row are nothing to speak of.
-    pub fn is_normal(&self, link: usize, status: LinkStatus) -> bool {
-        self.links[link].settled(status) == LinkStatus::Absent
-    }
-
     /// The name of the figure that says what is at stake.
     pub fn stake(&self) -> Option<&str> {
         self.stake.map(|figure| self.bound.figures[figure].name.as_str())

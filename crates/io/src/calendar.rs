@@ -63,6 +63,15 @@ pub struct KeyPeriod {
     pub values: Vec<Option<Decimal>>,
 }
 
+impl KeyPeriod {
+    /// The days between this period and the next on which neither holds.
+    pub fn gap_before(&self, next: &KeyPeriod) -> Option<(Day, Day)> {
+        let (until, from) = (self.span.until?, next.span.from?);
+        let (first, last) = (Day(until.0.checked_add(1)?), Day(from.0.checked_sub(1)?));
+        (first <= last).then_some((first, last))
+    }
+}
+
 /// The calendar of one key.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct KeyCalendar {

@@ -1,7 +1,7 @@
 //! A run: the fact's files block by block through the engine, over all cores, into the outputs.
 
 use interligo_core::engine::{Engine, OutputContent};
-use interligo_core::findings::{Aside, Findings, Parts, Spot};
+use interligo_core::findings::{Aside, Findings, PLACES_KEPT, Parts, Spot};
 use interligo_core::lines::{DoesNotFit, LineBatch, Lines};
 use interligo_core::plan::ListKind;
 use interligo_core::tieout::{TieOut, aside_words};
@@ -477,13 +477,15 @@ fn row_text(grid: &Grid, row: usize) -> String {
 fn note_rows(findings: &mut Findings, rows: &Rows, part: usize) {
     let (ragged, uneven) = (rows.grid.ragged().len() as u64, rows.uneven().len() as u64);
     findings.lines += ragged + uneven;
-    let mut misfits: Vec<u64> =
-        rows.grid.ragged().iter().map(|ragged| rows.grid.row_at(ragged)).collect();
-    misfits.extend(rows.uneven().iter().map(|row| rows.number_of(*row as usize)));
+    // The number of such a row is counted from the start of its block; only the first are named.
+    let first = rows.grid.ragged().iter().take(PLACES_KEPT).map(|ragged| rows.grid.row_at(ragged));
+    let mut misfits: Vec<u64> = first.collect();
+    let first = rows.uneven().iter().take(PLACES_KEPT);
+    misfits.extend(first.map(|row| rows.number_of(*row as usize)));
     misfits.sort_unstable();
-    for row in misfits {
-        findings.misfits.note(Spot { part, row }, String::new);
-    }
+    let named = misfits.into_iter().take(PLACES_KEPT);
+    findings.misfits.first = named.map(|row| (Spot { part, row }, String::new())).collect();
+    findings.misfits.count = ragged + uneven;
     for (why, count) in [(Aside::Fields, ragged), (Aside::Uneven, uneven)] {
         if count > 0 {
             findings.aside.insert(why, count);

@@ -10,6 +10,7 @@ mod map;
 mod mend;
 mod number;
 mod start;
+mod svg;
 mod table;
 mod tie_out;
 mod totals;

@@ -141,7 +141,7 @@ fn corrections_that_are_of_no_use_are_findings() {
         "correction-contradicted,products,X,1,,,,c.csv:3,",
         "correction-astray,products,Y,1,,,,c.csv:4,",
         "correction-unneeded,prices,W,1,,,,c.csv:5,c.csv:5,,,,no line has this key",
-        "correction-unneeded,prices,A,1,,,,c.csv:6,c.csv:6,,,,the lookup has the key by now; 2 lines still get `B`",
+        "correction-unneeded,prices,A,1,,,,c.csv:6,c.csv:6,,,,the lookup has the key by now; lines that still get `B`: 2",
         "correction-unneeded,prices,X,1,,,,c.csv:8,c.csv:8,,,,it stands there twice",
     ] {
         assert!(came.printed().contains(row), "{row}\n{}", came.printed());

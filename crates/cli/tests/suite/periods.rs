@@ -272,7 +272,7 @@ fn what_is_wrong_with_a_calendar_is_a_finding() {
     )
     .run(&["check", "--format", "csv"]);
     for row in [
-        "mixed-periods,prices,,2,,,,prices.csv:2,prices.csv:3,,,,\"2 years, 1 months\"",
+        "mixed-periods,prices,,2,,,,prices.csv:2,prices.csv:3,,,,\"year: 2, month: 1\"",
         "row-left-out,prices,,1,,,,prices.csv:4,prices.csv:4,,,,a day of its period cannot be read",
         "odd-day,prices,,1,,,,prices.csv:5 `0205-01-01`,",
         "odd-day,sales,,1,,,,sales.csv:3 `0205-01-01`,",

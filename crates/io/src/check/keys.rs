@@ -130,7 +130,7 @@ impl Checked {
                     Fate::HasRow => (
                         Code::CorrectionUnneeded,
                         format!(
-                            "the lookup has the key by now; {lines} lines still get `{}`",
+                            "the lookup has the key by now; lines that still get `{}`: {lines}",
                             correction.used
                         ),
                     ),

@@ -84,8 +84,6 @@ pub struct StakeColumn {
 pub struct LinkBalance {
     /// The link.
     pub link: String,
-    /// The table whose lines look for rows.
-    pub fact: String,
     /// The lookup.
     pub lookup: String,
     /// The counts.
@@ -178,7 +176,6 @@ impl Checked {
         for (link, route) in fact.engine.bound.routes.iter().enumerate() {
             self.balances.push(LinkBalance {
                 link: route.name.clone(),
-                fact: fact.engine.bound.fact.name.clone(),
                 lookup: fact.engine.lookups[route.lookup].name.clone(),
                 balance: fact.engine.balance(link, &fact.outcome.findings, usage),
             });

@@ -183,7 +183,7 @@ impl Checked {
         }
         if lookup.periods.len() > 1 {
             let forms = lookup.periods.iter();
-            let forms = forms.map(|(unit, (rows, _))| format!("{rows} {}s", unit.name()));
+            let forms = forms.map(|(unit, (rows, _))| format!("{}: {rows}", unit.name()));
             let places = lookup.periods.values().map(|(_, place)| place.to_string());
             let count = lookup.periods.len() as u64;
             let note = forms.collect::<Vec<_>>().join(", ");

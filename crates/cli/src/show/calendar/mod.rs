@@ -104,7 +104,7 @@ fn table(out: Out<'_>, calendar: &KeyCalendar) -> io::Result<()> {
     let open = |day: Option<Day>| day.map_or("open".to_owned(), |day| day.to_string());
     let mut told: Vec<&Finding> = Vec::new();
     for period in &calendar.periods {
-        if let Some((from, until)) = before.and_then(|before| gap(before, period)) {
+        if let Some((from, until)) = before.and_then(|before| before.gap_before(period)) {
             let within = |finding: &&Finding| {
                 finding.days.is_some_and(|(first, last)| from <= first && last <= until)
             };
@@ -137,11 +137,4 @@ fn table(out: Out<'_>, calendar: &KeyCalendar) -> io::Result<()> {
         writeln!(out, "  {NOTICE}{lines} without a row: {}{days}{NOTICE:#}", finding.note)?;
     }
     Ok(())
-}
-
-/// The days between two periods on which neither holds.
-fn gap(one: &KeyPeriod, other: &KeyPeriod) -> Option<(Day, Day)> {
-    let (until, from) = (one.span.until?, other.span.from?);
-    let (first, last) = (Day(until.0.checked_add(1)?), Day(from.0.checked_sub(1)?));
-    (first <= last).then_some((first, last))
 }

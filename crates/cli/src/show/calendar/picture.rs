@@ -7,7 +7,7 @@ use interligo_io::{KeyCalendar, Span};
 
 use super::bar::with_room;
 use crate::show::counted;
-use crate::show::map::escaped;
+use crate::show::svg::{INK, POOR, WELL, escaped};
 use crate::show::totals::measure_of;
 
 const WIDTH: usize = 1100;
@@ -15,10 +15,7 @@ const LEFT: usize = 60;
 const TOP: usize = 110;
 const BAR: usize = 30;
 const ROW: usize = 46;
-const INK: &str = "#2d2a26";
 const QUIET: &str = "#857f76";
-const HOLDS: &str = "#3f7d5d";
-const GAP: &str = "#a3392f";
 
 /// The calendar of a key.
 pub(crate) fn calendar_svg(calendar: &KeyCalendar) -> String {
@@ -62,7 +59,7 @@ pub(crate) fn calendar_svg(calendar: &KeyCalendar) -> String {
         let width = end.saturating_sub(start).max(2);
         let _ = writeln!(
             svg,
-            "<rect x=\"{start}\" y=\"{y}\" width=\"{width}\" height=\"{BAR}\" rx=\"4\" fill=\"{HOLDS}\"/>"
+            "<rect x=\"{start}\" y=\"{y}\" width=\"{width}\" height=\"{BAR}\" rx=\"4\" fill=\"{WELL}\"/>"
         );
         let mut said = period.says.first().cloned().unwrap_or_default();
         let values = calendar.measures.iter().zip(&period.values).take(2);
@@ -83,15 +80,15 @@ pub(crate) fn calendar_svg(calendar: &KeyCalendar) -> String {
         let (start, end) = (x(first), x(Day(last.0.saturating_add(1))).max(x(first) + 3));
         let _ = writeln!(
             svg,
-            "<rect x=\"{start}\" y=\"{TOP}\" width=\"{}\" height=\"{}\" fill=\"{GAP}\" fill-opacity=\"0.14\"/>\n\
-             <rect x=\"{start}\" y=\"{y}\" width=\"{}\" height=\"{BAR}\" rx=\"4\" fill=\"{GAP}\"/>",
+            "<rect x=\"{start}\" y=\"{TOP}\" width=\"{}\" height=\"{}\" fill=\"{POOR}\" fill-opacity=\"0.14\"/>\n\
+             <rect x=\"{start}\" y=\"{y}\" width=\"{}\" height=\"{BAR}\" rx=\"4\" fill=\"{POOR}\"/>",
             end - start,
             y + BAR - TOP,
             end - start
         );
         let said = format!("{} without a row, {}", counted(finding.count, "line"), finding.note);
         let (at, anchor) = if start > WIDTH / 2 { (start - 8, "end") } else { (end + 8, "start") };
-        text(&mut svg, at, y + 20, GAP, anchor, &said);
+        text(&mut svg, at, y + 20, POOR, anchor, &said);
         y += ROW;
     }
     svg + "</svg>\n"

@@ -3,6 +3,5 @@
 mod picture;
 mod tree;
 
-pub(super) use picture::escaped;
 pub(crate) use picture::map_svg;
 pub(crate) use tree::map_text;

@@ -6,6 +6,7 @@ use interligo_io::{LinkHealth, LinkMap};
 
 use crate::show::link::share;
 use crate::show::number::grouped;
+use crate::show::svg::{INK, POOR, WELL, escaped};
 
 const BOX_WIDTH: usize = 160;
 /// From the left side of one column of boxes to that of the next.
@@ -17,12 +18,9 @@ const GAP: usize = 34;
 const MARGIN: usize = 40;
 const TOP: usize = 90;
 
-const INK: &str = "#2d2a26";
 const FACT: &str = "#5b3f73";
 const LOOKUP: &str = "#fbf8f1";
-const WELL: &str = "#3f7d5d";
 const FAIR: &str = "#b07d12";
-const POOR: &str = "#a3392f";
 
 /// Where a box is drawn.
 #[derive(Clone, Copy, Default)]
@@ -147,9 +145,4 @@ fn cut(text: &str, most: usize) -> String {
         None => text.to_owned(),
         Some((at, _)) => format!("{}…", &text[..at]),
     }
-}
-
-/// A text with the signs of XML written as such.
-pub(crate) fn escaped(text: &str) -> String {
-    text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;").replace('"', "&quot;")
 }
