@@ -41,6 +41,13 @@ pub struct Holds {
     pub row: u32,
 }
 
+impl Holds {
+    /// The order of a key's periods in a calendar.
+    pub(crate) fn order(&self) -> (Day, Day, u32) {
+        (self.from, self.until, self.row)
+    }
+}
+
 /// The earliest day: an open start.
 pub const ALWAYS: Day = Day(i32::MIN);
 /// The latest day: an open end.
@@ -59,20 +66,30 @@ pub struct Calendar {
 impl Calendar {
     /// A calendar of the periods of each key, in any order.
     pub fn new(keys: impl IntoIterator<Item = Vec<Holds>>) -> Calendar {
-        let mut calendar = Calendar { starts: vec![0], ..Calendar::default() };
-        for mut periods in keys {
-            periods.sort_by_key(|p| (p.from, p.until, p.row));
+        let (mut holds, mut starts) = (Vec::new(), vec![0]);
+        for periods in keys {
+            holds.extend(periods);
+            starts.push(holds.len() as u32);
+        }
+        Calendar::side_by_side(holds, starts)
+    }
+
+    /// A calendar of periods of which those of a key stand together, in any order among themselves; `starts`
+    /// says where those of each key begin, and at its end how many there are.
+    pub(crate) fn side_by_side(mut holds: Vec<Holds>, starts: Vec<u32>) -> Calendar {
+        let mut overlaps = Vec::with_capacity(starts.len());
+        for ends in starts.windows(2) {
+            let periods = &mut holds[ends[0] as usize..ends[1] as usize];
+            periods.sort_by_key(Holds::order);
             let mut latest = ALWAYS;
             let mut overlap = false;
             for (i, period) in periods.iter().enumerate() {
                 overlap |= i > 0 && period.from <= latest;
                 latest = latest.max(period.until);
             }
-            calendar.overlaps.push(overlap);
-            calendar.holds.extend(periods);
-            calendar.starts.push(calendar.holds.len() as u32);
+            overlaps.push(overlap);
         }
-        calendar
+        Calendar { holds, starts, overlaps }
     }
 
     /// The row of a key, by its number, that holds on a day.

@@ -78,7 +78,7 @@ impl Engine {
 
     fn own_keys(&self, link: usize) -> impl Iterator<Item = &str> {
         let route = &self.bound.routes[link];
-        self.lookups[route.lookup].keys[route.key].iter().map(|key| key.key.as_str())
+        self.lookups[route.lookup].keys[route.key].iter().map(|(value, _)| value)
     }
 
     /// The key by which a row of a link's lookup is found, as messages show it.
@@ -106,7 +106,7 @@ impl Engine {
             return Some(row);
         }
         let route = &self.bound.routes[link];
-        Some(self.lookups[route.lookup].keys[route.key][row as usize].holds.first()?.row)
+        Some(self.lookups[route.lookup].keys[route.key].calendar.of(row).first()?.row)
     }
 
     /// Where the row of a key of a link's lookup stands.
@@ -182,10 +182,11 @@ impl Engine {
             more: findings.keys.further.contains_key(&link),
             ..Balance::default()
         };
-        for (number, key) in self.lookups[route.lookup].keys[route.key].iter().enumerate() {
-            let named = if dated { number as u32 } else { key.holds[0].row };
+        let keys = self.lookups[route.lookup].keys[route.key].iter();
+        for (number, (_, rows)) in keys.enumerate() {
+            let named = if dated { number as u32 } else { rows[0].row };
             let is_used = in_lookup.contains(&named)
-                || key.holds.iter().any(|holds| used[holds.row as usize]);
+                || rows.iter().any(|holds| used[holds.row as usize]);
             *(if is_used { &mut balance.keys_in_both } else { &mut balance.keys_of_lookup }) += 1;
         }
         balance

@@ -3,10 +3,11 @@
 use arrow_array::StringViewArray;
 
 use crate::amount;
+use crate::date::Day;
 use crate::decimal::{Decimal, MAX_PLACES};
 use crate::plan::ColumnType;
 use crate::reading::percent;
-use crate::style::Style;
+use crate::style::{DateStyle, Style};
 
 /// What the texts of a column look like.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -129,7 +130,15 @@ impl Evidence {
 
     /// Adds all texts of a column.
     pub fn add_all(&mut self, texts: &StringViewArray, style: &Style) {
-        texts.iter().flatten().for_each(|text| self.add(text, style));
+        let iso = style.dates == DateStyle::ISO;
+        for text in texts.iter().flatten() {
+            if iso && Day::parse(text.as_bytes()).is_some() {
+                self.filled += 1;
+                self.dates += 1;
+            } else {
+                self.add(text, style);
+            }
+        }
     }
 
     /// The type that all of the texts have; text when there is none.

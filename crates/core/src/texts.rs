@@ -95,7 +95,10 @@ impl TextBuilder {
         debug_assert!(texts.nulls().is_none());
         // The third word of a view names the buffer.
         let moved = (self.buffers.len() as u128) << 64;
-        self.buffers.extend(texts.data_buffers().iter().cloned());
+        // Short texts need none, and a buffer is the whole block that was read.
+        if texts.views().iter().any(|view| *view as u32 as usize > INLINE) {
+            self.buffers.extend(texts.data_buffers().iter().cloned());
+        }
         Origin { texts, moved }
     }
 

@@ -54,12 +54,11 @@ impl Usage {
     pub fn of(&self, engine: &Engine, link: usize) -> LookupUse {
         let route = &engine.bound.routes[link];
         let mut of = LookupUse::default();
-        for key in &engine.lookups[route.lookup].keys[route.key] {
-            let used =
-                key.holds.iter().filter(|holds| self.links[link][holds.row as usize]).count();
+        for (_, rows) in engine.lookups[route.lookup].keys[route.key].iter() {
+            let used = rows.iter().filter(|holds| self.links[link][holds.row as usize]).count();
             of.keys += 1;
             of.keys_found += u64::from(used > 0);
-            of.rows_unused += (key.holds.len() - used) as u64;
+            of.rows_unused += (rows.len() - used) as u64;
         }
         of
     }

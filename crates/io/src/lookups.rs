@@ -1,5 +1,6 @@
 //! Lookups: read whole into memory, all columns as text.
 
+use arrow_array::StringViewArray;
 use interligo_core::findings::Noted;
 use interligo_core::lookup::RawTable;
 use interligo_core::place::Place;
@@ -7,9 +8,11 @@ use interligo_core::rows::RowCounts;
 use interligo_core::texts::TextBuilder;
 
 use crate::error::Error;
+use crate::ordered::in_order;
 use crate::parts::{Part, Table};
 use crate::rows::Rows;
-use crate::source::Wanted;
+use crate::run::Pace;
+use crate::source::{Block, Wanted};
 
 const BLOCK: usize = 1 << 20;
 
@@ -42,6 +45,18 @@ pub(crate) fn read(table: &Table) -> Result<RawTable, Error> {
     Ok(raw)
 }
 
+/// What a block of a part holds.
+struct BlockRead {
+    /// Of each row, where it stands in its file.
+    numbers: Vec<u32>,
+    /// All columns of the table.
+    columns: Vec<StringViewArray>,
+    counts: RowCounts,
+    uneven: Vec<Place>,
+    suspects: Vec<(Place, String)>,
+    noted: Vec<(Noted, String)>,
+}
+
 fn read_part(
     table: &Table,
     part: &Part,
@@ -49,27 +64,51 @@ fn read_part(
     columns: &mut [TextBuilder],
 ) -> Result<(), Error> {
     let mut reader = part.open(&Wanted::All)?;
-    while let Some(block) = reader.next(BLOCK)? {
-        let rows = Rows::of(block, table, part)?;
-        if let Some(ragged) = rows.grid.ragged().first() {
-            let message =
-                format!("has {}, its heading has {}", count(ragged.fields), count(part.width()));
-            return Err(Error::input(&part.name, message)
-                .at_row(rows.grid.row_at(ragged))
-                .help("a field that holds the separator stands in double quotes"));
-        }
-        raw.counts.absorb(&rows.counts);
-        raw.rows.extend((0..rows.len()).map(|line| rows.row_of(line) as u32));
-        let place = |row: u64| Place::row(part.name.clone(), row);
-        raw.uneven.extend(rows.uneven().iter().map(|row| place(rows.number_of(*row as usize))));
-        raw.suspects.extend(rows.suspects.iter().map(|(row, cells)| (place(*row), cells.clone())));
-        let noted = |(what, _, cell): &(Noted, u64, String)| (*what, part.noted_words(cell));
-        raw.noted.extend(rows.noted().iter().map(noted));
-        for (number, column) in columns.iter_mut().enumerate() {
-            column.push(&rows.values(part, number));
-        }
-    }
+    let first = reader.next(BLOCK)?;
+    // Most lookups are one block, which one thread reads best.
+    let threads = match &first {
+        Some(block) if !block.last => Pace::default().threads,
+        _ => 1,
+    };
+    let mut first = Some(first);
+    in_order(
+        threads,
+        || first.take().map_or_else(|| reader.next(BLOCK), Ok),
+        || (),
+        |(), block| read_block(block, table, part),
+        |block: BlockRead| {
+            raw.rows.extend(block.numbers);
+            raw.counts.absorb(&block.counts);
+            raw.uneven.extend(block.uneven);
+            raw.suspects.extend(block.suspects);
+            raw.noted.extend(block.noted);
+            columns.iter_mut().zip(&block.columns).for_each(|(all, texts)| all.push(texts));
+            Ok(())
+        },
+    )?;
     Ok(())
+}
+
+fn read_block(block: Block, table: &Table, part: &Part) -> Result<BlockRead, Error> {
+    let rows = Rows::of(block, table, part)?;
+    if let Some(ragged) = rows.grid.ragged().first() {
+        let message =
+            format!("has {}, its heading has {}", count(ragged.fields), count(part.width()));
+        return Err(Error::input(&part.name, message)
+            .at_row(rows.grid.row_at(ragged))
+            .help("a field that holds the separator stands in double quotes"));
+    }
+    let place = |row: u64| Place::row(part.name.clone(), row);
+    let uneven = rows.uneven().iter().map(|row| place(rows.number_of(*row as usize)));
+    let noted = |(what, _, cell): &(Noted, u64, String)| (*what, part.noted_words(cell));
+    Ok(BlockRead {
+        numbers: (0..rows.len()).map(|line| rows.row_of(line) as u32).collect(),
+        columns: (0..table.columns.names.len()).map(|number| rows.values(part, number)).collect(),
+        counts: rows.counts.clone(),
+        uneven: uneven.collect(),
+        suspects: rows.suspects.iter().map(|(row, cells)| (place(*row), cells.clone())).collect(),
+        noted: rows.noted().iter().map(noted).collect(),
+    })
 }
 
 fn count(fields: usize) -> String {

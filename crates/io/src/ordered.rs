@@ -17,6 +17,8 @@ const STACK: usize = 64 << 20;
 struct Source<N> {
     next: N,
     taken: u64,
+    /// Whether the last item was taken; nobody asks for one after it.
+    ended: bool,
 }
 
 struct Sink<R, F, E> {
@@ -48,7 +50,7 @@ where
     S: Send,
     E: Send,
 {
-    let source = Mutex::new(Source { next, taken: 0 });
+    let source = Mutex::new(Source { next, taken: 0, ended: false });
     let sink = Mutex::new(Sink { emit, waiting: BTreeMap::new(), emitted: 0, failed: None });
     let (moved, stopped) = (Condvar::new(), AtomicBool::new(false));
     let worker = || {
@@ -58,7 +60,9 @@ where
                 let mut source = locked(&source);
                 let number = source.taken;
                 source.taken += 1;
-                (number, (source.next)())
+                let item = if source.ended { Ok(None) } else { (source.next)() };
+                source.ended = !matches!(item, Ok(Some(_)));
+                (number, item)
             };
             let result = match item {
                 Ok(None) => break,

@@ -87,6 +87,17 @@ impl Wishes {
         self.needed_at.get(&column).cloned()
     }
 
+    /// Whether a column is read as text, whatever it looks like.
+    pub(crate) fn stays_text(&self, column: usize) -> bool {
+        let wish = self.of(column).copied().unwrap_or_default();
+        match (wish.declared, wish.needed) {
+            (Some(declared), _) => declared == ColumnType::Text,
+            // Codes stay text.
+            (None, None) => self.keys.contains(&column) && wish.way.scale.is_none(),
+            _ => false,
+        }
+    }
+
     /// How the values of a column are read that looks like this.
     ///
     /// # Errors
@@ -94,6 +105,7 @@ impl Wishes {
     pub fn reading(&self, column: usize, evidence: &Evidence) -> Result<Reading, ColumnType> {
         let wish = self.of(column).copied().unwrap_or_default();
         let column_type = match (wish.declared, wish.needed) {
+            _ if self.stays_text(column) => ColumnType::Text,
             (Some(declared), _) => declared,
             // A column of percents serves where a number is needed.
             (None, Some(ColumnType::Number)) if evidence.found_type() == ColumnType::Percent => {
@@ -102,8 +114,6 @@ impl Wishes {
             (None, Some(needed)) if evidence.allows(needed) => needed,
             (None, Some(needed)) => return Err(needed),
             (None, None) if wish.way.scale.is_some() => ColumnType::Number,
-            // Codes stay text, whatever they look like.
-            (None, None) if self.keys.contains(&column) => ColumnType::Text,
             (None, None) => evidence.found_type(),
         };
         let places = match column_type {

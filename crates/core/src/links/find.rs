@@ -1,6 +1,8 @@
 //! Finding the rows of a link: candidate after candidate through the steps of matching, the date and
 //! what the link needs of the row.
 
+use std::sync::Arc;
+
 use arrow_array::StringViewArray;
 
 use super::corrections::Corrections;
@@ -67,7 +69,7 @@ pub(super) struct Finder {
     /// Keys that are known to be wrong.
     pub(super) corrections: Option<Corrections>,
     /// Of a dated link, the periods of each key.
-    pub(super) calendar: Option<Calendar>,
+    pub(super) calendar: Option<Arc<Calendar>>,
     /// What a line gets on a day without a row.
     pub(super) gaps: Gaps,
     /// What it gets on a day with several.

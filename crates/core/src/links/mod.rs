@@ -19,12 +19,12 @@ pub(crate) use status::is_row;
 pub use status::{LinkStatus, StatusCounts, lines_found};
 
 use crate::bind::{BoundLookup, Home, KeyPart, Route, RowNames};
-use crate::calendar::Calendar;
+use crate::calendar::{Calendar, Holds};
 use crate::column::{Column, DateColumn, known_where};
 use crate::formula::{Expr, ExprKind, Type, check, evaluate, type_of};
 use crate::gather::{brought_days, brought_texts};
 use crate::keys::{KeyForm, KeyIndex};
-use crate::lookup::{KeyRows, Lookup, RowOf};
+use crate::lookup::{Lookup, RowOf};
 use crate::plan::{ColumnType, Missing, Mistake};
 use crate::reading::Reading;
 use crate::style::Style;
@@ -353,7 +353,7 @@ impl Link {
 
     /// The periods of its lookup's keys, by number.
     pub(crate) fn calendar(&self) -> Option<&Calendar> {
-        self.finder.calendar.as_ref()
+        self.finder.calendar.as_deref()
     }
 
     /// Whether a row must hold on the day of a line.
@@ -407,11 +407,10 @@ fn finder(parts: &LinkParts<'_>, lookup: &Lookup) -> Finder {
     let dated = parts.bound.valid.is_some();
     let keys = &lookup.keys[route.key];
     // Of a dated lookup the index gives the number of the key, of any other the row itself.
-    let row = |(number, key): (usize, &KeyRows)| {
-        if dated { number as u32 } else { key.holds[0].row }
+    let row = |(number, (value, rows)): (usize, (_, &[Holds]))| {
+        (value, if dated { number as u32 } else { rows[0].row })
     };
-    let rows: Vec<(&str, u32)> =
-        keys.iter().enumerate().map(|(n, key)| (key.key.as_str(), row((n, key)))).collect();
+    let rows: Vec<(&str, u32)> = keys.iter().enumerate().map(row).collect();
     let forms = || route.ignore.iter().map(|ignore| KeyForm::ignoring(ignore)).collect();
     let forms: Option<Vec<KeyForm>> = (!route.as_written).then(forms);
     let index = KeyIndex::new(rows.into_iter(), forms.clone());
@@ -426,7 +425,7 @@ fn finder(parts: &LinkParts<'_>, lookup: &Lookup) -> Finder {
     Finder {
         corrections: Corrections::of(parts.corrections, route, forms.as_deref(), &index),
         index,
-        calendar: dated.then(|| Calendar::new(keys.iter().map(|key| key.holds.clone()))),
+        calendar: dated.then(|| keys.calendar.clone()),
         gaps: route.gaps,
         overlap: route.overlap,
         lacking: (!route.needs.is_empty()).then(|| needs(&route.needs)),

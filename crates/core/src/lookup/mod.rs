@@ -13,8 +13,8 @@ pub use typed::Misfit;
 pub(crate) use typed::{RowOf, first_misfit};
 
 use crate::bind::{BoundLookup, Validity};
-use crate::calendar::{ALWAYS, FOREVER, Holds};
-use crate::column::Column;
+use crate::calendar::{ALWAYS, Calendar, FOREVER, Holds};
+use crate::column::{Column, is_blank_text, is_known};
 use crate::date::{Day, Period, PeriodUnit};
 use crate::findings::Noted;
 use crate::keys::{KeyTable, join_columns, shown};
@@ -125,9 +125,8 @@ pub struct Lookup {
     pub name: String,
     /// All columns, by name; those that the plan does not use are not held.
     pub columns: Vec<LookupColumn>,
-    /// Of each of its keys, the values with the rows that hold, in the order of the rows: one row for a
-    /// value, or one for a period.
-    pub(crate) keys: Vec<Vec<KeyRows>>,
+    /// Of each of its keys, the values with the rows that hold: one row for a value, or one for a period.
+    pub(crate) keys: Vec<KeyRows>,
     /// How many rows were read.
     pub rows: u32,
     /// How many rows were added that no key leads to.
@@ -158,10 +157,19 @@ pub struct LookupColumn {
     pub as_written: bool,
 }
 
-/// A value of a lookup's key with its rows.
+/// The values of a key of a lookup with their rows, in the order in which they come first.
 pub(crate) struct KeyRows {
-    pub(crate) key: String,
-    pub(crate) holds: Vec<Holds>,
+    values: StringViewArray,
+    /// The rows of each value, with the days on which they hold.
+    pub(crate) calendar: Arc<Calendar>,
+}
+
+impl KeyRows {
+    /// The values, each with its rows; there is at least one.
+    pub(crate) fn iter(&self) -> impl Iterator<Item = (&str, &[Holds])> {
+        let values = self.values.iter().flatten().enumerate();
+        values.map(|(number, value)| (value, self.calendar.of(number as u32)))
+    }
 }
 
 impl Lookup {
@@ -192,10 +200,16 @@ impl Lookup {
             currencies,
             raw,
         };
+        // The text of a day follows from the day, if it is one.
+        let unread: BTreeSet<String> =
+            lookup.unreadable.iter().filter_map(|place| place.column.clone()).collect();
+        lookup.let_go_of_texts(bound, |held| {
+            matches!(held.column, Some(Column::Date(_)))
+                && !unread.contains(&held.name)
+        });
         let mut holding = Vec::with_capacity(lookup.rows as usize);
         for row in 0..lookup.rows {
-            let blank =
-                |column: &usize| lookup.raw.columns[*column].value(row as usize).trim().is_empty();
+            let blank = |column: &usize| is_blank_text(lookup.raw.columns[*column].value(row as usize));
             let period = if bound.key.iter().any(blank) {
                 Err(LeftOut::BlankKey)
             } else {
@@ -222,12 +236,32 @@ impl Lookup {
         lookup.unreadable.retain(|place| !gone.contains(&(place.part.shown.clone(), place.row)));
         lookup.settle_keys(bound, holding);
         // Only what the plan uses stays in memory.
-        for (number, column) in lookup.columns.iter().enumerate() {
-            if column.column.is_none() && !bound.wishes.keys().contains(&number) {
-                lookup.raw.columns[number] = StringViewArray::new_null(0);
+        lookup.let_go_of_texts(bound, |column| column.column.is_none());
+        Ok(lookup)
+    }
+
+    /// Lets go of the texts of some columns, those of keys and periods apart.
+    fn let_go_of_texts(&mut self, bound: &BoundLookup, which: impl Fn(&LookupColumn) -> bool) {
+        let period = match bound.valid {
+            Some(Validity::Period(column)) => vec![column],
+            Some(Validity::YearAnd(year, part)) => {
+                [year].into_iter().chain(part.map(|(_, column)| column)).collect()
+            }
+            _ => Vec::new(),
+        };
+        for (number, held) in self.columns.iter_mut().enumerate() {
+            let needed = bound.wishes.keys().contains(&number) || period.contains(&number);
+            if !needed && which(held) {
+                held.as_written = false;
+                self.raw.columns[number] = StringViewArray::new_null(0);
             }
         }
-        Ok(lookup)
+    }
+
+    /// The text of a cell of a column whose texts are held; otherwise none.
+    fn held_text(&self, column: usize, row: u32) -> Option<&str> {
+        let texts = &self.raw.columns[column];
+        ((row as usize) < texts.len()).then(|| texts.value(row as usize))
     }
 
     /// Notes what is odd of the days of a row, and in which form its period is.
@@ -247,13 +281,11 @@ impl Lookup {
     /// The days on which a row holds.
     fn period(&self, bound: &BoundLookup, row: u32) -> Result<(Day, Day), LeftOut> {
         let Some(valid) = bound.valid else { return Ok((ALWAYS, FOREVER)) };
-        let text = |column: usize| self.raw.columns[column].value(row as usize).trim();
-        let day = |column: usize, open: Day| match self.columns[column]
-            .column
-            .as_ref()
-            .map(|c| c.value(row as usize))
-        {
-            Some(Value::Date(day)) => Ok(day),
+        let text = |column: usize| self.held_text(column, row).unwrap_or("").trim();
+        let day = |column: usize, open: Day| match &self.columns[column].column {
+            Some(Column::Date(days)) if is_known(days.known.as_ref(), row as usize) => {
+                Ok(Day(days.days[row as usize]))
+            }
             _ if text(column).is_empty() => Ok(open),
             _ => Err(LeftOut::UnreadablePeriod),
         };
@@ -357,10 +389,10 @@ impl Lookup {
 
     /// The values of the key of which no row is among these that are used, with the first of their rows.
     pub fn unused_keys(&self, used: &[bool]) -> Vec<(String, Place)> {
-        let keys = self.keys.first().map_or(&[][..], Vec::as_slice).iter();
-        let unused = keys.filter(|key| !key.holds.iter().any(|holds| used[holds.row as usize]));
+        let keys = self.keys.iter().take(1).flat_map(KeyRows::iter);
+        let unused = keys.filter(|(_, rows)| !rows.iter().any(|holds| used[holds.row as usize]));
         unused
-            .map(|key| (shown(&key.key).trim().to_owned(), self.raw.place(key.holds[0].row)))
+            .map(|(key, rows)| (shown(key).trim().to_owned(), self.raw.place(rows[0].row)))
             .collect()
     }
 

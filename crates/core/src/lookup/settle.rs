@@ -1,19 +1,33 @@
 //! The rows of a lookup, settled to one per key, or per key and period.
 
+use std::borrow::Cow;
 use std::collections::BTreeSet;
+use std::sync::Arc;
 
 use unicode_normalization::UnicodeNormalization;
 
+use arrow_array::{Array, StringViewArray};
+
 use super::{Duplicate, KeyRows, Lookup};
 use crate::bind::{BoundLookup, Validity};
-use crate::calendar::{ALWAYS, Holds};
+use crate::calendar::{ALWAYS, Calendar, Holds};
 use crate::column::Column;
 use crate::date::Day;
 use crate::duplicates;
 use crate::keys::{KeyTable, joined, shown};
 use crate::plan::{Duplicates, Rule};
-use crate::texts::gathered;
+use crate::texts::{TextWriter, gathered};
 use crate::value::Value;
+
+/// Rows by the values of a key.
+struct ByKey {
+    /// The values, in the order in which they come first.
+    values: StringViewArray,
+    /// The rows, those of a value side by side.
+    rows: Vec<Holds>,
+    /// Of each value, where its rows begin; one more at the end.
+    starts: Vec<u32>,
+}
 
 impl Lookup {
     /// Settles the rows to one for each value of the key; of these rows each further key must have its own.
@@ -21,7 +35,7 @@ impl Lookup {
         let own = self.settled(bound, &bound.key, &bound.duplicates, holding);
         let mut holding: Vec<Holds> = Vec::new();
         if !bound.further_keys.is_empty() {
-            holding.extend(own.iter().flat_map(|key| key.holds.iter().copied()));
+            holding.extend(own.iter().flat_map(|(_, rows)| rows));
             holding.sort_by_key(|holds| holds.row);
         }
         self.keys.push(own);
@@ -33,37 +47,54 @@ impl Lookup {
     }
 
     /// The rows by the values of some columns; those that are blank in one of them are not among them.
-    fn by_key(&self, columns: &[usize], holding: Vec<Holds>) -> Vec<KeyRows> {
-        let mut keys: Vec<KeyRows> = Vec::new();
-        let mut numbers = KeyTable::with_capacity(holding.len());
-        for holds in holding {
-            if let [column] = columns {
-                let text = self.raw.columns[*column].value(holds.row as usize);
-                // Rows of one key mostly stand together.
-                if let Some(last) = keys.last_mut().filter(|last| last.key == text) {
-                    last.holds.push(holds);
-                    continue;
-                }
+    fn by_key(&self, columns: &[usize], mut holding: Vec<Holds>) -> ByKey {
+        let mut values = TextWriter::with_capacity(0);
+        // With periods a key has many rows.
+        let known = if holding.iter().any(|holds| holds.from != ALWAYS) { 0 } else { holding.len() };
+        let mut numbers = KeyTable::with_capacity(known);
+        let mut last: Option<(Vec<&str>, u32)> = None;
+        let mut of_rows: Vec<u32> = Vec::with_capacity(holding.len());
+        let mut texts: Vec<&str> = Vec::new();
+        holding.retain(|holds| {
+            texts.clear();
+            texts.extend(columns.iter().map(|c| self.raw.columns[*c].value(holds.row as usize)));
+            // Rows of one key mostly stand together.
+            if let Some((_, number)) = last.as_ref().filter(|(last, _)| *last == texts) {
+                of_rows.push(*number);
+                return true;
             }
-            let texts: Vec<&str> =
-                columns.iter().map(|c| self.raw.columns[*c].value(holds.row as usize)).collect();
             if texts.iter().any(|text| text.trim().is_empty()) {
-                continue;
+                return false;
             }
-            let same: Vec<String> = texts.iter().map(|text| same_key(text)).collect();
-            let same: Vec<&str> = same.iter().map(String::as_str).collect();
-            let number = match numbers.insert(&joined(&same), keys.len() as u32) {
-                Some(known) => known as usize,
-                None => {
-                    let key = joined(&texts).into_owned();
-                    keys.push(KeyRows { key, holds: Vec::with_capacity(1) });
-                    keys.len() - 1
-                }
-            };
-            keys[number].holds.push(holds);
+            let same: Vec<Cow<'_, str>> = texts.iter().map(|text| same_key(text)).collect();
+            let same: Vec<&str> = same.iter().map(AsRef::as_ref).collect();
+            let next = numbers.len() as u32;
+            let number = numbers.insert(&joined(&same), next).unwrap_or_else(|| {
+                values.push(&joined(&texts));
+                next
+            });
+            last = Some((texts.clone(), number));
+            of_rows.push(number);
+            true
+        });
+        let mut starts = vec![0; numbers.len() + 1];
+        of_rows.iter().for_each(|number| starts[*number as usize + 1] += 1);
+        for at in 1..starts.len() {
+            starts[at] += starts[at - 1];
         }
-        keys.iter_mut().for_each(|key| key.holds.shrink_to_fit());
-        keys
+        let rows = if of_rows.is_sorted() {
+            holding
+        } else {
+            let mut free = starts.clone();
+            let mut rows = holding.clone();
+            for (holds, number) in holding.into_iter().zip(of_rows) {
+                let place = &mut free[number as usize];
+                rows[*place as usize] = holds;
+                *place += 1;
+            }
+            rows
+        };
+        ByKey { values: values.finish(), rows, starts }
     }
 
     fn settled(
@@ -72,44 +103,70 @@ impl Lookup {
         columns: &[usize],
         rule: &Duplicates,
         holding: Vec<Holds>,
-    ) -> Vec<KeyRows> {
-        let mut keys = self.by_key(columns, holding);
+    ) -> KeyRows {
+        let ByKey { values, mut rows, starts } = self.by_key(columns, holding);
         // Cells on whose value the rows of a key do not agree.
         let mut blanked: Vec<(usize, u32)> = Vec::new();
-        for key in keys.iter_mut().filter(|key| key.holds.len() > 1) {
-            key.holds.sort_by_key(|h| (h.from, h.until, h.row));
-            let mut held: Vec<Holds> = Vec::new();
-            for same in key.holds.chunk_by(|a, b| (a.from, a.until) == (b.from, b.until)) {
-                let [_, _, ..] = same else {
-                    held.extend_from_slice(same);
-                    continue;
+        let mut kept: Vec<u32> = Vec::with_capacity(starts.len());
+        let mut end = 0;
+        for (number, ends) in starts.windows(2).enumerate() {
+            kept.push(end as u32);
+            let mut range = ends[0] as usize..ends[1] as usize;
+            rows[range.clone()].sort_by_key(Holds::order);
+            while !range.is_empty() {
+                let first = rows[range.start];
+                let is_same = |h: &&Holds| (h.from, h.until) == (first.from, first.until);
+                let same = rows[range.clone()].iter().take_while(is_same).count();
+                let same = range.start..range.start + same;
+                let held = if same.len() == 1 {
+                    first
+                } else {
+                    let key = shown(values.value(number));
+                    self.one_of(bound, columns, rule, (key, &rows[same.clone()]), &mut blanked)
                 };
-                let differing = self.differing(bound, columns, same);
-                let kept = match rule {
-                    _ if differing.is_empty() => Some(0),
-                    Duplicates::Blank => {
-                        blanked.extend(differing.iter().map(|column| (*column, same[0].row)));
-                        Some(0)
-                    }
-                    Duplicates::Rule(rule) => self.held(rule, bound, columns, same),
-                };
-                self.duplicates.push(Duplicate {
-                    columns: columns.iter().map(|n| bound.columns[*n].clone()).collect(),
-                    key: shown(&key.key),
-                    places: same.iter().map(|h| self.raw.place(h.row)).collect(),
-                    rows: same.iter().map(|h| h.row).collect(),
-                    differing: differing.iter().map(|n| bound.columns[*n].clone()).collect(),
-                    held: kept.map(|row| self.raw.place(same[row].row)),
-                });
-                held.push(same[kept.unwrap_or(0)]);
+                // The rows that hold move up to where those are that do not.
+                rows[end] = held;
+                end += 1;
+                range.start = same.end;
             }
-            key.holds = held;
+            if let Some(Validity::UntilNext { carry, .. }) = bound.valid {
+                until_the_next(&mut rows[kept[number] as usize..end], carry);
+            }
         }
+        kept.push(end as u32);
+        rows.truncate(end);
+        rows.shrink_to_fit();
         self.blank(&blanked);
-        if let Some(Validity::UntilNext { carry, .. }) = bound.valid {
-            keys.iter_mut().for_each(|key| until_the_next(&mut key.holds, carry));
-        }
-        keys
+        KeyRows { values, calendar: Arc::new(Calendar::side_by_side(rows, kept)) }
+    }
+
+    /// Of rows with one key and one period, the row that holds; they are listed as duplicates.
+    fn one_of(
+        &mut self,
+        bound: &BoundLookup,
+        columns: &[usize],
+        rule: &Duplicates,
+        (key, same): (String, &[Holds]),
+        blanked: &mut Vec<(usize, u32)>,
+    ) -> Holds {
+        let differing = self.differing(bound, columns, same);
+        let kept = match rule {
+            _ if differing.is_empty() => Some(0),
+            Duplicates::Blank => {
+                blanked.extend(differing.iter().map(|column| (*column, same[0].row)));
+                Some(0)
+            }
+            Duplicates::Rule(rule) => self.held(rule, bound, columns, same),
+        };
+        self.duplicates.push(Duplicate {
+            columns: columns.iter().map(|n| bound.columns[*n].clone()).collect(),
+            key,
+            places: same.iter().map(|h| self.raw.place(h.row)).collect(),
+            rows: same.iter().map(|h| h.row).collect(),
+            differing: differing.iter().map(|n| bound.columns[*n].clone()).collect(),
+            held: kept.map(|row| self.raw.place(same[row].row)),
+        });
+        same[kept.unwrap_or(0)]
     }
 
     /// The row that holds by a rule, by number.
@@ -135,7 +192,9 @@ impl Lookup {
             let rows: BTreeSet<u32> =
                 cells.iter().filter(|(column, _)| *column == number).map(|(_, row)| *row).collect();
             let kept = (0..self.rows).map(|row| (!rows.contains(&row)).then_some(row));
-            self.raw.columns[number] = gathered(&self.raw.columns[number], kept);
+            if !self.raw.columns[number].is_empty() {
+                self.raw.columns[number] = gathered(&self.raw.columns[number], kept);
+            }
             if let Some(column) = self.columns[number].column.take() {
                 self.columns[number].column = Some(column.without_rows(&rows));
             }
@@ -144,20 +203,20 @@ impl Lookup {
 
     /// The columns in which rows differ in value.
     fn differing(&self, bound: &BoundLookup, key: &[usize], rows: &[Holds]) -> Vec<usize> {
-        let differs = |number: &usize| {
-            rows[1..].iter().any(|other| {
-                let (a, b) = (rows[0].row as usize, other.row as usize);
-                let texts = &self.raw.columns[*number];
-                texts.value(a).trim() != texts.value(b).trim()
-                    && match &self.columns[*number].column {
-                        // 1.50 and 1.5 are one number; two texts that cannot be read are two.
-                        Some(Column::Text(_)) | None => true,
-                        Some(column) => {
-                            column.value(a) != column.value(b) || column.value(a).is_blank()
-                        }
-                    }
-            })
+        let differ = |number: usize, a: u32, b: u32| {
+            let column = self.columns[number].column.as_ref();
+            let value = |row: u32| column.map_or(Value::Blank, |c| c.value(row as usize));
+            match (self.held_text(number, a), self.held_text(number, b), column) {
+                (Some(one), Some(other), _) if one.trim() == other.trim() => false,
+                (Some(_), Some(_), Some(Column::Text(_)) | None) => true,
+                // 1.50 and 1.5 are one number; two texts that cannot be read are two.
+                (Some(_), Some(_), Some(_)) => value(a) != value(b) || value(a).is_blank(),
+                // Of a day that was read there is no text any more.
+                _ => value(a) != value(b),
+            }
         };
+        let differs =
+            |number: &usize| rows[1..].iter().any(|row| differ(*number, rows[0].row, row.row));
         let columns =
             (0..bound.columns.len()).filter(|n| !key.contains(n) && !bound.slots.contains(n));
         columns.filter(differs).collect()
@@ -179,7 +238,7 @@ fn until_the_next(holds: &mut [Holds], carry: Option<u32>) {
 }
 
 /// The form in which keys of one table are the same: trimmed, NFC.
-pub(super) fn same_key(key: &str) -> String {
+pub(super) fn same_key(key: &str) -> Cow<'_, str> {
     let key = key.trim();
-    if key.is_ascii() { key.to_owned() } else { key.nfc().collect() }
+    if key.is_ascii() { Cow::Borrowed(key) } else { Cow::Owned(key.nfc().collect()) }
 }

@@ -83,8 +83,10 @@ fn read_column(raw: &RawTable, bound: &BoundLookup, number: usize) -> Result<Rea
         return Ok(ReadTyped { column, unreadable: Vec::new(), currencies: Vec::new() });
     }
     let mut evidence = Evidence::default();
-    for (part, style) in raw.slices(number) {
-        evidence.add_all(&part, &style.of(number));
+    if !bound.wishes.stays_text(number) {
+        for (part, style) in raw.slices(number) {
+            evidence.add_all(&part, &style.of(number));
+        }
     }
     let reading = bound.wishes.reading(number, &evidence).map_err(|wanted| {
         let first =
