@@ -45,6 +45,7 @@ pub(crate) enum Command {
     Calendar(CalendarOptions),
     Look(LookOptions),
     Demo(DemoOptions),
+    Help(HelpOptions),
 }
 
 /// Draft a plan from a folder of files: tables, links and figures, with the reasons
@@ -178,17 +179,30 @@ pub(crate) struct RunOptions {
 
 /// Sum figures by any attribute that a link reaches
 ///
-/// Groups the lines by one or more attributes and sums figures and columns in each group. Attributes are
-/// columns of the fact, columns of linked tables (families.name) or periods of a date (month(sold_on)).
-/// A ratio such as a margin is worked out again from the totals. Lines without a value are left out of
-/// a sum, and how many they are is said below the table.
+/// Groups the lines by attributes, in rows and across, and sums figures and columns in each group. Attributes are
+/// columns of the fact, columns of linked tables (families.name), periods of a date (month(sold_on)) and bands;
+/// `groups.name > families.name` makes two levels of rows, with subtotals. A ratio such as a margin is worked out
+/// again from the totals. Lines without a value for the attribute have a row of their own, so that the rows add up to
+/// the whole; lines without a value of a figure are left out of its sum, and how many they are is said below the
+/// table. With the NAME of totals in the plan, these are shown; options given beside it take the place of what the
+/// plan says.
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
   interligo totals --by families.name --show lines,revenue,profit
-  interligo totals --by 'depot, quarter(sold_on)' --where \"year(sold_on) = '2025'\"
-  interligo totals --by depot --format csv > by_depot.csv")]
+  interligo totals --by 'groups.name > families.name' --show revenue,margin
+  interligo totals --by depot --across 'quarter(sold_on)' --show revenue
+  interligo totals --by products.name --show revenue --top 10 --bars
+  interligo totals --by 'month(sold_on)' --versus 'revenue,year_before(revenue)'
+  interligo totals top_products --sort=-margin
+  interligo totals --by depot --format csv > by_depot.csv
+
+`interligo help formulas` lists the functions that --show takes: avg, count(distinct …), share, running, year_before.")]
 pub(crate) struct TotalsOptions {
+    /// Totals of the plan, by the name of the output
+    #[arg(value_name = "NAME")]
+    pub(crate) name: Option<String>,
+
     #[command(flatten)]
     pub(crate) plan: PlanOptions,
 
@@ -196,18 +210,82 @@ pub(crate) struct TotalsOptions {
     #[arg(long, value_name = "ATTRIBUTES")]
     pub(crate) by: Vec<String>,
 
-    /// What is shown: lines, figures and numeric columns, separated by commas; without any, lines and
-    /// all figures
-    #[arg(long, value_name = "FIGURES")]
+    /// Attributes that make a column, separated by commas
+    #[arg(long, value_name = "ATTRIBUTES")]
+    pub(crate) across: Vec<String>,
+
+    /// What is shown: lines, figures, numeric columns and functions of these, separated by commas; without any, lines
+    /// and all figures
+    #[arg(long, value_name = "FIGURES", allow_hyphen_values = true)]
     pub(crate) show: Vec<String>,
+
+    /// Two figures, with their difference and its percent of the second
+    #[arg(long, value_name = "FIGURE,FIGURE")]
+    pub(crate) versus: Vec<String>,
 
     /// Only the lines for which this condition holds
     #[arg(long = "where", value_name = "CONDITION")]
     pub(crate) filter: Option<String>,
 
-    /// How the result is printed; csv and json have every digit
+    /// What rows are sorted by, `-` before it for the largest first; without it by their attributes
+    #[arg(long, value_name = "COLUMNS", allow_hyphen_values = true)]
+    pub(crate) sort: Vec<String>,
+
+    /// Only the first N rows of each level; the others are one row
+    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..))]
+    pub(crate) top: Option<u32>,
+
+    /// Show periods without lines, too
+    #[arg(long)]
+    pub(crate) all_periods: bool,
+
+    /// Of which fact totals are, where the plan has several
+    #[arg(long, value_name = "FACT")]
+    pub(crate) of: Option<String>,
+
+    /// What an attribute is that another fact of the table does not reach
+    #[arg(long, value_enum, value_name = "WHAT")]
+    pub(crate) unreached: Option<UnreachedChoice>,
+
+    /// Draw a figure as bars; without a name, the first amount
+    #[arg(long, value_name = "FIGURE", num_args = 0..=1, require_equals = true, default_missing_value = "")]
+    pub(crate) bars: Option<String>,
+
+    /// How the result is printed; csv, json and markdown have every digit
     #[arg(long, value_enum, value_name = "FORM", default_value = "table")]
-    pub(crate) format: Format,
+    pub(crate) format: TotalsFormat,
+}
+
+/// What happens where a fact does not reach an attribute.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum UnreachedChoice {
+    /// The table is refused
+    Stop,
+    /// The attribute is blank for that fact
+    Blank,
+}
+
+/// How totals are printed.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum TotalsFormat {
+    /// For reading
+    Table,
+    /// Comma-separated text
+    Csv,
+    /// JSON
+    Json,
+    /// A table for a text in Markdown
+    Markdown,
+}
+
+/// Explain a command, or how formulas are written
+///
+/// `interligo help formulas` has the signs and words of formulas and all functions, with an example each.
+#[derive(Debug, Args)]
+pub(crate) struct HelpOptions {
+    /// A command, or `formulas`
+    #[arg(value_name = "COMMAND|formulas")]
+    pub(crate) about: Option<String>,
 }
 
 /// Test keys and rows: what is not found, what comes twice, and what each costs

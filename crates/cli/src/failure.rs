@@ -39,6 +39,15 @@ pub(crate) enum Failure {
     /// Neither a kind of finding nor a link or table.
     #[error("there is no kind of finding, link or table called `{name}`")]
     NoFinding { name: String, known: Vec<String> },
+    /// Neither a command nor a subject that there is help for.
+    #[error("there is no help about `{name}`")]
+    NoHelp { name: String, names: Vec<String> },
+    /// The plan has no totals of that name.
+    #[error("the plan has no totals called `{name}`")]
+    NoTotals { name: String, known: Vec<String> },
+    /// Nothing to draw.
+    #[error("{message}")]
+    NoBars { message: String, known: Vec<String> },
     /// There is a plan already.
     #[error("there is a plan already, `{}`", .0.display())]
     PlanThere(PathBuf),
@@ -80,6 +89,9 @@ impl Failure {
             | Failure::NoCalendar
             | Failure::NoCalendarOf { .. }
             | Failure::NoKey { .. }
+            | Failure::NoHelp { .. }
+            | Failure::NoTotals { .. }
+            | Failure::NoBars { .. }
             | Failure::PlanThere(_) => 2,
             Failure::NoTable { .. } | Failure::NoSuchFile(_) => 3,
             Failure::Demo { .. } | Failure::Output(_) => 4,
@@ -154,6 +166,12 @@ impl Failure {
                     None => "`interligo check --explain all` lists the kinds of findings".to_owned(),
                 })
             }
+            Failure::NoHelp { name, names } => Some(nearest_or(name, names, "there is help about ")),
+            Failure::NoTotals { known, .. } if known.is_empty() => {
+                Some("--by and --show ask for totals without a name".into())
+            }
+            Failure::NoTotals { name, known } => Some(nearest_or(name, known, "it has ")),
+            Failure::NoBars { known, .. } => Some(format!("shown are {}", known.join(", "))),
             Failure::PlanThere(_) => Some(
                 "it is kept: --print shows the draft, --replace writes it in the place of the plan".into(),
             ),
@@ -163,6 +181,15 @@ impl Failure {
             Failure::FolderInUse(_) => Some("name a new folder: interligo demo FOLDER".into()),
             _ => None,
         }
+    }
+}
+
+/// The name that is probably meant, or all there are.
+fn nearest_or(name: &str, known: &[String], all: &str) -> String {
+    let names: Vec<&str> = known.iter().map(String::as_str).collect();
+    match interligo_core::plan::nearest_name(name, &names) {
+        Some(near) => format!("did you mean `{near}`?"),
+        None => format!("{all}{}", known.join(", ")),
     }
 }
 

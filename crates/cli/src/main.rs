@@ -42,6 +42,7 @@ fn run() -> ExitCode {
         Command::Calendar(options) => commands::calendar(options, &mut out),
         Command::Look(options) => commands::look(options, &mut out),
         Command::Demo(options) => commands::demo(options, &mut out),
+        Command::Help(options) => commands::help(options, &mut out),
     };
     match result {
         Ok(()) => ExitCode::SUCCESS,

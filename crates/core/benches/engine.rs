@@ -7,7 +7,7 @@ use std::hint::black_box;
 
 use arrow_array::StringViewArray;
 use divan::counter::ItemsCount;
-use interligo_core::bind::{Content, Headings, Request, TableColumns, bind};
+use interligo_core::bind::{Content, Headings, Request, TableColumns, TotalsRequest, bind};
 use interligo_core::calendar::{Calendar, Holds};
 use interligo_core::cells::Cells;
 use interligo_core::date::Day;
@@ -155,7 +155,11 @@ fn engine(by: &[&str], show: &[&str]) -> Engine {
     }
     let written =
         |texts: &[&str]| texts.iter().map(|t| Written::in_option("bench", t, 0..t.len())).collect();
-    let content = Content::Totals { by: written(by), show: Some(written(show)), filter: None };
+    let content = Content::Totals(Box::new(TotalsRequest {
+        by: written(by),
+        show: Some(written(show)),
+        ..TotalsRequest::default()
+    }));
     let request = Request { name: "totals".to_owned(), to: None, of: None, content };
     let bound = bind(&plan, &headings, &[request], &BTreeSet::new()).unwrap().remove(0);
     let products = vec![

@@ -8,7 +8,7 @@ use std::hint::black_box;
 
 use arrow_array::StringViewArray;
 use divan::counter::ItemsCount;
-use interligo_core::bind::{Content, Headings, Request, TableColumns, bind};
+use interligo_core::bind::{Content, Headings, Request, TableColumns, TotalsRequest, bind};
 use interligo_core::cells::Cells;
 use interligo_core::engine::{Engine, Extent, Sample};
 use interligo_core::lines::LineBatch;
@@ -125,11 +125,11 @@ fn engine(path: &str) -> (Engine, Vec<StringViewArray>) {
         name: "totals".to_owned(),
         to: None,
         of: None,
-        content: Content::Totals {
+        content: Content::Totals(Box::new(TotalsRequest {
             by: vec![Written::in_option("bench", shown, 0..shown.len())],
             show: Some(vec![Written::in_option("bench", "lines", 0..5)]),
-            filter: None,
-        },
+            ..TotalsRequest::default()
+        })),
     };
     let plan = Plan::parse(&plan).unwrap();
     let bound = bind(&plan, &headings, &[request], &BTreeSet::new()).unwrap().remove(0);

@@ -185,8 +185,8 @@ impl Engine {
         let keys = self.lookups[route.lookup].keys[route.key].iter();
         for (number, (_, rows)) in keys.enumerate() {
             let named = if dated { number as u32 } else { rows[0].row };
-            let is_used = in_lookup.contains(&named)
-                || rows.iter().any(|holds| used[holds.row as usize]);
+            let is_used =
+                in_lookup.contains(&named) || rows.iter().any(|holds| used[holds.row as usize]);
             *(if is_used { &mut balance.keys_in_both } else { &mut balance.keys_of_lookup }) += 1;
         }
         balance

@@ -72,6 +72,40 @@ impl Day {
     }
 }
 
+impl Day {
+    /// Whether it lies in the years that can be written, 0 to 9999.
+    pub fn is_written(self) -> bool {
+        // 0000-01-01 and 9999-12-31.
+        (-719_528..=2_932_896).contains(&self.0)
+    }
+
+    /// The same day of the month so many months later, or the last of a shorter month.
+    pub fn months_later(self, months: i32) -> Option<Day> {
+        let (year, month, day) = self.civil();
+        let months = year.checked_mul(12)?.checked_add(month as i32 - 1)?.checked_add(months)?;
+        let (year, month) = (months.div_euclid(12), months.rem_euclid(12) as u32 + 1);
+        Day::from_civil(year, month, day.min(days_in_month(year, month)))
+    }
+
+    /// The same day of the same week of ISO 8601 in the next year; of week 53 where that has only 52, the one
+    /// 52 weeks later.
+    pub fn week_year_later(self) -> Option<Day> {
+        let weeks = Period::containing(PeriodUnit::Week, self).ordinal;
+        let (year, week) = week_of_year(weeks);
+        let last_of_year = week_of_year(weeks + 53 - week);
+        let weeks_of_year = if last_of_year == (year, 53) && week < 53 { 53 } else { 52 };
+        Some(Day(self.0.checked_add(7 * weeks_of_year)?)).filter(|day| day.is_written())
+    }
+}
+
+/// The year and number of a week of ISO 8601, of which a period holds the count. A week belongs to the year of
+/// its Thursday.
+pub(crate) fn week_of_year(weeks: i32) -> (i32, i32) {
+    let thursday = Day(weeks.saturating_mul(7));
+    let (year, _, _) = thursday.civil();
+    (year, (thursday.0 - days_from_civil(year, 1, 1)) / 7 + 1)
+}
+
 fn days_from_civil(year: i32, month: u32, day: u32) -> i32 {
     let year = if month <= 2 { year - 1 } else { year };
     let era = year.div_euclid(400);
@@ -309,11 +343,8 @@ impl fmt::Display for Period {
             PeriodUnit::Month => write!(f, "{:04}-{:02}", n.div_euclid(12), n.rem_euclid(12) + 1),
             PeriodUnit::Day => Day(n).fmt(f),
             PeriodUnit::Week => {
-                // A week belongs to the year of its Thursday.
-                let thursday = Day(n * 7);
-                let (year, _, _) = thursday.civil();
-                let first = Day(days_from_civil(year, 1, 1));
-                write!(f, "{year:04}-W{:02}", (thursday.0 - first.0) / 7 + 1)
+                let (year, week) = week_of_year(n);
+                write!(f, "{year:04}-W{week:02}")
             }
         }
     }

@@ -10,7 +10,8 @@ use std::fmt;
 use std::hash::{Hash, Hasher};
 
 /// How a value that lies exactly between two results of [`Decimal::round`] is settled.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, serde::Deserialize)]
+#[serde(rename_all = "kebab-case")]
 pub enum Rounding {
     /// To the neighbour whose last digit is even: 0.125 becomes 0.12.
     HalfEven,
@@ -60,6 +61,11 @@ impl Decimal {
     /// Whether the value is zero, with whatever places.
     pub fn is_zero(self) -> bool {
         self.mantissa == 0
+    }
+
+    /// The value, if it is a whole number.
+    pub fn whole(self) -> Option<i128> {
+        self.with_places(0).map(Decimal::mantissa)
     }
 
     /// Reads `-1234.56`: an optional sign, digits, and optionally a point with digits. At least one

@@ -5,8 +5,10 @@
 
 use std::collections::BTreeMap;
 
-use crate::bind::{Bound, Home, LinesColumn, OutputKind, Reference, RowNames, Scope};
-use crate::formula::{Expr, ExprKind, Names, Operator, Type, check, parse, type_of};
+use crate::bind::{
+    Bound, BoundFigure, FigureKind, Home, LinesColumn, OutputKind, Reference, RowNames, Scope,
+};
+use crate::formula::{Expr, ExprKind, Names, Operator, Type, check, parse, type_name, type_of};
 use crate::links::{Link, LinkParts, require_condition};
 use crate::lookup::{Lookup, Misfit};
 use crate::plan::{ColumnName, ColumnType, ListKind, Missing, Mistake, Written};
@@ -52,7 +54,7 @@ pub enum OutputContent {
     /// Lines with these columns.
     Lines(Vec<OutputColumn>),
     /// Totals.
-    Totals(TotalsPlan),
+    Totals(Box<TotalsPlan>),
     /// A list, made when all lines are through.
     List(ListKind),
 }
@@ -185,7 +187,12 @@ impl Engine {
             let link = Link::new(&parts, &mut lookups, &links).map_err(|mistake| vec![mistake])?;
             links.push(link);
         }
-        let amounts = bound.fact.amounts.iter().map(|column| reads.values[column]).collect();
+        let is_number = |read: &usize| {
+            let ty = column_type_at(&reads.readings, &computed, *read);
+            matches!(ty, Type::Number { .. })
+        };
+        let amounts = bound.fact.amounts.iter().map(|column| reads.values[column]);
+        let amounts = amounts.filter(is_number).collect();
         let mut engine = Engine {
             figures: bound.figures.iter().map(|_| None).collect(),
             figure_order: bound.figure_order.clone(),
@@ -232,7 +239,8 @@ impl Engine {
         let mut mistakes = Vec::new();
         for number in self.bound.figure_order.clone() {
             let figure = &self.bound.figures[number];
-            match check(&figure.node, self, &figure.written) {
+            let expr = check(&figure.node, self, &figure.written);
+            match expr.and_then(|expr| figure_of(expr, figure)) {
                 Ok(expr) => self.figures[number] = Some(Figure { expr }),
                 // What builds on a mistaken figure is not looked at.
                 Err(mistake) => mistakes.push(mistake),
@@ -272,7 +280,7 @@ impl Engine {
                 OutputKind::Lines(columns) => self.type_lines(columns).map(OutputContent::Lines),
                 OutputKind::List(list) => Ok(OutputContent::List(*list)),
                 OutputKind::Totals(totals) => {
-                    TotalsPlan::new(totals, self).map(OutputContent::Totals)
+                    TotalsPlan::new(totals, self).map(|plan| OutputContent::Totals(Box::new(plan)))
                 }
             };
             match content {
@@ -370,6 +378,12 @@ impl Engine {
         self.values_read[&column]
     }
 
+    /// A column of lines, by its number among them.
+    pub(crate) fn column_expr(&self, read: usize) -> Expr {
+        let ty = column_type_at(&self.readings, &self.computed, read);
+        Expr { kind: ExprKind::Column(read), ty }
+    }
+
     pub(crate) fn figure(&self, number: usize) -> &Figure {
         self.figures[number].as_ref().expect("figures are typed in the order of their use")
     }
@@ -422,11 +436,7 @@ impl Names for Engine {
             Reference::Figure(figure) => {
                 Expr { kind: ExprKind::Figure(figure), ty: self.figure(figure).expr.ty }
             }
-            Reference::Column(column) => {
-                let read = self.value_read(column);
-                let ty = column_type_at(&self.readings, &self.computed, read);
-                Expr { kind: ExprKind::Column(read), ty }
-            }
+            Reference::Column(column) => self.column_expr(self.value_read(column)),
             Reference::Attribute { route, column } => {
                 let lookup = &self.lookups[self.links[route].lookup];
                 let held = lookup.columns[column].column.as_ref();
@@ -435,6 +445,31 @@ impl Names for Engine {
             }
         })
     }
+}
+
+/// What a figure makes of its formula: its value rounded, or the band in which it lies.
+fn figure_of(expr: Expr, figure: &BoundFigure) -> Result<Expr, Mistake> {
+    let what = match &figure.kind {
+        FigureKind::Formula(None) | FigureKind::Shared => return Ok(expr),
+        FigureKind::Formula(Some(_)) => "rounded",
+        FigureKind::Band(_) => "laid into bands",
+    };
+    if !matches!(expr.ty, Type::Number { .. } | Type::Blank) {
+        let found = type_name(expr.ty);
+        return Err(figure
+            .written
+            .mistaken(format!("this is {found}, and only numbers are {what}")));
+    }
+    Ok(match &figure.kind {
+        FigureKind::Formula(Some((places, rounding))) => Expr {
+            kind: ExprKind::Round(Box::new(expr), *places, *rounding),
+            ty: Type::Number { places: *places },
+        },
+        FigureKind::Band(band) => {
+            Expr { kind: ExprKind::Band(Box::new(expr), band.clone()), ty: Type::Text }
+        }
+        FigureKind::Formula(None) | FigureKind::Shared => expr,
+    })
 }
 
 /// The type of a column of lines: first come those that are read, then those that are worked out.

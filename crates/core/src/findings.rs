@@ -218,6 +218,8 @@ pub struct Findings {
     pub amounts_kept: Vec<ExactSum>,
     /// The same over the lines set aside.
     pub amounts_aside: Vec<ExactSum>,
+    /// Of figures that are rounded on each line: the sum of what was rounded, and of what it was before.
+    pub rounded: BTreeMap<usize, (ExactSum, ExactSum)>,
 }
 
 impl Findings {
@@ -272,6 +274,11 @@ impl Findings {
         merge_sums(&mut self.amounts_read, &batch.amounts_read);
         merge_sums(&mut self.amounts_kept, &batch.amounts_kept);
         merge_sums(&mut self.amounts_aside, &batch.amounts_aside);
+        for (figure, (rounded, exact)) in batch.rounded {
+            let own = self.rounded.entry(figure).or_default();
+            own.0.merge(rounded);
+            own.1.merge(exact);
+        }
     }
 }
 

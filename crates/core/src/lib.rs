@@ -23,7 +23,7 @@ pub mod engine;
 pub mod evidence;
 pub mod findings;
 pub mod foot;
-mod formula;
+pub mod formula;
 mod gather;
 pub mod keys;
 pub mod lines;

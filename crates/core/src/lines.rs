@@ -23,6 +23,7 @@ use crate::links::{LinkStatus, LinkedRows, Sought, is_row};
 use crate::plan::Missing;
 use crate::style::PartStyle;
 use crate::tallies::{KeyTallies, KeyTally, SoughtRef};
+use crate::totals::rounded_by_line;
 use crate::value::Value;
 
 /// Lines of one part, as its source delivered them.
@@ -182,6 +183,12 @@ impl Lines<'_> {
                 spot: spot(row),
             })?;
             self.figures[number] = Some(column);
+            if self.engine.looks_into_all() {
+                self.note_rounding(number).map_err(|row| DoesNotFit {
+                    what: self.engine.bound.figures[number].name.clone(),
+                    spot: spot(row),
+                })?;
+            }
         }
         for expr in &self.engine.values {
             let column = self.column_of(expr).map_err(|row| DoesNotFit {
@@ -190,6 +197,18 @@ impl Lines<'_> {
             })?;
             self.values.push(column);
         }
+        Ok(())
+    }
+
+    /// What rounding a figure on each line does to its sum.
+    fn note_rounding(&mut self, figure: usize) -> Result<(), usize> {
+        let expr = &self.engine.figure(figure).expr;
+        let Some(before) = rounded_by_line(expr, self.engine) else { return Ok(()) };
+        let kept: Option<Vec<u32>> = (!self.aside.is_empty())
+            .then(|| (0..self.rows as u32).filter(|row| !self.is_aside(*row)).collect());
+        let exact = sum_rows(self.computed(before)?.as_ref(), kept.as_deref());
+        let rounded = sum_rows(Inputs::figure(self, figure), kept.as_deref());
+        self.findings.rounded.insert(figure, (rounded, exact));
         Ok(())
     }
 
@@ -267,6 +286,7 @@ impl Lines<'_> {
             amounts_read: self.amounts(None),
             amounts_aside: self.amounts(Some(&aside)),
             currencies: std::mem::take(&mut self.findings.currencies),
+            rounded: std::mem::take(&mut self.findings.rounded),
             ..Findings::default()
         };
         findings.amounts_kept = if self.aside.is_empty() {

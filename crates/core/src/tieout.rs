@@ -5,6 +5,7 @@
 
 use std::sync::Arc;
 
+use crate::decimal::Decimal;
 use crate::engine::Engine;
 use crate::findings::{Aside, BlankBecause, ExactSum, Findings, Parts};
 use crate::links::{LinkStatus, StatusCounts};
@@ -25,6 +26,8 @@ pub struct Written {
     pub is_list: bool,
     /// Lines that the output's own filter left out.
     pub filtered: u64,
+    /// Whether it is a table of another fact, to which lines of this one are added.
+    pub beside: bool,
 }
 
 /// One table that was read.
@@ -71,6 +74,19 @@ pub struct BlankFigure {
     pub reasons: Vec<(String, u64)>,
 }
 
+/// A figure that is rounded on each line, over all lines.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct RoundedFigure {
+    /// Its name.
+    pub name: String,
+    /// The sum of the rounded values.
+    pub rounded: ExactSum,
+    /// The sum of the values before they are rounded.
+    pub exact: ExactSum,
+    /// How much more the first is.
+    pub difference: ExactSum,
+}
+
 /// The whole statement.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct TieOut {
@@ -102,6 +118,8 @@ pub struct TieOut {
     pub links: Vec<LinkLine>,
     /// The figures that are blank on some lines.
     pub blanks: Vec<BlankFigure>,
+    /// The figures that are rounded on each line.
+    pub rounded: Vec<RoundedFigure>,
 }
 
 impl TieOut {
@@ -159,6 +177,7 @@ impl TieOut {
                 })
                 .collect(),
             blanks: blanks(engine, findings),
+            rounded: rounded(engine, findings),
         }
     }
 
@@ -254,6 +273,21 @@ pub fn blank_words(engine: &Engine, why: BlankBecause) -> String {
         BlankBecause::DividedByZero => "divided by zero".to_owned(),
         BlankBecause::Chosen => "the formula says blank".to_owned(),
     }
+}
+
+fn rounded(engine: &Engine, findings: &Findings) -> Vec<RoundedFigure> {
+    let figure = |(figure, (rounded, exact)): (&usize, &(ExactSum, ExactSum))| {
+        let difference = rounded.0.zip(exact.0).and_then(|(a, b)| a.checked_sub(b));
+        let written = |sum: Option<Decimal>| ExactSum(sum.map(|sum| sum.trimmed(0)));
+        let least = rounded.0.map_or(0, Decimal::places);
+        RoundedFigure {
+            name: engine.bound.figures[*figure].name.clone(),
+            rounded: *rounded,
+            exact: ExactSum(exact.0.map(|sum| sum.at_least(least))),
+            difference: written(difference),
+        }
+    };
+    findings.rounded.iter().map(figure).collect()
 }
 
 fn blanks(engine: &Engine, findings: &Findings) -> Vec<BlankFigure> {

@@ -2,13 +2,14 @@
 
 use std::collections::{BTreeMap, HashMap};
 
-use interligo_core::bind::{Content, Request};
+use interligo_core::bind::{Content, Request, TotalsRequest};
 use interligo_core::calendar::{ALWAYS, FOREVER, Holds};
 use interligo_core::date::Day;
 use interligo_core::decimal::Decimal;
 use interligo_core::engine::Engine;
 use interligo_core::plan::{Written, name};
 use interligo_core::totals::{MeasureKind, TotalsTable};
+use interligo_core::value::Value;
 
 use crate::check::{Checked, Code, Finding};
 
@@ -111,7 +112,11 @@ pub fn periods_request(engine: &Engine, link: usize) -> Request {
         name: PERIODS.to_owned(),
         to: None,
         of: Some(written(fact.name.clone())),
-        content: Content::Totals { by: by.collect(), show: Some(show.collect()), filter: None },
+        content: Content::Totals(Box::new(TotalsRequest {
+            by: by.collect(),
+            show: Some(show.collect()),
+            ..TotalsRequest::default()
+        })),
     }
 }
 
@@ -169,10 +174,13 @@ pub fn key_calendar(
         Some(held) => held.value(row as usize).to_string(),
         None => lookup.text(column, row),
     };
-    let rows: HashMap<Vec<String>, &Vec<Option<Decimal>>> = sold
+    let rows: HashMap<Vec<String>, Vec<Option<Decimal>>> = sold
         .rows
         .iter()
-        .map(|row| (row.key.iter().map(ToString::to_string).collect(), &row.values))
+        .map(|row| {
+            let key = row.key.iter().map(ToString::to_string).collect();
+            (key, row.values.iter().map(Value::number).collect())
+        })
         .collect();
     let others: Vec<usize> = (0..lookup.columns.len())
         .filter(|column| lookup.columns[*column].column.is_some() && !own.contains(column))
@@ -183,7 +191,7 @@ pub fn key_calendar(
             span: Span::from(holds),
             place: lookup.place(holds.row).to_string(),
             says: others.iter().map(|column| lookup.text(*column, holds.row)).collect(),
-            values: rows.get(&of).map_or(vec![None; sold.measures.len()], |v| (*v).clone()),
+            values: rows.get(&of).map_or(vec![None; sold.measures.len()], Clone::clone),
         }
     };
     let undated = checked.findings.iter().filter(|finding| {
@@ -194,7 +202,7 @@ pub fn key_calendar(
     Some(KeyCalendar {
         link: route.name.clone(),
         columns: others.iter().map(|column| lookup.columns[*column].name.clone()).collect(),
-        measures: sold.measures.iter().cloned().zip(sold.kinds.iter().copied()).collect(),
+        measures: sold.measures.iter().map(|m| (m.heading.clone(), m.kind)).collect(),
         periods: engine.periods_of(link, &key).iter().map(period).collect(),
         undated: undated.cloned().collect(),
         key,

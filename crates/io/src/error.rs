@@ -10,7 +10,7 @@ use interligo_core::lines::DoesNotFit;
 use interligo_core::place::{PartName, Place};
 use interligo_core::plan::Mistake;
 use interligo_core::tieout::TieOut;
-use interligo_core::totals::TotalDoesNotFit;
+use interligo_core::totals::TotalsError;
 
 /// An error of reading, running or writing.
 #[derive(Debug, thiserror::Error)]
@@ -161,8 +161,31 @@ impl From<Vec<Mistake>> for Error {
     }
 }
 
-impl From<TotalDoesNotFit> for Error {
-    fn from(total: TotalDoesNotFit) -> Error {
-        Error::DoesNotFit { what: format!("the total of `{}`", total.0), at: None }
+impl From<TotalsError> for Error {
+    fn from(error: TotalsError) -> Error {
+        match error {
+            TotalsError::DoesNotFit { measure } => {
+                Error::DoesNotFit { what: format!("the total of `{measure}`"), at: None }
+            }
+            TotalsError::TooWide { across, columns, most } => {
+                let message = format!(
+                    "`{across}` across would make {columns} columns, and {most} are the most"
+                );
+                Mistake::of_plan(message)
+                    .help(
+                        "put it into `by`, show less of each group, or let a condition choose some",
+                    )
+                    .into()
+            }
+            TotalsError::TooLong { rows, most } => {
+                let message = format!(
+                    "the periods without lines would make {rows} rows, and {most} are the most"
+                );
+                Mistake::of_plan(message)
+                    .help("take longer periods or fewer attributes, or leave out `all-periods`")
+                    .into()
+            }
+            other => Mistake::of_plan(format!("the totals cannot be made: {other:?}")).into(),
+        }
     }
 }

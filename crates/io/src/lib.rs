@@ -35,6 +35,7 @@ mod source;
 mod start;
 mod stops;
 mod style;
+mod sums;
 mod text;
 mod totals_out;
 
@@ -60,4 +61,4 @@ pub use run::{Depth, OnStop, Outcome, Pace, Ran, check, link_use, run};
 pub use sinks::write_whole;
 pub use start::{Started, StartedLink, StartedTable, find_links, start};
 pub use stops::{duplicate_stops, stops};
-pub use totals_out::{csv_row, totals_csv};
+pub use totals_out::{csv_row, row_labels, totals_csv};

@@ -110,19 +110,19 @@ impl Sinks {
         Ok(sinks)
     }
 
-    /// Writes the totals and closes the counts; the files are whole, and wait to appear.
+    /// Closes the counts; the files are whole, and wait to appear. `counted` has the lines that a source of totals
+    /// has, and those that it leaves out.
     pub(crate) fn finish(
         self,
         project: &Project,
         engine: &Engine,
         findings: Findings,
-        tables: Vec<TotalsTable>,
+        counted: &dyn Fn(&str, usize) -> (u64, u64),
         parts: &Parts,
     ) -> Result<Whole, Error> {
         let keeps_aside = self.keeps_aside;
         let Files { lines, aside_path, aside, aside_lines, .. } = self.files;
         let mut lines = lines.into_iter();
-        let mut tables = tables.into_iter();
         let (mut written, mut files, mut totals) = (Vec::new(), Vec::new(), Vec::new());
         let mut lists = Vec::new();
         let aside_is_listed = engine
@@ -130,18 +130,20 @@ impl Sinks {
             .iter()
             .any(|o| matches!(o.content, OutputContent::List(ListKind::SetAside)));
         for output in &engine.outputs {
+            // A fact that is seen as of a later time is in the table already.
+            if matches!(&output.content, OutputContent::Totals(plan) if plan.is_shifted()) {
+                continue;
+            }
             let to = output.to.as_ref().map_or(String::new(), |to| to.text.clone());
-            let (output_name, mut note) = (
-                output.name.clone(),
-                Written {
-                    output: output.name.clone(),
-                    to,
-                    lines: 0,
-                    groups: None,
-                    filtered: 0,
-                    is_list: matches!(output.content, OutputContent::List(_)),
-                },
-            );
+            let mut note = Written {
+                output: output.name.clone(),
+                to,
+                lines: 0,
+                groups: None,
+                filtered: 0,
+                is_list: matches!(output.content, OutputContent::List(_)),
+                beside: false,
+            };
             match &output.content {
                 OutputContent::Lines(_) => {
                     let (file, count) = lines.next().expect("every output of lines has a file");
@@ -156,16 +158,14 @@ impl Sinks {
                         lists.push((written.len(), *kind, path));
                     }
                 }
+                // What a fact adds to a table of another.
+                OutputContent::Totals(plan) if plan.layout.is_none() => {
+                    (note.lines, note.filtered) = counted(&output.name, plan.source());
+                    (note.to, note.beside) = (output.name.clone(), true);
+                }
                 OutputContent::Totals(_) => {
-                    let table = tables.next().expect("every output of totals has a table");
-                    (note.lines, note.filtered) = (table.lines, table.filtered);
-                    note.groups = Some(table.rows.len() as u64);
-                    if let Some(path) = path_of(project, output)? {
-                        let mut file = OutputFile::create(&path)?;
-                        file.write(&totals_out::totals_csv(&table))?;
-                        files.push(file);
-                    }
-                    totals.push((output_name, table));
+                    (note.lines, note.filtered) = counted(&output.name, 0);
+                    totals.push((written.len(), output.name.clone(), path_of(project, output)?));
                 }
             }
             written.push(note);
@@ -180,8 +180,9 @@ impl Sinks {
         files.extend(aside);
         // What an earlier run set aside would be taken for this one's.
         let stale = (stale_aside && tie_out.lines_aside() == 0).then_some(aside_path);
-        let outcome = Outcome { findings, totals, tie_out, since: FilesSince::default() };
-        Ok(Whole { outcome, files, stale, lists })
+        let since = FilesSince::default();
+        let outcome = Outcome { findings, totals: Vec::new(), tie_out, since };
+        Ok(Whole { outcome, files, stale, lists, totals })
     }
 }
 
@@ -193,9 +194,32 @@ pub(crate) struct Whole {
     stale: Option<PathBuf>,
     /// Lists that are written when all facts are through: by number among what was written, what, and where.
     lists: Vec<(usize, ListKind, PathBuf)>,
+    /// Totals that are made when all facts are through: by number among what was written, their name, and where they
+    /// go.
+    totals: Vec<(usize, String, Option<PathBuf>)>,
 }
 
 impl Whole {
+    /// Makes the totals and writes those that have a file, which waits to appear like the others. `table` gives them
+    /// by name.
+    pub(crate) fn make_totals(
+        &mut self,
+        mut table: impl FnMut(&str) -> Result<Option<TotalsTable>, Error>,
+    ) -> Result<(), Error> {
+        for (number, name, path) in std::mem::take(&mut self.totals) {
+            let Some(table) = table(&name)? else { continue };
+            let rows = if table.by.is_empty() { 1 } else { table.rows.len() as u64 };
+            self.outcome.tie_out.written[number].groups = Some(rows);
+            if let Some(path) = path {
+                let mut file = OutputFile::create(&path)?;
+                file.write(&totals_out::totals_csv(&table))?;
+                self.files.push(file);
+            }
+            self.outcome.totals.push((name, table));
+        }
+        Ok(())
+    }
+
     /// Writes the lists, which wait to appear like the other files.
     pub(crate) fn write_lists(
         &mut self,

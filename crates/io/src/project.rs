@@ -21,6 +21,7 @@ use crate::rows::Rows;
 use crate::source::Containers;
 use crate::start::{StartedLink, find_links};
 use crate::stops::duplicate_stops;
+use crate::sums::{SumsFile, make_sums};
 
 /// The name of a plan's file.
 pub const PLAN_FILE: &str = "interligo.toml";
@@ -39,6 +40,8 @@ pub struct Project {
     tables: Vec<Table>,
     /// The findings that end a run.
     stop_on: Vec<Code>,
+    /// The files of tables with sums, which go when the project does.
+    _sums: Vec<SumsFile>,
 }
 
 /// What was noted of a part as a whole.
@@ -82,18 +85,25 @@ impl Project {
         wanted: impl Fn(&str) -> bool,
     ) -> Result<Project, Error> {
         let stop_on = stop_on(&plan)?;
-        let mut project = Project { plan, folder: folder.to_owned(), tables: Vec::new(), stop_on };
+        let mut plan = plan;
+        let sums = make_sums(&mut plan, folder, &wanted)?;
+        let mut project =
+            Project { plan, folder: folder.to_owned(), tables: Vec::new(), stop_on, _sums: sums };
         let mut outputs: Vec<PathBuf> = project
             .plan
             .outputs
             .iter()
-            .map(|output| folder.join(output.value.to.get_ref()))
+            .filter_map(|output| Some(folder.join(output.value.to.as_ref()?.get_ref())))
             .collect();
         let facts = project.plan.facts().map(|fact| fact.name.as_str()).chain([""]);
         outputs.extend(facts.map(|fact| project.aside_path(fact)).collect::<Vec<_>>());
         let containers = Containers::default();
         for entry in project.plan.tables.iter().filter(|entry| wanted(&entry.name)) {
-            let table = Table::open(&project.plan, entry, folder, &outputs, &containers)?;
+            let mut table = Table::open(&project.plan, entry, folder, &outputs, &containers)?;
+            if let Some(sums) = &entry.value.sums {
+                let name = format!("sums of {}", sums.get_ref().of.get_ref());
+                table.parts.iter_mut().for_each(|part| part.name = name.as_str().into());
+            }
             project.tables.push(table);
         }
         Ok(project)
@@ -191,8 +201,9 @@ impl Project {
             let of = output.value.of.as_ref().map_or(first, |of| of.get_ref() == fact);
             output.value.list == Some(ListKind::SetAside) && of
         };
-        if let Some(output) = self.plan.outputs.iter().find(is_own) {
-            return self.folder.join(output.value.to.get_ref());
+        let listed = self.plan.outputs.iter().find(is_own);
+        if let Some(to) = listed.and_then(|output| output.value.to.as_ref()) {
+            return self.folder.join(to.get_ref());
         }
         let name = if first { "set-aside.csv".to_owned() } else { format!("set-aside-{fact}.csv") };
         self.folder.join("out").join(name)

@@ -1,11 +1,13 @@
 //! A run: the fact's files block by block through the engine, over all cores, into the outputs.
 
+use std::collections::BTreeMap;
+
 use interligo_core::engine::{Engine, OutputContent};
 use interligo_core::findings::{Aside, Findings, PLACES_KEPT, Parts, Spot};
 use interligo_core::lines::{DoesNotFit, LineBatch, Lines};
 use interligo_core::plan::ListKind;
 use interligo_core::tieout::{TieOut, aside_words};
-use interligo_core::totals::{Groups, TotalsPlan, TotalsTable};
+use interligo_core::totals::{Cube, Groups, TotalsPlan, TotalsTable};
 use interligo_core::usage::Usage;
 
 use crate::check::{Checked, Code, FactRun};
@@ -191,19 +193,47 @@ fn run_all(
     let writes = writes(engines);
     let mut known = Vec::new();
     let mut facts = Vec::new();
+    let mut cubes: Cubes = engines
+        .iter()
+        .flat_map(totals_of)
+        .filter(|(_, plan)| plan.layout.is_some())
+        .map(|(name, plan)| (name.to_owned(), Cube::new(plan)))
+        .collect();
     for engine in engines {
         let fact = project.table(&engine.bound.fact.name);
         let sinks = Sinks::create(project, engine, fact, writes, &mut known)?;
-        facts.push(run_fact(project, engine, sinks, (pace, on_stop, depth), progress)?);
+        let how = (pace, on_stop, depth);
+        facts.push(run_fact(project, engine, sinks, how, &mut cubes, progress)?);
+    }
+    // A table may show several facts.
+    for (fact, _) in &mut facts {
+        fact.make_totals(|name| {
+            let mut plans: Vec<&TotalsPlan> = engines
+                .iter()
+                .flat_map(totals_of)
+                .filter(|(of, _)| *of == name)
+                .map(|(_, plan)| plan)
+                .collect();
+            plans.sort_by_key(|plan| plan.source());
+            let first = plans.first().and_then(|plan| plan.layout.as_ref());
+            match (first, cubes.remove(name)) {
+                (Some(layout), Some(cube)) => Ok(Some(layout.table(&plans, cube)?)),
+                _ => Ok(None),
+            }
+        })?;
     }
     Ok(facts)
 }
+
+/// What was summed for each table of totals, by its name.
+type Cubes = BTreeMap<String, Cube>;
 
 fn run_fact(
     project: &Project,
     engine: &Engine,
     mut sinks: Sinks,
     (pace, on_stop, depth): (Pace, OnStop, Depth),
+    cubes: &mut Cubes,
     progress: &(dyn Fn(u64, u64) + Sync),
 ) -> Result<(Whole, Option<Usage>), Error> {
     let fact = project.table(&engine.bound.fact.name);
@@ -226,7 +256,7 @@ fn run_fact(
         pace.threads,
         || stream.next(),
         || Gathered {
-            groups: totals_of(engine).map(Groups::new).collect(),
+            groups: totals_of(engine).map(|(_, plan)| Groups::new(plan)).collect(),
             usage: usage_before.clone(),
         },
         |gathered: &mut Gathered<'_>, item| worker.work(item, gathered),
@@ -243,15 +273,23 @@ fn run_fact(
     if !stops.is_empty() {
         return Err(Error::Stopped(stops));
     }
-    let (groups, uses): (Vec<_>, Vec<_>) =
-        workers.into_iter().map(|gathered| (gathered.groups, gathered.usage)).unzip();
-    let tables = merge_totals(engine, groups)?;
+    let mut uses = Vec::new();
+    for gathered in workers {
+        uses.push(gathered.usage);
+        for ((name, plan), groups) in totals_of(engine).zip(gathered.groups) {
+            if let Some(cube) = cubes.get_mut(name) {
+                cube.absorb(plan, groups);
+            }
+        }
+    }
     let usage = uses.into_iter().flatten().reduce(|mut all, other| {
         all.merge(&other);
         all
     });
     let parts = project.fact_parts(engine);
-    Ok((sinks.finish(project, engine, findings, tables, &parts)?, usage.or(usage_before)))
+    let counted =
+        |name: &str, source: usize| cubes.get(name).map_or((0, 0), |cube| cube.lines(source));
+    Ok((sinks.finish(project, engine, findings, &counted, &parts)?, usage.or(usage_before)))
 }
 
 /// What a worker gathers over its blocks.
@@ -268,21 +306,12 @@ fn wanted(engine: &Engine, sinks: &Sinks, watches: bool) -> WantedColumns {
     WantedColumns::Some(engine.read_columns().to_vec())
 }
 
-fn totals_of(engine: &Engine) -> impl Iterator<Item = &TotalsPlan> {
+/// The totals that a fact contributes to, with their names.
+fn totals_of(engine: &Engine) -> impl Iterator<Item = (&str, &TotalsPlan)> {
     engine.outputs.iter().filter_map(|output| match &output.content {
-        OutputContent::Totals(totals) => Some(totals),
+        OutputContent::Totals(totals) => Some((output.name.as_str(), totals.as_ref())),
         OutputContent::Lines(_) | OutputContent::List(_) => None,
     })
-}
-
-fn merge_totals(engine: &Engine, workers: Vec<Vec<Groups<'_>>>) -> Result<Vec<TotalsTable>, Error> {
-    let mut workers: Vec<_> = workers.into_iter().map(Vec::into_iter).collect();
-    totals_of(engine)
-        .map(|plan| {
-            let groups = workers.iter_mut().filter_map(Iterator::next).collect();
-            Ok(TotalsTable::merge(plan, groups)?)
-        })
-        .collect()
 }
 
 /// A block of a fact's files: its number, that of its file, and its rows.

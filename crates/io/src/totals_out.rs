@@ -1,20 +1,42 @@
 //! Tables as text files: totals with every figure in full, and single rows for other lists.
 
-use interligo_core::totals::TotalsTable;
+use interligo_core::totals::{TotalsRow, TotalsTable};
+use interligo_core::value::Value;
 
 use crate::text::write_cell;
 
-/// A table of totals as comma-separated text, one row per group.
+/// A table of totals as comma-separated text, one row per group. Where there are subtotals, the first column says the
+/// level of a row, so that no sum takes a line in twice.
 pub fn totals_csv(table: &TotalsTable) -> Vec<u8> {
-    let headings = table.by.iter().chain(&table.measures);
-    let mut out = csv_row(headings.map(String::as_str));
-    for row in &table.rows {
-        let key = row.key.iter().map(ToString::to_string);
-        let values = row.values.iter().map(|value| value.map_or(String::new(), |v| v.to_string()));
-        let cells: Vec<String> = key.chain(values).collect();
+    let leveled = table.levels.len() > 1;
+    let values = table.columns.iter().map(|column| table.heading_of(column));
+    let level = leveled.then(|| "level".to_owned());
+    let headings: Vec<String> =
+        level.into_iter().chain(table.by.iter().cloned()).chain(values).collect();
+    let mut out = csv_row(headings.iter().map(String::as_str));
+    let whole = table.by.is_empty().then_some(&table.whole);
+    for row in table.rows.iter().chain(whole) {
+        let mut cells = Vec::with_capacity(headings.len());
+        if leveled {
+            cells.push((row.level + 1).to_string());
+        }
+        cells.extend(row_labels(table, row, ToString::to_string));
+        cells.extend(row.values.iter().map(ToString::to_string));
         out.extend(csv_row(cells.iter().map(String::as_str)));
     }
     out
+}
+
+/// The attributes of a row as texts, blank below its level; the rest is named where its first attribute would stand.
+pub fn row_labels(
+    table: &TotalsTable,
+    row: &TotalsRow,
+    text: impl Fn(&Value<'static>) -> String,
+) -> Vec<String> {
+    let mut labels: Vec<String> = row.key.iter().map(text).collect();
+    labels.extend(row.rest.map(|rest| format!("(the other {rest})")));
+    labels.resize(table.by.len(), String::new());
+    labels
 }
 
 /// A row of comma-separated text, with its line end.

@@ -1,6 +1,6 @@
 //! `interligo demo`.
 
-use interligo_core::bind::{Content, Request};
+use interligo_core::bind::{Content, Request, TotalsRequest};
 use interligo_core::engine::Extent;
 use interligo_core::plan::Written;
 use interligo_io::{OnDuplicates, OnStop, Pace};
@@ -31,6 +31,7 @@ pub(crate) fn demo(options: &DemoOptions, out: Out<'_>) -> Result<(), Failure> {
     let opened = Opened::at(plan, Pace::default())?;
     let mut requests =
         Request::of_plan(&opened.project.plan).map_err(|mistake| opened.failure(mistake))?;
+    requests.retain(|request| request.to.is_some());
     requests.push(by_group_and_month());
     let engines = opened.prepare(&requests, Extent::Everything, OnDuplicates::Stop)?;
     let mut ran = opened.run(&engines, OnStop::Stop)?;
@@ -48,7 +49,7 @@ pub(crate) fn demo(options: &DemoOptions, out: Out<'_>) -> Result<(), Failure> {
     show::link_health(out, engine, &outcome.tie_out)?;
     show::title(out, "Profit by group and month of 2025")?;
     if let Some(profit) = &profit {
-        show::cross(out, profit, 0)?;
+        show::bare(out, profit, "  ")?;
     }
     writeln!(out)?;
     show::tie_out(out, &opened.project.plan, &outcome.tie_out)?;
@@ -79,10 +80,12 @@ fn by_group_and_month() -> Request {
         name: "profit".to_owned(),
         to: None,
         of: None,
-        content: Content::Totals {
-            by: vec![written("groups.name"), written("month(sold_on)")],
+        content: Content::Totals(Box::new(TotalsRequest {
+            by: vec![written("month(sold_on)")],
+            across: vec![written("groups.name")],
             show: Some(vec![written("profit")]),
             filter: Some(written("year(sold_on) = '2025'")),
-        },
+            ..TotalsRequest::default()
+        })),
     }
 }

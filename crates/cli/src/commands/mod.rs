@@ -3,6 +3,7 @@
 mod calendar;
 mod check;
 mod demo;
+mod help;
 mod link;
 mod look;
 mod mend;
@@ -13,6 +14,7 @@ mod totals;
 pub(crate) use calendar::calendar;
 pub(crate) use check::check;
 pub(crate) use demo::demo;
+pub(crate) use help::help;
 pub(crate) use link::link;
 pub(crate) use look::look;
 pub(crate) use mend::mend;

@@ -12,8 +12,10 @@ use crate::show;
 
 pub(crate) fn run(options: &RunOptions, out: Out<'_>) -> Result<(), Failure> {
     let opened = Opened::open(&options.plan)?;
-    let requests =
+    let mut requests =
         Request::of_plan(&opened.project.plan).map_err(|mistake| opened.failure(mistake))?;
+    // Totals without a file are for `interligo totals NAME`.
+    requests.retain(|request| request.to.is_some());
     let engines = opened.prepare(&requests, Extent::Everything, OnDuplicates::Stop)?;
     let ran = opened.run(&engines, OnStop::Stop)?;
     let ties: Vec<&TieOut> = ran.outcomes.iter().map(|outcome| &outcome.tie_out).collect();

@@ -4,46 +4,135 @@ use std::ops::Range;
 
 use interligo_core::bind::{Content, Request};
 use interligo_core::engine::Extent;
-use interligo_core::plan::Written;
+use interligo_core::plan::{Unreached, Written};
+use interligo_core::totals::TotalsTable;
 use interligo_io::{OnDuplicates, OnStop, totals_csv};
 
 use super::{Opened, Out};
-use crate::args::{Format, TotalsOptions};
+use crate::args::{TotalsFormat, TotalsOptions, UnreachedChoice};
 use crate::failure::Failure;
-use crate::show;
+use crate::show::{self, TotalsLook};
 
 pub(crate) fn totals(options: &TotalsOptions, out: Out<'_>) -> Result<(), Failure> {
     let opened = Opened::open(&options.plan)?;
-    let request = Request {
-        name: "totals".to_owned(),
-        to: None,
-        of: None,
-        content: Content::Totals {
-            by: list("--by", &options.by),
-            show: (!options.show.is_empty()).then(|| list("--show", &options.show)),
-            filter: options
-                .filter
-                .as_ref()
-                .map(|text| Written::in_option("--where", text, 0..text.len())),
-        },
-    };
+    let request = request(options, &opened)?;
     let engines = opened.prepare(&[request], Extent::Needed, OnDuplicates::Stop)?;
     let ran = opened.run(&engines, OnStop::Stop)?;
-    let outcome = ran.outcomes.first().expect("one fact has the output that is asked for");
-    let (_, table) = outcome.totals.first().expect("the one output asked for is totals");
+    let (outcome, table) = ran
+        .outcomes
+        .iter()
+        .find_map(|outcome| Some((outcome, &outcome.totals.first()?.1)))
+        .expect("the one output asked for is totals");
+    let aside = outcome.tie_out.lines_aside();
     match options.format {
-        Format::Table => {
-            let currency = opened.project.plan.plan.currency.as_deref();
-            show::totals(out, table, outcome.tie_out.lines_aside(), currency)?;
+        TotalsFormat::Table => {
+            let look = TotalsLook {
+                aside,
+                currency: opened.project.plan.plan.currency.as_deref(),
+                bars: bars(options, table)?,
+                width: show::told_width(),
+            };
+            show::totals(out, table, &look)?;
         }
-        Format::Csv => {
+        TotalsFormat::Csv => {
             out.write_all(&totals_csv(table))?;
-            show::left_out_to_stderr(table, outcome.tie_out.lines_aside());
+            show::left_out_to_stderr(table, aside);
         }
-        Format::Json => show::totals_json(out, table)?,
+        TotalsFormat::Markdown => {
+            show::totals_markdown(out, table)?;
+            show::left_out_to_stderr(table, aside);
+        }
+        TotalsFormat::Json => show::totals_json(out, table)?,
     }
     out.flush()?;
     Ok(())
+}
+
+/// The totals that the plan has under the name, or none, with what the options say in place of it.
+fn request(options: &TotalsOptions, opened: &Opened) -> Result<Request, Failure> {
+    let mut request = match &options.name {
+        Some(name) => named(name, opened)?,
+        None => Request {
+            name: "totals".to_owned(),
+            to: None,
+            of: None,
+            content: Content::Totals(Box::default()),
+        },
+    };
+    if let Some(of) = &options.of {
+        request.of = Some(whole("--of", of));
+    }
+    let Content::Totals(totals) = &mut request.content else { return Ok(request) };
+    let given = |name: &'static str, values: &[String], own: &mut Vec<Written>| {
+        if !values.is_empty() {
+            *own = list(name, values);
+        }
+    };
+    given("--by", &options.by, &mut totals.by);
+    given("--across", &options.across, &mut totals.across);
+    given("--sort", &options.sort, &mut totals.sort);
+    if !options.show.is_empty() {
+        totals.show = Some(list("--show", &options.show));
+    }
+    if !options.versus.is_empty() {
+        let all = options.versus.join(",");
+        totals.versus = Some((whole("--versus", &all), list("--versus", &options.versus)));
+    }
+    if let Some(filter) = &options.filter {
+        totals.filter = Some(whole("--where", filter));
+    }
+    if let Some(top) = options.top {
+        totals.top = Some((whole("--top", &top.to_string()), top as usize));
+    }
+    if options.all_periods {
+        totals.all_periods = Some(whole("--all-periods", "--all-periods"));
+    }
+    totals.unreached = match options.unreached {
+        None => totals.unreached,
+        Some(UnreachedChoice::Stop) => Unreached::Stop,
+        Some(UnreachedChoice::Blank) => Unreached::Blank,
+    };
+    Ok(request)
+}
+
+fn whole(name: &'static str, text: &str) -> Written {
+    Written::in_option(name, text, 0..text.len())
+}
+
+/// Totals of the plan, without their file.
+fn named(name: &str, opened: &Opened) -> Result<Request, Failure> {
+    let plan = &opened.project.plan;
+    let of_name = match plan.outputs.get(name) {
+        Some(entry) => Request::of_entry(plan, entry).map_err(|mistake| opened.failure(mistake))?,
+        None => return Err(no_totals(name, opened)),
+    };
+    match of_name.content {
+        Content::Totals(_) => Ok(Request { to: None, ..of_name }),
+        _ => Err(no_totals(name, opened)),
+    }
+}
+
+fn no_totals(name: &str, opened: &Opened) -> Failure {
+    let totals = opened.project.plan.outputs.iter().filter(|output| output.value.by.is_some());
+    let known = totals.map(|output| output.name.clone()).collect();
+    Failure::NoTotals { name: name.to_owned(), known }
+}
+
+/// The measure that is drawn as bars.
+fn bars(options: &TotalsOptions, table: &TotalsTable) -> Result<Option<usize>, Failure> {
+    let Some(name) = &options.bars else { return Ok(None) };
+    let known: Vec<String> = table.measures.iter().map(|m| m.heading.clone()).collect();
+    if name.is_empty() {
+        let amount = table.measures.iter().position(|measure| measure.kind.is_amount());
+        return Ok(Some(amount.unwrap_or(0)));
+    }
+    match known.iter().position(|heading| heading == name) {
+        Some(measure) => Ok(Some(measure)),
+        None => {
+            let message = format!("`{name}` is not shown, so no bars can be drawn of it");
+            Err(Failure::NoBars { message, known })
+        }
+    }
 }
 
 /// The entries of an option that may be given several times, each a list.

@@ -14,10 +14,11 @@ use crate::failure::Failure;
 pub(crate) const LINES: u64 = 3_000;
 
 /// The files that do not depend on the number of lines.
-const FILES: [(&str, &str); 6] = [
+const FILES: [(&str, &str); 7] = [
     ("interligo.toml", include_str!("../../../../demo/interligo.toml")),
     ("README.md", include_str!("../../../../demo/README.md")),
     ("groups.csv", include_str!("../../../../demo/groups.csv")),
+    ("budget.csv", include_str!("../../../../demo/budget.csv")),
     ("prices_2024.csv", include_str!("../../../../demo/prices_2024.csv")),
     ("prices_2025.csv", include_str!("../../../../demo/prices_2025.csv")),
     ("customers.csv", include_str!("../../../../demo/customers.csv")),

@@ -1,9 +1,11 @@
 //! Results as text: tables and statements for reading, CSV and JSON for other programs.
 
+mod bars;
 mod calendar;
 mod check;
 mod explain;
 mod findings;
+mod formulas;
 mod link;
 mod look;
 mod map;
@@ -22,6 +24,7 @@ pub(crate) use check::{
 };
 pub(crate) use explain::{explain, explain_all};
 pub(crate) use findings::summary;
+pub(crate) use formulas::formulas;
 pub(crate) use link::{added, found_links, links, links_csv, links_json};
 pub(crate) use look::{profiles, profiles_csv, profiles_json, rows, values, values_csv};
 pub(crate) use map::{map_svg, map_text};
@@ -31,7 +34,9 @@ pub(crate) use mend::{
 };
 pub(crate) use start::started;
 pub(crate) use tie_out::{link_health, tables_read, tie_out, tie_out_csv, tie_out_json};
-pub(crate) use totals::{cross, left_out_to_stderr, totals, totals_json};
+pub(crate) use totals::{
+    TotalsLook, bare, left_out_to_stderr, totals, totals_json, totals_markdown,
+};
 
 use anstyle::{AnsiColor, Style};
 
@@ -48,9 +53,13 @@ const QUIET: Style = Style::new().dimmed();
 
 /// How wide the terminal is; 80 where there is none.
 pub(crate) fn width() -> usize {
+    told_width().unwrap_or(80)
+}
+
+/// How wide the terminal is, if there is one or its width is told.
+pub(crate) fn told_width() -> Option<usize> {
     let told = std::env::var("COLUMNS").ok().and_then(|columns| columns.parse().ok());
-    let terminal = terminal_size::terminal_size().map(|(width, _)| usize::from(width.0));
-    told.or(terminal).unwrap_or(80)
+    told.or_else(|| terminal_size::terminal_size().map(|(width, _)| usize::from(width.0)))
 }
 
 /// A text in lines that fit the terminal, each behind two spaces; one line where there is no terminal.

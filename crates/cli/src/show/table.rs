@@ -11,13 +11,20 @@ pub(crate) struct TextTable {
     rows: Vec<Vec<String>>,
     /// Whether the last row is a sum, under a line of its own.
     sum: bool,
+    /// The rows that stand out.
+    emphasized: Vec<usize>,
 }
 
 impl TextTable {
     /// A table with these headings; `>` before a heading puts its column to the right.
     pub(crate) fn new(headings: impl IntoIterator<Item = impl Into<String>>) -> TextTable {
-        let mut table =
-            TextTable { headings: Vec::new(), right: Vec::new(), rows: Vec::new(), sum: false };
+        let mut table = TextTable {
+            headings: Vec::new(),
+            right: Vec::new(),
+            rows: Vec::new(),
+            sum: false,
+            emphasized: Vec::new(),
+        };
         for heading in headings {
             let heading: String = heading.into();
             let name = heading.strip_prefix('>');
@@ -35,6 +42,11 @@ impl TextTable {
     pub(crate) fn sum(&mut self, cells: impl IntoIterator<Item = impl Into<String>>) {
         self.row(cells);
         self.sum = true;
+    }
+
+    /// Lets the last row stand out.
+    pub(crate) fn emphasize(&mut self) {
+        self.emphasized.extend(self.rows.len().checked_sub(1));
     }
 
     /// Leaves out columns, behind the first few, that are blank in every row.
@@ -79,6 +91,8 @@ impl TextTable {
             if number == 0 {
                 writeln!(out, "{indent}{TITLE}{line}{TITLE:#}")?;
                 writeln!(out, "{indent}{QUIET}{rule}{QUIET:#}")?;
+            } else if self.emphasized.contains(&(number - 1)) {
+                writeln!(out, "{indent}{TITLE}{line}{TITLE:#}")?;
             } else {
                 writeln!(out, "{indent}{line}")?;
             }

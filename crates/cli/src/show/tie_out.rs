@@ -5,7 +5,7 @@ use std::io;
 use interligo_core::engine::Engine;
 use interligo_core::links::{LinkStatus, lines_found};
 use interligo_core::plan::Plan;
-use interligo_core::tieout::{Amount, TieOut};
+use interligo_core::tieout::{Amount, RoundedFigure, TieOut};
 use interligo_io::Drift;
 use serde_json::json;
 
@@ -26,10 +26,19 @@ pub(crate) fn tie_out(out: Out<'_>, plan: &Plan, tie: &TieOut) -> io::Result<()>
     writeln!(out, "{TITLE}Tie-out{name}{fact}{TITLE:#}")?;
     writeln!(out)?;
     lines(out, tie)?;
+    let sums: Vec<&str> = plan.sums_of(&tie.fact.table).collect();
+    if !sums.is_empty() {
+        writeln!(
+            out,
+            "  {QUIET}The lines were read before, for the sums {}.{QUIET:#}",
+            sums.join(", ")
+        )?;
+    }
     amounts(out, tie)?;
     writeln!(out)?;
     links(out, tie)?;
     blanks(out, tie)?;
+    rounded(out, tie)?;
     outputs(out, tie)
 }
 
@@ -176,6 +185,20 @@ fn blanks(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
     table.print(out, "  ")
 }
 
+fn rounded(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
+    if tie.rounded.is_empty() {
+        return Ok(());
+    }
+    writeln!(out)?;
+    let mut table =
+        TextTable::new(["Rounded on each line", ">sum", ">sum before rounding", ">difference"]);
+    for figure in &tie.rounded {
+        let RoundedFigure { name, rounded, exact, difference } = figure;
+        table.row([name.clone(), sum(*rounded), sum(*exact), sum(*difference)]);
+    }
+    table.print(out, "  ")
+}
+
 fn outputs(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
     writeln!(out)?;
     if tie.written.is_empty() {
@@ -183,14 +206,20 @@ fn outputs(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
     }
     let mut table = TextTable::new(["Written", ">rows", ">made of", "to"]);
     for written in &tie.written {
-        let rows = written.groups.unwrap_or(written.lines);
-        let mut to = written.to.clone();
+        let rows = match written.beside {
+            true => "·".to_owned(),
+            false => grouped(&written.groups.unwrap_or(written.lines).to_string()),
+        };
+        let mut to = match written.beside {
+            true => "in that table of another fact".to_owned(),
+            false => written.to.clone(),
+        };
         if written.filtered > 0 {
             to = format!("{to} ({} do not meet its condition)", counted(written.filtered, "line"));
         }
         table.row([
             written.output.clone(),
-            grouped(&rows.to_string()),
+            rows,
             if written.is_list { "a list".to_owned() } else { counted(written.lines, "line") },
             to,
         ]);
@@ -304,6 +333,15 @@ fn csv_rows(tie: &TieOut) -> Vec<[String; 4]> {
             row("blank figures", &figure.name, why, lines.to_string());
         }
     }
+    for figure in &tie.rounded {
+        for (measure, sum) in [
+            ("sum", figure.rounded),
+            ("sum before rounding", figure.exact),
+            ("difference", figure.difference),
+        ] {
+            row("rounded", &figure.name, measure, sum.0.map_or(String::new(), |s| s.to_string()));
+        }
+    }
     for written in &tie.written {
         row(
             "written",
@@ -351,6 +389,10 @@ fn of_fact(tie: &TieOut) -> serde_json::Value {
         "blank_figures": tie.blanks.iter().map(|f| json!({
             "figure": f.name, "lines": f.lines,
             "reasons": f.reasons.iter().map(|(why, n)| json!({ "reason": why, "lines": n })).collect::<Vec<_>>(),
+        })).collect::<Vec<_>>(),
+        "rounded_figures": tie.rounded.iter().map(|f| json!({
+            "figure": f.name, "sum": exact(f.rounded), "sum_before_rounding": exact(f.exact),
+            "difference": exact(f.difference),
         })).collect::<Vec<_>>(),
         "written": tie.written.iter().map(|w| json!({
             "output": w.output, "to": w.to, "rows": w.groups.unwrap_or(w.lines), "lines": w.lines,

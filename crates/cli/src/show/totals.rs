@@ -1,112 +1,271 @@
-//! Totals: as a table, across, and as JSON.
+//! Totals: as a table for reading, as Markdown and as JSON.
 
 use std::io;
 
 use interligo_core::decimal::Decimal;
-use interligo_core::totals::{MeasureKind, TotalsTable};
+use interligo_core::totals::{MeasureKind, TotalsRow, TotalsTable, attribute_text};
 use interligo_core::value::Value;
+use interligo_io::row_labels;
 use serde_json::{Map, json};
 
+use super::bars::bar;
 use super::number::{grouped, rounded};
 use super::table::TextTable;
-use super::{NOTICE, Out, QUIET, counted};
+use super::{NOTICE, Out, QUIET, TITLE, counted};
 
-/// A measure as it is read: amounts with two places at most, ratios with four.
-fn measure(table: &TotalsTable, number: usize, value: Option<Decimal>) -> String {
-    measure_of(value, table.kinds[number])
+/// How totals are shown, beside what they say.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct TotalsLook<'a> {
+    /// Lines set aside, which are not among them.
+    pub(crate) aside: u64,
+    pub(crate) currency: Option<&'a str>,
+    /// The measure that is drawn, by number.
+    pub(crate) bars: Option<usize>,
+    /// How wide the terminal is, if there is one.
+    pub(crate) width: Option<usize>,
 }
 
 /// A measure as it is shown.
 pub(super) fn measure_of(value: Option<Decimal>, kind: MeasureKind) -> String {
-    match (value, kind) {
-        (None, _) => "·".to_owned(),
-        (Some(value), MeasureKind::Lines) => grouped(&value.to_string()),
-        (Some(value), MeasureKind::Amount(places)) => rounded(value, places.min(2)),
-        (Some(value), MeasureKind::Ratio) => rounded(value, 4),
+    let Some(value) = value else { return "·".to_owned() };
+    match kind {
+        MeasureKind::Count => grouped(&value.to_string()),
+        MeasureKind::Amount(places) => rounded(value, places.min(2)),
+        MeasureKind::Ratio => rounded(value, 4),
+        MeasureKind::Money(places) | MeasureKind::Number(places) => rounded(value, places),
+        MeasureKind::Percent(places) => match value.checked_mul(Decimal::from(100)) {
+            Some(value) => format!("{} %", rounded(value, places)),
+            None => value.to_string(),
+        },
+        MeasureKind::Other => value.to_string(),
     }
 }
 
-fn attribute(value: &Value<'_>) -> String {
-    if value.is_blank() { "(none)".to_owned() } else { value.to_string() }
+fn cell(value: &Value<'_>, kind: MeasureKind) -> String {
+    match value {
+        Value::Blank => "·".to_owned(),
+        Value::Number(number) => measure_of(Some(*number), kind),
+        other => other.to_string(),
+    }
 }
 
 /// Prints totals as a table, the whole below, and what is to be said about them.
-pub(crate) fn totals(
+pub(crate) fn totals(out: Out<'_>, table: &TotalsTable, look: &TotalsLook<'_>) -> io::Result<()> {
+    let columns = fitting(table, look);
+    let one = table.measures.len() == 1;
+    if !table.across.is_empty() {
+        let across = table.across.join(", ");
+        let what = if one { format!("{}, ", table.measures[0].heading) } else { String::new() };
+        writeln!(out, "{TITLE}{what}across {across}{TITLE:#}")?;
+    }
+    print_table(out, table, &columns, look, "")?;
+    if columns.len() < table.columns.len() {
+        let left = table.columns.iter().enumerate().filter(|(n, _)| !columns.contains(n));
+        let left: Vec<String> = left.map(|(_, column)| table.heading_of(column)).collect();
+        let names = match left.as_slice() {
+            [first, .., last] if left.len() > 3 => format!("{first} to {last}"),
+            few => few.join(", "),
+        };
+        writeln!(
+            out,
+            "{NOTICE}{} do not fit the width: {names}. A wider terminal or --format csv shows them.{NOTICE:#}",
+            counted(left.len() as u64, "column"),
+        )?;
+    }
+    for note in left_out(table, look.aside) {
+        writeln!(out, "{NOTICE}{note}{NOTICE:#}")?;
+    }
+    for note in remarks(table, look) {
+        writeln!(out, "{QUIET}{note}{QUIET:#}")?;
+    }
+    Ok(())
+}
+
+/// Prints the table alone, each line after `indent`.
+pub(crate) fn bare(out: Out<'_>, table: &TotalsTable, indent: &str) -> io::Result<()> {
+    let all: Vec<usize> = (0..table.columns.len()).collect();
+    print_table(out, table, &all, &TotalsLook::default(), indent)
+}
+
+fn print_table(
     out: Out<'_>,
     table: &TotalsTable,
-    aside: u64,
-    currency: Option<&str>,
+    columns: &[usize],
+    look: &TotalsLook<'_>,
+    indent: &str,
 ) -> io::Result<()> {
-    let measures = table.measures.iter().map(|heading| format!(">{heading}"));
-    let mut shown = TextTable::new(table.by.iter().cloned().chain(measures));
-    let cells = |values: &[Option<Decimal>]| -> Vec<String> {
-        values.iter().enumerate().map(|(number, value)| measure(table, number, *value)).collect()
+    let scale = look.bars.map(|measure| Scale::of(table, measure));
+    let mut headings = label_headings(table);
+    headings.extend(columns.iter().map(|number| format!(">{}", short_heading(table, *number))));
+    headings.extend(scale.as_ref().map(|_| String::new()));
+    let mut shown = TextTable::new(headings);
+    let cells = |row: &TotalsRow| -> Vec<String> {
+        let kind = |number: usize| table.measures[table.columns[number].measure].kind;
+        columns.iter().map(|number| cell(&row.values[*number], kind(*number))).collect()
     };
+    let leveled = table.levels.len() > 1;
     if !table.by.is_empty() {
         for row in &table.rows {
-            shown.row(row.key.iter().map(attribute).chain(cells(&row.values)));
+            let bar = scale.as_ref().map(|scale| scale.bar(row));
+            shown.row(labels(table, row).into_iter().chain(cells(row)).chain(bar));
+            if leveled && row.level == 0 {
+                shown.emphasize();
+            }
         }
     }
-    let mut label = vec![String::new(); table.by.len()];
-    if let Some(first) = label.first_mut() {
+    let mut whole = vec![String::new(); label_headings(table).len()];
+    if let Some(first) = whole.first_mut() {
         *first = "all".to_owned();
     }
-    let whole = label.into_iter().chain(cells(&table.whole.values));
+    let whole = whole.into_iter().chain(cells(&table.whole));
     if shown.is_empty() {
         shown.row(whole)
     } else {
         shown.sum(whole)
     }
-    shown.print(out, "")?;
-    for note in left_out(table, aside) {
-        writeln!(out, "{NOTICE}{note}{NOTICE:#}")?;
-    }
-    let rounds = |value: &Option<Decimal>| value.is_some_and(|v| v.trimmed(0).places() > 2);
-    if table.rows.iter().any(|row| row.values.iter().any(rounds)) {
-        writeln!(out, "{QUIET}Shown rounded; --format csv has every digit.{QUIET:#}")?;
-    }
-    if let Some(currency) = currency {
-        writeln!(out, "{QUIET}Money is in {currency}.{QUIET:#}")?;
-    }
-    Ok(())
+    shown.print(out, indent)
 }
 
-/// Prints one measure of totals by two attributes: the second down, the first across.
-pub(crate) fn cross(out: Out<'_>, table: &TotalsTable, number: usize) -> io::Result<()> {
-    let mut across: Vec<&Value<'_>> = table.rows.iter().map(|row| &row.key[0]).collect();
-    across.dedup();
-    let mut down: Vec<&Value<'_>> = table.rows.iter().map(|row| &row.key[1]).collect();
-    down.sort();
-    down.dedup();
-    let headings = across.iter().map(|value| format!(">{}", attribute(value)));
-    let mut shown = TextTable::new([table.by[1].clone()].into_iter().chain(headings));
-    for value in down {
-        let cell = |column: &&Value<'_>| {
-            let row = table.rows.iter().find(|row| row.key[0] == **column && row.key[1] == *value);
-            measure(table, number, row.and_then(|row| row.values[number]))
-        };
-        shown.row([attribute(value)].into_iter().chain(across.iter().map(cell)));
+/// The headings of what names a row. Levels share a column, each a little further in.
+fn label_headings(table: &TotalsTable) -> Vec<String> {
+    if table.levels.len() < 2 {
+        return table.by.clone();
     }
-    shown.print(out, "  ")
+    let mut at = 0;
+    let level = |count: &usize| {
+        at += count;
+        table.by[at - count..at].join(", ")
+    };
+    vec![table.levels.iter().map(level).collect::<Vec<_>>().join(" > ")]
+}
+
+fn labels(table: &TotalsTable, row: &TotalsRow) -> Vec<String> {
+    let labels = row_labels(table, row, |value| attribute_text(value));
+    if table.levels.len() < 2 {
+        return labels;
+    }
+    let before: usize = table.levels[..row.level].iter().sum();
+    let own = &labels[before..before + table.levels[row.level]];
+    let own: Vec<&str> = own.iter().map(String::as_str).filter(|own| !own.is_empty()).collect();
+    vec![format!("{}{}", "  ".repeat(row.level), own.join(", "))]
+}
+
+/// The heading of a column where a single measure is said above the table.
+fn short_heading(table: &TotalsTable, number: usize) -> String {
+    let column = &table.columns[number];
+    if table.across.is_empty() || table.measures.len() > 1 {
+        return table.heading_of(column);
+    }
+    match &column.key {
+        None => "all".to_owned(),
+        Some(key) => key.iter().map(|v| attribute_text(v)).collect::<Vec<_>>().join(" "),
+    }
+}
+
+/// The columns that fit the width: from the left, and those over all that is across.
+fn fitting(table: &TotalsTable, look: &TotalsLook<'_>) -> Vec<usize> {
+    let all: Vec<usize> = (0..table.columns.len()).collect();
+    let Some(width) = look.width else { return all };
+    let kind = |number: usize| table.measures[table.columns[number].measure].kind;
+    let letters = |text: &str| unicode_width::UnicodeWidthStr::width(text);
+    let needs = |number: &usize| {
+        let rows = table.rows.iter().chain([&table.whole]);
+        let cells = rows.map(|row| letters(&cell(&row.values[*number], kind(*number))));
+        cells.max().unwrap_or(0).max(letters(&short_heading(table, *number))) + 2
+    };
+    let named = label_headings(table).iter().map(|heading| letters(heading)).collect::<Vec<_>>();
+    let mut label_widths = named;
+    for row in &table.rows {
+        for (own, label) in label_widths.iter_mut().zip(labels(table, row)) {
+            *own = (*own).max(letters(&label));
+        }
+    }
+    let bars = if look.bars.is_some() { BAR + 2 } else { 0 };
+    let mut room = width.saturating_sub(label_widths.iter().map(|w| w + 2).sum::<usize>() + bars);
+    let always = |number: &usize| !table.across.is_empty() && table.columns[*number].key.is_none();
+    for number in all.iter().filter(|number| always(number)) {
+        room = room.saturating_sub(needs(number));
+    }
+    let mut full = false;
+    let fits = |number: &usize| {
+        if always(number) {
+            return true;
+        }
+        let needed = needs(number);
+        // What follows a column that does not fit is left out as well, so that none seems to be missing between.
+        full |= needed > room + 2;
+        room = room.saturating_sub(needed);
+        !full
+    };
+    let fitting: Vec<usize> = all.iter().copied().filter(fits).collect();
+    // Something is always shown.
+    if fitting.is_empty() { all.into_iter().take(1).collect() } else { fitting }
+}
+
+/// How wide the longest bar is.
+const BAR: usize = 24;
+
+/// What bars are measured by: the largest value of a column.
+struct Scale {
+    column: usize,
+    largest: Decimal,
+}
+
+impl Scale {
+    fn of(table: &TotalsTable, measure: usize) -> Scale {
+        let over_all = |c: &interligo_core::totals::TotalsColumn| c.key.is_none();
+        let column = table.columns.iter().position(|c| over_all(c) && c.measure == measure);
+        let column = column.unwrap_or(0);
+        let rows = table.rows.iter().filter(|row| row.rest.is_none());
+        let sizes = rows.filter_map(|row| row.values[column].number()?.checked_abs());
+        Scale { column, largest: sizes.max().unwrap_or(Decimal::ZERO) }
+    }
+
+    fn bar(&self, row: &TotalsRow) -> String {
+        // What brings many groups together would dwarf all others.
+        let number = row.values[self.column].number().filter(|_| row.rest.is_none());
+        number.map_or(String::new(), |number| bar(number, self.largest, BAR))
+    }
+}
+
+/// What is to be known about a table, in words.
+fn remarks(table: &TotalsTable, look: &TotalsLook<'_>) -> Vec<String> {
+    let mut notes = Vec::new();
+    if let Some(by) = &table.sorted_by {
+        notes.push(format!("Sorted by {by}, the largest first."));
+    }
+    let adding = table.adding_up();
+    if table.rows.len() > 1 && !adding.is_empty() {
+        let names: Vec<&str> =
+            adding.iter().map(|measure| table.measures[*measure].heading.as_str()).collect();
+        notes.push(format!("The rows add up to the whole: {}.", names.join(", ")));
+    }
+    let rounds = |value: &Value<'_>| value.number().is_some_and(|v| v.trimmed(0).places() > 2);
+    if table.rows.iter().any(|row| row.values.iter().any(rounds)) {
+        notes.push("Shown rounded; --format csv has every digit.".to_owned());
+    }
+    notes.extend(look.currency.map(|currency| format!("Money is in {currency}.")));
+    notes
 }
 
 /// The lines that a table does not show, in words.
 fn left_out(table: &TotalsTable, aside: u64) -> Vec<String> {
     let mut notes = Vec::new();
     // Measures that leave out the same number of lines share a note.
-    let mut told: Vec<u64> = Vec::new();
-    for count in table.left_out.iter().filter(|count| **count > 0) {
-        if told.contains(count) {
+    let mut told: Vec<(u64, u64)> = Vec::new();
+    for measure in table.measures.iter().filter(|measure| measure.left_out > 0) {
+        let same = (measure.left_out, measure.of_lines);
+        if told.contains(&same) {
             continue;
         }
-        told.push(*count);
-        let same = table.left_out.iter().zip(&table.measures).filter(|(other, _)| *other == count);
-        let names: Vec<&str> = same.map(|(_, name)| name.as_str()).collect();
+        told.push(same);
+        let all = table.measures.iter().filter(|other| (other.left_out, other.of_lines) == same);
+        let names: Vec<&str> = all.map(|other| other.heading.as_str()).collect();
         notes.push(format!(
             "{}: {} of {} have no value and are left out; `interligo check` says why.",
             names.join(", "),
-            grouped(&count.to_string()),
-            counted(table.lines, "line"),
+            grouped(&measure.left_out.to_string()),
+            counted(measure.of_lines, "line"),
         ));
     }
     if table.filtered > 0 {
@@ -130,23 +289,56 @@ pub(crate) fn left_out_to_stderr(table: &TotalsTable, aside: u64) {
     }
 }
 
+/// Prints totals as a table of Markdown, with every digit.
+pub(crate) fn totals_markdown(out: Out<'_>, table: &TotalsTable) -> io::Result<()> {
+    let escaped = |text: &str| text.replace('|', "\\|");
+    let labels: Vec<String> = label_headings(table);
+    let values = table.columns.iter().map(|column| table.heading_of(column));
+    let headings: Vec<String> = labels.iter().cloned().chain(values).map(|h| escaped(&h)).collect();
+    writeln!(out, "| {} |", headings.join(" | "))?;
+    let rules = (0..headings.len()).map(|at| if at < labels.len() { "---" } else { "---:" });
+    writeln!(out, "| {} |", rules.collect::<Vec<_>>().join(" | "))?;
+    for row in &table.rows {
+        // Markdown drops blanks at the start of a cell.
+        let label = |label: String| escaped(&label.replace("  ", "\u{2003}"));
+        let own = self::labels(table, row).into_iter().map(label);
+        let cells = own.chain(row.values.iter().map(|value| escaped(&value.to_string())));
+        writeln!(out, "| {} |", cells.collect::<Vec<_>>().join(" | "))?;
+    }
+    let mut whole = vec![String::new(); labels.len()];
+    if let Some(first) = whole.first_mut() {
+        *first = "**all**".to_owned();
+    }
+    let bold = |value: &Value<'_>| match value {
+        Value::Blank => String::new(),
+        value => format!("**{}**", escaped(&value.to_string())),
+    };
+    let cells = whole.into_iter().chain(table.whole.values.iter().map(bold));
+    writeln!(out, "| {} |", cells.collect::<Vec<_>>().join(" | "))
+}
+
 /// Prints totals as JSON; numbers are texts, so that no reader rounds them.
 pub(crate) fn totals_json(out: Out<'_>, table: &TotalsTable) -> io::Result<()> {
-    let measures = |values: &[Option<Decimal>]| -> Vec<(String, serde_json::Value)> {
-        let named = table.measures.iter().cloned().zip(values);
-        named.map(|(name, value)| (name, json!(value.map(|v| v.to_string())))).collect()
+    let text = |value: &Value<'_>| json!((!value.is_blank()).then(|| value.to_string()));
+    let measures = |values: &[Value<'_>]| -> Vec<(String, serde_json::Value)> {
+        let headings = table.columns.iter().map(|column| table.heading_of(column));
+        headings.zip(values.iter().map(text)).collect()
     };
-    let rows: Vec<Map<String, serde_json::Value>> = table
-        .rows
-        .iter()
-        .map(|row| {
-            let text = |value: &Value<'_>| (!value.is_blank()).then(|| value.to_string());
-            let key = table.by.iter().cloned().zip(row.key.iter().map(|value| json!(text(value))));
-            key.chain(measures(&row.values)).collect()
-        })
-        .collect();
-    let left_out: Map<String, serde_json::Value> =
-        table.measures.iter().cloned().zip(table.left_out.iter().map(|n| json!(n))).collect();
+    let row = |row: &TotalsRow| -> Map<String, serde_json::Value> {
+        let mut shown = Map::new();
+        if table.levels.len() > 1 {
+            shown.insert("level".to_owned(), json!(row.level + 1));
+        }
+        if let Some(rest) = row.rest {
+            shown.insert("groups_in_this_row".to_owned(), json!(rest));
+        }
+        shown.extend(table.by.iter().cloned().zip(row.key.iter().map(text)));
+        shown.extend(measures(&row.values));
+        shown
+    };
+    let rows: Vec<Map<String, serde_json::Value>> = table.rows.iter().map(row).collect();
+    let of_measures = table.measures.iter().map(|m| (m.heading.clone(), json!(m.left_out)));
+    let left_out: Map<String, serde_json::Value> = of_measures.collect();
     let whole: Map<String, serde_json::Value> = measures(&table.whole.values).into_iter().collect();
     let all = json!({
         "rows": rows, "all": whole, "lines": table.lines,

@@ -253,7 +253,7 @@ fn outputs_are_checked_before_anything_is_read() {
             "to = \"x.csv\"\nby = []\nshow = [\"prices.price\"]",
             "belongs to a lookup; its sum over lines says nothing",
         ),
-        ("to = \"x.csv\"\nby = []\nwhere = \"quantity\"", "this is not a condition"),
+        ("to = \"x.csv\"\nby = []\nwhere = \"quantity\"", "this is a number, not a condition"),
     ] {
         let mut folder = shop(&format!("\n[outputs.x]\n{output}\n"));
         folder.put("sub/empty.txt", b"");
@@ -274,8 +274,10 @@ fn outputs_are_checked_before_anything_is_read() {
 #[test]
 fn figures_without_a_total_are_refused_where_they_are_shown() {
     for (figure, message) in [
-        ("'a' || 'b'", "`|` has no meaning here"),
-        ("if quantity > 2 then 'large' else 'small'", "`x` is no number and has no total"),
+        ("'a' || 'b'", "`x` is text, and only numbers are summed"),
+        ("'a' | 'b'", "`|` has no meaning here"),
+        ("if quantity > 2 then 'large' else 'small'", "`x` is text, and only numbers are summed"),
+        ("prices.price * 2", "`x` is a rate: its sum over lines says nothing"),
         (
             "profit / revenue + prices.price",
             "`x` mixes a ratio with an attribute of a lookup and has no total",

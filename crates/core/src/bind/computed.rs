@@ -1,9 +1,10 @@
 //! Columns that the plan works out from the other columns of a row.
 
 use crate::formula::{Expr, Names, Node, check, parse};
-use crate::plan::{ColumnName, ColumnType, Mistake, Plan, TableEntry, Written};
+use crate::plan::{ColumnName, Mistake, Plan, TableEntry, Written};
 
-use super::{Wishes, needs_of};
+use super::Wishes;
+use super::needs::needs_of;
 
 /// A column with a formula over the others.
 #[derive(Debug)]
@@ -51,10 +52,7 @@ pub(super) fn bind_formulas(
                     .mistake(name.span.clone(), message)
                     .help("write a column with a formula below those that it builds on"));
             }
-            match needed {
-                Some(needed) => wishes.need(column, needed, written.mistake(name.span.clone(), "")),
-                None => wishes.use_values(column),
-            }
+            wishes.demand(column, needed, written.mistake(name.span.clone(), ""));
         }
         wishes.use_values(own);
         formulas.push(BoundFormula { column: own, written, node });
@@ -102,6 +100,3 @@ impl BoundFormula {
         check(&self.node, names, &self.written)
     }
 }
-
-/// What a type is needed as, for the columns of a formula.
-pub(super) type Need<'a> = (&'a ColumnName, Option<ColumnType>);

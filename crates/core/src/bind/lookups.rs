@@ -7,7 +7,8 @@ use toml::Spanned;
 
 use super::columns::declared_wishes;
 use super::computed::bind_formulas;
-use super::{BoundFormula, Headings, Wishes, needs_of};
+use super::needs::needs_of;
+use super::{BoundFormula, Headings, Wishes};
 use crate::date::PeriodUnit;
 use crate::formula::Node;
 use crate::plan::{
@@ -110,12 +111,7 @@ impl BoundLookup {
     pub(super) fn use_in_formula(&mut self, node: &Node, written: &Written) -> Result<(), Mistake> {
         for (name, needed) in needs_of(node) {
             let column = super::computed::resolve(name, &self.name, &self.columns, written)?;
-            match needed {
-                Some(needed) => {
-                    self.wishes.need(column, needed, written.mistake(name.span.clone(), ""));
-                }
-                None => self.wishes.use_values(column),
-            }
+            self.wishes.demand(column, needed, written.mistake(name.span.clone(), ""));
         }
         Ok(())
     }

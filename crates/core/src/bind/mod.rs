@@ -10,28 +10,36 @@ mod direction;
 mod figures;
 mod links;
 mod lookups;
+mod needs;
 mod outputs;
 mod scope;
+mod sums;
+mod totals;
 mod wishes;
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::ops::Range;
+use std::sync::Arc;
 
 pub use columns::{Headings, TableColumns, name_columns, ways};
 pub use computed::formula_columns;
 pub(crate) use computed::{BoundFormula, RowNames};
 pub use links::{Home, KeyPart, Route};
 pub use lookups::{BoundLookup, Validity};
-pub(crate) use outputs::BoundTotals;
-pub use outputs::{BoundOutput, Content, LinesColumn, OutputKind, Request, Shown};
+pub(crate) use needs::{Use, uses_of};
+pub use outputs::{BoundOutput, Content, LinesColumn, OutputKind, Request};
 pub(crate) use scope::{Reference, Scope};
+pub use sums::{SumsRequest, sums_request};
+pub(crate) use totals::{Base, BoundBase, BoundColumn, BoundLayout, Cumulated, ShareOf};
+pub use totals::{BoundTotals, TotalsRequest};
 pub use wishes::{Wish, Wishes};
 
 use toml::Spanned;
 
-use crate::formula::{Function, Node, NodeKind};
+use crate::decimal::Rounding;
+use crate::formula::{Band, Node};
 use crate::links::Correction;
-use crate::plan::{ColumnType, Mistake, Plan, Repeats, TableEntry, Written};
+use crate::plan::{ColumnType, Mistake, Plan, Repeats, ShownAs, TableEntry, TotalRule, Written};
 
 /// The fact table of the plan.
 #[derive(Debug)]
@@ -72,6 +80,22 @@ pub struct BoundFigure {
     pub name: String,
     pub(crate) written: Written,
     pub(crate) node: Node,
+    /// What its total is, where the plan says so.
+    pub(crate) total: Option<TotalRule>,
+    /// How it is shown, where the plan says so.
+    pub(crate) shown: Option<ShownAs>,
+    pub(crate) kind: FigureKind,
+}
+
+/// What is made of the formula of a figure.
+#[derive(Clone, Debug)]
+pub(crate) enum FigureKind {
+    /// Its value, rounded to so many places.
+    Formula(Option<(u8, Rounding)>),
+    /// The name of the range in which it lies.
+    Band(Arc<Band>),
+    /// An attribute that several facts have.
+    Shared,
 }
 
 /// A link that is written the other way round than it is taken.
@@ -246,98 +270,6 @@ impl Binder<'_> {
     }
 }
 
-/// One name in a formula: what it refers to and what it is needed for.
-#[derive(Clone, Debug)]
-pub(crate) struct Use {
-    pub(crate) reference: Reference,
-    /// The name in its formula, for a mistake there.
-    at: Mistake,
-    needed: Option<ColumnType>,
-    /// It stands beside a bare number, as in `1 - discount`: a rate, not an amount.
-    rate: bool,
-}
-
-/// The names of a formula, with the type that each is needed as.
-fn needs_of(node: &Node) -> Vec<computed::Need<'_>> {
-    let mut needs: Vec<(*const Node, ColumnType)> = Vec::new();
-    let mut names = Vec::new();
-    node.walk(&mut |node| {
-        needs.extend(needs_below(node).into_iter().map(|(child, needed, _)| {
-            let child: *const Node = child;
-            (child, needed)
-        }));
-        if let NodeKind::Name(name) = &node.kind {
-            let needed = needs.iter().find(|(child, _)| std::ptr::eq(*child, node));
-            names.push((name, needed.map(|(_, needed)| *needed)));
-        }
-    });
-    names
-}
-
-/// The names of a formula. Those that refer to nothing are mistakes.
-pub(crate) fn uses_of(
-    node: &Node,
-    written: &Written,
-    scope: &Scope<'_>,
-    mistakes: &mut Vec<Mistake>,
-) -> Vec<Use> {
-    let mut needs: Vec<(*const Node, ColumnType, bool)> = Vec::new();
-    let mut uses = Vec::new();
-    node.walk(&mut |node| {
-        for (child, needed, rate) in needs_below(node) {
-            needs.push((child, needed, rate));
-        }
-        let NodeKind::Name(name) = &node.kind else { return };
-        let need = needs.iter().find(|(child, ..)| std::ptr::eq(*child, node));
-        match scope.resolve(name, written) {
-            Ok(reference) => uses.push(Use {
-                reference,
-                at: written.mistake(name.span.clone(), ""),
-                needed: need.map(|(_, needed, _)| *needed),
-                rate: need.is_some_and(|(.., rate)| *rate),
-            }),
-            Err(mistake) => mistakes.push(mistake),
-        }
-    });
-    uses
-}
-
-/// What a node needs those directly below it to be.
-fn needs_below(node: &Node) -> Vec<(&Node, ColumnType, bool)> {
-    fn number(child: &Node) -> (&Node, ColumnType, bool) {
-        (child, ColumnType::Number, false)
-    }
-    let is_number = |node: &Node| matches!(node.kind, NodeKind::Number(_));
-    match &node.kind {
-        NodeKind::Negate(a) => vec![number(a)],
-        NodeKind::Binary(operator, a, b) if operator.is_arithmetic() => {
-            let adds = !matches!(operator.sign(), "*" | "/");
-            let rate = |other: &Node| adds && is_number(other);
-            vec![(a, ColumnType::Number, rate(b)), (b, ColumnType::Number, rate(a))]
-        }
-        NodeKind::Binary(operator, a, b) if !matches!(operator.sign(), "and" | "or") => {
-            match (is_number(a), is_number(b)) {
-                (_, true) => vec![number(a)],
-                (true, _) => vec![number(b)],
-                _ => Vec::new(),
-            }
-        }
-        NodeKind::Between { operand, low, high, .. } if is_number(low) || is_number(high) => {
-            vec![number(operand)]
-        }
-        NodeKind::In { operand, list, .. } if list.iter().any(is_number) => vec![number(operand)],
-        NodeKind::Call(function, arguments) => match function {
-            Function::Round(..) | Function::Abs => vec![number(&arguments[0])],
-            Function::Period(_) => vec![(&arguments[0], ColumnType::Date, false)],
-            Function::Coalesce if arguments.iter().any(is_number) => {
-                arguments.iter().map(number).collect()
-            }
-            Function::Coalesce => Vec::new(),
-        },
-        _ => Vec::new(),
-    }
-}
-
 impl BoundFact {
     /// Whether lines that came twice are looked for.
     pub fn looks_for_repeats(&self) -> bool {
@@ -362,10 +294,7 @@ impl Bound {
                 (&mut self.lookups[self.routes[route].lookup].wishes, column)
             }
         };
-        match used.needed {
-            Some(needed) => wishes.need(column, needed, used.at.clone()),
-            None => wishes.use_values(column),
-        }
+        wishes.demand(column, used.needed, used.at.clone());
     }
 
     /// Remembers that a formula uses a column.
@@ -373,10 +302,10 @@ impl Bound {
         if let Reference::Column(column) = used.reference {
             let fact = &mut self.fact;
             let percent = fact.wishes.declared(column).declared == Some(ColumnType::Percent);
-            if used.rate {
+            if used.needed.is_some_and(|needed| needed.rate) {
                 fact.amounts.remove(&column);
                 fact.rates.insert(column);
-            } else if used.needed == Some(ColumnType::Number)
+            } else if used.needed.is_some_and(|needed| needed.ty == ColumnType::Number)
                 && !percent
                 && !fact.rates.contains(&column)
             {

@@ -1,8 +1,9 @@
 //! Outputs: lines with the columns asked for, and totals by attributes.
 
-use super::{Bound, Reference, Scope, fact_called, uses_of};
-use crate::formula::{Node, NodeKind, parse};
-use crate::plan::{ColumnType, ListKind, Mistake, OutputEntry, Plan, Written};
+use super::totals::{BoundTotals, TotalsRequest, bind_totals};
+use super::{Bound, FigureKind, Reference, Scope, fact_called, uses_of};
+use crate::formula::{NodeKind, parse};
+use crate::plan::{ColumnType, Entry, ListKind, Mistake, OutputEntry, Plan, Written};
 
 /// An output to be worked out: one of the plan's, or one asked for on the command line.
 #[derive(Clone, Debug)]
@@ -25,14 +26,7 @@ pub enum Content {
     /// A list.
     List(ListKind),
     /// Totals.
-    Totals {
-        /// The attributes of a row.
-        by: Vec<Written>,
-        /// The figures and columns; `None` for lines and all figures.
-        show: Option<Vec<Written>>,
-        /// Which lines count.
-        filter: Option<Written>,
-    },
+    Totals(Box<TotalsRequest>),
 }
 
 impl Request {
@@ -41,53 +35,63 @@ impl Request {
     /// # Errors
     /// An output that is asked for lines and totals at once.
     pub fn of_plan(plan: &Plan) -> Result<Vec<Request>, Mistake> {
-        plan.outputs
-            .iter()
-            .map(|entry| Request::of_entry(plan, &entry.name, &entry.value))
-            .collect()
+        plan.outputs.iter().map(|entry| Request::of_entry(plan, entry)).collect()
     }
 
-    fn of_entry(plan: &Plan, name: &str, entry: &OutputEntry) -> Result<Request, Mistake> {
-        let all = |list: &Vec<_>| list.iter().map(|text| plan.written(text)).collect();
-        let to = plan.written(&entry.to);
-        let has_more = entry.columns.is_some() || entry.by.is_some() || entry.show.is_some();
-        let content = match (&entry.columns, &entry.by) {
-            _ if let Some(list) = entry.list => {
-                if has_more || entry.status || entry.filter.is_some() {
-                    return Err(to
-                        .mistaken(format!(
-                            "the output `{name}` is a list and takes only `to` and `of`"
-                        ))
-                        .help("write another output for lines or totals"));
-                }
-                Content::List(list)
+    /// An output of the plan.
+    ///
+    /// # Errors
+    /// It is asked for two kinds of things at once.
+    pub fn of_entry(plan: &Plan, entry: &Entry<OutputEntry>) -> Result<Request, Mistake> {
+        let (name, output) = (&entry.name, &entry.value);
+        let whole = plan.written_at(name, entry.name_span.clone());
+        let refused = |message: String, help: &str| Err(whole.mistaken(message).help(help));
+        let has_totals = TotalsRequest::is_asked(output);
+        let content = match (output.list, &output.columns, &output.by) {
+            (Some(_), columns, by)
+                if columns.is_some() || by.is_some() || has_totals || output.status =>
+            {
+                return refused(
+                    format!("the output `{name}` is a list and takes only `to` and `of`"),
+                    "write another output for lines or totals",
+                );
             }
-            (_, Some(_)) if entry.status => {
-                return Err(to
-                    .mistaken(format!("the output `{name}` has both `status` and `by`"))
-                    .help("`status` says of each line how its links came out; totals take `by` and `show`"));
+            (Some(list), ..) => Content::List(list),
+            (None, _, Some(_)) if output.status => {
+                return refused(
+                    format!("the output `{name}` has both `status` and `by`"),
+                    "`status` says of each line how its links came out; totals take `by` and `show`",
+                );
             }
-            (Some(_), Some(_)) => {
-                return Err(to
-                    .mistaken(format!("the output `{name}` has both `columns` and `by`"))
-                    .help("lines take `columns`, totals take `by` and `show`; write two outputs"));
+            (None, Some(_), Some(_)) => {
+                return refused(
+                    format!("the output `{name}` has both `columns` and `by`"),
+                    "lines take `columns`, totals take `by` and `show`; write two outputs",
+                );
             }
-            (columns, None) => {
-                if entry.show.is_some() || entry.filter.is_some() {
-                    return Err(to
-                        .mistaken(format!("the output `{name}` has no `by`"))
-                        .help("totals take `by`; `by = []` gives the grand total"));
-                }
-                Content::Lines(columns.as_ref().map(all), entry.status)
+            (None, _, None) if has_totals => {
+                return refused(
+                    format!("the output `{name}` has no `by`"),
+                    "totals take `by`; `by = []` gives the grand total",
+                );
             }
-            (None, Some(by)) => Content::Totals {
-                by: all(by),
-                show: entry.show.as_ref().map(all),
-                filter: entry.filter.as_ref().map(|text| plan.written(text)),
-            },
+            (None, columns, None) => {
+                let all = |list: &Vec<_>| list.iter().map(|text| plan.written(text)).collect();
+                Content::Lines(columns.as_ref().map(all), output.status)
+            }
+            (None, None, Some(_)) => {
+                Content::Totals(Box::new(TotalsRequest::of_entry(plan, output)))
+            }
         };
-        let of = entry.of.as_ref().map(|of| plan.written(of));
-        Ok(Request { name: name.to_owned(), to: Some(to), of, content })
+        if output.to.is_none() && !matches!(content, Content::Totals(_)) {
+            return refused(
+                format!("the output `{name}` says no file"),
+                "add for instance to = \"out/lines.csv\"; only totals may be without, and are asked for by name",
+            );
+        }
+        let of = output.of.as_ref().map(|of| plan.written(of));
+        let to = output.to.as_ref().map(|to| plan.written(to));
+        Ok(Request { name: name.clone(), to, of, content })
     }
 }
 
@@ -108,7 +112,7 @@ pub enum OutputKind {
     /// Lines.
     Lines(Vec<LinesColumn>),
     /// Totals, by their number among the totals asked for.
-    Totals(BoundTotals),
+    Totals(Box<BoundTotals>),
     /// A list.
     List(ListKind),
 }
@@ -143,41 +147,12 @@ pub enum LinesColumn {
     },
 }
 
-/// Totals whose names are bound.
-#[derive(Debug)]
-pub struct BoundTotals {
-    pub(crate) by: Vec<ByColumn>,
-    pub(crate) show: Vec<Shown>,
-    pub(crate) filter: Option<(Node, Written)>,
-}
-
-/// An attribute that totals are grouped by.
-#[derive(Debug)]
-pub(crate) struct ByColumn {
-    pub(crate) node: Node,
-    pub(crate) written: Written,
-}
-
-/// A column of totals.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Shown {
-    /// How many lines.
-    Lines,
-    /// A figure.
-    Figure(usize),
-    /// The sum of a numeric column of the fact.
-    Column(usize),
-}
-
 pub(super) fn bind_outputs(requests: &[Request], facts: &mut [Bound]) -> Result<(), Vec<Mistake>> {
     let mut mistakes = Vec::new();
     for request in requests {
-        let output = owner(request, facts).and_then(|owner| {
-            let output = bind_output(request, &mut facts[owner], &mut mistakes)?;
-            facts[owner].outputs.push(output);
-            Ok(())
-        });
-        mistakes.extend(output.err());
+        let bound = owner(request, facts)
+            .and_then(|owner| bind_output(request, owner, facts, &mut mistakes));
+        mistakes.extend(bound.err());
     }
     if mistakes.is_empty() { Ok(()) } else { Err(mistakes) }
 }
@@ -191,9 +166,7 @@ fn owner(request: &Request, facts: &[Bound]) -> Result<usize, Mistake> {
     let (shown, others): (Vec<&Written>, Vec<&Written>) = match &request.content {
         Content::Lines(columns, _) => (columns.iter().flatten().collect(), Vec::new()),
         Content::List(_) => return Ok(0),
-        Content::Totals { by, show, filter } => {
-            (show.iter().flatten().collect(), by.iter().chain(filter).collect())
-        }
+        Content::Totals(totals) => (totals.shown().collect(), totals.others().collect()),
     };
     let unknown = |texts: &[&Written], bound: &Bound| {
         let figures: Vec<&str> = bound.figures.iter().map(|figure| figure.name.as_str()).collect();
@@ -214,11 +187,14 @@ fn owner(request: &Request, facts: &[Bound]) -> Result<usize, Mistake> {
 
 fn bind_output(
     request: &Request,
-    bound: &mut Bound,
+    owner: usize,
+    facts: &mut [Bound],
     mistakes: &mut Vec<Mistake>,
-) -> Result<BoundOutput, Mistake> {
+) -> Result<(), Mistake> {
+    let (name, to) = (request.name.clone(), request.to.clone());
     let kind = match &request.content {
         Content::Lines(columns, status) => {
+            let bound = &mut facts[owner];
             let mut columns = lines(columns.as_deref(), bound, mistakes)?;
             if *status {
                 columns.extend((0..bound.routes.len()).map(|route| LinesColumn::Status { route }));
@@ -226,28 +202,17 @@ fn bind_output(
             OutputKind::Lines(columns)
         }
         Content::List(list) => OutputKind::List(*list),
-        Content::Totals { by, show, filter } => {
-            let mut bind = |written: &Written, bound: &mut Bound| {
-                let node = parse(written)?;
-                for used in uses_of(&node, written, &Scope::of(bound), mistakes) {
-                    bound.note(&used);
-                }
-                Ok::<_, Mistake>(node)
-            };
-            let by = by
-                .iter()
-                .map(|written| {
-                    Ok(ByColumn { node: bind(written, bound)?, written: written.clone() })
-                })
-                .collect::<Result<_, Mistake>>()?;
-            let filter = match filter {
-                Some(written) => Some((bind(written, bound)?, written.clone())),
-                None => None,
-            };
-            OutputKind::Totals(BoundTotals { by, show: shown(show.as_deref(), bound)?, filter })
+        Content::Totals(totals) => {
+            for (fact, totals) in bind_totals(totals, owner, facts, mistakes)? {
+                let to = to.clone().filter(|_| totals.source == 0);
+                let kind = OutputKind::Totals(Box::new(totals));
+                facts[fact].outputs.push(BoundOutput { name: name.clone(), to, kind });
+            }
+            return Ok(());
         }
     };
-    Ok(BoundOutput { name: request.name.clone(), to: request.to.clone(), kind })
+    facts[owner].outputs.push(BoundOutput { name, to, kind });
+    Ok(())
 }
 
 fn lines(
@@ -256,7 +221,8 @@ fn lines(
     mistakes: &mut Vec<Mistake>,
 ) -> Result<Vec<LinesColumn>, Mistake> {
     let Some(columns) = columns else {
-        let figures = bound.figures.iter().map(|figure| LinesColumn::Value {
+        let figures = bound.figures.iter().filter(|f| !matches!(f.kind, FigureKind::Shared));
+        let figures = figures.map(|figure| LinesColumn::Value {
             heading: figure.name.clone(),
             written: quoted_name(&figure.name),
         });
@@ -296,42 +262,4 @@ fn quoted_name(name: &str) -> Written {
 fn has_unit(bound: &Bound, column: usize) -> bool {
     let wish = bound.fact.wishes.declared(column);
     wish.way.scale.is_some() || wish.declared == Some(ColumnType::Percent)
-}
-
-fn shown(show: Option<&[Written]>, bound: &mut Bound) -> Result<Vec<Shown>, Mistake> {
-    let Some(show) = show else {
-        return Ok([Shown::Lines]
-            .into_iter()
-            .chain((0..bound.figures.len()).map(Shown::Figure))
-            .collect());
-    };
-    let mut found = Vec::new();
-    for written in show {
-        if written.text.trim() == "lines" {
-            found.push(Shown::Lines);
-            continue;
-        }
-        let node = parse(written)?;
-        let NodeKind::Name(name) = &node.kind else {
-            return Err(written
-                .mistaken(format!("`{}` is not the name of a figure or column", written.text))
-                .help("give the formula a name under [figures] and show that"));
-        };
-        found.push(match Scope::of(bound).resolve(name, written)? {
-            Reference::Figure(figure) => Shown::Figure(figure),
-            Reference::Column(column) => {
-                bound.fact.wishes.need(column, ColumnType::Number, written.mistaken(""));
-                Shown::Column(column)
-            }
-            Reference::Attribute { .. } => {
-                return Err(written
-                    .mistaken(format!(
-                        "`{}` belongs to a lookup; its sum over lines says nothing",
-                        written.text
-                    ))
-                    .help("multiply it by an amount of the line in a figure and show that"));
-            }
-        });
-    }
-    Ok(found)
 }

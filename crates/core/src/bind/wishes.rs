@@ -2,6 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use super::needs::Demand;
 use crate::evidence::Evidence;
 use crate::plan::{ColumnType, Mistake};
 use crate::reading::Reading;
@@ -16,6 +17,8 @@ pub struct Wish {
     pub way: Way,
     /// The type that a period or a formula needs.
     pub needed: Option<ColumnType>,
+    /// Whether other types do as well, as in a sum that may be one of days.
+    pub soft: bool,
 }
 
 /// The wishes for a table's columns, by position.
@@ -67,12 +70,25 @@ impl Wishes {
         self.used.entry(column).or_insert(declared);
     }
 
+    /// The values of a column are used in a formula; `at` is where.
+    pub(super) fn demand(&mut self, column: usize, needed: Option<Demand>, at: Mistake) {
+        let Some(needed) = needed else { return self.use_values(column) };
+        let known = self.of(column).is_some_and(|wish| wish.needed.is_some());
+        if known && needed.soft {
+            return;
+        }
+        self.need(column, needed.ty, at);
+        if let Some(wish) = self.used.get_mut(&column) {
+            wish.soft = needed.soft;
+        }
+    }
+
     /// The values of a column are used as a type; `at` is where the plan does.
     pub(super) fn need(&mut self, column: usize, needed: ColumnType, at: Mistake) {
         self.use_values(column);
         let wish = self.used.get_mut(&column).expect("the line above put it there");
-        if wish.needed.is_none() {
-            wish.needed = Some(needed);
+        if wish.needed.is_none() || wish.soft {
+            (wish.needed, wish.soft) = (Some(needed), false);
             self.needed_at.insert(column, at);
         }
     }
@@ -112,6 +128,8 @@ impl Wishes {
                 ColumnType::Percent
             }
             (None, Some(needed)) if evidence.allows(needed) => needed,
+            // What does not go together in a sum is said where formulas are typed.
+            (None, Some(_)) if wish.soft => evidence.found_type(),
             (None, Some(needed)) => return Err(needed),
             (None, None) if wish.way.scale.is_some() => ColumnType::Number,
             (None, None) => evidence.found_type(),

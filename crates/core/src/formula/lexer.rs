@@ -28,6 +28,8 @@ pub(crate) enum TokenKind {
     Open,
     Close,
     Arrow,
+    /// `||`
+    Join,
     Plus,
     Minus,
     Times,
@@ -41,7 +43,8 @@ pub(crate) enum TokenKind {
 }
 
 /// Signs of two letters stand before those that begin them.
-const SIGNS: [(&str, TokenKind); 16] = [
+const SIGNS: [(&str, TokenKind); 17] = [
+    ("||", TokenKind::Join),
     ("->", TokenKind::Arrow),
     ("<>", TokenKind::NotEqual),
     ("<=", TokenKind::LessOrEqual),

@@ -5,16 +5,28 @@
 //! out in two ways that agree: `columns` goes through a batch column by column and is fast but only
 //! handles what fits its fixed form; `rows` goes line by line, handles everything and is the judge.
 
+mod alone;
+mod bands;
+mod calls;
 mod columns;
+mod functions;
 mod lexer;
 mod parser;
 mod rows;
+mod summaries;
 mod syntax;
 mod typed;
 
+pub use alone::Formula;
+pub(crate) use bands::Band;
+pub use bands::Included;
 pub(crate) use columns::{Computed, Inputs, compute};
+pub use functions::{FUNCTIONS, FunctionHelp};
+pub(crate) use functions::{Scalar, Takes, takes_of};
 pub(crate) use lexer::{Token, TokenKind, tokens};
 pub(crate) use parser::parse;
 pub(crate) use rows::{Leaves, Overflow, WhyBlank, evaluate, why_blank};
+pub(crate) use summaries::Summary;
+pub use summaries::{SUMMARIES, SummaryHelp};
 pub(crate) use syntax::{Function, Node, NodeKind, Operator};
-pub(crate) use typed::{Expr, ExprKind, Names, Type, check, kind_of, type_of};
+pub(crate) use typed::{Expr, ExprKind, Names, Type, check, kind_of, type_name, type_of};

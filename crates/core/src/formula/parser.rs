@@ -1,20 +1,15 @@
 //! From words to the syntax tree, by precedence climbing: `or`, `and`, `not`, comparison, `+ -`,
 //! `* /`, sign.
 
-use std::ops::Range;
-
 use super::lexer::{Token, TokenKind, tokens};
-use super::syntax::{Function, Node, NodeKind, Operator};
-use crate::date::PeriodUnit;
-use crate::decimal::Rounding;
+use super::syntax::{COMPARISON, NOT, Node, NodeKind, Operator, SIGN};
 use crate::plan::{ColumnName, Mistake, Written};
 
 /// Words that are part of the language and stand in double quotes when they are names.
-const WORDS: [&str; 13] =
-    ["and", "or", "not", "if", "then", "else", "in", "between", "is", "blank", "as", "of", "lines"];
-
-const FUNCTIONS: [&str; 8] =
-    ["coalesce", "round", "abs", "year", "quarter", "month", "week", "day"];
+const WORDS: [&str; 15] = [
+    "and", "or", "not", "if", "then", "else", "in", "between", "is", "blank", "as", "of", "lines",
+    "true", "false",
+];
 
 /// Formulas nested deeper than this are refused, before they exhaust the stack.
 const DEEPEST: usize = 100;
@@ -41,31 +36,17 @@ pub(crate) fn parse(written: &Written) -> Result<Node, Mistake> {
     Ok(node)
 }
 
-struct Parser<'a> {
-    written: &'a Written,
+/// The words of a formula and how far they are read.
+pub(super) struct Parser<'a> {
+    pub(super) written: &'a Written,
     tokens: &'a [Token],
     at: usize,
     depth: usize,
 }
 
-/// How tightly an operator binds; comparisons do not chain.
-fn binding(operator: Operator) -> u8 {
-    use Operator::{Add, And, Divide, Multiply, Or, Subtract};
-    match operator {
-        Or => 1,
-        And => 2,
-        Add | Subtract => 5,
-        Multiply | Divide => 6,
-        _ => COMPARISON,
-    }
-}
-
-const NOT: u8 = 3;
-const COMPARISON: u8 = 4;
-const SIGN: u8 = 7;
-
 impl Parser<'_> {
-    fn expression(&mut self, least: u8) -> Result<Node, Mistake> {
+    /// An expression whose operators bind at least so tightly.
+    pub(super) fn expression(&mut self, least: u8) -> Result<Node, Mistake> {
         self.depth += 1;
         if self.depth > DEEPEST {
             return Err(self.written.mistaken(format!(
@@ -81,13 +62,13 @@ impl Parser<'_> {
                 continue;
             }
             let Some(operator) = self.operator() else { break };
-            let power = binding(operator);
+            let power = operator.binding();
             if power < least {
                 break;
             }
             self.at += 1;
             let right = self.expression(power + 1)?;
-            if power == COMPARISON && self.operator().is_some_and(|o| binding(o) == COMPARISON) {
+            if power == COMPARISON && self.operator().is_some_and(|o| o.binding() == COMPARISON) {
                 return Err(self.unexpected("`and` between two comparisons"));
             }
             let span = left.span.start..right.span.end;
@@ -108,7 +89,7 @@ impl Parser<'_> {
             NodeKind::IsBlank { operand, negated }
         } else {
             let negated = self.peek_word(0, "not")
-                && (self.peek_word(1, "in") || self.peek_word(1, "between"));
+                && ["in", "between", "like"].iter().any(|word| self.peek_word(1, word));
             self.at += usize::from(negated);
             if self.word("in") {
                 self.expect(&TokenKind::Open, "`(` after `in`")?;
@@ -120,6 +101,9 @@ impl Parser<'_> {
                 }
                 let high = Box::new(self.expression(COMPARISON + 1)?);
                 NodeKind::Between { operand, low, high, negated }
+            } else if self.word("like") {
+                let pattern = Box::new(self.expression(COMPARISON + 1)?);
+                NodeKind::Like { operand, pattern, negated }
             } else {
                 return Ok(None);
             }
@@ -134,6 +118,7 @@ impl Parser<'_> {
             TokenKind::Minus => Operator::Subtract,
             TokenKind::Times => Operator::Multiply,
             TokenKind::Divide => Operator::Divide,
+            TokenKind::Join => Operator::Join,
             TokenKind::Equal => Operator::Equal,
             TokenKind::NotEqual => Operator::NotEqual,
             TokenKind::Less => Operator::Less,
@@ -166,13 +151,15 @@ impl Parser<'_> {
                 inner.kind
             }
             TokenKind::Name(word) => match word.as_str() {
-                "blank" => self.take(NodeKind::Blank),
+                "blank" if !self.is_call() => self.take(NodeKind::Blank),
+                "true" | "false" => self.take(NodeKind::YesNo(word == "true")),
                 "not" => {
                     self.at += 1;
                     NodeKind::Not(Box::new(self.expression(NOT)?))
                 }
                 "if" => self.condition()?,
-                _ if self.tokens.get(self.at + 1).is_some_and(|t| t.kind == TokenKind::Open) => {
+                _ if self.is_call() => {
+                    self.at += 2;
                     self.call(word, &token.span)?
                 }
                 _ if WORDS.contains(&word.as_str()) && word != "lines" => {
@@ -221,83 +208,13 @@ impl Parser<'_> {
         Ok(NodeKind::Name(ColumnName { through, column, span }))
     }
 
-    fn call(&mut self, name: &str, span: &Range<usize>) -> Result<NodeKind, Mistake> {
-        self.at += 2;
-        let mut arguments = self.arguments()?;
-        let whole = span.start..self.end();
-        let count = arguments.len();
-        let needs = |counts: Range<usize>, shape: &str| {
-            if counts.contains(&count) {
-                return Ok(());
-            }
-            let values = if count == 1 { "value" } else { "values" };
-            let message = format!("`{name}` was given {count} {values}");
-            Err(self.written.mistake(whole.clone(), message).help(format!("it reads `{shape}`")))
-        };
-        let function = match name {
-            "coalesce" => {
-                needs(1..1000, "coalesce(first, second, …)")?;
-                Function::Coalesce
-            }
-            "abs" => {
-                needs(1..2, "abs(number)")?;
-                Function::Abs
-            }
-            "round" => {
-                needs(1..4, "round(number, places)` or `round(number, places, 'half-up')")?;
-                let rounding = self.rounding(arguments.get(2))?;
-                let places = self.places(arguments.get(1))?;
-                arguments.truncate(1);
-                Function::Round(places, rounding)
-            }
-            _ => {
-                let unit = match name {
-                    "year" => PeriodUnit::Year,
-                    "quarter" => PeriodUnit::Quarter,
-                    "month" => PeriodUnit::Month,
-                    "week" => PeriodUnit::Week,
-                    "day" => PeriodUnit::Day,
-                    _ => {
-                        let message = format!("there is no function `{name}`");
-                        return Err(self
-                            .written
-                            .mistake(span.clone(), message)
-                            .nearest(name, FUNCTIONS));
-                    }
-                };
-                needs(1..2, &format!("{name}(date)"))?;
-                Function::Period(unit)
-            }
-        };
-        Ok(NodeKind::Call(function, arguments))
-    }
-
-    fn places(&self, node: Option<&Node>) -> Result<u8, Mistake> {
-        let Some(node) = node else { return Ok(0) };
-        match &node.kind {
-            NodeKind::Number(n) if n.places() == 0 && (0..=20).contains(&n.mantissa()) => {
-                Ok(n.mantissa() as u8)
-            }
-            _ => Err(self.written.mistake(
-                node.span.clone(),
-                "the places of `round` are a whole number from 0 to 20",
-            )),
-        }
-    }
-
-    fn rounding(&self, node: Option<&Node>) -> Result<Rounding, Mistake> {
-        let Some(node) = node else { return Ok(Rounding::HalfEven) };
-        match &node.kind {
-            NodeKind::Text(rule) if rule == "half-even" => Ok(Rounding::HalfEven),
-            NodeKind::Text(rule) if rule == "half-up" => Ok(Rounding::HalfUp),
-            _ => Err(self
-                .written
-                .mistake(node.span.clone(), "the rule of `round` is 'half-even' or 'half-up'")),
-        }
+    /// Whether a parenthesis follows the word here.
+    fn is_call(&self) -> bool {
+        self.tokens.get(self.at + 1).is_some_and(|next| next.kind == TokenKind::Open)
     }
 
     /// Values up to the closing parenthesis; the opening one is taken.
-    fn arguments(&mut self) -> Result<Vec<Node>, Mistake> {
+    pub(super) fn arguments(&mut self) -> Result<Vec<Node>, Mistake> {
         let mut arguments = vec![self.expression(0)?];
         while self.tokens.get(self.at).is_some_and(|t| t.kind == TokenKind::Comma) {
             self.at += 1;
@@ -312,18 +229,19 @@ impl Parser<'_> {
         kind
     }
 
-    fn peek_word(&self, ahead: usize, word: &str) -> bool {
+    pub(super) fn peek_word(&self, ahead: usize, word: &str) -> bool {
         matches!(self.tokens.get(self.at + ahead),
             Some(Token { kind: TokenKind::Name(name), .. }) if name == word)
     }
 
-    fn word(&mut self, word: &str) -> bool {
+    /// Takes a word, if it is there.
+    pub(super) fn word(&mut self, word: &str) -> bool {
         let here = self.peek_word(0, word);
         self.at += usize::from(here);
         here
     }
 
-    fn expect(&mut self, kind: &TokenKind, shown: &str) -> Result<(), Mistake> {
+    pub(super) fn expect(&mut self, kind: &TokenKind, shown: &str) -> Result<(), Mistake> {
         if self.tokens.get(self.at).is_some_and(|t| t.kind == *kind) {
             self.at += 1;
             return Ok(());
@@ -332,11 +250,11 @@ impl Parser<'_> {
     }
 
     /// Where the last token taken ends.
-    fn end(&self) -> usize {
+    pub(super) fn end(&self) -> usize {
         self.at.checked_sub(1).and_then(|at| self.tokens.get(at)).map_or(0, |t| t.span.end)
     }
 
-    fn unexpected(&self, wanted: &str) -> Mistake {
+    pub(super) fn unexpected(&self, wanted: &str) -> Mistake {
         let text = &self.written.text;
         match self.tokens.get(self.at) {
             Some(token) => self.written.mistake(
@@ -364,6 +282,7 @@ mod tests {
         match &node.kind {
             NodeKind::Number(value) => value.to_string(),
             NodeKind::Text(text) => format!("'{text}'"),
+            NodeKind::YesNo(yes) => yes.to_string(),
             NodeKind::Blank => "blank".into(),
             NodeKind::Name(name) => {
                 let parts = name.through.iter().chain([&name.column]);
@@ -384,6 +303,9 @@ mod tests {
             }
             NodeKind::Between { operand, low, high, negated } => {
                 format!("(between {negated} {} {} {})", shape(operand), shape(low), shape(high))
+            }
+            NodeKind::Like { operand, pattern, negated } => {
+                format!("(like {negated} {} {})", shape(operand), shape(pattern))
             }
             NodeKind::Call(function, arguments) => format!("({function:?} {})", list(arguments)),
         }

@@ -1,6 +1,7 @@
 //! Expressions worked out line by line: every case, exactly, at leisure. The column-by-column way in
 //! `columns` must give the same and falls back to this where its fixed form does not suffice.
 
+use super::functions::apply;
 use super::syntax::Operator;
 use super::typed::{Expr, ExprKind, Type};
 use crate::date::Period;
@@ -89,6 +90,18 @@ pub(crate) fn evaluate<'a>(expr: &'a Expr, leaves: &'a impl Leaves) -> Outcome<'
             Value::Date(day) => Value::Period(Period::containing(*unit, day)),
             _ => Value::Blank,
         },
+        ExprKind::Band(a, band) => match evaluate(a, leaves)?.number() {
+            Some(number) => Value::Text(band.name(band.of(number)).into()),
+            None => Value::Blank,
+        },
+        ExprKind::Call(scalar, list) => {
+            let values = list.iter().map(|item| evaluate(item, leaves));
+            let values = values.collect::<Result<Vec<_>, _>>()?;
+            if values.iter().any(Value::is_blank) {
+                return Ok(Value::Blank);
+            }
+            apply(*scalar, &values)?
+        }
     })
 }
 

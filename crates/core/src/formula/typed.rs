@@ -3,7 +3,10 @@
 
 use std::borrow::Cow;
 use std::ops::Range;
+use std::sync::Arc;
 
+use super::bands::Band;
+use super::functions::{self, Scalar, Takes, takes_of};
 use super::syntax::{Function, Node, NodeKind, Operator};
 use crate::column::{Column, ColumnKind, Numbers};
 use crate::date::{Day, Period, PeriodUnit};
@@ -81,6 +84,15 @@ pub(crate) enum ExprKind {
     Round(Box<Expr>, u8, Rounding),
     Abs(Box<Expr>),
     PeriodOf(PeriodUnit, Box<Expr>),
+    /// The name of the band in which a number lies.
+    Band(Box<Expr>, Arc<Band>),
+    /// A function that works value by value; blank where any of its values is.
+    Call(Scalar, Vec<Expr>),
+}
+
+/// A type with its article, for messages.
+pub(crate) fn type_name(ty: Type) -> String {
+    ty.shown()
 }
 
 /// The type of a column's values.
@@ -147,13 +159,10 @@ impl Checker<'_> {
             NodeKind::Text(text) => {
                 expr(ExprKind::Constant(Value::Text(Cow::Owned(text.clone()))), Type::Text)
             }
+            NodeKind::YesNo(yes) => expr(ExprKind::Constant(Value::YesNo(*yes)), Type::YesNo),
             NodeKind::Blank => expr(ExprKind::Constant(Value::Blank), Type::Blank),
             NodeKind::Name(name) => self.names.leaf(name, self.written)?,
-            NodeKind::Negate(operand) => {
-                let operand = self.number(operand, "a sign")?;
-                let ty = operand.ty;
-                expr(ExprKind::Negate(boxed(operand)), ty)
-            }
+            NodeKind::Negate(operand) => negated(self.number(operand, "a sign")?),
             NodeKind::Not(operand) => {
                 expr(ExprKind::Not(boxed(self.condition(operand, "`not`")?)), Type::YesNo)
             }
@@ -187,7 +196,11 @@ impl Checker<'_> {
                 let high = self.compare(Operator::LessOrEqual, operand, high)?;
                 negate_if(*negated, expr(ExprKind::And(boxed(low), boxed(high)), Type::YesNo))
             }
-            NodeKind::Call(function, arguments) => self.call(*function, arguments)?,
+            NodeKind::Like { operand, pattern, negated } => {
+                let operands = vec![self.text(operand, "`like`")?, self.text(pattern, "`like`")?];
+                negate_if(*negated, expr(ExprKind::Call(Scalar::Like, operands), Type::YesNo))
+            }
+            NodeKind::Call(function, arguments) => self.call(*function, arguments, node)?,
         })
     }
 
@@ -203,19 +216,52 @@ impl Checker<'_> {
                 };
                 Ok(expr(kind, Type::YesNo))
             }
-            _ if operator.is_arithmetic() => {
-                let left = self.number(left, &what)?;
-                let right = self.number(right, &what)?;
-                let (a, b) = (left.ty.places(), right.ty.places());
-                let places = match operator {
-                    Operator::Multiply => a + b,
-                    Operator::Divide => a.max(b) + QUOTIENT_PLACES,
-                    _ => a.max(b),
-                };
-                let ty = Type::Number { places: places.min(MAX_PLACES) };
-                Ok(expr(ExprKind::Arithmetic(operator, boxed(left), boxed(right)), ty))
+            Operator::Join => {
+                let texts = vec![self.text(left, &what)?, self.text(right, &what)?];
+                Ok(expr(ExprKind::Call(Scalar::Join, texts), Type::Text))
+            }
+            Operator::Add | Operator::Subtract => self.sum(operator, left, right),
+            Operator::Multiply | Operator::Divide => {
+                let (a, b) = (self.number(left, &what)?, self.number(right, &what)?);
+                Ok(arithmetic(operator, a, b))
             }
             _ => self.compare(operator, left, right),
+        }
+    }
+
+    /// A sum or difference: of numbers, or of days.
+    fn sum(&self, operator: Operator, left: &Node, right: &Node) -> Result<Expr, Mistake> {
+        let (a, b) = (self.check(left)?, self.check(right)?);
+        let adds = operator == Operator::Add;
+        match (a.ty, b.ty) {
+            (Type::Date, Type::Date) if !adds => {
+                let ty = Type::Number { places: 0 };
+                Ok(expr(ExprKind::Call(Scalar::DaysBetween, vec![a, b]), ty))
+            }
+            (Type::Date, Type::Number { .. } | Type::Blank) => {
+                let days = if adds { b } else { negated(b) };
+                Ok(expr(ExprKind::Call(Scalar::DaysLater, vec![a, days]), Type::Date))
+            }
+            (Type::Number { .. }, Type::Date) if adds => {
+                Ok(expr(ExprKind::Call(Scalar::DaysLater, vec![b, a]), Type::Date))
+            }
+            (Type::Number { .. } | Type::Blank, Type::Number { .. } | Type::Blank) => {
+                Ok(arithmetic(operator, a, b))
+            }
+            (x, y) => {
+                let (x, y) = (x.shown(), y.shown());
+                let text =
+                    &self.written.text[right.span.start.min(left.span.start)..right.span.end];
+                let message =
+                    format!("`{text}`: `{}` cannot bring together {x} and {y}", operator.sign());
+                let help = match (adds, a.ty, b.ty) {
+                    (true, Type::Text, _) | (true, _, Type::Text) => {
+                        "`||` joins texts, `cast(x as number)` reads a text as a number"
+                    }
+                    _ => "a number of days may be added to a date, or taken from it",
+                };
+                Err(self.written.mistake(right.span.clone(), message).help(help))
+            }
         }
     }
 
@@ -247,8 +293,17 @@ impl Checker<'_> {
         }
     }
 
-    fn call(&self, function: Function, arguments: &[Node]) -> Result<Expr, Mistake> {
+    fn call(&self, function: Function, arguments: &[Node], node: &Node) -> Result<Expr, Mistake> {
         match function {
+            Function::Scalar(scalar) => self.scalar(scalar, arguments),
+            Function::Summary(summary) => {
+                let message =
+                    format!("`{}` speaks of many lines, a formula of one", summary.name());
+                Err(self
+                    .written
+                    .mistake(node.span.clone(), message)
+                    .help("it stands in `show`, `versus` or `sort` of totals"))
+            }
             Function::Coalesce => {
                 let mut typed = Vec::new();
                 let mut ty = Type::Blank;
@@ -269,36 +324,97 @@ impl Checker<'_> {
                 Ok(expr(ExprKind::Abs(boxed(operand)), ty))
             }
             Function::Period(unit) => {
-                let operand = self.check(&arguments[0])?;
-                match operand.ty {
-                    Type::Date | Type::Blank => {
-                        Ok(expr(ExprKind::PeriodOf(unit, boxed(operand)), Type::Period(unit)))
-                    }
-                    other => Err(self.unfit(
-                        &arguments[0],
-                        &format!("`{}`", unit.name()),
-                        "a date",
-                        other,
-                    )),
-                }
+                let what = format!("`{}`", unit.name());
+                let operand = self.of_type(&arguments[0], &what, "a date", |t| t == Type::Date)?;
+                Ok(expr(ExprKind::PeriodOf(unit, boxed(operand)), Type::Period(unit)))
             }
         }
     }
 
-    fn number(&self, node: &Node, what: &str) -> Result<Expr, Mistake> {
+    fn scalar(&self, scalar: Scalar, arguments: &[Node]) -> Result<Expr, Mistake> {
+        let (takes, what) = (takes_of(scalar), format!("`{}`", functions::name(scalar)));
+        let mut common = Type::Blank;
+        let mut typed = Vec::new();
+        for (number, argument) in arguments.iter().enumerate() {
+            typed.push(match takes[number.min(takes.len() - 1)] {
+                Takes::Number => self.number(argument, &what)?,
+                Takes::Text => self.text(argument, &what)?,
+                Takes::Date => self.of_type(argument, &what, "a date", |t| t == Type::Date)?,
+                Takes::Period => {
+                    let is_period = |t| matches!(t, Type::Period(_));
+                    self.of_type(argument, &what, "a period such as month(d)", is_period)?
+                }
+                Takes::Common => {
+                    let next = self.check(argument)?;
+                    common = self.common(common, next.ty, argument.span.clone(), &what)?;
+                    next
+                }
+                Takes::Any => self.check(argument)?,
+            });
+        }
+        let places = |at: usize| typed.get(at).map_or(0, |expr| expr.ty.places());
+        let ty = match scalar {
+            Scalar::Least | Scalar::Greatest | Scalar::NullIf => common,
+            Scalar::Mod => Type::Number { places: places(0).max(places(1)) },
+            Scalar::Power(times) => {
+                Type::Number { places: places(0).saturating_mul(times).min(MAX_PLACES) }
+            }
+            Scalar::CastNumber => Type::Number { places: places(0) },
+            Scalar::Floor
+            | Scalar::Ceiling
+            | Scalar::CharLength
+            | Scalar::Position
+            | Scalar::Extract(_)
+            | Scalar::DaysBetween => Type::Number { places: 0 },
+            Scalar::Upper
+            | Scalar::Lower
+            | Scalar::Trim
+            | Scalar::Substring
+            | Scalar::Left
+            | Scalar::Right
+            | Scalar::Replace
+            | Scalar::Lpad
+            | Scalar::Rpad
+            | Scalar::Join
+            | Scalar::CastText => Type::Text,
+            Scalar::Date
+            | Scalar::AddMonths
+            | Scalar::FirstDay
+            | Scalar::LastDay
+            | Scalar::DaysLater
+            | Scalar::WeekYearLater
+            | Scalar::CastDate => Type::Date,
+            Scalar::Like => Type::YesNo,
+        };
+        Ok(expr(ExprKind::Call(scalar, typed), ty))
+    }
+
+    fn of_type(
+        &self,
+        node: &Node,
+        what: &str,
+        wanted: &str,
+        fits: impl FnOnce(Type) -> bool,
+    ) -> Result<Expr, Mistake> {
         let operand = self.check(node)?;
         match operand.ty {
-            Type::Number { .. } | Type::Blank => Ok(operand),
-            other => Err(self.unfit(node, what, "a number", other)),
+            Type::Blank => Ok(operand),
+            ty if fits(ty) => Ok(operand),
+            other => Err(self.unfit(node, what, wanted, other)),
         }
     }
 
+    fn text(&self, node: &Node, what: &str) -> Result<Expr, Mistake> {
+        self.of_type(node, what, "text", |ty| ty == Type::Text)
+            .map_err(|mistake| mistake.or_help("`cast(x as text)` makes a text of it"))
+    }
+
+    fn number(&self, node: &Node, what: &str) -> Result<Expr, Mistake> {
+        self.of_type(node, what, "a number", |ty| matches!(ty, Type::Number { .. }))
+    }
+
     fn condition(&self, node: &Node, what: &str) -> Result<Expr, Mistake> {
-        let operand = self.check(node)?;
-        match operand.ty {
-            Type::YesNo | Type::Blank => Ok(operand),
-            other => Err(self.unfit(node, what, "a condition", other)),
-        }
+        self.of_type(node, what, "a condition", |ty| ty == Type::YesNo)
     }
 
     fn unfit(&self, node: &Node, what: &str, wanted: &str, found: Type) -> Mistake {
@@ -325,6 +441,22 @@ impl Checker<'_> {
     }
 }
 
+fn arithmetic(operator: Operator, left: Expr, right: Expr) -> Expr {
+    let (a, b) = (left.ty.places(), right.ty.places());
+    let places = match operator {
+        Operator::Multiply => a + b,
+        Operator::Divide => a.max(b) + QUOTIENT_PLACES,
+        _ => a.max(b),
+    };
+    let ty = Type::Number { places: places.min(MAX_PLACES) };
+    expr(ExprKind::Arithmetic(operator, boxed(left), boxed(right)), ty)
+}
+
+fn negated(operand: Expr) -> Expr {
+    let ty = operand.ty;
+    expr(ExprKind::Negate(boxed(operand)), ty)
+}
+
 fn negate_if(negated: bool, test: Expr) -> Expr {
     if negated { expr(ExprKind::Not(boxed(test)), Type::YesNo) } else { test }
 }
@@ -343,13 +475,38 @@ impl Expr {
             | ExprKind::IsBlank(a)
             | ExprKind::Round(a, ..)
             | ExprKind::Abs(a)
-            | ExprKind::PeriodOf(_, a) => vec![a],
+            | ExprKind::PeriodOf(_, a)
+            | ExprKind::Band(a, _) => vec![a],
             ExprKind::Arithmetic(_, a, b)
             | ExprKind::Compare(_, a, b)
             | ExprKind::And(a, b)
             | ExprKind::Or(a, b) => vec![a, b],
             ExprKind::If(a, b, c) => vec![a, b, c],
-            ExprKind::Coalesce(list) => list.iter().collect(),
+            ExprKind::Coalesce(list) | ExprKind::Call(_, list) => list.iter().collect(),
+        }
+    }
+
+    /// The expressions that this one is made of, to be changed.
+    pub(crate) fn children_mut(&mut self) -> Vec<&mut Expr> {
+        match &mut self.kind {
+            ExprKind::Constant(_)
+            | ExprKind::Column(_)
+            | ExprKind::Attribute { .. }
+            | ExprKind::Figure(_)
+            | ExprKind::Part(_) => Vec::new(),
+            ExprKind::Negate(a)
+            | ExprKind::Not(a)
+            | ExprKind::IsBlank(a)
+            | ExprKind::Round(a, ..)
+            | ExprKind::Abs(a)
+            | ExprKind::PeriodOf(_, a)
+            | ExprKind::Band(a, _) => vec![a],
+            ExprKind::Arithmetic(_, a, b)
+            | ExprKind::Compare(_, a, b)
+            | ExprKind::And(a, b)
+            | ExprKind::Or(a, b) => vec![a, b],
+            ExprKind::If(a, b, c) => vec![a, b, c],
+            ExprKind::Coalesce(list) | ExprKind::Call(_, list) => list.iter_mut().collect(),
         }
     }
 

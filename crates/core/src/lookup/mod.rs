@@ -204,12 +204,12 @@ impl Lookup {
         let unread: BTreeSet<String> =
             lookup.unreadable.iter().filter_map(|place| place.column.clone()).collect();
         lookup.let_go_of_texts(bound, |held| {
-            matches!(held.column, Some(Column::Date(_)))
-                && !unread.contains(&held.name)
+            matches!(held.column, Some(Column::Date(_))) && !unread.contains(&held.name)
         });
         let mut holding = Vec::with_capacity(lookup.rows as usize);
         for row in 0..lookup.rows {
-            let blank = |column: &usize| is_blank_text(lookup.raw.columns[*column].value(row as usize));
+            let blank =
+                |column: &usize| is_blank_text(lookup.raw.columns[*column].value(row as usize));
             let period = if bound.key.iter().any(blank) {
                 Err(LeftOut::BlankKey)
             } else {

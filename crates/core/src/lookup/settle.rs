@@ -14,10 +14,13 @@ use crate::calendar::{ALWAYS, Calendar, Holds};
 use crate::column::Column;
 use crate::date::Day;
 use crate::duplicates;
-use crate::keys::{KeyTable, joined, shown};
+use crate::keys::{KeyTable, NO_ROW, joined, shown};
 use crate::plan::{Duplicates, Rule};
 use crate::texts::{TextWriter, gathered};
 use crate::value::Value;
+
+/// Rows whose keys are looked up side by side.
+const GROUP: usize = 1_024;
 
 /// Rows by the values of a key.
 struct ByKey {
@@ -50,33 +53,46 @@ impl Lookup {
     fn by_key(&self, columns: &[usize], mut holding: Vec<Holds>) -> ByKey {
         let mut values = TextWriter::with_capacity(0);
         // With periods a key has many rows.
-        let known = if holding.iter().any(|holds| holds.from != ALWAYS) { 0 } else { holding.len() };
+        let known =
+            if holding.iter().any(|holds| holds.from != ALWAYS) { 0 } else { holding.len() };
         let mut numbers = KeyTable::with_capacity(known);
         let mut last: Option<(Vec<&str>, u32)> = None;
         let mut of_rows: Vec<u32> = Vec::with_capacity(holding.len());
         let mut texts: Vec<&str> = Vec::new();
-        holding.retain(|holds| {
+        let (mut found, mut kept) = (Vec::new(), 0);
+        for at in 0..holding.len() {
+            if at % GROUP == 0 {
+                // Keys that are known and need no cleaning are looked up side by side.
+                let group = &holding[at..holding.len().min(at + GROUP)];
+                self.known_numbers(columns, group, &numbers, &mut found);
+            }
+            let holds = holding[at];
             texts.clear();
             texts.extend(columns.iter().map(|c| self.raw.columns[*c].value(holds.row as usize)));
-            // Rows of one key mostly stand together.
-            if let Some((_, number)) = last.as_ref().filter(|(last, _)| *last == texts) {
-                of_rows.push(*number);
-                return true;
-            }
-            if texts.iter().any(|text| text.trim().is_empty()) {
-                return false;
-            }
-            let same: Vec<Cow<'_, str>> = texts.iter().map(|text| same_key(text)).collect();
-            let same: Vec<&str> = same.iter().map(AsRef::as_ref).collect();
-            let next = numbers.len() as u32;
-            let number = numbers.insert(&joined(&same), next).unwrap_or_else(|| {
-                values.push(&joined(&texts));
-                next
-            });
-            last = Some((texts.clone(), number));
+            let number = match found.get(at % GROUP).copied().filter(|number| *number != NO_ROW) {
+                Some(number) => number,
+                // Rows of one key mostly stand together.
+                None => match last.as_ref().filter(|(last, _)| *last == texts) {
+                    Some((_, number)) => *number,
+                    None if texts.iter().any(|text| text.trim().is_empty()) => continue,
+                    None => {
+                        let same: Vec<Cow<'_, str>> = texts.iter().map(|t| same_key(t)).collect();
+                        let same: Vec<&str> = same.iter().map(AsRef::as_ref).collect();
+                        let next = numbers.len() as u32;
+                        let number = numbers.insert(&joined(&same), next).unwrap_or_else(|| {
+                            values.push(&joined(&texts));
+                            next
+                        });
+                        last = Some((texts.clone(), number));
+                        number
+                    }
+                },
+            };
             of_rows.push(number);
-            true
-        });
+            holding[kept] = holds;
+            kept += 1;
+        }
+        holding.truncate(kept);
         let mut starts = vec![0; numbers.len() + 1];
         of_rows.iter().for_each(|number| starts[*number as usize + 1] += 1);
         for at in 1..starts.len() {
@@ -95,6 +111,25 @@ impl Lookup {
             rows
         };
         ByKey { values: values.finish(), rows, starts }
+    }
+
+    /// The numbers of keys that are known as they are written; of none where rows do not stand side by side.
+    fn known_numbers(
+        &self,
+        columns: &[usize],
+        group: &[Holds],
+        numbers: &KeyTable,
+        found: &mut Vec<u32>,
+    ) {
+        found.clear();
+        let ([column], Some(first)) = (columns, group.first()) else { return };
+        let side_by_side = group
+            .last()
+            .is_some_and(|last| last.row.wrapping_sub(first.row) as usize + 1 == group.len());
+        if side_by_side && !numbers.is_empty() {
+            let texts = self.raw.columns[*column].slice(first.row as usize, group.len());
+            numbers.get_all(&texts, found);
+        }
     }
 
     fn settled(

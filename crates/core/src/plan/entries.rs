@@ -7,7 +7,7 @@ use std::ops::Range;
 use serde::de::{self, Deserialize, Deserializer, MapAccess, SeqAccess, Visitor};
 use toml::Spanned;
 
-use super::{Duplicates, FigureEntry, FillValue, Mistake, Repeats, Rule, Scale};
+use super::{Duplicates, FillValue, Mistake, Repeats, Rule, Scale};
 
 /// One entry of a section.
 #[derive(Debug, PartialEq, Eq)]
@@ -35,6 +35,16 @@ impl<T> InOrder<T> {
     /// The entry of that name.
     pub fn get(&self, name: &str) -> Option<&Entry<T>> {
         self.0.iter().find(|entry| entry.name == name)
+    }
+
+    /// The entries in the order of writing, to be changed.
+    pub fn iter_mut(&mut self) -> std::slice::IterMut<'_, Entry<T>> {
+        self.0.iter_mut()
+    }
+
+    /// Keeps the entries of which that holds.
+    pub fn retain(&mut self, keep: impl FnMut(&Entry<T>) -> bool) {
+        self.0.retain(keep);
     }
 
     /// Whether the section is empty or absent.
@@ -151,37 +161,6 @@ impl<'de> Deserialize<'de> for Scale {
 impl<'de> Deserialize<'de> for FillValue {
     fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
         deserializer.deserialize_any(Scalar("text or a number")).map(FillValue)
-    }
-}
-
-impl<'de> Deserialize<'de> for FigureEntry {
-    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
-        /// The keys of a figure that is written as a table.
-        #[derive(serde::Deserialize)]
-        #[serde(deny_unknown_fields)]
-        struct Keys {
-            formula: Spanned<String>,
-            of: Option<Spanned<String>>,
-        }
-        struct TextOrTable;
-        impl<'de> Visitor<'de> for TextOrTable {
-            type Value = FigureEntry;
-
-            fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-                f.write_str("a formula, or a table with a formula")
-            }
-
-            fn visit_str<E: de::Error>(self, text: &str) -> Result<FigureEntry, E> {
-                // The place is that of the entry, which is put in afterwards.
-                Ok(FigureEntry { formula: Spanned::new(0..0, text.to_owned()), of: None })
-            }
-
-            fn visit_map<A: MapAccess<'de>>(self, map: A) -> Result<FigureEntry, A::Error> {
-                let keys = Keys::deserialize(de::value::MapAccessDeserializer::new(map))?;
-                Ok(FigureEntry { formula: keys.formula, of: keys.of })
-            }
-        }
-        deserializer.deserialize_any(TextOrTable)
     }
 }
 

@@ -147,6 +147,17 @@ impl Written {
         }
     }
 
+    /// A part of the text, with the place where it stands.
+    pub fn part(&self, range: Range<usize>) -> Written {
+        let span = if self.exact {
+            self.span.start + range.start..self.span.start + range.end
+        } else {
+            self.span.clone()
+        };
+        let text = self.text[range].to_owned();
+        Written { text, origin: self.origin.clone(), span, exact: self.exact }
+    }
+
     /// A mistake at a range of this text.
     pub fn mistake(&self, range: Range<usize>, message: impl Into<String>) -> Mistake {
         let span = if self.exact {

@@ -5,6 +5,7 @@
 //! names in a plan refer to is settled afterwards, in `bind`.
 
 mod entries;
+mod figures;
 mod links;
 mod mistake;
 mod path;
@@ -16,12 +17,13 @@ use serde::Deserialize;
 use toml::Spanned;
 
 pub use entries::{Entry, InOrder, OneOrMore};
+pub use figures::{BandEntry, FigureEntry, Included, ShownAs, ShownForm, TotalRule};
 pub use links::{GapRule, Gaps, Ignore, IgnoreEntry, LinkEntry, Matching, Missing, Overlap};
 pub use mistake::{Mistake, Origin, Written, listed, nearest_name};
 pub(crate) use path::{ColumnName, LinkPath, parse_link_path};
 pub use tables::{
     ColumnEntry, ColumnType, Columns, Duplicates, Ends, Files, PartEntry, ReadingEntry, Repeats,
-    Role, Rule, Scale, Settings, TableEntry, TotalRows, Unpack, Valid,
+    Role, Rule, Scale, Settings, SumsEntry, TableEntry, TotalRows, Unpack, Valid,
 };
 
 /// A whole plan.
@@ -46,6 +48,12 @@ pub struct Plan {
     /// `[figures]`.
     #[serde(default)]
     pub figures: InOrder<FigureEntry>,
+    /// `[bands.NAME]`.
+    #[serde(default)]
+    pub bands: InOrder<BandEntry>,
+    /// `[shared.NAME]`: of each fact, the formula of an attribute that several have.
+    #[serde(default)]
+    pub shared: InOrder<InOrder<String>>,
     /// `[outputs.NAME]`.
     #[serde(default)]
     pub outputs: InOrder<OutputEntry>,
@@ -72,21 +80,12 @@ pub struct Head {
 #[derive(Debug, PartialEq, Eq)]
 pub struct FillValue(pub String);
 
-/// A figure: its formula, alone or with more.
-#[derive(Debug)]
-pub struct FigureEntry {
-    /// The formula, with its place in the plan.
-    pub formula: Spanned<String>,
-    /// The fact that it belongs to.
-    pub of: Option<Spanned<String>>,
-}
-
 /// `[outputs.NAME]`: a file that a run writes.
 #[derive(Debug, Deserialize)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct OutputEntry {
-    /// The file, relative to the plan; its ending says the form.
-    pub to: Spanned<String>,
+    /// The file, relative to the plan; its ending says the form. Totals without one are asked for by name.
+    pub to: Option<Spanned<String>>,
     /// The fact that it is made of; without it the first that has what it names.
     pub of: Option<Spanned<String>>,
     /// For lines: the columns and their order; `"*"` is the fact's own as they were read.
@@ -98,11 +97,34 @@ pub struct OutputEntry {
     pub list: Option<ListKind>,
     /// For totals: the attributes of a row. An empty list gives the grand total.
     pub by: Option<Vec<Spanned<String>>>,
-    /// For totals: `lines`, figures and numeric columns of the fact.
+    /// For totals: the attributes of the columns.
+    pub across: Option<Vec<Spanned<String>>>,
+    /// For totals: `lines`, figures, numeric columns of the fact, and functions of these.
     pub show: Option<Vec<Spanned<String>>>,
+    /// For totals: two of these, whose difference is shown.
+    pub versus: Option<Spanned<Vec<Spanned<String>>>>,
+    /// For totals: what rows are sorted by, `-` before it for the largest first.
+    pub sort: Option<Vec<Spanned<String>>>,
+    /// For totals: how many rows of a level are shown; the others are one row.
+    pub top: Option<Spanned<usize>>,
+    /// For totals: whether periods without lines are shown.
+    pub all_periods: Option<Spanned<bool>>,
+    /// For totals over several facts: what an attribute is that one of them does not reach.
+    pub unreached: Option<Unreached>,
     /// For totals: the lines that count.
     #[serde(rename = "where")]
     pub filter: Option<Spanned<String>>,
+}
+
+/// What happens where a fact of a shared table does not reach an attribute.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Unreached {
+    /// The table is refused.
+    #[default]
+    Stop,
+    /// The attribute is blank for all lines of that fact.
+    Blank,
 }
 
 /// What an output lists.
@@ -143,6 +165,14 @@ impl Plan {
     /// The fact tables, in the order of the plan.
     pub fn facts(&self) -> impl Iterator<Item = &Entry<TableEntry>> {
         self.tables.iter().filter(|table| table.value.role == Role::Fact)
+    }
+
+    /// The tables of sums over a fact, by name.
+    pub fn sums_of<'p>(&'p self, fact: &'p str) -> impl Iterator<Item = &'p str> {
+        let is_of = move |entry: &&Entry<TableEntry>| {
+            entry.value.sums.as_ref().is_some_and(|sums| sums.get_ref().of.get_ref() == fact)
+        };
+        self.tables.iter().filter(is_of).map(|table| table.name.as_str())
     }
 
     /// A string of the plan with its place.

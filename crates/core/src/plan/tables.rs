@@ -66,6 +66,8 @@ entry_with_settings! {
         /// `[[tables.NAME.part]]`: files with settings of their own, instead of `from`.
         #[serde(default)]
         pub part: Vec<Spanned<PartEntry>>,
+        /// The sums of a fact that the table holds, instead of the rows of files.
+        pub sums: Option<Spanned<SumsEntry>>,
         /// What a database is to answer, instead of one of its tables.
         pub query: Option<Spanned<String>>,
         /// Patterns of files that do not belong.
@@ -114,6 +116,36 @@ entry_with_settings! {
         /// As for a table, before the table's.
         #[serde(default)]
         pub columns: InOrder<ColumnEntry>,
+    }
+}
+
+/// `sums`: totals of a fact, by which lines of facts may look them up.
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct SumsEntry {
+    /// The fact.
+    pub of: Spanned<String>,
+    /// Its attributes, which are the key of the table.
+    pub by: Spanned<Vec<Spanned<String>>>,
+    /// What is summed.
+    pub show: Vec<Spanned<String>>,
+    /// The lines that count.
+    #[serde(rename = "where")]
+    pub filter: Option<Spanned<String>>,
+}
+
+impl TableEntry {
+    /// Lets a table with sums be read from a file that holds them, written in the plain way.
+    pub fn read_sums_from(&mut self, path: String, key: Vec<String>) {
+        let Some(sums) = &self.sums else { return };
+        let span = sums.span();
+        let said = |text: &str| Some(Spanned::new(span.clone(), text.to_owned()));
+        self.from = Some(Spanned::new(span.clone(), OneOrMore(vec![path])));
+        self.key.get_or_insert_with(|| Spanned::new(span.clone(), OneOrMore(key)));
+        (self.separator, self.encoding) = (said(","), said("utf-8"));
+        (self.numbers, self.dates) = (said("1234.56"), said("2025-12-31"));
+        self.heading_row = Some(Spanned::new(span, 1));
+        self.total_rows = Some(TotalRows::Keep);
     }
 }
 

@@ -1,19 +1,17 @@
 //! The groups of one worker: lines become small numbers per attribute, those become the number of a
 //! group, and the group's sums take the line in.
 
-use arrow_array::{Array, StringViewArray};
-use arrow_buffer::NullBuffer;
-use hashbrown::HashMap;
+use std::collections::HashMap as StdMap;
 
-use super::{ByExpr, GroupSums, Summed, TotalsPlan};
+use arrow_buffer::NullBuffer;
+
+use super::cells::{Cell, GroupSums, keep_best};
+use super::codes::{Attribute, FastMap, FastSet};
+use super::plan::{How, Summed, TotalsPlan};
 use crate::column::{Column, NumberColumn, Numbers, is_blank_text, is_known};
-use crate::date::{Day, Period};
 use crate::decimal::Decimal;
-use crate::keys::KeyTable;
 use crate::lines::Lines;
 use crate::value::Value;
-
-type FastMap<K, V> = HashMap<K, V, foldhash::fast::FixedState>;
 
 /// The group of a line that does not count.
 const NO_GROUP: u32 = u32::MAX;
@@ -22,14 +20,87 @@ const NO_GROUP: u32 = u32::MAX;
 pub struct Groups<'p> {
     plan: &'p TotalsPlan,
     attributes: Vec<Attribute<'p>>,
-    /// Of each attribute but the first: the group so far and the attribute's code, as a group.
-    pairs: Vec<FastMap<u64, u32>>,
-    /// Of each attribute but the first: the pair that each of its groups stands for.
-    members: Vec<Vec<(u32, u32)>>,
+    /// Of each attribute but the first: the groups that it makes of those so far.
+    pairs: Vec<Pairs>,
     lines: Vec<u64>,
     /// Of each sum, its state by group.
-    sums: Vec<SumColumn>,
+    sums: Vec<Gathered<'p>>,
     filtered: u64,
+}
+
+/// Pairs of a group so far and an attribute's code, numbered in the order in which they came.
+#[derive(Default)]
+struct Pairs {
+    /// By group and code, where these are few: no hashing on the way of a line.
+    near: Vec<u32>,
+    /// How many codes a group has in `near`; a power of two.
+    stride: usize,
+    others: FastMap<u64, u32>,
+    members: Vec<(u32, u32)>,
+}
+
+/// How many pairs the short way may number.
+const NEAR_PAIRS: usize = 1 << 16;
+
+impl Pairs {
+    /// The numbers of pairs, in place of the groups so far, of which there are `groups`, with `codes` codes.
+    fn number(&mut self, so_far: &mut [u32], codes: &[u32], groups: usize, count: usize) {
+        if !self.make_room(groups, count) {
+            for (group, code) in so_far.iter_mut().zip(codes) {
+                let pair = u64::from(*group) << 32 | u64::from(*code);
+                *group = *self.others.entry(pair).or_insert_with(|| {
+                    self.members.push((*group, *code));
+                    self.members.len() as u32 - 1
+                });
+            }
+            return;
+        }
+        for (group, code) in so_far.iter_mut().zip(codes) {
+            let slot = &mut self.near[*group as usize * self.stride + *code as usize];
+            if *slot == NO_GROUP {
+                *slot = self.members.len() as u32;
+                self.members.push((*group, *code));
+            }
+            *group = *slot;
+        }
+    }
+
+    /// Makes room for the short way; false when there are too many pairs for it.
+    fn make_room(&mut self, groups: usize, codes: usize) -> bool {
+        if !self.others.is_empty() {
+            return false;
+        }
+        let stride = codes.next_power_of_two().max(self.stride);
+        let size = groups.saturating_mul(stride);
+        if size > NEAR_PAIRS {
+            let members = self.members.iter().enumerate();
+            self.others = members
+                .map(|(number, (group, code))| {
+                    (u64::from(*group) << 32 | u64::from(*code), number as u32)
+                })
+                .collect();
+            self.near = Vec::new();
+            return false;
+        }
+        if stride > self.stride {
+            self.near = vec![NO_GROUP; size];
+            self.stride = stride;
+            for (number, (group, code)) in self.members.iter().enumerate() {
+                self.near[*group as usize * stride + *code as usize] = number as u32;
+            }
+        } else if size > self.near.len() {
+            self.near.resize(size, NO_GROUP);
+        }
+        true
+    }
+}
+
+/// One of the sums, in all groups.
+enum Gathered<'p> {
+    Sum(SumColumn),
+    Count(Vec<u64>),
+    Extreme(How, Vec<Option<Value<'static>>>),
+    Distinct(Box<Attribute<'p>>, FastSet<u64>),
 }
 
 /// One sum in all groups.
@@ -46,27 +117,15 @@ struct Sum {
     unfit: bool,
 }
 
-/// The values of an attribute as small numbers; 0 is blank.
-struct Attribute<'p> {
-    by: &'p ByExpr,
-    texts: KeyTable,
-    others: FastMap<Value<'static>, u32>,
-    /// Days or periods that were met, by their number less the first one's.
-    near: Vec<u32>,
-    near_from: i32,
-    values: Vec<Value<'static>>,
-}
-
 impl<'p> Groups<'p> {
     /// No groups yet.
     pub fn new(plan: &'p TotalsPlan) -> Groups<'p> {
         Groups {
             plan,
             attributes: plan.by.iter().map(Attribute::new).collect(),
-            pairs: plan.by.iter().skip(1).map(|_| FastMap::default()).collect(),
-            members: plan.by.iter().skip(1).map(|_| Vec::new()).collect(),
+            pairs: plan.by.iter().skip(1).map(|_| Pairs::default()).collect(),
             lines: Vec::new(),
-            sums: plan.sums.iter().map(|_| SumColumn { places: 0, groups: Vec::new() }).collect(),
+            sums: plan.sums.iter().map(Gathered::new).collect(),
             filtered: 0,
         }
     }
@@ -83,7 +142,11 @@ impl<'p> Groups<'p> {
         if let Some(filter) = &self.plan.filter {
             let column = lines.computed(filter)?;
             for (row, group) in groups.iter_mut().enumerate().filter(|(_, g)| **g != NO_GROUP) {
-                if column.value(row) != Value::YesNo(true) {
+                let meets = match column.as_ref() {
+                    Column::YesNo(truths) => truths[row] == Some(true),
+                    _ => false,
+                };
+                if !meets {
                     *group = NO_GROUP;
                     self.filtered += 1;
                 }
@@ -101,24 +164,14 @@ impl<'p> Groups<'p> {
             None => vec![0; lines.rows],
             Some(first) => first.codes(lines)?,
         };
-        for (number, attribute) in self.attributes.iter_mut().enumerate().skip(1) {
+        let mut count = self.attributes.first().map_or(1, Attribute::count);
+        for (attribute, pairs) in self.attributes.iter_mut().skip(1).zip(&mut self.pairs) {
             let codes = attribute.codes(lines)?;
-            let (pairs, members) = (&mut self.pairs[number - 1], &mut self.members[number - 1]);
-            for (group, code) in groups.iter_mut().zip(codes) {
-                let pair = u64::from(*group) << 32 | u64::from(code);
-                *group = *pairs.entry(pair).or_insert_with(|| {
-                    members.push((*group, code));
-                    members.len() as u32 - 1
-                });
-            }
+            pairs.number(&mut groups, &codes, count, attribute.count());
+            count = pairs.members.len();
         }
-        let count = match (self.members.last(), self.attributes.first()) {
-            (Some(members), _) => members.len(),
-            (None, Some(only)) => only.count(),
-            (None, None) => 1,
-        };
         self.lines.resize(count, 0);
-        self.sums.iter_mut().for_each(|sum| sum.groups.resize(count, Sum::default()));
+        self.sums.iter_mut().for_each(|sum| sum.resize(count));
         Ok(groups)
     }
 
@@ -129,16 +182,33 @@ impl<'p> Groups<'p> {
             .iter()
             .map(|summed| lines.computed(&summed.expr))
             .collect::<Result<Vec<_>, usize>>()?;
-        let numbers: Vec<&NumberColumn> = columns
-            .iter()
-            .map(|column| match column.as_ref() {
-                Column::Number(numbers) => numbers,
-                _ => unreachable!("only numbers are summed"),
-            })
-            .collect();
-        for (number, sum) in self.sums.iter_mut().enumerate() {
-            let known = known_with(&self.plan.sums[number], number, &numbers);
-            sum.add(numbers[number], known.as_ref(), groups);
+        for (number, gathered) in self.sums.iter_mut().enumerate() {
+            let summed = &self.plan.sums[number];
+            let column = columns[number].as_ref();
+            match gathered {
+                Gathered::Sum(sum) => {
+                    let Some(numbers) = numbers(column) else { continue };
+                    let others = summed.companions.iter().filter(|other| **other != number);
+                    let others = others.filter_map(|other| numbers_of(&columns[*other]));
+                    let known = others.fold(numbers.known.clone(), |known, other| {
+                        NullBuffer::union(known.as_ref(), other.known.as_ref())
+                    });
+                    sum.add(numbers, known.as_ref(), groups);
+                }
+                Gathered::Count(counts) => {
+                    each(groups, column, |group, _| counts[group as usize] += 1);
+                }
+                Gathered::Extreme(how, best) => each(groups, column, |group, row| {
+                    keep_best(&mut best[group as usize], Some(&column.value(row)), *how);
+                }),
+                Gathered::Distinct(attribute, met) => {
+                    for (group, code) in groups.iter().zip(attribute.codes(lines)?) {
+                        if *group != NO_GROUP && code != 0 {
+                            met.insert(u64::from(*group) << 32 | u64::from(code));
+                        }
+                    }
+                }
+            }
         }
         Ok(())
     }
@@ -148,44 +218,121 @@ impl<'p> Groups<'p> {
         self.filtered
     }
 
-    /// The groups with at least one line, by their values.
-    pub(crate) fn into_groups(self) -> impl Iterator<Item = (Vec<Value<'static>>, GroupSums)> {
-        let groups = self.lines.iter().enumerate().filter(|(_, lines)| **lines > 0);
-        let found: Vec<_> = groups
-            .map(|(group, lines)| {
-                let sum = |column: &SumColumn| {
-                    let Sum { total, known, unfit } = column.groups[group];
-                    (Decimal::new(total, column.places).filter(|_| !unfit), known)
-                };
-                let sums = self.sums.iter().map(sum).collect();
-                (self.key(group as u32), GroupSums { lines: *lines, sums })
-            })
-            .collect();
-        found.into_iter()
+    /// Of each attribute its values, by code.
+    pub(super) fn attribute_values(&self) -> Vec<Vec<Value<'static>>> {
+        self.attributes.iter().map(Attribute::values).collect()
     }
 
-    fn key(&self, mut group: u32) -> Vec<Value<'static>> {
-        let mut key = Vec::new();
-        for number in (1..self.attributes.len()).rev() {
-            let (before, code) = self.members[number - 1][group as usize];
-            key.push(self.attributes[number].value(code));
+    /// The different values of a sum that counts them, by code.
+    pub(super) fn distinct_values(&self, sum: usize) -> Vec<Value<'static>> {
+        match &self.sums[sum] {
+            Gathered::Distinct(attribute, _) => attribute.values(),
+            _ => Vec::new(),
+        }
+    }
+
+    /// Calls `take` for each group with at least one line, with the codes of its attributes. `renumbered` has
+    /// new numbers for the different values of sums that count them.
+    pub(super) fn each(
+        self,
+        renumbered: &StdMap<usize, Vec<u32>>,
+        mut take: impl FnMut(&[u32], GroupSums),
+    ) {
+        let mut distinct: StdMap<usize, StdMap<u32, Vec<u32>>> = StdMap::new();
+        for (number, sum) in self.sums.iter().enumerate() {
+            if let Gathered::Distinct(_, met) = sum {
+                let (by_group, numbers) =
+                    (distinct.entry(number).or_default(), &renumbered[&number]);
+                for pair in met {
+                    let value = numbers[(*pair & 0xffff_ffff) as usize];
+                    by_group.entry((pair >> 32) as u32).or_default().push(value);
+                }
+            }
+        }
+        for (group, lines) in self.lines.iter().enumerate().filter(|(_, lines)| **lines > 0) {
+            let cell = |(number, sum): (usize, &Gathered<'_>)| match sum {
+                Gathered::Sum(column) => {
+                    let Sum { total, known, unfit } = column.groups[group];
+                    let total = Decimal::new(total, column.places).filter(|_| !unfit);
+                    Cell::Sum { total, known }
+                }
+                Gathered::Count(counts) => Cell::Count(counts[group]),
+                Gathered::Extreme(_, best) => Cell::Extreme(best[group].clone()),
+                Gathered::Distinct(..) => {
+                    let values = distinct.get(&number).and_then(|d| d.get(&(group as u32)));
+                    let mut values = values.cloned().unwrap_or_default();
+                    values.sort_unstable();
+                    Cell::Distinct(values)
+                }
+            };
+            let cells = self.sums.iter().enumerate().map(cell).collect();
+            take(&self.codes_of(group as u32), GroupSums { lines: *lines, cells });
+        }
+    }
+
+    fn codes_of(&self, mut group: u32) -> Vec<u32> {
+        let mut codes = Vec::with_capacity(self.attributes.len());
+        for pairs in self.pairs.iter().rev() {
+            let (before, code) = pairs.members[group as usize];
+            codes.push(code);
             group = before;
         }
-        key.extend(self.attributes.first().map(|first| first.value(group)));
-        key.reverse();
-        key
+        if !self.attributes.is_empty() {
+            codes.push(group);
+        }
+        codes.reverse();
+        codes
     }
 }
 
-/// The rows on which a sum and its companions are known.
-fn known_with(summed: &Summed, own: usize, numbers: &[&NumberColumn]) -> Option<NullBuffer> {
-    summed
-        .companions
-        .iter()
-        .filter(|other| **other != own)
-        .fold(numbers[own].known.clone(), |known, other| {
-            NullBuffer::union(known.as_ref(), numbers[*other].known.as_ref())
-        })
+fn numbers(column: &Column) -> Option<&NumberColumn> {
+    match column {
+        Column::Number(numbers) => Some(numbers),
+        _ => None,
+    }
+}
+
+fn numbers_of<'c>(column: &'c crate::formula::Computed<'_>) -> Option<&'c NumberColumn> {
+    numbers(column.as_ref())
+}
+
+/// Calls `take` for each line that counts and on which the column has a value.
+fn each(groups: &[u32], column: &Column, mut take: impl FnMut(u32, usize)) {
+    let known = |row: usize| match column {
+        Column::Text(texts) => !is_blank_text(texts.value(row)),
+        Column::Number(numbers) => is_known(numbers.known.as_ref(), row),
+        Column::Date(days) | Column::Period(_, days) => is_known(days.known.as_ref(), row),
+        Column::YesNo(truths) => truths[row].is_some(),
+    };
+    for (row, group) in groups.iter().enumerate() {
+        if *group != NO_GROUP && known(row) {
+            take(*group, row);
+        }
+    }
+}
+
+impl<'p> Gathered<'p> {
+    fn new(summed: &'p Summed) -> Gathered<'p> {
+        match (summed.how, &summed.by) {
+            (How::Distinct, Some(by)) => {
+                Gathered::Distinct(Box::new(Attribute::new(by)), FastSet::default())
+            }
+            (How::Sum | How::Average, _) => {
+                Gathered::Sum(SumColumn { places: 0, groups: Vec::new() })
+            }
+            (How::Smallest | How::Largest, _) => Gathered::Extreme(summed.how, Vec::new()),
+            (How::Count | How::Distinct, _) => Gathered::Count(Vec::new()),
+        }
+    }
+
+    fn resize(&mut self, groups: usize) {
+        match self {
+            Gathered::Sum(sum) => sum.groups.resize(groups, Sum::default()),
+            Gathered::Count(counts) => counts.resize(groups, 0),
+            Gathered::Extreme(_, best) => best.resize(groups, None),
+            Gathered::Distinct(..) => {}
+        }
+    }
 }
 
 impl SumColumn {
@@ -237,126 +384,5 @@ impl Sum {
             Some(total) => self.total = total,
             None => self.unfit = true,
         }
-    }
-}
-
-/// How many days or periods apart may lie for the short way of numbering them.
-const NEAR: i32 = 1 << 16;
-
-impl<'p> Attribute<'p> {
-    fn new(by: &'p ByExpr) -> Attribute<'p> {
-        Attribute {
-            by,
-            texts: KeyTable::with_capacity(0),
-            others: FastMap::default(),
-            near: Vec::new(),
-            near_from: 0,
-            values: vec![Value::Blank],
-        }
-    }
-
-    /// How many codes there are.
-    fn count(&self) -> usize {
-        self.by.dictionary.as_ref().map_or(self.values.len(), |dictionary| dictionary.texts.len())
-    }
-
-    fn value(&self, code: u32) -> Value<'static> {
-        match &self.by.dictionary {
-            Some(_) if code == 0 => Value::Blank,
-            Some(dictionary) => Value::Text(dictionary.texts[code as usize].clone().into()),
-            None => self.values[code as usize].clone(),
-        }
-    }
-
-    /// The code of the attribute on every line.
-    fn codes(&mut self, lines: &Lines<'_>) -> Result<Vec<u32>, usize> {
-        if let (Some(dictionary), Some((route, _))) =
-            (&self.by.dictionary, crate::lines::plain_attribute(&self.by.expr))
-        {
-            return Ok(lines.codes(route, &dictionary.codes));
-        }
-        let column = lines.computed(&self.by.expr)?;
-        Ok(match column.as_ref() {
-            Column::Text(texts) => self.text_codes(texts),
-            Column::Period(unit, periods) => {
-                let value = |ordinal| Value::Period(Period { unit: *unit, ordinal });
-                self.near_codes(&periods.days, periods.known.as_ref(), value)
-            }
-            Column::Date(dates) => {
-                self.near_codes(&dates.days, dates.known.as_ref(), |day| Value::Date(Day(day)))
-            }
-            other => (0..other.len())
-                .map(|row| match other.value(row) {
-                    // 1.50 and 1.5 are one group.
-                    Value::Number(number) => self.code_of(Value::Number(number.trimmed(0))),
-                    value => self.code_of(value.into_owned()),
-                })
-                .collect(),
-        })
-    }
-
-    fn text_codes(&mut self, texts: &StringViewArray) -> Vec<u32> {
-        let mut codes = Vec::with_capacity(texts.len());
-        self.texts.get_all(texts, &mut codes);
-        for (row, code) in codes.iter_mut().enumerate() {
-            if *code != u32::MAX {
-                continue;
-            }
-            let text = texts.value(row);
-            *code = if is_blank_text(text) {
-                0
-            } else {
-                let next = self.values.len() as u32;
-                self.texts.insert(text, next).unwrap_or_else(|| {
-                    self.values.push(Value::Text(text.to_owned().into()));
-                    next
-                })
-            };
-        }
-        codes
-    }
-
-    fn near_codes(
-        &mut self,
-        days: &[i32],
-        known: Option<&NullBuffer>,
-        value: impl Fn(i32) -> Value<'static>,
-    ) -> Vec<u32> {
-        if self.near.is_empty() {
-            let first = days.iter().enumerate().find(|(row, _)| is_known(known, *row));
-            self.near_from = first.map_or(0, |(_, day)| day.saturating_sub(NEAR / 2));
-            self.near = vec![u32::MAX; NEAR as usize];
-        }
-        let mut codes = Vec::with_capacity(days.len());
-        for (row, &day) in days.iter().enumerate() {
-            if !is_known(known, row) {
-                codes.push(0);
-                continue;
-            }
-            let near = usize::try_from(i64::from(day) - i64::from(self.near_from)).ok();
-            codes.push(match near.and_then(|at| self.near.get(at)).copied() {
-                Some(code) if code != u32::MAX => code,
-                found => {
-                    let code = self.code_of(value(day));
-                    if let (Some(_), Some(at)) = (found, near) {
-                        self.near[at] = code;
-                    }
-                    code
-                }
-            });
-        }
-        codes
-    }
-
-    fn code_of(&mut self, value: Value<'static>) -> u32 {
-        if value.is_blank() {
-            return 0;
-        }
-        let next = self.values.len() as u32;
-        let values = &mut self.values;
-        *self.others.entry(value).or_insert_with_key(|value| {
-            values.push(value.clone());
-            next
-        })
     }
 }

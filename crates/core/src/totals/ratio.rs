@@ -4,14 +4,19 @@
 //! of its lines but the quotient of the totals. So everything in its formula that can be summed is
 //! replaced by its sum, and the rest of the formula is kept.
 
+use super::plan::How;
 use crate::engine::Engine;
 use crate::formula::{Expr, ExprKind, Operator, Type};
+use crate::plan::TotalRule;
 
 /// Whether an expression divides by an amount of the fact.
 pub(super) fn contains_ratio(expr: &Expr, engine: &Engine) -> bool {
     expr.any(&mut |part| match &part.kind {
         ExprKind::Arithmetic(Operator::Divide, _, divisor) => has_amount(divisor, engine),
-        ExprKind::Figure(figure) => contains_ratio(&engine.figure(*figure).expr, engine),
+        ExprKind::Figure(figure) => match engine.bound.figures[*figure].total {
+            Some(rule) => rule == TotalRule::Again,
+            None => contains_ratio(&engine.figure(*figure).expr, engine),
+        },
         _ => false,
     })
 }
@@ -21,8 +26,12 @@ impl Engine {
     pub fn figures_with_totals(&self) -> Vec<&str> {
         let has = |number: &usize| {
             let expr = &self.figure(*number).expr;
-            let number = matches!(expr.ty, Type::Number { .. });
-            number && over_totals(expr, self, &mut Vec::new()).is_some()
+            match self.bound.figures[*number].total {
+                _ if !matches!(expr.ty, Type::Number { .. }) => false,
+                Some(TotalRule::None) => false,
+                Some(TotalRule::Again) | None => over_totals(expr, self, &mut Vec::new()).is_some(),
+                Some(_) => true,
+            }
         };
         let figures = (0..self.figures.len()).filter(has);
         figures.map(|number| self.bound.figures[number].name.as_str()).collect()
@@ -36,6 +45,28 @@ pub(crate) fn is_amount(expr: &Expr, engine: &Engine) -> bool {
         && !contains_ratio(expr, engine)
 }
 
+/// What a figure would be if it were not rounded on each line; none if it is not, or is no amount.
+pub(crate) fn rounded_by_line<'e>(expr: &'e Expr, engine: &Engine) -> Option<&'e Expr> {
+    match &expr.kind {
+        ExprKind::Round(inner, ..) if is_amount(expr, engine) => Some(inner),
+        _ => None,
+    }
+}
+
+/// Whether an expression may be summed: it holds an amount of the fact, or no rate of a lookup either, as
+/// `if quantity < 0 then 1 else 0` does.
+pub(super) fn has_total(expr: &Expr, engine: &Engine) -> bool {
+    has_amount(expr, engine) || !has_rate(expr, engine)
+}
+
+fn has_rate(expr: &Expr, engine: &Engine) -> bool {
+    expr.any(&mut |part| match (&part.kind, part.ty) {
+        (ExprKind::Attribute { .. }, Type::Number { .. }) => true,
+        (ExprKind::Figure(figure), _) => has_rate(&engine.figure(*figure).expr, engine),
+        _ => false,
+    })
+}
+
 /// Whether an expression holds a number of the fact, so that its sum says something. Attributes of
 /// lookups are rates.
 fn has_amount(expr: &Expr, engine: &Engine) -> bool {
@@ -46,19 +77,36 @@ fn has_amount(expr: &Expr, engine: &Engine) -> bool {
     })
 }
 
-/// The expression over sums; what is summed goes to `parts`. `None` when something in it can neither
-/// be summed nor stay as it is.
-pub(super) fn over_totals(expr: &Expr, engine: &Engine, parts: &mut Vec<Expr>) -> Option<Expr> {
-    let number = matches!(expr.ty, Type::Number { .. });
+/// The expression over sums; what is gathered goes to `parts`. `None` when something in it can neither
+/// be gathered nor stay as it is.
+pub(super) fn over_totals(
+    expr: &Expr,
+    engine: &Engine,
+    parts: &mut Vec<(Expr, How)>,
+) -> Option<Expr> {
     if let ExprKind::Constant(_) = expr.kind {
         return Some(expr.clone());
     }
-    if number && !contains_ratio(expr, engine) {
-        if !has_amount(expr, engine) {
-            return None;
+    let mut part = |expr: &Expr, how: How| {
+        parts.push((expr.clone(), how));
+        Some(Expr { kind: ExprKind::Part(parts.len() - 1), ty: expr.ty })
+    };
+    if let ExprKind::Figure(figure) = expr.kind {
+        match engine.bound.figures[figure].total {
+            Some(TotalRule::Sum) => return part(expr, How::Sum),
+            Some(TotalRule::Average) => return part(expr, How::Average),
+            Some(TotalRule::Smallest) => return part(expr, How::Smallest),
+            Some(TotalRule::Largest) => return part(expr, How::Largest),
+            Some(TotalRule::None) => return None,
+            Some(TotalRule::Again) => {
+                return over_totals(&engine.figure(figure).expr, engine, parts);
+            }
+            None => {}
         }
-        parts.push(expr.clone());
-        return Some(Expr { kind: ExprKind::Part(parts.len() - 1), ty: expr.ty });
+    }
+    let number = matches!(expr.ty, Type::Number { .. });
+    if number && !contains_ratio(expr, engine) {
+        return if has_amount(expr, engine) { part(expr, How::Sum) } else { None };
     }
     let mut again = |part: &Expr| over_totals(part, engine, parts).map(Box::new);
     let kind = match &expr.kind {
@@ -75,9 +123,9 @@ pub(super) fn over_totals(expr: &Expr, engine: &Engine, parts: &mut Vec<Expr>) -
         ExprKind::And(a, b) => ExprKind::And(again(a)?, again(b)?),
         ExprKind::Or(a, b) => ExprKind::Or(again(a)?, again(b)?),
         ExprKind::If(a, b, c) => ExprKind::If(again(a)?, again(b)?, again(c)?),
-        ExprKind::Coalesce(list) => ExprKind::Coalesce(
-            list.iter().map(|item| over_totals(item, engine, parts)).collect::<Option<_>>()?,
-        ),
+        ExprKind::Coalesce(list) => ExprKind::Coalesce(all_over(list, engine, parts)?),
+        ExprKind::Call(scalar, list) => ExprKind::Call(*scalar, all_over(list, engine, parts)?),
+        ExprKind::Band(a, band) => ExprKind::Band(again(a)?, band.clone()),
         ExprKind::Constant(_)
         | ExprKind::Column(_)
         | ExprKind::Attribute { .. }
@@ -85,4 +133,8 @@ pub(super) fn over_totals(expr: &Expr, engine: &Engine, parts: &mut Vec<Expr>) -
         | ExprKind::PeriodOf(..) => return None,
     };
     Some(Expr { kind, ty: expr.ty })
+}
+
+fn all_over(list: &[Expr], engine: &Engine, parts: &mut Vec<(Expr, How)>) -> Option<Vec<Expr>> {
+    list.iter().map(|item| over_totals(item, engine, parts)).collect()
 }

@@ -2,9 +2,11 @@
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on has failed")]
 
 mod apart;
+mod formulas;
 mod lookups;
 mod no_panic;
 mod propose;
 mod ratios;
 mod splits;
 mod support;
+mod totals_laws;

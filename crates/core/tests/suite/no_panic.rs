@@ -22,6 +22,7 @@ fn headings() -> Headings {
         ("groups", "code,name"),
         ("prices", "sku,valid_from,valid_to,unit_price"),
         ("customers", "customer_no,name,region,type"),
+        ("budget", "group_code,month,target"),
     ] {
         let names = columns.split(',').map(str::to_owned).collect();
         headings.0.insert(table.into(), TableColumns { names, slots: BTreeSet::new() });

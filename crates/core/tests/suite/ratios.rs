@@ -10,7 +10,7 @@ fn total(figures: &str, show: &str) -> (String, u64) {
     let tables = tables(&[("sales", SALES)]);
     let engine = engine(&plan, &tables, &["kind"], &[show]);
     let (_, totals) = run_whole(&engine, &tables);
-    (shown(&totals)[0][1].clone(), totals.left_out[0])
+    (shown(&totals)[0][1].clone(), totals.measures[0].left_out)
 }
 
 #[test]

@@ -4,7 +4,7 @@ use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet};
 
 use arrow_array::StringViewArray;
-use interligo_core::bind::{Content, Headings, Request, TableColumns, bind};
+use interligo_core::bind::{Content, Headings, Request, TableColumns, TotalsRequest, bind};
 use interligo_core::cells::Cells;
 use interligo_core::engine::{Engine, Extent, OutputContent, Sample};
 use interligo_core::findings::{Findings, Parts};
@@ -14,7 +14,7 @@ use interligo_core::plan::{Plan, Written};
 use interligo_core::rows::RowCounts;
 use interligo_core::style::{PartStyle, Style};
 use interligo_core::tieout::TieOut;
-use interligo_core::totals::{Groups, TotalsPlan, TotalsTable};
+use interligo_core::totals::{Cube, Groups, TotalsPlan, TotalsRow, TotalsTable};
 
 /// Rows of cells; the first row is the heading. Cells are separated by commas.
 pub(crate) type Tables = BTreeMap<&'static str, Vec<Vec<String>>>;
@@ -68,16 +68,23 @@ pub(crate) fn totals_request(by: &[&str], show: &[&str]) -> Request {
         name: "totals".into(),
         to: None,
         of: None,
-        content: Content::Totals { by: written(by), show, filter: None },
+        content: Content::Totals(Box::new(TotalsRequest {
+            by: written(by),
+            show,
+            ..TotalsRequest::default()
+        })),
     }
 }
 
 /// The plan bound to the tables; the fact is called `sales`.
 pub(crate) fn engine(plan: &str, tables: &Tables, by: &[&str], show: &[&str]) -> Engine {
+    engine_for(plan, tables, totals_request(by, show))
+}
+
+/// The same for any request.
+pub(crate) fn engine_for(plan: &str, tables: &Tables, request: Request) -> Engine {
     let plan = Plan::parse(plan).unwrap();
-    let bound = bind(&plan, &headings(tables), &[totals_request(by, show)], &BTreeSet::new())
-        .unwrap()
-        .remove(0);
+    let bound = bind(&plan, &headings(tables), &[request], &BTreeSet::new()).unwrap().remove(0);
     let lookups = bound
         .lookups
         .iter()
@@ -92,13 +99,13 @@ pub(crate) fn engine(plan: &str, tables: &Tables, by: &[&str], show: &[&str]) ->
     Engine::new(bound, lookups, &samples, Extent::Everything).unwrap()
 }
 
-pub(crate) fn totals_plan(engine: &Engine) -> &TotalsPlan {
-    match &engine.outputs[0].content {
-        OutputContent::Totals(plan) => plan,
-        OutputContent::Lines(_) | OutputContent::List(_) => {
-            unreachable!("only totals are asked for here")
-        }
-    }
+/// The totals asked for, a plan for each of their sources.
+pub(crate) fn totals_plans(engine: &Engine) -> Vec<&TotalsPlan> {
+    let plans = engine.outputs.iter().filter_map(|output| match &output.content {
+        OutputContent::Totals(plan) => Some(plan.as_ref()),
+        OutputContent::Lines(_) | OutputContent::List(_) => None,
+    });
+    plans.collect()
 }
 
 /// The sales in batches of these sizes, dealt out to so many workers in turn.
@@ -109,8 +116,9 @@ pub(crate) fn run(
     workers: usize,
 ) -> (Findings, TotalsTable) {
     let rows = &tables["sales"][1..];
-    let mut groups: Vec<Groups<'_>> =
-        (0..workers).map(|_| Groups::new(totals_plan(engine))).collect();
+    let plans = totals_plans(engine);
+    let mut groups: Vec<Vec<Groups<'_>>> =
+        (0..workers).map(|_| plans.iter().map(|plan| Groups::new(plan)).collect()).collect();
     let mut findings = Findings::default();
     let mut start = 0;
     for (number, size) in sizes.iter().cycle().enumerate() {
@@ -133,13 +141,18 @@ pub(crate) fn run(
                 row_of: &row_of,
             })
             .unwrap();
-        groups[number % workers].add(&lines).unwrap();
+        groups[number % workers].iter_mut().for_each(|groups| groups.add(&lines).unwrap());
         let counts = RowCounts { read: batch.len() as u64, ..RowCounts::default() };
         findings.absorb(lines.findings);
         findings.parts.entry(0).or_default().absorb(&counts);
         start += size;
     }
-    (findings, TotalsTable::merge(totals_plan(engine), groups).unwrap())
+    let mut cube = Cube::new(plans[0]);
+    for (plan, groups) in groups.into_iter().flat_map(|groups| plans.iter().zip(groups)) {
+        cube.absorb(plan, groups);
+    }
+    let layout = plans[0].layout.as_ref().unwrap();
+    (findings, layout.table(&plans, cube).unwrap())
 }
 
 /// All in one batch.
@@ -154,10 +167,7 @@ pub(crate) fn tie_out(engine: &Engine, findings: &Findings) -> TieOut {
 
 /// The totals as rows of text.
 pub(crate) fn shown(table: &TotalsTable) -> Vec<Vec<String>> {
-    let row = |key: &[interligo_core::value::Value<'_>],
-               values: &[Option<interligo_core::decimal::Decimal>]| {
-        let key = key.iter().map(ToString::to_string);
-        key.chain(values.iter().map(|v| v.map_or(String::new(), |v| v.to_string()))).collect()
-    };
-    table.rows.iter().map(|r| row(&r.key, &r.values)).collect()
+    let row =
+        |row: &TotalsRow| row.key.iter().chain(&row.values).map(ToString::to_string).collect();
+    table.rows.iter().map(row).collect()
 }

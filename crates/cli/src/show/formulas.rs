@@ -1,0 +1,60 @@
+//! What formulas can say, for `interligo help formulas`.
+
+use std::io;
+
+use interligo_core::formula::{FUNCTIONS, SUMMARIES};
+
+use super::table::TextTable;
+use super::{Out, TITLE};
+
+/// Prints the language of formulas: its signs, and all functions with an example each.
+pub(crate) fn formulas(out: Out<'_>) -> io::Result<()> {
+    let section = |out: Out<'_>, title: &str, table: &TextTable| {
+        writeln!(out, "\n{TITLE}{title}{TITLE:#}\n")?;
+        table.print(out, "  ")
+    };
+    writeln!(
+        out,
+        "Formulas stand in [figures], in columns, and wherever a condition or attribute is asked for.\n\
+         Numbers are exact. What is not known is blank; a blank in a sum, product or comparison makes it blank."
+    )?;
+    let mut signs = TextTable::new(["Written", "means"]);
+    for (written, means) in [
+        ("quantity, prices.unit_price", "a column of the lines, a column that a link leads to"),
+        ("\"Unit price\"", "a name with other signs than letters, digits and _"),
+        ("12.5  'text'  true  blank", "a number, a text, a truth, nothing known"),
+        ("+ - * /", "arithmetic; a quotient keeps 12 decimals more than what it is made of"),
+        ("= <> < <= > >=", "comparisons; a date may stand beside '2025-12-31'"),
+        (
+            "and  or  not",
+            "of conditions; `not` binds tighter than `and`, and that tighter than `or`",
+        ),
+        ("x in ('a', 'b')", "one of these"),
+        ("x between 1 and 5", "from 1 to 5, both included"),
+        ("x is blank, is not blank", "whether it is known"),
+        ("if c then x else y", "without else: blank"),
+    ] {
+        signs.row([written, means]);
+    }
+    section(out, "Signs and words", &signs)?;
+    let mut at = 0;
+    while let Some(first) = FUNCTIONS.get(at) {
+        let mut table = TextTable::new(["Written", "is", "for instance", "gives"]);
+        for function in FUNCTIONS[at..].iter().take_while(|f| f.group == first.group) {
+            let gives = if function.gives.is_empty() { "(blank)" } else { function.gives };
+            table.row([function.shape, function.says, function.example, gives]);
+            at += 1;
+        }
+        section(out, &format!("Functions of {}", first.group), &table)?;
+    }
+    let mut table = TextTable::new(["Written", "is"]);
+    for summary in SUMMARIES {
+        table.row([summary.shape, summary.says]);
+    }
+    section(out, "What totals can show of the lines of a group", &table)?;
+    writeln!(
+        out,
+        "\nThe last stand in `show`, `versus` and `sort` of totals, not in formulas of lines. They can be put into one\n\
+         another: a share of what runs up, share(running(revenue)); an earlier year to date, year_to_date(year_before(revenue))."
+    )
+}

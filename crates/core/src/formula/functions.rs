@@ -1,0 +1,626 @@
+//! The functions of formulas: their names, what they take and give, and what they say of themselves.
+//!
+//! Names are those of the SQL standard (ISO/IEC 9075-2) where it has one. `coalesce`, `round`, `abs` and the
+//! periods of a day have columnar forms of their own in `columns`; all others are worked out value by value here.
+//! A blank among the values makes the result blank, except for `coalesce`.
+
+use std::borrow::Cow;
+use std::fmt;
+
+use super::rows::Overflow;
+use super::syntax::Node;
+use crate::date::{Day, Period, PeriodUnit, week_of_year};
+use crate::decimal::{Decimal, Rounding};
+use crate::value::Value;
+
+/// What the help says of a function.
+#[derive(Clone, Copy, Debug)]
+pub struct FunctionHelp {
+    /// What it works on: numbers, text, dates, any values.
+    pub group: &'static str,
+    /// How it is written.
+    pub shape: &'static str,
+    /// What it gives.
+    pub says: &'static str,
+    /// An example.
+    pub example: &'static str,
+    /// What the example gives, as it is written to a file; nothing for blank.
+    pub gives: &'static str,
+}
+
+/// A function that works value by value.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Scalar {
+    Floor,
+    Ceiling,
+    Mod,
+    /// To a whole number that is written in the formula.
+    Power(u8),
+    Least,
+    Greatest,
+    NullIf,
+    Upper,
+    Lower,
+    Trim,
+    Substring,
+    Left,
+    Right,
+    CharLength,
+    Position,
+    Replace,
+    Lpad,
+    Rpad,
+    /// `||`
+    Join,
+    /// `like`
+    Like,
+    Extract(Field),
+    /// `date(year, month, day)`
+    Date,
+    AddMonths,
+    FirstDay,
+    LastDay,
+    /// A day so many days later: `day + number`.
+    DaysLater,
+    /// The days between two: `day - day`.
+    DaysBetween,
+    /// The same day of the week, a year of ISO 8601 later.
+    WeekYearLater,
+    CastNumber,
+    CastText,
+    CastDate,
+}
+
+/// A part of a day as a number.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Field {
+    Year,
+    Quarter,
+    Month,
+    Week,
+    Day,
+    /// 1 for Monday to 7 for Sunday.
+    Weekday,
+}
+
+pub(crate) const FIELDS: [(&str, Field); 6] = [
+    ("year", Field::Year),
+    ("quarter", Field::Quarter),
+    ("month", Field::Month),
+    ("week", Field::Week),
+    ("day", Field::Day),
+    ("weekday", Field::Weekday),
+];
+
+/// What a function takes.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Takes {
+    Number,
+    Text,
+    Date,
+    Period,
+    /// Values that go together.
+    Common,
+    Any,
+}
+
+/// The functions that are written `name(value, …)`: how many values they take at least and at most, and of
+/// what kind; of more values than kinds the last kind holds.
+pub(crate) const PLAIN: [(&str, Scalar, usize, usize, &[Takes]); 19] = {
+    use Takes::{Common, Date, Number, Period, Text};
+    [
+        ("floor", Scalar::Floor, 1, 1, &[Number]),
+        ("ceiling", Scalar::Ceiling, 1, 1, &[Number]),
+        ("mod", Scalar::Mod, 2, 2, &[Number]),
+        ("least", Scalar::Least, 1, 100, &[Common]),
+        ("greatest", Scalar::Greatest, 1, 100, &[Common]),
+        ("nullif", Scalar::NullIf, 2, 2, &[Common]),
+        ("upper", Scalar::Upper, 1, 1, &[Text]),
+        ("lower", Scalar::Lower, 1, 1, &[Text]),
+        ("trim", Scalar::Trim, 1, 1, &[Text]),
+        ("left", Scalar::Left, 2, 2, &[Text, Number]),
+        ("right", Scalar::Right, 2, 2, &[Text, Number]),
+        ("char_length", Scalar::CharLength, 1, 1, &[Text]),
+        ("replace", Scalar::Replace, 3, 3, &[Text]),
+        ("lpad", Scalar::Lpad, 2, 3, &[Text, Number, Text]),
+        ("rpad", Scalar::Rpad, 2, 3, &[Text, Number, Text]),
+        ("date", Scalar::Date, 3, 3, &[Number]),
+        ("add_months", Scalar::AddMonths, 2, 2, &[Date, Number]),
+        ("first_day", Scalar::FirstDay, 1, 1, &[Period]),
+        ("last_day", Scalar::LastDay, 1, 1, &[Period]),
+    ]
+};
+
+/// What a function takes, its last entry holding for all further values.
+pub(crate) fn takes_of(scalar: Scalar) -> &'static [Takes] {
+    match scalar {
+        Scalar::Power(_) => &[Takes::Number],
+        Scalar::Substring => &[Takes::Text, Takes::Number],
+        Scalar::Position => &[Takes::Text],
+        Scalar::Extract(_) => &[Takes::Date],
+        Scalar::CastNumber | Scalar::CastText | Scalar::CastDate => &[Takes::Any],
+        _ => PLAIN.iter().find(|(_, known, ..)| *known == scalar).map_or(&[Takes::Any], |f| f.4),
+    }
+}
+
+/// The name of a function as formulas have it.
+pub(crate) fn name(scalar: Scalar) -> &'static str {
+    match scalar {
+        Scalar::Power(_) => "power",
+        Scalar::Substring => "substring",
+        Scalar::Position => "position",
+        Scalar::Extract(_) => "extract",
+        Scalar::CastNumber | Scalar::CastText | Scalar::CastDate => "cast",
+        _ => PLAIN.iter().find(|(_, known, ..)| *known == scalar).map_or("", |f| f.0),
+    }
+}
+
+const fn help(
+    group: &'static str,
+    shape: &'static str,
+    says: &'static str,
+    example: &'static str,
+    gives: &'static str,
+) -> FunctionHelp {
+    FunctionHelp { group, shape, says, example, gives }
+}
+
+/// All functions, for the help.
+pub const FUNCTIONS: [FunctionHelp; 37] = [
+    help("numbers", "abs(x)", "without its sign", "abs(-2.5)", "2.5"),
+    help(
+        "numbers",
+        "round(x, places)",
+        "rounded, halves to the even digit",
+        "round(2.345, 2)",
+        "2.34",
+    ),
+    help(
+        "numbers",
+        "round(x, places, 'half-up')",
+        "rounded, halves away from zero",
+        "round(2.345, 2, 'half-up')",
+        "2.35",
+    ),
+    help("numbers", "floor(x)", "the next whole number below", "floor(-2.5)", "-3"),
+    help("numbers", "ceiling(x)", "the next whole number above", "ceiling(2.1)", "3"),
+    help(
+        "numbers",
+        "mod(x, y)",
+        "what is left of x when y is taken off as often as it goes",
+        "mod(17, 5)",
+        "2",
+    ),
+    help("numbers", "power(x, n)", "x multiplied n times, n from 0 to 20", "power(1.1, 2)", "1.21"),
+    help("text", "x || y", "one text after the other", "'BO-' || '104'", "BO-104"),
+    help(
+        "text",
+        "x like 'pattern'",
+        "whether it fits: % is any text, _ any one sign",
+        "'BO-104' like 'BO%'",
+        "yes",
+    ),
+    help("text", "upper(x)", "in capitals", "upper('bo-104')", "BO-104"),
+    help("text", "lower(x)", "in small letters", "lower('BO')", "bo"),
+    help("text", "trim(x)", "without blanks at its ends", "trim('  wax ')", "wax"),
+    help(
+        "text",
+        "substring(x from n for m)",
+        "m signs from the nth on; without `for` to the end",
+        "substring('BO-104' from 4 for 2)",
+        "10",
+    ),
+    help("text", "left(x, n)", "the first n signs", "left('BO-104', 2)", "BO"),
+    help("text", "right(x, n)", "the last n signs", "right('BO-104', 3)", "104"),
+    help("text", "char_length(x)", "how many signs it has", "char_length('wax')", "3"),
+    help(
+        "text",
+        "position(x in y)",
+        "where x begins in y, counted from 1; 0 where it does not",
+        "position('-' in 'BO-104')",
+        "3",
+    ),
+    help("text", "replace(x, y, z)", "with z for every y", "replace('1 234', ' ', '')", "1234"),
+    help(
+        "text",
+        "lpad(x, n, y)",
+        "filled up on the left to n signs, with blanks or y",
+        "lpad('104', 6, '0')",
+        "000104",
+    ),
+    help(
+        "text",
+        "rpad(x, n, y)",
+        "filled up on the right to n signs, with blanks or y",
+        "rpad('wax', 5, '.')",
+        "wax..",
+    ),
+    help("dates", "year(d)", "the year of a day, a period", "year(date(2025, 3, 5))", "2025"),
+    help("dates", "quarter(d)", "the quarter", "quarter(date(2025, 3, 5))", "2025-Q1"),
+    help("dates", "month(d)", "the month", "month(date(2025, 3, 5))", "2025-03"),
+    help("dates", "week(d)", "the week of ISO 8601", "week(date(2025, 3, 5))", "2025-W10"),
+    help("dates", "day(d)", "the day as a period", "day(date(2025, 3, 5))", "2025-03-05"),
+    help(
+        "dates",
+        "extract(part from d)",
+        "a bare number: year, quarter, month, week, day, weekday (Monday is 1)",
+        "extract(month from date(2025, 3, 5))",
+        "3",
+    ),
+    help(
+        "dates",
+        "date(y, m, d)",
+        "the day of that year, month and day; blank where there is none",
+        "date(2025, 2, 29)",
+        "",
+    ),
+    help("dates", "d + n", "the day n days later", "date(2025, 2, 28) + 1", "2025-03-01"),
+    help(
+        "dates",
+        "d - e",
+        "how many days lie between",
+        "date(2025, 3, 1) - date(2025, 2, 1)",
+        "28",
+    ),
+    help(
+        "dates",
+        "add_months(d, n)",
+        "the same day n months later, or the last of a shorter month",
+        "add_months(date(2025, 1, 31), 1)",
+        "2025-02-28",
+    ),
+    help(
+        "dates",
+        "first_day(p)",
+        "the first day of a period",
+        "first_day(quarter(date(2025, 5, 17)))",
+        "2025-04-01",
+    ),
+    help(
+        "dates",
+        "last_day(p)",
+        "the last day of a period",
+        "last_day(month(date(2024, 2, 3)))",
+        "2024-02-29",
+    ),
+    help("any values", "coalesce(x, y, …)", "the first that is known", "coalesce(blank, 7)", "7"),
+    help("any values", "nullif(x, y)", "x, but blank where it equals y", "nullif(0, 0)", ""),
+    help(
+        "any values",
+        "least(x, y, …)",
+        "the smallest; blank if any is blank",
+        "least(3, 1.5, 2)",
+        "1.5",
+    ),
+    help(
+        "any values",
+        "greatest(x, y, …)",
+        "the largest; blank if any is blank",
+        "greatest(3, 1, 2)",
+        "3",
+    ),
+    help(
+        "any values",
+        "cast(x as number)",
+        "the text as a number, a date or text (`as date`, `as text`); blank where it is none",
+        "cast('12.50' as number) * 2",
+        "25",
+    ),
+];
+
+impl Scalar {
+    /// Prints a call of a function as a formula has it.
+    pub(super) fn print(self, values: &[Node], f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let extra = |at: usize, word: &str| match values.get(at) {
+            Some(value) => format!(" {word} {value}"),
+            None => String::new(),
+        };
+        let first = &values[0];
+        match self {
+            Scalar::Power(times) => write!(f, "power({first}, {times})"),
+            Scalar::Substring => {
+                write!(f, "substring({first}{}{})", extra(1, "from"), extra(2, "for"))
+            }
+            // A test in front of `in` would be read as more than it is.
+            Scalar::Position => write!(f, "position(({first}){})", extra(1, "in")),
+            Scalar::Extract(field) => {
+                let known = FIELDS.iter().find(|(_, known)| *known == field);
+                write!(f, "extract({} from {first})", known.map_or("", |(name, _)| name))
+            }
+            Scalar::CastNumber => write!(f, "cast({first} as number)"),
+            Scalar::CastText => write!(f, "cast({first} as text)"),
+            Scalar::CastDate => write!(f, "cast({first} as date)"),
+            _ => {
+                let values: Vec<String> = values.iter().map(Node::to_string).collect();
+                write!(f, "{}({})", name(self), values.join(", "))
+            }
+        }
+    }
+}
+
+/// The name that a shape begins with, if it is one that is called.
+pub(crate) fn name_of(shape: &str) -> Option<&str> {
+    let (name, _) = shape.split_once('(')?;
+    name.bytes().all(|b| b.is_ascii_lowercase() || b == b'_').then_some(name)
+}
+
+/// The value of a function; `values` are as many as it takes, none of them blank.
+pub(super) fn apply(scalar: Scalar, values: &[Value<'_>]) -> Result<Value<'static>, Overflow> {
+    let number = |at: usize| values.get(at).and_then(Value::number).ok_or(Overflow);
+    let text = |at: usize| match values.get(at) {
+        Some(Value::Text(text)) => text.as_ref(),
+        _ => "",
+    };
+    let day = |at: usize| match values.get(at) {
+        Some(Value::Date(day)) => *day,
+        _ => Day(0),
+    };
+    let whole = |at: usize| Ok::<_, Overflow>(number(at)?.whole());
+    Ok(match scalar {
+        Scalar::Floor => Value::Number(floor(number(0)?)?),
+        Scalar::Ceiling => {
+            let below = floor(number(0)?.checked_neg().ok_or(Overflow)?)?;
+            Value::Number(below.checked_neg().ok_or(Overflow)?)
+        }
+        Scalar::Mod => return remainder(number(0)?, number(1)?),
+        Scalar::Power(times) => {
+            let mut product = Decimal::from(1);
+            for _ in 0..times {
+                product = product.checked_mul(number(0)?).ok_or(Overflow)?;
+            }
+            Value::Number(product)
+        }
+        Scalar::Least => values.iter().min().map_or(Value::Blank, |v| v.clone().into_owned()),
+        Scalar::Greatest => values.iter().max().map_or(Value::Blank, |v| v.clone().into_owned()),
+        Scalar::NullIf if values[0] == values[1] => Value::Blank,
+        Scalar::NullIf => values[0].clone().into_owned(),
+        Scalar::Upper => written(text(0).to_uppercase()),
+        Scalar::Lower => written(text(0).to_lowercase()),
+        Scalar::Trim => written(text(0).trim().to_owned()),
+        Scalar::Join => written(format!("{}{}", text(0), text(1))),
+        Scalar::Replace if text(1).is_empty() => written(text(0).to_owned()),
+        Scalar::Replace => written(text(0).replace(text(1), text(2))),
+        Scalar::Substring | Scalar::Left | Scalar::Right => {
+            return substring(scalar, text(0), &values[1..]);
+        }
+        Scalar::CharLength => Value::Number((text(0).chars().count() as i64).into()),
+        Scalar::Position => {
+            let before = text(1).find(text(0)).map(|at| text(1)[..at].chars().count() as i64 + 1);
+            Value::Number(before.unwrap_or(0).into())
+        }
+        Scalar::Lpad | Scalar::Rpad => {
+            let with = if values.len() > 2 { text(2) } else { " " };
+            let Some(length) = whole(1)?.and_then(|n| usize::try_from(n).ok()) else {
+                return Ok(Value::Blank);
+            };
+            written(padded(text(0), length.min(LONGEST_PAD), with, scalar == Scalar::Lpad))
+        }
+        Scalar::Like => Value::YesNo(is_like(text(0), text(1))),
+        Scalar::Extract(field) => Value::Number(i64::from(part_of(field, day(0))).into()),
+        Scalar::Date => {
+            let part =
+                |at: usize| Ok::<_, Overflow>(whole(at)?.and_then(|n| i32::try_from(n).ok()));
+            let found = match (part(0)?, part(1)?, part(2)?) {
+                (Some(year), Some(month), Some(of_month)) if month > 0 && of_month > 0 => {
+                    Day::from_civil(year, month as u32, of_month as u32)
+                }
+                _ => None,
+            };
+            found.map_or(Value::Blank, Value::Date)
+        }
+        Scalar::DaysLater => match whole(1)? {
+            Some(days) => Value::Date(later(day(0), days)?),
+            None => Value::Blank,
+        },
+        Scalar::DaysBetween => Value::Number((i64::from(day(0).0) - i64::from(day(1).0)).into()),
+        Scalar::AddMonths => match whole(1)? {
+            Some(months) => Value::Date(months_later(day(0), months)?),
+            None => Value::Blank,
+        },
+        Scalar::WeekYearLater => Value::Date(day(0).week_year_later().ok_or(Overflow)?),
+        Scalar::FirstDay | Scalar::LastDay => match values.first() {
+            Some(Value::Period(period)) => {
+                let days = period.days();
+                let chosen =
+                    days.map(|(first, last)| if scalar == Scalar::FirstDay { first } else { last });
+                chosen.map_or(Value::Blank, Value::Date)
+            }
+            _ => Value::Blank,
+        },
+        Scalar::CastText => written(values[0].to_string()),
+        Scalar::CastNumber => match &values[0] {
+            Value::Number(number) => Value::Number(*number),
+            _ => Decimal::parse(text(0).trim().as_bytes()).map_or(Value::Blank, Value::Number),
+        },
+        Scalar::CastDate => match &values[0] {
+            Value::Date(day) => Value::Date(*day),
+            _ => Day::parse(text(0).trim().as_bytes()).map_or(Value::Blank, Value::Date),
+        },
+    })
+}
+
+/// The longest text that filling up makes.
+const LONGEST_PAD: usize = 1_000;
+
+/// A text; blank when it is nothing but white space.
+fn written(text: String) -> Value<'static> {
+    if crate::column::is_blank_text(&text) { Value::Blank } else { Value::Text(Cow::Owned(text)) }
+}
+
+fn floor(number: Decimal) -> Result<Decimal, Overflow> {
+    let nearest = number.round(0, Rounding::HalfEven).ok_or(Overflow)?;
+    if nearest > number { nearest.checked_sub(1.into()).ok_or(Overflow) } else { Ok(nearest) }
+}
+
+/// What is left of a division, with the sign of what is divided; blank for a division by zero.
+fn remainder(x: Decimal, y: Decimal) -> Result<Value<'static>, Overflow> {
+    if y.is_zero() {
+        return Ok(Value::Blank);
+    }
+    let places = x.places().max(y.places());
+    let (a, b) = (x.with_places(places).ok_or(Overflow)?, y.with_places(places).ok_or(Overflow)?);
+    Ok(Value::Number(Decimal::new(a.mantissa() % b.mantissa(), places).ok_or(Overflow)?))
+}
+
+fn substring(scalar: Scalar, text: &str, bounds: &[Value<'_>]) -> Result<Value<'static>, Overflow> {
+    let bound = |at: usize| bounds.get(at).and_then(Value::number).map(Decimal::whole);
+    let length = text.chars().count() as i128;
+    // Positions count from 1; what lies before the text takes part in the length, as in the standard.
+    let (first, end) = match (scalar, bound(0), bound(1)) {
+        (_, Some(None), _) | (_, _, Some(None)) => return Ok(Value::Blank),
+        (Scalar::Left, Some(Some(count)), _) => (1, count.saturating_add(1)),
+        (Scalar::Right, Some(Some(count)), _) => {
+            (length.saturating_sub(count).saturating_add(1), length + 1)
+        }
+        (_, Some(Some(first)), None) => (first, length + 1),
+        (_, Some(Some(first)), Some(Some(count))) => (first, first.saturating_add(count)),
+        _ => (1, length + 1),
+    };
+    let (first, end) = (first.clamp(1, length + 1), end.clamp(1, length + 1));
+    let taken = usize::try_from(end - first).unwrap_or(0);
+    Ok(written(text.chars().skip(first as usize - 1).take(taken).collect()))
+}
+
+fn padded(text: &str, length: usize, with: &str, left: bool) -> String {
+    let own = text.chars().count();
+    if own >= length || with.is_empty() {
+        return text.chars().take(length).collect();
+    }
+    let filling: String = with.chars().cycle().take(length - own).collect();
+    if left { filling + text } else { text.to_owned() + &filling }
+}
+
+/// Whether a text fits a pattern in which `%` is any text and `_` any one sign.
+fn is_like(text: &str, pattern: &str) -> bool {
+    let (text, pattern): (Vec<char>, Vec<char>) =
+        (text.chars().collect(), pattern.chars().collect());
+    // Where to go on when a longer text is tried for the last `%`.
+    let (mut at, mut of, mut again) = (0, 0, None);
+    while at < text.len() {
+        match pattern.get(of) {
+            Some('%') => {
+                again = Some((at, of + 1));
+                of += 1;
+            }
+            Some(sign) if *sign == '_' || *sign == text[at] => {
+                at += 1;
+                of += 1;
+            }
+            _ => match again {
+                Some((from, behind)) => {
+                    again = Some((from + 1, behind));
+                    (at, of) = (from + 1, behind);
+                }
+                None => return false,
+            },
+        }
+    }
+    pattern[of..].iter().all(|sign| *sign == '%')
+}
+
+fn part_of(field: Field, day: Day) -> i32 {
+    let (year, month, of_month) = day.civil();
+    match field {
+        Field::Year => year,
+        Field::Quarter => (month as i32 + 2) / 3,
+        Field::Month => month as i32,
+        Field::Week => week_of_year(Period::containing(PeriodUnit::Week, day).ordinal).1,
+        Field::Day => of_month as i32,
+        // 1970-01-01 was a Thursday.
+        Field::Weekday => (day.0 + 3).rem_euclid(7) + 1,
+    }
+}
+
+fn later(day: Day, days: i128) -> Result<Day, Overflow> {
+    let days = i32::try_from(days).map_err(|_| Overflow)?;
+    day.0.checked_add(days).map(Day).filter(|day| day.is_written()).ok_or(Overflow)
+}
+
+fn months_later(day: Day, months: i128) -> Result<Day, Overflow> {
+    let months = i32::try_from(months).map_err(|_| Overflow)?;
+    day.months_later(months).ok_or(Overflow)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    /// The value of a formula without names; nothing when it does not fit.
+    fn value(formula: &str) -> Option<String> {
+        let read = super::super::Formula::over(&[], formula);
+        let read = read.unwrap_or_else(|mistake| panic!("{formula}: {}", mistake.message));
+        Some(read.values(&[])?.value(0).to_string())
+    }
+
+    #[test]
+    fn every_example_of_the_help_gives_what_it_says() {
+        for function in FUNCTIONS {
+            let found = value(function.example);
+            assert_eq!(found.as_deref(), Some(function.gives), "{}", function.example);
+        }
+        for (name, ..) in PLAIN {
+            assert!(FUNCTIONS.iter().any(|f| name_of(f.shape) == Some(name)), "{name} has no help");
+        }
+    }
+
+    #[test]
+    fn functions_keep_to_their_edges() {
+        for (formula, gives) in [
+            ("substring('wax' from 0 for 2)", "w"),
+            ("substring('wax' from 9)", ""),
+            ("left('wax', 9)", "wax"),
+            ("right('wax', 0)", ""),
+            ("left('wax', 1.5)", ""),
+            ("mod(-7, 5)", "-2"),
+            ("mod(7.5, 0)", ""),
+            ("floor(3)", "3"),
+            ("ceiling(-2.5)", "-2"),
+            ("power(5, 0)", "1"),
+            ("'añil' like '_ñ%l'", "yes"),
+            ("'BO' like 'B'", "no"),
+            ("'B' not like 'B%'", "no"),
+            ("date(2024, 12, 31) + 60", "2025-03-01"),
+            ("date(2024, 2, 29) - 366", "2023-02-28"),
+            ("add_months(date(2024, 2, 29), 12)", "2025-02-28"),
+            ("extract(weekday from date(2025, 11, 23))", "7"),
+            ("extract(week from date(2027, 1, 1))", "53"),
+            ("cast('x' as number)", ""),
+            ("cast(date(2025, 1, 2) as text) || '!'", "2025-01-02!"),
+            ("cast('2025-02-30' as date) is blank", "yes"),
+            ("lpad('wax', 2)", "wa"),
+            ("upper('ß')", "SS"),
+            ("true and not false", "yes"),
+        ] {
+            assert_eq!(value(formula).as_deref(), Some(gives), "{formula}");
+        }
+        assert_eq!(value("power(99999999999999999999, 2)"), None);
+        assert_eq!(value("date(9999, 12, 31) + 1"), None);
+    }
+
+    proptest! {
+        /// Patterns against all ways of cutting the text.
+        #[test]
+        fn prop_patterns_fit_as_trying_all_cuts_says(text in "[ab]{0,6}", pattern in "[ab_%]{0,5}") {
+            fn fits(text: &[u8], pattern: &[u8]) -> bool {
+                match pattern.split_first() {
+                    None => text.is_empty(),
+                    Some((b'%', rest)) => (0..=text.len()).any(|cut| fits(&text[cut..], rest)),
+                    Some((sign, rest)) => {
+                        text.first().is_some_and(|t| *sign == b'_' || t == sign) && fits(&text[1..], rest)
+                    }
+                }
+            }
+            prop_assert_eq!(is_like(&text, &pattern), fits(text.as_bytes(), pattern.as_bytes()));
+        }
+
+        /// The week of a year later is the same week, but for a week 53.
+        #[test]
+        fn prop_a_week_year_later_is_the_same_week(day in -20_000i32..40_000) {
+            let later = Day(day).week_year_later().unwrap();
+            let week = |day: Day| part_of(Field::Week, day);
+            prop_assert_eq!(part_of(Field::Weekday, later), part_of(Field::Weekday, Day(day)));
+            prop_assert_eq!(week(later), week(Day(day)).min(week(later).max(52)));
+        }
+    }
+}

@@ -1,0 +1,127 @@
+//! What the workers have summed, brought together: the groups of a table over all its sources. A source is a fact,
+//! or a fact seen as if its lines were of a later time.
+
+use std::collections::HashMap;
+
+use super::cells::GroupSums;
+use super::groups::Groups;
+use super::plan::{How, TotalsPlan};
+use crate::date::Period;
+use crate::decimal::Decimal;
+use crate::formula::Type;
+use crate::value::Value;
+
+/// Values with a number each, in the order in which they came.
+#[derive(Debug, Default)]
+pub(super) struct Numbered {
+    numbers: HashMap<Value<'static>, u32>,
+    pub(super) values: Vec<Value<'static>>,
+}
+
+impl Numbered {
+    pub(super) fn number(&mut self, value: Value<'static>) -> u32 {
+        let values = &mut self.values;
+        *self.numbers.entry(value).or_insert_with_key(|value| {
+            values.push(value.clone());
+            values.len() as u32 - 1
+        })
+    }
+}
+
+/// A group: of each source what was summed, if it has lines there.
+pub(super) type Slots = Vec<Option<GroupSums>>;
+
+/// The groups of a table.
+#[derive(Debug)]
+pub struct Cube {
+    sources: usize,
+    /// Of each attribute its type and its values.
+    types: Vec<Type>,
+    pub(super) attributes: Vec<Numbered>,
+    /// Different values of what is counted, by source and sum.
+    distinct: HashMap<(usize, usize), Numbered>,
+    index: HashMap<Box<[u32]>, usize>,
+    pub(super) groups: Vec<(Box<[u32]>, Slots)>,
+    /// Of each source, lines that count and lines that the filter left out.
+    counts: Vec<(u64, u64)>,
+}
+
+impl Cube {
+    /// No groups yet, for the table of a plan with a layout.
+    pub fn new(plan: &TotalsPlan) -> Cube {
+        let sources = plan.layout.as_ref().map_or(1, |layout| layout.sources);
+        Cube {
+            sources,
+            types: plan.by.iter().map(|by| by.expr.ty).collect(),
+            attributes: plan.by.iter().map(|_| Numbered::default()).collect(),
+            distinct: HashMap::new(),
+            index: HashMap::new(),
+            groups: Vec::new(),
+            counts: vec![(0, 0); sources],
+        }
+    }
+
+    /// Takes in what a worker has summed for a source.
+    pub fn absorb(&mut self, plan: &TotalsPlan, groups: Groups<'_>) {
+        self.counts[plan.source].1 += groups.filtered();
+        let distinct = plan.sums.iter().enumerate().filter(|(_, sum)| sum.how == How::Distinct);
+        let renumbered: HashMap<usize, Vec<u32>> = distinct
+            .map(|(sum, _)| {
+                let known = self.distinct.entry((plan.source, sum)).or_default();
+                let values = groups.distinct_values(sum).into_iter();
+                (sum, values.map(|value| known.number(value)).collect())
+            })
+            .collect();
+        let numbers: Vec<Vec<u32>> = groups
+            .attribute_values()
+            .into_iter()
+            .enumerate()
+            .map(|(attribute, values)| {
+                let ty = self.types[attribute];
+                let known = &mut self.attributes[attribute];
+                values.into_iter().map(|value| known.number(in_type(value, ty))).collect()
+            })
+            .collect();
+        groups.each(&renumbered, |key, sums| {
+            let key: Box<[u32]> =
+                key.iter().zip(&numbers).map(|(code, numbers)| numbers[*code as usize]).collect();
+            self.counts[plan.source].0 += sums.lines;
+            let at = *self.index.entry(key).or_insert_with_key(|key| {
+                self.groups.push((key.clone(), vec![None; self.sources]));
+                self.groups.len() - 1
+            });
+            match &mut self.groups[at].1[plan.source] {
+                Some(known) => known.merge(&sums, &plan.sums),
+                none => *none = Some(sums),
+            }
+        });
+    }
+
+    /// Of a source, lines that count and lines that the filter left out.
+    pub fn lines(&self, source: usize) -> (u64, u64) {
+        self.counts.get(source).copied().unwrap_or_default()
+    }
+}
+
+/// A value of another fact as the first has it: a text or day that names a period, a number as text.
+fn in_type(value: Value<'static>, ty: Type) -> Value<'static> {
+    match (value, ty) {
+        (Value::Text(text), Type::Period(unit)) => match Period::read(&text) {
+            Some(found) => in_type(Value::Period(found), Type::Period(unit)),
+            None => Value::Text(text),
+        },
+        (Value::Date(day), Type::Period(unit)) => Value::Period(Period::containing(unit, day)),
+        // A month lies in one quarter and one year.
+        (Value::Period(found), Type::Period(unit)) if found.unit > unit => match found.days() {
+            Some((first, _)) => Value::Period(Period::containing(unit, first)),
+            None => Value::Period(found),
+        },
+        (Value::Text(text), Type::Number { .. }) => {
+            Decimal::parse(text.as_bytes()).map_or(Value::Text(text), Value::Number)
+        }
+        (Value::Period(found), Type::Text) => Value::Text(found.to_string().into()),
+        (Value::Number(number), Type::Text) => Value::Text(number.to_string().into()),
+        (Value::Date(day), Type::Text) => Value::Text(day.to_string().into()),
+        (value, _) => value,
+    }
+}

@@ -1,0 +1,362 @@
+//! What totals ask for, typed: the attributes and sums of one source of lines, and the layout of the table.
+
+use std::collections::BTreeMap;
+
+use super::layout::Layout;
+use super::ratio::{contains_ratio, has_total, over_totals};
+use super::shift::{shifted, time_attribute};
+use super::table::MeasureKind;
+use crate::bind::{Base, BoundBase, BoundTotals};
+use crate::engine::Engine;
+use crate::formula::{Expr, ExprKind, Summary, Type, check, type_name};
+use crate::plan::{Mistake, ShownForm, TotalRule, Written};
+use crate::value::Value;
+
+/// What totals ask of one source of lines, typed.
+pub struct TotalsPlan {
+    pub(crate) by: Vec<ByExpr>,
+    pub(crate) filter: Option<Expr>,
+    /// What is summed per group.
+    pub(crate) sums: Vec<Summed>,
+    /// What is worked out from the sums.
+    pub(crate) measures: Vec<Measure>,
+    /// Which source of the table this is.
+    pub(crate) source: usize,
+    /// Whether its lines are seen as later ones.
+    pub(crate) shifted: bool,
+    /// How the table is laid out; none for further sources of a table.
+    pub layout: Option<Layout>,
+}
+
+/// An attribute that lines are grouped by.
+pub(crate) struct ByExpr {
+    pub(crate) heading: String,
+    pub(crate) expr: Expr,
+    /// Of a text attribute of a lookup: its distinct texts and the code of each row.
+    pub(crate) dictionary: Option<Dictionary>,
+    /// Of bands, their names in the order of their edges.
+    pub(crate) order: Option<Vec<String>>,
+}
+
+/// The texts of a lookup's column as small numbers; 0 is blank.
+pub(crate) struct Dictionary {
+    pub(crate) codes: Vec<u32>,
+    pub(crate) texts: Vec<String>,
+}
+
+/// How values of lines become one of a group.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum How {
+    Sum,
+    /// The sum by the lines on which it is known.
+    Average,
+    Smallest,
+    Largest,
+    /// Lines on which it is known.
+    Count,
+    Distinct,
+}
+
+/// What is gathered of an expression, over the lines on which it and its companions are known.
+pub(crate) struct Summed {
+    pub(crate) expr: Expr,
+    pub(crate) how: How,
+    /// Other sums that must be known on a line for this one to take it in.
+    pub(crate) companions: Vec<usize>,
+    /// Of different values, how they are numbered.
+    pub(crate) by: Option<ByExpr>,
+}
+
+/// A value of a group that is worked out from its sums.
+pub(crate) struct Measure {
+    pub(crate) heading: String,
+    /// Decimal places written at least.
+    pub(crate) least_places: u8,
+    pub(crate) kind: MeasureKind,
+    pub(crate) work: Work,
+}
+
+pub(crate) enum Work {
+    /// The number of lines.
+    Lines,
+    /// What a sum came to.
+    Of(usize),
+    /// The lines on which a sum is known.
+    Known(usize),
+    /// The lines on which it is not.
+    Blank(usize),
+    /// A ratio, worked out from the sums of its parts.
+    Again { parts: Vec<usize>, expr: Expr },
+}
+
+impl ByExpr {
+    fn new(heading: String, expr: Expr, engine: &Engine) -> ByExpr {
+        let dictionary = crate::lines::plain_attribute(&expr)
+            .map(|(route, column)| Dictionary::of(engine, route, column));
+        let order = match &expr.kind {
+            ExprKind::Figure(figure) => match &engine.figure(*figure).expr.kind {
+                ExprKind::Band(_, band) => Some(band.names.iter().map(|n| (**n).into()).collect()),
+                _ => None,
+            },
+            _ => None,
+        };
+        ByExpr { heading, expr, dictionary, order }
+    }
+}
+
+impl TotalsPlan {
+    /// Types what totals ask for.
+    pub(crate) fn new(totals: &BoundTotals, engine: &Engine) -> Result<TotalsPlan, Mistake> {
+        let mut plan = TotalsPlan {
+            by: Vec::new(),
+            filter: None,
+            sums: Vec::new(),
+            measures: Vec::new(),
+            source: totals.source,
+            shifted: totals.shift.is_some(),
+            layout: None,
+        };
+        for by in &totals.attributes {
+            let expr = match &by.node {
+                Some(node) => check(node, engine, &by.written)?,
+                None => Expr { kind: ExprKind::Constant(Value::Blank), ty: Type::Blank },
+            };
+            plan.by.push(ByExpr::new(by.written.text.clone(), expr, engine));
+        }
+        if let Some((node, written)) = &totals.filter {
+            let expr = check(node, engine, written)?;
+            if !matches!(expr.ty, Type::YesNo | Type::Blank) {
+                return Err(written
+                    .mistaken(format!("this is {}, not a condition", type_name(expr.ty)))
+                    .help("write for instance quantity > 10"));
+            }
+            plan.filter = Some(expr);
+        }
+        let time = time_attribute(&plan.by);
+        if let Some((shift, written)) = &totals.shift {
+            let time = time.as_ref().map_err(|why| no_time(written, why))?;
+            plan.by.iter_mut().for_each(|by| {
+                by.expr = shifted(&by.expr, engine, time, *shift);
+            });
+            plan.filter = plan.filter.map(|filter| shifted(&filter, engine, time, *shift));
+        }
+        // Of each measure asked for, which of those here it is; none where it has no total.
+        let mut found = Vec::new();
+        for base in &totals.bases {
+            found.push(match plan.add(base, engine) {
+                Ok(()) => Some(plan.measures.len() - 1),
+                Err(_) if base.optional => None,
+                Err(mistake) => return Err(mistake),
+            });
+        }
+        if let Some(layout) = &totals.layout {
+            plan.layout = Some(Layout::new(layout, totals, &found, time)?);
+        }
+        Ok(plan)
+    }
+
+    fn add(&mut self, base: &BoundBase, engine: &Engine) -> Result<(), Mistake> {
+        let heading = base.heading.clone();
+        let named = |kind, least_places, work| Measure {
+            heading: heading.clone(),
+            least_places,
+            kind,
+            work,
+        };
+        let measure = match &base.what {
+            Base::Lines => named(MeasureKind::Count, 0, Work::Lines),
+            Base::Column(column) => {
+                let read = engine.value_read(*column);
+                let expr = engine.column_expr(read);
+                let Type::Number { places } = expr.ty else {
+                    return Err(no_number(base, expr.ty));
+                };
+                let work = Work::Of(self.gather(expr, How::Sum));
+                named(MeasureKind::Amount(places), places, work)
+            }
+            Base::Figure(figure) => self.add_figure(*figure, base, engine)?,
+            Base::Of(summary, node) => {
+                let expr = check(node, engine, &base.written)?;
+                let number = matches!(expr.ty, Type::Number { .. });
+                if summary.needs_number() && !number {
+                    return Err(no_number(base, expr.ty));
+                }
+                let least_places = if number { engine.least_places(&expr) } else { 0 };
+                let shown = shown_of(&expr, engine);
+                match summary {
+                    Summary::Sum => {
+                        named(shown, least_places, Work::Of(self.gather(expr, How::Sum)))
+                    }
+                    Summary::Average => named(shown, 0, Work::Of(self.gather(expr, How::Average))),
+                    Summary::Smallest | Summary::Largest => {
+                        let how = if *summary == Summary::Smallest {
+                            How::Smallest
+                        } else {
+                            How::Largest
+                        };
+                        named(shown, least_places, Work::Of(self.gather(expr, how)))
+                    }
+                    Summary::Count => {
+                        named(MeasureKind::Count, 0, Work::Known(self.gather(expr, How::Count)))
+                    }
+                    Summary::CountBlank => {
+                        named(MeasureKind::Count, 0, Work::Blank(self.gather(expr, How::Count)))
+                    }
+                    _ => {
+                        let by = ByExpr::new(String::new(), expr.clone(), engine);
+                        let sum = self.gather(expr, How::Distinct);
+                        self.sums[sum].by = Some(by);
+                        named(MeasureKind::Count, 0, Work::Of(sum))
+                    }
+                }
+            }
+        };
+        self.measures.push(measure);
+        Ok(())
+    }
+
+    /// The total of a figure, by the rule that it states or by what it is.
+    fn add_figure(
+        &mut self,
+        figure: usize,
+        base: &BoundBase,
+        engine: &Engine,
+    ) -> Result<Measure, Mistake> {
+        let bound = &engine.bound.figures[figure];
+        let expr = Expr { kind: ExprKind::Figure(figure), ty: engine.figure(figure).expr.ty };
+        let heading = base.heading.clone();
+        let mistaken = |message: String, help: &str| base.written.mistaken(message).help(help);
+        let Type::Number { .. } = expr.ty else {
+            return Err(no_number(base, expr.ty));
+        };
+        let mut least_places = engine.least_places(&expr);
+        let how = match bound.total {
+            Some(TotalRule::None) => {
+                let message =
+                    format!("`{heading}` has no total: the plan says `totals = \"none\"`");
+                return Err(mistaken(
+                    message,
+                    "leave it out of `show`, or show `avg`, `min` or `max` of it",
+                ));
+            }
+            Some(TotalRule::Sum) => Some(How::Sum),
+            Some(TotalRule::Average) => Some(How::Average),
+            Some(TotalRule::Smallest) => Some(How::Smallest),
+            Some(TotalRule::Largest) => Some(How::Largest),
+            Some(TotalRule::Again) => None,
+            None if contains_ratio(&expr, engine) => None,
+            None if has_total(&expr, engine) => Some(How::Sum),
+            None => {
+                let message = format!("`{heading}` is a rate: its sum over lines says nothing");
+                return Err(mistaken(
+                    message,
+                    "multiply it by an amount of the line, show `avg`, `min` or `max` of it, or let the figure say `totals = \"average\"`",
+                ));
+            }
+        };
+        let (work, kind) = match how {
+            Some(how) => {
+                if how == How::Average {
+                    least_places = 0;
+                }
+                (Work::Of(self.gather(expr.clone(), how)), shown_of(&expr, engine))
+            }
+            None => {
+                let mut parts = Vec::new();
+                let again = over_totals(&engine.figure(figure).expr, engine, &mut parts);
+                let again = again.ok_or_else(|| {
+                    let message = format!("`{heading}` mixes a ratio with an attribute of a lookup and has no total");
+                    mistaken(message, "leave it out of `show`, or let the figure say by `totals` what its total is")
+                })?;
+                let first = self.sums.len();
+                let companions: Vec<usize> = (first..first + parts.len()).collect();
+                for (expr, how) in parts {
+                    self.sums.push(Summed { expr, how, companions: companions.clone(), by: None });
+                }
+                (Work::Again { parts: companions, expr: again }, shown_of(&expr, engine))
+            }
+        };
+        Ok(Measure { heading, least_places, kind, work })
+    }
+
+    /// Gathers an expression; the number of its sum.
+    fn gather(&mut self, expr: Expr, how: How) -> usize {
+        self.sums.push(Summed { expr, how, companions: Vec::new(), by: None });
+        self.sums.len() - 1
+    }
+
+    /// Which source of its table it is; the first has the layout.
+    pub fn source(&self) -> usize {
+        self.source
+    }
+
+    /// Whether its lines are seen as later ones; they are in the table for what was earlier.
+    pub fn is_shifted(&self) -> bool {
+        self.shifted
+    }
+
+    /// All expressions that are worked out per line.
+    pub(crate) fn exprs(&self) -> impl Iterator<Item = &Expr> {
+        let by = self.by.iter().map(|by| &by.expr);
+        by.chain(&self.filter).chain(self.sums.iter().map(|sum| &sum.expr))
+    }
+}
+
+fn no_number(base: &BoundBase, ty: Type) -> Mistake {
+    let message = format!("`{}` is {}, and only numbers are summed", base.heading, type_name(ty));
+    base.written
+        .mistaken(message)
+        .help("group by it, or show `count(distinct …)`, `min` or `max` of it")
+}
+
+/// What is to be said where something needs a period that the table does not have.
+pub(super) fn no_time(written: &Written, why: &str) -> Mistake {
+    written
+        .mistaken(why.to_owned())
+        .help("put a period of a date column into `by` or `across`: month(sold_on)")
+}
+
+/// How a value is best shown.
+fn shown_of(expr: &Expr, engine: &Engine) -> MeasureKind {
+    if let ExprKind::Figure(figure) = expr.kind
+        && let Some(shown) = engine.bound.figures[figure].shown
+    {
+        return match shown.form {
+            ShownForm::Money => MeasureKind::Money(shown.places.unwrap_or(2)),
+            ShownForm::Percent => MeasureKind::Percent(shown.places.unwrap_or(1)),
+            ShownForm::Number => {
+                let places = match expr.ty {
+                    Type::Number { places } => places.min(2),
+                    _ => 0,
+                };
+                MeasureKind::Number(shown.places.unwrap_or(places))
+            }
+        };
+    }
+    match expr.ty {
+        Type::Number { .. } if contains_ratio(expr, engine) => MeasureKind::Ratio,
+        Type::Number { places } => MeasureKind::Amount(places),
+        _ => MeasureKind::Other,
+    }
+}
+
+impl Dictionary {
+    fn of(engine: &Engine, route: usize, column: usize) -> Dictionary {
+        let lookup = &engine.lookups[engine.links[route].lookup];
+        let held = lookup.columns[column].column.as_ref().expect("attributes in totals are read");
+        let mut numbers: BTreeMap<String, u32> = BTreeMap::new();
+        let mut dictionary =
+            Dictionary { codes: Vec::with_capacity(held.len()), texts: vec![String::new()] };
+        for row in 0..held.len() {
+            let code = match held.value(row) {
+                Value::Text(text) => *numbers.entry(text.into_owned()).or_insert_with_key(|text| {
+                    dictionary.texts.push(text.clone());
+                    dictionary.texts.len() as u32 - 1
+                }),
+                _ => 0,
+            };
+            dictionary.codes.push(code);
+        }
+        dictionary
+    }
+}
