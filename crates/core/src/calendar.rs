@@ -80,7 +80,9 @@ impl Calendar {
         let mut overlaps = Vec::with_capacity(starts.len());
         for ends in starts.windows(2) {
             let periods = &mut holds[ends[0] as usize..ends[1] as usize];
-            periods.sort_by_key(Holds::order);
+            if !periods.is_sorted_by_key(Holds::order) {
+                periods.sort_by_key(Holds::order);
+            }
             let mut latest = ALWAYS;
             let mut overlap = false;
             for (i, period) in periods.iter().enumerate() {

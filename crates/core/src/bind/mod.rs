@@ -4,6 +4,7 @@
 //! table must read and what they are needed for; formulas are typed later, in `engine`, when the
 //! lookups are loaded and the types of their columns are known.
 
+mod asked;
 mod columns;
 mod computed;
 mod direction;
@@ -13,6 +14,7 @@ mod lookups;
 mod needs;
 mod outputs;
 mod scope;
+mod shown;
 mod sums;
 mod totals;
 mod wishes;
@@ -21,6 +23,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::ops::Range;
 use std::sync::Arc;
 
+pub use asked::TotalsRequest;
 pub use columns::{Headings, TableColumns, name_columns, ways};
 pub use computed::formula_columns;
 pub(crate) use computed::{BoundFormula, RowNames};
@@ -30,8 +33,8 @@ pub(crate) use needs::{Use, uses_of};
 pub use outputs::{BoundOutput, Content, LinesColumn, OutputKind, Request};
 pub(crate) use scope::{Reference, Scope};
 pub use sums::{SumsRequest, sums_request};
+pub use totals::BoundTotals;
 pub(crate) use totals::{Base, BoundBase, BoundColumn, BoundLayout, Cumulated, ShareOf};
-pub use totals::{BoundTotals, TotalsRequest};
 pub use wishes::{Wish, Wishes};
 
 use toml::Spanned;

@@ -1,7 +1,7 @@
 //! Outputs: lines with the columns asked for, and totals by attributes.
 
-use super::totals::{BoundTotals, TotalsRequest, bind_totals};
-use super::{Bound, FigureKind, Reference, Scope, fact_called, uses_of};
+use super::totals::{BoundTotals, bind_totals};
+use super::{Bound, FigureKind, Reference, Scope, TotalsRequest, fact_called, uses_of};
 use crate::formula::{NodeKind, parse};
 use crate::plan::{ColumnType, Entry, ListKind, Mistake, OutputEntry, Plan, Written};
 

@@ -2,11 +2,11 @@
 
 use std::ops::Range;
 
+use super::FUNCTIONS;
 use super::functions::{FIELDS, PLAIN, Scalar};
 use super::parser::Parser;
 use super::summaries::{SUMMARIES, Summary};
 use super::syntax::{COMPARISON, Function, Node, NodeKind};
-use super::{FUNCTIONS, functions};
 use crate::date::PeriodUnit;
 use crate::decimal::Rounding;
 use crate::plan::Mistake;
@@ -48,7 +48,7 @@ impl Parser<'_> {
             Function::Scalar(_) => {
                 let known = PLAIN.iter().find(|(known, ..)| *known == name);
                 let (least, most) = known.map_or((1, 1), |(_, _, least, most, _)| (*least, *most));
-                let help = FUNCTIONS.iter().find(|f| functions::name_of(f.shape) == Some(name));
+                let help = FUNCTIONS.iter().find(|function| function.name() == Some(name));
                 (least..=most, shape(help.map_or(name, |help| help.shape)))
             }
         };
@@ -85,7 +85,7 @@ impl Parser<'_> {
             {
                 Some(function) => function,
                 None => {
-                    let names = FUNCTIONS.iter().filter_map(|f| functions::name_of(f.shape));
+                    let names = FUNCTIONS.iter().filter_map(|function| function.name());
                     let names = names.chain(SUMMARIES.iter().map(|known| known.summary.name()));
                     return Err(self
                         .written

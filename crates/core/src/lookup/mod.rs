@@ -172,6 +172,12 @@ impl KeyRows {
     }
 }
 
+/// Lookups with fewer rows are gone through by one core.
+const FEW: usize = 20_000;
+
+/// In so many ranges the rows of larger ones are gone through.
+const RANGES: usize = 4;
+
 impl Lookup {
     /// Types a table and settles its rows to one per key, or per key and period.
     ///
@@ -206,25 +212,13 @@ impl Lookup {
         lookup.let_go_of_texts(bound, |held| {
             matches!(held.column, Some(Column::Date(_))) && !unread.contains(&held.name)
         });
-        let mut holding = Vec::with_capacity(lookup.rows as usize);
-        for row in 0..lookup.rows {
-            let blank =
-                |column: &usize| is_blank_text(lookup.raw.columns[*column].value(row as usize));
-            let period = if bound.key.iter().any(blank) {
-                Err(LeftOut::BlankKey)
-            } else {
-                lookup.period(bound, row)
-            };
-            match period {
-                Err(why) => {
-                    let place = lookup.raw.place(row);
-                    lookup.left_out.entry(why).or_default().push(place);
-                }
-                Ok((from, until)) => {
-                    lookup.note_days(bound, row, [from, until]);
-                    holding.push(Holds { from, until, row });
-                }
-            }
+        let (holding, out) = lookup.holding(bound);
+        for (row, why) in out {
+            let place = lookup.raw.place(row);
+            lookup.left_out.entry(why).or_default().push(place);
+        }
+        for holds in &holding {
+            lookup.note_days(bound, holds.row, [holds.from, holds.until]);
         }
         // A row that is left out has no values to speak of.
         let gone: BTreeSet<(Arc<str>, Option<u64>)> = lookup
@@ -276,6 +270,51 @@ impl Lookup {
             let place = self.raw.place(row);
             self.periods.entry(period.unit).or_insert((0, place)).0 += 1;
         }
+    }
+
+    /// The rows with the days on which they hold, and those that are left out, with the reason. Many rows are gone
+    /// through side by side.
+    fn holding(&self, bound: &BoundLookup) -> (Vec<Holds>, Vec<(u32, LeftOut)>) {
+        let rows = self.rows as usize;
+        let mut holding = vec![Holds { from: ALWAYS, until: FOREVER, row: 0 }; rows];
+        let range = rows.div_ceil(RANGES).max(FEW);
+        let of_range = |number: usize, own: &mut [Holds]| {
+            let mut out = Vec::new();
+            for (at, holds) in own.iter_mut().enumerate() {
+                let row = (number * range + at) as u32;
+                let text = |column: &usize| self.raw.columns[*column].value(row as usize);
+                let period = if bound.key.iter().any(|column| is_blank_text(text(column))) {
+                    Err(LeftOut::BlankKey)
+                } else {
+                    self.period(bound, row)
+                };
+                holds.row = row;
+                match period {
+                    Ok((from, until)) => (holds.from, holds.until) = (from, until),
+                    Err(why) => out.push((row, why)),
+                }
+            }
+            out
+        };
+        let out: Vec<(u32, LeftOut)> = if rows <= range {
+            of_range(0, &mut holding)
+        } else {
+            std::thread::scope(|scope| {
+                let of_range = &of_range;
+                let ranges = holding.chunks_mut(range).enumerate();
+                let workers: Vec<_> =
+                    ranges.map(|(n, own)| scope.spawn(move || of_range(n, own))).collect();
+                workers
+                    .into_iter()
+                    .flat_map(|w| w.join().expect("days are no cause to panic"))
+                    .collect()
+            })
+        };
+        let mut gone = out.iter().map(|(row, _)| *row).peekable();
+        if gone.peek().is_some() {
+            holding.retain(|holds| gone.next_if_eq(&holds.row).is_none());
+        }
+        (holding, out)
     }
 
     /// The days on which a row holds.

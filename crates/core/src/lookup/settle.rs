@@ -8,7 +8,7 @@ use unicode_normalization::UnicodeNormalization;
 
 use arrow_array::{Array, StringViewArray};
 
-use super::{Duplicate, KeyRows, Lookup};
+use super::{Duplicate, KeyRows, Lookup, RANGES};
 use crate::bind::{BoundLookup, Validity};
 use crate::calendar::{ALWAYS, Calendar, Holds};
 use crate::column::Column;
@@ -67,26 +67,32 @@ impl Lookup {
                 self.known_numbers(columns, group, &numbers, &mut found);
             }
             let holds = holding[at];
-            texts.clear();
-            texts.extend(columns.iter().map(|c| self.raw.columns[*c].value(holds.row as usize)));
-            let number = match found.get(at % GROUP).copied().filter(|number| *number != NO_ROW) {
+            let known = found.get(at % GROUP).copied().filter(|number| *number != NO_ROW);
+            let number = match known {
                 Some(number) => number,
-                // Rows of one key mostly stand together.
-                None => match last.as_ref().filter(|(last, _)| *last == texts) {
-                    Some((_, number)) => *number,
-                    None if texts.iter().any(|text| text.trim().is_empty()) => continue,
-                    None => {
-                        let same: Vec<Cow<'_, str>> = texts.iter().map(|t| same_key(t)).collect();
-                        let same: Vec<&str> = same.iter().map(AsRef::as_ref).collect();
-                        let next = numbers.len() as u32;
-                        let number = numbers.insert(&joined(&same), next).unwrap_or_else(|| {
-                            values.push(&joined(&texts));
-                            next
-                        });
-                        last = Some((texts.clone(), number));
-                        number
+                None => {
+                    let text = |c: &usize| self.raw.columns[*c].value(holds.row as usize);
+                    texts.clear();
+                    texts.extend(columns.iter().map(text));
+                    // Rows of one key mostly stand together.
+                    match last.as_ref().filter(|(last, _)| *last == texts) {
+                        Some((_, number)) => *number,
+                        None if texts.iter().any(|text| text.trim().is_empty()) => continue,
+                        None => {
+                            let same: Vec<Cow<'_, str>> =
+                                texts.iter().map(|t| same_key(t)).collect();
+                            let same: Vec<&str> = same.iter().map(AsRef::as_ref).collect();
+                            let next = numbers.len() as u32;
+                            let number =
+                                numbers.insert(&joined(&same), next).unwrap_or_else(|| {
+                                    values.push(&joined(&texts));
+                                    next
+                                });
+                            last = Some((texts.clone(), number));
+                            number
+                        }
                     }
-                },
+                }
             };
             of_rows.push(number);
             holding[kept] = holds;
@@ -98,18 +104,8 @@ impl Lookup {
         for at in 1..starts.len() {
             starts[at] += starts[at - 1];
         }
-        let rows = if of_rows.is_sorted() {
-            holding
-        } else {
-            let mut free = starts.clone();
-            let mut rows = holding.clone();
-            for (holds, number) in holding.into_iter().zip(of_rows) {
-                let place = &mut free[number as usize];
-                rows[*place as usize] = holds;
-                *place += 1;
-            }
-            rows
-        };
+        let rows =
+            if of_rows.is_sorted() { holding } else { side_by_side(&holding, &of_rows, &starts) };
         ByKey { values: values.finish(), rows, starts }
     }
 
@@ -147,7 +143,10 @@ impl Lookup {
         for (number, ends) in starts.windows(2).enumerate() {
             kept.push(end as u32);
             let mut range = ends[0] as usize..ends[1] as usize;
-            rows[range.clone()].sort_by_key(Holds::order);
+            let of_key = &mut rows[range.clone()];
+            if !of_key.is_sorted_by_key(Holds::order) {
+                of_key.sort_by_key(Holds::order);
+            }
             while !range.is_empty() {
                 let first = rows[range.start];
                 let is_same = |h: &&Holds| (h.from, h.until) == (first.from, first.until);
@@ -270,6 +269,37 @@ fn until_the_next(holds: &mut [Holds], carry: Option<u32>) {
             held.until = held.until.min(Day(held.from.0.saturating_add(days)));
         }
     }
+}
+
+/// The rows with those of a key side by side. `of_rows` has the key of each, `starts` where those of a key begin.
+fn side_by_side(holding: &[Holds], of_rows: &[u32], starts: &[u32]) -> Vec<Holds> {
+    let mut rows = holding.to_vec();
+    std::thread::scope(|scope| {
+        let (mut rest, mut first) = (rows.as_mut_slice(), 0);
+        for range in 1..=RANGES {
+            let until = (holding.len() * range / RANGES) as u32;
+            let end = if range == RANGES {
+                starts.len() - 1
+            } else {
+                starts.partition_point(|start| *start < until).min(starts.len() - 1).max(first)
+            };
+            let (own, others) = rest.split_at_mut((starts[end] - starts[first]) as usize);
+            let keys = first..end;
+            (rest, first) = (others, end);
+            scope.spawn(move || {
+                let base = starts[keys.start];
+                let mut free: Vec<u32> = starts[keys.clone()].iter().map(|at| at - base).collect();
+                for (holds, number) in holding.iter().zip(of_rows) {
+                    let at = (*number as usize).wrapping_sub(keys.start);
+                    if let Some(place) = free.get_mut(at) {
+                        own[*place as usize] = *holds;
+                        *place += 1;
+                    }
+                }
+            });
+        }
+    });
+    rows
 }
 
 /// The form in which keys of one table are the same: trimmed, NFC.

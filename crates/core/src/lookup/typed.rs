@@ -2,7 +2,7 @@
 
 use arrow_array::StringViewArray;
 
-use super::{LookupColumn, RawTable};
+use super::{FEW, LookupColumn, RawTable};
 use crate::bind::{BoundFormula, BoundLookup, RowNames};
 use crate::column::Column;
 use crate::evidence::Evidence;
@@ -19,9 +19,6 @@ pub(super) struct Typed {
     pub(super) unreadable: Vec<Place>,
     pub(super) currencies: Vec<(String, Vec<(String, Place)>)>,
 }
-
-/// Lookups with fewer rows are read by one core.
-const FEW: usize = 20_000;
 
 /// A column as it was read.
 struct ReadTyped {

@@ -1,5 +1,7 @@
 //! What is summed up of a group, and how that becomes the values of measures.
 
+use smallvec::SmallVec;
+
 use super::plan::{How, Measure, Summed, TotalsPlan, Work};
 use super::table::TotalsError;
 use crate::decimal::{Decimal, QUOTIENT_PLACES};
@@ -10,14 +12,14 @@ use crate::value::Value;
 #[derive(Clone, Debug, PartialEq)]
 pub(crate) struct GroupSums {
     pub(crate) lines: u64,
-    pub(crate) cells: Vec<Cell>,
+    pub(crate) cells: SmallVec<[Cell; 1]>,
 }
 
 /// One of the sums of a group.
 #[derive(Clone, Debug, PartialEq)]
 pub(crate) enum Cell {
-    /// A sum and how many lines it holds; no total when it does not fit.
-    Sum { total: Option<Decimal>, known: u64 },
+    /// A sum, whether it fits, and how many lines it holds.
+    Sum { total: Decimal, fits: bool, known: u64 },
     /// How many lines have a value.
     Count(u64),
     /// The smallest or largest value.
@@ -29,7 +31,7 @@ pub(crate) enum Cell {
 impl Cell {
     fn empty(how: How) -> Cell {
         match how {
-            How::Sum | How::Average => Cell::Sum { total: Some(Decimal::ZERO), known: 0 },
+            How::Sum | How::Average => Cell::Sum { total: Decimal::ZERO, fits: true, known: 0 },
             How::Count => Cell::Count(0),
             How::Smallest | How::Largest => Cell::Extreme(None),
             How::Distinct => Cell::Distinct(Vec::new()),
@@ -38,8 +40,12 @@ impl Cell {
 
     fn merge(&mut self, other: &Cell, how: How) {
         match (self, other) {
-            (Cell::Sum { total, known }, Cell::Sum { total: more, known: lines }) => {
-                *total = total.zip(*more).and_then(|(a, b)| a.checked_add(b));
+            (
+                Cell::Sum { total, fits, known },
+                Cell::Sum { total: more, fits: more_fits, known: lines },
+            ) => {
+                let sum = total.checked_add(*more).filter(|_| *fits && *more_fits);
+                (*total, *fits) = (sum.unwrap_or(Decimal::ZERO), sum.is_some());
                 *known += lines;
             }
             (Cell::Count(known), Cell::Count(lines)) => *known += lines,
@@ -117,12 +123,13 @@ impl GroupSums {
     fn total(&self, plan: &TotalsPlan, sum: usize) -> Option<Value<'static>> {
         Some(match &self.cells[sum] {
             Cell::Sum { known: 0, .. } => Value::Blank,
-            Cell::Sum { total, known } if plan.sums[sum].how == How::Average => {
-                let (total, known) = ((*total)?, Decimal::from(*known as i64));
+            Cell::Sum { fits: false, .. } => return None,
+            Cell::Sum { total, known, .. } if plan.sums[sum].how == How::Average => {
+                let known = Decimal::from(*known as i64);
                 let places = total.trimmed(0).places().saturating_add(QUOTIENT_PLACES);
                 Value::Number(total.checked_div(known, places)?.trimmed(0))
             }
-            Cell::Sum { total, .. } => Value::Number((*total)?),
+            Cell::Sum { total, .. } => Value::Number(*total),
             Cell::Count(known) => Value::Number(Decimal::from(*known as i64)),
             Cell::Extreme(best) => best.clone().unwrap_or(Value::Blank),
             Cell::Distinct(values) => Value::Number(Decimal::from(values.len() as i64)),

@@ -3,7 +3,10 @@
 
 use std::collections::HashMap;
 
+use smallvec::{SmallVec, smallvec};
+
 use super::cells::GroupSums;
+use super::codes::FastMap;
 use super::groups::Groups;
 use super::plan::{How, TotalsPlan};
 use crate::date::Period;
@@ -29,7 +32,10 @@ impl Numbered {
 }
 
 /// A group: of each source what was summed, if it has lines there.
-pub(super) type Slots = Vec<Option<GroupSums>>;
+pub(super) type Slots = SmallVec<[Option<GroupSums>; 1]>;
+
+/// The values of attributes by their numbers, or ranks.
+pub(super) type Key = SmallVec<[u32; 4]>;
 
 /// The groups of a table.
 #[derive(Debug)]
@@ -40,8 +46,8 @@ pub struct Cube {
     pub(super) attributes: Vec<Numbered>,
     /// Different values of what is counted, by source and sum.
     distinct: HashMap<(usize, usize), Numbered>,
-    index: HashMap<Box<[u32]>, usize>,
-    pub(super) groups: Vec<(Box<[u32]>, Slots)>,
+    index: FastMap<Key, usize>,
+    pub(super) groups: Vec<(Key, Slots)>,
     /// Of each source, lines that count and lines that the filter left out.
     counts: Vec<(u64, u64)>,
 }
@@ -55,7 +61,7 @@ impl Cube {
             types: plan.by.iter().map(|by| by.expr.ty).collect(),
             attributes: plan.by.iter().map(|_| Numbered::default()).collect(),
             distinct: HashMap::new(),
-            index: HashMap::new(),
+            index: FastMap::default(),
             groups: Vec::new(),
             counts: vec![(0, 0); sources],
         }
@@ -83,11 +89,11 @@ impl Cube {
             })
             .collect();
         groups.each(&renumbered, |key, sums| {
-            let key: Box<[u32]> =
+            let key: Key =
                 key.iter().zip(&numbers).map(|(code, numbers)| numbers[*code as usize]).collect();
             self.counts[plan.source].0 += sums.lines;
             let at = *self.index.entry(key).or_insert_with_key(|key| {
-                self.groups.push((key.clone(), vec![None; self.sources]));
+                self.groups.push((key.clone(), smallvec![None; self.sources]));
                 self.groups.len() - 1
             });
             match &mut self.groups[at].1[plan.source] {
@@ -95,6 +101,11 @@ impl Cube {
                 none => *none = Some(sums),
             }
         });
+    }
+
+    /// Lets go of what finds a group by its key; none is taken in any more.
+    pub(super) fn forget_index(&mut self) {
+        self.index = FastMap::default();
     }
 
     /// Of a source, lines that count and lines that the filter left out.

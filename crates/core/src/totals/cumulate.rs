@@ -2,6 +2,7 @@
 
 use std::collections::HashMap;
 
+use super::cube::Key;
 use super::tree::{Cells, Node, Sources};
 use crate::bind::Cumulated;
 use crate::date::{Day, Period, PeriodUnit};
@@ -30,21 +31,21 @@ pub(super) fn along_rows(
     values: &[Value<'static>],
     unit: PeriodUnit,
 ) {
-    let mut found: HashMap<Vec<u32>, Cells> = HashMap::new();
+    let mut found: HashMap<Key, Cells> = HashMap::new();
     let mut end = 0;
     for (level, attributes) in levels.iter().enumerate() {
         end += attributes;
         if end <= time {
             continue;
         }
-        let mut rows: Vec<(Vec<u32>, u32, &Node)> = Vec::new();
+        let mut rows: Vec<(Key, u32, &Node)> = Vec::new();
         root.at_level(level + 1, &mut |node| {
             let mut others = node.path.clone();
             let rank = others.remove(time);
             rows.push((others, rank, node));
         });
         rows.sort_by(|a, b| (&a.0, a.1).cmp(&(&b.0, b.1)));
-        let mut so_far: Option<(Vec<u32>, Period, Cells)> = None;
+        let mut so_far: Option<(Key, Period, Cells)> = None;
         for (others, rank, node) in rows {
             let Some(period) = within(unit, &values[rank as usize]) else { continue };
             match &mut so_far {
@@ -73,12 +74,12 @@ pub(super) fn along_rows(
 pub(super) fn along_columns(
     sources: Sources<'_>,
     root: &mut Node,
-    columns: &[Vec<u32>],
+    columns: &[Key],
     time: usize,
     values: &[Value<'static>],
     unit: PeriodUnit,
 ) {
-    let mut chains: HashMap<(Vec<u32>, Period), Vec<usize>> = HashMap::new();
+    let mut chains: HashMap<(Key, Period), Vec<usize>> = HashMap::new();
     for (number, key) in columns.iter().enumerate() {
         let mut others = key.clone();
         let rank = others.remove(time);

@@ -7,6 +7,7 @@ use arrow_buffer::NullBuffer;
 
 use super::cells::{Cell, GroupSums, keep_best};
 use super::codes::{Attribute, FastMap, FastSet};
+use super::cube::Key;
 use super::plan::{How, Summed, TotalsPlan};
 use crate::column::{Column, NumberColumn, Numbers, is_blank_text, is_known};
 use crate::decimal::Decimal;
@@ -43,10 +44,10 @@ struct Pairs {
 const NEAR_PAIRS: usize = 1 << 16;
 
 impl Pairs {
-    /// The numbers of pairs, in place of the groups so far, of which there are `groups`, with `codes` codes.
+    /// The numbers of pairs, in place of the groups so far, of which there are `groups`; codes are below `count`.
     fn number(&mut self, so_far: &mut [u32], codes: &[u32], groups: usize, count: usize) {
         if !self.make_room(groups, count) {
-            for (group, code) in so_far.iter_mut().zip(codes) {
+            for (group, code) in so_far.iter_mut().zip(codes).filter(|(g, _)| **g != NO_GROUP) {
                 let pair = u64::from(*group) << 32 | u64::from(*code);
                 *group = *self.others.entry(pair).or_insert_with(|| {
                     self.members.push((*group, *code));
@@ -55,7 +56,7 @@ impl Pairs {
             }
             return;
         }
-        for (group, code) in so_far.iter_mut().zip(codes) {
+        for (group, code) in so_far.iter_mut().zip(codes).filter(|(g, _)| **g != NO_GROUP) {
             let slot = &mut self.near[*group as usize * self.stride + *code as usize];
             if *slot == NO_GROUP {
                 *slot = self.members.len() as u32;
@@ -135,7 +136,8 @@ impl<'p> Groups<'p> {
     /// # Errors
     /// The first line on which a number does not fit.
     pub fn add(&mut self, lines: &Lines<'_>) -> Result<(), usize> {
-        let mut groups = self.groups_of(lines)?;
+        // All in one group, or in none.
+        let mut groups = vec![0; lines.rows];
         for (row, _) in &lines.aside {
             groups[*row as usize] = NO_GROUP;
         }
@@ -152,27 +154,31 @@ impl<'p> Groups<'p> {
                 }
             }
         }
+        self.group(lines, &mut groups)?;
         for &group in groups.iter().filter(|group| **group != NO_GROUP) {
             self.lines[group as usize] += 1;
         }
         self.sum(lines, &groups)
     }
 
-    /// The group of every line.
-    fn groups_of(&mut self, lines: &Lines<'_>) -> Result<Vec<u32>, usize> {
-        let mut groups = match self.attributes.first_mut() {
-            None => vec![0; lines.rows],
-            Some(first) => first.codes(lines)?,
-        };
-        let mut count = self.attributes.first().map_or(1, Attribute::count);
+    /// Finds the group of every line that counts.
+    fn group(&mut self, lines: &Lines<'_>, groups: &mut [u32]) -> Result<(), usize> {
+        let mut count = 1;
+        if let Some(first) = self.attributes.first_mut() {
+            let codes = first.codes(lines)?;
+            for (group, code) in groups.iter_mut().zip(codes).filter(|(g, _)| **g != NO_GROUP) {
+                *group = code;
+            }
+            count = first.count();
+        }
         for (attribute, pairs) in self.attributes.iter_mut().skip(1).zip(&mut self.pairs) {
             let codes = attribute.codes(lines)?;
-            pairs.number(&mut groups, &codes, count, attribute.count());
+            pairs.number(groups, &codes, count, attribute.count());
             count = pairs.members.len();
         }
         self.lines.resize(count, 0);
         self.sums.iter_mut().for_each(|sum| sum.resize(count));
-        Ok(groups)
+        Ok(())
     }
 
     fn sum(&mut self, lines: &Lines<'_>, groups: &[u32]) -> Result<(), usize> {
@@ -249,12 +255,17 @@ impl<'p> Groups<'p> {
                 }
             }
         }
+        let mut codes = Key::new();
         for (group, lines) in self.lines.iter().enumerate().filter(|(_, lines)| **lines > 0) {
             let cell = |(number, sum): (usize, &Gathered<'_>)| match sum {
                 Gathered::Sum(column) => {
                     let Sum { total, known, unfit } = column.groups[group];
                     let total = Decimal::new(total, column.places).filter(|_| !unfit);
-                    Cell::Sum { total, known }
+                    Cell::Sum {
+                        total: total.unwrap_or(Decimal::ZERO),
+                        fits: total.is_some(),
+                        known,
+                    }
                 }
                 Gathered::Count(counts) => Cell::Count(counts[group]),
                 Gathered::Extreme(_, best) => Cell::Extreme(best[group].clone()),
@@ -266,12 +277,13 @@ impl<'p> Groups<'p> {
                 }
             };
             let cells = self.sums.iter().enumerate().map(cell).collect();
-            take(&self.codes_of(group as u32), GroupSums { lines: *lines, cells });
+            self.codes_of(group as u32, &mut codes);
+            take(&codes, GroupSums { lines: *lines, cells });
         }
     }
 
-    fn codes_of(&self, mut group: u32) -> Vec<u32> {
-        let mut codes = Vec::with_capacity(self.attributes.len());
+    fn codes_of(&self, mut group: u32, codes: &mut Key) {
+        codes.clear();
         for pairs in self.pairs.iter().rev() {
             let (before, code) = pairs.members[group as usize];
             codes.push(code);
@@ -281,7 +293,6 @@ impl<'p> Groups<'p> {
             codes.push(group);
         }
         codes.reverse();
-        codes
     }
 }
 

@@ -1,5 +1,6 @@
 //! A table in the making: sums run up, rows are put in order, and values are worked out of sums.
 
+use super::cube::Key;
 use super::cumulate::{along_columns, along_rows};
 use super::layout::{Column, Layout, Order, SortBy};
 use super::shift::TimeAttribute;
@@ -16,7 +17,7 @@ pub(super) struct Making<'a> {
     /// Of each attribute its values, by rank.
     pub(super) values: Vec<Vec<Value<'static>>>,
     /// The ranks of the attributes across, of each column.
-    pub(super) columns: Vec<Vec<u32>>,
+    pub(super) columns: Vec<Key>,
     /// The ways in which sums run up.
     pub(super) runs: Vec<Cumulated>,
 }
@@ -170,7 +171,7 @@ impl Making<'_> {
     ) -> Result<TotalsTable, TotalsError> {
         let rows: usize = self.layout.levels.iter().sum();
         let headings = self.layout.headings();
-        let key = |across: &Vec<u32>| -> Vec<Value<'static>> {
+        let key = |across: &Key| -> Vec<Value<'static>> {
             let ranks = across.iter().enumerate();
             ranks.map(|(at, rank)| self.values[rows + at][*rank as usize].clone()).collect()
         };

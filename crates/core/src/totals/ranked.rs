@@ -3,7 +3,9 @@
 
 use std::collections::{BTreeSet, HashMap};
 
-use super::cube::{Cube, Slots};
+use smallvec::smallvec;
+
+use super::cube::{Cube, Key, Slots};
 use super::layout::Layout;
 use super::plan::TotalsPlan;
 use super::shift::TimeAttribute;
@@ -20,7 +22,7 @@ pub(super) struct Ranked {
     /// Of each attribute its values, by rank.
     pub(super) values: Vec<Vec<Value<'static>>>,
     /// The ranks of the attributes across, of each column.
-    pub(super) columns: Vec<Vec<u32>>,
+    pub(super) columns: Vec<Key>,
     pub(super) entries: Vec<Entry>,
 }
 
@@ -45,25 +47,26 @@ impl Ranked {
         }
         let rows: usize = layout.levels.iter().sum();
         let rank = |attribute: usize, number: u32| ranks[attribute][number as usize];
-        let mut placed: Vec<(Vec<u32>, Vec<u32>, Slots)> = cube
+        cube.forget_index();
+        let mut placed: Vec<(Key, Key, Slots)> = cube
             .groups
             .into_iter()
             .map(|(key, slots)| {
-                let mut key: Vec<u32> =
+                let mut key: Key =
                     key.iter().enumerate().map(|(a, number)| rank(a, *number)).collect();
-                let across = key.split_off(rows);
+                let across = key.drain(rows..).collect();
                 (key, across, slots)
             })
             .collect();
-        let columns: BTreeSet<Vec<u32>> = placed
+        let columns: BTreeSet<Key> = placed
             .iter()
             .map(|(_, across, _)| across)
             .filter(|key| !key.is_empty())
             .cloned()
             .collect();
-        let columns: Vec<Vec<u32>> = columns.into_iter().collect();
-        placed.sort_by(|a, b| (&a.0, &a.1).cmp(&(&b.0, &b.1)));
-        let entry = |(row, across, slots): (Vec<u32>, Vec<u32>, Slots)| {
+        let columns: Vec<Key> = columns.into_iter().collect();
+        placed.sort_unstable_by(|a, b| (&a.0, &a.1).cmp(&(&b.0, &b.1)));
+        let entry = |(row, across, slots): (Key, Key, Slots)| {
             let column = columns.binary_search(&across).ok();
             Entry { row, column, slots }
         };
@@ -162,7 +165,7 @@ fn fill_periods(layout: &Layout, cube: &mut Cube, time: &TimeAttribute) -> Resul
     if all > MOST_FILLED {
         return Err(TotalsError::TooLong { rows: all, most: MOST_FILLED });
     }
-    let known: BTreeSet<Box<[u32]>> = cube.groups.iter().map(|(key, _)| key.clone()).collect();
+    let known: BTreeSet<Key> = cube.groups.iter().map(|(key, _)| key.clone()).collect();
     for ordinal in *first..=*last {
         let period = Period { unit: time.unit, ordinal };
         let value = match cube.attributes[at].values.iter().any(|v| matches!(v, Value::Date(_))) {
@@ -179,9 +182,9 @@ fn fill_periods(layout: &Layout, cube: &mut Cube, time: &TimeAttribute) -> Resul
                     key[attribute] = cube.attributes[attribute].number(longer);
                 }
             }
-            let key = key.into_boxed_slice();
+            let key = Key::from_vec(key);
             if !known.contains(&key) {
-                cube.groups.push((key, vec![None; layout.sources]));
+                cube.groups.push((key, smallvec![None; layout.sources]));
             }
         }
     }

@@ -4,7 +4,7 @@
 use std::collections::{BTreeMap, HashMap};
 
 use super::cells::GroupSums;
-use super::cube::Slots;
+use super::cube::{Key, Slots};
 use super::plan::TotalsPlan;
 use crate::bind::Cumulated;
 
@@ -19,7 +19,7 @@ pub(super) struct Cells {
 #[derive(Debug, Default)]
 pub(super) struct Node {
     /// The ranks of its attributes, from the first level to its own.
-    pub(super) path: Vec<u32>,
+    pub(super) path: Key,
     /// How many rows it stands for, if it stands for several.
     pub(super) rest: Option<u64>,
     pub(super) cells: Cells,
@@ -30,7 +30,7 @@ pub(super) struct Node {
 
 /// One group with its place in the table.
 pub(super) struct Entry {
-    pub(super) row: Vec<u32>,
+    pub(super) row: Key,
     /// Its column across; none where nothing is across.
     pub(super) column: Option<usize>,
     pub(super) slots: Slots,
@@ -88,8 +88,8 @@ impl Sources<'_> {
             let mut parent = &mut root;
             for end in &ends[..ends.len() - 1] {
                 let path = &leaf.path[..*end];
-                if parent.children.last().is_none_or(|last| last.path != path) {
-                    parent.children.push(Node { path: path.to_vec(), ..Node::default() });
+                if parent.children.last().is_none_or(|last| last.path[..] != *path) {
+                    parent.children.push(Node { path: path.into(), ..Node::default() });
                 }
                 parent = parent.children.last_mut().expect("the line above put it there");
             }

@@ -18,6 +18,7 @@ fn it_depends_on_nothing_of_the_outside() {
         "foldhash",
         "hashbrown",
         "serde",
+        "smallvec",
         "strsim",
         "thiserror",
         "toml",
