@@ -492,4 +492,32 @@ mod tests {
             assert!(!odd(text), "{text}");
         }
     }
+
+    proptest::proptest! {
+        /// Months later, and the same week of the next year, as the calendar library has them.
+        #[test]
+        fn prop_later_days_agree_with_the_calendar_library(days in 0i32..60_000, months in -400i32..400) {
+            let civil = |day: Day| {
+                let (year, month, of_month) = day.civil();
+                jiff::civil::date(year as i16, month as i8, of_month as i8)
+            };
+            let day = Day(days);
+            let later = day.months_later(months).map(civil);
+            proptest::prop_assert_eq!(later, civil(day).checked_add(jiff::Span::new().months(months)).ok());
+            let (own, next) = (civil(day).iso_week_date(), civil(day.week_year_later().unwrap()).iso_week_date());
+            proptest::prop_assert_eq!(next.weekday(), own.weekday());
+            proptest::prop_assert_eq!(next.year(), own.year() + 1);
+            let weeks = next.last_of_year().unwrap().week();
+            proptest::prop_assert_eq!(next.week(), own.week().min(weeks));
+        }
+    }
+
+    #[test]
+    fn days_beyond_the_written_years_are_none() {
+        let last = Day::from_civil(9999, 12, 31).unwrap();
+        assert!(last.is_written() && !Day(last.0 + 1).is_written());
+        assert_eq!(last.months_later(1), None);
+        assert_eq!(last.week_year_later(), None);
+        assert_eq!(Day::from_civil(0, 1, 1).unwrap().months_later(-1), None);
+    }
 }

@@ -211,7 +211,7 @@ fn outputs(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
             false => grouped(&written.groups.unwrap_or(written.lines).to_string()),
         };
         let mut to = match written.beside {
-            true => "in that table of another fact".to_owned(),
+            true => "added to the table of another fact".to_owned(),
             false => written.to.clone(),
         };
         if written.filtered > 0 {

@@ -244,7 +244,10 @@ fn remarks(table: &TotalsTable, look: &TotalsLook<'_>) -> Vec<String> {
     if table.rows.iter().any(|row| row.values.iter().any(rounds)) {
         notes.push("Shown rounded; --format csv has every digit.".to_owned());
     }
-    notes.extend(look.currency.map(|currency| format!("Money is in {currency}.")));
+    let money = |kind| matches!(kind, MeasureKind::Amount(_) | MeasureKind::Money(_));
+    if table.measures.iter().any(|measure| money(measure.kind)) {
+        notes.extend(look.currency.map(|currency| format!("Money is in {currency}.")));
+    }
     notes
 }
 

@@ -222,3 +222,36 @@ fn the_help_lists_signs_and_functions() {
         shop("").run(&["run", "--help"]).printed()
     );
 }
+
+#[test]
+fn what_a_figure_cannot_say_is_refused_at_its_place() {
+    for (figure, message) in [
+        ("{ formula = 'a', totals = 'summ' }", "`summ` is not one of the choices here"),
+        ("{ formula = 'a', shown = 'euros' }", "`euros` is not one of the choices here"),
+        ("{ formula = 'a', shown = 'percent two' }", "does not say how many places"),
+        ("{ formula = 'a', round = 40 }", "no more than 20 places can be kept"),
+        ("{ formula = 'a', rounding = 'half-up' }", "nothing is rounded"),
+        (
+            "{ formula = 'a', round = 2, rounding = 'down' }",
+            "`down` is not one of the choices here",
+        ),
+        ("{ formula = \"'x'\", round = 2 }", "this is text, and only numbers are rounded"),
+        ("{ formula = 'a', rnd = 2 }", "there is no plan key `rnd` here"),
+        ("{ formula = 'a', of = 'budget' }", "`budget` is no fact table of the plan"),
+    ] {
+        let came = one(&format!("[figures]\nx = {figure}\n"), LINES).run(&["run"]);
+        assert!(came.said().contains(message), "{figure}: {}", came.said());
+        assert!(came.said().contains("interligo.toml:5"), "{figure}: {}", came.said());
+        assert_eq!(came.exit_status(), 2, "{figure}");
+    }
+}
+
+/// Figures may be written in any order, also around a band.
+#[test]
+fn figures_come_after_those_that_they_build_on() {
+    let figures = "[figures]\nlast = 'mid * 10'\nmid = \"if size = 'many' then first + 1 else first\"\nfirst = 'a'\n\
+                   [bands.size]\nof = 'first'\nedges = [3]\nnames = ['few', 'many']\n\
+                   [outputs.lines]\nto = 'lines.csv'\n";
+    let mut came = one(figures, "a\n2\n3\n").run(&["run"]);
+    assert_eq!(came.take_file("lines.csv"), "a,last,mid,first,size\n2,20,2,2,few\n3,40,4,3,many\n");
+}

@@ -59,6 +59,22 @@ fn two_facts_stand_side_by_side_by_what_they_share() {
          1,Wax,,,8,-8,-1\n\
          2,Wax,2025-02,,8,-8,-1\n"
     );
+    // The best group with its months in their order, which nobody asked to be another.
+    assert_eq!(
+        csv(
+            &folder,
+            &[
+                "--by",
+                "groups.name > month",
+                "--show",
+                "budget.target,year_before(revenue)",
+                "--top",
+                "1"
+            ]
+        ),
+        "level,groups.name,month,budget.target,year_before(revenue)\n\
+         1,Hives,,35,\n2,Hives,2025-01,25,\n2,Hives,2025-02,10,\n1,(the other 2),,8,\n"
+    );
     // Months of one are put beside quarters of the other by what each of them says.
     let quarters = office("[shared.quarter]\nsales = 'quarter(day)'\nbudget = 'month'\n");
     assert_eq!(

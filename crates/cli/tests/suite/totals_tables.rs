@@ -190,3 +190,54 @@ fn more_columns_than_anyone_reads_are_refused_with_their_number() {
     // In rows there may be any number.
     assert_eq!(csv(&folder, &["--by", "item", "--show", "lines"]).lines().count(), 10_001);
 }
+
+#[test]
+fn two_attributes_may_stand_across_and_levels_are_sorted_each_by_itself() {
+    let folder = shop("");
+    assert_eq!(
+        csv(&folder, &["--across", "item,month(day)", "--show", "lines"]),
+        "A 2025-01 lines,A 2025-02 lines,B 2025-02 lines,B 2025-03 lines,X 2025-03 lines,all lines\n1,1,1,1,1,5\n"
+    );
+    let sorted =
+        ["--by", "item > day", "--show", "quantity", "--sort=-quantity,-day", "--top", "1"];
+    assert_eq!(
+        csv(&folder, &sorted),
+        "level,item,day,quantity\n1,A,,5\n2,A,2025-02-10,3\n2,A,2025-01-10,2\n1,(the other 2),,10\n"
+    );
+}
+
+#[test]
+fn the_file_of_a_run_and_the_command_say_the_same() {
+    let settings = "by = ['month(day) > item']\nacross = ['quantity > 2']\nshow = ['lines', 'revenue', 'share(lines)']\n\
+                    where = \"item <> 'X'\"\nsort = ['-lines']\ntop = 2\nall-periods = true\n";
+    let folder = shop(&format!("\n[outputs.shape]\nto = 'shape.csv'\n{settings}"));
+    let file = folder.run(&["run"]).take_file("shape.csv");
+    assert_eq!(file, csv(&folder, &["shape"]));
+    let by_options = [
+        "--by",
+        "month(day) > item",
+        "--across",
+        "quantity > 2",
+        "--show",
+        "lines,revenue,share(lines)",
+        "--where",
+        "item <> 'X'",
+        "--sort=-lines",
+        "--top",
+        "2",
+        "--all-periods",
+    ];
+    assert_eq!(file, csv(&folder, &by_options));
+    for threads in ["1", "3"] {
+        assert_eq!(file, csv(&folder, &["shape", "--threads", threads, "--block", "16"]));
+    }
+}
+
+#[test]
+fn what_cannot_be_written_or_read_on_leaves_no_table() {
+    let folder = shop("\n[outputs.by]\nto = 'gone/by.csv'\nby = ['item']\n");
+    std::fs::write(folder.path().join("gone"), "a file, not a folder").unwrap();
+    let came = folder.run(&["run"]);
+    assert_eq!(came.exit_status(), 4, "{}", came.said());
+    assert!(came.said().contains("gone"), "{}", came.said());
+}

@@ -136,3 +136,35 @@ fn in_type(value: Value<'static>, ty: Type) -> Value<'static> {
         (value, _) => value,
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::date::PeriodUnit;
+
+    #[test]
+    fn values_of_another_fact_take_the_form_of_the_first() {
+        let text = |text: &'static str| Value::Text(text.into());
+        let period = |unit, text: &str| Value::Period(Period::parse(unit, text).unwrap());
+        let (quarter, month) = (PeriodUnit::Quarter, PeriodUnit::Month);
+        let number = Type::Number { places: 0 };
+        let day = Value::Date(crate::date::Day::parse(b"2025-05-31").unwrap());
+        for (value, ty, becomes) in [
+            (text("2025-05"), Type::Period(month), period(month, "2025-05")),
+            (text("May 2025"), Type::Period(month), period(month, "2025-05")),
+            (text("2025-05"), Type::Period(quarter), period(quarter, "2025-Q2")),
+            (day.clone(), Type::Period(quarter), period(quarter, "2025-Q2")),
+            // A quarter is no month, and what is no period stays what it is.
+            (period(quarter, "2025-Q2"), Type::Period(month), period(quarter, "2025-Q2")),
+            (text("spring"), Type::Period(month), text("spring")),
+            (text("2025"), number, Value::Number(2025.into())),
+            (text("x"), number, text("x")),
+            (Value::Number(2025.into()), Type::Text, text("2025")),
+            (period(month, "2025-05"), Type::Text, text("2025-05")),
+            (day, Type::Text, text("2025-05-31")),
+            (Value::Blank, Type::Period(month), Value::Blank),
+        ] {
+            assert_eq!(in_type(value.clone(), ty), becomes, "{value} as {ty:?}");
+        }
+    }
+}

@@ -132,7 +132,7 @@ impl TotalsPlan {
             }
             plan.filter = Some(expr);
         }
-        let time = time_attribute(&plan.by);
+        let time = time_attribute(&plan.by, engine);
         if let Some((shift, written)) = &totals.shift {
             let time = time.as_ref().map_err(|why| no_time(written, why))?;
             plan.by.iter_mut().for_each(|by| {

@@ -26,12 +26,17 @@ pub(crate) struct TimeAttribute {
 }
 
 /// The attribute with the shortest period of a date column. What speaks against one is said in words.
-pub(crate) fn time_attribute(by: &[ByExpr]) -> Result<TimeAttribute, String> {
+pub(crate) fn time_attribute(by: &[ByExpr], engine: &Engine) -> Result<TimeAttribute, String> {
     let mut found: Option<TimeAttribute> = None;
     for (attribute, by) in by.iter().enumerate() {
-        let (unit, day) = match &by.expr.kind {
+        // A period may have a name.
+        let mut expr = &by.expr;
+        while let ExprKind::Figure(figure) = expr.kind {
+            expr = &engine.figure(figure).expr;
+        }
+        let (unit, day) = match &expr.kind {
             ExprKind::PeriodOf(unit, day) => (*unit, day.as_ref()),
-            _ if by.expr.ty == Type::Date => (PeriodUnit::Day, &by.expr),
+            _ if expr.ty == Type::Date => (PeriodUnit::Day, expr),
             _ => continue,
         };
         let ExprKind::Column(column) = day.kind else {
