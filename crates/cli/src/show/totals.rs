@@ -264,17 +264,21 @@ fn left_out(table: &TotalsTable, aside: u64) -> Vec<String> {
         told.push(same);
         let all = table.measures.iter().filter(|other| (other.left_out, other.of_lines) == same);
         let names: Vec<&str> = all.map(|other| other.heading.as_str()).collect();
+        let verbs = if measure.left_out == 1 { ("has", "is") } else { ("have", "are") };
         notes.push(format!(
-            "{}: {} of {} have no value and are left out; `interligo check` says why.",
+            "{}: {} of {} {} no value and {} left out; `interligo check` says why.",
             names.join(", "),
             grouped(&measure.left_out.to_string()),
             counted(measure.of_lines, "line"),
+            verbs.0,
+            verbs.1,
         ));
     }
     if table.filtered > 0 {
         let all = table.lines + table.filtered;
+        let verb = if table.lines == 1 { "meets" } else { "meet" };
         notes.push(format!(
-            "{} of {} meet the condition.",
+            "{} of {} {verb} the condition.",
             grouped(&table.lines.to_string()),
             counted(all, "line")
         ));

@@ -152,7 +152,7 @@ fn what_the_plan_says_of_reading_must_make_sense() {
 fn a_misfit_that_the_first_look_did_not_see_is_a_finding() {
     let many: String = (0..9_000).map(|n| format!("{n};1{}/01/2025;A;1,5\n", 3 + n % 7)).collect();
     let came = sales("", &format!("no;day;item;quantity\n{many}x;01/13/2025;A;1.5\n"));
-    assert!(came.said().contains("quantity: 1 of 9,001 lines have no value"), "{}", came.said());
+    assert!(came.said().contains("quantity: 1 of 9,001 lines has no value"), "{}", came.said());
 }
 
 #[test]

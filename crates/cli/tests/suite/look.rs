@@ -60,6 +60,11 @@ fn rows_are_shown_with_their_places() {
         rows(&["--where", "quantity > 3 and month(day) = '2025-03'"]),
         "file,row,no,day,item,quantity\nsales.csv,5,4,2025-03-01,B,4\nsales.csv,6,5,2025-03-02,X,5\n"
     );
+    // Numbers are looked at as the texts they are, where texts are wanted.
+    assert_eq!(
+        rows(&["--where", "no like '_' and left(quantity, 1) = '4'"]),
+        "file,row,no,day,item,quantity\nsales.csv,5,4,2025-03-01,B,4\n"
+    );
     let came = folder.run(&["look", "sales", "--where", "item = 'none'"]);
     assert!(came.printed().ends_with("  No row.\n"), "{}", came.printed());
 }

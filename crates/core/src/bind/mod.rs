@@ -29,7 +29,7 @@ pub use computed::formula_columns;
 pub(crate) use computed::{BoundFormula, RowNames};
 pub use links::{Home, KeyPart, Route};
 pub use lookups::{BoundLookup, Validity};
-pub(crate) use needs::{Use, uses_of};
+pub(crate) use needs::{Use, needs_of, uses_of};
 pub use outputs::{BoundOutput, Content, LinesColumn, OutputKind, Request};
 pub(crate) use scope::{Reference, Scope};
 pub use sums::{SumsRequest, sums_request};

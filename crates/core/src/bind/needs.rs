@@ -9,7 +9,7 @@ use crate::plan::{ColumnName, ColumnType, Mistake, Written};
 /// What a column is needed as.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) struct Demand {
-    pub(super) ty: ColumnType,
+    pub(crate) ty: ColumnType,
     /// Whether a column that looks like something else may stay that, as in a sum, which may be one of days.
     pub(super) soft: bool,
     /// It stands beside a bare number, as in `1 - discount`: a rate, not an amount.
@@ -32,7 +32,7 @@ pub(crate) struct Use {
 }
 
 /// The names of a formula, with what each is needed as.
-pub(super) fn needs_of(node: &Node) -> Vec<(&ColumnName, Option<Demand>)> {
+pub(crate) fn needs_of(node: &Node) -> Vec<(&ColumnName, Option<Demand>)> {
     let mut needs: Vec<(*const Node, Demand)> = Vec::new();
     let mut names = Vec::new();
     node.walk(&mut |node| {

@@ -116,7 +116,7 @@ impl<'f> Binder<'f> {
         let (mut share, mut cumulated, mut shift) = (None, None, None);
         while let NodeKind::Call(Function::Summary(summary), arguments) = &node.kind {
             let misplaced = |other: &str| {
-                let message = format!("`{}` cannot stand inside of `{other}`", summary.name());
+                let message = format!("`{}` cannot stand inside of {other}", summary.name());
                 written.mistake(node.span.clone(), message).help(
                     "from the outside in: a share, what runs up, an earlier time; as in share(running(year_before(x)))",
                 )

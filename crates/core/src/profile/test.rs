@@ -2,7 +2,7 @@
 
 use arrow_array::StringViewArray;
 
-use crate::bind::RowNames;
+use crate::bind::{RowNames, needs_of};
 use crate::column::Column;
 use crate::formula::{Expr, ExprKind, Leaves, Overflow, Type, check, evaluate, parse};
 use crate::plan::{ColumnType, Mistake, Written};
@@ -28,6 +28,15 @@ impl RowTest {
         columns: &[String],
         types: &[ColumnType],
     ) -> Result<RowTest, Mistake> {
+        let node = parse(written)?;
+        // Codes of digits are texts where texts are wanted.
+        let mut types = types.to_vec();
+        for (name, needed) in needs_of(&node) {
+            let column = columns.iter().position(|column| *column == name.column);
+            if let (Some(column), Some(ColumnType::Text)) = (column, needed.map(|n| n.ty)) {
+                types[column] = ColumnType::Text;
+            }
+        }
         let leaf = |column: usize| {
             let ty = match types[column] {
                 ColumnType::Text => Type::Text,
@@ -39,7 +48,7 @@ impl RowTest {
             Expr { kind: ExprKind::Column(column), ty }
         };
         let names = RowNames { table, columns, leaf: &leaf };
-        let expr = check(&parse(written)?, &names, written)?;
+        let expr = check(&node, &names, written)?;
         if expr.ty != Type::YesNo {
             return Err(written
                 .mistaken("a condition is wanted here")

@@ -117,21 +117,17 @@ impl Layout {
         let measures = self.headings();
         let mut sort = Vec::new();
         for key in &bound.sort {
-            let by = match measures.iter().position(|heading| *heading == key.name) {
-                Some(measure) => SortBy::Measure(measure),
-                None => {
-                    match attributes.iter().position(|heading| *heading == key.name) {
-                        Some(attribute) => SortBy::Attribute(attribute),
-                        None => {
-                            let message = format!("`{}` is not a column of the table", key.name);
-                            let known = measures.iter().map(String::as_str).chain(attributes);
-                            return Err(key.written.mistaken(message).nearest(&key.name, known).or_help(
-                            "name one that is shown, with `-` before it for the largest first",
-                        ));
-                        }
-                    }
-                }
-            };
+            let measure = measures.iter().position(|heading| *heading == key.name);
+            let attribute = || attributes.iter().position(|heading| *heading == key.name);
+            let by = measure.map(SortBy::Measure).or_else(|| attribute().map(SortBy::Attribute));
+            let by = by.ok_or_else(|| {
+                let message = format!("`{}` is not a column of the table", key.name);
+                let known = measures.iter().map(String::as_str).chain(attributes.iter().copied());
+                key.written
+                    .mistaken(message)
+                    .nearest(&key.name, known)
+                    .or_help("name one that is shown, with `-` before it for the largest first")
+            })?;
             let runs = |column: &Column| column.cumulated == Some(Cumulated::Running);
             if let SortBy::Measure(measure) = by
                 && self.columns.get(measure).is_some_and(runs)

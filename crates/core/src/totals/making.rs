@@ -1,5 +1,7 @@
 //! A table in the making: sums run up, rows are put in order, and values are worked out of sums.
 
+use std::cmp::Ordering;
+
 use super::cube::Key;
 use super::cumulate::{along_columns, along_rows};
 use super::layout::{Column, Layout, Order, SortBy};
@@ -91,23 +93,21 @@ impl Making<'_> {
             };
             let mut keyed: Vec<(Vec<Value<'static>>, Node)> =
                 std::mem::take(&mut node.children).into_iter().map(|c| (keys(&c), c)).collect();
-            keyed.sort_by(|(a, _), (b, _)| {
-                let orders = self.layout.sort.iter().map(|(_, order)| *order);
-                a.iter().zip(b).zip(orders).fold(
-                    std::cmp::Ordering::Equal,
-                    |so_far, ((a, b), order)| {
-                        so_far.then_with(|| match (a.is_blank(), b.is_blank(), order) {
-                            // Blanks stay last in either order.
-                            (true, _, _) | (_, true, _) => a.is_blank().cmp(&b.is_blank()),
-                            (_, _, Order::Ascending) => a.cmp(b),
-                            (_, _, Order::Descending) => b.cmp(a),
-                        })
-                    },
-                )
-            });
+            keyed.sort_by(|(a, _), (b, _)| self.in_order(a, b));
             node.children = keyed.into_iter().map(|(_, child)| child).collect();
         }
         node.children.iter_mut().for_each(|child| self.sort(child, level + 1));
+    }
+
+    /// The order of two rows by what they are sorted by. Blanks stay last in either direction.
+    fn in_order(&self, a: &[Value<'_>], b: &[Value<'_>]) -> Ordering {
+        let keys = a.iter().zip(b).zip(&self.layout.sort);
+        let compared = keys.map(|((a, b), (_, order))| match (a.is_blank(), b.is_blank(), order) {
+            (true, _, _) | (_, true, _) => a.is_blank().cmp(&b.is_blank()),
+            (_, _, Order::Ascending) => a.cmp(b),
+            (_, _, Order::Descending) => b.cmp(a),
+        });
+        compared.fold(Ordering::Equal, Ordering::then)
     }
 
     /// The value of a measure of a row: of its whole, or of a column across. The difference follows the columns.

@@ -1,17 +1,20 @@
 //! Whatever a person writes into a plan or a formula, the answer is a result or a mistake with a place.
 
 use std::collections::BTreeSet;
+use std::sync::LazyLock;
 
 use interligo_core::amount;
-use interligo_core::bind::{Headings, Request, TableColumns, bind};
+use interligo_core::bind::{Content, Headings, Request, TableColumns, TotalsRequest, bind};
 use interligo_core::pattern::NamePattern;
-use interligo_core::plan::{Mistake, Plan};
+use interligo_core::plan::{Mistake, Plan, Written};
 use interligo_core::style::{DateStyle, NumberStyle};
 use proptest::prelude::*;
 
 use crate::support::totals_request;
 
 const PLAN: &str = include_str!("../../../../demo/interligo.toml");
+
+static PARSED: LazyLock<Plan> = LazyLock::new(|| Plan::parse(PLAN).unwrap());
 
 fn headings() -> Headings {
     let mut headings = Headings::default();
@@ -71,6 +74,36 @@ proptest! {
             prop_assert!(!mistake.message.is_empty());
             if let Some(span) = &mistake.span {
                 prop_assert!(span.end <= text.len() && text.is_char_boundary(span.start));
+            }
+        }
+    }
+
+    /// The words of the language in any order, as an attribute, as what is shown, as a condition and as an order.
+    #[test]
+    fn prop_any_words_are_totals_or_a_mistake(words in prop::collection::vec(prop::sample::select(vec![
+        "quantity", "sold_on", "groups.name", "budget.target", "lines", "(", ")", ",", ">", "-", "+", "*", "/", "||", "=",
+        "not", "and", "or", "in", "between", "is", "blank", "like", "if", "then", "else", "'x'", "2", "true", "month(sold_on)",
+        "extract(", "from", "for", "substring(", "position(", "cast(", "as", "number", "date", "count(", "distinct", "avg(",
+        "share(", "running(", "year_before(", "year_to_date(", "revenue", "coalesce(", "power(", "round(", "least(",
+    ]), 0..9)) {
+        let text = words.join(" ");
+        let written = || vec![Written::in_option("test", &text, 0..text.len())];
+        let plan = &*PARSED;
+        let asked = [
+            TotalsRequest { by: written(), ..TotalsRequest::default() },
+            TotalsRequest { across: written(), ..TotalsRequest::default() },
+            TotalsRequest { show: Some(written()), ..TotalsRequest::default() },
+            TotalsRequest { filter: Some(written().remove(0)), ..TotalsRequest::default() },
+            TotalsRequest { sort: written(), ..TotalsRequest::default() },
+        ];
+        for asked in asked {
+            let content = Content::Totals(Box::new(asked));
+            let request = Request { name: "totals".into(), to: None, of: None, content };
+            for mistake in bind(plan, &headings(), &[request], &BTreeSet::new()).err().into_iter().flatten() {
+                prop_assert!(!mistake.message.is_empty());
+                if let Some(span) = &mistake.span {
+                    prop_assert!(span.start <= span.end && span.end <= text.len(), "{}: {:?}", text, mistake);
+                }
             }
         }
     }
