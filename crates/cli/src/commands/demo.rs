@@ -62,10 +62,10 @@ pub(crate) fn demo(options: &DemoOptions, out: Out<'_>) -> Result<(), Failure> {
             "interligo totals --by families.name --show lines,revenue,margin".to_owned(),
             "any figure by any attribute",
         ),
-        (
-            "interligo totals --by \"customers.region, quarter(sold_on)\" --show profit".to_owned(),
-            "",
-        ),
+        ("interligo totals budget --by groups.name".to_owned(), "what was sold beside the budget"),
+        ("interligo totals top_products --bars".to_owned(), "the ten best products, and the rest"),
+        ("interligo calendar prices".to_owned(), "when prices hold, and the days without one"),
+        ("interligo mend".to_owned(), "right keys in the place of wrong ones, one by one"),
         ("interligo run".to_owned(), "the outputs again, after a change of interligo.toml"),
     ] {
         writeln!(out, "{}", format!("  {command:<72}{what}").trim_end())?;

@@ -165,6 +165,10 @@ fn what_makes_no_table_is_refused_with_a_way_out() {
         assert!(came.said().contains(message), "{arguments:?}: {}{}", came.said(), came.printed());
         assert_eq!(came.exit_status(), 2, "{arguments:?}");
     }
+    // Said once, though the lines are seen twice.
+    let came =
+        shop("").run(&["totals", "--by", "itm, month(day)", "--show", "year_before(quantity)"]);
+    assert_eq!(came.said().matches("is called `itm`").count(), 1, "{}", came.said());
     assert_eq!(
         csv(&shop(""), &["--show", "sum(quantity * 2),avg(prices.price),count(distinct item)"])
             .lines()

@@ -128,6 +128,10 @@ pub(super) fn bind_totals(
     let mut layout = Some(layout);
     let mut totals = Vec::new();
     for (number, source) in sources.into_iter().enumerate() {
+        // What is wrong with the attributes is said once.
+        if number > 0 && !mistakes.is_empty() {
+            break;
+        }
         let fact = &mut facts[source.fact];
         let apart = (source.fact != owner).then_some(request.unreached);
         totals.push((

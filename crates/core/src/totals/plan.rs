@@ -8,7 +8,7 @@ use super::shift::{shifted, time_attribute};
 use super::table::MeasureKind;
 use crate::bind::{Base, BoundBase, BoundTotals};
 use crate::engine::Engine;
-use crate::formula::{Expr, ExprKind, Summary, Type, check, type_name};
+use crate::formula::{Expr, ExprKind, Node, Summary, Type, check, type_name};
 use crate::plan::{Mistake, ShownForm, TotalRule, Written};
 use crate::value::Value;
 
@@ -175,44 +175,44 @@ impl TotalsPlan {
                 named(MeasureKind::Amount(places), places, work)
             }
             Base::Figure(figure) => self.add_figure(*figure, base, engine)?,
-            Base::Of(summary, node) => {
-                let expr = check(node, engine, &base.written)?;
-                let number = matches!(expr.ty, Type::Number { .. });
-                if summary.needs_number() && !number {
-                    return Err(no_number(base, expr.ty));
-                }
-                let least_places = if number { engine.least_places(&expr) } else { 0 };
-                let shown = shown_of(&expr, engine);
-                match summary {
-                    Summary::Sum => {
-                        named(shown, least_places, Work::Of(self.gather(expr, How::Sum)))
-                    }
-                    Summary::Average => named(shown, 0, Work::Of(self.gather(expr, How::Average))),
-                    Summary::Smallest | Summary::Largest => {
-                        let how = if *summary == Summary::Smallest {
-                            How::Smallest
-                        } else {
-                            How::Largest
-                        };
-                        named(shown, least_places, Work::Of(self.gather(expr, how)))
-                    }
-                    Summary::Count => {
-                        named(MeasureKind::Count, 0, Work::Known(self.gather(expr, How::Count)))
-                    }
-                    Summary::CountBlank => {
-                        named(MeasureKind::Count, 0, Work::Blank(self.gather(expr, How::Count)))
-                    }
-                    _ => {
-                        let by = ByExpr::new(String::new(), expr.clone(), engine);
-                        let sum = self.gather(expr, How::Distinct);
-                        self.sums[sum].by = Some(by);
-                        named(MeasureKind::Count, 0, Work::Of(sum))
-                    }
-                }
-            }
+            Base::Of(summary, node) => self.add_summary(*summary, node, base, engine)?,
         };
         self.measures.push(measure);
         Ok(())
+    }
+
+    /// The average, smallest value or count of an expression.
+    fn add_summary(
+        &mut self,
+        summary: Summary,
+        node: &Node,
+        base: &BoundBase,
+        engine: &Engine,
+    ) -> Result<Measure, Mistake> {
+        let expr = check(node, engine, &base.written)?;
+        let number = matches!(expr.ty, Type::Number { .. });
+        if summary.needs_number() && !number {
+            return Err(no_number(base, expr.ty));
+        }
+        let of_value = (shown_of(&expr, engine), engine.least_places(&expr));
+        let count = (MeasureKind::Count, 0);
+        let (how, (kind, least_places)) = match summary {
+            Summary::Sum => (How::Sum, of_value),
+            Summary::Average => (How::Average, (of_value.0, 0)),
+            Summary::Smallest => (How::Smallest, of_value),
+            Summary::Largest => (How::Largest, of_value),
+            Summary::Count | Summary::CountBlank => (How::Count, count),
+            _ => (How::Distinct, count),
+        };
+        let by = (how == How::Distinct).then(|| ByExpr::new(String::new(), expr.clone(), engine));
+        let sum = self.gather(expr, how);
+        self.sums[sum].by = by;
+        let work = match summary {
+            Summary::Count => Work::Known(sum),
+            Summary::CountBlank => Work::Blank(sum),
+            _ => Work::Of(sum),
+        };
+        Ok(Measure { heading: base.heading.clone(), least_places, kind, work })
     }
 
     /// The total of a figure, by the rule that it states or by what it is.
