@@ -38,6 +38,14 @@ impl Value<'_> {
         }
     }
 
+    /// The same value, whose text is not copied.
+    pub fn borrowed(&self) -> Value<'_> {
+        match self {
+            Value::Text(text) => Value::Text(Cow::Borrowed(text)),
+            other => other.clone(),
+        }
+    }
+
     /// The value without ties to what it was taken from.
     pub fn into_owned(self) -> Value<'static> {
         match self {

@@ -13,7 +13,9 @@ use super::numeric::{Mantissas, Numeric, arithmetic, choose, factor, map, round}
 use super::rows::compare;
 use super::syntax::Operator;
 use super::typed::{Expr, ExprKind, Type, kind_of};
-use crate::column::{Column, DateColumn, NumberColumn, Numbers, is_known, known_where};
+use crate::column::{
+    Column, DateColumn, NumberColumn, Numbers, is_blank_text, is_known, known_where,
+};
 use crate::date::{Day, Period, PeriodUnit};
 use crate::decimal::Decimal;
 use crate::value::Value;
@@ -43,6 +45,7 @@ pub(crate) fn compute<'a>(expr: &Expr, inputs: &'a impl Inputs) -> Option<Comput
         | ExprKind::And(..)
         | ExprKind::Or(..)
         | ExprKind::Not(_)
+        | ExprKind::OneOf(..)
         | ExprKind::IsBlank(_) => Cow::Owned(Column::YesNo(condition(expr, inputs)?)),
         ExprKind::Band(number, band) => {
             let number = numeric(number, inputs)?;
@@ -79,7 +82,7 @@ fn call(scalar: Scalar, list: &[Expr], ty: Type, inputs: &impl Inputs) -> Option
         values.clear();
         values.extend(operands.iter().map(|(same, column)| match column {
             Some(column) => column.value(row),
-            None => same.clone(),
+            None => same.borrowed(),
         }));
         let blank = values.iter().any(Value::is_blank);
         results.push(if blank { Value::Blank } else { apply(scalar, &values).ok()? });
@@ -172,6 +175,7 @@ fn condition(expr: &Expr, inputs: &impl Inputs) -> Option<Truths> {
     let rows = inputs.rows();
     Some(match &expr.kind {
         ExprKind::Compare(operator, a, b) => compare_columns(*operator, a, b, inputs)?,
+        ExprKind::OneOf(a, list) => one_of(a, list, inputs)?,
         ExprKind::Not(a) => {
             condition(a, inputs)?.into_iter().map(|truth| truth.map(|yes| !yes)).collect()
         }
@@ -186,6 +190,30 @@ fn condition(expr: &Expr, inputs: &impl Inputs) -> Option<Truths> {
             Column::YesNo(values) => values.clone(),
             _ => return None,
         },
+    })
+}
+
+/// Whether values are among some in order.
+fn one_of(operand: &Expr, list: &[Value<'_>], inputs: &impl Inputs) -> Option<Truths> {
+    let column = compute(operand, inputs)?;
+    Some(match column.as_ref() {
+        Column::Text(texts) => {
+            let text = |value: &Value<'_>| match value {
+                Value::Text(text) => Some(text.to_string()),
+                _ => None,
+            };
+            let list: Vec<String> = list.iter().filter_map(text).collect();
+            let is_one =
+                |text: &str| list.binary_search_by(|known| known.as_str().cmp(text)).is_ok();
+            let test = |text: &str| (!is_blank_text(text)).then(|| is_one(text));
+            (0..texts.len()).map(|row| test(texts.value(row))).collect()
+        }
+        other => (0..inputs.rows())
+            .map(|row| match other.value(row) {
+                Value::Blank => None,
+                value => Some(list.binary_search_by(|known| known.cmp(&value)).is_ok()),
+            })
+            .collect(),
     })
 }
 
@@ -218,7 +246,7 @@ fn compare_columns(operator: Operator, a: &Expr, b: &Expr, inputs: &impl Inputs)
         (Column::Text(texts), Value::Text(wanted)) => (0..texts.len())
             .map(|row| {
                 let text = texts.value(row);
-                let known = !crate::column::is_blank_text(text);
+                let known = !is_blank_text(text);
                 known.then(|| compare(operator, &text, &wanted.as_ref()))
             })
             .collect(),
@@ -321,6 +349,9 @@ mod tests {
                 "b is blank",
                 "not a = 1 and b <> 2",
                 "a between 0 and 5 or t in ('y', 'z')",
+                "b not in (3, 5.0, -1) and t not in ('x')",
+                "d in ('2024-06-01', '2024-07-02', '2024-07-03')",
+                "a in (b, 1, blank)",
             ]);
             prop_oneof![
                 pair.prop_map(|(x, o, y)| format!("({x} {o} {y})")),

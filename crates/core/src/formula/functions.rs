@@ -318,17 +318,24 @@ fn padded(text: &str, length: usize, with: &str, left: bool) -> String {
 
 /// Whether a text fits a pattern in which `%` is any text and `_` any one sign.
 fn is_like(text: &str, pattern: &str) -> bool {
+    if text.is_ascii() && pattern.is_ascii() {
+        return fits(text.as_bytes(), pattern.as_bytes(), b'%', b'_');
+    }
     let (text, pattern): (Vec<char>, Vec<char>) =
         (text.chars().collect(), pattern.chars().collect());
-    // Where to go on when a longer text is tried for the last `%`.
+    fits(&text, &pattern, '%', '_')
+}
+
+fn fits<T: Copy + PartialEq>(text: &[T], pattern: &[T], any: T, one: T) -> bool {
+    // Where to go on when a longer text is tried for the last `any`.
     let (mut at, mut of, mut again) = (0, 0, None);
     while at < text.len() {
         match pattern.get(of) {
-            Some('%') => {
+            Some(sign) if *sign == any => {
                 again = Some((at, of + 1));
                 of += 1;
             }
-            Some(sign) if *sign == '_' || *sign == text[at] => {
+            Some(sign) if *sign == one || *sign == text[at] => {
                 at += 1;
                 of += 1;
             }
@@ -341,7 +348,7 @@ fn is_like(text: &str, pattern: &str) -> bool {
             },
         }
     }
-    pattern[of..].iter().all(|sign| *sign == '%')
+    pattern[of..].iter().all(|sign| *sign == any)
 }
 
 fn part_of(field: Field, day: Day) -> i32 {
@@ -429,17 +436,18 @@ mod tests {
     proptest! {
         /// Patterns against all ways of cutting the text.
         #[test]
-        fn prop_patterns_fit_as_trying_all_cuts_says(text in "[ab]{0,6}", pattern in "[ab_%]{0,5}") {
-            fn fits(text: &[u8], pattern: &[u8]) -> bool {
+        fn prop_patterns_fit_as_trying_all_cuts_says(text in "[abñ]{0,6}", pattern in "[abñ_%]{0,5}") {
+            fn cut(text: &[char], pattern: &[char]) -> bool {
                 match pattern.split_first() {
                     None => text.is_empty(),
-                    Some((b'%', rest)) => (0..=text.len()).any(|cut| fits(&text[cut..], rest)),
+                    Some(('%', rest)) => (0..=text.len()).any(|at| cut(&text[at..], rest)),
                     Some((sign, rest)) => {
-                        text.first().is_some_and(|t| *sign == b'_' || t == sign) && fits(&text[1..], rest)
+                        text.first().is_some_and(|t| *sign == '_' || t == sign) && cut(&text[1..], rest)
                     }
                 }
             }
-            prop_assert_eq!(is_like(&text, &pattern), fits(text.as_bytes(), pattern.as_bytes()));
+            let signs = |text: &str| text.chars().collect::<Vec<_>>();
+            prop_assert_eq!(is_like(&text, &pattern), cut(&signs(&text), &signs(&pattern)));
         }
 
         /// The week of a year later is the same week, but for a week 53.

@@ -35,7 +35,7 @@ type Outcome<'a> = Result<Value<'a>, Overflow>;
 /// can overflow; a branch that is not taken is not looked at.
 pub(crate) fn evaluate<'a>(expr: &'a Expr, leaves: &'a impl Leaves) -> Outcome<'a> {
     Ok(match &expr.kind {
-        ExprKind::Constant(value) => value.clone(),
+        ExprKind::Constant(value) => value.borrowed(),
         ExprKind::Column(column) => leaves.column(*column),
         ExprKind::Attribute { route, column } => leaves.attribute(*route, *column),
         ExprKind::Figure(figure) => leaves.figure(*figure),
@@ -65,6 +65,10 @@ pub(crate) fn evaluate<'a>(expr: &'a Expr, leaves: &'a impl Leaves) -> Outcome<'
                 Value::YesNo(compare(*operator, &x, &y))
             }
         }
+        ExprKind::OneOf(a, list) => match evaluate(a, leaves)? {
+            Value::Blank => Value::Blank,
+            value => Value::YesNo(list.binary_search_by(|known| known.cmp(&value)).is_ok()),
+        },
         ExprKind::Not(a) => match truth(a, leaves)? {
             Some(yes) => Value::YesNo(!yes),
             None => Value::Blank,

@@ -84,6 +84,8 @@ pub(crate) enum ExprKind {
     Round(Box<Expr>, u8, Rounding),
     Abs(Box<Expr>),
     PeriodOf(PeriodUnit, Box<Expr>),
+    /// Whether it is one of these values, which are in order.
+    OneOf(Box<Expr>, Arc<[Value<'static>]>),
     /// The name of the band in which a number lies.
     Band(Box<Expr>, Arc<Band>),
     /// A function that works value by value; blank where any of its values is.
@@ -183,13 +185,8 @@ impl Checker<'_> {
                 expr(ExprKind::IsBlank(boxed(self.check(operand)?)), Type::YesNo),
             ),
             NodeKind::In { operand, list, negated } => {
-                let mut tests =
-                    list.iter().map(|item| self.compare(Operator::Equal, operand, item));
-                let first = tests.next().expect("the parser puts a value into every list")?;
-                let any = tests.try_fold(first, |any, test| {
-                    Ok(expr(ExprKind::Or(boxed(any), boxed(test?)), Type::YesNo))
-                })?;
-                negate_if(*negated, any)
+                let tests = list.iter().map(|item| self.compare(Operator::Equal, operand, item));
+                negate_if(*negated, one_of(tests.collect::<Result<_, _>>()?))
             }
             NodeKind::Between { operand, low, high, negated } => {
                 let low = self.compare(Operator::GreaterOrEqual, operand, low)?;
@@ -457,6 +454,30 @@ fn negated(operand: Expr) -> Expr {
     expr(ExprKind::Negate(boxed(operand)), ty)
 }
 
+/// Whether one of some comparisons holds. With constants, the operand is looked at once.
+fn one_of(tests: Vec<Expr>) -> Expr {
+    let constant = |test: &Expr| match &test.kind {
+        ExprKind::Compare(_, a, b) => match (&a.kind, &b.kind) {
+            (ExprKind::Constant(_), _) | (_, ExprKind::Constant(Value::Blank)) => None,
+            (_, ExprKind::Constant(value)) => Some(value.clone()),
+            _ => None,
+        },
+        _ => None,
+    };
+    let constants: Option<Vec<Value<'static>>> = tests.iter().map(constant).collect();
+    let mut tests = tests.into_iter();
+    let first = tests.next().expect("the parser puts a value into every list");
+    match (constants, first.kind) {
+        (Some(mut list), ExprKind::Compare(_, operand, _)) => {
+            list.sort();
+            expr(ExprKind::OneOf(operand, list.into()), Type::YesNo)
+        }
+        (_, kind) => tests.fold(expr(kind, Type::YesNo), |any, test| {
+            expr(ExprKind::Or(boxed(any), boxed(test)), Type::YesNo)
+        }),
+    }
+}
+
 fn negate_if(negated: bool, test: Expr) -> Expr {
     if negated { expr(ExprKind::Not(boxed(test)), Type::YesNo) } else { test }
 }
@@ -476,6 +497,7 @@ impl Expr {
             | ExprKind::Round(a, ..)
             | ExprKind::Abs(a)
             | ExprKind::PeriodOf(_, a)
+            | ExprKind::OneOf(a, _)
             | ExprKind::Band(a, _) => vec![a],
             ExprKind::Arithmetic(_, a, b)
             | ExprKind::Compare(_, a, b)
@@ -500,6 +522,7 @@ impl Expr {
             | ExprKind::Round(a, ..)
             | ExprKind::Abs(a)
             | ExprKind::PeriodOf(_, a)
+            | ExprKind::OneOf(a, _)
             | ExprKind::Band(a, _) => vec![a],
             ExprKind::Arithmetic(_, a, b)
             | ExprKind::Compare(_, a, b)

@@ -125,6 +125,7 @@ pub(super) fn over_totals(
         ExprKind::If(a, b, c) => ExprKind::If(again(a)?, again(b)?, again(c)?),
         ExprKind::Coalesce(list) => ExprKind::Coalesce(all_over(list, engine, parts)?),
         ExprKind::Call(scalar, list) => ExprKind::Call(*scalar, all_over(list, engine, parts)?),
+        ExprKind::OneOf(a, list) => ExprKind::OneOf(again(a)?, list.clone()),
         ExprKind::Band(a, band) => ExprKind::Band(again(a)?, band.clone()),
         ExprKind::Constant(_)
         | ExprKind::Column(_)
