@@ -1,8 +1,9 @@
 //! `interligo demo`.
 
 use interligo_core::bind::{Content, Request, TotalsRequest};
-use interligo_core::engine::Extent;
+use interligo_core::engine::{Engine, Extent};
 use interligo_core::plan::Written;
+use interligo_core::tieout::TieOut;
 use interligo_io::{OnDuplicates, OnStop, Pace};
 
 use super::{Opened, Out};
@@ -35,24 +36,33 @@ pub(crate) fn demo(options: &DemoOptions, out: Out<'_>) -> Result<(), Failure> {
     requests.push(by_group_and_month());
     let engines = opened.prepare(&requests, Extent::Everything, OnDuplicates::Stop)?;
     let mut ran = opened.run(&engines, OnStop::Stop)?;
-    let (engine, outcome) =
-        engines.iter().zip(&mut ran.outcomes).next().expect("the demo has a fact");
-    let profit = outcome.totals.pop().map(|(_, table)| table);
-    outcome.tie_out.written.retain(|written| !written.to.is_empty());
+    let mut profit = None;
+    for outcome in &mut ran.outcomes {
+        let asked = outcome.totals.iter().position(|(name, _)| name == PROFIT);
+        profit = profit.or(asked.map(|at| outcome.totals.swap_remove(at).1));
+        outcome.tie_out.written.retain(|written| written.output != PROFIT);
+    }
+    let ties: Vec<&TieOut> = ran.outcomes.iter().map(|outcome| &outcome.tie_out).collect();
+    let facts: Vec<(&Engine, &TieOut)> = engines.iter().zip(ties.iter().copied()).collect();
 
     writeln!(
         out,
         "The Mielo Cooperative sells beekeeping supplies. Its files and its plan are in `{folder}`.\n"
     )?;
-    show::tables_read(out, &outcome.tie_out)?;
+    show::tables_read(out, &ties)?;
     writeln!(out)?;
-    show::link_health(out, engine, &outcome.tie_out)?;
+    show::link_health(out, &facts)?;
     show::title(out, "Profit by group and month of 2025")?;
     if let Some(profit) = &profit {
         show::bare(out, profit, "  ")?;
     }
     writeln!(out)?;
-    show::tie_out(out, &opened.project.plan, &outcome.tie_out)?;
+    for (number, tie) in ties.iter().enumerate() {
+        if number > 0 {
+            writeln!(out)?;
+        }
+        show::tie_out(out, &opened.project.plan, tie)?;
+    }
     show::summary(out, &ran)?;
     show::title(out, "What to try next")?;
     for (command, what) in [
@@ -74,10 +84,13 @@ pub(crate) fn demo(options: &DemoOptions, out: Out<'_>) -> Result<(), Failure> {
     Ok(())
 }
 
+/// The name of the totals that only the demo shows.
+const PROFIT: &str = "profit by group and month";
+
 fn by_group_and_month() -> Request {
     let written = |text: &str| Written::in_option("demo", text, 0..text.len());
     Request {
-        name: "profit".to_owned(),
+        name: PROFIT.to_owned(),
         to: None,
         of: None,
         content: Content::Totals(Box::new(TotalsRequest {

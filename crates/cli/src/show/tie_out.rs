@@ -253,10 +253,15 @@ pub(crate) fn drift_words(drift: &Drift) -> String {
     }
 }
 
-/// Prints the tables that were read.
-pub(crate) fn tables_read(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
+/// Prints the tables that were read, those that several facts use once.
+pub(crate) fn tables_read(out: Out<'_>, ties: &[&TieOut]) -> io::Result<()> {
     let mut table = TextTable::new(["Tables", ">rows", ">parts"]);
-    for read in [&tie.fact].into_iter().chain(&tie.lookups) {
+    let mut known: Vec<&str> = Vec::new();
+    for read in ties.iter().flat_map(|tie| [&tie.fact].into_iter().chain(&tie.lookups)) {
+        if known.contains(&read.table.as_str()) {
+            continue;
+        }
+        known.push(&read.table);
         table.row([
             read.table.clone(),
             grouped(&read.rows.read.to_string()),
@@ -266,10 +271,11 @@ pub(crate) fn tables_read(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
     table.print(out, "  ")
 }
 
-/// Prints the health of each link in a line.
-pub(crate) fn link_health(out: Out<'_>, engine: &Engine, tie: &TieOut) -> io::Result<()> {
+/// Prints the health of each link of each fact in a line.
+pub(crate) fn link_health(out: Out<'_>, facts: &[(&Engine, &TieOut)]) -> io::Result<()> {
     let mut table = TextTable::new(["Links", ">found", "of the lines"]);
-    for (link, route) in tie.links.iter().zip(&engine.bound.routes) {
+    let links = facts.iter().flat_map(|(engine, tie)| tie.links.iter().zip(&engine.bound.routes));
+    for (link, route) in links {
         let all: u64 = link.counts.iter().sum();
         let of = |status: LinkStatus| link.counts[status as usize];
         let others = LinkStatus::ALL.into_iter().skip(1).filter(|status| of(*status) > 0);
