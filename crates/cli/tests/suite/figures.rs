@@ -62,6 +62,12 @@ fn what_does_not_go_together_is_refused_at_its_place() {
         ("if a then 1", "`if` needs a condition, `a` is a number", ""),
         ("sum(a)", "`sum` speaks of many lines, a formula of one", "`show`"),
         ("a = code", "`=` cannot bring together a number and text", ""),
+        (
+            "if year(day) = 2025 then 1",
+            "cannot bring together a period (year) and a number",
+            "such as '2025'",
+        ),
+        ("if day > 5 then 1", "", "check that the plan names the right column"),
         ("x + 1", "the figures go in a circle: x -> x", ""),
         ("c * 2", "no figure or column of `sales` is called `c`", ""),
     ] {

@@ -267,7 +267,23 @@ impl Checker<'_> {
         let (mut a, mut b) = (self.check(left)?, self.check(right)?);
         self.read_beside(a.ty, &mut b, right)?;
         self.read_beside(b.ty, &mut a, left)?;
-        self.common(a.ty, b.ty, right.span.clone(), &format!("`{}`", operator.sign()))?;
+        let sign = format!("`{}`", operator.sign());
+        self.common(a.ty, b.ty, right.span.clone(), &sign).map_err(|mistake| {
+            match (a.ty, b.ty) {
+                (Type::Period(unit), _) | (_, Type::Period(unit)) => mistake.or_help(format!(
+                    "a period is compared with a text such as '{}', or with another; \
+                     `extract(month from …)` gives the bare number",
+                    unit.specimen()
+                )),
+                (Type::Date, _) | (_, Type::Date) => mistake.or_help(
+                    "a date is compared with a text such as '2025-12-31', or with another",
+                ),
+                (Type::Text, _) | (_, Type::Text) => mistake.or_help(
+                    "text stands in single quotes; `cast(x as number)` reads one as a number",
+                ),
+                _ => mistake,
+            }
+        })?;
         Ok(expr(ExprKind::Compare(operator, boxed(a), boxed(b)), Type::YesNo))
     }
 

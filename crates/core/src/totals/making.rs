@@ -5,7 +5,7 @@ use std::cmp::Ordering;
 use super::cube::Key;
 use super::cumulate::{along_columns, along_rows};
 use super::layout::{Column, Layout, Order, SortBy};
-use super::shift::TimeAttribute;
+use super::shift::{Shift, TimeAttribute};
 use super::table::{MeasureKind, TotalsColumn, TotalsError, TotalsMeasure, TotalsRow, TotalsTable};
 use super::tree::{Cells, Node, Sources};
 use crate::bind::{Cumulated, ShareOf};
@@ -128,6 +128,10 @@ impl Making<'_> {
             return difference(&first, &second, number - layout.columns.len())
                 .ok_or_else(|| TotalsError::DoesNotFit { measure: heading() });
         };
+        let plan = self.sources.0[column.source];
+        if plan.shift == Some(Shift::Period) && !self.has_time(node, at) {
+            return Ok(Value::Blank);
+        }
         let own = match column.cumulated {
             None => Some(&node.cells),
             Some(run) => {
@@ -147,6 +151,15 @@ impl Making<'_> {
             (Some(part), Some(of)) if !of.is_zero() => quotient(part, of)
                 .ok_or_else(|| TotalsError::DoesNotFit { measure: column.heading.clone() })?,
             _ => Value::Blank,
+        })
+    }
+
+    /// Whether a value is of one period: what lies before several is not what lies before each of them.
+    fn has_time(&self, node: &Node, at: At) -> bool {
+        let rows: usize = self.layout.levels.iter().sum();
+        self.layout.time.as_ref().is_some_and(|time| match time.attribute < rows {
+            true => node.path.len() > time.attribute,
+            false => at.is_some(),
         })
     }
 

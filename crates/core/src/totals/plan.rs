@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use super::layout::Layout;
 use super::ratio::{contains_ratio, has_total, over_totals};
-use super::shift::{shifted, time_attribute};
+use super::shift::{Shift, shifted, time_attribute};
 use super::table::MeasureKind;
 use crate::bind::{Base, BoundBase, BoundTotals};
 use crate::engine::Engine;
@@ -22,8 +22,8 @@ pub struct TotalsPlan {
     pub(crate) measures: Vec<Measure>,
     /// Which source of the table this is.
     pub(crate) source: usize,
-    /// Whether its lines are seen as later ones.
-    pub(crate) shifted: bool,
+    /// How much later its lines are seen.
+    pub(crate) shift: Option<Shift>,
     /// How the table is laid out; none for further sources of a table.
     pub layout: Option<Layout>,
 }
@@ -113,7 +113,7 @@ impl TotalsPlan {
             sums: Vec::new(),
             measures: Vec::new(),
             source: totals.source,
-            shifted: totals.shift.is_some(),
+            shift: totals.shift.as_ref().map(|(shift, _)| *shift),
             layout: None,
         };
         for by in &totals.attributes {
@@ -292,7 +292,7 @@ impl TotalsPlan {
 
     /// Whether its lines are seen as later ones; they are in the table for what was earlier.
     pub fn is_shifted(&self) -> bool {
-        self.shifted
+        self.shift.is_some()
     }
 
     /// All expressions that are worked out per line.

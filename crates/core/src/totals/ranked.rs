@@ -102,7 +102,8 @@ fn ranked(
 
 /// Groups of times after the last line are made by lines that are seen as later ones; they say nothing.
 fn drop_later_times(cube: &mut Cube, plans: &[&TotalsPlan], time: usize) {
-    let own = |slots: &Slots| slots.iter().zip(plans).any(|(s, plan)| s.is_some() && !plan.shifted);
+    let own =
+        |slots: &Slots| slots.iter().zip(plans).any(|(s, plan)| s.is_some() && !plan.is_shifted());
     let value = |key: &[u32]| &cube.attributes[time].values[key[time] as usize];
     let known = cube.groups.iter().filter(|(_, slots)| own(slots)).map(|(key, _)| value(key));
     let Some(last) = known.filter(|value| !value.is_blank()).max().cloned() else { return };

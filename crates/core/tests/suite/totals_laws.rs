@@ -320,3 +320,39 @@ fn periods_without_lines_are_shown_when_asked() {
         .collect();
     assert_eq!(keys, ["2024", "2024-11", "2024-12", "2025", "2025-01", "2025-02"]);
 }
+
+/// The year before a sum of quarters is the sum of theirs; the quarter before it is nothing.
+#[test]
+fn the_period_before_is_that_of_a_single_period() {
+    let at = |year, month, revenue| Line {
+        region: "Coast",
+        item: "A",
+        day: jiff::civil::date(year, month, 1),
+        revenue: Some(revenue),
+        profit: None,
+    };
+    let lines = [at(2024, 1, 1), at(2024, 4, 2), at(2025, 1, 4), at(2025, 4, 8)];
+    let show = ["revenue", "year_before(revenue)", "period_before(revenue)"];
+    let table = totals(&lines, asked(&["year(day) > quarter(day)"], &show));
+    let values: Vec<Vec<String>> =
+        table.rows.iter().map(|row| row.values.iter().map(ToString::to_string).collect()).collect();
+    assert_eq!(
+        values,
+        [
+            ["3", "", ""],
+            ["1", "", ""],
+            ["2", "", "1"],
+            ["", "", "2"],
+            ["12", "3", ""],
+            ["4", "1", ""],
+            ["8", "2", "4"]
+        ]
+    );
+    let across = TotalsRequest {
+        across: written(&["quarter(day)"]),
+        ..asked(&[], &["period_before(revenue)"])
+    };
+    let whole: Vec<String> =
+        totals(&lines, across).whole.values.iter().map(ToString::to_string).collect();
+    assert_eq!(whole, ["", "1", "2", "", "4", ""]);
+}
