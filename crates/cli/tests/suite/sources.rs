@@ -48,7 +48,7 @@ fn items() -> Sheet {
 fn plan(format: Format, [sales, items]: [&str; 2]) -> String {
     let (sales, items) = (format.from(sales), format.from(items));
     format!(
-        "[tables.sales]\nrole = \"fact\"\nfrom = '{sales}'\n\
+        "[tables.sales]\nrole = \"fact\"\nfrom = '{sales}'\ntotal-rows = \"keep\"\n\
          columns = {{ sold_on = {{ type = \"date\" }}, quantity = {{ type = \"integer\" }}, price = {{ type = \"number\" }} }}\n\
          [tables.items]\nfrom = '{items}'\nkey = \"code\"\n\
          [[link]]\npath = \"sales.item -> items.code\"\n\
