@@ -1,7 +1,8 @@
 //! A formula over columns that are at hand, without a plan: for trying one out, and for measuring what it costs.
 
 use super::columns::{Inputs, compute};
-use super::typed::{Expr, ExprKind, Names, check, type_of};
+use super::expr::{Expr, ExprKind};
+use super::typed::{Names, check, type_of};
 use super::{Leaves, evaluate, kind_of, parse};
 use crate::column::Column;
 use crate::plan::{ColumnName, Mistake, Written};

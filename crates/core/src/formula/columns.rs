@@ -8,11 +8,12 @@ use std::borrow::Cow;
 
 use arrow_array::{Array, StringViewArray};
 
+use super::expr::{Expr, ExprKind};
 use super::functions::{Scalar, apply};
 use super::numeric::{Mantissas, Numeric, arithmetic, choose, factor, map, round};
 use super::rows::compare;
 use super::syntax::Operator;
-use super::typed::{Expr, ExprKind, Type, kind_of};
+use super::typed::{Type, kind_of};
 use crate::column::{
     Column, DateColumn, NumberColumn, Numbers, is_blank_text, is_known, known_where,
 };

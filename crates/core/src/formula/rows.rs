@@ -1,9 +1,10 @@
 //! Expressions worked out line by line: every case, exactly, at leisure. The column-by-column way in
 //! `columns` must give the same and falls back to this where its fixed form does not suffice.
 
+use super::expr::{Expr, ExprKind};
 use super::functions::apply;
 use super::syntax::Operator;
-use super::typed::{Expr, ExprKind, Type};
+use super::typed::Type;
 use crate::date::Period;
 use crate::decimal::{Decimal, QUOTIENT_PLACES};
 pub(crate) use crate::value::Value;

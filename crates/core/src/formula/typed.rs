@@ -3,14 +3,13 @@
 
 use std::borrow::Cow;
 use std::ops::Range;
-use std::sync::Arc;
 
-use super::bands::Band;
+use super::expr::{Expr, ExprKind};
 use super::functions::{self, Scalar, Takes, takes_of};
 use super::syntax::{Function, Node, NodeKind, Operator};
 use crate::column::{Column, ColumnKind, Numbers};
 use crate::date::{Day, Period, PeriodUnit};
-use crate::decimal::{MAX_PLACES, QUOTIENT_PLACES, Rounding};
+use crate::decimal::{MAX_PLACES, QUOTIENT_PLACES};
 use crate::plan::{ColumnName, Mistake, Written};
 use crate::value::Value;
 
@@ -49,47 +48,6 @@ impl Type {
             _ => 0,
         }
     }
-}
-
-/// A typed expression.
-#[derive(Clone, Debug)]
-pub(crate) struct Expr {
-    pub(crate) kind: ExprKind,
-    pub(crate) ty: Type,
-}
-
-#[derive(Clone, Debug)]
-pub(crate) enum ExprKind {
-    Constant(Value<'static>),
-    /// A column of the fact, by its number among those that are read.
-    Column(usize),
-    /// A column of a lookup, by the number of the route to it.
-    Attribute {
-        route: usize,
-        column: usize,
-    },
-    /// A figure, by its number in the plan.
-    Figure(usize),
-    /// A total, by its number; only in ratios that are worked out again from totals.
-    Part(usize),
-    Negate(Box<Expr>),
-    Not(Box<Expr>),
-    Arithmetic(Operator, Box<Expr>, Box<Expr>),
-    Compare(Operator, Box<Expr>, Box<Expr>),
-    And(Box<Expr>, Box<Expr>),
-    Or(Box<Expr>, Box<Expr>),
-    If(Box<Expr>, Box<Expr>, Box<Expr>),
-    IsBlank(Box<Expr>),
-    Coalesce(Vec<Expr>),
-    Round(Box<Expr>, u8, Rounding),
-    Abs(Box<Expr>),
-    PeriodOf(PeriodUnit, Box<Expr>),
-    /// Whether it is one of these values, which are in order.
-    OneOf(Box<Expr>, Arc<[Value<'static>]>),
-    /// The name of the band in which a number lies.
-    Band(Box<Expr>, Arc<Band>),
-    /// A function that works value by value; blank where any of its values is.
-    Call(Scalar, Vec<Expr>),
 }
 
 /// A type with its article, for messages.
@@ -496,61 +454,4 @@ fn one_of(tests: Vec<Expr>) -> Expr {
 
 fn negate_if(negated: bool, test: Expr) -> Expr {
     if negated { expr(ExprKind::Not(boxed(test)), Type::YesNo) } else { test }
-}
-
-impl Expr {
-    /// The expressions that this one is made of.
-    pub(crate) fn children(&self) -> Vec<&Expr> {
-        match &self.kind {
-            ExprKind::Constant(_)
-            | ExprKind::Column(_)
-            | ExprKind::Attribute { .. }
-            | ExprKind::Figure(_)
-            | ExprKind::Part(_) => Vec::new(),
-            ExprKind::Negate(a)
-            | ExprKind::Not(a)
-            | ExprKind::IsBlank(a)
-            | ExprKind::Round(a, ..)
-            | ExprKind::Abs(a)
-            | ExprKind::PeriodOf(_, a)
-            | ExprKind::OneOf(a, _)
-            | ExprKind::Band(a, _) => vec![a],
-            ExprKind::Arithmetic(_, a, b)
-            | ExprKind::Compare(_, a, b)
-            | ExprKind::And(a, b)
-            | ExprKind::Or(a, b) => vec![a, b],
-            ExprKind::If(a, b, c) => vec![a, b, c],
-            ExprKind::Coalesce(list) | ExprKind::Call(_, list) => list.iter().collect(),
-        }
-    }
-
-    /// The expressions that this one is made of, to be changed.
-    pub(crate) fn children_mut(&mut self) -> Vec<&mut Expr> {
-        match &mut self.kind {
-            ExprKind::Constant(_)
-            | ExprKind::Column(_)
-            | ExprKind::Attribute { .. }
-            | ExprKind::Figure(_)
-            | ExprKind::Part(_) => Vec::new(),
-            ExprKind::Negate(a)
-            | ExprKind::Not(a)
-            | ExprKind::IsBlank(a)
-            | ExprKind::Round(a, ..)
-            | ExprKind::Abs(a)
-            | ExprKind::PeriodOf(_, a)
-            | ExprKind::OneOf(a, _)
-            | ExprKind::Band(a, _) => vec![a],
-            ExprKind::Arithmetic(_, a, b)
-            | ExprKind::Compare(_, a, b)
-            | ExprKind::And(a, b)
-            | ExprKind::Or(a, b) => vec![a, b],
-            ExprKind::If(a, b, c) => vec![a, b, c],
-            ExprKind::Coalesce(list) | ExprKind::Call(_, list) => list.iter_mut().collect(),
-        }
-    }
-
-    /// Whether `test` holds for this expression or any that it is made of.
-    pub(crate) fn any(&self, test: &mut impl FnMut(&Expr) -> bool) -> bool {
-        test(self) || self.children().into_iter().any(|child| child.any(test))
-    }
 }

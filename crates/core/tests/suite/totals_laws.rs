@@ -264,7 +264,9 @@ proptest! {
         prop_assert_eq!(&few.whole, &all.whole);
         let whole = all.rows.len() <= top + 1;
         prop_assert_eq!(few.rows.len(), if whole { all.rows.len() } else { top + 1 });
-        if !whole {
+        if whole {
+            prop_assert_eq!(&few.rows, &all.rows);
+        } else {
             prop_assert_eq!(&few.rows[..top], &all.rows[..top]);
             let rest = few.rows.last().unwrap();
             prop_assert_eq!(rest.rest, Some((all.rows.len() - top) as u64));
@@ -355,4 +357,56 @@ fn the_period_before_is_that_of_a_single_period() {
     let whole: Vec<String> =
         totals(&lines, across).whole.values.iter().map(ToString::to_string).collect();
     assert_eq!(whole, ["", "1", "2", "", "4", ""]);
+}
+
+/// The week of 30 December 2024 is the first of 2025.
+#[test]
+fn a_week_counts_in_the_year_of_its_thursday() {
+    let at = |day, revenue| Line {
+        region: "Coast",
+        item: "A",
+        day,
+        revenue: Some(revenue),
+        profit: None,
+    };
+    let lines = [
+        at(jiff::civil::date(2024, 12, 23), 1),
+        at(jiff::civil::date(2024, 12, 30), 2),
+        at(jiff::civil::date(2025, 1, 6), 4),
+    ];
+    let table = totals(
+        &lines,
+        asked(&["week(day)"], &["year_to_date(revenue)", "quarter_to_date(revenue)"]),
+    );
+    assert_eq!(
+        rows(&table),
+        [["2024-W52", "1", "1"], ["2025-W01", "2", "2"], ["2025-W02", "6", "6"]]
+    );
+}
+
+/// Pairs of attributes are numbered in another way once there are many; what was met before keeps its number.
+#[test]
+fn many_groups_are_those_of_a_scan() {
+    let line = |n: i64| Line {
+        region: "Coast",
+        item: ["A", "B"][n as usize % 2],
+        day: jiff::civil::date(2023, 1, 1) + (n * 7 % 700).days(),
+        revenue: Some(n * n % 311),
+        profit: Some(1),
+    };
+    let lines: Vec<Line> = (0..4_000).map(line).collect();
+    let mut expected: BTreeMap<(String, i64, &str), i64> = BTreeMap::new();
+    for line in &lines {
+        let key = (line.day.to_string(), line.revenue.unwrap(), line.item);
+        *expected.entry(key).or_default() += 1;
+    }
+    let found =
+        rows(&totals_in(&lines, asked(&["day", "revenue", "item"], &["profit"]), &[90, 400], 2));
+    let expected: Vec<Vec<String>> = expected
+        .into_iter()
+        .map(|((day, revenue, item), lines)| {
+            vec![day, revenue.to_string(), item.to_owned(), lines.to_string()]
+        })
+        .collect();
+    assert_eq!(found, expected);
 }
