@@ -8,7 +8,7 @@ use std::collections::BTreeMap;
 use crate::bind::{
     Bound, BoundFigure, FigureKind, Home, LinesColumn, OutputKind, Reference, RowNames, Scope,
 };
-use crate::formula::{Expr, ExprKind, Names, Operator, Type, check, parse, type_name, type_of};
+use crate::formula::{Expr, ExprKind, Names, Operator, Type, check, parse, type_of};
 use crate::links::{Link, LinkParts, require_condition};
 use crate::lookup::{Lookup, Misfit};
 use crate::plan::{ColumnName, ColumnType, ListKind, Missing, Mistake, Written};
@@ -455,7 +455,7 @@ fn figure_of(expr: Expr, figure: &BoundFigure) -> Result<Expr, Mistake> {
         FigureKind::Band(_) => "laid into bands",
     };
     if !matches!(expr.ty, Type::Number { .. } | Type::Blank) {
-        let found = type_name(expr.ty);
+        let found = expr.ty.shown();
         return Err(figure
             .written
             .mistaken(format!("this is {found}, and only numbers are {what}")));

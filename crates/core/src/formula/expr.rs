@@ -77,29 +77,36 @@ impl Expr {
         }
     }
 
-    /// The expressions that this one is made of, to be changed.
-    pub(crate) fn children_mut(&mut self) -> Vec<&mut Expr> {
-        match &mut self.kind {
+    /// The same expression made of others: of what `change` gives for each part, if it gives something for all.
+    pub(crate) fn made_of(&self, mut change: impl FnMut(&Expr) -> Option<Expr>) -> Option<Expr> {
+        let mut part = |expr: &Expr| change(expr).map(Box::new);
+        let kind = match &self.kind {
             ExprKind::Constant(_)
             | ExprKind::Column(_)
             | ExprKind::Attribute { .. }
             | ExprKind::Figure(_)
-            | ExprKind::Part(_) => Vec::new(),
-            ExprKind::Negate(a)
-            | ExprKind::Not(a)
-            | ExprKind::IsBlank(a)
-            | ExprKind::Round(a, ..)
-            | ExprKind::Abs(a)
-            | ExprKind::PeriodOf(_, a)
-            | ExprKind::OneOf(a, _)
-            | ExprKind::Band(a, _) => vec![a],
-            ExprKind::Arithmetic(_, a, b)
-            | ExprKind::Compare(_, a, b)
-            | ExprKind::And(a, b)
-            | ExprKind::Or(a, b) => vec![a, b],
-            ExprKind::If(a, b, c) => vec![a, b, c],
-            ExprKind::Coalesce(list) | ExprKind::Call(_, list) => list.iter_mut().collect(),
-        }
+            | ExprKind::Part(_) => self.kind.clone(),
+            ExprKind::Negate(a) => ExprKind::Negate(part(a)?),
+            ExprKind::Not(a) => ExprKind::Not(part(a)?),
+            ExprKind::IsBlank(a) => ExprKind::IsBlank(part(a)?),
+            ExprKind::Round(a, places, rounding) => ExprKind::Round(part(a)?, *places, *rounding),
+            ExprKind::Abs(a) => ExprKind::Abs(part(a)?),
+            ExprKind::PeriodOf(unit, a) => ExprKind::PeriodOf(*unit, part(a)?),
+            ExprKind::OneOf(a, list) => ExprKind::OneOf(part(a)?, list.clone()),
+            ExprKind::Band(a, band) => ExprKind::Band(part(a)?, band.clone()),
+            ExprKind::Arithmetic(o, a, b) => ExprKind::Arithmetic(*o, part(a)?, part(b)?),
+            ExprKind::Compare(o, a, b) => ExprKind::Compare(*o, part(a)?, part(b)?),
+            ExprKind::And(a, b) => ExprKind::And(part(a)?, part(b)?),
+            ExprKind::Or(a, b) => ExprKind::Or(part(a)?, part(b)?),
+            ExprKind::If(a, b, c) => ExprKind::If(part(a)?, part(b)?, part(c)?),
+            ExprKind::Coalesce(list) => {
+                ExprKind::Coalesce(list.iter().map(change).collect::<Option<_>>()?)
+            }
+            ExprKind::Call(scalar, list) => {
+                ExprKind::Call(*scalar, list.iter().map(change).collect::<Option<_>>()?)
+            }
+        };
+        Some(Expr { kind, ty: self.ty })
     }
 
     /// Whether `test` holds for this expression or any that it is made of.

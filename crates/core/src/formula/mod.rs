@@ -33,4 +33,4 @@ pub(crate) use rows::{Leaves, Overflow, WhyBlank, evaluate, why_blank};
 pub(crate) use summaries::Summary;
 pub use summaries::{SUMMARIES, SummaryHelp};
 pub(crate) use syntax::{Function, Node, NodeKind, Operator};
-pub(crate) use typed::{Names, Type, check, kind_of, type_name, type_of};
+pub(crate) use typed::{Names, Type, check, kind_of, type_of};

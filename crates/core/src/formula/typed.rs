@@ -31,7 +31,7 @@ pub(crate) enum Type {
 
 impl Type {
     /// The type with its article, for messages.
-    fn shown(self) -> String {
+    pub(crate) fn shown(self) -> String {
         match self {
             Type::Number { .. } => "a number".into(),
             Type::Text => "text".into(),
@@ -48,11 +48,6 @@ impl Type {
             _ => 0,
         }
     }
-}
-
-/// A type with its article, for messages.
-pub(crate) fn type_name(ty: Type) -> String {
-    ty.shown()
 }
 
 /// The type of a column's values.

@@ -40,7 +40,6 @@ pub(super) type Key = SmallVec<[u32; 4]>;
 /// The groups of a table.
 #[derive(Debug)]
 pub struct Cube {
-    sources: usize,
     /// Of each attribute its type and its values.
     types: Vec<Type>,
     pub(super) attributes: Vec<Numbered>,
@@ -57,7 +56,6 @@ impl Cube {
     pub fn new(plan: &TotalsPlan) -> Cube {
         let sources = plan.layout.as_ref().map_or(1, |layout| layout.sources);
         Cube {
-            sources,
             types: plan.by.iter().map(|by| by.expr.ty).collect(),
             attributes: plan.by.iter().map(|_| Numbered::default()).collect(),
             distinct: HashMap::new(),
@@ -93,7 +91,7 @@ impl Cube {
                 key.iter().zip(&numbers).map(|(code, numbers)| numbers[*code as usize]).collect();
             self.counts[plan.source].0 += sums.lines;
             let at = *self.index.entry(key).or_insert_with_key(|key| {
-                self.groups.push((key.clone(), smallvec![None; self.sources]));
+                self.groups.push((key.clone(), smallvec![None; self.counts.len()]));
                 self.groups.len() - 1
             });
             match &mut self.groups[at].1[plan.source] {

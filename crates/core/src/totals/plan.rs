@@ -8,7 +8,7 @@ use super::shift::{Shift, shifted, time_attribute};
 use super::table::MeasureKind;
 use crate::bind::{Base, BoundBase, BoundTotals};
 use crate::engine::Engine;
-use crate::formula::{Expr, ExprKind, Node, Summary, Type, check, type_name};
+use crate::formula::{Expr, ExprKind, Node, Summary, Type, check};
 use crate::plan::{Mistake, ShownForm, TotalRule, Written};
 use crate::value::Value;
 
@@ -127,7 +127,7 @@ impl TotalsPlan {
             let expr = check(node, engine, written)?;
             if !matches!(expr.ty, Type::YesNo | Type::Blank) {
                 return Err(written
-                    .mistaken(format!("this is {}, not a condition", type_name(expr.ty)))
+                    .mistaken(format!("this is {}, not a condition", expr.ty.shown()))
                     .help("write for instance quantity > 10"));
             }
             plan.filter = Some(expr);
@@ -303,7 +303,7 @@ impl TotalsPlan {
 }
 
 fn no_number(base: &BoundBase, ty: Type) -> Mistake {
-    let message = format!("`{}` is {}, and only numbers are summed", base.heading, type_name(ty));
+    let message = format!("`{}` is {}, and only numbers are summed", base.heading, ty.shown());
     base.written
         .mistaken(message)
         .help("group by it, or show `count(distinct …)`, `min` or `max` of it")

@@ -108,34 +108,12 @@ pub(super) fn over_totals(
     if number && !contains_ratio(expr, engine) {
         return if has_amount(expr, engine) { part(expr, How::Sum) } else { None };
     }
-    let mut again = |part: &Expr| over_totals(part, engine, parts).map(Box::new);
-    let kind = match &expr.kind {
-        ExprKind::Figure(figure) => {
-            return over_totals(&engine.figure(*figure).expr, engine, parts);
-        }
-        ExprKind::Negate(a) => ExprKind::Negate(again(a)?),
-        ExprKind::Not(a) => ExprKind::Not(again(a)?),
-        ExprKind::IsBlank(a) => ExprKind::IsBlank(again(a)?),
-        ExprKind::Abs(a) => ExprKind::Abs(again(a)?),
-        ExprKind::Round(a, places, rounding) => ExprKind::Round(again(a)?, *places, *rounding),
-        ExprKind::Arithmetic(o, a, b) => ExprKind::Arithmetic(*o, again(a)?, again(b)?),
-        ExprKind::Compare(o, a, b) => ExprKind::Compare(*o, again(a)?, again(b)?),
-        ExprKind::And(a, b) => ExprKind::And(again(a)?, again(b)?),
-        ExprKind::Or(a, b) => ExprKind::Or(again(a)?, again(b)?),
-        ExprKind::If(a, b, c) => ExprKind::If(again(a)?, again(b)?, again(c)?),
-        ExprKind::Coalesce(list) => ExprKind::Coalesce(all_over(list, engine, parts)?),
-        ExprKind::Call(scalar, list) => ExprKind::Call(*scalar, all_over(list, engine, parts)?),
-        ExprKind::OneOf(a, list) => ExprKind::OneOf(again(a)?, list.clone()),
-        ExprKind::Band(a, band) => ExprKind::Band(again(a)?, band.clone()),
-        ExprKind::Constant(_)
-        | ExprKind::Column(_)
+    match expr.kind {
+        ExprKind::Figure(figure) => over_totals(&engine.figure(figure).expr, engine, parts),
+        ExprKind::Column(_)
         | ExprKind::Attribute { .. }
         | ExprKind::Part(_)
-        | ExprKind::PeriodOf(..) => return None,
-    };
-    Some(Expr { kind, ty: expr.ty })
-}
-
-fn all_over(list: &[Expr], engine: &Engine, parts: &mut Vec<(Expr, How)>) -> Option<Vec<Expr>> {
-    list.iter().map(|item| over_totals(item, engine, parts)).collect()
+        | ExprKind::PeriodOf(..) => None,
+        _ => expr.made_of(|part| over_totals(part, engine, parts)),
+    }
 }

@@ -68,13 +68,9 @@ pub(super) fn shifted(expr: &Expr, engine: &Engine, time: &TimeAttribute, shift:
                 expr.clone()
             }
         }
-        _ => {
-            let mut expr = expr.clone();
-            for child in expr.children_mut() {
-                *child = shifted(child, engine, time, shift);
-            }
-            expr
-        }
+        _ => expr
+            .made_of(|part| Some(shifted(part, engine, time, shift)))
+            .expect("every part is seen later"),
     }
 }
 
