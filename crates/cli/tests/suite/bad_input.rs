@@ -259,7 +259,8 @@ proptest::proptest! {
             // No value of these tables holds a line end, unless quotes were put in.
             if !damaged.contains(&b'"') {
                 proptest::prop_assert_eq!(came.take_file("out/lines.csv").lines().count(), kept + 1);
-                let text = String::from_utf8(damaged).unwrap();
+                // A title above the headings may be in any encoding.
+                let text = String::from_utf8_lossy(&damaged);
                 proptest::prop_assert_eq!(text.split('\n').filter(|row| !row.is_empty()).count() - 1, read - empty_rows(&text));
             }
         } else {
