@@ -3,17 +3,20 @@
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
+use arrow_array::StringViewArray;
 use interligo_core::findings::{Noted, Spot, Unreadable};
 use interligo_core::place::Place;
 use interligo_core::plan::{ColumnType, Mistake, Plan, Role, Written, quoted};
-use interligo_core::profile::{ColumnProfile, ColumnSummary, RowTest, WrittenAs, limit};
+use interligo_core::profile::{
+    ColumnProfile, ColumnSummary, RowColumns, RowExpr, WrittenAs, limit,
+};
 use interligo_core::rows::RowCounts;
 
 use crate::error::Error;
 use crate::find::split;
 use crate::headings::Drift;
 use crate::ordered::in_order;
-use crate::parts::{Part, Question, Source, Table, WantedColumns};
+use crate::parts::{Part, Question, Table, WantedColumns};
 use crate::project::Project;
 use crate::rows::Rows;
 use crate::run::{Item, Pace, Stream};
@@ -35,7 +38,7 @@ pub struct TableProfile {
     pub role: Role,
     /// Its files.
     pub parts: Vec<PartProfile>,
-    /// Its columns, other than those that the plan works out.
+    /// Its columns.
     pub columns: Vec<ColumnLook>,
     /// What the rows of all files became.
     pub rows: RowCounts,
@@ -69,6 +72,8 @@ pub struct PartProfile {
 pub struct ColumnLook {
     /// Its name.
     pub name: String,
+    /// Whether the plan works it out from the others.
+    pub worked_out: bool,
     /// What is in it.
     pub summary: ColumnSummary,
     profile: ColumnProfile,
@@ -198,13 +203,16 @@ impl Project {
     ) -> Result<TableProfile, Error> {
         let table = self.table(name);
         let columns = self.columns_of(table, only)?;
-        let wanted = WantedColumns::Some(columns.clone());
+        let looked_at = self.row_columns(table)?;
+        let types = looked_at.types();
+        let cells: Vec<CellsOf> =
+            columns.iter().map(|column| CellsOf::new(*column, &looked_at, &self.plan)).collect();
+        let wanted = WantedColumns::Some(cells.iter().flat_map(CellsOf::columns).collect());
         let kept = if only.is_some() { VALUES } else { limit(columns.len()) };
-        let types = self.types(table);
         let mut stream = Stream::new(table, pace.block, &wanted, progress);
         let mut rows: Vec<RowCounts> = vec![RowCounts::default(); table.parts.len()];
         let mut met = Met::default();
-        let (ways, way_of) = ways(table, &columns, &types);
+        let (ways, way_of) = ways(table, &columns, types);
         let new = |way: &Way| -> Vec<ColumnProfile> {
             way.iter().map(|written| ColumnProfile::new(kept, *written)).collect()
         };
@@ -213,8 +221,8 @@ impl Project {
             let rows = Rows::of(block, table, part)?;
             let way = way_of[number];
             let profiles = profiles[way].get_or_insert_with(|| new(&ways[way]));
-            for (profile, column) in profiles.iter_mut().zip(&columns) {
-                profile.add(&rows.values(part, *column), item << 32);
+            for (profile, cells) in profiles.iter_mut().zip(&cells) {
+                profile.add(&cells.values(&rows, part)?, item << 32);
             }
             Ok::<_, Error>((number, Met::of(&rows, number), rows.counts))
         };
@@ -240,11 +248,13 @@ impl Project {
             let text = (types[column] == ColumnType::Text).then_some(ColumnType::Text);
             self.declared(table, column).or(text)
         };
-        let columns = columns.iter().zip(profiles).map(|(column, profile)| ColumnLook {
+        let of = |((column, cells), profile): ((&usize, &CellsOf), ColumnProfile)| ColumnLook {
             name: table.columns.names[*column].clone(),
+            worked_out: matches!(cells, CellsOf::WorkedOut(_)),
             summary: profile.summary(declared(*column)),
             profile,
-        });
+        };
+        let columns = columns.iter().zip(&cells).zip(profiles).map(of);
         Ok(self.profile_of(table, columns.collect(), rows, met))
     }
 
@@ -308,13 +318,9 @@ impl Project {
         notes.chain(cells).collect()
     }
 
-    /// The columns of a table that come from its files; only one if `only` says so.
+    /// The columns of a table; only one if `only` says so.
     fn columns_of(&self, table: &Table, only: Option<&str>) -> Result<Vec<usize>, Error> {
-        let computed = |column: &usize| {
-            table.parts.iter().any(|part| part.sources[*column] == Source::Computed)
-        };
-        let mut columns: Vec<usize> =
-            (0..table.columns.names.len()).filter(|column| !computed(column)).collect();
+        let mut columns: Vec<usize> = (0..table.columns.names.len()).collect();
         if let Some(only) = only {
             columns.retain(|column| table.columns.names[*column] == only);
             if columns.is_empty() {
@@ -368,25 +374,31 @@ impl Project {
     /// A file that cannot be read, a condition that is none.
     pub fn rows(&self, name: &str, test: Option<&str>, most: usize) -> Result<TableRows, Error> {
         let table = self.table(name);
-        let columns = self.columns_of(table, None)?;
-        let test = test.map(|text| self.row_test(table, text)).transpose()?;
-        let names = columns.iter().map(|column| table.columns.names[*column].clone());
-        let mut found = TableRows { columns: names.collect(), rows: Vec::new(), more: false };
+        let looked_at = self.row_columns(table)?;
+        let written = test.map(|text| Written::in_option("--where", text, 0..text.len()));
+        let test = written.map(|written| looked_at.condition(&written)).transpose()?;
+        let names = &table.columns.names;
+        let cells = (0..names.len()).map(|column| CellsOf::new(column, &looked_at, &self.plan));
+        let cells: Vec<CellsOf> = cells.collect();
+        let mut found = TableRows { columns: names.clone(), rows: Vec::new(), more: false };
         for part in &table.parts {
             let mut reader = part.open(&Wanted::All)?;
             while let Some(block) = reader.next(BLOCK)? {
                 let rows = Rows::of(block, table, part)?;
                 let holds = match &test {
                     Some(test) => {
-                        test.holds(rows.len(), &part.style, |column| rows.values(part, column))
+                        let values = |column| rows.values(part, column);
+                        test.holds(rows.len(), &part.style, values)?
                     }
                     None => vec![true; rows.len()],
                 };
                 let wanted: Vec<usize> = (0..rows.len()).filter(|row| holds[*row]).collect();
-                let texts: Vec<_> = match wanted.is_empty() {
-                    true => continue,
-                    false => columns.iter().map(|column| rows.texts(part, *column)).collect(),
-                };
+                if wanted.is_empty() {
+                    continue;
+                }
+                let texts: Result<Vec<_>, Error> =
+                    cells.iter().map(|cells| cells.texts(&rows, part)).collect();
+                let texts = texts?;
                 for row in wanted {
                     if found.rows.len() == most {
                         found.more = true;
@@ -400,9 +412,47 @@ impl Project {
         Ok(found)
     }
 
-    fn row_test(&self, table: &Table, text: &str) -> Result<RowTest, Mistake> {
-        let written = Written::in_option("--where", text, 0..text.len());
-        RowTest::new(&written, &table.name, &table.columns.names, &self.types(table))
+    fn row_columns<'a>(&self, table: &'a Table) -> Result<RowColumns<'a>, Mistake> {
+        RowColumns::new(&self.plan, &table.name, &table.columns.names, self.types(table))
+    }
+}
+
+/// Where the cells of a column come from.
+enum CellsOf {
+    Read(usize),
+    WorkedOut(RowExpr),
+}
+
+impl CellsOf {
+    fn new(column: usize, of: &RowColumns<'_>, plan: &Plan) -> CellsOf {
+        of.worked_out(plan, column).map_or(CellsOf::Read(column), CellsOf::WorkedOut)
+    }
+
+    /// The columns that are read for it.
+    fn columns(&self) -> Vec<usize> {
+        match self {
+            CellsOf::Read(column) => vec![*column],
+            CellsOf::WorkedOut(expr) => expr.columns().collect(),
+        }
+    }
+
+    /// Its cells as they were read.
+    fn texts(&self, rows: &Rows, part: &Part) -> Result<StringViewArray, Error> {
+        match self {
+            CellsOf::Read(column) => Ok(rows.texts(part, *column)),
+            CellsOf::WorkedOut(_) => self.values(rows, part),
+        }
+    }
+
+    /// The same with blanks where the plan says that a text means blank.
+    fn values(&self, rows: &Rows, part: &Part) -> Result<StringViewArray, Error> {
+        match self {
+            CellsOf::Read(column) => Ok(rows.values(part, *column)),
+            CellsOf::WorkedOut(expr) => {
+                let values = |column| rows.values(part, column);
+                Ok(expr.texts(rows.len(), &part.style, values)?)
+            }
+        }
     }
 }
 

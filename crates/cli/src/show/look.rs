@@ -104,6 +104,15 @@ fn columns(out: Out<'_>, profile: &TableProfile) -> io::Result<()> {
             "  {QUIET}~ is an estimate, with a standard error of less than 1 %.{QUIET:#}"
         )?;
     }
+    let worked_out = profile.columns.iter().filter(|column| column.worked_out);
+    let worked_out: Vec<&str> = worked_out.map(|column| column.name.as_str()).collect();
+    if !worked_out.is_empty() {
+        let names = worked_out.join(", ");
+        writeln!(
+            out,
+            "  {QUIET}Worked out by the plan from the columns of its row: {names}{QUIET:#}"
+        )?;
+    }
     Ok(())
 }
 
@@ -353,7 +362,7 @@ pub(crate) fn profiles_json(
     let column = |column: &ColumnLook| {
         let summary = &column.summary;
         let mut found = json!({
-            "column": column.name, "type": type_name(summary.column_type), "rows": summary.rows,
+            "column": column.name, "worked_out": column.worked_out, "type": type_name(summary.column_type), "rows": summary.rows,
             "blank": summary.blank, "of_that_type": summary.fitting,
             "distinct": summary.distinct.count(),
             "distinct_is_exact": matches!(summary.distinct, Distinct::Exactly(_)),

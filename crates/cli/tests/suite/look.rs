@@ -152,3 +152,45 @@ fn files_with_other_headings_are_named() {
         assert!(came.printed().contains(said), "{}", came.printed());
     }
 }
+
+#[test]
+fn columns_that_the_plan_works_out_are_looked_at_like_others() {
+    let plan = "[tables.sales]\nrole = \"fact\"\nfrom = \"sales.csv\"\n\
+                [tables.sales.columns]\n\
+                first_day = { formula = \"date(year, month, 1)\" }\n\
+                label = { formula = \"code || ' of ' || cast(month(first_day) as text)\" }\n\
+                net = { formula = \"paid - month\" }\n\
+                [[tables.sales.part]]\nfrom = \"sales.csv\"\n\
+                [[tables.sales.part]]\nfrom = \"comma.csv\"\nnumbers = \"1.234,56\"\n";
+    let folder = Folder::with(&[
+        ("interligo.toml", &plan.replacen("from = \"sales.csv\"\n", "", 1)),
+        ("sales.csv", "code,year,month,paid\n007,2025,1,1.50\n8,2025,2,\n"),
+        ("comma.csv", "code;year;month;paid\n9;2024;12;3,5\n"),
+    ]);
+    insta::assert_snapshot!("look_worked_out", folder.run(&["look"]).as_text());
+    let rows = |condition: &str| {
+        let came = folder.run(&["look", "sales", "--format", "csv", "--where", condition]);
+        came.printed().to_owned()
+    };
+    let heading = "file,row,code,year,month,paid,first_day,label,net\n";
+    assert_eq!(
+        rows("first_day < '2025-02-01' and net < 0"),
+        format!("{heading}comma.csv,2,9,2024,12,\"3,5\",2024-12-01,9 of 2024-12,-8.5\n")
+    );
+    assert_eq!(
+        rows("label like '007%'"),
+        format!("{heading}sales.csv,2,007,2025,1,1.50,2025-01-01,007 of 2025-01,0.50\n")
+    );
+    // Only what is asked for, and what it is worked out from.
+    let came = folder.run(&["look", "sales", "--column", "first_day", "--format", "csv"]);
+    let values = "sales,2024-12-01,1\nsales,2025-01-01,1\nsales,2025-02-01,1\n";
+    assert_eq!(came.printed(), format!("table,value,rows\n{values}"));
+}
+
+#[test]
+fn a_value_that_does_not_fit_is_no_row_that_is_left_out() {
+    let folder = Folder::with(&[("s.csv", "n\n99999999999999999999\n1\n")]);
+    let came = folder.run(&["look", "s.csv", "--where", "n * n * n > 1"]);
+    assert!(came.said().contains("does not fit exact arithmetic"), "{}", came.said());
+    came.status(2);
+}

@@ -6,8 +6,8 @@
 //! result.
 
 mod looks;
+mod rows;
 mod sketch;
-mod test;
 mod values;
 
 use std::borrow::Cow;
@@ -19,7 +19,7 @@ use crate::column::is_blank_text;
 use crate::plan::ColumnType;
 use crate::style::Style;
 use looks::Looks;
-pub use test::RowTest;
+pub use rows::{RowColumns, RowExpr};
 use values::Values;
 
 /// The distinct values that are counted exactly, over all columns of a table.
