@@ -2,10 +2,10 @@
 
 use std::io;
 
-use interligo_core::formula::{FUNCTIONS, SUMMARIES};
+use interligo_core::formula::{FUNCTIONS, FunctionHelp, SUMMARIES};
 
 use super::table::TextTable;
-use super::{Out, TITLE};
+use super::{Out, TITLE, broken, told_width};
 
 /// Prints the language of formulas: its signs, and all functions with an example each.
 pub(crate) fn formulas(out: Out<'_>) -> io::Result<()> {
@@ -38,11 +38,13 @@ pub(crate) fn formulas(out: Out<'_>) -> io::Result<()> {
     }
     section(out, "Signs and words", &signs)?;
     let mut at = 0;
+    let room = room_for_words();
     while let Some(first) = FUNCTIONS.get(at) {
         let mut table = TextTable::new(["Written", "is", "for instance", "gives"]);
         for function in FUNCTIONS[at..].iter().take_while(|f| f.group == first.group) {
             let gives = if function.gives.is_empty() { "(blank)" } else { function.gives };
-            table.row([function.shape, function.says, function.example, gives]);
+            let says = broken(function.says, room).join("\n");
+            table.row([function.shape, &says, function.example, gives]);
             at += 1;
         }
         section(out, &format!("Functions of {}", first.group), &table)?;
@@ -57,4 +59,13 @@ pub(crate) fn formulas(out: Out<'_>) -> io::Result<()> {
         "\nThe last stand in `show`, `versus` and `sort` of totals, not in formulas of lines. They can be put into one\n\
          another: a share of what runs up, share(running(revenue)); an earlier year to date, year_to_date(year_before(revenue))."
     )
+}
+
+/// The width that a terminal leaves for what a function is.
+fn room_for_words() -> usize {
+    let widest = |of: fn(&FunctionHelp) -> &str| {
+        FUNCTIONS.iter().map(|function| of(function).chars().count()).max().unwrap_or(0)
+    };
+    let others = widest(|f| f.shape) + widest(|f| f.example) + widest(|f| f.gives) + 8;
+    told_width().map_or(usize::MAX, |width| width.saturating_sub(others).max(24))
 }

@@ -68,16 +68,23 @@ pub(crate) fn paragraph(text: &str) -> String {
         Some((width, _)) => usize::from(width.0).max(40),
         None => usize::MAX,
     };
-    let mut lines = vec![String::from(" ")];
+    let lines = broken(text, width - 2).into_iter().map(|line| format!("  {line}"));
+    lines.collect::<Vec<_>>().join("\n")
+}
+
+/// A text in lines of at most so many signs, as far as its words allow.
+fn broken(text: &str, width: usize) -> Vec<String> {
+    let mut lines: Vec<String> = Vec::new();
     for word in text.split(' ') {
-        let last = lines.len() - 1;
-        if lines[last].chars().count() + word.chars().count() + 1 > width {
-            lines.push(String::from("  "));
+        match lines.last_mut() {
+            Some(line) if line.chars().count() + word.chars().count() < width => {
+                *line += " ";
+                *line += word;
+            }
+            _ => lines.push(word.to_owned()),
         }
-        let last = lines.len() - 1;
-        lines[last] += &format!(" {word}");
     }
-    lines.join("\n")
+    lines
 }
 
 /// Prints the title of a section.

@@ -275,13 +275,14 @@ fn left_out(table: &TotalsTable, aside: u64) -> Vec<String> {
         ));
     }
     if table.filtered > 0 {
-        let all = table.lines + table.filtered;
-        let verb = if table.lines == 1 { "meets" } else { "meet" };
-        notes.push(format!(
-            "{} of {} {verb} the condition.",
-            grouped(&table.lines.to_string()),
-            counted(all, "line")
-        ));
+        let all = counted(table.lines + table.filtered, "line");
+        notes.push(match table.lines {
+            0 => format!(
+                "None of {all} meets the condition: `interligo look TABLE --column COLUMN` shows which values there are."
+            ),
+            1 => format!("1 of {all} meets the condition."),
+            more => format!("{} of {all} meet the condition.", grouped(&more.to_string())),
+        });
     }
     if aside > 0 {
         notes.push(format!("{} set aside and not counted here.", counted(aside, "line")));

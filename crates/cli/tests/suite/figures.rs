@@ -219,6 +219,17 @@ fn the_help_lists_signs_and_functions() {
     for word in ["add_months", "count(distinct x)", "year_to_date(x)", "coalesce", "between"] {
         assert!(came.printed().contains(word), "{word}");
     }
+    // In a narrow terminal the descriptions are broken, and nothing else.
+    let narrow = shop("").command(&["help", "formulas"]).env("COLUMNS", "120").output().unwrap();
+    let narrow = String::from_utf8(narrow.stdout).unwrap();
+    assert!(narrow.lines().all(|line| line.chars().count() <= 120), "{narrow}");
+    let words = |text: &str| {
+        let mut words: Vec<String> = text.split_whitespace().map(str::to_owned).collect();
+        words.retain(|word| !word.starts_with('─'));
+        words.sort();
+        words
+    };
+    assert_eq!(words(&narrow), words(came.printed()));
     let came = shop("").run(&["help", "totls"]);
     came.status(2)
         .stderr("error: there is no help about `totls`\n  help: did you mean `totals`?\n")

@@ -94,6 +94,8 @@ fn a_condition_that_no_line_meets_gives_an_empty_table() {
     let came =
         shop("").run(&["totals", "--by", "item", "--where", "quantity > 1000", "--format", "csv"]);
     came.stdout("item,lines,revenue,cost,profit,margin\n")
-        .stderr("0 of 5 lines meet the condition.\n")
+        .stderr(
+            "None of 5 lines meets the condition: `interligo look TABLE --column COLUMN` shows which values there are.\n",
+        )
         .nothing_else();
 }

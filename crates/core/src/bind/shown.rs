@@ -55,11 +55,12 @@ impl<'f> Binder<'f> {
         }
         let Some((place, versus)) = &request.versus else { return Ok(None) };
         let [first, second] = versus.as_slice() else {
+            let count = match versus.len() {
+                1 => "only one is named".to_owned(),
+                more => format!("{more} are named"),
+            };
             return Err(place
-                .mistaken(format!(
-                    "`versus` sets two against each other, and there are {}",
-                    versus.len()
-                ))
+                .mistaken(format!("`versus` sets two against each other, and {count}"))
                 .help("write for instance versus = [\"revenue\", \"year_before(revenue)\"]"));
         };
         let mut known = |written: &Written| {
@@ -101,6 +102,7 @@ impl<'f> Binder<'f> {
             written: written.clone(),
             what,
             optional,
+            shared: false,
         });
         let base = bases.len() - 1;
         let column = BoundColumn { heading, written, source, base, cumulated: None, share: None };
@@ -155,6 +157,7 @@ impl<'f> Binder<'f> {
         let column = self.add(source, heading, written.clone(), what, false);
         let added = &mut self.columns[column];
         (added.cumulated, added.share) = (cumulated, share);
+        self.sources[source].bases[added.base].shared = share.is_some();
         Ok(column)
     }
 

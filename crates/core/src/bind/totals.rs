@@ -42,6 +42,8 @@ pub(crate) struct BoundBase {
     pub(crate) what: Base,
     /// Whether it is left out where it has no total.
     pub(crate) optional: bool,
+    /// Whether its share of a whole is shown.
+    pub(crate) shared: bool,
 }
 
 #[derive(Debug)]

@@ -9,7 +9,7 @@ use super::summaries::{SUMMARIES, Summary};
 use super::syntax::{COMPARISON, Function, Node, NodeKind};
 use crate::date::PeriodUnit;
 use crate::decimal::Rounding;
-use crate::plan::Mistake;
+use crate::plan::{Mistake, nearest_name};
 
 /// The parts of a day that have a function of their own.
 const PERIODS: [PeriodUnit; 5] =
@@ -87,11 +87,14 @@ impl Parser<'_> {
                 None => {
                     let names = FUNCTIONS.iter().filter_map(|function| function.name());
                     let names = names.chain(SUMMARIES.iter().map(|known| known.summary.name()));
+                    let help = match nearest_name(name, &names.collect::<Vec<_>>()) {
+                        Some(near) => format!("did you mean `{near}`?"),
+                        None => "`interligo help formulas` lists them all".to_owned(),
+                    };
                     return Err(self
                         .written
                         .mistake(span.clone(), format!("there is no function `{name}`"))
-                        .nearest(name, names)
-                        .or_help("`interligo help formulas` lists them all"));
+                        .help(help));
                 }
             },
         })

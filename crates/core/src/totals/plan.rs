@@ -177,6 +177,11 @@ impl TotalsPlan {
             Base::Figure(figure) => self.add_figure(*figure, base, engine)?,
             Base::Of(summary, node) => self.add_summary(*summary, node, base, engine)?,
         };
+        if base.shared && !self.is_part_of_whole(&measure) {
+            let message = "a share is a part of a sum or count, and this is none";
+            let help = "show it by itself: it is comparable as it is, with that of `all`";
+            return Err(base.written.mistaken(message).help(help));
+        }
         self.measures.push(measure);
         Ok(())
     }
@@ -277,6 +282,15 @@ impl TotalsPlan {
             }
         };
         Ok(Measure { heading, least_places, kind, work })
+    }
+
+    /// Whether that of a part can be said to be so much of that of the whole: ratios, averages and extremes cannot.
+    fn is_part_of_whole(&self, measure: &Measure) -> bool {
+        match measure.work {
+            Work::Lines | Work::Known(_) | Work::Blank(_) => true,
+            Work::Of(sum) => matches!(self.sums[sum].how, How::Sum | How::Count | How::Distinct),
+            Work::Again { .. } => false,
+        }
     }
 
     /// Gathers an expression; the number of its sum.
