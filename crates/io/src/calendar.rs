@@ -2,19 +2,16 @@
 
 use std::collections::{BTreeMap, HashMap};
 
-use interligo_core::bind::{Content, Request, TotalsRequest};
+use interligo_core::bind::{Content, Home, KeyPart, Request, TotalsRequest};
 use interligo_core::calendar::{ALWAYS, FOREVER, Holds};
 use interligo_core::date::Day;
 use interligo_core::decimal::Decimal;
 use interligo_core::engine::Engine;
-use interligo_core::plan::{Written, name};
+use interligo_core::plan::{Written, literal, name};
 use interligo_core::totals::{MeasureKind, TotalsTable};
 use interligo_core::value::Value;
 
 use crate::check::{Checked, Code, Finding};
-
-/// The name under which what was sold in each period is asked for.
-pub const PERIODS: &str = "periods";
 
 /// A period; none for an end that is open.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -73,6 +70,22 @@ impl KeyPeriod {
     }
 }
 
+/// The lines of a key on one day.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct DayLines {
+    /// Those that have a row.
+    pub found: u64,
+    /// Those that have none.
+    pub without: u64,
+}
+
+impl DayLines {
+    /// All of them.
+    pub fn all(&self) -> u64 {
+        self.found + self.without
+    }
+}
+
 /// The calendar of one key.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct KeyCalendar {
@@ -88,6 +101,8 @@ pub struct KeyCalendar {
     pub periods: Vec<KeyPeriod>,
     /// Lines on days without a row.
     pub undated: Vec<Finding>,
+    /// Its lines, by day.
+    pub days: BTreeMap<Day, DayLines>,
 }
 
 /// The dated links of a fact, by number.
@@ -99,24 +114,83 @@ pub fn dated_links(engine: &Engine) -> Vec<usize> {
 pub fn periods_request(engine: &Engine, link: usize) -> Request {
     let route = &engine.bound.routes[link];
     let bound = &engine.bound.lookups[route.lookup];
-    let written = |text: String| Written::in_option("calendar", &text, 0..text.len());
-    let columns = bound.key_columns(route.key).iter().copied().chain(bound.day_columns());
-    let way: Vec<_> = route.name.split('.').map(name).collect();
-    let by = columns
-        .map(|column| written(format!("{}.{}", way.join("."), name(&bound.columns[column]))));
+    let by = bound.day_columns().into_iter().map(|column| attribute(engine, link, column));
     let fact = &engine.bound.fact;
     let amounts = fact.amounts.iter().map(|column| name(&fact.columns[*column]).into_owned());
     let figures = engine.figures_with_totals().into_iter().map(|figure| name(figure).into_owned());
-    let show = ["lines".to_owned()].into_iter().chain(amounts).chain(figures).map(written);
+    let show = ["lines".to_owned()].into_iter().chain(amounts).chain(figures);
+    request(engine, "periods", key_attributes(engine, link).into_iter().chain(by), show, None)
+}
+
+/// On which days there are lines of a key: those that found it, and those that found no row at all, by what they
+/// look for.
+pub fn days_request(engine: &Engine, link: usize, key: &str) -> Request {
+    let route = &engine.bound.routes[link];
+    let (lookup, bound) = (&engine.lookups[route.lookup], &engine.bound.lookups[route.lookup]);
+    let own = key_attributes(engine, link);
+    let rows = engine.periods_of(link, key);
+    // Rows of a key may write it in different ways.
+    let mut texts: Vec<Vec<String>> = rows
+        .iter()
+        .map(|holds| {
+            let columns = bound.key_columns(route.key).iter();
+            columns.map(|column| literal(&lookup.text(*column, holds.row))).collect()
+        })
+        .collect();
+    texts.sort();
+    texts.dedup();
+    let is_row = |texts: &Vec<String>| {
+        let each = own.iter().zip(texts).map(|(own, text)| format!("{own} = {text}"));
+        each.collect::<Vec<_>>().join(" and ")
+    };
+    let found: Vec<String> = texts.iter().map(is_row).collect();
+    let condition = format!("{} or {} is blank", found.join(" or "), own[0]);
+    let sought = route.candidates[0].iter().chain(&route.as_of);
+    let by = own.iter().cloned().chain(sought.map(|part| part_name(engine, link, *part)));
+    request(engine, "days", by, ["lines".to_owned()], Some(condition))
+}
+
+fn request(
+    engine: &Engine,
+    title: &str,
+    by: impl Iterator<Item = String>,
+    show: impl IntoIterator<Item = String>,
+    condition: Option<String>,
+) -> Request {
+    let written = |text: String| Written::in_option("calendar", &text, 0..text.len());
     Request {
-        name: PERIODS.to_owned(),
+        name: title.to_owned(),
         to: None,
-        of: Some(written(fact.name.clone())),
+        of: Some(written(engine.bound.fact.name.clone())),
         content: Content::Totals(Box::new(TotalsRequest {
-            by: by.collect(),
-            show: Some(show.collect()),
+            by: by.map(written).collect(),
+            show: Some(show.into_iter().map(written).collect()),
+            filter: condition.map(written),
             ..TotalsRequest::default()
         })),
+    }
+}
+
+/// The columns of the key by which a link finds rows, as formulas name them.
+fn key_attributes(engine: &Engine, link: usize) -> Vec<String> {
+    let route = &engine.bound.routes[link];
+    let columns = engine.bound.lookups[route.lookup].key_columns(route.key).iter();
+    columns.map(|column| attribute(engine, link, *column)).collect()
+}
+
+/// A column of the lookup of a link, as formulas name it.
+fn attribute(engine: &Engine, link: usize, column: usize) -> String {
+    let route = &engine.bound.routes[link];
+    let way: Vec<_> = route.name.split('.').map(name).collect();
+    let column = &engine.bound.lookups[route.lookup].columns[column];
+    format!("{}.{}", way.join("."), name(column))
+}
+
+/// What a link takes a part of its key or its day from, as formulas name it.
+fn part_name(engine: &Engine, link: usize, part: KeyPart) -> String {
+    match (part.route, engine.bound.routes[link].home) {
+        (Some(route), _) | (None, Home::Route(route)) => attribute(engine, route, part.column),
+        (None, Home::Fact) => name(&engine.bound.fact.columns[part.column]).into_owned(),
     }
 }
 
@@ -162,7 +236,7 @@ pub fn key_calendar(
     engine: &Engine,
     link: usize,
     text: &str,
-    sold: &TotalsTable,
+    (sold, days): (&TotalsTable, &TotalsTable),
     checked: &Checked,
 ) -> Option<KeyCalendar> {
     let key = engine.key_meant(link, text)?;
@@ -205,6 +279,32 @@ pub fn key_calendar(
         measures: sold.measures.iter().map(|m| (m.heading.clone(), m.kind)).collect(),
         periods: engine.periods_of(link, &key).iter().map(period).collect(),
         undated: undated.cloned().collect(),
+        days: lines_by_day(engine, link, &key, days),
         key,
     })
+}
+
+/// The lines of a key by day, out of the groups of [`days_request`].
+fn lines_by_day(
+    engine: &Engine,
+    link: usize,
+    key: &str,
+    groups: &TotalsTable,
+) -> BTreeMap<Day, DayLines> {
+    let columns = engine.bound.routes[link].ignore.len();
+    let mut days: BTreeMap<Day, DayLines> = BTreeMap::new();
+    for row in &groups.rows {
+        let Some(Value::Date(day)) = row.key.last() else { continue };
+        let lines = row.values[0].number().and_then(Decimal::whole).unwrap_or_default() as u64;
+        let sought = || {
+            let texts = row.key[columns..2 * columns].iter().map(ToString::to_string);
+            engine.key_meant(link, &texts.collect::<Vec<_>>().join(" + "))
+        };
+        if !row.key[0].is_blank() {
+            days.entry(*day).or_default().found += lines;
+        } else if sought().as_deref() == Some(key) {
+            days.entry(*day).or_default().without += lines;
+        }
+    }
+    days
 }

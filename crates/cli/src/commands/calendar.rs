@@ -1,11 +1,12 @@
 //! `interligo calendar`.
 
+use interligo_core::bind::Request;
 use interligo_core::engine::{Engine, Extent};
 use interligo_core::plan::nearest_name;
 use interligo_core::totals::TotalsTable;
 use interligo_io::{
-    Checked, Depth, OnDuplicates, PERIODS, dated_links, key_calendar, periods_request, totals_csv,
-    worst_keys, write_whole,
+    Checked, Depth, OnDuplicates, dated_links, days_request, key_calendar, periods_request,
+    totals_csv, worst_keys, write_whole,
 };
 
 use super::check::checked;
@@ -102,9 +103,11 @@ fn one(
             near: nearest_name(key, &keys).map(str::to_owned),
         });
     }
-    let (engines, sold, checked) = sold(opened, engines, (fact, link))?;
-    let calendar =
-        key_calendar(&engines[fact], link, key, &sold, &checked).expect("the key was found before");
+    let engine = &engines[fact];
+    let requests = [periods_request(engine, link), days_request(engine, link, key)];
+    let (engines, [sold, days], checked) = summed(opened, fact, requests)?;
+    let calendar = key_calendar(&engines[fact], link, key, (&sold, &days), &checked)
+        .expect("the key was found before");
     match &options.svg {
         None => show::calendar(out, &calendar, show::width())?,
         Some(path) => {
@@ -117,19 +120,20 @@ fn one(
     Ok(())
 }
 
-/// What was sold in each period of the keys of a link, with all that was found.
-fn sold(
+/// Some totals of a fact, with all that was found.
+fn summed<const N: usize>(
     opened: &Opened,
-    engines: &[Engine],
-    (fact, link): (usize, usize),
-) -> Result<(Vec<Engine>, TotalsTable, Checked), Failure> {
-    let request = periods_request(&engines[fact], link);
-    let engines = opened.prepare(&[request], Extent::Everything, OnDuplicates::Report)?;
+    fact: usize,
+    requests: [Request; N],
+) -> Result<(Vec<Engine>, [TotalsTable; N], Checked), Failure> {
+    let engines = opened.prepare(&requests, Extent::Everything, OnDuplicates::Report)?;
     let mut ran = checked(opened, &engines, Depth::default())?;
     let totals = &mut ran.outcomes[fact].totals;
-    let at = totals.iter().position(|(name, _)| name == PERIODS);
-    let (_, sold) = totals.swap_remove(at.expect("the one output asked for is totals"));
-    Ok((engines, sold, ran.checked))
+    let tables = requests.map(|request| {
+        let at = totals.iter().position(|(name, _)| *name == request.name);
+        totals.swap_remove(at.expect("what is asked for is totals")).1
+    });
+    Ok((engines, tables, ran.checked))
 }
 
 /// All periods of a link, or those of one key, as comma-separated text.
@@ -140,7 +144,8 @@ fn periods(
     key: Option<&str>,
     out: Out<'_>,
 ) -> Result<(), Failure> {
-    let (engines, mut sold, _) = sold(opened, engines, (fact, link))?;
+    let requests = [periods_request(&engines[fact], link)];
+    let (engines, [mut sold], _) = summed(opened, fact, requests)?;
     let columns = engines[fact].bound.routes[link].ignore.len();
     if let Some(key) = key {
         let meant = engines[fact].key_meant(link, key);

@@ -237,18 +237,32 @@ fn the_special_price_holds_where_there_is_one_else_the_general() {
         [[link]]\npath = \"prices.currency -> rates.currency as of sales.day\"\nwhen = \"prices.currency <> 'EUR'\"\n\
         [figures]\nvalue = \"quantity * prices.price * if prices.currency = 'EUR' then 1 else rates.rate\"\n\
         [outputs.lines]\nto = \"out.csv\"\ncolumns = [\"no\", \"value\"]\nstatus = true\n";
-    let mut came = Folder::with(&[
+    let folder = Folder::with(&[
         ("interligo.toml", plan),
         ("customers.csv", "no,type\n1,Trade\n2,Hobby\n"),
-        ("prices.csv", "sku,for,from,until,price,currency\nA,all,2025-01-01,,10,EUR\nA,Trade,2025-02-01,2025-02-28,8,CHF\n"),
+        (
+            "prices.csv",
+            "sku,for,from,until,price,currency\nA,all,2025-01-01,,10,EUR\nA,Trade,2025-02-01,2025-02-28,8,CHF\n",
+        ),
         // No rates at weekends; the first of March 2025 was a Saturday.
         ("rates.csv", "currency,day,rate\nCHF,2025-02-07,1.05\nCHF,2025-02-10,1.06\n"),
         (
             "sales.csv",
             "no,customer,day,item,quantity\n1,1,2025-01-31,A,2\n2,1,2025-02-09,A,2\n3,2,2025-02-09,A,2\n4,1,2025-02-20,A,2\n5,1,2025-03-01,A,1\n",
         ),
-    ])
-    .run(&["run"]);
+    ]);
+    // Lines are on the calendar of the row that they found, or, without one, of the key that they look for first.
+    for (key, first, lines) in [
+        ("A + Trade", "2025-02-01", "2 lines in all; █ is 1 line in 1 day"),
+        ("A + all", "2025-01-01", "3 lines in all; █ is 1 line in 1 day"),
+        ("CHF", "2025-02-07", "2 lines in all; █ is 1 line in 1 day"),
+    ] {
+        let came = folder.run(&["calendar", if key == "CHF" { "rates" } else { "prices" }, key]);
+        let printed = came.printed();
+        assert!(printed.contains(lines) && printed.contains(first), "{key}: {printed}");
+        assert_eq!(printed.contains("▲ 1 line"), key == "CHF", "{key}: {printed}");
+    }
+    let mut came = folder.run(&["run"]);
     assert_eq!(came.said(), "");
     assert_eq!(
         came.take_file("out.csv"),

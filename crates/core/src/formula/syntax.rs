@@ -7,7 +7,7 @@ use super::functions::Scalar;
 use super::summaries::Summary;
 use crate::date::PeriodUnit;
 use crate::decimal::{Decimal, Rounding};
-use crate::plan::ColumnName;
+use crate::plan::{ColumnName, literal};
 
 /// A part of a formula with its place in the text.
 #[derive(Clone, Debug, PartialEq)]
@@ -181,7 +181,7 @@ impl fmt::Display for Node {
         let not = |negated: &bool| if *negated { "not " } else { "" };
         match &self.kind {
             NodeKind::Number(value) => value.fmt(f),
-            NodeKind::Text(text) => write!(f, "'{}'", text.replace('\'', "''")),
+            NodeKind::Text(text) => f.write_str(&literal(text)),
             NodeKind::YesNo(yes) => yes.fmt(f),
             NodeKind::Blank => f.write_str("blank"),
             NodeKind::Name(name) => {

@@ -207,6 +207,11 @@ pub fn name(name: &str) -> std::borrow::Cow<'_, str> {
     format!("\"{}\"", name.replace('"', "\"\"")).into()
 }
 
+/// A text as a formula has it: in single quotes.
+pub fn literal(text: &str) -> String {
+    format!("'{}'", text.replace('\'', "''"))
+}
+
 /// A text in quotes, as a plan has it.
 pub fn quoted(text: &str) -> String {
     let mut out = String::from("\"");

@@ -1,12 +1,14 @@
 //! Periods drawn as a line of signs: a sign stands for some days.
 
+use std::collections::BTreeMap;
+
 use interligo_core::date::Day;
-use interligo_io::Span;
+use interligo_io::{DayLines, KeyCalendar, Span};
 
 /// The days from the left end to the right.
 pub(super) struct Axis {
-    from: Day,
-    until: Day,
+    pub(super) from: Day,
+    pub(super) until: Day,
     width: usize,
 }
 
@@ -24,6 +26,14 @@ impl Axis {
         let until = days.iter().max().copied().unwrap_or(from);
         let until = until.max(Day(from.0.saturating_add(1)));
         Axis { from, until: with_room(from, until, &spans), width }
+    }
+
+    /// An axis over the periods of a key and the days of its lines.
+    pub(super) fn of(calendar: &KeyCalendar, width: usize) -> Axis {
+        let undated = calendar.undated.iter().filter_map(|finding| finding.days);
+        let days = calendar.days.keys().map(|day| (*day, *day)).chain(undated);
+        let spans = calendar.periods.iter().map(|period| period.span);
+        Axis::over(spans, &days.collect::<Vec<_>>(), width)
     }
 
     /// The first and the last day, as far apart as the ends.
@@ -45,7 +55,7 @@ impl Axis {
     }
 
     /// The sign in which a day lies.
-    fn sign_of(&self, day: Day) -> usize {
+    pub(super) fn sign_of(&self, day: Day) -> usize {
         let at = (i64::from(day.0) - i64::from(self.from.0)) * self.width as i64 / self.days();
         usize::try_from(at).unwrap_or(0).min(self.width - 1)
     }
@@ -73,6 +83,22 @@ impl Axis {
         (0..self.width).map(sign).collect()
     }
 
+    /// How many lines lie in each sign, and whether some of them have no row.
+    pub(super) fn lines(&self, days: &BTreeMap<Day, DayLines>) -> Vec<DayLines> {
+        let mut signs = vec![DayLines::default(); self.width];
+        for (day, lines) in days {
+            let sign = &mut signs[self.sign_of(*day)];
+            sign.found += lines.found;
+            sign.without += lines.without;
+        }
+        signs
+    }
+
+    /// For how many days some signs stand, at most.
+    pub(super) fn days_of(&self, signs: usize) -> u64 {
+        (self.days().max(1).unsigned_abs() * signs as u64).div_ceil(self.width as u64)
+    }
+
     /// Texts that begin where their days lie, as far as there is room.
     pub(super) fn labels(&self, labels: impl Iterator<Item = (Option<Day>, String)>) -> String {
         let mut line = String::new();
@@ -91,7 +117,7 @@ impl Axis {
 }
 
 /// The last day to be drawn: one that leaves room for periods that have no end.
-pub(super) fn with_room(from: Day, until: Day, spans: &[Span]) -> Day {
+fn with_room(from: Day, until: Day, spans: &[Span]) -> Day {
     if spans.iter().all(|span| span.until.is_some()) {
         return until;
     }

@@ -6,7 +6,7 @@ mod picture;
 use std::io;
 
 use interligo_core::date::Day;
-use interligo_io::{CalendarKey, Finding, KeyCalendar, KeyPeriod, Span};
+use interligo_io::{CalendarKey, DayLines, Finding, KeyCalendar, KeyPeriod, Span};
 
 use super::number::grouped;
 use super::table::TextTable;
@@ -73,9 +73,7 @@ pub(crate) fn calendar(out: Out<'_>, calendar: &KeyCalendar, width: usize) -> io
         calendar.key, calendar.link
     )?;
     let spans: Vec<Span> = calendar.periods.iter().map(|period| period.span).collect();
-    let days: Vec<(Day, Day)> =
-        calendar.undated.iter().filter_map(|finding| finding.days).collect();
-    let axis = Axis::over(spans.iter().copied(), &days, width.saturating_sub(4).clamp(40, 120));
+    let axis = Axis::of(calendar, width.saturating_sub(4).clamp(40, 120));
     writeln!(out, "  {QUIET}{}{QUIET:#}", axis.ends())?;
     writeln!(out, "  {}", axis.bar(&spans))?;
     let says = calendar
@@ -83,14 +81,42 @@ pub(crate) fn calendar(out: Out<'_>, calendar: &KeyCalendar, width: usize) -> io
         .iter()
         .map(|period| (period.span.from, period.says.first().cloned().unwrap_or_default()));
     writeln!(out, "  {}", axis.labels(says))?;
-    if !days.is_empty() {
+    sales(out, &axis, calendar)?;
+    writeln!(out)?;
+    table(out, calendar)
+}
+
+/// Where the lines lie: a sign as high as there are lines in its days.
+fn sales(out: Out<'_>, axis: &Axis, calendar: &KeyCalendar) -> io::Result<()> {
+    const HEIGHTS: [char; 8] = ['▁', '▂', '▃', '▄', '▅', '▆', '▇', '█'];
+    let signs = axis.lines(&calendar.days);
+    let most = signs.iter().map(DayLines::all).max().unwrap_or(0);
+    if most == 0 {
+        return writeln!(out, "  {QUIET}no lines{QUIET:#}");
+    }
+    write!(out, "  ")?;
+    let last = signs.iter().rposition(|sign| sign.all() > 0).unwrap_or(0);
+    for sign in &signs[..=last] {
+        match sign.all() {
+            0 => write!(out, " ")?,
+            lines => {
+                let height = HEIGHTS[(lines * 8).div_ceil(most) as usize - 1];
+                let style = if sign.without > 0 { NOTICE } else { GOOD };
+                write!(out, "{style}{height}{style:#}")?;
+            }
+        }
+    }
+    writeln!(out)?;
+    if !calendar.undated.is_empty() {
         let marks = calendar.undated.iter().filter_map(|finding| {
             Some((Some(finding.days?.0), format!("▲ {}", counted(finding.count, "line"))))
         });
         writeln!(out, "  {NOTICE}{}{NOTICE:#}", axis.labels(marks))?;
     }
-    writeln!(out)?;
-    table(out, calendar)
+    let all: u64 = signs.iter().map(DayLines::all).sum();
+    let (all, most) = (counted(all, "line"), counted(most, "line"));
+    let days = counted(axis.days_of(1), "day");
+    writeln!(out, "  {QUIET}{all} in all; █ is {most} in {days}{QUIET:#}")
 }
 
 /// A table with a row for each period, and for each gap.

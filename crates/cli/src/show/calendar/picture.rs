@@ -3,9 +3,9 @@
 use std::fmt::Write;
 
 use interligo_core::date::Day;
-use interligo_io::{KeyCalendar, Span};
+use interligo_io::{DayLines, KeyCalendar};
 
-use super::bar::with_room;
+use super::bar::Axis;
 use crate::show::counted;
 use crate::show::svg::{INK, POOR, WELL, escaped};
 use crate::show::totals::measure_of;
@@ -15,25 +15,18 @@ const LEFT: usize = 60;
 const TOP: usize = 110;
 const BAR: usize = 30;
 const ROW: usize = 46;
+/// How high the columns of lines are, and how wide each is.
+const LINES: usize = 70;
+const COLUMN: usize = 7;
 const QUIET: &str = "#857f76";
 
 /// The calendar of a key.
 pub(crate) fn calendar_svg(calendar: &KeyCalendar) -> String {
-    let spans: Vec<Span> = calendar.periods.iter().map(|period| period.span).collect();
-    let undated = calendar.undated.iter().filter_map(|finding| finding.days);
-    let known = spans.iter().flat_map(|span| [span.from, span.until]).flatten();
-    let days: Vec<Day> = known.chain(undated.flat_map(|(a, b)| [a, b])).collect();
-    let from = days.iter().min().copied().unwrap_or(Day(0));
-    let until = days.iter().max().copied().unwrap_or(from).max(Day(from.0.saturating_add(1)));
-    let until = with_room(from, until, &spans);
-    let all = i64::from(until.0) - i64::from(from.0) + 1;
+    let axis = Axis::of(calendar, WIDTH - 2 * LEFT);
     // The left side of a day; that of the next one is its right side.
-    let x = |day: Day| {
-        let at = (i64::from(day.0) - i64::from(from.0)).clamp(0, all);
-        LEFT + (at * (WIDTH - 2 * LEFT) as i64 / all) as usize
-    };
+    let x = |day: Day| LEFT + axis.sign_of(day);
     let rows = calendar.periods.len() + calendar.undated.len();
-    let height = TOP + rows * ROW + 60;
+    let height = TOP + rows * ROW + LINES + 80;
     let mut svg = format!(
         "<svg xmlns=\"http://www.w3.org/2000/svg\" viewBox=\"0 0 {WIDTH} {height}\" style=\"width:100%;max-width:{WIDTH}px\" \
          font-family=\"Verdana, DejaVu Sans, sans-serif\" font-size=\"12\">\n\
@@ -42,7 +35,7 @@ pub(crate) fn calendar_svg(calendar: &KeyCalendar) -> String {
         escaped(&calendar.key),
         escaped(&calendar.link)
     );
-    months(&mut svg, from, until, height, &x);
+    months(&mut svg, &axis, height, &x);
     let text = |svg: &mut String, at: usize, y: usize, fill: &str, anchor: &str, text: &str| {
         let text = escaped(text);
         let _ = writeln!(
@@ -91,11 +84,48 @@ pub(crate) fn calendar_svg(calendar: &KeyCalendar) -> String {
         text(&mut svg, at, y + 20, POOR, anchor, &said);
         y += ROW;
     }
+    lines(&mut svg, calendar, &axis, y + LINES);
     svg + "</svg>\n"
 }
 
+/// Where the lines lie: columns upon a ground, for as many days each as are drawn in some points.
+fn lines(svg: &mut String, calendar: &KeyCalendar, axis: &Axis, ground: usize) {
+    let points = axis.lines(&calendar.days);
+    let columns = points.chunks(COLUMN).map(|points| {
+        let sum = |of: fn(&DayLines) -> u64| points.iter().map(of).sum::<u64>();
+        (sum(DayLines::all), sum(|lines| lines.without))
+    });
+    let columns: Vec<(u64, u64)> = columns.collect();
+    let most = columns.iter().map(|(all, _)| *all).max().unwrap_or(0).max(1);
+    let high = |lines: u64| (lines * LINES as u64).div_ceil(most) as usize;
+    for (number, (all, without)) in columns.iter().enumerate() {
+        let at = LEFT + number * COLUMN;
+        for (lines, fill) in [(*all, WELL), (*without, POOR)] {
+            if lines > 0 {
+                let _ = writeln!(
+                    svg,
+                    "<rect x=\"{at}\" y=\"{}\" width=\"{}\" height=\"{}\" fill=\"{fill}\"/>",
+                    ground - high(lines),
+                    COLUMN - 1,
+                    high(lines)
+                );
+            }
+        }
+    }
+    let all = counted(columns.iter().map(|(all, _)| all).sum(), "line");
+    let most = counted(most, "line");
+    let days = counted(axis.days_of(COLUMN), "day");
+    let _ = writeln!(
+        svg,
+        "<text x=\"{LEFT}\" y=\"{}\" fill=\"{QUIET}\" font-size=\"11\">{all} in all; a column stands for {days}, \
+         the highest for {most}</text>",
+        ground + 18
+    );
+}
+
 /// A line for each year, quarter or month, so that there are not too many.
-fn months(svg: &mut String, from: Day, until: Day, height: usize, x: &dyn Fn(Day) -> usize) {
+fn months(svg: &mut String, axis: &Axis, height: usize, x: &dyn Fn(Day) -> usize) {
+    let (from, until) = (axis.from, axis.until);
     let ((first, ..), (last, ..)) = (from.civil(), until.civil());
     let step = match last - first {
         0 => 1,
@@ -117,7 +147,7 @@ fn months(svg: &mut String, from: Day, until: Day, height: usize, x: &dyn Fn(Day
             "<line x1=\"{at}\" y1=\"{}\" x2=\"{at}\" y2=\"{}\" stroke=\"#e4dfd6\"/>\n\
              <text x=\"{at}\" y=\"{}\" fill=\"{QUIET}\" font-size=\"11\">{year:04}-{month:02}</text>",
             TOP - 14,
-            height - 40,
+            height - 80,
             TOP - 22
         );
     }
