@@ -1,6 +1,6 @@
 //! `totals`: any figure by any attribute, for reading and for other programs.
 
-use crate::support::shop;
+use crate::support::{Folder, shop};
 
 fn csv(arguments: &[&str]) -> String {
     let all = [&["totals", "--format", "csv"], arguments].concat();
@@ -98,4 +98,30 @@ fn a_condition_that_no_line_meets_gives_an_empty_table() {
             "None of 5 lines meets the condition: `interligo look TABLE --column COLUMN` shows which values there are.\n",
         )
         .nothing_else();
+}
+
+/// In quotes it is a column, without them the number of lines.
+#[test]
+fn a_column_may_be_called_lines() {
+    let plan = "[tables.s]\nrole = \"fact\"\nfrom = \"s.csv\"\n[figures]\ndouble = \"\\\"lines\\\" * 2\"\n";
+    let folder = Folder::with(&[("interligo.toml", plan), ("s.csv", "a,lines\nx,10\ny,20\n")]);
+    let came = folder.run(&[
+        "totals",
+        "--by",
+        "a",
+        "--show",
+        "\"lines\",lines,s.lines,double,share(lines)",
+        "--where",
+        "\"lines\" > 5",
+        "--format",
+        "csv",
+    ]);
+    assert_eq!(
+        came.printed(),
+        "a,lines,lines,s.lines,double,share(lines)\nx,10,1,10,20,0.5\ny,20,1,20,40,0.5\n"
+    );
+    for arguments in [["--where", "lines > 5"], ["--show", "sum(lines)"], ["--by", "lines"]] {
+        let came = folder.run(&["totals", arguments[0], arguments[1]]).status(2);
+        assert!(came.said().contains("stands in quotes: \"lines\""), "{}", came.said());
+    }
 }

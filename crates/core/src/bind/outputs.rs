@@ -171,7 +171,7 @@ fn owner(request: &Request, facts: &[Bound]) -> Result<usize, Mistake> {
     let unknown = |texts: &[&Written], bound: &Bound| {
         let figures: Vec<&str> = bound.figures.iter().map(|figure| figure.name.as_str()).collect();
         let mut unknown = 0usize;
-        let names = texts.iter().filter(|text| !["*", "lines"].contains(&text.text.trim()));
+        let names = texts.iter().filter(|text| text.text.trim() != "*");
         for node in names.filter_map(|text| parse(text).ok()) {
             node.walk(&mut |node| {
                 if let NodeKind::Name(name) = &node.kind {

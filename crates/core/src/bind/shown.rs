@@ -1,7 +1,7 @@
 //! What totals show: figures, columns and functions of these, of the fact itself, of another, or of an earlier time.
 
 use super::totals::{Base, BoundBase, BoundColumn, Cumulated, ShareOf};
-use super::{Bound, FigureKind, Reference, Scope, TotalsRequest, uses_of};
+use super::{Bound, BoundFact, FigureKind, Reference, Scope, TotalsRequest, uses_of};
 use crate::formula::{Function, Node, NodeKind, Summary, parse};
 use crate::plan::{ColumnName, ColumnType, Mistake, Written};
 use crate::totals::Shift;
@@ -179,9 +179,15 @@ impl<'f> Binder<'f> {
     fn fact_of(&self, node: &Node) -> usize {
         let mut facts = Vec::new();
         node.walk(&mut |node| {
-            if let NodeKind::Name(name) = &node.kind {
-                facts.push(self.named_fact(name).unwrap_or(self.owner));
-            }
+            let fact = match &node.kind {
+                NodeKind::Name(name) => match name.through.as_slice() {
+                    [table] => self.named_fact(table),
+                    _ => None,
+                },
+                NodeKind::Lines => None,
+                _ => return,
+            };
+            facts.push(fact.unwrap_or(self.owner));
         });
         match facts.split_first() {
             Some((first, rest)) if rest.iter().all(|other| other == first) => *first,
@@ -189,10 +195,9 @@ impl<'f> Binder<'f> {
         }
     }
 
-    fn named_fact(&self, name: &ColumnName) -> Option<usize> {
-        let [table] = name.through.as_slice() else { return None };
-        let linked = self.facts[self.owner].routes.iter().any(|route| route.name == *table);
-        let fact = self.facts.iter().position(|bound| bound.fact.name == *table);
+    fn named_fact(&self, table: &str) -> Option<usize> {
+        let linked = self.facts[self.owner].routes.iter().any(|route| route.name == table);
+        let fact = self.facts.iter().position(|bound| bound.fact.name == table);
         fact.filter(|_| !linked)
     }
 
@@ -205,11 +210,10 @@ impl<'f> Binder<'f> {
     ) -> Result<Base, Mistake> {
         let bound = &mut self.facts[fact];
         match &node.kind {
-            NodeKind::Name(name) if name.through.is_empty() && name.column == "lines" => {
+            NodeKind::Lines => Ok(Base::Lines),
+            NodeKind::Name(name) if name.column == "lines" && is_count(name, &bound.fact) => {
                 Ok(Base::Lines)
             }
-            // The lines of another fact.
-            NodeKind::Name(name) if name.column == "lines" && fact != self.owner => Ok(Base::Lines),
             NodeKind::Name(name) => match Scope::of(bound).resolve(name, written)? {
                 Reference::Figure(figure) => Ok(Base::Figure(figure)),
                 Reference::Column(column) => {
@@ -237,4 +241,9 @@ impl<'f> Binder<'f> {
                 .help(format!("write `sum({node})`, or give the formula a name under [figures] and show that"))),
         }
     }
+}
+
+/// Whether `budget.lines` counts the lines of that fact: it has no column of that name.
+fn is_count(name: &ColumnName, fact: &BoundFact) -> bool {
+    name.is_own(&fact.name) && !name.through.is_empty() && !fact.columns.contains(&name.column)
 }

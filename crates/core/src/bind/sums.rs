@@ -46,6 +46,7 @@ pub fn sums_request(plan: &Plan, table: &str) -> Result<Option<SumsRequest>, Mis
     for written in by.iter().chain(&show) {
         let name = match parse(written)?.kind {
             NodeKind::Name(name) => name.column,
+            NodeKind::Lines => "lines".to_owned(),
             _ => written.text.trim().to_owned(),
         };
         if columns.contains(&name) {

@@ -162,9 +162,8 @@ impl Parser<'_> {
                     self.at += 2;
                     self.call(word, &token.span)?
                 }
-                _ if WORDS.contains(&word.as_str()) && word != "lines" => {
-                    return Err(self.unexpected("a value"));
-                }
+                "lines" => self.take(NodeKind::Lines),
+                _ if WORDS.contains(&word.as_str()) => return Err(self.unexpected("a value")),
                 _ => self.name()?,
             },
             TokenKind::Quoted(_) => self.name()?,
@@ -288,6 +287,7 @@ mod tests {
                 let parts = name.through.iter().chain([&name.column]);
                 parts.map(String::as_str).collect::<Vec<_>>().join(".")
             }
+            NodeKind::Lines => "#".into(),
             NodeKind::Negate(a) => format!("(- {})", shape(a)),
             NodeKind::Not(a) => format!("(not {})", shape(a)),
             NodeKind::Binary(o, a, b) => format!("({} {} {})", o.sign(), shape(a), shape(b)),

@@ -23,14 +23,36 @@ pub(crate) enum NodeKind {
     YesNo(bool),
     Blank,
     Name(ColumnName),
+    /// `lines`: how many lines there are.
+    Lines,
     Negate(Box<Node>),
     Not(Box<Node>),
     Binary(Operator, Box<Node>, Box<Node>),
-    If { condition: Box<Node>, then: Box<Node>, otherwise: Option<Box<Node>> },
-    IsBlank { operand: Box<Node>, negated: bool },
-    In { operand: Box<Node>, list: Vec<Node>, negated: bool },
-    Between { operand: Box<Node>, low: Box<Node>, high: Box<Node>, negated: bool },
-    Like { operand: Box<Node>, pattern: Box<Node>, negated: bool },
+    If {
+        condition: Box<Node>,
+        then: Box<Node>,
+        otherwise: Option<Box<Node>>,
+    },
+    IsBlank {
+        operand: Box<Node>,
+        negated: bool,
+    },
+    In {
+        operand: Box<Node>,
+        list: Vec<Node>,
+        negated: bool,
+    },
+    Between {
+        operand: Box<Node>,
+        low: Box<Node>,
+        high: Box<Node>,
+        negated: bool,
+    },
+    Like {
+        operand: Box<Node>,
+        pattern: Box<Node>,
+        negated: bool,
+    },
     Call(Function, Vec<Node>),
 }
 
@@ -114,7 +136,8 @@ impl Node {
             | NodeKind::Text(_)
             | NodeKind::YesNo(_)
             | NodeKind::Blank
-            | NodeKind::Name(_) => Vec::new(),
+            | NodeKind::Name(_)
+            | NodeKind::Lines => Vec::new(),
             NodeKind::Negate(a) | NodeKind::Not(a) | NodeKind::IsBlank { operand: a, .. } => {
                 vec![a]
             }
@@ -188,6 +211,7 @@ impl fmt::Display for Node {
                 name.through.iter().try_for_each(|t| write!(f, "{}.", crate::plan::name(t)))?;
                 f.write_str(&crate::plan::name(&name.column))
             }
+            NodeKind::Lines => f.write_str("lines"),
             NodeKind::Negate(a) => write!(f, "-{}", Part(a, SIGN)),
             NodeKind::Not(a) => write!(f, "not {}", Part(a, NOT)),
             NodeKind::Binary(operator, a, b) => {
@@ -258,6 +282,7 @@ mod tests {
             "[a-z' ]{0,4}".prop_map(NodeKind::Text),
             any::<bool>().prop_map(NodeKind::YesNo),
             Just(NodeKind::Blank),
+            Just(NodeKind::Lines),
             "[a-z][a-z0-9_]{0,3}".prop_map(move |column| name(Vec::new(), column)),
             prop::sample::select(vec!["of", "like", "Kd-Nr", "a\"b", "lines", "abs", "from", "é"])
                 .prop_map(move |column| name(vec!["prices".into()], column.into())),
@@ -354,7 +379,11 @@ mod tests {
                 }
             }
             NodeKind::Call(_, list) => list.iter_mut().for_each(|item| *item = bare(item.clone())),
-            NodeKind::Number(_) | NodeKind::Text(_) | NodeKind::YesNo(_) | NodeKind::Blank => {}
+            NodeKind::Number(_)
+            | NodeKind::Text(_)
+            | NodeKind::YesNo(_)
+            | NodeKind::Blank
+            | NodeKind::Lines => {}
         }
         node
     }

@@ -117,6 +117,11 @@ impl Checker<'_> {
             NodeKind::YesNo(yes) => expr(ExprKind::Constant(Value::YesNo(*yes)), Type::YesNo),
             NodeKind::Blank => expr(ExprKind::Constant(Value::Blank), Type::Blank),
             NodeKind::Name(name) => self.names.leaf(name, self.written)?,
+            NodeKind::Lines => {
+                let message = "`lines` counts many lines, a formula speaks of one";
+                let help = "a column of that name stands in quotes: \"lines\"";
+                return Err(self.written.mistake(node.span.clone(), message).help(help));
+            }
             NodeKind::Negate(operand) => negated(self.number(operand, "a sign")?),
             NodeKind::Not(operand) => {
                 expr(ExprKind::Not(boxed(self.condition(operand, "`not`")?)), Type::YesNo)

@@ -15,6 +15,7 @@ mod plan;
 mod ranked;
 mod ratio;
 mod shift;
+mod span;
 mod table;
 mod tree;
 

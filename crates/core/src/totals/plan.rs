@@ -5,6 +5,7 @@ use std::collections::BTreeMap;
 use super::layout::Layout;
 use super::ratio::{contains_ratio, has_total, over_totals};
 use super::shift::{Shift, shifted, time_attribute};
+use super::span::DaySpan;
 use super::table::MeasureKind;
 use crate::bind::{Base, BoundBase, BoundTotals};
 use crate::engine::Engine;
@@ -132,7 +133,10 @@ impl TotalsPlan {
             }
             plan.filter = Some(expr);
         }
-        let time = time_attribute(&plan.by, engine);
+        let mut time = time_attribute(&plan.by, engine);
+        if let (Ok(time), Some(filter)) = (&mut time, &plan.filter) {
+            time.days = DaySpan::of(filter, time.column, engine);
+        }
         if let Some((shift, written)) = &totals.shift {
             let time = time.as_ref().map_err(|why| no_time(written, why))?;
             plan.by.iter_mut().for_each(|by| {

@@ -33,7 +33,8 @@ impl Ranked {
         mut cube: Cube,
     ) -> Result<Ranked, TotalsError> {
         if let Some(time) = &layout.time {
-            drop_later_times(&mut cube, plans, time.attribute);
+            let until = time.days.last.filter(|_| layout.all_periods);
+            drop_later_times(&mut cube, plans, time, until);
             if layout.all_periods {
                 fill_periods(layout, &mut cube, time)?;
             }
@@ -100,35 +101,46 @@ fn ranked(
     (sorted, rank)
 }
 
-/// Groups of times after the last line are made by lines that are seen as later ones; they say nothing.
-fn drop_later_times(cube: &mut Cube, plans: &[&TotalsPlan], time: usize) {
+/// Groups of times after the last line, or after a day until which all are wanted, are made by lines that are seen as
+/// later ones; they say nothing.
+fn drop_later_times(
+    cube: &mut Cube,
+    plans: &[&TotalsPlan],
+    time: &TimeAttribute,
+    until: Option<Day>,
+) {
     let own =
         |slots: &Slots| slots.iter().zip(plans).any(|(s, plan)| s.is_some() && !plan.is_shifted());
-    let value = |key: &[u32]| &cube.attributes[time].values[key[time] as usize];
-    let known = cube.groups.iter().filter(|(_, slots)| own(slots)).map(|(key, _)| value(key));
-    let Some(last) = known.filter(|value| !value.is_blank()).max().cloned() else { return };
+    let values = &cube.attributes[time.attribute].values;
+    let at = |key: &[u32]| ordinal(&values[key[time.attribute] as usize]);
+    let known = cube.groups.iter().filter(|(_, slots)| own(slots)).filter_map(|(key, _)| at(key));
+    let Some(last) = known.chain(until.map(|day| time.ordinal(day))).max() else { return };
     let keep: Vec<bool> = cube
         .groups
         .iter()
-        .map(|(key, slots)| own(slots) || *value(key) <= last || value(key).is_blank())
+        .map(|(key, slots)| own(slots) || at(key).is_none_or(|at| at <= last))
         .collect();
     let mut keep = keep.into_iter();
     cube.groups.retain(|_| keep.next() == Some(true));
 }
 
-/// Adds the periods between the first and the last that have no lines, for all other attributes.
-fn fill_periods(layout: &Layout, cube: &mut Cube, time: &TimeAttribute) -> Result<(), TotalsError> {
-    let at = time.attribute;
-    let ordinal = |value: &Value<'_>| match value {
+/// The number of a day or period among its like.
+fn ordinal(value: &Value<'_>) -> Option<i32> {
+    match value {
         Value::Period(period) => Some(period.ordinal),
         Value::Date(day) => Some(day.0),
         _ => None,
-    };
-    let ordinals: Vec<i32> = cube
-        .groups
-        .iter()
-        .filter_map(|(key, _)| ordinal(&cube.attributes[at].values[key[at] as usize]))
-        .collect();
+    }
+}
+
+/// Adds the periods that have no lines, for all other attributes: between the first and the last that have, or those
+/// that the condition of the table names.
+fn fill_periods(layout: &Layout, cube: &mut Cube, time: &TimeAttribute) -> Result<(), TotalsError> {
+    let at = time.attribute;
+    let known = |(key, _): &(Key, Slots)| ordinal(&cube.attributes[at].values[key[at] as usize]);
+    let named = [time.days.first, time.days.last].into_iter().flatten();
+    let named = named.map(|day| time.ordinal(day));
+    let ordinals: Vec<i32> = cube.groups.iter().filter_map(known).chain(named).collect();
     let (Some(first), Some(last)) = (ordinals.iter().min(), ordinals.iter().max()) else {
         return Ok(());
     };

@@ -2,7 +2,8 @@
 //! condition on the year speaks of the year in which they are seen.
 
 use super::plan::ByExpr;
-use crate::date::PeriodUnit;
+use super::span::DaySpan;
+use crate::date::{Day, Period, PeriodUnit};
 use crate::engine::Engine;
 use crate::formula::{Expr, ExprKind, Scalar, Type};
 use crate::value::Value;
@@ -22,7 +23,16 @@ pub(crate) struct TimeAttribute {
     pub(crate) attribute: usize,
     pub(crate) unit: PeriodUnit,
     /// The column with the day, by number among those of the lines.
-    column: usize,
+    pub(super) column: usize,
+    /// The days between which the condition of the table lets lines through.
+    pub(crate) days: DaySpan,
+}
+
+impl TimeAttribute {
+    /// The number of the period in which a day lies.
+    pub(super) fn ordinal(&self, day: Day) -> i32 {
+        Period::containing(self.unit, day).ordinal
+    }
 }
 
 /// The attribute with the shortest period of a date column. What speaks against one is said in words.
@@ -49,7 +59,7 @@ pub(crate) fn time_attribute(by: &[ByExpr], engine: &Engine) -> Result<TimeAttri
                 );
             }
             Some(other) if other.unit >= unit => {}
-            _ => found = Some(TimeAttribute { attribute, unit, column }),
+            _ => found = Some(TimeAttribute { attribute, unit, column, days: DaySpan::default() }),
         }
     }
     found.ok_or_else(|| "the table has no period of a date column".to_owned())

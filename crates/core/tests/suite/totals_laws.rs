@@ -253,6 +253,51 @@ proptest! {
         }
     }
 
+    /// From the first month that has lines or that the condition begins with, to the last of either.
+    #[test]
+    fn prop_all_periods_are_those_of_lines_and_condition(
+        lines in lines(), from in 1i16..40, length in 0i16..15, form in 0usize..8,
+    ) {
+        let at = |months: i16| (2023 + months / 12, (months % 12 + 1) as i8);
+        let (first, last) = (at(from), at(from + length));
+        let (a, b) = (shown_month(first), shown_month(last));
+        let (year, of_year) = (first.0, ((first.0, 1), (first.0, 12)));
+        let (condition, (start, end)) = match form {
+            0 => (format!("month(day) between '{a}' and '{b}'"), (Some(first), Some(last))),
+            1 => (format!("day >= '{a}-01' and month(day) <= '{b}'"), (Some(first), Some(last))),
+            2 => (format!("'{a}' < month(day)"), (Some(at(from + 1)), None)),
+            3 => (format!("month(day) < '{b}' and revenue > 5"), (None, Some(at(from + length - 1)))),
+            4 => (format!("year(day) = '{year}'"), (Some(of_year.0), Some(of_year.1))),
+            5 => (format!("month(day) = '{b}' or month(day) in ('{a}')"), (Some(first), Some(last))),
+            6 => (format!("not month(day) > '{b}'"), (None, None)),
+            _ => (format!("month(day) = '{a}' or region = 'Hills'"), (None, None)),
+        };
+        let meets = |line: &&Line| {
+            let at = month(line.day);
+            match form {
+                0 | 1 => first <= at && at <= last,
+                2 => first < at,
+                3 => at < last && line.revenue.is_some_and(|revenue| revenue > 5),
+                4 => at.0 == year,
+                5 => at == first || at == last,
+                6 => at <= last,
+                _ => at == first || line.region == "Hills",
+            }
+        };
+        let filter = Some(written(&[&condition]).remove(0));
+        let all_periods = Some(written(&["all"]).remove(0));
+        let request = TotalsRequest { filter, all_periods, ..asked(&["month(day)"], &["lines"]) };
+        let met: Vec<(i16, i8)> = lines.iter().filter(meets).map(|line| month(line.day)).collect();
+        let start = met.iter().copied().chain(start).min().filter(|_| !met.is_empty());
+        let end = met.iter().copied().chain(end).max();
+        let months = (0..1200).map(at).filter(|at| start.is_some_and(|start| start <= *at) && Some(*at) <= end);
+        let expected: Vec<Vec<String>> = months.map(|at| {
+            let count = met.iter().filter(|month| **month == at).count();
+            vec![shown_month(at), if count == 0 { String::new() } else { count.to_string() }]
+        }).collect();
+        prop_assert_eq!(rows(&totals(&lines, request)), expected, "{}", condition);
+    }
+
     #[test]
     fn prop_the_first_and_the_rest_are_all(lines in lines(), top in 1usize..4) {
         let all = totals(&lines, TotalsRequest { sort: written(&["-revenue", "item"]), ..asked(&["item"], &["revenue"]) });
