@@ -153,6 +153,34 @@ path = 'items.group -> of_group.group'
     );
 }
 
+/// The table `customer` is called as its key, and the sums by region build on it.
+const STEPS: &str = "[tables.sales]\nrole = 'fact'\nfrom = 'sales.csv'\n\
+    [tables.customer]\nsums = { of = 'sales', by = ['customer'], show = ['amount', 'lines'] }\n\
+    [tables.regional]\nsums = { of = 'sales', by = ['region'], show = ['weight'], where = \"size = 'large'\" }\n\
+    [[link]]\npath = 'sales.customer -> customer.customer'\n\
+    [[link]]\npath = 'sales.region -> regional.region'\n\
+    [figures]\nshare = 'weight / regional.weight'\nweight = 'amount / customer.amount'\n\
+    [bands.size]\nof = 'customer.amount'\nedges = [20]\nnames = ['small', 'large']\n\
+    [outputs.lines]\nto = 'lines.csv'\n";
+const STEPS_SALES: &str = "customer,region,amount\na,N,10\na,S,30\nb,N,5\nc,N,25\n";
+
+#[test]
+fn sums_may_build_on_other_sums() {
+    let folder = Folder::with(&[("interligo.toml", STEPS), ("sales.csv", STEPS_SALES)]);
+    let mut came = folder.run(&["run"]);
+    assert_eq!(came.said(), "");
+    assert_eq!(
+        came.take_file("lines.csv"),
+        "customer,region,amount,share,weight,size\n\
+         a,N,10,0.2,0.25,large\na,S,30,1,0.75,large\nb,N,5,0.8,1,small\nc,N,25,0.8,1,large\n"
+    );
+    // In a circle nothing can be first.
+    let circle = STEPS.replace("'lines']", "'share']");
+    let folder = Folder::with(&[("interligo.toml", &circle), ("sales.csv", STEPS_SALES)]);
+    let came = folder.run(&["run"]).status(2);
+    assert!(came.said().contains("the sums of `customer` build on themselves"), "{}", came.said());
+}
+
 #[test]
 fn quantities_are_net_of_what_was_given_back() {
     let folder = Folder::with(&[

@@ -2,13 +2,15 @@
 
 use std::collections::BTreeSet;
 
+use toml::Spanned;
+
 use super::{Content, Request, TotalsRequest};
 use crate::formula::{NodeKind, parse};
-use crate::plan::{Mistake, Plan, parse_link_path};
+use crate::plan::{Mistake, Plan, SumsEntry, parse_link_path};
 
 /// How the sums of a table are worked out.
 pub struct SumsRequest {
-    /// The plan without tables of sums and what is built on them.
+    /// The plan without other tables of sums and what is built on them.
     pub plan: Plan,
     /// The totals.
     pub request: Request,
@@ -68,17 +70,80 @@ pub fn sums_request(plan: &Plan, table: &str) -> Result<Option<SumsRequest>, Mis
         of: Some(of),
         content: Content::Totals(Box::new(totals)),
     };
-    Ok(Some(SumsRequest { plan: without_sums(plan)?, request, columns, keys }))
+    let needed = builds_on(plan, sums)?;
+    if needed.contains(table) {
+        let message = format!("the sums of `{table}` build on themselves");
+        return Err(mistaken(&message, "name figures and attributes that do without them"));
+    }
+    let plan = without_other_sums(plan, &needed)?;
+    Ok(Some(SumsRequest { plan, request, columns, keys }))
 }
 
-/// The plan without tables of sums, without links to them, and without figures that build on these.
-fn without_sums(plan: &Plan) -> Result<Plan, Mistake> {
+/// The links and tables that some sums reach through, themselves or by what they build on.
+fn builds_on(plan: &Plan, sums: &SumsEntry) -> Result<BTreeSet<String>, Mistake> {
+    let (mut own, mut ways) = (Names::default(), Names::default());
+    let note = |formula: &Spanned<String>, own: &mut Names, ways: &mut Names| {
+        let Ok(node) = parse(&plan.written(formula)) else { return };
+        node.walk(&mut |node| {
+            let NodeKind::Name(name) = &node.kind else { return };
+            name.through.iter().for_each(|way| ways.note(way));
+            if plan.facts().any(|fact| name.is_own(&fact.name)) {
+                own.note(&name.column);
+            }
+        });
+    };
+    let of_sums = |sums: &SumsEntry, own: &mut Names, ways: &mut Names| {
+        let formulas = sums.by.get_ref().iter().chain(&sums.show).chain(&sums.filter);
+        formulas.for_each(|formula| note(formula, own, ways));
+    };
+    of_sums(sums, &mut own, &mut ways);
+    loop {
+        if let Some(name) = own.open.pop() {
+            let figure = plan.figures.get(&name).map(|figure| &figure.value.formula);
+            let band = plan.bands.get(&name).map(|band| &band.value.of);
+            figure.into_iter().chain(band).for_each(|formula| note(formula, &mut own, &mut ways));
+        } else if let Some(name) = ways.open.pop() {
+            for link in plan.link.iter().map(Spanned::get_ref) {
+                let path = parse_link_path(&plan.written(&link.path))?;
+                let called = link.name.as_ref().is_some_and(|own| *own.get_ref() == name);
+                if called || path.to_table() == name {
+                    let on_the_way = path.parts().chain(&path.as_of).flat_map(|part| &part.through);
+                    on_the_way.for_each(|way| ways.note(way));
+                    ways.note(path.to_table());
+                    link.when.iter().for_each(|when| note(when, &mut own, &mut ways));
+                }
+            }
+            let table = plan.tables.get(&name).and_then(|table| table.value.sums.as_ref());
+            table.iter().for_each(|sums| of_sums(sums.get_ref(), &mut own, &mut ways));
+        } else {
+            return Ok(ways.known);
+        }
+    }
+}
+
+/// Names, and those of them that were not looked at yet.
+#[derive(Default)]
+struct Names {
+    known: BTreeSet<String>,
+    open: Vec<String>,
+}
+
+impl Names {
+    fn note(&mut self, name: &str) {
+        if self.known.insert(name.to_owned()) {
+            self.open.push(name.to_owned());
+        }
+    }
+}
+
+/// The plan without tables of sums that are not needed, without links to them, and without figures that build on these.
+fn without_other_sums(plan: &Plan, needed: &BTreeSet<String>) -> Result<Plan, Mistake> {
     let mut plan = Plan::parse(&plan.source)?;
     let mut out: BTreeSet<String> = BTreeSet::new();
     plan.tables.retain(|table| {
-        let is_sums = table.value.sums.is_some();
-        out.extend(is_sums.then(|| table.name.clone()));
-        !is_sums
+        let leaves = table.value.sums.is_some() && !needed.contains(&table.name);
+        out.extend(leaves.then(|| table.name.clone()));
+        !leaves
     });
     let mut kept = Vec::new();
     for link in std::mem::take(&mut plan.link) {
@@ -94,7 +159,7 @@ fn without_sums(plan: &Plan) -> Result<Plan, Mistake> {
     loop {
         let source = plan.source.clone();
         let before = out.len();
-        let mut names_out = |formula: &toml::Spanned<String>, name: &str| {
+        let mut names_out = |formula: &Spanned<String>, name: &str| {
             let written = crate::plan::Written::in_plan(&source, formula.get_ref(), formula.span());
             let mut named = false;
             if let Ok(node) = parse(&written) {
