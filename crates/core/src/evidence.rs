@@ -3,7 +3,7 @@
 use arrow_array::StringViewArray;
 
 use crate::amount;
-use crate::date::Day;
+use crate::day_reader::DayReader;
 use crate::decimal::{Decimal, MAX_PLACES};
 use crate::plan::ColumnType;
 use crate::reading::percent;
@@ -130,13 +130,14 @@ impl Evidence {
 
     /// Adds all texts of a column.
     pub fn add_all(&mut self, texts: &StringViewArray, style: &Style) {
-        let iso = style.dates == DateStyle::ISO;
-        for text in texts.iter().flatten() {
-            if iso && Day::parse(text.as_bytes()).is_some() {
+        // A day of the standard looks like nothing else.
+        let mut days = (style.dates == DateStyle::ISO).then(|| DayReader::new(&style.dates));
+        for (row, view) in texts.views().iter().enumerate() {
+            if days.as_mut().is_some_and(|days| days.short(*view).is_some()) {
                 self.filled += 1;
                 self.dates += 1;
             } else {
-                self.add(text, style);
+                self.add(texts.value(row), style);
             }
         }
     }

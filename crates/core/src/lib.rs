@@ -17,6 +17,7 @@ pub mod cells;
 pub mod checks;
 pub mod column;
 pub mod date;
+mod day_reader;
 pub mod decimal;
 pub mod duplicates;
 pub mod engine;

@@ -10,7 +10,7 @@ use crate::cells::Cells;
 use crate::column::{
     Column, ColumnKind, DateColumn, NumberColumn, Numbers, is_blank_text, known_where,
 };
-use crate::date::Day;
+use crate::day_reader::DayReader;
 use crate::decimal::Decimal;
 use crate::plan::ColumnType;
 use crate::style::{DateStyle, NumberStyle, PartStyle, Style};
@@ -297,14 +297,12 @@ fn note_currency(seen: &mut Vec<(String, u32)>, currency: Option<&str>, row: usi
 }
 
 fn read_dates(texts: &StringViewArray, style: &DateStyle, unreadable: &mut Vec<u32>) -> DateColumn {
-    let iso = *style == DateStyle::ISO;
+    let mut reader = DayReader::new(style);
     let mut days = Vec::with_capacity(texts.len());
     let mut unknown = Vec::new();
     for (row, view) in texts.views().iter().enumerate() {
-        let bytes = (view >> 32).to_le_bytes();
-        let plain = if iso && *view as u32 == 10 { Day::parse(&bytes[..10]) } else { None };
         let read = |text: &str| style.read(text);
-        let day = plain.or_else(|| read_one(texts, row, unreadable, read));
+        let day = reader.short(*view).or_else(|| read_one(texts, row, unreadable, read));
         days.push(day.map_or(0, |day| day.0));
         if day.is_none() {
             unknown.push(row);
