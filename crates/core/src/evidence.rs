@@ -3,10 +3,11 @@
 use arrow_array::StringViewArray;
 
 use crate::amount;
-use crate::day_reader::DayReader;
+use crate::date::Day;
 use crate::decimal::{Decimal, MAX_PLACES};
 use crate::plan::ColumnType;
 use crate::reading::percent;
+use crate::recent::Recent;
 use crate::style::{DateStyle, Style};
 
 /// What the texts of a column look like.
@@ -130,14 +131,21 @@ impl Evidence {
 
     /// Adds all texts of a column.
     pub fn add_all(&mut self, texts: &StringViewArray, style: &Style) {
-        // A day of the standard looks like nothing else.
-        let mut days = (style.dates == DateStyle::ISO).then(|| DayReader::new(&style.dates));
+        let mut recent = Recent::new();
+        let short = |text: &[u8]| {
+            let mut one = Evidence::default();
+            if style.dates == DateStyle::ISO && Day::parse(text).is_some() {
+                // A day of the standard looks like nothing else.
+                (one.filled, one.dates) = (1, 1);
+            } else if let Ok(text) = std::str::from_utf8(text) {
+                one.add(text, style);
+            }
+            one
+        };
         for (row, view) in texts.views().iter().enumerate() {
-            if days.as_mut().is_some_and(|days| days.short(*view).is_some()) {
-                self.filled += 1;
-                self.dates += 1;
-            } else {
-                self.add(texts.value(row), style);
+            match recent.of(*view, short) {
+                Some(one) => self.merge(&one),
+                None => self.add(texts.value(row), style),
             }
         }
     }

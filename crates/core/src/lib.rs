@@ -17,7 +17,7 @@ pub mod cells;
 pub mod checks;
 pub mod column;
 pub mod date;
-mod day_reader;
+
 pub mod decimal;
 pub mod duplicates;
 pub mod engine;
@@ -38,6 +38,7 @@ pub mod profile;
 pub mod propose;
 pub mod reading;
 mod reads;
+mod recent;
 pub mod repeats;
 pub mod rows;
 pub mod shape;

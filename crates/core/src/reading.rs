@@ -10,9 +10,10 @@ use crate::cells::Cells;
 use crate::column::{
     Column, ColumnKind, DateColumn, NumberColumn, Numbers, is_blank_text, known_where,
 };
-use crate::day_reader::DayReader;
+use crate::date::Day;
 use crate::decimal::Decimal;
 use crate::plan::ColumnType;
+use crate::recent::Recent;
 use crate::style::{DateStyle, NumberStyle, PartStyle, Style};
 
 /// How a column is read.
@@ -297,12 +298,18 @@ fn note_currency(seen: &mut Vec<(String, u32)>, currency: Option<&str>, row: usi
 }
 
 fn read_dates(texts: &StringViewArray, style: &DateStyle, unreadable: &mut Vec<u32>) -> DateColumn {
-    let mut reader = DayReader::new(style);
+    let iso = *style == DateStyle::ISO;
+    let plain = |text: &[u8]| match iso {
+        true => Day::parse(text),
+        false => std::str::from_utf8(text).ok().and_then(|text| style.read(text)),
+    };
+    let mut recent = Recent::new();
     let mut days = Vec::with_capacity(texts.len());
     let mut unknown = Vec::new();
     for (row, view) in texts.views().iter().enumerate() {
         let read = |text: &str| style.read(text);
-        let day = reader.short(*view).or_else(|| read_one(texts, row, unreadable, read));
+        let short = recent.of(*view, plain).flatten();
+        let day = short.or_else(|| read_one(texts, row, unreadable, read));
         days.push(day.map_or(0, |day| day.0));
         if day.is_none() {
             unknown.push(row);

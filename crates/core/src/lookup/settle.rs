@@ -19,8 +19,9 @@ use crate::plan::{Duplicates, Rule};
 use crate::texts::{TextWriter, gathered};
 use crate::value::Value;
 
-/// Rows whose keys are looked up side by side.
-const GROUP: usize = 1_024;
+/// Rows whose keys are looked up together: few as long as most keys are new, more once many are known.
+const FEWEST: usize = 1_024;
+const MOST: usize = 1 << 21;
 
 /// Rows by the values of a key.
 struct ByKey {
@@ -59,15 +60,15 @@ impl Lookup {
         let mut last: Option<(Vec<&str>, u32)> = None;
         let mut of_rows: Vec<u32> = Vec::with_capacity(holding.len());
         let mut texts: Vec<&str> = Vec::new();
-        let (mut found, mut kept) = (Vec::new(), 0);
+        let (mut group, mut found, mut kept) = (0..0, Vec::new(), 0);
         for at in 0..holding.len() {
-            if at % GROUP == 0 {
-                // Keys that are known and need no cleaning are looked up side by side.
-                let group = &holding[at..holding.len().min(at + GROUP)];
-                self.known_numbers(columns, group, &numbers, &mut found);
+            if at == group.end {
+                // Keys that are known and need no cleaning are looked up together.
+                group = at..holding.len().min(at + at.clamp(FEWEST, MOST));
+                found = self.known_numbers(columns, &holding[group.clone()], &numbers);
             }
             let holds = holding[at];
-            let known = found.get(at % GROUP).copied().filter(|number| *number != NO_ROW);
+            let known = found.get(at - group.start).copied().filter(|number| *number != NO_ROW);
             let number = match known {
                 Some(number) => number,
                 None => {
@@ -110,22 +111,28 @@ impl Lookup {
     }
 
     /// The numbers of keys that are known as they are written; of none where rows do not stand side by side.
-    fn known_numbers(
-        &self,
-        columns: &[usize],
-        group: &[Holds],
-        numbers: &KeyTable,
-        found: &mut Vec<u32>,
-    ) {
-        found.clear();
-        let ([column], Some(first)) = (columns, group.first()) else { return };
-        let side_by_side = group
-            .last()
-            .is_some_and(|last| last.row.wrapping_sub(first.row) as usize + 1 == group.len());
-        if side_by_side && !numbers.is_empty() {
-            let texts = self.raw.columns[*column].slice(first.row as usize, group.len());
-            numbers.get_all(&texts, found);
+    fn known_numbers(&self, columns: &[usize], group: &[Holds], numbers: &KeyTable) -> Vec<u32> {
+        let ([column], [first, .., last]) = (columns, group) else { return Vec::new() };
+        let side_by_side = last.row.wrapping_sub(first.row) as usize + 1 == group.len();
+        if !side_by_side || numbers.is_empty() {
+            return Vec::new();
         }
+        let find = |rows: std::ops::Range<usize>| {
+            let start = first.row as usize + rows.start;
+            let mut found = Vec::new();
+            numbers.get_all(&self.raw.columns[*column].slice(start, rows.len()), &mut found);
+            found
+        };
+        if group.len() < MOST / 16 {
+            return find(0..group.len());
+        }
+        let range =
+            |number: usize| group.len() * number / RANGES..group.len() * (number + 1) / RANGES;
+        std::thread::scope(|scope| {
+            let workers: Vec<_> =
+                (0..RANGES).map(|n| scope.spawn(move || find(range(n)))).collect();
+            workers.into_iter().flat_map(|w| w.join().expect("finding does not panic")).collect()
+        })
     }
 
     fn settled(
