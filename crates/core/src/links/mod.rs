@@ -3,12 +3,12 @@
 //! A link from the fact looks its keys up; one from a lookup was resolved once per row of that lookup
 //! before the first line, and costs a line no more than reading a number.
 
+mod chain;
 mod corrections;
 mod find;
 mod status;
 
 use std::borrow::Cow;
-use std::collections::BTreeMap;
 
 use arrow_array::StringViewArray;
 
@@ -18,20 +18,20 @@ pub(crate) use find::{Detour, Passed, Sought};
 pub(crate) use status::is_row;
 pub use status::{LinkStatus, StatusCounts, lines_found};
 
-use crate::bind::{BoundLookup, Home, KeyPart, Route, RowNames};
+use crate::bind::{BoundLookup, Home, KeyPart, Route};
 use crate::calendar::{Calendar, Holds};
 use crate::column::{Column, DateColumn, known_where};
-use crate::formula::{Expr, ExprKind, Type, check, evaluate, type_of};
+use crate::formula::{Expr, Type};
 use crate::gather::{brought_days, brought_texts};
 use crate::keys::{KeyForm, KeyIndex};
-use crate::lookup::{Lookup, RowOf};
+use crate::lookup::Lookup;
 use crate::plan::{ColumnType, Missing, Mistake};
 use crate::reading::Reading;
 use crate::style::Style;
 use crate::value::Value;
+use chain::{Chain, chain_sought};
 use corrections::Corrections;
 use find::{Finder, offered};
-use status::no_row;
 
 /// A link, ready for lines.
 pub(crate) struct Link {
@@ -55,16 +55,6 @@ enum Start {
     },
     /// What each row of the parent's lookup leads to.
     Chain { parent: usize, found: Chain },
-}
-
-/// The rows that the rows of a lookup lead to.
-struct Chain {
-    /// The row, how it was found or why there is none, and by what, see [`Detour`].
-    rows: Vec<(u32, LinkStatus, u32)>,
-    /// The candidates that were passed over, by row.
-    passed: BTreeMap<u32, Vec<Passed>>,
-    /// What was asked for, for messages.
-    sought: Sought,
 }
 
 /// A column with keys or days.
@@ -376,31 +366,6 @@ impl Link {
     }
 }
 
-impl Chain {
-    fn new(finder: &Finder, sought: Sought) -> Chain {
-        let found = finder.find(&sought);
-        let mut rows: Vec<(u32, LinkStatus, u32)> =
-            found.rows.iter().map(|row| (*row, LinkStatus::Exact, 0)).collect();
-        for Detour { line, how, by } in found.detours {
-            (rows[line as usize].1, rows[line as usize].2) = (how, by);
-        }
-        for (at, status) in found.problems {
-            rows[at as usize] = (no_row(status), status, 0);
-        }
-        let mut passed: BTreeMap<u32, Vec<Passed>> = BTreeMap::new();
-        for over in found.passed {
-            passed.entry(over.line).or_default().push(over);
-        }
-        Chain { rows, passed, sought }
-    }
-
-    /// The row that a row of the parent leads to; under a parent without a row there is no key.
-    fn at(&self, parent: u32) -> (u32, LinkStatus, u32) {
-        let found = self.rows.get(parent as usize).copied();
-        found.unwrap_or((no_row(LinkStatus::Blank), LinkStatus::Blank, 0))
-    }
-}
-
 /// What finds the rows of a link.
 fn finder(parts: &LinkParts<'_>, lookup: &Lookup) -> Finder {
     let route = parts.route;
@@ -448,69 +413,6 @@ fn fact_start(parts: &LinkParts<'_>, lookups: &[Lookup], links: &[Link]) -> Star
         candidates: candidates.map(|parts| parts.iter().map(key).collect()).collect(),
         day: parts.route.as_of.as_ref().map(day),
     }
-}
-
-/// What a link from a lookup looks for, on each of its rows.
-fn chain_sought(
-    parts: &LinkParts<'_>,
-    parent: usize,
-    lookups: &[Lookup],
-    links: &[Link],
-) -> Result<Sought, Mistake> {
-    let home = &lookups[links[parent].lookup];
-    let rows = home.all_rows();
-    // The rows, of the lookup of a link that hangs on this one, that the rows here lead to.
-    let leads = |route: usize| -> Vec<u32> {
-        let mut way = vec![route];
-        while let Some(next) = links[way[way.len() - 1]].parent().filter(|next| *next != parent) {
-            way.push(next);
-        }
-        let walk =
-            |row: u32| way.iter().rev().try_fold(row, |row, link| links[*link].step(Some(row)));
-        (0..rows as u32).map(|row| walk(row).unwrap_or(no_row(LinkStatus::Blank))).collect()
-    };
-    let texts = |part: &KeyPart| match part.route {
-        None => home.key_texts(part.column),
-        Some(route) => {
-            brought_texts(&lookups[links[route].lookup].key_texts(part.column), &leads(route))
-        }
-    };
-    let days = |part: &KeyPart| match part.route {
-        None => days_of(home, part.column),
-        Some(route) => {
-            brought_days(&days_of(&lookups[links[route].lookup], part.column), &leads(route))
-        }
-    };
-    let candidates = parts.route.candidates.iter();
-    Ok(Sought {
-        lines: rows,
-        candidates: candidates.map(|parts| parts.iter().map(texts).collect()).collect(),
-        days: parts.route.as_of.as_ref().map(days),
-        meant: match &parts.route.when {
-            None => None,
-            Some(_) => Some(meant_rows(parts, (parts.bound_of)(parent), home)?),
-        },
-    })
-}
-
-/// The rows of a lookup for which the condition of a link holds; one that is blank counts as holding.
-fn meant_rows(
-    parts: &LinkParts<'_>,
-    bound: &BoundLookup,
-    lookup: &Lookup,
-) -> Result<Vec<bool>, Mistake> {
-    let Some((node, written)) = &parts.route.when else { return Ok(Vec::new()) };
-    let columns = &lookup.columns;
-    let leaf = |column: usize| Expr {
-        kind: ExprKind::Column(column),
-        ty: columns[column].column.as_ref().map_or(Type::Text, type_of),
-    };
-    let names = RowNames { table: &bound.name, columns: &bound.columns, leaf: &leaf };
-    let expr = check(node, &names, written)?;
-    require_condition(&expr, written)?;
-    let holds =
-        |row: usize| !matches!(evaluate(&expr, &RowOf { columns, row }), Ok(Value::YesNo(false)));
-    Ok((0..lookup.all_rows()).map(holds).collect())
 }
 
 /// Refuses a formula that is no condition.

@@ -9,6 +9,7 @@ mod figures;
 mod links;
 mod mistake;
 mod path;
+mod rules;
 mod tables;
 
 use std::ops::Range;
@@ -21,9 +22,10 @@ pub use figures::{BandEntry, FigureEntry, Included, ShownAs, ShownForm, TotalRul
 pub use links::{GapRule, Gaps, Ignore, IgnoreEntry, LinkEntry, Matching, Missing, Overlap};
 pub use mistake::{Mistake, Origin, Written, listed, nearest_name};
 pub(crate) use path::{ColumnName, LinkPath, parse_link_path};
+pub use rules::{Duplicates, Ends, Repeats, Rule, Valid};
 pub use tables::{
-    ColumnEntry, ColumnType, Columns, Duplicates, Ends, Files, PartEntry, ReadingEntry, Repeats,
-    Role, Rule, Scale, Settings, SumsEntry, TableEntry, TotalRows, Unpack, Valid,
+    ColumnEntry, ColumnType, Columns, Files, PartEntry, ReadingEntry, Role, Scale, Settings,
+    SumsEntry, TableEntry, TotalRows, Unpack,
 };
 
 /// A whole plan.

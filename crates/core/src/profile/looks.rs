@@ -82,14 +82,15 @@ impl Looks {
         let mut one = Evidence::default();
         one.add(text, style);
         if one.numeric > 0 {
+            // Of equal numbers it must not matter which came first, and how it was written.
             if let Some(amount) = amount::read(text, style.numbers) {
-                self.numbers.add(&amount.number);
+                self.numbers.add(&amount.number.trimmed(0));
             }
         } else if one.percents > 0 {
             let number = text.strip_suffix('%').and_then(|n| amount::read(n, style.numbers));
             let share =
                 number.and_then(|n| Decimal::new(n.number.mantissa(), n.number.places() + 2));
-            share.iter().for_each(|share| self.numbers.add(share));
+            share.iter().for_each(|share| self.numbers.add(&share.trimmed(0)));
         } else if one.dates > 0 {
             style.dates.read(text).iter().for_each(|day| self.dates.add(day));
         }

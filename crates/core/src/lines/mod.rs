@@ -4,27 +4,26 @@
 //! column in the order of their use, and whatever was met is counted. The order of the lines is kept;
 //! nothing is dropped: a line that is set aside is marked so.
 
+mod noted;
+
 use std::borrow::Cow;
-use std::collections::BTreeMap;
 
 use arrow_array::StringViewArray;
 
 use crate::cells::Cells;
-use crate::column::{Column, NumberColumn, Numbers, is_known};
-use crate::date::Day;
-use crate::engine::{Computation, Engine, Extent};
-use crate::findings::{Aside, BlankBecause, ExactSum, Findings, PLACES_KEPT, Spot, Unreadable};
+use crate::column::Column;
+use crate::engine::{Computation, Engine};
+use crate::findings::{Aside, Findings, Spot};
 use crate::formula::{
-    Computed, Expr, ExprKind, Inputs, Leaves, Overflow, Type, WhyBlank, compute, evaluate, kind_of,
-    why_blank,
+    Computed, Expr, ExprKind, Inputs, Leaves, Overflow, Type, compute, evaluate, kind_of,
 };
 use crate::gather::gather;
 use crate::links::{LinkStatus, LinkedRows, Sought, is_row};
 use crate::plan::Missing;
 use crate::style::PartStyle;
-use crate::tallies::{KeyTallies, KeyTally, SoughtRef};
 use crate::totals::rounded_by_line;
 use crate::value::Value;
+use noted::sum_rows;
 
 /// Lines of one part, as its source delivered them.
 pub struct LineBatch<'a> {
@@ -277,242 +276,6 @@ impl Lines<'_> {
     #[inline]
     pub fn is_row(row: u32) -> bool {
         is_row(row)
-    }
-
-    fn look_into(&mut self, batch: &LineBatch<'_>, unreadable: &[Vec<u32>]) {
-        let aside: Vec<u32> = self.aside.iter().map(|(row, _)| *row).collect();
-        let mut findings = Findings {
-            lines: self.rows as u64,
-            amounts_read: self.amounts(None),
-            amounts_aside: self.amounts(Some(&aside)),
-            currencies: std::mem::take(&mut self.findings.currencies),
-            rounded: std::mem::take(&mut self.findings.rounded),
-            ..Findings::default()
-        };
-        findings.amounts_kept = if self.aside.is_empty() {
-            findings.amounts_read.clone()
-        } else {
-            let kept: Vec<u32> = (0..self.rows as u32).filter(|row| !self.is_aside(*row)).collect();
-            self.amounts(Some(&kept))
-        };
-        for (_, reason) in &self.aside {
-            *findings.aside.entry(*reason).or_default() += 1;
-        }
-        let spot = |row: u32| Spot { part: batch.part, row: (batch.row_of)(row) };
-        for (number, rows) in unreadable.iter().enumerate().filter(|(_, rows)| !rows.is_empty()) {
-            let first: Vec<u32> = rows.iter().take(PLACES_KEPT).copied().collect();
-            let texts = batch.columns[number].gathered(&first).texts();
-            let examples = first.iter().zip(texts.iter().flatten());
-            let first = examples.map(|(row, text)| (spot(*row), text.to_owned())).collect();
-            findings.unreadable.insert(number, Unreadable { count: rows.len() as u64, first });
-        }
-        for linked in &self.linked {
-            findings.links.push(linked.as_ref().map(|l| l.counts).unwrap_or_default());
-        }
-        if self.engine.extent == Extent::Everything {
-            self.tally_keys(&mut findings, &spot);
-        }
-        self.note_odd_days(&mut findings, &spot);
-        findings.blanks = self.blanks(unreadable);
-        self.findings = findings;
-    }
-
-    /// Days of lines that cannot well be meant.
-    fn note_odd_days(&self, findings: &mut Findings, spot: &impl Fn(u32) -> Spot) {
-        let Some(Column::Date(days)) = self.engine.day.map(|day| &self.columns[day]) else {
-            return;
-        };
-        for (row, day) in days.days.iter().enumerate().filter(|(_, day)| Day(**day).is_odd()) {
-            if is_known(days.known.as_ref(), row) {
-                findings.odd_days.note(spot(row as u32), || Day(*day).to_string());
-            }
-        }
-    }
-
-    /// Sums of the amounts over some lines; over all when none are named.
-    fn amounts(&self, rows: Option<&[u32]>) -> Vec<ExactSum> {
-        self.engine.amounts.iter().map(|column| sum_rows(&self.columns[*column], rows)).collect()
-    }
-
-    fn tally_keys(&self, findings: &mut Findings, spot: &impl Fn(u32) -> Spot) {
-        for (number, linked) in self.linked.iter().enumerate() {
-            let Some(linked) = linked else { continue };
-            let link = &self.engine.links[number];
-            let parents = link.parent().map_or(&[][..], |parent| self.link_rows(parent));
-            let sought = self.sought[number].as_ref();
-            // Under a parent without a row there is no key to speak of.
-            let has_key = |row: u32| parents.get(row as usize).is_none_or(|parent| is_row(*parent));
-            for (row, status) in linked.problems.iter().filter(|(row, _)| has_key(*row)) {
-                if matches!(link.settled(*status), LinkStatus::Absent | LinkStatus::NotMeant) {
-                    continue;
-                }
-                let key = link.offered(sought, parents, *row as usize);
-                let key = SoughtRef { link: number, status: *status, key: &key };
-                self.tally(&mut findings.keys, key, *row);
-            }
-            for over in &linked.passed {
-                let key = link.offered_in(sought, parents, over.line as usize, over.round as usize);
-                let key = SoughtRef { link: number, status: over.status, key: &key };
-                self.tally(&mut findings.passed_over, key, over.line);
-            }
-            if linked.stopping > 0 {
-                findings.gaps_stopping.insert(number, linked.stopping);
-            }
-            for detour in &linked.detours {
-                if detour.how == LinkStatus::Mended {
-                    *findings.mended.entry((number, detour.by)).or_default() += 1;
-                }
-                let line = detour.line as usize;
-                let (tallies, key) = match detour.how {
-                    LinkStatus::Cleaned => {
-                        (&mut findings.cleaned, link.written(sought, parents, line))
-                    }
-                    LinkStatus::Carried => {
-                        (&mut findings.carried, link.offered(sought, parents, line))
-                    }
-                    _ => continue,
-                };
-                let key = SoughtRef { link: number, status: detour.how, key: &key };
-                if let Some(tally) = self.tally(tallies, key, detour.line) {
-                    tally.row = tally.row.or(Some(linked.rows[line]));
-                    if detour.how == LinkStatus::Carried {
-                        tally.gap = tally.gap.max(detour.by);
-                    }
-                }
-            }
-        }
-        for tallies in [
-            &mut findings.keys,
-            &mut findings.passed_over,
-            &mut findings.cleaned,
-            &mut findings.carried,
-        ] {
-            tallies.place(spot);
-        }
-    }
-
-    /// Adds a line to the tally of its key, with its number in place of its spot.
-    fn tally<'t>(
-        &self,
-        tallies: &'t mut KeyTallies,
-        key: SoughtRef<'_>,
-        row: u32,
-    ) -> Option<&'t mut KeyTally> {
-        let tally = tallies.of(key)?;
-        tally.note(Spot { part: 0, row: u64::from(row) });
-        tally.amounts.resize(self.engine.amounts.len(), ExactSum::default());
-        let line = row as usize;
-        let number = |column: &Column| match column {
-            Column::Number(numbers) => numbers.get(line),
-            _ => None,
-        };
-        for (sum, column) in tally.amounts.iter_mut().zip(&self.engine.amounts) {
-            number(&self.columns[*column]).into_iter().for_each(|amount| sum.add(amount));
-        }
-        if let Some(figure) = self.engine.stake {
-            match self.figures[figure].as_ref().and_then(number) {
-                Some(amount) => tally.stake.add(amount),
-                None => tally.unknown += 1,
-            }
-        }
-        if let Some(Value::Date(day)) = self.engine.day.map(|day| self.columns[day].value(line)) {
-            tally.note_day(day);
-        }
-        Some(tally)
-    }
-
-    /// The blank lines of every figure, by what made them blank.
-    fn blanks(&self, unreadable: &[Vec<u32>]) -> BTreeMap<(usize, BlankBecause), u64> {
-        let mut blanks = BTreeMap::new();
-        for &figure in &self.engine.figure_order {
-            let Some(column) = &self.figures[figure] else { continue };
-            if is_complete(column) {
-                continue;
-            }
-            for row in (0..self.rows).filter(|row| column.value(*row).is_blank()) {
-                if self.is_aside(row as u32) {
-                    continue;
-                }
-                let because = self.why(figure, row, unreadable);
-                *blanks.entry((figure, because)).or_default() += 1;
-            }
-        }
-        blanks
-    }
-
-    fn why(&self, figure: usize, row: usize, unreadable: &[Vec<u32>]) -> BlankBecause {
-        match why_blank(&self.engine.figure(figure).expr, &Line { lines: self, row }) {
-            WhyBlank::Figure(figure) => self.why(figure, row, unreadable),
-            WhyBlank::Column(column) => {
-                // A column that is worked out is never unreadable itself.
-                let rows = unreadable.get(column).map_or(&[][..], Vec::as_slice);
-                if rows.binary_search(&(row as u32)).is_ok() {
-                    BlankBecause::Unreadable(column)
-                } else {
-                    BlankBecause::Column(column)
-                }
-            }
-            WhyBlank::Attribute { route, column } => {
-                let linked = self.linked[route].as_ref().expect("links of figures are resolved");
-                // The problem of the nearest link on the way that found no row.
-                match linked.problems.binary_search_by_key(&(row as u32), |(row, _)| *row) {
-                    Ok(at) if !is_row(linked.rows[row]) => {
-                        self.at_its_root(route, row, linked.problems[at].1)
-                    }
-                    _ => BlankBecause::Attribute(route, column),
-                }
-            }
-            WhyBlank::DividedByZero => BlankBecause::DividedByZero,
-            WhyBlank::Chosen => BlankBecause::Chosen,
-        }
-    }
-
-    /// On a chain, the link that broke it.
-    fn at_its_root(&self, link: usize, row: usize, status: LinkStatus) -> BlankBecause {
-        let parent = self.engine.links[link].parent();
-        if let Some((parent, linked)) = parent.and_then(|p| Some((p, self.linked[p].as_ref()?)))
-            && !is_row(linked.rows[row])
-            && let Ok(at) = linked.problems.binary_search_by_key(&(row as u32), |(row, _)| *row)
-        {
-            return self.at_its_root(parent, row, linked.problems[at].1);
-        }
-        BlankBecause::Link(link, status)
-    }
-}
-
-/// The sum over some rows; over all when none are named.
-fn sum_rows(column: &Column, rows: Option<&[u32]>) -> ExactSum {
-    let Column::Number(column) = column else { return ExactSum::default() };
-    let mut sum = ExactSum::default();
-    match (&column.numbers, rows, &column.known) {
-        // 2^64 numbers of 64 bits fit 128 bits.
-        (Numbers::Fixed { mantissas, places }, None, None) => {
-            let total: i128 = mantissas.iter().map(|m| i128::from(*m)).sum();
-            sum.0 = crate::decimal::Decimal::new(total, *places);
-        }
-        (_, None, _) => {
-            (0..column_len(column)).filter_map(|row| column.get(row)).for_each(|n| sum.add(n))
-        }
-        (_, Some(rows), _) => {
-            rows.iter().filter_map(|row| column.get(*row as usize)).for_each(|n| sum.add(n));
-        }
-    }
-    sum
-}
-
-fn column_len(column: &NumberColumn) -> usize {
-    match &column.numbers {
-        Numbers::Fixed { mantissas, .. } => mantissas.len(),
-        Numbers::Wide(numbers) => numbers.len(),
-    }
-}
-
-/// Whether no row is blank, if that can be told without going through them.
-fn is_complete(column: &Column) -> bool {
-    match column {
-        Column::Number(column) => column.known.is_none(),
-        Column::Date(column) | Column::Period(_, column) => column.known.is_none(),
-        Column::Text(_) | Column::YesNo(_) => false,
     }
 }
 
