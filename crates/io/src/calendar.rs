@@ -103,6 +103,8 @@ pub struct KeyCalendar {
     pub undated: Vec<Finding>,
     /// Its lines, by day.
     pub days: BTreeMap<Day, DayLines>,
+    /// Its lines without a day.
+    pub without_day: u64,
 }
 
 /// The dated links of a fact, by number.
@@ -145,8 +147,9 @@ pub fn days_request(engine: &Engine, link: usize, key: &str) -> Request {
     };
     let found: Vec<String> = texts.iter().map(is_row).collect();
     let condition = format!("{} or {} is blank", found.join(" or "), own[0]);
-    let sought = route.candidates[0].iter().chain(&route.as_of);
-    let by = own.iter().cloned().chain(sought.map(|part| part_name(engine, link, *part)));
+    let sought = route.candidates[0].iter().map(|part| part_name(engine, link, *part));
+    let day = route.as_of.map(|part| format!("day({})", part_name(engine, link, part)));
+    let by = own.iter().cloned().chain(sought).chain(day);
     request(engine, "days", by, ["lines".to_owned()], Some(condition))
 }
 
@@ -273,38 +276,44 @@ pub fn key_calendar(
             && finding.about == route.name
             && engine.key_meant(link, &finding.subject).as_ref() == Some(&key)
     });
+    let (days, without_day) = lines_by_day(engine, link, &key, days);
     Some(KeyCalendar {
         link: route.name.clone(),
         columns: others.iter().map(|column| lookup.columns[*column].name.clone()).collect(),
         measures: sold.measures.iter().map(|m| (m.heading.clone(), m.kind)).collect(),
         periods: engine.periods_of(link, &key).iter().map(period).collect(),
         undated: undated.cloned().collect(),
-        days: lines_by_day(engine, link, &key, days),
+        days,
+        without_day,
         key,
     })
 }
 
-/// The lines of a key by day, out of the groups of [`days_request`].
+/// The lines of a key by day, out of the groups of [`days_request`], and how many have no day.
 fn lines_by_day(
     engine: &Engine,
     link: usize,
     key: &str,
     groups: &TotalsTable,
-) -> BTreeMap<Day, DayLines> {
+) -> (BTreeMap<Day, DayLines>, u64) {
     let columns = engine.bound.routes[link].ignore.len();
-    let mut days: BTreeMap<Day, DayLines> = BTreeMap::new();
+    let (mut days, mut without_day) = (BTreeMap::<Day, DayLines>::new(), 0);
     for row in &groups.rows {
-        let Some(Value::Date(day)) = row.key.last() else { continue };
         let lines = row.values[0].number().and_then(Decimal::whole).unwrap_or_default() as u64;
+        let found = !row.key[0].is_blank();
         let sought = || {
             let texts = row.key[columns..2 * columns].iter().map(ToString::to_string);
             engine.key_meant(link, &texts.collect::<Vec<_>>().join(" + "))
         };
-        if !row.key[0].is_blank() {
-            days.entry(*day).or_default().found += lines;
-        } else if sought().as_deref() == Some(key) {
-            days.entry(*day).or_default().without += lines;
+        if !found && sought().as_deref() != Some(key) {
+            continue;
         }
+        let Some(Value::Period(day)) = row.key.last() else {
+            without_day += lines;
+            continue;
+        };
+        let on = days.entry(Day(day.ordinal)).or_default();
+        *(if found { &mut on.found } else { &mut on.without }) += lines;
     }
-    days
+    (days, without_day)
 }

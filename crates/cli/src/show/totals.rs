@@ -66,9 +66,10 @@ pub(crate) fn totals(out: Out<'_>, table: &TotalsTable, look: &TotalsLook<'_>) -
             [first, .., last] if left.len() > 3 => format!("{first} to {last}"),
             few => few.join(", "),
         };
+        let (verb, them) = if left.len() == 1 { ("does", "it") } else { ("do", "them") };
         writeln!(
             out,
-            "{NOTICE}{} do not fit the width: {names}. A wider terminal or --format csv shows them.{NOTICE:#}",
+            "{NOTICE}{} {verb} not fit the width: {names}. A wider terminal or --format csv shows {them}.{NOTICE:#}",
             counted(left.len() as u64, "column"),
         )?;
     }
@@ -97,7 +98,7 @@ fn print_table(
     let scale = look.bars.map(|measure| Scale::of(table, measure));
     let mut headings = label_headings(table);
     headings.extend(columns.iter().map(|number| format!(">{}", short_heading(table, *number))));
-    headings.extend(scale.as_ref().map(|_| String::new()));
+    headings.extend(look.bars.map(|measure| bar_heading(table, measure)));
     let mut shown = TextTable::new(headings);
     let cells = |row: &TotalsRow| -> Vec<String> {
         let kind = |number: usize| table.measures[table.columns[number].measure].kind;
@@ -159,6 +160,14 @@ fn short_heading(table: &TotalsTable, number: usize) -> String {
     match &column.key {
         None => "all".to_owned(),
         Some(key) => key.iter().map(|v| attribute_text(v)).collect::<Vec<_>>().join(" "),
+    }
+}
+
+/// What bars are drawn of, where it is not the only thing that is shown.
+fn bar_heading(table: &TotalsTable, measure: usize) -> String {
+    match table.measures.len() {
+        1 => String::new(),
+        _ => table.measures[measure].heading.chars().take(BAR).collect(),
     }
 }
 

@@ -253,9 +253,9 @@ fn the_special_price_holds_where_there_is_one_else_the_general() {
     ]);
     // Lines are on the calendar of the row that they found, or, without one, of the key that they look for first.
     for (key, first, lines) in [
-        ("A + Trade", "2025-02-01", "2 lines in all; █ is 1 line in 1 day"),
-        ("A + all", "2025-01-01", "3 lines in all; █ is 1 line in 1 day"),
-        ("CHF", "2025-02-07", "2 lines in all; █ is 1 line in 1 day"),
+        ("A + Trade", "2025-02-01", "2 lines; █ is 1 line in 1 day"),
+        ("A + all", "2025-01-01", "3 lines; █ is 1 line in 1 day"),
+        ("CHF", "2025-02-07", "2 lines; █ is 1 line in 1 day"),
     ] {
         let came = folder.run(&["calendar", if key == "CHF" { "rates" } else { "prices" }, key]);
         let printed = came.printed();
@@ -353,6 +353,18 @@ fn the_calendar_shows_the_worst_keys_and_one_of_them() {
     assert!(!all.printed().contains("\n  B "), "{}", all.printed());
     all = folder.run(&["calendar", "A"]);
     insta::assert_snapshot!("calendar_of_a_key", all.printed());
+    // Days that can hardly be meant do not stretch the axis, and lines without one are told.
+    let list = "sku,from,until,price\nA,2025-01-10,2025-01-20,1\n";
+    let days = ["2025-01-12", "0205-01-13", "", "2025-02-03"];
+    let odd = self::folder("from = \"from\", until = \"until\"", "", list, &days);
+    let came = odd.run(&["calendar", "A"]);
+    let printed = came.printed();
+    assert!(
+        printed.contains("\n  2025-01-10  ") && printed.contains("  2025-02-03\n"),
+        "{printed}"
+    );
+    assert!(printed.contains("2 lines; █ is 1 line"), "{printed}");
+    assert!(printed.contains("2 lines without a day, or on one that can hardly be"), "{printed}");
     let mut drawn = folder.run(&["calendar", "prices", "A", "--svg", "a.svg"]);
     let svg = drawn.take_file("a.svg");
     assert!(

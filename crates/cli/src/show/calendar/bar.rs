@@ -14,26 +14,21 @@ pub(super) struct Axis {
 
 impl Axis {
     /// An axis over all days that are known of some periods, and some others.
-    pub(super) fn over(
-        spans: impl Iterator<Item = Span>,
-        others: &[(Day, Day)],
-        width: usize,
-    ) -> Axis {
+    pub(super) fn over(spans: impl Iterator<Item = Span>, others: &[Day], width: usize) -> Axis {
         let spans: Vec<Span> = spans.collect();
         let ends = spans.iter().flat_map(|span| [span.from, span.until]).flatten();
-        let days: Vec<Day> = ends.chain(others.iter().flat_map(|(a, b)| [*a, *b])).collect();
+        let days: Vec<Day> = ends.chain(others.iter().copied()).collect();
         let from = days.iter().min().copied().unwrap_or(Day(0));
         let until = days.iter().max().copied().unwrap_or(from);
         let until = until.max(Day(from.0.saturating_add(1)));
         Axis { from, until: with_room(from, until, &spans), width }
     }
 
-    /// An axis over the periods of a key and the days of its lines.
+    /// An axis over the periods of a key and the days of its lines, but for those that can hardly be meant.
     pub(super) fn of(calendar: &KeyCalendar, width: usize) -> Axis {
-        let undated = calendar.undated.iter().filter_map(|finding| finding.days);
-        let days = calendar.days.keys().map(|day| (*day, *day)).chain(undated);
+        let days: Vec<Day> = calendar.days.keys().copied().filter(|day| !day.is_odd()).collect();
         let spans = calendar.periods.iter().map(|period| period.span);
-        Axis::over(spans, &days.collect::<Vec<_>>(), width)
+        Axis::over(spans, &days, width)
     }
 
     /// The first and the last day, as far apart as the ends.
@@ -86,7 +81,7 @@ impl Axis {
     /// How many lines lie in each sign, and whether some of them have no row.
     pub(super) fn lines(&self, days: &BTreeMap<Day, DayLines>) -> Vec<DayLines> {
         let mut signs = vec![DayLines::default(); self.width];
-        for (day, lines) in days {
+        for (day, lines) in days.range(self.from..=self.until) {
             let sign = &mut signs[self.sign_of(*day)];
             sign.found += lines.found;
             sign.without += lines.without;
@@ -101,10 +96,14 @@ impl Axis {
 
     /// Texts that begin where their days lie, as far as there is room.
     pub(super) fn labels(&self, labels: impl Iterator<Item = (Option<Day>, String)>) -> String {
+        self.labels_at(labels.map(|(day, label)| (day.map_or(0, |day| self.sign_of(day)), label)))
+    }
+
+    /// Texts that begin below a sign, as far as there is room.
+    pub(super) fn labels_at(&self, labels: impl Iterator<Item = (usize, String)>) -> String {
         let mut line = String::new();
         let mut length = 0;
-        for (day, label) in labels {
-            let at = day.map_or(0, |day| self.sign_of(day));
+        for (at, label) in labels {
             if at >= length && at + label.chars().count() <= self.width + 12 {
                 line.push_str(&" ".repeat(at - length));
                 line.push_str(&label);

@@ -86,14 +86,36 @@ pub(crate) fn calendar(out: Out<'_>, calendar: &KeyCalendar, width: usize) -> io
     table(out, calendar)
 }
 
-/// Where the lines lie: a sign as high as there are lines in its days.
+/// Where the lines lie.
 fn sales(out: Out<'_>, axis: &Axis, calendar: &KeyCalendar) -> io::Result<()> {
-    const HEIGHTS: [char; 8] = ['▁', '▂', '▃', '▄', '▅', '▆', '▇', '█'];
     let signs = axis.lines(&calendar.days);
     let most = signs.iter().map(DayLines::all).max().unwrap_or(0);
-    if most == 0 {
-        return writeln!(out, "  {QUIET}no lines{QUIET:#}");
+    let here: u64 = signs.iter().map(DayLines::all).sum();
+    let elsewhere = calendar.days.values().map(DayLines::all).sum::<u64>() - here;
+    if most > 0 {
+        heights(out, &signs, most)?;
+        let marks = marks_below(&signs);
+        if !marks.is_empty() {
+            writeln!(out, "  {NOTICE}{}{NOTICE:#}", axis.labels_at(marks.into_iter()))?;
+        }
+        let days = counted(axis.days_of(1), "day");
+        let most = counted(most, "line");
+        writeln!(out, "  {QUIET}{}; █ is {most} in {days}{QUIET:#}", counted(here, "line"))?;
     }
+    match elsewhere + calendar.without_day {
+        0 if most == 0 => writeln!(out, "  {QUIET}no lines{QUIET:#}"),
+        0 => Ok(()),
+        some => writeln!(
+            out,
+            "  {NOTICE}{} without a day, or on one that can hardly be meant{NOTICE:#}",
+            counted(some, "line")
+        ),
+    }
+}
+
+/// A sign as high as there are lines in its days.
+fn heights(out: Out<'_>, signs: &[DayLines], most: u64) -> io::Result<()> {
+    const HEIGHTS: [char; 8] = ['▁', '▂', '▃', '▄', '▅', '▆', '▇', '█'];
     write!(out, "  ")?;
     let last = signs.iter().rposition(|sign| sign.all() > 0).unwrap_or(0);
     for sign in &signs[..=last] {
@@ -106,17 +128,21 @@ fn sales(out: Out<'_>, axis: &Axis, calendar: &KeyCalendar) -> io::Result<()> {
             }
         }
     }
-    writeln!(out)?;
-    if !calendar.undated.is_empty() {
-        let marks = calendar.undated.iter().filter_map(|finding| {
-            Some((Some(finding.days?.0), format!("▲ {}", counted(finding.count, "line"))))
-        });
-        writeln!(out, "  {NOTICE}{}{NOTICE:#}", axis.labels(marks))?;
+    writeln!(out)
+}
+
+/// How many lines have no row, below the first sign of those that stand close together.
+fn marks_below(signs: &[DayLines]) -> Vec<(usize, String)> {
+    const CLOSE: usize = 12;
+    let mut marks: Vec<(usize, u64)> = Vec::new();
+    for (at, sign) in signs.iter().enumerate().filter(|(_, sign)| sign.without > 0) {
+        match marks.last_mut() {
+            Some((first, lines)) if at - *first < CLOSE => *lines += sign.without,
+            _ => marks.push((at, sign.without)),
+        }
     }
-    let all: u64 = signs.iter().map(DayLines::all).sum();
-    let (all, most) = (counted(all, "line"), counted(most, "line"));
-    let days = counted(axis.days_of(1), "day");
-    writeln!(out, "  {QUIET}{all} in all; █ is {most} in {days}{QUIET:#}")
+    let mark = |(at, lines)| (at, format!("▲ {}", counted(lines, "line")));
+    marks.into_iter().map(mark).collect()
 }
 
 /// A table with a row for each period, and for each gap.
