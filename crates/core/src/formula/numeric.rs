@@ -64,51 +64,62 @@ fn zip(
             let (value, unfit) = work(x, y);
             (!unfit).then(|| vec![value; rows])
         }
-        (Same(x), Each(Cow::Owned(y))) => in_place(y, |_, y| work(x, y)),
-        (Same(x), Each(Cow::Borrowed(y))) => each(y.iter().map(|y| work(x, *y))),
-        (Each(Cow::Owned(x)), Same(y)) => in_place(x, |_, x| work(x, y)),
-        (Each(Cow::Borrowed(x)), Same(y)) => each(x.iter().map(|x| work(*x, y))),
-        (Each(Cow::Owned(x)), Each(y)) => {
-            let result = {
-                let y = &y[..x.len()];
-                in_place(x, |row, x| work(x, y[row]))
-            };
+        (Same(x), Each(y)) => each(own(y), |y| work(x, y)),
+        (Each(x), Same(y)) => each(own(x), |x| work(x, y)),
+        (Each(x @ Cow::Borrowed(_)), Each(Cow::Owned(y))) => pairs(y, &x, |y, x| work(x, y)),
+        (Each(x), Each(y)) => {
+            let result = pairs(own(x), &y, work);
             if let Cow::Owned(y) = y {
                 scratch::give_back(y);
             }
             result
         }
-        (Each(x), Each(Cow::Owned(y))) => {
-            let x = &x[..y.len()];
-            in_place(y, |row, y| work(x[row], y))
-        }
-        (Each(x), Each(y)) => each(x.iter().zip(y.iter()).map(|(x, y)| work(*x, *y))),
     }
 }
 
-/// The results, unless one of them does not fit.
-#[inline(always)]
-fn each(results: impl ExactSizeIterator<Item = (i64, bool)>) -> Option<Vec<i64>> {
-    let mut values = scratch::take(results.len());
-    for (value, (result, over)) in values.iter_mut().zip(results) {
-        if over {
-            return None;
-        }
-        *value = result;
+/// A column to be worked on: the one that is there, if it is our own.
+fn own(values: Cow<'_, [i64]>) -> Vec<i64> {
+    match values {
+        Cow::Owned(values) => values,
+        Cow::Borrowed(values) => scratch::copy(values),
     }
-    Some(values)
 }
 
+/// Values worked on together: where the work is a single operation, what is around it counts.
+const STEP: usize = 8;
+
+/// Each value becomes what `work` makes of it, unless that does not fit.
 #[inline(always)]
-fn in_place(mut values: Vec<i64>, work: impl Fn(usize, i64) -> (i64, bool)) -> Option<Vec<i64>> {
-    for (row, value) in values.iter_mut().enumerate() {
-        let (result, over) = work(row, *value);
-        if over {
-            return None;
-        }
+fn each(mut values: Vec<i64>, work: impl Fn(i64) -> (i64, bool)) -> Option<Vec<i64>> {
+    let mut apply = |value: &mut i64| {
+        let (result, unfit) = work(*value);
         *value = result;
-    }
-    Some(values)
+        unfit
+    };
+    let (steps, rest) = values.as_chunks_mut::<STEP>();
+    let unfit = steps.iter_mut().any(|step| step.iter_mut().any(&mut apply));
+    (!unfit && !rest.iter_mut().any(apply)).then_some(values)
+}
+
+/// The same with the value of another column on the same row.
+#[inline(always)]
+fn pairs(
+    mut values: Vec<i64>,
+    others: &[i64],
+    work: impl Fn(i64, i64) -> (i64, bool),
+) -> Option<Vec<i64>> {
+    let apply = |(value, other): (&mut i64, &i64)| {
+        let (result, unfit) = work(*value, *other);
+        *value = result;
+        unfit
+    };
+    let (steps, rest) = values.as_chunks_mut::<STEP>();
+    let (other_steps, other_rest) = others.as_chunks::<STEP>();
+    let unfit = steps
+        .iter_mut()
+        .zip(other_steps)
+        .any(|(step, others)| step.iter_mut().zip(others).any(apply));
+    (!unfit && !rest.iter_mut().zip(other_rest).any(apply)).then_some(values)
 }
 
 /// Columns of numbers that a formula needed on the way, kept for the next one: a batch is as long as the one before,
@@ -123,11 +134,11 @@ mod scratch {
         static COLUMNS: RefCell<Vec<Vec<i64>>> = const { RefCell::new(Vec::new()) };
     }
 
-    /// A column of so many zeros.
-    pub(super) fn take(rows: usize) -> Vec<i64> {
+    /// A copy of a column.
+    pub(super) fn copy(values: &[i64]) -> Vec<i64> {
         let mut column = COLUMNS.with_borrow_mut(Vec::pop).unwrap_or_default();
         column.clear();
-        column.resize(rows, 0);
+        column.extend_from_slice(values);
         column
     }
 
