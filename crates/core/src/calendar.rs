@@ -96,14 +96,14 @@ impl Calendar {
 
     /// The row of a key, by its number, that holds on a day.
     ///
-    /// Cost: a binary search over the key's periods; a scan where they overlap.
+    /// Cost: a search over the key's periods, of logarithmic cost at worst; a scan where they overlap.
     #[inline]
     pub fn on(&self, key: u32, day: Day) -> OnDay {
         let periods = self.of(key);
         if self.overlaps[key as usize] {
             return several(periods, day);
         }
-        let after = periods.partition_point(|p| p.from <= day);
+        let after = begun(periods, day);
         match after.checked_sub(1).map(|last| &periods[last]) {
             Some(period) if day <= period.until => OnDay::Row(period.row),
             _ => OnDay::Nothing,
@@ -153,7 +153,7 @@ impl Calendar {
     /// after it.
     pub fn around(&self, key: u32, day: Day) -> (Option<&Holds>, Option<&Holds>) {
         let periods = self.of(key);
-        let after = periods.partition_point(|p| p.from <= day);
+        let after = begun(periods, day);
         let earlier = match self.overlaps[key as usize] {
             false => after.checked_sub(1).map(|last| &periods[last]),
             true => periods[..after].iter().max_by_key(|p| (p.until, p.from, p.row)),
@@ -166,6 +166,45 @@ impl Calendar {
         let key = key as usize;
         &self.holds[self.starts[key] as usize..self.starts[key + 1] as usize]
     }
+}
+
+/// Fewer periods than this are searched through in the plain way.
+const MANY: usize = 16;
+
+/// How many of some periods begin on a day or before.
+#[inline]
+fn begun(periods: &[Holds], day: Day) -> usize {
+    if periods.len() < MANY {
+        return periods.partition_point(|period| period.from <= day);
+    }
+    begun_of_many(periods, day)
+}
+
+/// Prices and rates mostly change in even steps: the search starts where the day would lie if they did, and goes on
+/// from there in steps that double, so that it never costs much more than halving.
+fn begun_of_many(periods: &[Holds], day: Day) -> usize {
+    let is_before = |at: usize| periods[at].from <= day;
+    let last = periods.len() - 1;
+    // The first may have begun at any time.
+    let (first, end) = (i64::from(periods[1].from.0), i64::from(periods[last].from.0));
+    let far = (i64::from(day.0) - first).clamp(0, end - first);
+    let mut low = 1 + (far * (last as i64 - 1) / (end - first).max(1)) as usize;
+    let mut step = 1;
+    if is_before(low) {
+        while low + step <= last && is_before(low + step) {
+            low += step;
+            step *= 2;
+        }
+        let high = periods.len().min(low + step);
+        return low + 1 + periods[low + 1..high].partition_point(|period| period.from <= day);
+    }
+    let mut high = low;
+    while high >= step && !is_before(high - step) {
+        high -= step;
+        step *= 2;
+    }
+    low = high.saturating_sub(step);
+    low + periods[low..high].partition_point(|period| period.from <= day)
 }
 
 fn several(periods: &[Holds], day: Day) -> OnDay {
@@ -214,6 +253,40 @@ mod tests {
                 }
             }
         }
+    }
+
+    proptest! {
+        /// Of many periods, in even steps or not, at and around each boundary.
+        #[test]
+        fn prop_many_periods_are_searched_as_by_a_scan(
+            steps in prop::collection::vec(steps_of_days(), MANY..200), open in any::<bool>(), gap in 0i32..3,
+        ) {
+            let mut day = -500;
+            let starts = steps.iter().map(|step| { day += step; day });
+            let mut starts: Vec<i32> = starts.collect();
+            let until = |pair: &[i32]| (pair[1] - 1 - gap).max(pair[0]);
+            let ends: Vec<i32> = starts.windows(2).map(until).collect();
+            let days: Vec<i32> = starts.iter().flat_map(|start| [start - 1, *start, start + 1]).collect();
+            if open {
+                starts[0] = ALWAYS.0;
+            }
+            let ends = ends.into_iter().chain([FOREVER.0]).map(Day);
+            let rows = starts.iter().zip(ends).zip(0..);
+            let periods: Vec<Holds> =
+                rows.map(|((from, until), row)| Holds { from: Day(*from), until, row }).collect();
+            let calendar = Calendar::new([periods.clone()]);
+            for day in days.into_iter().chain([-9_000, 9_000_000]).map(Day) {
+                let scanned = periods.iter().filter(|period| period.from <= day).count();
+                prop_assert_eq!(begun(&periods, day), scanned, "{:?}", day);
+                let row = periods.iter().find(|p| p.from <= day && day <= p.until).map(|p| p.row);
+                prop_assert_eq!(calendar.on(0, day), row.map_or(OnDay::Nothing, OnDay::Row));
+            }
+        }
+    }
+
+    /// Days from one period to the next: mostly a week, a day or a month, at times many years.
+    fn steps_of_days() -> impl Strategy<Value = i32> {
+        prop_oneof![8 => Just(7), 2 => 1i32..32, 1 => 1i32..9_000]
     }
 
     fn rule() -> impl Strategy<Value = GapRule> {
