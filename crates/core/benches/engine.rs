@@ -8,7 +8,7 @@ use std::hint::black_box;
 use arrow_array::StringViewArray;
 use divan::counter::ItemsCount;
 use interligo_core::bind::{Content, Headings, Request, TableColumns, TotalsRequest, bind};
-use interligo_core::calendar::{Calendar, Holds};
+use interligo_core::calendar::{Calendar, Holds, OnDay};
 use interligo_core::cells::Cells;
 use interligo_core::date::Day;
 use interligo_core::engine::{Engine, Extent, OutputContent, Sample};
@@ -70,28 +70,23 @@ fn find_keys(bencher: divan::Bencher, written: &str) {
     });
 }
 
-/// The period of a day, with a few periods a key and with many.
-#[divan::bench(args = [PERIODS, 1_000])]
-fn find_period(bencher: divan::Bencher, periods: usize) {
+/// The period of a day, with a few periods a key and with many, in even steps and in steps that grow.
+#[divan::bench(args = [(PERIODS, true), (1_000, true), (1_000, false)])]
+fn find_period(bencher: divan::Bencher, (periods, even): (usize, bool)) {
     let keys = 120_000 / periods;
+    let start = |number: usize| if even { number * 10 } else { number * number / 100 + number };
     let period = |number: usize| Holds {
-        from: Day((number * 10) as i32),
-        until: Day((number * 10 + 9) as i32),
+        from: Day(start(number) as i32),
+        until: Day(start(number + 1) as i32 - 1),
         row: number as u32,
     };
     let calendar = Calendar::new((0..keys).map(|_| (0..periods).map(period).collect()));
-    let asked: Vec<(u32, Day)> = (0..LINES)
-        .map(|line| {
-            (scattered(line, keys) as u32, Day(scattered(line + LINES, periods * 10) as i32))
-        })
-        .collect();
+    let day = |line: usize| Day(scattered(line + LINES, start(periods)) as i32);
+    let asked: Vec<(u32, Day)> =
+        (0..LINES).map(|line| (scattered(line, keys) as u32, day(line))).collect();
     bencher.counter(ItemsCount::new(LINES)).bench(|| {
-        asked
-            .iter()
-            .filter(|(key, day)| {
-                calendar.on(*key, *day) != interligo_core::calendar::OnDay::Nothing
-            })
-            .count()
+        let held = |(key, day): &&(u32, Day)| calendar.on(*key, *day) != OnDay::Nothing;
+        asked.iter().filter(held).count()
     });
 }
 
