@@ -131,18 +131,19 @@ pub fn days_request(engine: &Engine, link: usize, key: &str) -> Request {
     let (lookup, bound) = (&engine.lookups[route.lookup], &engine.bound.lookups[route.lookup]);
     let own = key_attributes(engine, link);
     let rows = engine.periods_of(link, key);
-    // Rows of a key may write it in different ways.
+    // Rows of a key may write it in different ways, and figures may take it for a number.
     let mut texts: Vec<Vec<String>> = rows
         .iter()
         .map(|holds| {
             let columns = bound.key_columns(route.key).iter();
-            columns.map(|column| literal(&lookup.text(*column, holds.row))).collect()
+            columns.map(|column| literal(lookup.text(*column, holds.row).trim())).collect()
         })
         .collect();
     texts.sort();
     texts.dedup();
     let is_row = |texts: &Vec<String>| {
-        let each = own.iter().zip(texts).map(|(own, text)| format!("{own} = {text}"));
+        let each = own.iter().zip(texts);
+        let each = each.map(|(own, text)| format!("trim(cast({own} as text)) = {text}"));
         each.collect::<Vec<_>>().join(" and ")
     };
     let found: Vec<String> = texts.iter().map(is_row).collect();

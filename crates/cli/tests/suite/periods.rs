@@ -385,6 +385,22 @@ fn the_calendar_shows_the_worst_keys_and_one_of_them() {
     }
 }
 
+#[test]
+fn a_key_that_figures_take_for_a_number_has_a_calendar() {
+    let plan = "[tables.sales]\nrole = \"fact\"\nfrom = \"sales.csv\"\n\
+        [tables.prices]\nfrom = \"prices.csv\"\nkey = \"no\"\nvalid = { period = \"year\" }\n\
+        [[link]]\npath = \"sales.item -> prices.no as of day\"\n\
+        [figures]\nodd = \"prices.no * 2 + quantity\"\n";
+    let folder = Folder::with(&[
+        ("interligo.toml", plan),
+        ("sales.csv", "day,item,quantity\n2025-01-05,7,1\n2023-05-05,7,2\n"),
+        ("prices.csv", "no,year\n7,2025\n 7,2024\n"),
+    ]);
+    let came = folder.run(&["calendar", "prices", "7"]);
+    assert!(came.printed().contains("  2 lines; █ is 1 line in "), "{}", came.printed());
+    assert!(came.printed().contains("\n  ▲ 1 line\n"), "{}", came.printed());
+}
+
 /// A day of a few weeks around the end of February of a leap year and the end of the year.
 fn day() -> impl Strategy<Value = i64> {
     prop_oneof![40i64..70, 355i64..375]

@@ -117,7 +117,7 @@ fn lines(svg: &mut String, calendar: &KeyCalendar, axis: &Axis, ground: usize) {
     let days = counted(axis.days_of(COLUMN), "day");
     let _ = writeln!(
         svg,
-        "<text x=\"{LEFT}\" y=\"{}\" fill=\"{QUIET}\" font-size=\"11\">{all} in all; a column stands for {days}, \
+        "<text x=\"{LEFT}\" y=\"{}\" fill=\"{QUIET}\" font-size=\"11\">{all}; a column stands for {days}, \
          the highest for {most}</text>",
         ground + 18
     );
