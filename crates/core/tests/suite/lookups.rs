@@ -6,7 +6,7 @@ use interligo_core::bind::{BoundLookup, Headings, TableColumns, bind};
 use interligo_core::lookup::{LeftOut, Lookup};
 use interligo_core::plan::Plan;
 
-use crate::support::{raw, table};
+use crate::support::{engine, raw, run_whole, table, tables};
 
 fn bound(settings: &str, columns: &str) -> BoundLookup {
     let plan = format!(
@@ -159,4 +159,37 @@ fn a_column_of_something_else_altogether_is_refused() {
 fn an_empty_lookup_holds_no_key() {
     let lookup = settle("", "sku,price");
     assert_eq!((lookup.rows, lookup.duplicates.len()), (0, 0));
+}
+
+/// A list that is long enough to be gone through side by side, in either order of its rows: each line gets the price of
+/// its key and day.
+#[test]
+fn a_long_price_list_has_the_price_of_each_key_and_day() {
+    const PLAN: &str = "[tables.sales]\nrole = 'fact'\nfrom = 'sales.csv'\n\
+        [tables.prices]\nfrom = 'prices.csv'\nkey = 'sku'\nvalid = { from = 'since', until = 'until' }\n\
+        [[link]]\npath = 'sales.item -> prices.sku as of day'\n\
+        [figures]\ncost = 'quantity * prices.price'\n";
+    let (keys, periods) = (300i64, 1_200i64);
+    let start = |period: i64| jiff::civil::date(2000, 1, 1) + jiff::Span::new().days(period * 3);
+    let price = |key: i64, period: i64| key * 31 % 97 + period * 7 % 89 + 1;
+    let row = |key: i64, period: i64| {
+        let until = start(period + 1) - jiff::Span::new().days(1);
+        format!("K{key},{},{until},{}", start(period), price(key, period))
+    };
+    let by_key = (0..keys).flat_map(|key| (0..periods).map(move |period| (key, period)));
+    let by_period = (0..periods).flat_map(|period| (0..keys).map(move |key| (key, period)));
+    let sold: Vec<(i64, i64)> = (0..400).map(|n| (n * 7 % keys, n * 53 % periods)).collect();
+    let sales = sold.iter().map(|(key, period)| format!("K{key},{},1", start(*period)));
+    let sales: Vec<String> = ["item,day,quantity".to_owned()].into_iter().chain(sales).collect();
+    let expected: i64 = sold.iter().map(|(key, period)| price(*key, *period)).sum();
+    for rows in [by_key.collect::<Vec<_>>(), by_period.collect()] {
+        let rows = rows.into_iter().map(|(key, period)| row(key, period));
+        let list: Vec<String> =
+            ["sku,since,until,price".to_owned()].into_iter().chain(rows).collect();
+        let tables = tables(&[("sales", &sales.join("\n")), ("prices", &list.join("\n"))]);
+        let engine = engine(PLAN, &tables, &[], &["lines", "cost", "blank(cost)"]);
+        let (_, totals) = run_whole(&engine, &tables);
+        let values: Vec<String> = totals.whole.values.iter().map(ToString::to_string).collect();
+        assert_eq!(values, ["400".to_owned(), expected.to_string(), "0".to_owned()]);
+    }
 }
