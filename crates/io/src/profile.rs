@@ -206,7 +206,7 @@ impl Project {
         let looked_at = self.row_columns(table)?;
         let types = looked_at.types();
         let cells: Vec<CellsOf> =
-            columns.iter().map(|column| CellsOf::new(*column, &looked_at, &self.plan)).collect();
+            columns.iter().map(|column| CellsOf::new(*column, &looked_at)).collect();
         let wanted = WantedColumns::Some(cells.iter().flat_map(CellsOf::columns).collect());
         let kept = if only.is_some() { VALUES } else { limit(columns.len()) };
         let mut stream = Stream::new(table, pace.block, &wanted, progress);
@@ -378,7 +378,7 @@ impl Project {
         let written = test.map(|text| Written::in_option("--where", text, 0..text.len()));
         let test = written.map(|written| looked_at.condition(&written)).transpose()?;
         let names = &table.columns.names;
-        let cells = (0..names.len()).map(|column| CellsOf::new(column, &looked_at, &self.plan));
+        let cells = (0..names.len()).map(|column| CellsOf::new(column, &looked_at));
         let cells: Vec<CellsOf> = cells.collect();
         let mut found = TableRows { columns: names.clone(), rows: Vec::new(), more: false };
         for part in &table.parts {
@@ -424,8 +424,8 @@ enum CellsOf {
 }
 
 impl CellsOf {
-    fn new(column: usize, of: &RowColumns<'_>, plan: &Plan) -> CellsOf {
-        of.worked_out(plan, column).map_or(CellsOf::Read(column), CellsOf::WorkedOut)
+    fn new(column: usize, of: &RowColumns<'_>) -> CellsOf {
+        of.worked_out(column).map_or(CellsOf::Read(column), CellsOf::WorkedOut)
     }
 
     /// The columns that are read for it.

@@ -18,7 +18,7 @@ pub struct RowColumns<'a> {
     table: &'a str,
     names: &'a [String],
     types: Vec<ColumnType>,
-    worked: BTreeMap<usize, Expr>,
+    worked: BTreeMap<usize, (Expr, Written)>,
 }
 
 /// An expression over the columns of a row.
@@ -47,14 +47,15 @@ impl<'a> RowColumns<'a> {
             let Some(formula) = &entry.value.formula else { continue };
             let own = entry.value.name(&entry.name);
             let Some(column) = names.iter().position(|name| name == own) else { continue };
-            let expr = columns.checked(&plan.written(formula))?;
+            let written = plan.written(formula);
+            let expr = columns.checked(&written)?;
             columns.types[column] = match expr.ty {
                 Type::Number { .. } => ColumnType::Number,
                 Type::Date => ColumnType::Date,
                 Type::YesNo => ColumnType::YesNo,
                 _ => ColumnType::Text,
             };
-            columns.worked.insert(column, expr);
+            columns.worked.insert(column, (expr, written));
         }
         Ok(columns)
     }
@@ -65,12 +66,9 @@ impl<'a> RowColumns<'a> {
     }
 
     /// The expression of a column that the plan works out.
-    pub fn worked_out(&self, plan: &Plan, column: usize) -> Option<RowExpr> {
-        let expr = self.worked.get(&column)?;
-        let entry = &plan.tables.get(self.table)?.value;
-        let own = |name: &str| name == self.names[column];
-        let entry = entry.columns.iter().find(|entry| own(entry.value.name(&entry.name)))?;
-        Some(self.row_expr(expr.clone(), plan.written(entry.value.formula.as_ref()?)))
+    pub fn worked_out(&self, column: usize) -> Option<RowExpr> {
+        let (expr, written) = self.worked.get(&column)?;
+        Some(self.row_expr(expr.clone(), written.clone()))
     }
 
     /// Reads a condition.
@@ -96,7 +94,7 @@ impl<'a> RowColumns<'a> {
         });
         let as_text: Vec<usize> = wanted.collect();
         let leaf = |column: usize| match self.worked.get(&column) {
-            Some(expr) => expr.clone(),
+            Some((expr, _)) => expr.clone(),
             None if as_text.contains(&column) => self.leaf(column, ColumnType::Text),
             None => self.leaf(column, self.types[column]),
         };

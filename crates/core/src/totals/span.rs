@@ -44,10 +44,9 @@ impl DaySpan {
 
     /// All days of both, and those between.
     fn with(self, other: DaySpan) -> DaySpan {
-        let both = |a: Option<Day>, b: Option<Day>| a.zip(b);
         DaySpan {
-            first: both(self.first, other.first).map(|(a, b)| a.min(b)),
-            last: both(self.last, other.last).map(|(a, b)| a.max(b)),
+            first: self.first.zip(other.first).map(|(a, b)| a.min(b)),
+            last: self.last.zip(other.last).map(|(a, b)| a.max(b)),
         }
     }
 }
