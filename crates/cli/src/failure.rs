@@ -134,7 +134,7 @@ impl Failure {
             Failure::Work { error: Error::DoesNotFit { .. }, .. } => {
                 Some("numbers have up to 38 digits; look at the values of that line, or round in the formula".into())
             }
-            Failure::Work { error: Error::NotClosed(_), .. } => {
+            Failure::Work { error: Error::NotClosed(_) | Error::LostInReading { .. }, .. } => {
                 Some("this is a fault of Interligo itself; nothing was written".into())
             }
             Failure::NoPlan => Some(

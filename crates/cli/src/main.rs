@@ -18,6 +18,9 @@ use failure::Failure;
 /// The stack that commands run on: formulas are read and typed recursively and may be long.
 const STACK: usize = 64 << 20;
 
+/// The exit status after a signal, as shells have it for SIGINT.
+const INTERRUPTED: i32 = 130;
+
 fn main() -> ExitCode {
     let command = std::thread::Builder::new().stack_size(STACK).spawn(run);
     match command.map(std::thread::JoinHandle::join) {
@@ -29,6 +32,13 @@ fn main() -> ExitCode {
 }
 
 fn run() -> ExitCode {
+    // What is being written goes with the run. Without a handler it stays for the next run to remove.
+    let _ = ctrlc::set_handler(|| {
+        interligo_io::abandon_outputs();
+        std::process::exit(INTERRUPTED);
+    });
+    #[cfg(debug_assertions)]
+    arm_faults();
     let arguments = Arguments::parse();
     arguments.color.apply();
     let mut out = anstream::stdout().lock();
@@ -54,5 +64,18 @@ fn run() -> ExitCode {
             failure.print();
             ExitCode::from(failure.status())
         }
+    }
+}
+
+/// Lets something go wrong on purpose, for the tests of the tie-out and of what a crash leaves.
+#[cfg(debug_assertions)]
+fn arm_faults() {
+    use interligo_core::faults::{Fault, arm};
+    if let Some(fault) = std::env::var("INTERLIGO_FAULT").ok().and_then(|name| Fault::called(&name))
+    {
+        arm(fault);
+    }
+    if let Ok(step) = std::env::var("INTERLIGO_DIES_AFTER") {
+        interligo_io::die_after(&step);
     }
 }

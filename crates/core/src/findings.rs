@@ -3,42 +3,16 @@
 //! A batch of lines gathers its own findings; they are merged in the order of the lines, so that the
 //! result is the same for any number of cores and any size of batch.
 
-use crate::decimal::Decimal;
+pub use crate::exact_sum::ExactSum;
 use crate::links::{LinkStatus, StatusCounts};
 use crate::place::{PartName, Place};
 use crate::rows::RowCounts;
 use crate::tallies::KeyTallies;
+use crate::tally::Tally;
 use std::collections::BTreeMap;
 
 /// How many places of one kind are kept.
 pub const PLACES_KEPT: usize = 5;
-
-/// A sum that stays exact; `None` once it does not fit.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct ExactSum(pub Option<Decimal>);
-
-impl Default for ExactSum {
-    fn default() -> ExactSum {
-        ExactSum(Some(Decimal::ZERO))
-    }
-}
-
-impl ExactSum {
-    /// Adds a number.
-    pub fn add(&mut self, number: Decimal) {
-        self.0 = self.0.and_then(|sum| sum.checked_add(number));
-    }
-
-    /// The sum as it is written, with `least` places or more.
-    pub fn shown(self, least: u8) -> ExactSum {
-        ExactSum(self.0.map(|sum| sum.at_least(least)))
-    }
-
-    /// Adds another sum.
-    pub fn merge(&mut self, other: ExactSum) {
-        self.0 = self.0.zip(other.0).and_then(|(a, b)| a.checked_add(b));
-    }
-}
 
 /// Why a line was set aside.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -163,6 +137,41 @@ pub struct Repeat {
     pub differing: Vec<(String, String, String)>,
 }
 
+/// Where the lines of a fact end, each in one of these ways.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Ends {
+    /// They go on to the outputs.
+    pub kept: Tally,
+    /// They are set aside.
+    pub aside: Tally,
+    /// Their row is left out, as a total or by the plan's rule.
+    pub left_out: Tally,
+    /// They are copies of a line that came before.
+    pub folded: Tally,
+    /// Another line with their key holds.
+    pub dropped: Tally,
+}
+
+impl Ends {
+    /// Adds the lines of another batch.
+    pub fn merge(&mut self, other: &Ends) {
+        self.kept.merge(&other.kept);
+        self.aside.merge(&other.aside);
+        self.left_out.merge(&other.left_out);
+        self.folded.merge(&other.folded);
+        self.dropped.merge(&other.dropped);
+    }
+
+    /// All lines that do not go on.
+    pub fn held_back(&self) -> Tally {
+        let mut all = Tally::default();
+        for tally in [&self.aside, &self.left_out, &self.folded, &self.dropped] {
+            all.merge(tally);
+        }
+        all
+    }
+}
+
 /// What is known of the lines of a batch, or of all.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Findings {
@@ -212,12 +221,8 @@ pub struct Findings {
     pub carried: KeyTallies,
     /// Lines whose key was corrected, by link and correction.
     pub mended: BTreeMap<(usize, u32), u64>,
-    /// Sums of the fact's amounts over all lines read.
-    pub amounts_read: Vec<ExactSum>,
-    /// The same over the lines that go on to the outputs.
-    pub amounts_kept: Vec<ExactSum>,
-    /// The same over the lines set aside.
-    pub amounts_aside: Vec<ExactSum>,
+    /// Where lines end, with what they amount to.
+    pub ends: Ends,
     /// Of figures that are rounded on each line: the sum of what was rounded, and of what it was before.
     pub rounded: BTreeMap<usize, (ExactSum, ExactSum)>,
 }
@@ -271,9 +276,7 @@ impl Findings {
         self.keys.absorb(batch.keys);
         self.passed_over.absorb(batch.passed_over);
         self.cleaned.absorb(batch.cleaned);
-        merge_sums(&mut self.amounts_read, &batch.amounts_read);
-        merge_sums(&mut self.amounts_kept, &batch.amounts_kept);
-        merge_sums(&mut self.amounts_aside, &batch.amounts_aside);
+        self.ends.merge(&batch.ends);
         for (figure, (rounded, exact)) in batch.rounded {
             let own = self.rounded.entry(figure).or_default();
             own.0.merge(rounded);

@@ -9,7 +9,7 @@ use arrow_array::StringViewArray;
 
 use crate::amount;
 use crate::column::is_blank_text;
-use crate::findings::ExactSum;
+use crate::exact_sum::ExactSum;
 use crate::style::{NumberStyle, Style};
 
 /// What totals are called, in several languages; without case.
@@ -99,7 +99,7 @@ impl FieldSums {
         for (field, cell) in cells.iter().enumerate() {
             let Some(amount) = amount::read(cell, self.style) else { continue };
             numbers += 1;
-            if self.sums.get(&field).and_then(|sum| sum.0) != Some(amount.number) {
+            if self.sums.get(&field) != Some(&amount.number.into()) {
                 return false;
             }
         }

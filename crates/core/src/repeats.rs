@@ -201,7 +201,7 @@ impl Shard {
     }
 }
 
-/// Lines that share a key, by number, the first and a later one.
+/// Two lines that share a key, by number: the first or the one that holds, and another.
 pub type Pair = (u32, u32);
 
 /// What a line that shares its key with others holds.
@@ -218,10 +218,10 @@ pub struct Copy {
 /// How lines that share keys were settled.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Settled {
-    /// Lines that are equal to the one that holds, ascending.
-    pub folded: Vec<u32>,
-    /// Lines that differ from the one that holds, ascending.
-    pub dropped: Vec<u32>,
+    /// Lines that are equal to the one that holds, ascending, each after that one.
+    pub folded: Vec<Pair>,
+    /// Lines that differ from the one that holds, ascending, each after that one.
+    pub dropped: Vec<Pair>,
     /// Keys that no rule settles: two of the lines that differ.
     pub open: Vec<Pair>,
 }
@@ -243,11 +243,11 @@ pub fn settle<'c>(rule: &Rule, groups: impl Iterator<Item = &'c [Copy]>) -> Sett
         for (number, copy) in copies.iter().enumerate().filter(|(number, _)| *number != held) {
             let list =
                 if differ(number, held) { &mut settled.dropped } else { &mut settled.folded };
-            list.push(copy.line);
+            list.push((copies[held].line, copy.line));
         }
     }
-    settled.folded.sort_unstable();
-    settled.dropped.sort_unstable();
+    settled.folded.sort_unstable_by_key(|(_, line)| *line);
+    settled.dropped.sort_unstable_by_key(|(_, line)| *line);
     settled
 }
 
@@ -322,11 +322,11 @@ mod tests {
         let groups = || [&equal[..], &differing[..], &tied[..]].into_iter();
         let column = || "n".to_owned();
         for (rule, folded, dropped, open) in [
-            (Rule::Stop, vec![7], vec![], vec![(1, 4), (2, 3)]),
-            (Rule::First, vec![7, 8], vec![3, 4], vec![]),
-            (Rule::Last, vec![1, 7], vec![2, 4], vec![]),
-            (Rule::Largest(column()), vec![7], vec![1, 8], vec![(2, 3)]),
-            (Rule::Smallest(column()), vec![7, 8], vec![4], vec![(2, 3)]),
+            (Rule::Stop, vec![(0, 7)], vec![], vec![(1, 4), (2, 3)]),
+            (Rule::First, vec![(0, 7), (1, 8)], vec![(2, 3), (1, 4)], vec![]),
+            (Rule::Last, vec![(8, 1), (0, 7)], vec![(3, 2), (8, 4)], vec![]),
+            (Rule::Largest(column()), vec![(0, 7)], vec![(4, 1), (4, 8)], vec![(2, 3)]),
+            (Rule::Smallest(column()), vec![(0, 7), (1, 8)], vec![(1, 4)], vec![(2, 3)]),
         ] {
             assert_eq!(settle(&rule, groups()), Settled { folded, dropped, open }, "{rule:?}");
         }

@@ -1,33 +1,83 @@
 //! The tie-out: the statement at the end of a run that closes the counts and sums.
 //!
-//! It is made from two sides. The findings say what became of every line that was read; the sinks say
-//! what they wrote. Where the two sides differ, the run is wrong and says so.
+//! It has two sides that know nothing of each other. [`ReadSide`] is made where rows come out of the readers, before
+//! anything is dropped. The other side is made where lines end: by each output over the lines that it has put out, by the
+//! groups of each table of totals, by what was set aside, left out, folded or dropped. Where the two sides differ, the run
+//! is wrong, says so and leaves no output.
 
 use std::sync::Arc;
 
 use crate::decimal::Decimal;
 use crate::engine::Engine;
-use crate::findings::{Aside, BlankBecause, ExactSum, Findings, Parts};
+use crate::exact_sum::ExactSum;
+use crate::findings::{Aside, BlankBecause, Ends, Findings, Parts};
 use crate::links::{LinkStatus, StatusCounts};
 use crate::rows::RowCounts;
+use crate::tally::{Measured, Tally};
 
-/// What a sink wrote.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Written {
+/// What came out of the readers of a fact.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct ReadSide {
+    /// Files that were not read to their end.
+    pub unread: Vec<String>,
+    /// Files of which not all that was read came to be in a block.
+    pub cut: Vec<String>,
+    /// Blocks that the readers handed out, with how much is in them: bytes of text, or rows of cells.
+    pub handed: (u64, u64),
+    /// Blocks that were worked on, with how much of them was split into rows.
+    pub taken: (u64, u64),
+    /// Rows, blank ones among them.
+    pub rows: u64,
+    /// The lines that these rows make, before any is left out.
+    pub lines: Tally,
+}
+
+impl ReadSide {
+    /// Adds what another worker took.
+    pub fn merge(&mut self, other: &ReadSide) {
+        self.unread.extend(other.unread.iter().cloned());
+        self.cut.extend(other.cut.iter().cloned());
+        for (own, other) in [(&mut self.handed, other.handed), (&mut self.taken, other.taken)] {
+            own.0 += other.0;
+            own.1 += other.1;
+        }
+        self.rows += other.rows;
+        self.lines.merge(&other.lines);
+    }
+}
+
+/// What an output came to hold.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct OutputTally {
     /// The output's name in the plan.
     pub output: String,
     /// The file.
     pub to: String,
-    /// Lines written, or lines that totals were made of.
-    pub lines: u64,
-    /// For totals and lists: how many rows were written.
+    /// Lines that it put out, or that its groups hold.
+    pub tally: Tally,
+    /// For totals and lists: how many rows it has.
     pub groups: Option<u64>,
+    /// How many rows were counted in the text that went to the file.
+    pub in_file: Option<u64>,
     /// Whether it is a list, which is not made of all lines.
     pub is_list: bool,
     /// Lines that the output's own filter left out.
-    pub filtered: u64,
+    pub filtered: Tally,
     /// Whether it is a table of another fact, to which lines of this one are added.
     pub beside: bool,
+    /// Of a table of totals, the measures whose rows do not add up to the whole.
+    pub not_adding_up: Vec<String>,
+}
+
+/// The file for lines that are set aside.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct AsideFile {
+    /// Where it is.
+    pub to: Option<String>,
+    /// How many rows were counted in its text.
+    pub rows: u64,
+    /// Its lines; rows that are no lines are not among them.
+    pub tally: Tally,
 }
 
 /// One table that was read.
@@ -41,17 +91,23 @@ pub struct TableRead {
     pub parts: usize,
 }
 
-/// One amount of the fact, over all lines.
+/// One amount of the fact, over all lines; `None` where a sum does not fit.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Amount {
     /// The column.
     pub column: String,
     /// Its sum over the lines read.
-    pub read: ExactSum,
+    pub read: Option<Decimal>,
     /// Its sum over the lines that go on to the outputs.
-    pub kept: ExactSum,
+    pub kept: Option<Decimal>,
     /// Its sum over the lines set aside.
-    pub aside: ExactSum,
+    pub aside: Option<Decimal>,
+    /// Its sum over rows that are left out.
+    pub left_out: Option<Decimal>,
+    /// Its sum over copies that are folded.
+    pub folded: Option<Decimal>,
+    /// Its sum over lines that are dropped.
+    pub dropped: Option<Decimal>,
 }
 
 /// One link, over all lines.
@@ -80,11 +136,11 @@ pub struct RoundedFigure {
     /// Its name.
     pub name: String,
     /// The sum of the rounded values.
-    pub rounded: ExactSum,
+    pub rounded: Option<Decimal>,
     /// The sum of the values before they are rounded.
-    pub exact: ExactSum,
+    pub exact: Option<Decimal>,
     /// How much more the first is.
-    pub difference: ExactSum,
+    pub difference: Option<Decimal>,
 }
 
 /// The whole statement.
@@ -106,12 +162,10 @@ pub struct TieOut {
     pub lines: u64,
     /// Lines set aside, by reason in words.
     pub aside: Vec<(String, u64)>,
-    /// Where they are.
-    pub aside_to: Option<String>,
-    /// Lines that the set-aside file took.
-    pub aside_written: u64,
+    /// The file for them, if anything is written.
+    pub aside_file: Option<AsideFile>,
     /// The outputs.
-    pub written: Vec<Written>,
+    pub written: Vec<OutputTally>,
     /// The fact's amounts.
     pub amounts: Vec<Amount>,
     /// The links.
@@ -120,6 +174,12 @@ pub struct TieOut {
     pub blanks: Vec<BlankFigure>,
     /// The figures that are rounded on each line.
     pub rounded: Vec<RoundedFigure>,
+    /// What came out of the readers.
+    pub read: ReadSide,
+    /// Where the lines ended.
+    pub ends: Ends,
+    /// What is summed over lines: the name of each measure, and whether it is read.
+    measures: Vec<(String, bool)>,
 }
 
 impl TieOut {
@@ -128,24 +188,13 @@ impl TieOut {
         engine: &Engine,
         findings: &Findings,
         parts: &Parts,
-        written: Vec<Written>,
-        aside_to: Option<String>,
-        aside_written: u64,
+        read: ReadSide,
+        written: Vec<OutputTally>,
+        aside_file: Option<AsideFile>,
     ) -> TieOut {
         let lookup = |lookup: &crate::lookup::Lookup| {
             let (rows, parts) = lookup.read();
             TableRead { table: lookup.name.clone(), rows: rows.clone(), parts }
-        };
-        let amount = |(number, read): (usize, &usize)| {
-            let sum = |sums: &[ExactSum]| {
-                sums.get(number).copied().unwrap_or_default().shown(engine.amount_places(number))
-            };
-            Amount {
-                column: engine.column_name(*read).to_owned(),
-                read: sum(&findings.amounts_read),
-                kept: sum(&findings.amounts_kept),
-                aside: sum(&findings.amounts_aside),
-            }
         };
         let links = findings.links.iter().zip(&engine.bound.routes);
         TieOut {
@@ -165,10 +214,9 @@ impl TieOut {
             lookups: engine.lookups.iter().map(lookup).collect(),
             lines: findings.lines,
             aside: findings.aside.iter().map(|(why, n)| (aside_words(engine, *why), *n)).collect(),
-            aside_to,
-            aside_written,
+            aside_file,
             written,
-            amounts: engine.amounts.iter().enumerate().map(amount).collect(),
+            amounts: amounts(engine, &read, &findings.ends),
             links: links
                 .enumerate()
                 .map(|(link, (counts, route))| LinkLine {
@@ -178,6 +226,17 @@ impl TieOut {
                 .collect(),
             blanks: blanks(engine, findings),
             rounded: rounded(engine, findings),
+            read,
+            ends: findings.ends.clone(),
+            measures: engine
+                .measured()
+                .iter()
+                .enumerate()
+                .map(|(measure, measured)| {
+                    let is_read = matches!(measured, Measured::Read(_));
+                    (engine.measure_name(measure).to_owned(), is_read)
+                })
+                .collect(),
         }
     }
 
@@ -193,40 +252,120 @@ impl TieOut {
 
     /// What does not close, in words; nothing when all does.
     pub fn open(&self) -> Vec<String> {
-        let mut open = Vec::new();
-        let kept = self.lines_kept();
-        for written in self.written.iter().filter(|written| !written.is_list) {
-            if written.lines + written.filtered != kept {
+        let mut open = self.open_reading();
+        let kept = self.kept_by_reading();
+        open.extend(self.differences("what went through the plan", &self.ends.kept, &kept, false));
+        for written in &self.written {
+            open.extend(self.open_output(written, &kept));
+        }
+        if let Some(aside) = &self.aside_file {
+            if aside.rows != self.lines_aside() {
                 open.push(format!(
-                    "the output `{}` holds {} of {kept} lines",
-                    written.output,
-                    written.lines + written.filtered
+                    "{} lines were set aside, the file for them took {}",
+                    self.lines_aside(),
+                    aside.rows
                 ));
             }
-        }
-        if self.aside_written != self.lines_aside() {
-            open.push(format!(
-                "{} lines were set aside, the file for them took {}",
-                self.lines_aside(),
-                self.aside_written
-            ));
-        }
-        let counted = self.fact.rows.lines();
-        if self.lines != counted {
-            open.push(format!("{counted} lines were read, {} went through the plan", self.lines));
-        }
-        for amount in &self.amounts {
-            let mut sum = amount.kept;
-            sum.merge(amount.aside);
-            if sum != amount.read || sum.0.is_none() {
-                open.push(format!("the sums of `{}` do not close", amount.column));
-            }
+            let what = "the file for what is set aside";
+            open.extend(self.differences(what, &aside.tally, &self.ends.aside, true));
         }
         for link in &self.links {
             let lines: u64 = link.counts.iter().sum();
             let read = self.fact.rows.lines().saturating_sub(self.malformed());
             if lines != 0 && lines != read {
                 open.push(format!("the link `{}` speaks of {lines} of {read} lines", link.name));
+            }
+        }
+        open
+    }
+
+    /// What does not close between the files and the rows that were made of them.
+    fn open_reading(&self) -> Vec<String> {
+        let read = &self.read;
+        let mut open: Vec<String> = Vec::new();
+        open.extend(read.unread.iter().map(|file| format!("`{file}` was not read to its end")));
+        open.extend(read.cut.iter().map(|file| format!("a part of `{file}` was lost in reading")));
+        if read.handed.0 != read.taken.0 {
+            let (handed, taken) = (read.handed.0, read.taken.0);
+            open.push(format!("{handed} blocks were read, {taken} were worked on"));
+        } else if read.handed.1 != read.taken.1 {
+            open.push("not all that was read was split into rows".to_owned());
+        }
+        if read.rows != self.fact.rows.read {
+            let (rows, counted) = (read.rows, self.fact.rows.read);
+            open.push(format!("{rows} rows were read, {counted} are accounted for"));
+        }
+        let counted = self.fact.rows.lines();
+        if self.lines != counted {
+            open.push(format!("{counted} lines were read, {} went through the plan", self.lines));
+        }
+        open
+    }
+
+    /// The lines that go on, as the side of the readers has them: those that were read, less those that ended elsewhere.
+    /// What is computed has no sum there, but the one that was taken when it was computed.
+    fn kept_by_reading(&self) -> Tally {
+        let mut kept = self.read.lines.clone();
+        kept.take(&self.ends.held_back());
+        for (measure, (_, is_read)) in self.measures.iter().enumerate() {
+            if !is_read && let Some(sum) = kept.sums.get_mut(measure) {
+                *sum = self.ends.kept.sum(measure);
+            }
+        }
+        kept
+    }
+
+    fn open_output(&self, written: &OutputTally, kept: &Tally) -> Vec<String> {
+        let mut open = Vec::new();
+        let what = format!("the output `{}`", written.output);
+        let rows = written.groups.unwrap_or(written.tally.lines);
+        if let Some(in_file) = written.in_file.filter(|in_file| *in_file != rows) {
+            open.push(format!("{what} has {rows} rows, its file took {in_file}"));
+        }
+        if !written.not_adding_up.is_empty() {
+            let names = written.not_adding_up.join("`, `");
+            open.push(format!("the rows of {what} do not add up to the whole of `{names}`"));
+        }
+        if !written.is_list {
+            let mut all = written.tally.clone();
+            all.merge(&written.filtered);
+            // Of a line in a group nobody knows any more which it was.
+            open.extend(self.differences(
+                &what,
+                &all,
+                kept,
+                written.groups.is_none() && !written.beside,
+            ));
+        }
+        open
+    }
+
+    /// In what some lines differ from those that they should be. Sums that are not known are not compared.
+    fn differences(
+        &self,
+        what: &str,
+        found: &Tally,
+        meant: &Tally,
+        with_marks: bool,
+    ) -> Vec<String> {
+        let mut open = Vec::new();
+        if found.lines != meant.lines {
+            open.push(format!("{what} holds {} of {} lines", found.lines, meant.lines));
+        } else if with_marks && found.marks != meant.marks {
+            open.push(format!("{what} holds some lines more than once, and others not at all"));
+        }
+        for (measure, (name, _)) in self.measures.iter().enumerate() {
+            if let (Some(found), Some(meant)) = (found.sum(measure), meant.sum(measure))
+                && found != meant
+            {
+                let of = |sum: ExactSum| {
+                    sum.value().map_or("more than 38 digits".to_owned(), |s| s.to_string())
+                };
+                open.push(format!(
+                    "`{name}` sums up to {} in {what}, and should to {}",
+                    of(found),
+                    of(meant)
+                ));
             }
         }
         open
@@ -275,16 +414,41 @@ pub fn blank_words(engine: &Engine, why: BlankBecause) -> String {
     }
 }
 
+fn amounts(engine: &Engine, read: &ReadSide, ends: &Ends) -> Vec<Amount> {
+    let amount = |(measure, measured): (usize, &Measured)| {
+        let is_read = match measured {
+            Measured::Read(_) => true,
+            Measured::Computed(_) => false,
+            Measured::Figure(_) => return None,
+        };
+        let places = engine.amount_places(measure);
+        let sum = |tally: &Tally| tally.sum(measure).unwrap_or_default();
+        let mut all = sum(&ends.kept);
+        all.merge(sum(&ends.aside));
+        let all = if is_read { sum(&read.lines) } else { all };
+        Some(Amount {
+            column: engine.measure_name(measure).to_owned(),
+            read: all.shown(places),
+            kept: sum(&ends.kept).shown(places),
+            aside: sum(&ends.aside).shown(places),
+            left_out: sum(&ends.left_out).shown(places),
+            folded: sum(&ends.folded).shown(places),
+            dropped: sum(&ends.dropped).shown(places),
+        })
+    };
+    engine.measured().iter().enumerate().filter_map(amount).collect()
+}
+
 fn rounded(engine: &Engine, findings: &Findings) -> Vec<RoundedFigure> {
     let figure = |(figure, (rounded, exact)): (&usize, &(ExactSum, ExactSum))| {
-        let difference = rounded.0.zip(exact.0).and_then(|(a, b)| a.checked_sub(b));
-        let written = |sum: Option<Decimal>| ExactSum(sum.map(|sum| sum.trimmed(0)));
-        let least = rounded.0.map_or(0, Decimal::places);
+        let mut difference = *rounded;
+        difference.take(*exact);
+        let rounded = rounded.value();
         RoundedFigure {
             name: engine.bound.figures[*figure].name.clone(),
-            rounded: *rounded,
-            exact: ExactSum(exact.0.map(|sum| sum.at_least(least))),
-            difference: written(difference),
+            rounded,
+            exact: exact.shown(rounded.map_or(0, Decimal::places)),
+            difference: difference.value().map(|difference| difference.trimmed(0)),
         }
     };
     findings.rounded.iter().map(figure).collect()

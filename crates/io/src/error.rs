@@ -43,6 +43,12 @@ pub enum Error {
         /// The line.
         at: Option<Box<Place>>,
     },
+    /// Rows of a file were lost on the way from it.
+    #[error("the tie-out does not close: a part of `{file}` was lost in reading")]
+    LostInReading {
+        /// The file.
+        file: String,
+    },
     /// The counts of a run do not close.
     #[error("the tie-out does not close: {}", .0.open().join("; "))]
     NotClosed(Box<TieOut>),

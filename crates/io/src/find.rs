@@ -13,6 +13,8 @@ use interligo_core::plan::{Entry, Files, Mistake, Plan, TableEntry, listed, near
 
 use crate::error::Error;
 use crate::pattern::PathPattern;
+use crate::same_file::leads_to_same;
+use crate::snapshot::Snapshot;
 use crate::source::{Address, Container, Containers, What, is_address, shown_address};
 
 /// A part that the patterns of a table fit, before it is looked at.
@@ -21,6 +23,8 @@ pub(crate) struct Found<'p> {
     pub(crate) what: What,
     /// Its file, where it is in one.
     pub(crate) path: Option<PathBuf>,
+    /// The file as it was before it was looked at.
+    pub(crate) seen: Option<Snapshot>,
     pub(crate) name: PartName,
     /// What the slots of the pattern stand for.
     pub(crate) slots: Vec<(String, String)>,
@@ -31,9 +35,18 @@ pub(crate) struct Found<'p> {
 /// Where parts are looked for.
 pub(crate) struct Place<'a> {
     pub(crate) folder: &'a Path,
-    /// Files that are never taken for parts.
-    pub(crate) outputs: &'a [PathBuf],
+    /// Files that runs of the plan write. They are never taken for parts.
+    pub(crate) outputs: &'a [OwnOutput],
     pub(crate) containers: &'a Containers,
+}
+
+/// A file that runs of the plan write.
+pub(crate) struct OwnOutput {
+    pub(crate) path: PathBuf,
+    /// Where the plan names it.
+    pub(crate) span: Option<std::ops::Range<usize>>,
+    /// Whether what is there now is what the last run wrote.
+    pub(crate) is_own: bool,
 }
 
 /// A pattern of `from` or `leave-out`.
@@ -142,6 +155,8 @@ fn find_some<'p>(
             if is_left_out(&address, None) && pattern.is_pattern() {
                 continue;
             }
+            let is_file = matches!(pattern.path, Whereabouts::Path(_));
+            let seen = if is_file { Snapshot::take(&address.path) } else { None };
             let container = place.containers.open(&address)?;
             for (what, inner) in tables(&pattern, &*container, &address, files)? {
                 let (table, shown) = match &what {
@@ -155,12 +170,12 @@ fn find_some<'p>(
                 if left_out || !known.insert(shown.clone()) {
                     continue;
                 }
-                let is_file = matches!(pattern.path, Whereabouts::Path(_));
                 found.push(Found {
                     container: container.clone(),
                     name: container.name(&what, shown),
                     what,
                     path: is_file.then(|| address.path.clone()),
+                    seen: seen.clone(),
                     slots: slots.iter().cloned().chain(inner).collect(),
                     files: files.clone(),
                 });
@@ -214,8 +229,29 @@ fn hits(pattern: &Pattern, text: &str, place: &Place<'_>) -> Result<Vec<Hit>, Er
     let slots = |values: Vec<String>| {
         names.iter().map(|name| (*name).to_owned()).zip(values).collect::<Vec<_>>()
     };
-    let hits = fits.into_iter().map(|fit| hit(&fit.path, slots(fit.slots)));
-    Ok(hits.filter(|hit| !place.outputs.contains(&hit.address.path)).collect())
+    let mut hits = Vec::new();
+    for fit in fits {
+        let hit = hit(&fit.path, slots(fit.slots));
+        let own = place.outputs.iter().find(|own| leads_to_same(&own.path, &hit.address.path));
+        match own {
+            None => hits.push(hit),
+            Some(own) if own.is_own => {}
+            Some(own) => return Err(would_be_read(own, text, &hit.address.shown)),
+        }
+    }
+    Ok(hits)
+}
+
+/// An output lies where a pattern finds a file that no run of the plan wrote.
+fn would_be_read(own: &OwnOutput, pattern: &str, shown: &str) -> Error {
+    let message = format!("an output would write over `{shown}`, which `{pattern}` reads");
+    let mistake = match &own.span {
+        Some(span) => Mistake::in_plan(span.clone(), message),
+        None => Mistake::of_plan(message.replace("an output", "what is set aside")),
+    };
+    let help = "give the output another name or folder; if the file is left from an earlier run, \
+                remove it";
+    mistake.help(help).into()
 }
 
 /// A table of a container, with the slots of its name.

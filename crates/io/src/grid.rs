@@ -73,6 +73,15 @@ impl Grid {
         }
     }
 
+    /// How much of the block its rows cover, before any is left out: bytes of a text that is split at line ends, else
+    /// rows. It must be all of it.
+    pub(crate) fn covered(&self) -> u64 {
+        match self {
+            Grid::Text(TextGrid { row_starts: None, fields, .. }) => fields.covered(),
+            _ => self.rows() as u64 + self.blank() + self.ragged().len() as u64,
+        }
+    }
+
     /// Rows with another number of fields than the heading.
     pub(crate) fn ragged(&self) -> &[Ragged] {
         match self {

@@ -1,13 +1,17 @@
 //! Which files the last run read and what it found, so that the next one can say what is new. It is kept beside the plan,
-//! in `.interligo/last-run.json`, and appears together with the outputs.
+//! in `.interligo/PLAN/last-run.json`, and appears together with the outputs.
 
 use std::collections::{BTreeMap, BTreeSet};
+use std::fs::Metadata;
 use std::path::Path;
+use std::time::UNIX_EPOCH;
 
 use serde::{Deserialize, Serialize};
 
 use crate::check::{Checked, Code};
 use crate::pattern::natural_order;
+use crate::same_file::real_path;
+use crate::sinks::OutputFile;
 
 /// The files of each table.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
@@ -16,6 +20,24 @@ pub(crate) struct LastRun {
     /// By kind of finding and where, what was found.
     #[serde(default)]
     findings: BTreeMap<String, Found>,
+    /// The files that the run wrote, as paths in the folder of the plan.
+    #[serde(default)]
+    files: BTreeMap<String, FileWritten>,
+}
+
+/// A file as it was when it was written.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+struct FileWritten {
+    bytes: u64,
+    /// When, in nanoseconds since 1970.
+    at: u128,
+}
+
+impl FileWritten {
+    fn of(metadata: &Metadata) -> Option<FileWritten> {
+        let at = metadata.modified().ok()?.duration_since(UNIX_EPOCH).ok()?.as_nanos();
+        Some(FileWritten { bytes: metadata.len(), at })
+    }
 }
 
 /// The findings of a kind in a link or table.
@@ -69,7 +91,30 @@ impl LastRun {
         LastRun {
             tables: tables.map(|(table, files)| (table.to_owned(), lines(files))).collect(),
             findings: BTreeMap::new(),
+            files: BTreeMap::new(),
         }
+    }
+
+    /// The same with the files that it writes.
+    pub(crate) fn with_files<'f>(
+        mut self,
+        files: impl Iterator<Item = &'f OutputFile>,
+        folder: &Path,
+    ) -> LastRun {
+        for file in files {
+            let written = file.metadata().ok().and_then(|metadata| FileWritten::of(&metadata));
+            if let (Some(target), Some(written)) = (file.target(), written) {
+                self.files.insert(name_in(folder, target), written);
+            }
+        }
+        self
+    }
+
+    /// Whether a file is one that the run wrote, as it wrote it.
+    pub(crate) fn wrote(&self, path: &Path, folder: &Path) -> bool {
+        let path = real_path(path);
+        let there = path.metadata().ok().and_then(|metadata| FileWritten::of(&metadata));
+        there.is_some() && self.files.get(&name_in(folder, &path)).copied() == there
     }
 
     /// The same with what was found.
@@ -126,6 +171,12 @@ impl LastRun {
             gone: before.iter().filter(|file| !now.contains(file)).cloned().collect(),
         }
     }
+}
+
+/// A path as the record has it: in the folder of the plan, so that the folder may be moved.
+fn name_in(folder: &Path, path: &Path) -> String {
+    let folder = real_path(folder);
+    path.strip_prefix(folder).unwrap_or(path).to_string_lossy().into_owned()
 }
 
 #[cfg(test)]

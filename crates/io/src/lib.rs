@@ -8,6 +8,8 @@ mod additions;
 mod calendar;
 mod check;
 mod corrections;
+mod crash;
+mod destinations;
 mod error;
 mod fetch;
 mod find;
@@ -27,10 +29,13 @@ mod parts;
 mod pattern;
 mod profile;
 mod project;
+mod publish;
 mod repeats;
 mod rows;
 mod run;
+mod same_file;
 mod sinks;
+mod snapshot;
 mod source;
 mod start;
 mod stops;
@@ -46,6 +51,8 @@ pub use calendar::{
 };
 pub use check::{Checked, Code, Finding, Group, LinkBalance, Stake, StakeColumn, for_owners};
 pub use corrections::{CORRECTIONS_FILE, CorrectionsFile, with_corrections};
+#[cfg(debug_assertions)]
+pub use crash::die_after;
 pub use error::{Error, InputError, Stop};
 pub use fetch::rows_at;
 pub use headings::Drift;
@@ -57,8 +64,9 @@ pub use profile::{
     ColumnLook, PartProfile, TableProfile, TableRows, plan_for, shown_name, tables_in,
 };
 pub use project::{OnDuplicates, PLAN_FILE, PartNote, Project, read_plan};
+pub use publish::Recovered;
 pub use run::{Depth, OnStop, Outcome, Pace, Ran, check, link_use, run};
-pub use sinks::write_whole;
+pub use sinks::{abandon_outputs, write_whole};
 pub use start::{Started, StartedLink, StartedTable, find_links, start};
 pub use stops::{duplicate_stops, stops};
 pub use totals_out::{csv_row, row_labels, totals_csv};

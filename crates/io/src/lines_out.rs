@@ -5,16 +5,19 @@
 
 use std::borrow::Cow;
 use std::cell::OnceCell;
+use std::collections::BTreeMap;
 
 use arrow_array::StringViewArray;
 use interligo_core::amount::{self, Amount};
 use interligo_core::column::{Column, Numbers};
 use interligo_core::decimal::write_fixed;
 use interligo_core::engine::{Engine, OutputColumn};
+use interligo_core::faults::{Fault, strikes};
 use interligo_core::lines::Lines;
 use interligo_core::links::LinkStatus;
 use interligo_core::plan::ColumnType;
 use interligo_core::style::{DateStyle, NumberStyle};
+use interligo_core::tally::Tally;
 
 use crate::grid::TextGrid;
 use crate::parts::{Part, Source, Table};
@@ -28,6 +31,18 @@ const JOINED_ROWS: usize = 1 << 20;
 pub(crate) struct LinesOutput {
     pieces: Vec<Piece>,
     heading: Vec<u8>,
+    /// The figures that it holds, each with the number of its value.
+    pub(crate) figures: BTreeMap<usize, usize>,
+}
+
+/// Text that an output puts out.
+#[derive(Clone, Default)]
+pub(crate) struct PutOut {
+    pub(crate) text: Vec<u8>,
+    /// How many rows were counted in it.
+    pub(crate) rows: u64,
+    /// The lines that it holds.
+    pub(crate) tally: Tally,
 }
 
 enum Piece {
@@ -142,7 +157,8 @@ pub(crate) fn changes(engine: &Engine, part: &Part) -> Vec<Change> {
 impl LinesOutput {
     /// Prepares the cells of an output.
     pub(crate) fn new(columns: &[OutputColumn], engine: &Engine, fact: &Table) -> LinesOutput {
-        let mut output = LinesOutput { pieces: Vec::new(), heading: Vec::new() };
+        let mut output =
+            LinesOutput { pieces: Vec::new(), heading: Vec::new(), figures: BTreeMap::new() };
         let mut attributes: Vec<(usize, usize)> = Vec::new();
         let mut headings: Vec<&str> = Vec::new();
         for column in columns {
@@ -178,6 +194,9 @@ impl LinesOutput {
                 }
                 OutputColumn::Value { heading, value, least_places } => {
                     headings.push(heading);
+                    if let Some(figure) = engine.figure_of_value(*value) {
+                        output.figures.insert(figure, *value);
+                    }
                     Piece::Value { value: *value, least_places: *least_places }
                 }
                 OutputColumn::Attribute { .. } => unreachable!("attributes are gathered above"),
@@ -217,43 +236,73 @@ impl LinesOutput {
         &self.heading
     }
 
-    /// Appends the lines of a batch that are not set aside; how many, is the answer.
-    pub(crate) fn write(&self, lines: &Lines<'_>, raw: &RawLines<'_>, out: &mut Vec<u8>) -> u64 {
-        let mut written = 0;
-        let mut aside = lines.aside.iter().map(|(row, _)| *row as usize).peekable();
+    /// Appends the lines of a batch that are not set aside; the answer has those that it has put out, one for each row of
+    /// text.
+    pub(crate) fn write(
+        &self,
+        lines: &Lines<'_>,
+        raw: &RawLines<'_>,
+        out: &mut Vec<u8>,
+    ) -> Vec<u32> {
+        let mut put_out = Vec::with_capacity(lines.rows);
         let statuses = |piece: &Piece| match piece {
             Piece::Status(link) => lines.statuses(*link),
             _ => Vec::new(),
         };
         let statuses: Vec<_> = self.pieces.iter().map(statuses).collect();
-        for row in 0..lines.rows {
-            if aside.peek() == Some(&row) {
-                aside.next();
-                continue;
-            }
-            for (number, piece) in self.pieces.iter().enumerate() {
-                if number > 0 {
-                    out.push(b',');
-                }
-                match piece {
-                    Piece::Own => write_own(raw, row, out),
-                    Piece::Cell(column) => write_source(raw, row, *column, out),
-                    Piece::Attributes { link, cells } => {
-                        out.extend_from_slice(cells.of(lines.link_rows(*link)[row]));
-                    }
-                    Piece::Status(_) => write_status(&statuses[number], row, out),
-                    Piece::Key { link, cells } => {
-                        out.extend_from_slice(cells.of(lines.link_rows(*link)[row]));
-                    }
-                    Piece::Value { value, least_places } => {
-                        write_value(&lines.values[*value], row, *least_places, out);
-                    }
-                }
-            }
-            out.push(b'\n');
-            written += 1;
+        let mut kept: Vec<u32> = (0..lines.rows as u32)
+            .filter(|row| lines.aside.is_empty() || !lines.is_aside(*row))
+            .collect();
+        go_wrong(&mut kept);
+        for row in kept {
+            self.write_line(row as usize, lines, raw, &statuses, out);
+            put_out.push(row);
         }
-        written
+        if !put_out.is_empty() && strikes(Fault::TextCutShort) {
+            let before = memchr::memrchr(b'\n', &out[..out.len() - 1]).map_or(0, |end| end + 1);
+            out.truncate(before);
+        }
+        put_out
+    }
+
+    fn write_line(
+        &self,
+        row: usize,
+        lines: &Lines<'_>,
+        raw: &RawLines<'_>,
+        statuses: &[Vec<(LinkStatus, u32)>],
+        out: &mut Vec<u8>,
+    ) {
+        for (number, piece) in self.pieces.iter().enumerate() {
+            if number > 0 {
+                out.push(b',');
+            }
+            match piece {
+                Piece::Own => write_own(raw, row, out),
+                Piece::Cell(column) => write_source(raw, row, *column, out),
+                Piece::Attributes { link, cells } | Piece::Key { link, cells } => {
+                    out.extend_from_slice(cells.of(lines.link_rows(*link)[row]));
+                }
+                Piece::Status(_) => write_status(&statuses[number], row, out),
+                Piece::Value { value, least_places } => {
+                    write_value(&lines.values[*value], row, *least_places, out);
+                }
+            }
+        }
+        out.push(b'\n');
+    }
+}
+
+/// Faults on purpose: lines that are written twice, or not at all.
+fn go_wrong(lines: &mut Vec<u32>) {
+    if !lines.is_empty() && strikes(Fault::LineTwice) {
+        lines.insert(0, lines[0]);
+    }
+    if !lines.is_empty() && strikes(Fault::LineNotWritten) {
+        lines.pop();
+    }
+    if lines.len() > 1 && strikes(Fault::LineInPlaceOfNext) {
+        lines[1] = lines[0];
     }
 }
 

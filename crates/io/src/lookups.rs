@@ -86,11 +86,23 @@ fn read_part(
             Ok(())
         },
     )?;
-    Ok(())
+    if !reader.is_whole() {
+        return Err(lost(part));
+    }
+    part.refuse_changed()
+}
+
+fn lost(part: &Part) -> Error {
+    Error::LostInReading { file: part.name.to_string() }
 }
 
 fn read_block(block: Block, table: &Table, part: &Part) -> Result<BlockRead, Error> {
-    let rows = Rows::of(block, table, part)?;
+    let (last, extent) = (block.last, block.extent);
+    let mut rows = Rows::whole(block, part)?;
+    if rows.grid.covered() != extent {
+        return Err(lost(part));
+    }
+    rows.leave_out(table, part, last, |_, _| {})?;
     if let Some(ragged) = rows.grid.ragged().first() {
         let message =
             format!("has {}, its heading has {}", count(ragged.fields), count(part.width()));

@@ -1,26 +1,31 @@
 //! The outputs of a run: opened before the first line, filled block by block, and there as a whole when
 //! the counts close.
 
+use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
-use interligo_core::engine::{Engine, Output, OutputContent};
-use interligo_core::findings::{Findings, Parts};
+use interligo_core::engine::{Engine, OutputContent};
+use interligo_core::faults::{Fault, strikes};
+use interligo_core::findings::Findings;
 use interligo_core::plan::ListKind;
-use interligo_core::tieout::{TieOut, Written};
+use interligo_core::tally::Tally;
+use interligo_core::tieout::{AsideFile, OutputTally, ReadSide, TieOut};
 use interligo_core::totals::TotalsTable;
 
 use crate::check::{Checked, list_bytes};
+use crate::destinations::Destinations;
 use crate::error::Error;
 use crate::last_run::{FilesSince, FindingsSince, LastRun};
-use crate::lines_out::LinesOutput;
+use crate::lines_out::{LinesOutput, PutOut};
 use crate::parts::Table;
 use crate::project::Project;
+use crate::publish::publish;
 use crate::run::Outcome;
 use crate::sinks::OutputFile;
 use crate::text::write_cell;
-use crate::totals_out;
+use crate::totals_out::{totals_heading, totals_rows};
 
-/// The files of a run.
+/// The outputs of a fact, open.
 pub(crate) struct Sinks {
     pub(crate) lines: Vec<LinesOutput>,
     /// Whether there is a file for what is set aside: there is, where anything is written.
@@ -28,161 +33,238 @@ pub(crate) struct Sinks {
     pub(crate) files: Files,
 }
 
+/// A file with the lines that it holds.
+struct LinesFile {
+    file: OutputFile,
+    tally: Tally,
+}
+
+/// The files that are filled while lines pass.
 pub(crate) struct Files {
-    /// Of each output of lines, its file and how many lines it took.
-    lines: Vec<(OutputFile, u64)>,
+    plan: String,
+    /// Of each output of lines.
+    lines: Vec<LinesFile>,
     aside_path: PathBuf,
-    aside: Option<OutputFile>,
     aside_heading: Vec<u8>,
-    aside_lines: u64,
+    aside: Option<OutputFile>,
+    aside_tally: Tally,
 }
 
 impl Files {
-    pub(crate) fn write(
-        &mut self,
-        lines: &[(Vec<u8>, u64)],
-        aside: &(Vec<u8>, u64),
-    ) -> Result<(), Error> {
-        for ((file, count), (bytes, written)) in self.lines.iter_mut().zip(lines) {
-            file.write(bytes)?;
-            *count += written;
+    pub(crate) fn write(&mut self, lines: &[PutOut], aside: &PutOut) -> Result<(), Error> {
+        for (own, put_out) in self.lines.iter_mut().zip(lines) {
+            own.file.write_counted(&put_out.text, put_out.rows)?;
+            own.tally.merge(&put_out.tally);
         }
-        if aside.1 > 0 {
-            if self.aside.is_none() {
-                let mut file = OutputFile::create(&self.aside_path)?;
-                file.write(&self.aside_heading)?;
-                self.aside = Some(file);
-            }
-            if let Some(file) = &mut self.aside {
-                file.write(&aside.0)?;
-            }
-            self.aside_lines += aside.1;
+        if aside.rows > 0 {
+            self.open_aside()?.write_counted(&aside.text, aside.rows)?;
+            self.aside_tally.merge(&aside.tally);
         }
         Ok(())
+    }
+
+    /// The file for what is set aside, which is there once a line is.
+    fn open_aside(&mut self) -> Result<&mut OutputFile, Error> {
+        if self.aside.is_none() {
+            let mut file = OutputFile::create(&self.aside_path, &self.plan)?;
+            file.write(&self.aside_heading)?;
+            self.aside = Some(file);
+        }
+        Ok(self.aside.as_mut().expect("the line above put it there"))
     }
 }
 
 impl Sinks {
-    /// Opens the outputs of a fact that have a file. `known` are the files of all outputs so far; lines
-    /// are kept aside where anything at all is written.
+    /// Opens the outputs of a fact, by its number, that are filled while lines pass.
     pub(crate) fn create(
         project: &Project,
         engine: &Engine,
-        fact: &Table,
-        writes: bool,
-        known: &mut Vec<PathBuf>,
+        table: &Table,
+        destinations: &Destinations,
+        fact: usize,
     ) -> Result<Sinks, Error> {
-        let mut sinks = Sinks {
+        let plan = project.plan.file_stem().to_owned();
+        let mut aside_heading = b"reason,file,row,".to_vec();
+        for name in &table.columns.names {
+            write_cell(&mut aside_heading, name);
+            aside_heading.push(b',');
+        }
+        aside_heading.extend_from_slice(b"as_read\n");
+        let mut files = Files {
+            plan: plan.clone(),
             lines: Vec::new(),
-            keeps_aside: writes,
-            files: Files {
-                lines: Vec::new(),
-                aside_path: project.aside_path(&engine.bound.fact.name),
-                aside: None,
-                aside_heading: Vec::new(),
-                aside_lines: 0,
-            },
+            aside_path: destinations.aside(fact).to_owned(),
+            aside_heading,
+            aside: None,
+            aside_tally: Tally::default(),
         };
-        for output in &engine.outputs {
-            let Some(path) = path_of(project, output)? else { continue };
-            refuse_overwriting(project, output, &path, known)?;
-            if matches!(output.content, OutputContent::List(ListKind::SetAside)) {
-                sinks.files.aside = Some(OutputFile::create(&path)?);
-            }
-            if let OutputContent::Lines(columns) = &output.content {
-                let prepared = LinesOutput::new(columns, engine, fact);
-                let mut file = OutputFile::create(&path)?;
-                file.write(prepared.heading())?;
-                sinks.files.lines.push((file, 0));
-                sinks.lines.push(prepared);
-            }
-        }
-        let heading = &mut sinks.files.aside_heading;
-        heading.extend_from_slice(b"reason,file,row,");
-        for name in &fact.columns.names {
-            write_cell(heading, name);
-            heading.push(b',');
-        }
-        heading.extend_from_slice(b"as_read\n");
-        if let Some(aside) = &mut sinks.files.aside {
-            aside.write(&sinks.files.aside_heading)?;
-        }
-        Ok(sinks)
-    }
-
-    /// Closes the counts; the files are whole, and wait to appear. `counted` has the lines that a source of totals
-    /// has, and those that it leaves out.
-    pub(crate) fn finish(
-        self,
-        project: &Project,
-        engine: &Engine,
-        findings: Findings,
-        counted: &dyn Fn(&str, usize) -> (u64, u64),
-        parts: &Parts,
-    ) -> Result<Whole, Error> {
-        let keeps_aside = self.keeps_aside;
-        let Files { lines, aside_path, aside, aside_lines, .. } = self.files;
-        let mut lines = lines.into_iter();
-        let (mut written, mut files, mut totals) = (Vec::new(), Vec::new(), Vec::new());
-        let mut lists = Vec::new();
-        let aside_is_listed = engine
-            .outputs
-            .iter()
-            .any(|o| matches!(o.content, OutputContent::List(ListKind::SetAside)));
-        for output in &engine.outputs {
-            // A fact that is seen as of a later time is in the table already.
-            if matches!(&output.content, OutputContent::Totals(plan) if plan.is_shifted()) {
-                continue;
-            }
-            let to = output.to.as_ref().map_or(String::new(), |to| to.text.clone());
-            let mut note = Written {
-                output: output.name.clone(),
-                to,
-                lines: 0,
-                groups: None,
-                filtered: 0,
-                is_list: matches!(output.content, OutputContent::List(_)),
-                beside: false,
-            };
+        let mut prepared = Vec::new();
+        for (number, output) in engine.outputs.iter().enumerate() {
+            let Some(path) = destinations.of(fact, number) else { continue };
             match &output.content {
-                OutputContent::Lines(_) => {
-                    let (file, count) = lines.next().expect("every output of lines has a file");
-                    files.push(file);
-                    note.lines = count;
+                OutputContent::Lines(columns) => {
+                    let lines = LinesOutput::new(columns, engine, table);
+                    let mut file = OutputFile::create(path, &plan)?;
+                    file.write(lines.heading())?;
+                    files.lines.push(LinesFile { file, tally: Tally::default() });
+                    prepared.push(lines);
                 }
                 OutputContent::List(ListKind::SetAside) => {
-                    (note.lines, note.groups) = (aside_lines, Some(aside_lines));
+                    files.open_aside()?;
+                }
+                OutputContent::List(_) | OutputContent::Totals(_) => {}
+            }
+        }
+        Ok(Sinks { lines: prepared, keeps_aside: destinations.writes, files })
+    }
+}
+
+/// A fact whose lines are through, with its open files.
+pub(crate) struct Finished {
+    pub(crate) findings: Findings,
+    pub(crate) read: ReadSide,
+    pub(crate) sinks: Sinks,
+}
+
+/// What the outputs of a fact are made of.
+pub(crate) struct FactOutputs<'a> {
+    pub(crate) project: &'a Project,
+    pub(crate) engine: &'a Engine,
+    pub(crate) destinations: &'a Destinations,
+    /// The number of the fact.
+    pub(crate) fact: usize,
+}
+
+impl FactOutputs<'_> {
+    /// Writes the totals, closes the counts, and lets the files wait to appear. `tables` are the totals, by name.
+    ///
+    /// # Errors
+    /// A file cannot be written; the counts do not close.
+    pub(crate) fn finish(
+        &self,
+        finished: Finished,
+        tables: &BTreeMap<String, TotalsTable>,
+    ) -> Result<Whole, Error> {
+        let Finished { findings, read, sinks } = finished;
+        let Sinks { keeps_aside, files: open, .. } = sinks;
+        let mut files = Vec::new();
+        let mut written = Vec::new();
+        let mut totals = Vec::new();
+        let mut lines = open.lines.into_iter();
+        for (number, output) in self.engine.outputs.iter().enumerate() {
+            let to = output.to.as_ref().map_or(String::new(), |to| to.text.clone());
+            let mut note =
+                OutputTally { output: output.name.clone(), to, ..OutputTally::default() };
+            match &output.content {
+                OutputContent::Lines(_) => {
+                    let LinesFile { file, tally } =
+                        lines.next().expect("every output of lines has a file");
+                    note.in_file = Some(file.rows());
+                    note.tally = tally;
+                    files.push(file);
                 }
                 OutputContent::List(kind) => {
-                    if let Some(path) = path_of(project, output)? {
-                        lists.push((written.len(), *kind, path));
+                    note.is_list = true;
+                    // The others are made when all facts are through.
+                    if *kind == ListKind::SetAside {
+                        note.groups = Some(findings.lines_aside());
                     }
                 }
-                // What a fact adds to a table of another.
-                OutputContent::Totals(plan) if plan.layout.is_none() => {
-                    (note.lines, note.filtered) = counted(&output.name, plan.source());
-                    (note.to, note.beside) = (output.name.clone(), true);
-                }
-                OutputContent::Totals(_) => {
-                    (note.lines, note.filtered) = counted(&output.name, 0);
-                    totals.push((written.len(), output.name.clone(), path_of(project, output)?));
+                // A fact that is seen as of a later time is in the table already.
+                OutputContent::Totals(plan) if plan.is_shifted() => continue,
+                OutputContent::Totals(plan) => {
+                    let Some(table) = tables.get(&output.name) else { continue };
+                    if let Some(of_source) = table.sources.get(plan.source()) {
+                        note.tally = of_source.grouped.clone();
+                        note.filtered = of_source.filtered.clone();
+                    }
+                    note.not_adding_up =
+                        table.not_adding_up().into_iter().map(str::to_owned).collect();
+                    // What a fact adds to a table of another.
+                    note.beside = plan.layout.is_none();
+                    if note.beside {
+                        note.to.clone_from(&output.name);
+                    } else {
+                        note.groups = Some(rows_of(table));
+                        if let Some(path) = self.destinations.of(self.fact, number) {
+                            let file = self.write_totals(path, table)?;
+                            note.in_file = Some(file.rows());
+                            files.push(file);
+                        }
+                        totals.push(output.name.clone());
+                    }
                 }
             }
             written.push(note);
         }
-        let stale_aside = keeps_aside && !aside_is_listed;
-        let aside_to = aside.as_ref().map(|_| relative(project.folder(), &aside_path));
-        let aside_lines = if keeps_aside { aside_lines } else { findings.lines_aside() };
-        let tie_out = TieOut::new(engine, &findings, parts, written, aside_to, aside_lines);
-        if !tie_out.open().is_empty() {
-            return Err(Error::NotClosed(Box::new(tie_out)));
-        }
-        files.extend(aside);
+        let aside_file = keeps_aside.then(|| AsideFile {
+            to: open.aside.as_ref().map(|_| self.project.shown(&open.aside_path)),
+            rows: open.aside.as_ref().map_or(0, OutputFile::rows),
+            tally: open.aside_tally,
+        });
         // What an earlier run set aside would be taken for this one's.
-        let stale = (stale_aside && tie_out.lines_aside() == 0).then_some(aside_path);
+        let stale = open.aside.is_none() && keeps_aside;
+        let stale = (stale && self.project.wrote(&open.aside_path)).then_some(open.aside_path);
+        files.extend(open.aside);
+        let parts = self.project.fact_parts(self.engine);
+        let tie_out = TieOut::new(self.engine, &findings, &parts, read, written, aside_file);
+        close(&tie_out)?;
         let since = FilesSince::default();
         let outcome = Outcome { findings, totals: Vec::new(), tie_out, since };
-        Ok(Whole { outcome, files, stale, lists, totals })
+        Ok(Whole { outcome, files, stale, totals })
+    }
+
+    fn write_totals(&self, path: &Path, table: &TotalsTable) -> Result<OutputFile, Error> {
+        let mut file = OutputFile::create(path, self.project.plan.file_stem())?;
+        file.write(&totals_heading(table))?;
+        let mut rows = totals_rows(table);
+        if !rows.is_empty() && strikes(Fault::TotalsRowNotWritten) {
+            rows.truncate(memchr::memrchr(b'\n', &rows[..rows.len() - 1]).map_or(0, |at| at + 1));
+        }
+        file.write_rows(&rows)?;
+        Ok(file)
+    }
+
+    /// Writes the lists, which wait to appear like the other files.
+    ///
+    /// # Errors
+    /// A file cannot be written, or does not hold what it should.
+    pub(crate) fn write_lists(&self, whole: &mut Whole, checked: &Checked) -> Result<(), Error> {
+        let lists = self.engine.outputs.iter().enumerate().filter_map(|(number, output)| {
+            match output.content {
+                OutputContent::List(kind) if kind != ListKind::SetAside => {
+                    Some((self.destinations.of(self.fact, number)?, &output.name, kind))
+                }
+                _ => None,
+            }
+        });
+        let findings = &whole.outcome.findings;
+        for (path, name, kind) in lists {
+            let (heading, rows, count) =
+                list_bytes(kind, self.project, self.engine, findings, checked);
+            let mut file = OutputFile::create(path, self.project.plan.file_stem())?;
+            file.write(&heading)?;
+            file.write_rows(&rows)?;
+            let mut written = whole.outcome.tie_out.written.iter_mut();
+            if let Some(written) = written.find(|written| written.output == *name) {
+                written.groups = Some(count);
+                written.in_file = Some(file.rows());
+            }
+            whole.files.push(file);
+        }
+        close(&whole.outcome.tie_out)
+    }
+}
+
+fn rows_of(table: &TotalsTable) -> u64 {
+    if table.by.is_empty() { 1 } else { table.rows.len() as u64 }
+}
+
+/// Ends the run where the counts do not close.
+fn close(tie_out: &TieOut) -> Result<(), Error> {
+    match tie_out.open().is_empty() {
+        true => Ok(()),
+        false => Err(Error::NotClosed(Box::new(tie_out.clone()))),
     }
 }
 
@@ -192,129 +274,75 @@ pub(crate) struct Whole {
     files: Vec<OutputFile>,
     /// A file of an earlier run that this one has nothing for.
     stale: Option<PathBuf>,
-    /// Lists that are written when all facts are through: by number among what was written, what, and where.
-    lists: Vec<(usize, ListKind, PathBuf)>,
-    /// Totals that are made when all facts are through: by number among what was written, their name, and where they
-    /// go.
-    totals: Vec<(usize, String, Option<PathBuf>)>,
+    /// The tables of totals that are its own, by name.
+    totals: Vec<String>,
 }
 
 impl Whole {
-    /// Makes the totals and writes those that have a file, which waits to appear like the others. `table` gives them
-    /// by name.
-    pub(crate) fn make_totals(
-        &mut self,
-        mut table: impl FnMut(&str) -> Result<Option<TotalsTable>, Error>,
-    ) -> Result<(), Error> {
-        for (number, name, path) in std::mem::take(&mut self.totals) {
-            let Some(table) = table(&name)? else { continue };
-            let rows = if table.by.is_empty() { 1 } else { table.rows.len() as u64 };
-            self.outcome.tie_out.written[number].groups = Some(rows);
-            if let Some(path) = path {
-                let mut file = OutputFile::create(&path)?;
-                file.write(&totals_out::totals_csv(&table))?;
-                self.files.push(file);
-            }
-            self.outcome.totals.push((name, table));
-        }
-        Ok(())
-    }
-
-    /// Writes the lists, which wait to appear like the other files.
-    pub(crate) fn write_lists(
-        &mut self,
-        project: &Project,
-        engine: &Engine,
-        checked: &Checked,
-    ) -> Result<(), Error> {
-        for (number, kind, path) in std::mem::take(&mut self.lists) {
-            let (bytes, rows) = list_bytes(kind, project, engine, &self.outcome.findings, checked);
-            let mut file = OutputFile::create(&path)?;
-            file.write(&bytes)?;
-            self.files.push(file);
-            let written = &mut self.outcome.tie_out.written[number];
-            (written.lines, written.groups) = (rows, Some(rows));
-        }
-        Ok(())
+    /// Takes its own tables out of those of all facts.
+    pub(crate) fn take_totals(&mut self, tables: &mut BTreeMap<String, TotalsTable>) {
+        let own = self.totals.iter().filter_map(|name| tables.remove_entry(name));
+        self.outcome.totals = own.collect();
     }
 }
 
-/// Lets the files of all facts appear, and notes which files were read.
+/// What is known once the files are there.
+pub(crate) struct Appeared {
+    pub(crate) outcomes: Vec<Outcome>,
+    pub(crate) since: Option<FindingsSince>,
+    /// What went otherwise than usual, in words.
+    pub(crate) notes: Vec<String>,
+}
+
+/// Lets the files of all facts appear, and notes which files were read and written.
+///
+/// # Errors
+/// A file cannot be written or moved to its place; none has appeared then.
 pub(crate) fn appear(
     project: &Project,
     facts: Vec<Whole>,
-    writes: bool,
+    destinations: &Destinations,
     checked: &Checked,
-) -> Result<(Vec<Outcome>, Option<FindingsSince>), Error> {
-    let mut since = None;
-    let (mut outcomes, mut files, mut stale) = (Vec::new(), Vec::new(), Vec::new());
+) -> Result<Appeared, Error> {
+    let mut appeared = Appeared { outcomes: Vec::new(), since: None, notes: Vec::new() };
+    let (mut files, mut gone) = (Vec::new(), Vec::new());
     for fact in facts {
-        outcomes.push(fact.outcome);
+        appeared.outcomes.push(fact.outcome);
         files.extend(fact.files);
-        stale.extend(fact.stale);
+        gone.extend(fact.stale);
     }
-    if writes {
-        let path = project.last_run_path();
-        let run = LastRun::of(outcomes.iter().map(|outcome| {
-            let lines = outcome.tie_out.parts.iter().map(|(part, rows)| (&**part, rows.lines()));
-            (outcome.tie_out.fact.table.as_str(), lines)
-        }));
-        let run = run.with_findings(checked);
-        let earlier = LastRun::read(&path);
-        let mut file = OutputFile::create(&path)?;
-        file.write(&run.to_json())?;
-        files.push(file);
-        if let (Some(earlier), Some(first)) = (earlier, outcomes.first_mut()) {
-            first.since = run.since(&earlier);
-            since = run.findings_since(&earlier);
+    if !destinations.writes {
+        return Ok(appeared);
+    }
+    project.refuse_changed()?;
+    files.iter_mut().try_for_each(OutputFile::complete)?;
+    let run = LastRun::of(appeared.outcomes.iter().map(|outcome| {
+        let lines = outcome.tie_out.parts.iter().map(|(part, rows)| (&**part, rows.lines()));
+        (outcome.tie_out.fact.table.as_str(), lines)
+    }));
+    let run = run.with_findings(checked).with_files(files.iter(), project.folder());
+    if let Some(earlier) = project.last_run() {
+        if let Some(first) = appeared.outcomes.first_mut() {
+            first.since = run.since(earlier);
         }
+        appeared.since = run.findings_since(earlier);
     }
-    // All files are whole before the first appears.
-    files.iter_mut().try_for_each(OutputFile::flush)?;
-    files.into_iter().try_for_each(OutputFile::appear)?;
-    for path in stale.iter().filter(|path| path.exists()) {
-        std::fs::remove_file(path).map_err(|error| Error::output(path, &error))?;
-    }
-    Ok((outcomes, since))
-}
-
-fn relative(folder: &Path, path: &Path) -> String {
-    path.strip_prefix(folder).unwrap_or(path).to_string_lossy().into_owned()
-}
-
-/// The file of an output, if it has one.
-fn path_of(project: &Project, output: &Output) -> Result<Option<PathBuf>, Error> {
-    let Some(to) = &output.to else { return Ok(None) };
-    if !to.text.to_lowercase().ends_with(".csv") {
-        let message = format!("`{}` is no text file; other forms cannot be written yet", to.text);
-        return Err(to.mistaken(message).help("let the name end in .csv").into());
-    }
-    Ok(Some(project.folder().join(&to.text)))
-}
-
-fn refuse_overwriting(
-    project: &Project,
-    output: &Output,
-    path: &Path,
-    known: &mut Vec<PathBuf>,
-) -> Result<(), Error> {
-    let Some(to) = &output.to else { return Ok(()) };
-    let same = |other: &Path| match (path.canonicalize(), other.canonicalize()) {
-        (Ok(a), Ok(b)) => a == b,
-        _ => path == other,
+    let notes = project.make_notes_folder();
+    let record = notes.and_then(|()| {
+        let mut file = OutputFile::create(&project.last_run_path(), project.plan.file_stem())?;
+        file.write(&run.to_json())?;
+        Ok(file)
+    });
+    let (journal, lock) = match &record {
+        Ok(_) => (project.journal_path(None), Some(project.lock_path())),
+        Err(_) => (project.journal_path(destinations.first_folder().as_deref()), None),
     };
-    if project.inputs().any(same) {
-        let message =
-            format!("the output `{}` would write over an input, `{}`", output.name, to.text);
-        return Err(to.mistaken(message).help("give the output another name or folder").into());
+    match record {
+        Ok(file) => files.push(file),
+        Err(error) => appeared.notes.push(format!(
+            "{error}; so the next run cannot say what is new, and takes files of this run for others'"
+        )),
     }
-    let is_aside = matches!(output.content, OutputContent::List(ListKind::SetAside));
-    let mut facts = project.plan.facts();
-    let aside = !is_aside && facts.any(|fact| same(&project.aside_path(&fact.name)));
-    if known.iter().any(|other| same(other)) || aside {
-        let message = format!("two outputs would write the same file, `{}`", to.text);
-        return Err(to.mistaken(message).help("give one of them another name").into());
-    }
-    known.push(path.to_owned());
-    Ok(())
+    publish(files, &gone, &journal, lock.as_deref())?;
+    Ok(appeared)
 }

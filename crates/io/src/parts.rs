@@ -2,7 +2,7 @@
 //! by the names of their columns.
 
 use std::collections::{HashMap, HashSet};
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 use std::sync::Arc;
 
 use interligo_core::bind::{TableColumns, Wishes, formula_columns, ways};
@@ -17,7 +17,8 @@ use crate::find::{Found, Place, find};
 use crate::given::Given;
 use crate::headings::Drift;
 use crate::look::{FieldNote, Head, Looked};
-use crate::source::{self, Containers, PartNote, Reader, Wanted};
+use crate::snapshot::Snapshot;
+use crate::source::{self, PartNote, Reader, Wanted};
 use crate::style::{FoundStyle, Open};
 
 /// One part of a table: a file, a sheet, a table of a database.
@@ -25,6 +26,8 @@ use crate::style::{FoundStyle, Open};
 pub(crate) struct Part {
     /// Its file, where it is in one.
     pub(crate) path: Option<PathBuf>,
+    /// The file as it was when it was looked at.
+    seen: Option<Snapshot>,
     /// Its name, as messages show it.
     pub(crate) name: PartName,
     /// What reads it.
@@ -138,15 +141,13 @@ struct Headed {
 }
 
 impl Table {
-    /// Finds the files of a table and reads their headings. `outputs` are never taken for parts.
+    /// Finds the files of a table and reads their headings.
     pub(crate) fn open(
         plan: &Plan,
         table: &Entry<TableEntry>,
-        folder: &Path,
-        outputs: &[PathBuf],
-        containers: &Containers,
+        place: &Place<'_>,
     ) -> Result<Table, Error> {
-        let found = find(plan, table, &Place { folder, outputs, containers })?;
+        let found = find(plan, table, place)?;
         let headed = found.iter().map(|found| read_heading(plan, &table.name, found));
         let headed = headed.collect::<Result<Vec<_>, Error>>()?;
         let mut names: Vec<String> = Vec::new();
@@ -378,6 +379,7 @@ fn part(
         sources: names.iter().map(source).collect(),
         in_order: columns.is_plain() && empty.is_empty() && columns.names == names[..from_files],
         path: found.path.clone(),
+        seen: found.seen.clone(),
         name: named(&found.name, &columns, &head),
         source: head.source,
         above: head.above,
@@ -411,10 +413,24 @@ fn named(name: &PartName, columns: &PartColumns, head: &Head) -> PartName {
     PartName { sheet: Some(Arc::new(sheet)), ..name.clone() }
 }
 
+/// The error for a file that somebody writes to while it is read.
+pub(crate) fn changed(name: &PartName) -> Error {
+    Error::input(name, "changed while it was read").help("run again when nothing writes to it")
+}
+
 impl Part {
     /// Opens the part at its first row below the headings.
     pub(crate) fn open(&self, wanted: &Wanted) -> Result<Box<dyn Reader>, Error> {
+        self.refuse_changed()?;
         self.source.open(wanted)
+    }
+
+    /// Refuses a file that is no longer the one that was looked at.
+    pub(crate) fn refuse_changed(&self) -> Result<(), Error> {
+        match self.seen.as_ref().is_some_and(Snapshot::has_changed) {
+            true => Err(changed(&self.name)),
+            false => Ok(()),
+        }
     }
 
     /// The part with its total rows.

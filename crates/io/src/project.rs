@@ -8,16 +8,20 @@ use interligo_core::bind::{Bound, Headings, Home, Request, Route, bind, require_
 use interligo_core::engine::{Engine, Extent, Sample};
 use interligo_core::findings::{Findings, Noted, Parts, Spot};
 use interligo_core::lookup::{Duplicate, Lookup};
-use interligo_core::place::Place;
-use interligo_core::plan::{Entry, ListKind, Mistake, OutputEntry, Plan};
+use interligo_core::place;
+use interligo_core::plan::{Entry, ListKind, Mistake, OutputEntry, Plan, Written};
 
 use crate::check::{Code, stop_on};
 use crate::corrections::{CORRECTIONS_FILE, CorrectionsFile};
 use crate::error::Error;
+use crate::find::{OwnOutput, Place};
 use crate::headings::Drift;
+use crate::last_run::LastRun;
 use crate::lookups;
 use crate::parts::{Part, Source, Table, WantedColumns};
+use crate::publish::{Recovered, recover};
 use crate::rows::Rows;
+use crate::same_file::{leads_to_same, real_path};
 use crate::source::Containers;
 use crate::start::{StartedLink, find_links};
 use crate::stops::duplicate_stops;
@@ -40,6 +44,10 @@ pub struct Project {
     tables: Vec<Table>,
     /// The findings that end a run.
     stop_on: Vec<Code>,
+    /// What the last run read, found and wrote.
+    last_run: Option<LastRun>,
+    /// What became of a run that died while its files appeared.
+    pub recovered: Option<Recovered>,
     /// The files of tables with sums, which go when the project does.
     _sums: Vec<SumsFile>,
 }
@@ -87,19 +95,24 @@ impl Project {
         let stop_on = stop_on(&plan)?;
         let mut plan = plan;
         let sums = make_sums(&mut plan, folder, &wanted)?;
-        let mut project =
-            Project { plan, folder: folder.to_owned(), tables: Vec::new(), stop_on, _sums: sums };
-        let mut outputs: Vec<PathBuf> = project
-            .plan
-            .outputs
-            .iter()
-            .filter_map(|output| Some(folder.join(output.value.to.as_ref()?.get_ref())))
-            .collect();
-        let facts = project.plan.facts().map(|fact| fact.name.as_str()).chain([""]);
-        outputs.extend(facts.map(|fact| project.aside_path(fact)).collect::<Vec<_>>());
+        let mut project = Project {
+            plan,
+            folder: folder.to_owned(),
+            tables: Vec::new(),
+            stop_on,
+            last_run: None,
+            recovered: None,
+            _sums: sums,
+        };
+        let journals = [Some(project.journal_path(None)), project.other_journal()];
+        let recovered = |path: &PathBuf| recover(path, Some(&project.lock_path()));
+        project.recovered = journals.iter().flatten().find_map(recovered);
+        project.last_run = LastRun::read(&project.last_run_path());
+        let outputs = project.own_outputs();
         let containers = Containers::default();
         for entry in project.plan.tables.iter().filter(|entry| wanted(&entry.name)) {
-            let mut table = Table::open(&project.plan, entry, folder, &outputs, &containers)?;
+            let place = Place { folder, outputs: &outputs, containers: &containers };
+            let mut table = Table::open(&project.plan, entry, &place)?;
             if let Some(sums) = &entry.value.sums {
                 let name = format!("sums of {}", sums.get_ref().of.get_ref());
                 table.parts.iter_mut().for_each(|part| part.name = name.as_str().into());
@@ -189,9 +202,109 @@ impl Project {
         &self.folder
     }
 
-    /// Where it is kept which files the last run read.
+    /// The folder for what is remembered of runs of the plan.
+    fn notes(&self) -> PathBuf {
+        self.folder.join(".interligo").join(self.plan.file_stem())
+    }
+
+    /// The same, if it is there.
+    pub(crate) fn notes_folder(&self) -> Option<PathBuf> {
+        Some(self.notes()).filter(|folder| folder.is_dir())
+    }
+
+    /// Makes that folder.
+    pub(crate) fn make_notes_folder(&self) -> Result<(), Error> {
+        let folder = self.notes();
+        std::fs::create_dir_all(&folder).map_err(|error| Error::output(&folder, &error))
+    }
+
+    /// Where it is kept what the last run read, found and wrote.
     pub(crate) fn last_run_path(&self) -> PathBuf {
-        self.folder.join(".interligo/last-run.json")
+        self.notes().join("last-run.json")
+    }
+
+    /// What the last run read, found and wrote, if it is known.
+    pub(crate) fn last_run(&self) -> Option<&LastRun> {
+        self.last_run.as_ref()
+    }
+
+    /// Where the journal of a run lies while its files appear: with the notes, or in another folder.
+    pub(crate) fn journal_path(&self, folder: Option<&Path>) -> PathBuf {
+        match folder {
+            None => self.notes().join("journal"),
+            Some(folder) => folder.join(format!(".interligo-{}.journal", self.plan.file_stem())),
+        }
+    }
+
+    /// Where the journal lies if there was no place for it with the notes.
+    fn other_journal(&self) -> Option<PathBuf> {
+        let named = self.plan.outputs.iter().filter_map(|output| output.value.to.as_ref());
+        let mut paths = named.map(|to| self.folder.join(to.get_ref()));
+        let first = paths.find_map(|path| {
+            let folder = real_path(&path).parent()?.to_owned();
+            Some(self.journal_path(Some(&folder))).filter(|journal| journal.exists())
+        });
+        first
+    }
+
+    /// What is locked while files of the plan appear.
+    pub(crate) fn lock_path(&self) -> PathBuf {
+        self.notes().join("lock")
+    }
+
+    /// Whether the last run wrote a file, and nobody changed it since.
+    pub(crate) fn wrote(&self, path: &Path) -> bool {
+        self.last_run.as_ref().is_some_and(|run| run.wrote(path, &self.folder))
+    }
+
+    /// The files that runs of the plan write.
+    fn own_outputs(&self) -> Vec<OwnOutput> {
+        let named = self.plan.outputs.iter().filter_map(|output| {
+            let to = output.value.to.as_ref()?;
+            Some((Some(to.span()), self.folder.join(to.get_ref())))
+        });
+        let aside = self.plan.facts().map(|fact| (None, self.aside_path(&fact.name)));
+        let all = named.chain(aside);
+        all.map(|(span, path)| OwnOutput { span, is_own: self.wrote(&path), path }).collect()
+    }
+
+    /// A path as messages show it.
+    pub(crate) fn shown(&self, path: &Path) -> String {
+        path.strip_prefix(&self.folder).unwrap_or(path).to_string_lossy().into_owned()
+    }
+
+    /// What is read at a path, in words: an input, the plan, its corrections.
+    pub fn read_at(&self, path: &Path) -> Option<&'static str> {
+        let corrections = self.corrections_file();
+        if self.inputs().any(|input| leads_to_same(input, path)) {
+            return Some("an input");
+        }
+        let plan = self.folder.join(format!("{}.toml", self.plan.file_stem()));
+        if self.plan.stem.is_some() && leads_to_same(&plan, path) {
+            return Some("the plan");
+        }
+        let is_corrections = corrections.is_some_and(|file| leads_to_same(&file.path, path));
+        is_corrections.then_some("the corrections of the plan")
+    }
+
+    /// What stands in the way of writing a file that the plan does not name, such as a picture.
+    ///
+    /// # Errors
+    /// It is an input, the plan, its corrections, or an output of the plan.
+    pub fn refuse_overwriting(&self, option: &'static str, path: &Path) -> Result<(), Error> {
+        let own = || self.own_outputs().iter().any(|own| leads_to_same(&own.path, path));
+        let what = match self.read_at(path) {
+            Some(read) => read,
+            None if own() => "an output of the plan",
+            None => return Ok(()),
+        };
+        let text = path.to_string_lossy().into_owned();
+        let end = text.len();
+        let written = Written::in_option(option, &text, 0..end);
+        Err(written
+            .mistaken(format!("this would write over {what}, `{text}`"))
+            .help("name another file")
+            .into())
     }
 
     /// Where lines of a fact that are set aside go: those of the first to a file that does not name it.
@@ -205,13 +318,23 @@ impl Project {
         if let Some(to) = listed.and_then(|output| output.value.to.as_ref()) {
             return self.folder.join(to.get_ref());
         }
-        let name = if first { "set-aside.csv".to_owned() } else { format!("set-aside-{fact}.csv") };
+        let mut name =
+            if first { "set-aside.csv".to_owned() } else { format!("set-aside-{fact}.csv") };
+        // Plans that share a folder do not share this file.
+        if !self.plan.is_usual() {
+            name.insert_str(0, &format!("{}-", self.plan.file_stem()));
+        }
         self.folder.join("out").join(name)
     }
 
     /// The files that are read, for refusing to write over them.
     pub(crate) fn inputs(&self) -> impl Iterator<Item = &Path> {
         self.tables.iter().flat_map(|table| table.parts.iter().filter_map(|p| p.path.as_deref()))
+    }
+
+    /// Refuses files that are no longer those that were looked at.
+    pub(crate) fn refuse_changed(&self) -> Result<(), Error> {
+        self.tables.iter().flat_map(|table| &table.parts).try_for_each(Part::refuse_changed)
     }
 
     pub(crate) fn tables(&self) -> &[Table] {
@@ -230,11 +353,12 @@ impl Project {
     }
 
     /// Places of a table as spots: its parts by number.
-    pub(crate) fn spots(&self, table: &str, places: &[Place]) -> Vec<Spot> {
+    pub(crate) fn spots(&self, table: &str, places: &[place::Place]) -> Vec<Spot> {
         let parts = &self.table(table).parts;
-        let part =
-            |place: &Place| parts.iter().position(|part| part.name.shown == place.part.shown);
-        let spot = |place: &Place| Some(Spot { part: part(place)?, row: place.row? });
+        let part = |place: &place::Place| {
+            parts.iter().position(|part| part.name.shown == place.part.shown)
+        };
+        let spot = |place: &place::Place| Some(Spot { part: part(place)?, row: place.row? });
         places.iter().filter_map(spot).collect()
     }
 
@@ -244,8 +368,8 @@ impl Project {
     }
 
     /// The place of a row of a table.
-    pub fn place_of(&self, table: &str, spot: Spot) -> Place {
-        Place::row(self.table(table).parts[spot.part].name.clone(), spot.row)
+    pub fn place_of(&self, table: &str, spot: Spot) -> place::Place {
+        place::Place::row(self.table(table).parts[spot.part].name.clone(), spot.row)
     }
 
     /// How many bytes the files of all facts have, as far as that can be told.
@@ -480,5 +604,7 @@ pub fn read_plan(path: &Path) -> Result<Plan, (Error, String)> {
         let mistake = Mistake::of_plan("the plan is not UTF-8").help("save it as UTF-8");
         (Error::from(mistake), String::new())
     })?;
-    Plan::parse(&text).map_err(|mistake| (Error::from(mistake), text))
+    let mut plan = Plan::parse(&text).map_err(|mistake| (Error::from(mistake), text))?;
+    plan.stem = path.file_stem().map(|stem| stem.to_string_lossy().into_owned());
+    Ok(plan)
 }

@@ -11,17 +11,19 @@ use foldhash::quality::FixedState;
 use interligo_core::bind::FactKey;
 use interligo_core::engine::Engine;
 use interligo_core::evidence::Evidence;
+use interligo_core::exact_sum::ExactSum;
 use interligo_core::findings::{Findings, Repeat, Spot};
 use interligo_core::plan::{ColumnType, Repeats, Rule};
 use interligo_core::reading::Reading;
 use interligo_core::repeats::{Copy, KeysSeen, LineHash, LineHasher, Pair, Seen, Settled, settle};
+use interligo_core::tally::Tally;
 use interligo_core::texts::gathered;
 use interligo_core::value::Value;
 
 use crate::error::Error;
 use crate::lines_out::raw_text;
 use crate::ordered::{Turns, in_order};
-use crate::parts::{Part, Source, Table, WantedColumns};
+use crate::parts::{Part, Source, Table, WantedColumns, changed};
 use crate::rows::Rows;
 use crate::run::{Pace, Stream};
 use crate::source::Wanted;
@@ -41,8 +43,8 @@ pub(crate) struct Watch<'a> {
     /// Of each part, what tells its rows apart from those of parts that are laid out otherwise.
     layouts: Vec<u64>,
     turns: Turns<State>,
-    /// Lines that do not hold, where that was settled before the run, ascending; and which lines share keys.
-    settled: Option<(Settled, Vec<Pair>)>,
+    /// Lines that do not hold, where that was settled before the run.
+    settled: Option<Settled>,
 }
 
 #[derive(Default)]
@@ -58,6 +60,14 @@ struct State {
     folded: Vec<Pair>,
     /// Lines without a key.
     unkeyed: u64,
+}
+
+/// The lines of a block that do not hold, ascending.
+pub(crate) struct Sifted {
+    /// Copies of a line that came before.
+    pub(crate) folded: Vec<u32>,
+    /// Lines in the place of which another holds.
+    pub(crate) dropped: Vec<u32>,
 }
 
 /// How many copies are known by their place.
@@ -93,7 +103,7 @@ impl<'a> Watch<'a> {
 
     /// The lines in which a later one may hold: goes through all of them, then through those that share
     /// a key.
-    fn settle_before(&self, engine: &Engine, pace: Pace) -> Result<(Settled, Vec<Pair>), Error> {
+    fn settle_before(&self, engine: &Engine, pace: Pace) -> Result<Settled, Error> {
         let mut state = State::default();
         let mut stream = Stream::new(self.table, pace.block, &WantedColumns::All, &|_, _| {});
         in_order(
@@ -115,30 +125,26 @@ impl<'a> Watch<'a> {
                 Ok(())
             },
         )?;
-        let groups = fetch(engine, self.table, &state)?;
-        Ok((settle(self.rule, groups.iter().map(Vec::as_slice)), state.pairs))
+        let (groups, _) = fetch(engine, self.table, &state)?;
+        Ok(settle(self.rule, groups.iter().map(Vec::as_slice)))
     }
 
-    /// Leaves out the lines of a block that do not hold. `None` when an earlier block has failed.
+    /// Which lines of a block do not hold. `None` when an earlier block has failed.
     pub(crate) fn sift(
         &self,
         item: u64,
         number: usize,
-        rows: &mut Rows,
-    ) -> Option<Result<(), Error>> {
+        rows: &Rows,
+    ) -> Option<Result<Sifted, Error>> {
         let hashes = self.hashes(rows, number);
         let outcome = self.turns.take(item, |state| self.mark(state, number, &hashes))?;
-        let marks = match outcome {
-            Ok(marks) => marks,
-            Err(error) => return Some(Err(error)),
-        };
-        let count = |wanted: Mark| marks.iter().filter(|mark| **mark == wanted).count() as u64;
-        rows.counts.folded = count(Mark::Folded);
-        rows.counts.dropped = count(Mark::Dropped);
-        if rows.counts.folded + rows.counts.dropped > 0 {
-            rows.keep(|line| marks[line] == Mark::Holds);
-        }
-        Some(Ok(()))
+        Some(outcome.map(|marks| {
+            let lines = |wanted: Mark| -> Vec<u32> {
+                let marked = marks.iter().enumerate().filter(|(_, mark)| **mark == wanted);
+                marked.map(|(line, _)| line as u32).collect()
+            };
+            Sifted { folded: lines(Mark::Folded), dropped: lines(Mark::Dropped) }
+        }))
     }
 
     /// A block failed before its turn.
@@ -148,12 +154,13 @@ impl<'a> Watch<'a> {
 
     fn mark(&self, state: &mut State, part: usize, hashes: &Hashes) -> Result<Vec<Mark>, Error> {
         state.start(part);
-        let Some((settled, _)) = &self.settled else {
+        let Some(settled) = &self.settled else {
             std::hint::black_box(state.seen.approach(hashes.iter().flatten()));
             return hashes.iter().map(|hash| state.mark(*hash)).collect();
         };
-        let is_among = |lines: &[u32], line: u64| {
-            u32::try_from(line).is_ok_and(|line| lines.binary_search(&line).is_ok())
+        let is_among = |lines: &[Pair], line: u64| {
+            let found = |line: u32| lines.binary_search_by_key(&line, |(_, own)| *own).is_ok();
+            u32::try_from(line).is_ok_and(found)
         };
         Ok(hashes
             .iter()
@@ -206,32 +213,32 @@ impl<'a> Watch<'a> {
         let mut state = self.turns.finish();
         findings.unkeyed = state.unkeyed;
         let mut folded = std::mem::take(&mut state.folded);
-        let open = match self.settled {
-            Some((settled, pairs)) => {
-                findings.read_again = true;
-                findings.repeats_open = settled.open.len() as u64;
-                folded = with_firsts(&pairs, &settled.folded);
-                settled.open
-            }
-            None if state.pairs.is_empty() => Vec::new(),
+        let settled = match self.settled {
+            Some(settled) => Some(settled),
+            None if state.pairs.is_empty() => None,
             None => {
-                findings.read_again = true;
-                let groups = fetch(engine, table, &state)?;
+                let (groups, amounts) = fetch(engine, table, &state)?;
                 let settled = settle(rule, groups.iter().map(Vec::as_slice));
                 // They were counted as dropped, letter by letter as they differ.
-                for line in &settled.folded {
+                for (_, line) in &settled.folded {
                     let counts = findings.parts.entry(state.part_of(*line)).or_default();
                     counts.dropped -= 1;
                     counts.folded += 1;
+                    let sums = amounts.get(line).cloned().unwrap_or_default();
+                    let tally = Tally { lines: 1, marks: 0, sums };
+                    findings.ends.dropped.take(&tally);
+                    findings.ends.folded.merge(&tally);
                 }
-                folded.extend(with_firsts(&state.pairs, &settled.folded));
-                findings.repeats_open = settled.open.len() as u64;
-                match rule {
-                    Rule::Stop => settled.open,
-                    _ => with_firsts(&state.pairs, &settled.dropped),
-                }
+                Some(settled)
             }
         };
+        findings.read_again = settled.is_some();
+        let Settled { folded: equal, dropped, mut open } = settled.unwrap_or_default();
+        findings.repeats_open = open.len() as u64;
+        folded.extend(equal);
+        if !matches!(rule, Rule::Stop) {
+            open.extend(dropped);
+        }
         let most = copies.max(SHOWN);
         findings.repeats = show(engine, table, &state, &open[..open.len().min(most)])?;
         folded.sort_unstable_by_key(|(_, later)| *later);
@@ -239,12 +246,6 @@ impl<'a> Watch<'a> {
         findings.copies = show(engine, table, &state, &folded)?;
         Ok(())
     }
-}
-
-/// Lines with the first line that has their key.
-fn with_firsts(pairs: &[Pair], lines: &[u32]) -> Vec<Pair> {
-    let firsts: HashMap<u32, u32> = pairs.iter().map(|(first, later)| (*later, *first)).collect();
-    lines.iter().filter_map(|line| Some((*firsts.get(line)?, *line))).collect()
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -361,15 +362,21 @@ fn read_again(
             }
         }
         if first > end || wanted.peek().is_some_and(|line| u64::from(*line) < end) {
-            return Err(Error::input(&part.name, "changed while it was read")
-                .help("run again when nothing writes to it"));
+            return Err(changed(&part.name));
         }
     }
     Ok(())
 }
 
-/// The lines that share keys, with what they hold, those of one key together.
-fn fetch(engine: &Engine, table: &Table, state: &State) -> Result<Vec<Vec<Copy>>, Error> {
+/// The sums of single lines, by measure.
+type Amounts = HashMap<u32, Vec<Option<ExactSum>>>;
+
+/// The lines that share keys, with what they hold, those of one key together; and what each amounts to.
+fn fetch(
+    engine: &Engine,
+    table: &Table,
+    state: &State,
+) -> Result<(Vec<Vec<Copy>>, Amounts), Error> {
     let groups = state.groups();
     let comparing = Comparing::new(engine, table);
     // Of each line, the columns in which its group is compared.
@@ -392,6 +399,7 @@ fn fetch(engine: &Engine, table: &Table, state: &State) -> Result<Vec<Vec<Copy>>
     let mut wanted: Vec<u32> = compared.keys().copied().collect();
     wanted.sort_unstable();
     let mut copies: HashMap<u32, Copy> = HashMap::with_capacity(wanted.len());
+    let mut amounts = Amounts::new();
     read_again(table, state, &wanted, |rows, part, here| {
         let values = comparing.values(rows, part, here);
         for (at, (_, line)) in here.iter().enumerate() {
@@ -401,10 +409,15 @@ fn fetch(engine: &Engine, table: &Table, state: &State) -> Result<Vec<Vec<Copy>>
             }
             let decides = comparing.decides.map_or(Value::Blank, |c| values[c][at].1.clone());
             copies.insert(*line, Copy { line: *line, values: hasher.finish(), decides });
+            let sum = |column: Option<usize>| {
+                Some(values[column?][at].1.number().map_or_else(ExactSum::default, ExactSum::from))
+            };
+            amounts.insert(*line, engine.measured_columns().map(sum).collect());
         }
     })?;
     let mut copy = |line: u32| copies.remove(&line);
-    Ok(groups.into_iter().map(|group| group.into_iter().filter_map(&mut copy).collect()).collect())
+    let copies = groups.into_iter().map(|group| group.into_iter().filter_map(&mut copy).collect());
+    Ok((copies.collect(), amounts))
 }
 
 /// How the values of lines are compared: numbers as numbers, days as days, whatever their style.

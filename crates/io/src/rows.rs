@@ -6,6 +6,7 @@ use std::borrow::Cow;
 use arrow_array::{Array, StringViewArray};
 
 use interligo_core::cells::Cells;
+use interligo_core::faults::{Fault, strikes};
 use interligo_core::findings::Noted;
 use interligo_core::foot::{FieldSums, looks_like_total};
 use interligo_core::plan::TotalRows;
@@ -34,15 +35,28 @@ pub(crate) struct Rows {
     pub(crate) totals: Vec<(u64, String)>,
     /// Rows that look like totals and are not proved to be any.
     pub(crate) suspects: Vec<(u64, String)>,
+    /// Of each line, its number among those of all rows of the block; none where none was left out.
+    numbers: Option<Vec<u32>>,
 }
 
 impl Rows {
-    /// The rows of a block.
+    /// The rows of a block that are rows of the table.
     ///
     /// # Errors
     /// The block is not what its format says; a value stands under no heading.
     pub(crate) fn of(block: Block, table: &Table, part: &Part) -> Result<Rows, Error> {
-        let Block { first, last, rows, .. } = block;
+        let last = block.last;
+        let mut rows = Rows::whole(block, part)?;
+        rows.leave_out(table, part, last, |_, _| {})?;
+        Ok(rows)
+    }
+
+    /// All rows of a block, and the lines that they make, before any is left out.
+    ///
+    /// # Errors
+    /// The block is not what its format says; a value stands under no heading.
+    pub(crate) fn whole(block: Block, part: &Part) -> Result<Rows, Error> {
+        let Block { first, rows, .. } = block;
         let grid = rows.split(&part.name, &part.headings)?;
         refuse_values_without_heading(&grid, part)?;
         let mut rows = Rows {
@@ -50,6 +64,7 @@ impl Rows {
             made: None,
             totals: Vec::new(),
             suspects: Vec::new(),
+            numbers: None,
             grid,
         };
         rows.counts.read = rows.grid.rows() as u64
@@ -60,32 +75,77 @@ impl Rows {
             rows.counts.leave_out(RowLeftOut::AboveHeading, part.above);
         }
         rows.counts.leave_out(RowLeftOut::Blank, rows.grid.blank());
-        rows.leave_out_by_rule(part);
-        if last && part.total_rows != Some(TotalRows::Keep) {
-            rows.leave_out_totals(table, part)?;
-        }
-        if !part.columns.is_plain() {
-            let made = part.columns.make(rows.grid.rows(), |field| rows.grid.column(field));
-            let sources = rows.grid.rows() - made.uneven.len();
-            rows.counts.made = (made.origin.len() - sources) as u64;
-            rows.made = Some(made);
-        }
+        rows.make_lines(part);
         Ok(rows)
     }
 
-    fn leave_out_by_rule(&mut self, part: &Part) {
-        let Some(filter) = &part.columns.filter else { return };
-        let before = self.grid.rows();
-        let out = filter.left_out(before, |field| self.grid.column(field));
-        self.grid.keep(|row| !out[row]);
-        self.counts.leave_out(RowLeftOut::ByRule, (before - self.grid.rows()) as u64);
+    /// Leaves out rows by the plan's rule and, at the end of a part, totals. `note` is told the lines of the rows that
+    /// are left out, while they are there.
+    ///
+    /// # Errors
+    /// The part cannot be read again.
+    pub(crate) fn leave_out(
+        &mut self,
+        table: &Table,
+        part: &Part,
+        last: bool,
+        mut note: impl FnMut(&Rows, &[u32]),
+    ) -> Result<(), Error> {
+        if let Some(filter) = &part.columns.filter {
+            let out = filter.left_out(self.grid.rows(), |field| self.grid.column(field));
+            self.leave_out_rows(part, RowLeftOut::ByRule, |row| out[row], &mut note);
+        }
+        if last && part.total_rows != Some(TotalRows::Keep) {
+            let totals = self.totals(table, part)?;
+            self.leave_out_rows(part, RowLeftOut::Total, |row| totals.contains(&row), &mut note);
+        }
+        Ok(())
     }
 
-    /// Leaves out the last rows where they are totals, and notes those that merely look like it.
-    fn leave_out_totals(&mut self, table: &Table, part: &Part) -> Result<(), Error> {
+    fn leave_out_rows(
+        &mut self,
+        part: &Part,
+        why: RowLeftOut,
+        out: impl Fn(usize) -> bool,
+        note: &mut impl FnMut(&Rows, &[u32]),
+    ) {
+        let rows = (0..self.grid.rows()).filter(|row| out(*row)).count() as u64;
+        if rows == 0 {
+            return;
+        }
+        let (lines, kept): (Vec<u32>, Vec<u32>) =
+            (0..self.len() as u32).partition(|line| out(self.origin(*line as usize)));
+        note(self, &lines);
+        let number = |line: u32| self.number_in_block(line);
+        self.numbers = Some(kept.into_iter().map(number).collect());
+        if !strikes(Fault::RowLeftOutNotCounted) {
+            self.counts.leave_out(why, rows);
+        }
+        self.grid.keep(|row| !out(row));
+        self.make_lines(part);
+    }
+
+    /// Makes the lines of the rows that there are, where they are not these rows themselves.
+    fn make_lines(&mut self, part: &Part) {
+        if part.columns.is_plain() {
+            return;
+        }
+        let made = part.columns.make(self.grid.rows(), |field| self.grid.column(field));
+        let sources = self.grid.rows() - made.uneven.len();
+        self.counts.made = (made.origin.len() - sources) as u64;
+        self.made = Some(made);
+    }
+
+    /// The number of a line among those of all rows of its block.
+    pub(crate) fn number_in_block(&self, line: u32) -> u32 {
+        self.numbers.as_ref().map_or(line, |numbers| numbers[line as usize])
+    }
+
+    /// The last rows that are totals, and notes those that merely look like it.
+    fn totals(&mut self, table: &Table, part: &Part) -> Result<Vec<usize>, Error> {
         let looking = self.total_like(part);
         if looking.is_empty() {
-            return Ok(());
+            return Ok(Vec::new());
         }
         let texts: Vec<Vec<String>> = looking.iter().map(|row| self.cells_of(*row)).collect();
         let proved = match part.total_rows {
@@ -104,9 +164,7 @@ impl Rows {
                 self.suspects.push(noted);
             }
         }
-        self.counts.leave_out(RowLeftOut::Total, left_out.len() as u64);
-        self.grid.keep(|row| !left_out.contains(&row));
-        Ok(())
+        Ok(left_out)
     }
 
     /// The last rows that look like totals, ascending, judged by the rows before them in the last
@@ -205,6 +263,8 @@ impl Rows {
 
     /// Leaves out lines.
     pub(crate) fn keep(&mut self, keep: impl Fn(usize) -> bool) {
+        let kept = (0..self.len()).filter(|line| keep(*line)).map(|line| line as u32);
+        self.numbers = Some(kept.map(|line| self.number_in_block(line)).collect());
         match &mut self.made {
             None => self.grid.keep(keep),
             Some(made) => {

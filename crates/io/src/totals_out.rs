@@ -8,16 +8,25 @@ use crate::text::write_cell;
 /// A table of totals as comma-separated text, one row per group. Where there are subtotals, the first column says the
 /// level of a row, so that no sum takes a line in twice.
 pub fn totals_csv(table: &TotalsTable) -> Vec<u8> {
-    let leveled = table.levels.len() > 1;
+    [totals_heading(table), totals_rows(table)].concat()
+}
+
+/// The row of headings.
+pub(crate) fn totals_heading(table: &TotalsTable) -> Vec<u8> {
     let values = table.columns.iter().map(|column| table.heading_of(column));
-    let level = leveled.then(|| "level".to_owned());
+    let level = is_leveled(table).then(|| "level".to_owned());
     let headings: Vec<String> =
         level.into_iter().chain(table.by.iter().cloned()).chain(values).collect();
-    let mut out = csv_row(headings.iter().map(String::as_str));
+    csv_row(headings.iter().map(String::as_str))
+}
+
+/// The rows below the headings.
+pub(crate) fn totals_rows(table: &TotalsTable) -> Vec<u8> {
+    let mut out = Vec::new();
     let whole = table.by.is_empty().then_some(&table.whole);
     for row in table.rows.iter().chain(whole) {
-        let mut cells = Vec::with_capacity(headings.len());
-        if leveled {
+        let mut cells = Vec::new();
+        if is_leveled(table) {
             cells.push((row.level + 1).to_string());
         }
         cells.extend(row_labels(table, row, ToString::to_string));
@@ -25,6 +34,10 @@ pub fn totals_csv(table: &TotalsTable) -> Vec<u8> {
         out.extend(csv_row(cells.iter().map(String::as_str)));
     }
     out
+}
+
+fn is_leveled(table: &TotalsTable) -> bool {
+    table.levels.len() > 1
 }
 
 /// The attributes of a row as texts, blank below its level; the rest is named where its first attribute would stand.

@@ -6,7 +6,7 @@ use interligo_core::plan::nearest_name;
 use interligo_core::totals::TotalsTable;
 use interligo_io::{
     Checked, Depth, OnDuplicates, dated_links, days_request, key_calendar, periods_request,
-    totals_csv, worst_keys, write_whole,
+    totals_csv, worst_keys,
 };
 
 use super::check::checked;
@@ -111,8 +111,7 @@ fn one(
     match &options.svg {
         None => show::calendar(out, &calendar, show::width())?,
         Some(path) => {
-            write_whole(path, show::calendar_svg(&calendar).as_bytes())
-                .map_err(|error| opened.failure(error))?;
+            opened.write_picture(path, &show::calendar_svg(&calendar))?;
             writeln!(out, "The calendar is written: {}", path.display())?;
         }
     }

@@ -63,8 +63,7 @@ fn map(plan: &PlanOptions, svg: Option<&Path>, out: Out<'_>) -> Result<(), Failu
         None => show::map_text(out, &map, show::width())?,
         Some(path) => {
             let title = opened.project.plan.plan.name.as_deref().unwrap_or("Links");
-            write_whole(path, show::map_svg(&map, title).as_bytes())
-                .map_err(|error| opened.failure(error))?;
+            opened.write_picture(path, &show::map_svg(&map, title))?;
             writeln!(out, "The map is written: {}", path.display())?;
         }
     }
@@ -92,7 +91,8 @@ fn add(
     let failed =
         |error, text: &str| Failure::Work { error, plan: at.clone(), text: text.to_owned() };
     let text = with_link(&old, new).map_err(|mistake| failed(mistake.into(), &old.source))?;
-    let parsed = Plan::parse(&text).map_err(|mistake| failed(mistake.into(), &text))?;
+    let mut parsed = Plan::parse(&text).map_err(|mistake| failed(mistake.into(), &text))?;
+    parsed.stem.clone_from(&old.stem);
     let project = Project::open(parsed, folder_of(&at)).map_err(|error| failed(error, &text))?;
     let opened = Opened { project, plan: at.clone(), pace: pace(plan) };
     let map = fared(&opened)?;

@@ -28,11 +28,14 @@ use std::path::{Path, PathBuf};
 use interligo_core::bind::Request;
 use interligo_core::engine::{Engine, Extent};
 use interligo_core::plan::Plan;
-use interligo_io::{Error, OnDuplicates, OnStop, PLAN_FILE, Pace, Project, Ran, read_plan};
+use interligo_io::{
+    Error, OnDuplicates, OnStop, PLAN_FILE, Pace, Project, Ran, read_plan, write_whole,
+};
 
 use crate::args::PlanOptions;
 use crate::failure::Failure;
 use crate::progress::Progress;
+use crate::show;
 
 /// What commands print to.
 pub(crate) type Out<'a> = &'a mut dyn Write;
@@ -57,12 +60,24 @@ impl Opened {
             plan: plan.clone(),
             text: source,
         })?;
+        if let Some(recovered) = project.recovered {
+            show::recovered(recovered);
+        }
         Ok(Opened { project, plan, pace })
     }
 
     fn failure(&self, error: impl Into<Error>) -> Failure {
         let text = self.project.plan.source.clone();
         Failure::Work { error: error.into(), plan: self.plan.clone(), text }
+    }
+
+    /// Writes a picture to a file that an option names.
+    fn write_picture(&self, path: &Path, picture: &str) -> Result<(), Failure> {
+        let written = self
+            .project
+            .refuse_overwriting("--svg", path)
+            .and_then(|()| write_whole(path, picture.as_bytes()));
+        written.map_err(|error| self.failure(error))
     }
 
     fn prepare(

@@ -33,5 +33,6 @@ pub(crate) fn run(options: &RunOptions, out: Out<'_>) -> Result<(), Failure> {
         Format::Csv => show::tie_out_csv(out, &ties)?,
     }
     out.flush()?;
+    show::notes(&ran.notes);
     Ok(())
 }

@@ -302,7 +302,7 @@ fn finding_json(checked: &Checked, finding: &Finding) -> Value {
     });
     if let Some(stake) = &finding.stake {
         let sums = checked.columns.iter().enumerate().map(|(number, column)| {
-            let known = stake.known(number, column).and_then(|sum| sum.0);
+            let known = stake.known(number, column).and_then(|sum| sum.value());
             (column.name.clone(), json!(known.map(|sum| sum.to_string())))
         });
         object["stake"] = json!({

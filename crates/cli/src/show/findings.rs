@@ -3,7 +3,7 @@
 use std::io;
 
 use interligo_core::findings::ExactSum;
-use interligo_io::{Checked, Code, Finding, FindingsSince, Group, Ran, Stake};
+use interligo_io::{Checked, Code, Finding, FindingsSince, Group, Ran, Recovered, Stake};
 
 use super::number::{grouped, rounded};
 use super::table::TextTable;
@@ -24,7 +24,7 @@ pub(super) fn stake_headings(checked: &Checked) -> impl Iterator<Item = String> 
 pub(super) fn stake_cells(checked: &Checked, stake: Option<&Stake>) -> Vec<String> {
     let cell = |(number, column): (usize, &interligo_io::StakeColumn)| {
         let Some(stake) = stake else { return String::new() };
-        let is_of_another = stake.sums.get(number).is_none_or(|sum| sum.0.is_none());
+        let is_of_another = stake.sums.get(number).is_none_or(|sum| sum.value().is_none());
         if is_of_another {
             return String::new();
         }
@@ -40,7 +40,7 @@ pub(super) fn stake_cells(checked: &Checked, stake: Option<&Stake>) -> Vec<Strin
 }
 
 fn amount(sum: ExactSum) -> String {
-    match sum.0 {
+    match sum.value() {
         Some(sum) if sum.places() > PLACES => rounded(sum, PLACES),
         Some(sum) => grouped(&sum.to_string()),
         None => "does not fit".to_owned(),
@@ -201,4 +201,22 @@ fn change(since: &FindingsSince, group: &Group<'_>) -> String {
 /// A kind of finding and where it is.
 fn in_words(code: &str, about: &str) -> String {
     if about.is_empty() { code.to_owned() } else { format!("{code} in {about}") }
+}
+
+/// Says what went otherwise than usual, without stopping anything.
+pub(crate) fn notes(notes: &[String]) {
+    for note in notes {
+        anstream::eprintln!("{NOTICE}note:{NOTICE:#} {note}");
+    }
+}
+
+/// Says what became of a run that died while its files appeared.
+pub(crate) fn recovered(recovered: Recovered) {
+    let what = match recovered {
+        Recovered::Completed => "its files are all in their places now",
+        Recovered::Undone => {
+            "what it had written is gone, and the files are as they were before it"
+        }
+    };
+    notes(&[format!("an earlier run broke off while its files appeared; {what}")]);
 }

@@ -23,7 +23,7 @@ pub(crate) use check::{
     would_stop,
 };
 pub(crate) use explain::{explain, explain_all};
-pub(crate) use findings::summary;
+pub(crate) use findings::{notes, recovered, summary};
 pub(crate) use formulas::formulas;
 pub(crate) use link::{added, found_links, links, links_csv, links_json};
 pub(crate) use look::{profiles, profiles_csv, profiles_json, rows, values, values_csv};

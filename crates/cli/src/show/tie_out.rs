@@ -2,6 +2,7 @@
 
 use std::io;
 
+use interligo_core::decimal::Decimal;
 use interligo_core::engine::Engine;
 use interligo_core::links::{LinkStatus, lines_found};
 use interligo_core::plan::Plan;
@@ -39,7 +40,7 @@ pub(crate) fn tie_out(out: Out<'_>, plan: &Plan, tie: &TieOut) -> io::Result<()>
     links(out, tie)?;
     blanks(out, tie)?;
     rounded(out, tie)?;
-    outputs(out, tie)
+    outputs(out, plan, tie)
 }
 
 /// `read + made = carried on + set aside + left out`, line by line and as a sum.
@@ -127,8 +128,8 @@ fn files(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
     }
 }
 
-fn sum(amount: interligo_core::findings::ExactSum) -> String {
-    amount.0.map_or("does not fit".to_owned(), |sum| grouped(&sum.to_string()))
+fn sum(amount: Option<Decimal>) -> String {
+    amount.map_or("does not fit".to_owned(), |sum| grouped(&sum.to_string()))
 }
 
 fn amounts(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
@@ -136,10 +137,31 @@ fn amounts(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
         return Ok(());
     }
     writeln!(out)?;
-    let mut table = TextTable::new(["Amounts", ">read", ">carried on", ">set aside", ""]);
+    // Only the ways in which some amount ended; what goes on always.
+    type Ending = (&'static str, fn(&Amount) -> Option<Decimal>);
+    const ENDINGS: [Ending; 5] = [
+        ("carried on", |amount| amount.kept),
+        ("set aside", |amount| amount.aside),
+        ("left out", |amount| amount.left_out),
+        ("folded", |amount| amount.folded),
+        ("dropped", |amount| amount.dropped),
+    ];
+    let is_something = |(name, of): &&Ending| {
+        matches!(*name, "carried on" | "set aside")
+            || tie.amounts.iter().any(|amount| of(amount).is_none_or(|sum| !sum.is_zero()))
+    };
+    let endings: Vec<&Ending> = ENDINGS.iter().filter(is_something).collect();
+    let headings = endings.iter().map(|(name, _)| format!(">{name}"));
+    let mut table = TextTable::new(
+        ["Amounts".to_owned(), ">read".to_owned()]
+            .into_iter()
+            .chain(headings)
+            .chain([String::new()]),
+    );
     for amount in &tie.amounts {
-        let Amount { column, read, kept, aside } = amount;
-        table.row([column.clone(), sum(*read), sum(*kept), sum(*aside), "closes".to_owned()]);
+        let cells = endings.iter().map(|(_, of)| sum(of(amount)));
+        let named = [amount.column.clone(), sum(amount.read)].into_iter();
+        table.row(named.chain(cells).chain(["closes".to_owned()]));
     }
     table.print(out, "  ")
 }
@@ -199,36 +221,47 @@ fn rounded(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
     table.print(out, "  ")
 }
 
-fn outputs(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
+fn outputs(out: Out<'_>, plan: &Plan, tie: &TieOut) -> io::Result<()> {
     writeln!(out)?;
     if tie.written.is_empty() {
-        return writeln!(out, "  Nothing was written: the plan has no [outputs].");
+        let why = match plan.outputs.iter().any(|output| output.value.to.is_some()) {
+            true => format!("none of the outputs is made of `{}`", tie.fact.table),
+            false => "the plan has no [outputs]".to_owned(),
+        };
+        return writeln!(out, "  Nothing was written: {why}.");
     }
     let mut table = TextTable::new(["Written", ">rows", ">made of", "to"]);
     for written in &tie.written {
         let rows = match written.beside {
             true => "·".to_owned(),
-            false => grouped(&written.groups.unwrap_or(written.lines).to_string()),
+            false => grouped(&written.groups.unwrap_or(written.tally.lines).to_string()),
         };
         let mut to = match written.beside {
             true => "added to the table of another fact".to_owned(),
             false => written.to.clone(),
         };
-        if written.filtered > 0 {
-            to = format!("{to} ({} do not meet its condition)", counted(written.filtered, "line"));
+        if written.filtered.lines > 0 {
+            let lines = counted(written.filtered.lines, "line");
+            to = format!("{to} ({lines} do not meet its condition)");
         }
         table.row([
             written.output.clone(),
             rows,
-            if written.is_list { "a list".to_owned() } else { counted(written.lines, "line") },
+            if written.is_list {
+                "a list".to_owned()
+            } else {
+                counted(written.tally.lines, "line")
+            },
             to,
         ]);
     }
     let listed =
         |to: &String| tie.written.iter().any(|written| written.is_list && written.to == *to);
-    if let Some(to) = tie.aside_to.as_ref().filter(|to| !listed(to)) {
-        let rows = grouped(&tie.aside_written.to_string());
-        table.row(["set aside".to_owned(), rows, counted(tie.aside_written, "line"), to.clone()]);
+    if let Some(aside) = &tie.aside_file
+        && let Some(to) = aside.to.as_ref().filter(|to| !listed(to))
+    {
+        let rows = grouped(&aside.rows.to_string());
+        table.row(["set aside".to_owned(), rows, counted(aside.rows, "line"), to.clone()]);
     }
     table.print(out, "  ")
 }
@@ -323,10 +356,15 @@ fn csv_rows(tie: &TieOut) -> Vec<[String; 4]> {
         row("files", part, "lines", rows.lines().to_string());
     }
     for amount in &tie.amounts {
-        for (measure, sum) in
-            [("read", amount.read), ("carried on", amount.kept), ("set aside", amount.aside)]
-        {
-            row("amounts", &amount.column, measure, sum.0.map_or(String::new(), |s| s.to_string()));
+        for (measure, sum) in [
+            ("read", amount.read),
+            ("carried on", amount.kept),
+            ("set aside", amount.aside),
+            ("left out", amount.left_out),
+            ("folded", amount.folded),
+            ("dropped", amount.dropped),
+        ] {
+            row("amounts", &amount.column, measure, sum.map_or(String::new(), |s| s.to_string()));
         }
     }
     for link in &tie.links {
@@ -345,7 +383,7 @@ fn csv_rows(tie: &TieOut) -> Vec<[String; 4]> {
             ("sum before rounding", figure.exact),
             ("difference", figure.difference),
         ] {
-            row("rounded", &figure.name, measure, sum.0.map_or(String::new(), |s| s.to_string()));
+            row("rounded", &figure.name, measure, sum.map_or(String::new(), |s| s.to_string()));
         }
     }
     for written in &tie.written {
@@ -353,9 +391,9 @@ fn csv_rows(tie: &TieOut) -> Vec<[String; 4]> {
             "written",
             &written.output,
             "rows",
-            written.groups.unwrap_or(written.lines).to_string(),
+            written.groups.unwrap_or(written.tally.lines).to_string(),
         );
-        row("written", &written.output, "lines", written.lines.to_string());
+        row("written", &written.output, "lines", written.tally.lines.to_string());
     }
     rows
 }
@@ -370,7 +408,7 @@ pub(crate) fn tie_out_json(out: Out<'_>, ties: &[&TieOut]) -> io::Result<()> {
 }
 
 fn of_fact(tie: &TieOut) -> serde_json::Value {
-    let exact = |sum: interligo_core::findings::ExactSum| sum.0.map(|s| s.to_string());
+    let exact = |sum: Option<Decimal>| sum.map(|s| s.to_string());
     json!({
         "fact": tie.fact.table,
         "lines": {
@@ -384,9 +422,10 @@ fn of_fact(tie: &TieOut) -> serde_json::Value {
             "file": part.to_string(), "rows": rows.read, "lines": rows.lines(),
         })).collect::<Vec<_>>(),
         "set_aside": tie.aside.iter().map(|(why, lines)| json!({ "reason": why, "lines": lines })).collect::<Vec<_>>(),
-        "set_aside_to": tie.aside_to,
+        "set_aside_to": tie.aside_file.as_ref().and_then(|aside| aside.to.as_ref()),
         "amounts": tie.amounts.iter().map(|a| json!({
             "column": a.column, "read": exact(a.read), "carried_on": exact(a.kept), "set_aside": exact(a.aside),
+            "left_out": exact(a.left_out), "folded": exact(a.folded), "dropped": exact(a.dropped),
         })).collect::<Vec<_>>(),
         "links": tie.links.iter().map(|link| {
             let counts = LinkStatus::ALL.into_iter().map(|s| (s.name().to_owned(), json!(link.counts[s as usize])));
@@ -401,8 +440,8 @@ fn of_fact(tie: &TieOut) -> serde_json::Value {
             "difference": exact(f.difference),
         })).collect::<Vec<_>>(),
         "written": tie.written.iter().map(|w| json!({
-            "output": w.output, "to": w.to, "rows": w.groups.unwrap_or(w.lines), "lines": w.lines,
-            "lines_not_meeting_the_condition": w.filtered,
+            "output": w.output, "to": w.to, "rows": w.groups.unwrap_or(w.tally.lines), "lines": w.tally.lines,
+            "lines_not_meeting_the_condition": w.filtered.lines,
         })).collect::<Vec<_>>(),
         "closes": true,
     })

@@ -118,12 +118,21 @@ proptest! {
         let mut folder = folder(&sales, &products, &plan(&rule, duplicates, false));
         let mut came = folder.run(&["run"]);
         let lines = came.take_file("lines.csv");
-        let aside = if came.printed().contains("set aside  ") && rule.contains("aside") {
-            let aside = lines.lines().count();
-            sales.len() + 1 - aside
-        } else {
-            0
+        let mut keys: Vec<&str> = Vec::new();
+        for (key, _) in &products {
+            if !keys.iter().any(|known| known.trim() == key.trim()) {
+                keys.push(key);
+            }
+        }
+        // The rows of one key may be written in several ways, of which the rule for duplicates keeps one.
+        let clean = keys.len() == products.len();
+        let missing = sales.iter().filter(|item| matches!(status(item, &keys), "unmatched" | "blank")).count();
+        let aside = match missing {
+            0 => 0,
+            _ if rule.contains("aside") => came.take_file("out/set-aside.csv").lines().count() - 1,
+            _ => 0,
         };
+        prop_assert!(!clean || aside == if rule.contains("aside") { missing } else { 0 }, "{} {}", aside, missing);
         prop_assert_eq!(lines.lines().count() - 1 + aside, sales.len());
         // Duplicates that were settled do not depend on cores or the size of blocks.
         let slow = folder.run(&["run", "--threads", "3", "--block", "16"]).take_file("lines.csv");

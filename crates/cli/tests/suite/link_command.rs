@@ -92,8 +92,14 @@ fn what_cannot_be_drawn_or_found_is_said() {
     }
     #[cfg(unix)]
     {
-        let device = shop().run(&["link", "map", "--svg", "/dev/null"]);
-        assert!(device.said().contains("it is no file but a device or pipe"), "{}", device.said());
+        // A device is written to and never replaced.
+        use std::os::unix::fs::FileTypeExt;
+        let came = shop().run(&["link", "map", "--svg", "/dev/null"]);
+        came.stdout("The map is written: /dev/null\n").nothing_else();
+        assert!(std::fs::metadata("/dev/null").unwrap().file_type().is_char_device());
+        let came = shop().run(&["link", "map", "--svg", "/dev/stdout"]);
+        assert!(came.printed().contains("</svg>"), "{}", came.printed());
+        assert!(std::fs::symlink_metadata("/dev/stdout").unwrap().is_symlink());
     }
 }
 

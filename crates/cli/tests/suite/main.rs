@@ -11,6 +11,7 @@ mod demo;
 mod dialects;
 mod documents;
 mod facts;
+mod faults;
 mod figures;
 mod formats;
 mod gather;

@@ -128,9 +128,17 @@ fn lines_are_set_aside_as_they_were_read_with_the_reason() {
 #[test]
 fn an_old_set_aside_file_does_not_outlive_its_run() {
     let mut folder = shop(LINES);
-    folder.put("out/set-aside.csv", b"reason\nof an earlier run\n");
+    folder.put("sales.csv", format!("{SALES}6,2025-01-01\n").as_bytes());
+    let there = |folder: &Folder| folder.path().join("out/set-aside.csv").exists();
     folder.run(&["run"]);
-    assert!(!folder.path().join("out/set-aside.csv").exists());
+    assert!(there(&folder));
+    folder.put("sales.csv", SALES.as_bytes());
+    folder.run(&["run"]);
+    assert!(!there(&folder));
+    // What no run of the plan wrote is somebody's.
+    folder.put("out/set-aside.csv", b"reason\nof another program\n");
+    folder.run(&["run"]);
+    assert!(there(&folder));
 }
 
 #[test]

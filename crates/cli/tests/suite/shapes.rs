@@ -184,8 +184,9 @@ fn a_tie_that_differs_settles_nothing() {
         let said = "s.csv:2 and s.csv:3  no 1: n `5` and `6`";
         assert_eq!(came.said().contains(said), status == 1, "{}", came.said());
         let found = folder.run(&["check", "--format", "csv"]);
+        // Whether a rule settles it or not: a line that differs from the one that holds is shown.
         let conflicts = found.printed().contains("repeat-conflicting,s,no 1,2,");
-        assert_eq!(conflicts, status == 1, "{}", found.printed());
+        assert!(conflicts, "{}", found.printed());
     }
 }
 

@@ -15,6 +15,7 @@ use crate::plan::{ColumnName, ColumnType, Missing, Mistake, Written};
 use crate::reading::Reading;
 use crate::reads::Reads;
 pub use crate::reads::Sample;
+use crate::tally::Measured;
 use crate::totals::is_amount;
 pub use outputs::{Output, OutputColumn, OutputContent};
 
@@ -68,6 +69,8 @@ pub struct Engine {
     pub(crate) values: Vec<Expr>,
     /// The columns with amounts, among those that are read.
     pub(crate) amounts: Vec<usize>,
+    /// What is summed over lines for the tie-out.
+    pub(crate) measured: Vec<Measured>,
     /// Whether blank figures and keys not found are looked into.
     pub(crate) extent: Extent,
     /// The figure that says what is at stake.
@@ -148,6 +151,7 @@ impl Engine {
             links,
             values: Vec::new(),
             amounts,
+            measured: Vec::new(),
             extent,
             stake: None,
             day: None,
@@ -160,7 +164,28 @@ impl Engine {
         if extent == Extent::Needed {
             engine.leave_out_unneeded();
         }
+        engine.measured = engine.measures();
+        let mut outputs = std::mem::take(&mut engine.outputs);
+        for output in &mut outputs {
+            if let OutputContent::Totals(totals) = &mut output.content {
+                totals.prove(&engine);
+            }
+        }
+        engine.outputs = outputs;
         Ok(engine)
+    }
+
+    /// The amounts of the fact, and the figures that are amounts.
+    fn measures(&self) -> Vec<Measured> {
+        let column = |number: &usize| match *number < self.readings.len() {
+            true => Measured::Read(*number),
+            false => Measured::Computed(*number),
+        };
+        let mut figures: Vec<usize> = self.figure_order.clone();
+        figures.retain(|figure| is_amount(&self.figure(*figure).expr, self));
+        figures.sort_unstable();
+        let figures = figures.into_iter().map(Measured::Figure);
+        self.amounts.iter().map(column).chain(figures).collect()
     }
 
     /// The conditions of links that start at the fact.

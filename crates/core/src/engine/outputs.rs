@@ -2,7 +2,7 @@
 
 use super::Engine;
 use crate::bind::{LinesColumn, OutputKind};
-use crate::formula::{check, parse};
+use crate::formula::{ExprKind, check, parse};
 use crate::plan::{ListKind, Mistake, Written};
 use crate::totals::TotalsPlan;
 
@@ -127,6 +127,14 @@ impl Engine {
     /// The link from the fact that a link hangs on in the end; itself if it starts there.
     pub fn anchor(&self, link: usize) -> usize {
         self.links[link].parent().map_or(link, |parent| self.anchor(parent))
+    }
+
+    /// The figure that a value of an output is, if it is one as it stands.
+    pub fn figure_of_value(&self, value: usize) -> Option<usize> {
+        match self.values[value].kind {
+            ExprKind::Figure(figure) => Some(figure),
+            _ => None,
+        }
     }
 
     /// The decimal places that sums of an amount are written with at least.

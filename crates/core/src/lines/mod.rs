@@ -11,8 +11,9 @@ use std::borrow::Cow;
 use arrow_array::StringViewArray;
 
 use crate::cells::Cells;
-use crate::column::Column;
+use crate::column::{Column, NumberColumn, Numbers};
 use crate::engine::{Computation, Engine};
+use crate::faults::{Fault, strikes};
 use crate::findings::{Aside, Findings, Spot};
 use crate::formula::{
     Computed, Expr, ExprKind, Inputs, Leaves, Overflow, Type, compute, evaluate, kind_of,
@@ -21,9 +22,9 @@ use crate::gather::gather;
 use crate::links::{LinkStatus, LinkedRows, Sought, is_row};
 use crate::plan::Missing;
 use crate::style::PartStyle;
+use crate::tally::sum_of;
 use crate::totals::rounded_by_line;
 use crate::value::Value;
-use noted::sum_rows;
 
 /// Lines of one part, as its source delivered them.
 pub struct LineBatch<'a> {
@@ -89,6 +90,9 @@ impl Engine {
         lines.set_aside();
         lines.derive(batch)?;
         lines.look_into(batch, &unreadable);
+        if lines.rows > 0 && !lines.values.is_empty() && strikes(Fault::FigureChanged) {
+            lines.values.iter_mut().for_each(spoil);
+        }
         Ok(lines)
     }
 }
@@ -106,6 +110,9 @@ impl Lines<'_> {
                 let spot = Spot { part: batch.part, row: (batch.row_of)(row) };
                 self.findings.currencies.entry(number).or_default().push((currency, spot));
             }
+        }
+        if self.rows > 0 && !engine.amounts.is_empty() && strikes(Fault::AmountChanged) {
+            spoil(&mut self.columns[engine.amounts[0]]);
         }
         unreadable
     }
@@ -205,8 +212,8 @@ impl Lines<'_> {
         let Some(before) = rounded_by_line(expr, self.engine) else { return Ok(()) };
         let kept: Option<Vec<u32>> = (!self.aside.is_empty())
             .then(|| (0..self.rows as u32).filter(|row| !self.is_aside(*row)).collect());
-        let exact = sum_rows(self.computed(before)?.as_ref(), kept.as_deref());
-        let rounded = sum_rows(Inputs::figure(self, figure), kept.as_deref());
+        let exact = sum_of(self.computed(before)?.as_ref(), kept.as_deref());
+        let rounded = sum_of(Inputs::figure(self, figure), kept.as_deref());
         self.findings.rounded.insert(figure, (rounded, exact));
         Ok(())
     }
@@ -245,6 +252,16 @@ impl Lines<'_> {
     /// Whether a line is set aside.
     pub fn is_aside(&self, row: u32) -> bool {
         self.aside.binary_search_by_key(&row, |(aside, _)| *aside).is_ok()
+    }
+
+    /// The engine that the lines went through.
+    pub(crate) fn engine(&self) -> &Engine {
+        self.engine
+    }
+
+    /// The values of a figure, if it is one of those that are worked out.
+    pub(crate) fn known_figure(&self, figure: usize) -> Option<&Column> {
+        self.figures[figure].as_ref()
     }
 
     /// A column of the fact, by its number among those of the lines.
@@ -303,6 +320,13 @@ impl Lines<'_> {
     fn held(&self, route: usize, column: usize) -> &Column {
         let lookup = &self.engine.lookups[self.engine.links[route].lookup];
         lookup.columns[column].column.as_ref().expect("attributes in formulas are read")
+    }
+}
+
+/// Changes the first number of a column, for a fault on purpose.
+fn spoil(column: &mut Column) {
+    if let Column::Number(NumberColumn { numbers: Numbers::Fixed { mantissas, .. }, .. }) = column {
+        mantissas[0] += 1;
     }
 }
 

@@ -4,32 +4,35 @@
 use std::collections::BTreeMap;
 
 use super::{Line, LineBatch, Lines};
-use crate::column::{Column, NumberColumn, Numbers, is_known};
+use crate::column::{Column, is_known};
 use crate::date::Day;
 use crate::engine::Extent;
 use crate::findings::{BlankBecause, ExactSum, Findings, PLACES_KEPT, Spot, Unreadable};
 use crate::formula::{WhyBlank, why_blank};
 use crate::links::{LinkStatus, is_row};
 use crate::tallies::{KeyTallies, KeyTally, SoughtRef};
+use crate::tally::Tally;
 use crate::value::Value;
 
 impl Lines<'_> {
     pub(super) fn look_into(&mut self, batch: &LineBatch<'_>, unreadable: &[Vec<u32>]) {
-        let aside: Vec<u32> = self.aside.iter().map(|(row, _)| *row).collect();
         let mut findings = Findings {
             lines: self.rows as u64,
-            amounts_read: self.amounts(None),
-            amounts_aside: self.amounts(Some(&aside)),
             currencies: std::mem::take(&mut self.findings.currencies),
             rounded: std::mem::take(&mut self.findings.rounded),
             ..Findings::default()
         };
-        findings.amounts_kept = if self.aside.is_empty() {
-            findings.amounts_read.clone()
-        } else {
-            let kept: Vec<u32> = (0..self.rows as u32).filter(|row| !self.is_aside(*row)).collect();
-            self.amounts(Some(&kept))
+        findings.ends.kept = match self.aside.is_empty() {
+            true => Tally { lines: self.rows as u64, marks: 0, sums: self.sums_over(None) },
+            false => {
+                let rows = 0..self.rows as u32;
+                self.tally_of(&rows.filter(|row| !self.is_aside(*row)).collect::<Vec<u32>>())
+            }
         };
+        if !self.aside.is_empty() {
+            let aside: Vec<u32> = self.aside.iter().map(|(row, _)| *row).collect();
+            findings.ends.aside = self.tally_of(&aside);
+        }
         for (_, reason) in &self.aside {
             *findings.aside.entry(*reason).or_default() += 1;
         }
@@ -64,9 +67,9 @@ impl Lines<'_> {
         }
     }
 
-    /// Sums of the amounts over some lines; over all when none are named.
-    fn amounts(&self, rows: Option<&[u32]>) -> Vec<ExactSum> {
-        self.engine.amounts.iter().map(|column| sum_rows(&self.columns[*column], rows)).collect()
+    /// Some lines with what they amount to.
+    fn tally_of(&self, rows: &[u32]) -> Tally {
+        Tally { lines: rows.len() as u64, marks: 0, sums: self.sums_over(Some(rows)) }
     }
 
     fn tally_keys(&self, findings: &mut Findings, spot: &impl Fn(u32) -> Spot) {
@@ -212,33 +215,6 @@ impl Lines<'_> {
             return self.at_its_root(parent, row, linked.problems[at].1);
         }
         BlankBecause::Link(link, status)
-    }
-}
-
-/// The sum over some rows; over all when none are named.
-pub(super) fn sum_rows(column: &Column, rows: Option<&[u32]>) -> ExactSum {
-    let Column::Number(column) = column else { return ExactSum::default() };
-    let mut sum = ExactSum::default();
-    match (&column.numbers, rows, &column.known) {
-        // 2^64 numbers of 64 bits fit 128 bits.
-        (Numbers::Fixed { mantissas, places }, None, None) => {
-            let total: i128 = mantissas.iter().map(|m| i128::from(*m)).sum();
-            sum.0 = crate::decimal::Decimal::new(total, *places);
-        }
-        (_, None, _) => {
-            (0..column_len(column)).filter_map(|row| column.get(row)).for_each(|n| sum.add(n))
-        }
-        (_, Some(rows), _) => {
-            rows.iter().filter_map(|row| column.get(*row as usize)).for_each(|n| sum.add(n));
-        }
-    }
-    sum
-}
-
-fn column_len(column: &NumberColumn) -> usize {
-    match &column.numbers {
-        Numbers::Fixed { mantissas, .. } => mantissas.len(),
-        Numbers::Wide(numbers) => numbers.len(),
     }
 }
 

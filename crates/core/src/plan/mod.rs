@@ -28,6 +28,9 @@ pub use tables::{
     SumsEntry, TableEntry, TotalRows, Unpack,
 };
 
+/// The usual name of a plan, without its ending.
+const USUAL_STEM: &str = "interligo";
+
 /// A whole plan.
 #[derive(Debug, Deserialize)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
@@ -35,6 +38,9 @@ pub struct Plan {
     /// The text it was read from; the spans in the plan count its bytes.
     #[serde(skip)]
     pub source: String,
+    /// The name of its file without its ending; records and files that the plan does not name are called by it.
+    #[serde(skip)]
+    pub stem: Option<String>,
     /// `[plan]`.
     #[serde(default)]
     pub plan: Head,
@@ -155,6 +161,16 @@ impl Plan {
         })?;
         plan.source = source.to_owned();
         Ok(plan)
+    }
+
+    /// The name of its file without its ending; that of the usual file where it has none.
+    pub fn file_stem(&self) -> &str {
+        self.stem.as_deref().unwrap_or(USUAL_STEM)
+    }
+
+    /// Whether its file has the usual name.
+    pub fn is_usual(&self) -> bool {
+        self.file_stem() == USUAL_STEM
     }
 
     /// The formula of a figure with its place.

@@ -5,7 +5,9 @@ use smallvec::SmallVec;
 use super::plan::{How, Measure, Summed, TotalsPlan, Work};
 use super::table::TotalsError;
 use crate::decimal::{Decimal, QUOTIENT_PLACES};
+use crate::exact_sum::ExactSum;
 use crate::formula::{Leaves, evaluate};
+use crate::tally::Tally;
 use crate::value::Value;
 
 /// What is summed up of the lines of a group.
@@ -18,8 +20,8 @@ pub(crate) struct GroupSums {
 /// One of the sums of a group.
 #[derive(Clone, Debug, PartialEq)]
 pub(crate) enum Cell {
-    /// A sum, whether it fits, and how many lines it holds.
-    Sum { total: Decimal, fits: bool, known: u64 },
+    /// A sum, and how many lines it holds.
+    Sum { total: ExactSum, known: u64 },
     /// How many lines have a value.
     Count(u64),
     /// The smallest or largest value.
@@ -31,7 +33,7 @@ pub(crate) enum Cell {
 impl Cell {
     fn empty(how: How) -> Cell {
         match how {
-            How::Sum | How::Average => Cell::Sum { total: Decimal::ZERO, fits: true, known: 0 },
+            How::Sum | How::Average => Cell::Sum { total: ExactSum::default(), known: 0 },
             How::Count => Cell::Count(0),
             How::Smallest | How::Largest => Cell::Extreme(None),
             How::Distinct => Cell::Distinct(Vec::new()),
@@ -40,12 +42,8 @@ impl Cell {
 
     fn merge(&mut self, other: &Cell, how: How) {
         match (self, other) {
-            (
-                Cell::Sum { total, fits, known },
-                Cell::Sum { total: more, fits: more_fits, known: lines },
-            ) => {
-                let sum = total.checked_add(*more).filter(|_| *fits && *more_fits);
-                (*total, *fits) = (sum.unwrap_or(Decimal::ZERO), sum.is_some());
+            (Cell::Sum { total, known }, Cell::Sum { total: more, known: lines }) => {
+                total.merge(*more);
                 *known += lines;
             }
             (Cell::Count(known), Cell::Count(lines)) => *known += lines,
@@ -93,6 +91,17 @@ impl GroupSums {
         }
     }
 
+    /// Its lines with the sums that prove them.
+    pub(super) fn tally(&self, plan: &TotalsPlan) -> Tally {
+        let mut tally = Tally { lines: self.lines, ..plan.tally_of_none() };
+        for (measure, sum) in &plan.proof {
+            if let Cell::Sum { total, .. } = &self.cells[*sum] {
+                tally.sums[*measure] = Some(*total);
+            }
+        }
+        tally
+    }
+
     /// The value of a measure; blank where no line has one.
     pub(super) fn value(
         &self,
@@ -123,13 +132,12 @@ impl GroupSums {
     fn total(&self, plan: &TotalsPlan, sum: usize) -> Option<Value<'static>> {
         Some(match &self.cells[sum] {
             Cell::Sum { known: 0, .. } => Value::Blank,
-            Cell::Sum { fits: false, .. } => return None,
-            Cell::Sum { total, known, .. } if plan.sums[sum].how == How::Average => {
-                let known = Decimal::from(*known as i64);
+            Cell::Sum { total, known } if plan.sums[sum].how == How::Average => {
+                let (total, known) = (total.value()?, Decimal::from(*known as i64));
                 let places = total.trimmed(0).places().saturating_add(QUOTIENT_PLACES);
                 Value::Number(total.checked_div(known, places)?.trimmed(0))
             }
-            Cell::Sum { total, .. } => Value::Number(*total),
+            Cell::Sum { total, .. } => Value::Number(total.value()?),
             Cell::Count(known) => Value::Number(Decimal::from(*known as i64)),
             Cell::Extreme(best) => best.clone().unwrap_or(Value::Blank),
             Cell::Distinct(values) => Value::Number(Decimal::from(values.len() as i64)),
@@ -138,6 +146,15 @@ impl GroupSums {
 }
 
 impl Measure {
+    /// Whether its rows add up to the whole: lines, counts and plain sums do.
+    pub(super) fn adds_up(&self, sums: &[Summed]) -> bool {
+        match self.work {
+            Work::Lines | Work::Known(_) | Work::Blank(_) => true,
+            Work::Of(sum) => matches!(sums[sum].how, How::Sum | How::Count),
+            Work::Again { .. } => false,
+        }
+    }
+
     /// The lines that it takes in, of a sum or ratio.
     pub(super) fn known(&self, sums: &GroupSums) -> Option<u64> {
         let sum = match &self.work {

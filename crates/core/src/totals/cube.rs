@@ -11,7 +11,9 @@ use super::groups::Groups;
 use super::plan::{How, TotalsPlan};
 use crate::date::Period;
 use crate::decimal::Decimal;
+use crate::faults::{Fault, strikes};
 use crate::formula::Type;
+use crate::tally::Tally;
 use crate::value::Value;
 
 /// Values with a number each, in the order in which they came.
@@ -47,8 +49,10 @@ pub struct Cube {
     distinct: HashMap<(usize, usize), Numbered>,
     index: FastMap<Key, usize>,
     pub(super) groups: Vec<(Key, Slots)>,
-    /// Of each source, lines that count and lines that the filter left out.
-    counts: Vec<(u64, u64)>,
+    /// Of each source, lines that count.
+    counts: Vec<u64>,
+    /// Of each source, lines that the filter left out.
+    filtered: Vec<Tally>,
 }
 
 impl Cube {
@@ -61,13 +65,17 @@ impl Cube {
             distinct: HashMap::new(),
             index: FastMap::default(),
             groups: Vec::new(),
-            counts: vec![(0, 0); sources],
+            counts: vec![0; sources],
+            filtered: vec![Tally::default(); sources],
         }
     }
 
     /// Takes in what a worker has summed for a source.
     pub fn absorb(&mut self, plan: &TotalsPlan, groups: Groups<'_>) {
-        self.counts[plan.source].1 += groups.filtered();
+        if strikes(Fault::WorkerLost) {
+            return;
+        }
+        self.filtered[plan.source].merge(groups.filtered());
         let distinct = plan.sums.iter().enumerate().filter(|(_, sum)| sum.how == How::Distinct);
         let renumbered: HashMap<usize, Vec<u32>> = distinct
             .map(|(sum, _)| {
@@ -87,9 +95,12 @@ impl Cube {
             })
             .collect();
         groups.each(&renumbered, |key, sums| {
+            if strikes(Fault::GroupLost) {
+                return;
+            }
             let key: Key =
                 key.iter().zip(&numbers).map(|(code, numbers)| numbers[*code as usize]).collect();
-            self.counts[plan.source].0 += sums.lines;
+            self.counts[plan.source] += sums.lines;
             let at = *self.index.entry(key).or_insert_with_key(|key| {
                 self.groups.push((key.clone(), smallvec![None; self.counts.len()]));
                 self.groups.len() - 1
@@ -106,9 +117,14 @@ impl Cube {
         self.index = FastMap::default();
     }
 
-    /// Of a source, lines that count and lines that the filter left out.
-    pub fn lines(&self, source: usize) -> (u64, u64) {
-        self.counts.get(source).copied().unwrap_or_default()
+    /// Of the first source, lines that count.
+    pub(super) fn lines(&self) -> u64 {
+        self.counts.first().copied().unwrap_or_default()
+    }
+
+    /// Of each source, lines that the filter left out.
+    pub(super) fn filtered(&self) -> &[Tally] {
+        &self.filtered
     }
 }
 

@@ -3,15 +3,19 @@
 
 use std::collections::HashMap as StdMap;
 
-use arrow_buffer::NullBuffer;
+use arrow_buffer::{NullBuffer, i256};
+use smallvec::SmallVec;
 
 use super::cells::{Cell, GroupSums, keep_best};
 use super::codes::{Attribute, FastMap, FastSet};
 use super::cube::Key;
 use super::plan::{How, Summed, TotalsPlan};
 use crate::column::{Column, NumberColumn, Numbers, is_blank_text, is_known};
-use crate::decimal::Decimal;
+use crate::decimal::power_of_ten;
+use crate::exact_sum::ExactSum;
+use crate::faults::{Fault, strikes};
 use crate::lines::Lines;
+use crate::tally::{Tally, sum_of};
 use crate::value::Value;
 
 /// The group of a line that does not count.
@@ -26,7 +30,8 @@ pub struct Groups<'p> {
     lines: Vec<u64>,
     /// Of each sum, its state by group.
     sums: Vec<Gathered<'p>>,
-    filtered: u64,
+    /// Lines that the filter left out.
+    filtered: Tally,
 }
 
 /// Pairs of a group so far and an attribute's code, numbered in the order in which they came.
@@ -112,10 +117,10 @@ struct SumColumn {
 
 #[derive(Clone, Copy, Default)]
 struct Sum {
-    total: i128,
+    total: i256,
     known: u64,
-    /// The total does not fit.
-    unfit: bool,
+    /// The total passes even these bits.
+    overflowed: bool,
 }
 
 impl<'p> Groups<'p> {
@@ -127,7 +132,7 @@ impl<'p> Groups<'p> {
             pairs: plan.by.iter().skip(1).map(|_| Pairs::default()).collect(),
             lines: Vec::new(),
             sums: plan.sums.iter().map(Gathered::new).collect(),
-            filtered: 0,
+            filtered: plan.tally_of_none(),
         }
     }
 
@@ -138,6 +143,7 @@ impl<'p> Groups<'p> {
     pub fn add(&mut self, lines: &Lines<'_>) -> Result<(), usize> {
         // All in one group, or in none.
         let mut groups = vec![0; lines.rows];
+        let mut filtered: Vec<u32> = Vec::new();
         for (row, _) in &lines.aside {
             groups[*row as usize] = NO_GROUP;
         }
@@ -150,7 +156,7 @@ impl<'p> Groups<'p> {
                 };
                 if !meets {
                     *group = NO_GROUP;
-                    self.filtered += 1;
+                    filtered.push(row as u32);
                 }
             }
         }
@@ -158,7 +164,7 @@ impl<'p> Groups<'p> {
         for &group in groups.iter().filter(|group| **group != NO_GROUP) {
             self.lines[group as usize] += 1;
         }
-        self.sum(lines, &groups)
+        self.sum(lines, &groups, &filtered)
     }
 
     /// Finds the group of every line that counts.
@@ -181,13 +187,18 @@ impl<'p> Groups<'p> {
         Ok(())
     }
 
-    fn sum(&mut self, lines: &Lines<'_>, groups: &[u32]) -> Result<(), usize> {
+    fn sum(&mut self, lines: &Lines<'_>, groups: &[u32], filtered: &[u32]) -> Result<(), usize> {
         let columns = self
             .plan
             .sums
             .iter()
             .map(|summed| lines.computed(&summed.expr))
             .collect::<Result<Vec<_>, usize>>()?;
+        self.filtered.lines += filtered.len() as u64;
+        for (measure, sum) in self.plan.proof.iter().filter(|_| !filtered.is_empty()) {
+            let left_out = sum_of(columns[*sum].as_ref(), Some(filtered));
+            self.filtered.sums[*measure].get_or_insert_default().merge(left_out);
+        }
         for (number, gathered) in self.sums.iter_mut().enumerate() {
             let summed = &self.plan.sums[number];
             let column = columns[number].as_ref();
@@ -220,8 +231,8 @@ impl<'p> Groups<'p> {
     }
 
     /// Lines that the filter left out.
-    pub(crate) fn filtered(&self) -> u64 {
-        self.filtered
+    pub(crate) fn filtered(&self) -> &Tally {
+        &self.filtered
     }
 
     /// Of each attribute its values, by code.
@@ -259,13 +270,13 @@ impl<'p> Groups<'p> {
         for (group, lines) in self.lines.iter().enumerate().filter(|(_, lines)| **lines > 0) {
             let cell = |(number, sum): (usize, &Gathered<'_>)| match sum {
                 Gathered::Sum(column) => {
-                    let Sum { total, known, unfit } = column.groups[group];
-                    let total = Decimal::new(total, column.places).filter(|_| !unfit);
-                    Cell::Sum {
-                        total: total.unwrap_or(Decimal::ZERO),
-                        fits: total.is_some(),
-                        known,
-                    }
+                    let Sum { total, known, overflowed } = column.groups[group];
+                    let total = if overflowed {
+                        ExactSum::NONE
+                    } else {
+                        ExactSum::of(total, column.places)
+                    };
+                    Cell::Sum { total, known }
                 }
                 Gathered::Count(counts) => Cell::Count(counts[group]),
                 Gathered::Extreme(_, best) => Cell::Extreme(best[group].clone()),
@@ -276,7 +287,12 @@ impl<'p> Groups<'p> {
                     Cell::Distinct(values)
                 }
             };
-            let cells = self.sums.iter().enumerate().map(cell).collect();
+            let mut cells: SmallVec<[Cell; 1]> = self.sums.iter().enumerate().map(cell).collect();
+            if let Some(Cell::Sum { total, .. }) = cells.first_mut()
+                && strikes(Fault::GroupSumChanged)
+            {
+                total.add(1.into());
+            }
             self.codes_of(group as u32, &mut codes);
             take(&codes, GroupSums { lines: *lines, cells });
         }
@@ -349,51 +365,64 @@ impl<'p> Gathered<'p> {
 impl SumColumn {
     fn add(&mut self, column: &NumberColumn, known: Option<&NullBuffer>, groups: &[u32]) {
         match &column.numbers {
-            Numbers::Fixed { mantissas, places } if self.make_room(*places) => {
-                let factor = crate::decimal::power_of_ten(self.places - places);
+            Numbers::Fixed { mantissas, places } => {
+                self.make_room(*places);
+                let more = self.places - places;
+                // 19 digits and as many more as there may be without passing 128 bits.
+                let factor = (more <= 19).then(|| power_of_ten(more));
                 for (row, (&group, &mantissa)) in groups.iter().zip(mantissas).enumerate() {
                     if group != NO_GROUP && is_known(known, row) {
-                        self.groups[group as usize].add(i128::from(mantissa).checked_mul(factor));
+                        let mantissa = i128::from(mantissa);
+                        self.groups[group as usize].add(match factor {
+                            Some(factor) => i256::from_i128(mantissa * factor),
+                            None => widened(mantissa, more),
+                        });
                     }
                 }
             }
-            _ => {
+            Numbers::Wide(_) => {
                 for (row, &group) in groups.iter().enumerate() {
                     if group == NO_GROUP || !is_known(known, row) {
                         continue;
                     }
                     let number = column.get(row).expect("known rows have a number");
                     let number = number.trimmed(self.places);
-                    let fits = self.make_room(number.places());
-                    let number = number.with_places(self.places).filter(|_| fits);
-                    self.groups[group as usize].add(number.map(Decimal::mantissa));
+                    self.make_room(number.places());
+                    let mantissa = widened(number.mantissa(), self.places - number.places());
+                    self.groups[group as usize].add(mantissa);
                 }
             }
         }
     }
 
-    /// Brings all sums to at least so many places; false when one does not fit then.
-    fn make_room(&mut self, places: u8) -> bool {
+    /// Brings all sums to at least so many places.
+    fn make_room(&mut self, places: u8) {
         if places <= self.places {
-            return true;
+            return;
         }
-        let factor = crate::decimal::power_of_ten(places - self.places);
-        if self.groups.iter().any(|sum| sum.total.checked_mul(factor).is_none()) {
-            return false;
+        let factor = i256::from_i128(power_of_ten(places - self.places));
+        for sum in &mut self.groups {
+            match sum.total.checked_mul(factor) {
+                Some(total) => sum.total = total,
+                None => sum.overflowed = true,
+            }
         }
-        self.groups.iter_mut().for_each(|sum| sum.total *= factor);
         self.places = places;
-        true
     }
 }
 
 impl Sum {
     #[inline]
-    fn add(&mut self, number: Option<i128>) {
+    fn add(&mut self, number: i256) {
         self.known += 1;
-        match number.and_then(|number| self.total.checked_add(number)) {
+        match self.total.checked_add(number) {
             Some(total) => self.total = total,
-            None => self.unfit = true,
+            None => self.overflowed = true,
         }
     }
+}
+
+/// A mantissa with so many places more, of which there are at most 38: at most 77 digits.
+fn widened(mantissa: i128, more: u8) -> i256 {
+    i256::from_i128(mantissa).wrapping_mul(i256::from_i128(power_of_ten(more)))
 }

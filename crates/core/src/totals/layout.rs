@@ -168,7 +168,7 @@ impl Layout {
     /// # Errors
     /// A total that does not fit, more columns or rows than a table may have.
     pub fn table(&self, plans: &[&TotalsPlan], cube: Cube) -> Result<TotalsTable, TotalsError> {
-        let (lines, filtered) = cube.lines(0);
+        let (lines, filtered) = (cube.lines(), cube.filtered().to_vec());
         let ranked = Ranked::new(self, plans, cube)?;
         let rows: usize = self.levels.iter().sum();
         let width = (ranked.columns.len() + 1) * self.headings().len();
@@ -185,6 +185,6 @@ impl Layout {
         root.cells.all[0].get_or_insert_with(|| GroupSums::empty(&plans[0].sums));
         let making = Making { layout: self, sources, values, columns, runs: self.runs() };
         making.run_up(&mut root);
-        making.table(&root, &by, (lines, filtered))
+        making.table(&root, &by, lines, filtered)
     }
 }

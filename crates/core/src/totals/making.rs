@@ -6,10 +6,14 @@ use super::cube::Key;
 use super::cumulate::{along_columns, along_rows};
 use super::layout::{Column, Layout, Order, SortBy};
 use super::shift::{Shift, TimeAttribute};
-use super::table::{MeasureKind, TotalsColumn, TotalsError, TotalsMeasure, TotalsRow, TotalsTable};
+use super::table::{
+    MeasureKind, SourceTally, TotalsColumn, TotalsError, TotalsMeasure, TotalsRow, TotalsTable,
+};
 use super::tree::{Cells, Node, Sources};
 use crate::bind::{Cumulated, ShareOf};
 use crate::decimal::{Decimal, MAX_PLACES, QUOTIENT_PLACES};
+use crate::faults::{Fault, strikes};
+use crate::tally::Tally;
 use crate::value::Value;
 
 /// A table in the making.
@@ -180,7 +184,8 @@ impl Making<'_> {
         &self,
         root: &Node,
         by: &[String],
-        (lines, filtered): (u64, u64),
+        lines: u64,
+        filtered: Vec<Tally>,
     ) -> Result<TotalsTable, TotalsError> {
         let rows: usize = self.layout.levels.iter().sum();
         let headings = self.layout.headings();
@@ -202,7 +207,11 @@ impl Making<'_> {
             rows: Vec::new(),
             whole: TotalsRow { key: Vec::new(), level: 0, rest: None, values: Vec::new() },
             lines,
-            filtered,
+            filtered: filtered.first().map_or(0, |filtered| filtered.lines),
+            sources: filtered
+                .into_iter()
+                .map(|f| SourceTally { filtered: f, ..SourceTally::default() })
+                .collect(),
             sorted_by: self.layout.sorted_by.clone(),
         };
         let row = |node: &Node, parent: &Cells| -> Result<Vec<Value<'static>>, TotalsError> {
@@ -218,10 +227,28 @@ impl Making<'_> {
         while let Some((node, parent, level)) = open.pop() {
             let key = node.path.iter().enumerate();
             let key = key.map(|(at, rank)| self.values[at][*rank as usize].clone()).collect();
+            if strikes(Fault::TotalsRowLost) {
+                continue;
+            }
             table.rows.push(TotalsRow { key, level, rest: node.rest, values: row(node, parent)? });
+            if node.children.is_empty() {
+                self.tally(node, &mut table.sources);
+            }
             open.extend(node.children.iter().rev().map(|child| (child, &node.cells, level + 1)));
         }
+        if root.children.is_empty() && table.by.is_empty() {
+            self.tally(root, &mut table.sources);
+        }
         Ok(table)
+    }
+
+    /// Adds the lines of a row that sums up no others, by source.
+    fn tally(&self, node: &Node, sources: &mut [SourceTally]) {
+        for ((plan, own), sums) in self.sources.0.iter().zip(sources).zip(&node.cells.all) {
+            if let Some(sums) = sums {
+                own.grouped.merge(&sums.tally(plan));
+            }
+        }
     }
 
     /// What the measures are, and which lines they leave out.
@@ -240,7 +267,8 @@ impl Making<'_> {
             };
             let left_out = known.map_or(0, |known| of_lines - known);
             let heading = column.heading.clone();
-            measures.push(TotalsMeasure { heading, kind, left_out, of_lines });
+            let adds_up = !derived && plan.shift.is_none() && measure.adds_up(&plan.sums);
+            measures.push(TotalsMeasure { heading, kind, left_out, of_lines, adds_up });
         }
         if let Some((first, _)) = self.layout.versus {
             let kinds = [measures[first].kind, MeasureKind::Percent(1)];
@@ -250,6 +278,7 @@ impl Making<'_> {
                 kind,
                 left_out: 0,
                 of_lines: 0,
+                adds_up: false,
             }));
         }
         measures

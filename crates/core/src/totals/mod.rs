@@ -26,5 +26,6 @@ pub use plan::TotalsPlan;
 pub(crate) use ratio::{is_amount, rounded_by_line};
 pub(crate) use shift::Shift;
 pub use table::{
-    MeasureKind, TotalsColumn, TotalsError, TotalsMeasure, TotalsRow, TotalsTable, attribute_text,
+    MeasureKind, SourceTally, TotalsColumn, TotalsError, TotalsMeasure, TotalsRow, TotalsTable,
+    attribute_text,
 };

@@ -9,8 +9,10 @@ use super::span::DaySpan;
 use super::table::MeasureKind;
 use crate::bind::{Base, BoundBase, BoundTotals};
 use crate::engine::Engine;
+use crate::exact_sum::ExactSum;
 use crate::formula::{Expr, ExprKind, Node, Summary, Type, check};
 use crate::plan::{Mistake, ShownForm, TotalRule, Written};
+use crate::tally::{Measured, Tally};
 use crate::value::Value;
 
 /// What totals ask of one source of lines, typed.
@@ -21,6 +23,10 @@ pub struct TotalsPlan {
     pub(crate) sums: Vec<Summed>,
     /// What is worked out from the sums.
     pub(crate) measures: Vec<Measure>,
+    /// The sums that prove a table: by measure of [`Engine::measured`], the number of its sum here.
+    pub(crate) proof: Vec<(usize, usize)>,
+    /// How many measures the engine has.
+    measured: usize,
     /// Which source of the table this is.
     pub(crate) source: usize,
     /// How much later its lines are seen.
@@ -113,6 +119,8 @@ impl TotalsPlan {
             filter: None,
             sums: Vec::new(),
             measures: Vec::new(),
+            proof: Vec::new(),
+            measured: 0,
             source: totals.source,
             shift: totals.shift.as_ref().map(|(shift, _)| *shift),
             layout: None,
@@ -295,6 +303,43 @@ impl TotalsPlan {
             Work::Of(sum) => matches!(self.sums[sum].how, How::Sum | How::Count | How::Distinct),
             Work::Again { .. } => false,
         }
+    }
+
+    /// Adds the sums by which the groups are proved to hold all lines: of every amount of the fact, and of those figures
+    /// that are summed here anyway.
+    pub(crate) fn prove(&mut self, engine: &Engine) {
+        self.measured = engine.measured().len();
+        // Lines that are seen as later ones are counted in the table that has them as what they are.
+        if self.is_shifted() {
+            return;
+        }
+        for (measure, measured) in engine.measured().iter().enumerate() {
+            let is_it = |expr: &Expr| match (&expr.kind, measured) {
+                (ExprKind::Column(column), Measured::Read(own) | Measured::Computed(own)) => {
+                    column == own
+                }
+                (ExprKind::Figure(figure), Measured::Figure(own)) => figure == own,
+                _ => false,
+            };
+            let is_plain = |sum: &Summed| sum.how == How::Sum && sum.companions.is_empty();
+            let known = self.sums.iter().position(|sum| is_plain(sum) && is_it(&sum.expr));
+            let sum = match measured {
+                Measured::Read(column) | Measured::Computed(column) => Some(
+                    known.unwrap_or_else(|| self.gather(engine.column_expr(*column), How::Sum)),
+                ),
+                Measured::Figure(_) => known,
+            };
+            self.proof.extend(sum.map(|sum| (measure, sum)));
+        }
+    }
+
+    /// A tally of no line.
+    pub(crate) fn tally_of_none(&self) -> Tally {
+        let mut tally = Tally { sums: vec![None; self.measured], ..Tally::default() };
+        for (measure, _) in &self.proof {
+            tally.sums[*measure] = Some(ExactSum::default());
+        }
+        tally
     }
 
     /// Gathers an expression; the number of its sum.

@@ -1,6 +1,7 @@
 //! Totals, worked out: the table as it is shown and written.
 
-use crate::decimal::Decimal;
+use crate::exact_sum::ExactSum;
+use crate::tally::Tally;
 use crate::value::Value;
 
 /// Totals, worked out.
@@ -24,8 +25,19 @@ pub struct TotalsTable {
     pub lines: u64,
     /// Lines that the filter left out.
     pub filtered: u64,
+    /// Of each source of lines what its rows hold, those that sum up no others, and what the filter left out.
+    pub sources: Vec<SourceTally>,
     /// By what rows are sorted, where that was not asked for.
     pub sorted_by: Option<String>,
+}
+
+/// The lines of one source of a table, as its rows hold them.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct SourceTally {
+    /// Those that are in a group.
+    pub grouped: Tally,
+    /// Those that the filter left out.
+    pub filtered: Tally,
 }
 
 /// What is shown of each group.
@@ -39,6 +51,8 @@ pub struct TotalsMeasure {
     pub left_out: u64,
     /// Of so many lines.
     pub of_lines: u64,
+    /// Whether its rows must add up to the whole.
+    pub adds_up: bool,
 }
 
 /// What kind of value a measure is; how it is best shown follows from it.
@@ -90,22 +104,45 @@ pub struct TotalsRow {
 }
 
 impl TotalsTable {
-    /// The measures whose rows add up to the whole, each by itself: lines and plain sums. The others are worked out
-    /// from totals.
+    /// The measures whose rows add up to the whole, each by itself: lines, counts and plain sums, and others that happen
+    /// to. What is left is worked out from totals.
     pub fn adding_up(&self) -> Vec<usize> {
-        let adds = |measure: &usize| {
-            let kind = self.measures[*measure].kind;
-            let column = self.columns.iter().position(|c| c.key.is_none() && c.measure == *measure);
-            let Some(column) = column.filter(|_| kind.is_amount() || kind == MeasureKind::Count)
-            else {
-                return false;
-            };
-            let parts = self.rows.iter().filter(|row| row.level == 0);
-            let mut numbers = parts.filter_map(|row| row.values[column].number());
-            let sum = numbers.try_fold(Decimal::ZERO, Decimal::checked_add);
-            sum.is_some() && sum == self.whole.values[column].number()
+        let kind = |measure: usize| self.measures[measure].kind;
+        let may = |measure: usize| kind(measure).is_amount() || kind(measure) == MeasureKind::Count;
+        (0..self.measures.len()).filter(|m| may(*m) && self.adds_up(*m)).collect()
+    }
+
+    /// The measures whose rows should add up to the whole, and do not, by heading. There is none unless something went
+    /// wrong when the table was made.
+    pub fn not_adding_up(&self) -> Vec<&str> {
+        let must = (0..self.measures.len()).filter(|measure| self.measures[*measure].adds_up);
+        must.filter(|measure| !self.adds_up(*measure))
+            .map(|measure| self.measures[measure].heading.as_str())
+            .collect()
+    }
+
+    fn adds_up(&self, measure: usize) -> bool {
+        let over_all = |c: &TotalsColumn| c.key.is_none() && c.measure == measure;
+        let Some(column) = self.columns.iter().position(over_all) else { return true };
+        let whole = self.whole.values[column].number();
+        let is_whole = |rows: &mut dyn Iterator<Item = &TotalsRow>| {
+            let mut sum: Option<ExactSum> = None;
+            for number in rows.filter_map(|row| row.values[column].number()) {
+                sum.get_or_insert_default().add(number);
+            }
+            // Where there are no rows, the whole is of no line.
+            sum == whole.map(ExactSum::from)
+                || sum.or(whole.map(ExactSum::from)) == Some(ExactSum::default())
         };
-        (0..self.measures.len()).filter(adds).collect()
+        self.by.is_empty()
+            || is_whole(&mut self.rows.iter().filter(|row| row.level == 0))
+                && is_whole(&mut self.finest_rows())
+    }
+
+    /// The rows that sum up no others.
+    pub fn finest_rows(&self) -> impl Iterator<Item = &TotalsRow> {
+        let next = self.rows.iter().skip(1).map(|row| row.level).chain([0]);
+        self.rows.iter().zip(next).filter(|(row, next)| *next <= row.level).map(|(row, _)| row)
     }
 
     /// How a column is headed where there is one line for it: `2025-03 revenue`, `all revenue`.

@@ -1,10 +1,12 @@
 //! Laws: how the lines are cut into batches, who works on which, and what stands beside them changes
 //! nothing.
 
-use interligo_core::value::Value;
 use proptest::prelude::*;
 
-use crate::support::{Tables, engine, run, run_whole, shown, table, tables, tie_out};
+use crate::support::{
+    Tables, engine, engine_for, run, run_both_sides, run_whole, shown, table, tables, tie_out,
+    totals_request_where, whole_tie_out,
+};
 
 const PLAN: &str = r#"
 [tables.sales]
@@ -101,7 +103,15 @@ proptest! {
             prop_assert_eq!(counts.iter().sum::<u64>(), lines);
         }
         prop_assert_eq!(totals.lines + findings.lines_aside(), lines);
-        prop_assert_eq!(tie_out(&engine, &findings).open(), Vec::<String>::new());
+        let whole = run_both_sides(&engine, &shop, &[usize::MAX >> 1], 1);
+        prop_assert_eq!(whole_tie_out(&engine, &whole).open(), Vec::<String>::new());
+        // Any line less on either side, and it does not close.
+        let mut other = whole.clone();
+        other.1.lines.lines += 1;
+        prop_assert_ne!(whole_tie_out(&engine, &other).open(), Vec::<String>::new());
+        let mut other = whole.clone();
+        other.2.sources[0].grouped.sums[0].as_mut().unwrap().add(1.into());
+        prop_assert_ne!(whole_tie_out(&engine, &other).open(), Vec::<String>::new());
     }
 
     #[test]
@@ -115,13 +125,17 @@ proptest! {
             }
             prop_assert_eq!(sum, totals.whole.values[measure].number());
         }
-        // Where every line has a price and a cost, profit is revenue less cost.
-        for row in totals.rows.iter().filter(|row| row.key[0].to_string() == "B") {
-            let numbers: Vec<_> = row.values.iter().map(Value::number).collect();
-            if let [_, Some(revenue), Some(cost), Some(profit)] = numbers[..] {
-                let undated = totals.measures[1].left_out > 0;
-                prop_assert!(undated || revenue.checked_sub(cost).unwrap() == profit);
-            }
+        // On lines that have a price and a cost, profit is revenue less cost, in every group and over all. There are
+        // such lines in any shop.
+        let request = totals_request_where(
+            &["item", "size"], &["revenue", "cost", "profit"], "revenue is not blank and cost is not blank",
+        );
+        let engine = engine_for(PLAN, &shop, request);
+        let (_, totals) = run_whole(&engine, &shop);
+        prop_assert!(!totals.rows.is_empty());
+        for row in totals.rows.iter().chain([&totals.whole]) {
+            let number = |at: usize| row.values[at].number().unwrap();
+            prop_assert_eq!(number(0).checked_sub(number(1)).unwrap(), number(2));
         }
     }
 

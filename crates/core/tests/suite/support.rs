@@ -13,7 +13,8 @@ use interligo_core::lookup::{Lookup, RawTable};
 use interligo_core::plan::{Plan, Written};
 use interligo_core::rows::RowCounts;
 use interligo_core::style::{PartStyle, Style};
-use interligo_core::tieout::TieOut;
+use interligo_core::tally::Tally;
+use interligo_core::tieout::{OutputTally, ReadSide, TieOut};
 use interligo_core::totals::{Cube, Groups, TotalsPlan, TotalsRow, TotalsTable};
 
 /// Rows of cells; the first row is the heading. Cells are separated by commas.
@@ -76,6 +77,15 @@ pub(crate) fn totals_request(by: &[&str], show: &[&str]) -> Request {
     }
 }
 
+/// The same over the lines that meet a condition.
+pub(crate) fn totals_request_where(by: &[&str], show: &[&str], filter: &str) -> Request {
+    let mut request = totals_request(by, show);
+    if let Content::Totals(totals) = &mut request.content {
+        totals.filter = Some(Written::in_option("test", filter, 0..filter.len()));
+    }
+    request
+}
+
 /// The plan bound to the tables; the fact is called `sales`.
 pub(crate) fn engine(plan: &str, tables: &Tables, by: &[&str], show: &[&str]) -> Engine {
     engine_for(plan, tables, totals_request(by, show))
@@ -115,11 +125,23 @@ pub(crate) fn run(
     sizes: &[usize],
     workers: usize,
 ) -> (Findings, TotalsTable) {
+    let (findings, _, table) = run_both_sides(engine, tables, sizes, workers);
+    (findings, table)
+}
+
+/// The same with what came out of the reader, which the other side is proved by.
+pub(crate) fn run_both_sides(
+    engine: &Engine,
+    tables: &Tables,
+    sizes: &[usize],
+    workers: usize,
+) -> (Findings, ReadSide, TotalsTable) {
     let rows = &tables["sales"][1..];
     let plans = totals_plans(engine);
     let mut groups: Vec<Vec<Groups<'_>>> =
         (0..workers).map(|_| plans.iter().map(|plan| Groups::new(plan)).collect()).collect();
     let mut findings = Findings::default();
+    let mut read = ReadSide::default();
     let mut start = 0;
     for (number, size) in sizes.iter().cycle().enumerate() {
         if start >= rows.len() {
@@ -127,15 +149,23 @@ pub(crate) fn run(
         }
         let batch = &rows[start..rows.len().min(start + size)];
         let all = columns(batch);
+        let cells = |column: usize| Cow::Owned(Cells::Texts(all[column].clone()));
+        read.merge(&ReadSide {
+            handed: (1, batch.len() as u64),
+            taken: (1, batch.len() as u64),
+            rows: batch.len() as u64,
+            lines: Tally {
+                lines: batch.len() as u64,
+                marks: 0,
+                sums: engine.sums_of_cells(cells, &PartStyle::default()),
+            },
+            ..ReadSide::default()
+        });
         let row_of = move |row: u32| (start + row as usize + 2) as u64;
         let lines = engine
             .work_out(&LineBatch {
                 rows: batch.len(),
-                columns: engine
-                    .read_columns()
-                    .iter()
-                    .map(|column| Cow::Owned(Cells::Texts(all[*column].clone())))
-                    .collect(),
+                columns: engine.read_columns().iter().map(|column| cells(*column)).collect(),
                 part: 0,
                 style: &PartStyle::default(),
                 row_of: &row_of,
@@ -152,7 +182,7 @@ pub(crate) fn run(
         cube.absorb(plan, groups);
     }
     let layout = plans[0].layout.as_ref().unwrap();
-    (findings, layout.table(&plans, cube).unwrap())
+    (findings, read, layout.table(&plans, cube).unwrap())
 }
 
 /// All in one batch.
@@ -160,9 +190,27 @@ pub(crate) fn run_whole(engine: &Engine, tables: &Tables) -> (Findings, TotalsTa
     run(engine, tables, &[usize::MAX >> 1], 1)
 }
 
+/// The statement over lines alone.
 pub(crate) fn tie_out(engine: &Engine, findings: &Findings) -> TieOut {
-    let aside = findings.lines_aside();
-    TieOut::new(engine, findings, &Parts(vec!["sales".into()]), Vec::new(), None, aside)
+    let read = ReadSide::default();
+    TieOut::new(engine, findings, &Parts(vec!["sales".into()]), read, Vec::new(), None)
+}
+
+/// The statement over both sides and the totals.
+pub(crate) fn whole_tie_out(
+    engine: &Engine,
+    (findings, read, table): &(Findings, ReadSide, TotalsTable),
+) -> TieOut {
+    let written = OutputTally {
+        output: "totals".to_owned(),
+        tally: table.sources[0].grouped.clone(),
+        filtered: table.sources[0].filtered.clone(),
+        groups: Some(table.rows.len() as u64),
+        not_adding_up: table.not_adding_up().into_iter().map(str::to_owned).collect(),
+        ..OutputTally::default()
+    };
+    let parts = Parts(vec!["sales".into()]);
+    TieOut::new(engine, findings, &parts, read.clone(), vec![written], None)
 }
 
 /// The totals as rows of text.

@@ -4,6 +4,7 @@ use std::collections::BTreeMap;
 
 use interligo_core::checks::Suggestion;
 use interligo_core::date::Day;
+use interligo_core::decimal::Decimal;
 use interligo_core::engine::Engine;
 use interligo_core::findings::{ExactSum, Parts};
 use interligo_core::links::{Fate, LinkStatus};
@@ -98,12 +99,13 @@ impl Checked {
 
     fn stake(&self, fact: usize, engine: &Engine, tally: &KeyTally) -> Stake {
         let amounts = tally.amounts.iter().enumerate();
+        let exact = |sum: Option<Decimal>| sum.map_or(ExactSum::NONE, ExactSum::from);
         let mut own = amounts
-            .map(|(number, sum)| sum.shown(engine.amount_places(number)))
-            .chain([tally.stake.shown(engine.stake_places())]);
+            .map(|(number, sum)| exact(sum.shown(engine.amount_places(number))))
+            .chain([exact(tally.stake.shown(engine.stake_places()))]);
         let sum = |column: &super::StakeColumn| match column.fact == fact {
-            true => own.next().unwrap_or(ExactSum(None)),
-            false => ExactSum(None),
+            true => own.next().unwrap_or(ExactSum::NONE),
+            false => ExactSum::NONE,
         };
         let sums = self.columns.iter().map(sum).collect();
         Stake { lines: tally.lines, sums, unknown: tally.unknown }

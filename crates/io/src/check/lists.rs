@@ -1,5 +1,6 @@
 //! Lists that a run writes: what was found, keys that were not found, lines that were delivered twice.
 
+use interligo_core::decimal::Decimal;
 use interligo_core::engine::Engine;
 use interligo_core::findings::{ExactSum, Findings, Repeat};
 use interligo_core::links::LinkStatus;
@@ -9,31 +10,38 @@ use super::{Checked, Code, Finding, StakeColumn};
 use crate::project::Project;
 use crate::totals_out::csv_row;
 
-/// A list of a fact as comma-separated text, and how many rows it has. Lines that are set aside have a file of
-/// their own.
+/// A list of a fact as comma-separated text, its headings apart, and how many rows it has. Lines that are set aside have
+/// a file of their own.
 pub(crate) fn list_bytes(
     kind: ListKind,
     project: &Project,
     engine: &Engine,
     findings: &Findings,
     checked: &Checked,
-) -> (Vec<u8>, u64) {
+) -> (Vec<u8>, Vec<u8>, u64) {
     let rows = match kind {
         ListKind::Findings => checked.rows(),
         ListKind::Unmatched => unmatched(project, engine, findings),
         ListKind::Repeats => repeats(project, engine, findings),
-        ListKind::SetAside => return (Vec::new(), 0),
+        ListKind::SetAside => return (Vec::new(), Vec::new(), 0),
     };
-    let bytes = rows.iter().flat_map(|row| csv_row(row.iter().map(String::as_str))).collect();
-    (bytes, rows.len() as u64 - 1)
+    let text = |rows: &[Vec<String>]| -> Vec<u8> {
+        rows.iter().flat_map(|row| csv_row(row.iter().map(String::as_str))).collect()
+    };
+    let (heading, rows) = rows.split_at(1);
+    (text(heading), text(rows), rows.len() as u64)
 }
 
 fn texts<const N: usize>(texts: [&str; N]) -> Vec<String> {
     texts.map(str::to_owned).to_vec()
 }
 
+fn shown(sum: Option<Decimal>) -> String {
+    sum.map_or(String::new(), |sum| sum.to_string())
+}
+
 fn written(sum: ExactSum) -> String {
-    sum.0.map_or(String::new(), |sum| sum.to_string())
+    shown(sum.value())
 }
 
 impl Checked {
@@ -77,7 +85,7 @@ impl super::Stake {
     /// A sum, unless it is that of the figure at stake and no line has it.
     pub fn known(&self, number: usize, column: &StakeColumn) -> Option<ExactSum> {
         let nothing = column.is_figure && self.unknown == self.lines;
-        self.sums.get(number).copied().filter(|sum| sum.0.is_some() && !nothing)
+        self.sums.get(number).copied().filter(|sum| sum.value().is_some() && !nothing)
     }
 }
 
@@ -111,7 +119,7 @@ fn unmatched(project: &Project, engine: &Engine, findings: &Findings) -> Vec<Vec
         row.push(tally.first.first().map_or(String::new(), |spot| place(*spot)));
         row.push(tally.last.map_or(String::new(), place));
         let amounts = tally.amounts.iter().enumerate();
-        row.extend(amounts.map(|(n, sum)| written(sum.shown(engine.amount_places(n)))));
+        row.extend(amounts.map(|(n, sum)| shown(sum.shown(engine.amount_places(n)))));
         row
     };
     [headings].into_iter().chain(keys.into_iter().map(row)).collect()

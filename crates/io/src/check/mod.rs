@@ -215,10 +215,12 @@ impl Checked {
         if let Some(stake) = stake {
             (unknown, lines) = (stake.unknown, stake.lines);
             let figures = self.columns.iter().zip(&stake.sums).filter(|(c, _)| c.is_figure);
-            figures.filter(|(_, sum)| sum.0.is_some()).for_each(|(_, sum)| touched.merge(*sum));
+            figures
+                .filter(|(_, sum)| sum.value().is_some())
+                .for_each(|(_, sum)| touched.merge(*sum));
         }
         let open = !code.is_settled();
-        (stops, open, unknown, touched.0.and_then(Decimal::checked_abs), lines, count)
+        (stops, open, unknown, touched.value().and_then(Decimal::checked_abs), lines, count)
     }
 
     /// The findings by kind and link or table, in their order.
@@ -281,7 +283,7 @@ impl Stake {
         self.lines += other.lines;
         self.unknown += other.unknown;
         for (own, other) in self.sums.iter_mut().zip(&other.sums) {
-            match (own.0, other.0) {
+            match (own.value(), other.value()) {
                 (None, _) => *own = *other,
                 (Some(_), None) => {}
                 _ => own.merge(*other),

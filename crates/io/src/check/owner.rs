@@ -40,7 +40,7 @@ fn file(checked: &Checked, findings: &[&Finding]) -> Vec<u8> {
         .filter(|number| {
             let has = |finding: &&&Finding| {
                 let stake = finding.stake.as_ref();
-                stake.is_some_and(|stake| stake.sums[*number].0.is_some())
+                stake.is_some_and(|stake| stake.sums[*number].value().is_some())
             };
             findings.iter().any(|finding| has(&finding))
         })
@@ -70,7 +70,7 @@ fn file(checked: &Checked, findings: &[&Finding]) -> Vec<u8> {
         for number in &used {
             let column = &checked.columns[*number];
             let known = finding.stake.as_ref().and_then(|stake| stake.known(*number, column));
-            let known = known.and_then(|sum| sum.0);
+            let known = known.and_then(|sum| sum.value());
             row.push(known.map_or(String::new(), |sum| sum.to_string()));
         }
         row.push(finding.places.iter().take(3).cloned().collect::<Vec<_>>().join(" "));

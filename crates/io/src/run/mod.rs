@@ -5,18 +5,20 @@ mod worker;
 use std::collections::BTreeMap;
 
 use interligo_core::engine::{Engine, OutputContent};
+use interligo_core::faults::{Fault, begin, strikes};
 use interligo_core::findings::Findings;
 use interligo_core::plan::ListKind;
-use interligo_core::tieout::TieOut;
+use interligo_core::tieout::{ReadSide, TieOut};
 use interligo_core::totals::{Cube, Groups, TotalsPlan, TotalsTable};
 use interligo_core::usage::Usage;
 
 use crate::check::{Checked, Code, FactRun};
+use crate::destinations::Destinations;
 use crate::error::Error;
 use crate::last_run::{FilesSince, FindingsSince};
 use crate::lines_out::changes;
 use crate::ordered::in_order;
-use crate::outputs::{Sinks, Whole, appear};
+use crate::outputs::{Appeared, FactOutputs, Finished, Sinks, Whole, appear};
 use crate::parts::{Table, WantedColumns};
 use crate::project::Project;
 use crate::repeats::{COPIES_KEPT, Watch};
@@ -69,6 +71,8 @@ pub struct Ran {
     pub checked: Checked,
     /// What was found and was not there in the last run; none where there was none.
     pub since: Option<FindingsSince>,
+    /// What went otherwise than usual when outputs were written, in words.
+    pub notes: Vec<String>,
 }
 
 /// How closely a run looks.
@@ -114,7 +118,9 @@ pub fn run(
     progress: &(dyn Fn(u64, u64) + Sync),
 ) -> Result<Ran, Error> {
     let depth = Depth::of(project, engines);
-    let whole = run_all(project, engines, pace, on_stop, progress, depth)?;
+    let destinations = Destinations::resolve(project, engines)?;
+    let how = How { pace, on_stop, depth };
+    let whole = run_all(project, engines, &how, &destinations, progress)?;
     let checked = checked(project, engines, &whole);
     if on_stop == OnStop::Stop {
         let stops = checked.stops(project);
@@ -123,11 +129,19 @@ pub fn run(
         }
     }
     let mut facts: Vec<Whole> = whole.into_iter().map(|(fact, _)| fact).collect();
-    for (engine, fact) in engines.iter().zip(&mut facts) {
-        fact.write_lists(project, engine, &checked)?;
+    for (fact, (engine, whole)) in engines.iter().zip(&mut facts).enumerate() {
+        let outputs = FactOutputs { project, engine, destinations: &destinations, fact };
+        outputs.write_lists(whole, &checked)?;
     }
-    let (outcomes, since) = appear(project, facts, writes(engines), &checked)?;
-    Ok(Ran { outcomes, checked, since })
+    let Appeared { outcomes, since, notes } = appear(project, facts, &destinations, &checked)?;
+    Ok(Ran { outcomes, checked, since, notes })
+}
+
+/// How a run is made.
+struct How {
+    pace: Pace,
+    on_stop: OnStop,
+    depth: Depth,
 }
 
 /// The same without any output, and with a closer look.
@@ -141,10 +155,12 @@ pub fn check(
     depth: Depth,
     progress: &(dyn Fn(u64, u64) + Sync),
 ) -> Result<Ran, Error> {
-    let whole = run_all(project, engines, pace, OnStop::Report, progress, depth)?;
+    let how = How { pace, on_stop: OnStop::Report, depth };
+    let nowhere = Destinations::resolve(project, engines)?;
+    let whole = run_all(project, engines, &how, &nowhere, progress)?;
     let checked = checked(project, engines, &whole);
     let outcomes = whole.into_iter().map(|(fact, _)| fact.outcome).collect();
-    Ok(Ran { outcomes, checked, since: None })
+    Ok(Ran { outcomes, checked, since: None, notes: Vec::new() })
 }
 
 fn checked(project: &Project, engines: &[Engine], whole: &[(Whole, Option<Usage>)]) -> Checked {
@@ -171,26 +187,20 @@ pub fn link_use(
     progress: &(dyn Fn(u64, u64) + Sync),
 ) -> Result<Vec<(Outcome, Usage)>, Error> {
     let depth = Depth { usage: true, copies: 0 };
-    let whole = run_all(project, engines, pace, OnStop::Report, progress, depth)?;
+    let how = How { pace, on_stop: OnStop::Report, depth };
+    let nowhere = Destinations::resolve(project, engines)?;
+    let whole = run_all(project, engines, &how, &nowhere, progress)?;
     let usage = |(fact, usage): (Whole, Option<Usage>)| usage.map(|usage| (fact.outcome, usage));
     Ok(whole.into_iter().filter_map(usage).collect())
-}
-
-/// Whether any output goes to a file.
-fn writes(engines: &[Engine]) -> bool {
-    engines.iter().flat_map(|engine| &engine.outputs).any(|output| output.to.is_some())
 }
 
 fn run_all(
     project: &Project,
     engines: &[Engine],
-    pace: Pace,
-    on_stop: OnStop,
+    how: &How,
+    destinations: &Destinations,
     progress: &(dyn Fn(u64, u64) + Sync),
-    depth: Depth,
 ) -> Result<Vec<(Whole, Option<Usage>)>, Error> {
-    let writes = writes(engines);
-    let mut known = Vec::new();
     let mut facts = Vec::new();
     let mut cubes: Cubes = engines
         .iter()
@@ -198,30 +208,29 @@ fn run_all(
         .filter(|(_, plan)| plan.layout.is_some())
         .map(|(name, plan)| (name.to_owned(), Cube::new(plan)))
         .collect();
-    for engine in engines {
-        let fact = project.table(&engine.bound.fact.name);
-        let sinks = Sinks::create(project, engine, fact, writes, &mut known)?;
-        let how = (pace, on_stop, depth);
+    for (fact, engine) in engines.iter().enumerate() {
+        let table = project.table(&engine.bound.fact.name);
+        let sinks = Sinks::create(project, engine, table, destinations, fact)?;
         facts.push(run_fact(project, engine, sinks, how, &mut cubes, progress)?);
     }
     // A table may show several facts.
-    for (fact, _) in &mut facts {
-        fact.make_totals(|name| {
-            let mut plans: Vec<&TotalsPlan> = engines
-                .iter()
-                .flat_map(totals_of)
-                .filter(|(of, _)| *of == name)
-                .map(|(_, plan)| plan)
-                .collect();
-            plans.sort_by_key(|plan| plan.source());
-            let first = plans.first().and_then(|plan| plan.layout.as_ref());
-            match (first, cubes.remove(name)) {
-                (Some(layout), Some(cube)) => Ok(Some(layout.table(&plans, cube)?)),
-                _ => Ok(None),
-            }
-        })?;
+    let mut tables = BTreeMap::new();
+    for (name, cube) in cubes {
+        let all = engines.iter().flat_map(totals_of).filter(|(of, _)| *of == name);
+        let mut plans: Vec<&TotalsPlan> = all.map(|(_, plan)| plan).collect();
+        plans.sort_by_key(|plan| plan.source());
+        if let Some(layout) = plans.first().and_then(|plan| plan.layout.as_ref()) {
+            let table = layout.table(&plans, cube)?;
+            tables.insert(name, table);
+        }
     }
-    Ok(facts)
+    let mut whole = Vec::new();
+    for (fact, ((finished, usage), engine)) in facts.into_iter().zip(engines).enumerate() {
+        let outputs = FactOutputs { project, engine, destinations, fact };
+        whole.push((outputs.finish(finished, &tables)?, usage));
+    }
+    whole.iter_mut().for_each(|(fact, _)| fact.take_totals(&mut tables));
+    Ok(whole)
 }
 
 /// What was summed for each table of totals, by its name.
@@ -231,50 +240,62 @@ fn run_fact(
     project: &Project,
     engine: &Engine,
     mut sinks: Sinks,
-    (pace, on_stop, depth): (Pace, OnStop, Depth),
+    how: &How,
     cubes: &mut Cubes,
     progress: &(dyn Fn(u64, u64) + Sync),
-) -> Result<(Whole, Option<Usage>), Error> {
+) -> Result<(Finished, Option<Usage>), Error> {
     let fact = project.table(&engine.bound.fact.name);
-    let usage_before = depth.usage.then(|| Usage::new(engine));
+    let usage_before = how.depth.usage.then(|| Usage::new(engine));
+    let watch = Watch::new(engine, fact, how.pace)?;
     let worker = Worker {
         engine,
         fact,
         lines: &sinks.lines,
         aside: sinks.keeps_aside,
         changes: fact.parts.iter().map(|part| changes(engine, part)).collect(),
-        watch: None,
+        watch: watch.as_ref(),
     };
-    let watch = Watch::new(engine, fact, pace)?;
-    let worker = Worker { watch: watch.as_ref(), ..worker };
     let wanted = wanted(engine, &sinks, watch.is_some());
-    let mut stream = Stream::new(fact, pace.block, &wanted, progress);
+    let mut stream = Stream::new(fact, how.pace.block, &wanted, progress);
+    begin();
     let mut findings = Findings::default();
     let files = &mut sinks.files;
     let workers = in_order(
-        pace.threads,
+        how.pace.threads,
         || stream.next(),
         || Gathered {
             groups: totals_of(engine).map(|(_, plan)| Groups::new(plan)).collect(),
             usage: usage_before.clone(),
+            read: ReadSide::default(),
         },
         |gathered: &mut Gathered<'_>, item| worker.work(item, gathered),
         |done: Done| {
-            findings.absorb(done.findings);
-            files.write(&done.lines, &done.aside)
+            if strikes(Fault::BatchLost) {
+                return Ok(());
+            }
+            let again = strikes(Fault::BatchTwice).then(|| done.clone());
+            for done in [Some(done), again].into_iter().flatten() {
+                files.write(&done.lines, &done.aside)?;
+                findings.absorb(done.findings);
+            }
+            Ok(())
         },
     )?;
     if let Some(watch) = watch {
-        watch.finish(engine, &mut findings, depth.copies)?;
+        watch.finish(engine, &mut findings, how.depth.copies)?;
     }
-    let stops =
-        if on_stop == OnStop::Stop { stops(project, engine, &findings) } else { Vec::new() };
+    let stops = match how.on_stop {
+        OnStop::Stop => stops(project, engine, &findings),
+        OnStop::Report => Vec::new(),
+    };
     if !stops.is_empty() {
         return Err(Error::Stopped(stops));
     }
+    let mut read = stream.read_side();
     let mut uses = Vec::new();
     for gathered in workers {
         uses.push(gathered.usage);
+        read.merge(&gathered.read);
         for ((name, plan), groups) in totals_of(engine).zip(gathered.groups) {
             if let Some(cube) = cubes.get_mut(name) {
                 cube.absorb(plan, groups);
@@ -285,10 +306,7 @@ fn run_fact(
         all.merge(&other);
         all
     });
-    let parts = project.fact_parts(engine);
-    let counted =
-        |name: &str, source: usize| cubes.get(name).map_or((0, 0), |cube| cube.lines(source));
-    Ok((sinks.finish(project, engine, findings, &counted, &parts)?, usage.or(usage_before)))
+    Ok((Finished { findings, read, sinks }, usage.or(usage_before)))
 }
 
 /// The columns of the fact that a run reads.
@@ -319,6 +337,10 @@ pub(crate) struct Stream<'a> {
     block: usize,
     wanted: &'a WantedColumns,
     progress: &'a (dyn Fn(u64, u64) + Sync),
+    /// Which parts were read to their end.
+    ended: Vec<bool>,
+    /// What was handed out.
+    read: ReadSide,
 }
 
 impl<'a> Stream<'a> {
@@ -328,7 +350,18 @@ impl<'a> Stream<'a> {
         wanted: &'a WantedColumns,
         progress: &'a (dyn Fn(u64, u64) + Sync),
     ) -> Stream<'a> {
-        Stream { fact, next_part: 0, next_item: 0, reader: None, block, wanted, progress }
+        let (ended, read) = (vec![false; fact.parts.len()], ReadSide::default());
+        Stream {
+            fact,
+            next_part: 0,
+            next_item: 0,
+            reader: None,
+            block,
+            wanted,
+            progress,
+            ended,
+            read,
+        }
     }
 
     pub(crate) fn next(&mut self) -> Result<Option<Item>, Error> {
@@ -336,14 +369,36 @@ impl<'a> Stream<'a> {
             if let Some(reader) = &mut self.reader {
                 if let Some(block) = reader.next(self.block)? {
                     (self.progress)(block.bytes, block.lines);
+                    self.read.handed.0 += 1;
+                    self.read.handed.1 += block.extent;
+                    if strikes(Fault::BlockLost) {
+                        continue;
+                    }
                     self.next_item += 1;
                     return Ok(Some((self.next_item - 1, self.next_part - 1, block)));
                 }
+                let part = &self.fact.parts[self.next_part - 1];
+                part.refuse_changed()?;
+                self.ended[self.next_part - 1] = true;
+                if !reader.is_whole() {
+                    self.read.cut.push(part.name.to_string());
+                }
                 self.reader = None;
+            }
+            if self.next_part < self.fact.parts.len() && strikes(Fault::PartSkipped) {
+                self.next_part += 1;
             }
             let Some(part) = self.fact.parts.get(self.next_part) else { return Ok(None) };
             self.reader = Some(part.open(&self.wanted.of(part))?);
             self.next_part += 1;
         }
+    }
+
+    /// What the readers handed out, once they are at their end.
+    pub(crate) fn read_side(self) -> ReadSide {
+        let mut read = self.read;
+        let unread = self.fact.parts.iter().zip(&self.ended).filter(|(_, ended)| !**ended);
+        read.unread.extend(unread.map(|(part, _)| part.name.to_string()));
+        read
     }
 }

@@ -1,33 +1,40 @@
 //! What a worker does with a block of a fact's files: rows, lines, totals, and what is written of them.
 
+use std::borrow::Cow;
+
 use interligo_core::engine::Engine;
-use interligo_core::findings::{Aside, Findings, PLACES_KEPT, Parts, Spot};
+use interligo_core::faults::{Fault, strikes};
+use interligo_core::findings::{Aside, Ends, Findings, PLACES_KEPT, Parts, Spot};
 use interligo_core::lines::{DoesNotFit, LineBatch, Lines};
-use interligo_core::tieout::aside_words;
+use interligo_core::tally::{Tally, mark_of};
+use interligo_core::tieout::{ReadSide, aside_words};
 use interligo_core::totals::Groups;
 use interligo_core::usage::Usage;
 
 use super::Item;
 use crate::error::Error;
 use crate::grid::Grid;
-use crate::lines_out::{Change, LinesOutput, RawLines, write_own};
-use crate::parts::Table;
+use crate::lines_out::{Change, LinesOutput, PutOut, RawLines, write_own};
+use crate::parts::{Part, Table};
 use crate::repeats::Watch;
 use crate::rows::Rows;
-use crate::text::write_cell;
+use crate::text::{rows_in, write_cell};
 
 /// What a worker gathers over its blocks.
 pub(super) struct Gathered<'e> {
     pub(super) groups: Vec<Groups<'e>>,
     pub(super) usage: Option<Usage>,
+    /// What came out of the readers. It goes another way than what is made of it, so that each can prove the other.
+    pub(super) read: ReadSide,
 }
 
 /// What a block came to.
+#[derive(Clone)]
 pub(super) struct Done {
     pub(super) findings: Findings,
-    /// Of each output of lines, its bytes and how many lines they are.
-    pub(super) lines: Vec<(Vec<u8>, u64)>,
-    pub(super) aside: (Vec<u8>, u64),
+    /// What each output of lines is to write.
+    pub(super) lines: Vec<PutOut>,
+    pub(super) aside: PutOut,
 }
 
 /// What all workers share.
@@ -44,26 +51,81 @@ pub(super) struct Worker<'a> {
 }
 
 impl Worker<'_> {
-    /// The rows of a block that are lines and did not come before.
-    fn rows(&self, (item, number, block): Item) -> Result<Rows, Error> {
-        let rows = Rows::of(block, self.fact, &self.fact.parts[number]);
+    /// The rows of a block that are lines and did not come before; where the others ended goes to `ends`.
+    fn rows(&self, item: Item, read: &mut ReadSide, ends: &mut Ends) -> Result<Rows, Error> {
+        let (number, part_number) = (item.0, item.1);
+        let part = &self.fact.parts[part_number];
+        let rows = self.rows_of(item, part, read, ends);
         let Some(watch) = self.watch else { return rows };
-        let mut rows = rows.inspect_err(|_| watch.fail(item))?;
-        match watch.sift(item, number, &mut rows) {
-            Some(Ok(())) => Ok(rows),
+        let mut rows = rows.inspect_err(|_| watch.fail(number))?;
+        let sifted = match watch.sift(number, part_number, &rows) {
+            Some(Ok(sifted)) => sifted,
             Some(Err(error)) => {
-                watch.fail(item);
-                Err(error)
+                watch.fail(number);
+                return Err(error);
             }
             // An earlier block has failed, and its error is the one that is told.
-            None => Err(Error::Stopped(Vec::new())),
+            None => return Err(Error::Stopped(Vec::new())),
+        };
+        rows.counts.folded = sifted.folded.len() as u64;
+        rows.counts.dropped = sifted.dropped.len() as u64;
+        if rows.counts.folded > 0 && strikes(Fault::CopyNotCounted) {
+            rows.counts.folded -= 1;
         }
+        if !sifted.folded.is_empty() || !sifted.dropped.is_empty() {
+            ends.folded.merge(&self.tally(&rows, part, number, Some(&sifted.folded)));
+            ends.dropped.merge(&self.tally(&rows, part, number, Some(&sifted.dropped)));
+            let mut holds = vec![true; rows.len()];
+            for line in sifted.folded.iter().chain(&sifted.dropped) {
+                holds[*line as usize] = false;
+            }
+            rows.keep(|line| holds[line]);
+        }
+        Ok(rows)
+    }
+
+    /// The rows of a block that are lines. What came out of the reader is counted before any is left out.
+    fn rows_of(
+        &self,
+        (number, _, block): Item,
+        part: &Part,
+        read: &mut ReadSide,
+        ends: &mut Ends,
+    ) -> Result<Rows, Error> {
+        let last = block.last;
+        let mut rows = Rows::whole(block, part)?;
+        read.taken.0 += 1;
+        read.taken.1 += rows.grid.covered();
+        read.rows += rows.counts.read;
+        read.lines.merge(&self.tally(&rows, part, number, None));
+        rows.leave_out(self.fact, part, last, |rows, lines| {
+            ends.left_out.merge(&self.tally(rows, part, number, Some(lines)));
+        })?;
+        Ok(rows)
+    }
+
+    /// Some lines of a block, or all, with what they amount to as their source delivers it.
+    fn tally(&self, rows: &Rows, part: &Part, block: u64, lines: Option<&[u32]>) -> Tally {
+        let cells = |column: usize| {
+            let cells = rows.cells(part, column);
+            match lines {
+                None => cells,
+                Some(lines) => Cow::Owned(cells.gathered(lines)),
+            }
+        };
+        let sums = self.engine.sums_of_cells(cells, &part.style);
+        let (lines, marks) = match lines {
+            None => (rows.len(), marks(rows, block, 0..rows.len() as u32)),
+            Some(lines) => (lines.len(), marks(rows, block, lines.iter().copied())),
+        };
+        Tally { lines: lines as u64, marks, sums }
     }
 
     pub(super) fn work(&self, item: Item, gathered: &mut Gathered<'_>) -> Result<Done, Error> {
-        let (number, size) = (item.1, item.2.bytes as usize);
+        let (block, number, size) = (item.0, item.1, item.2.bytes as usize);
         let part = &self.fact.parts[number];
-        let rows = self.rows(item)?;
+        let mut ends = Ends::default();
+        let rows = self.rows(item, &mut gathered.read, &mut ends)?;
         let columns = self.engine.read_columns().iter().map(|column| rows.cells(part, *column));
         let row_of = |line: u32| rows.row_of(line as usize);
         let batch = LineBatch {
@@ -85,17 +147,28 @@ impl Worker<'_> {
             })?;
         }
         let mut findings = std::mem::take(&mut lines.findings);
+        let aside = lines.aside.iter().map(|(line, _)| *line);
+        findings.ends.aside.marks = marks(&rows, block, aside);
+        let kept =
+            (0..rows.len() as u32).filter(|line| lines.aside.is_empty() || !lines.is_aside(*line));
+        findings.ends.kept.marks = marks(&rows, block, kept);
+        findings.ends.merge(&ends);
         note_rows(&mut findings, &rows, number);
         let raw = RawLines::new(&rows, part, &self.changes[number], &lines, self.engine);
         let write = |output: &LinesOutput| {
-            let mut bytes = Vec::with_capacity(size * 3);
-            let written = output.write(&lines, &raw, &mut bytes);
-            (bytes, written)
+            let mut text = Vec::with_capacity(size * 3);
+            let put_out = output.write(&lines, &raw, &mut text);
+            let tally = Tally {
+                lines: put_out.len() as u64,
+                marks: marks(&rows, block, put_out.iter().copied()),
+                sums: lines.sums_put_out(&put_out, &output.figures),
+            };
+            PutOut { rows: rows_in(&text), text, tally }
         };
         let written = self.lines.iter().map(write).collect();
-        let mut aside = (Vec::new(), 0);
+        let mut aside = PutOut::default();
         if self.aside && findings.lines_aside() > 0 {
-            aside = self.write_aside(&lines, &raw);
+            aside = self.write_aside(&lines, &raw, block);
         }
         Ok(Done { findings, lines: written, aside })
     }
@@ -105,7 +178,7 @@ impl Worker<'_> {
     }
 
     /// The lines of a block that are set aside, in their order: why, where, and as they were read.
-    fn write_aside(&self, lines: &Lines<'_>, raw: &RawLines<'_>) -> (Vec<u8>, u64) {
+    fn write_aside(&self, lines: &Lines<'_>, raw: &RawLines<'_>, block: u64) -> PutOut {
         let rows = raw.rows;
         let regular = lines.aside.iter().map(|(line, why)| {
             let line = *line as usize;
@@ -125,8 +198,10 @@ impl Worker<'_> {
             }));
         }
         all.sort_by_key(|(row, ..)| *row);
-        let mut out = Vec::new();
-        let count = all.len() as u64;
+        if strikes(Fault::AsideLost) {
+            all.pop();
+        }
+        let (mut out, mut put_out) = (Vec::new(), Vec::new());
         for (row, why, entry) in all {
             write_cell(&mut out, &aside_words(self.engine, why));
             out.push(b',');
@@ -136,6 +211,7 @@ impl Worker<'_> {
                 Entry::Line(line) => {
                     write_own(raw, line, &mut out);
                     out.push(b',');
+                    put_out.push(line as u32);
                 }
                 Entry::Row(written) => {
                     out.extend(std::iter::repeat_n(b',', raw.part.sources.len()));
@@ -144,8 +220,19 @@ impl Worker<'_> {
             }
             out.push(b'\n');
         }
-        (out, count)
+        let tally = Tally {
+            lines: put_out.len() as u64,
+            marks: marks(rows, block, put_out.iter().copied()),
+            sums: lines.sums_over(Some(&put_out)),
+        };
+        PutOut { rows: rows_in(&out), text: out, tally }
     }
+}
+
+/// The sum of the marks of some lines.
+fn marks(rows: &Rows, block: u64, lines: impl Iterator<Item = u32>) -> u64 {
+    let mark = |line| mark_of(block, rows.number_in_block(line));
+    lines.map(mark).fold(0, u64::wrapping_add)
 }
 
 /// What is set aside: a line, or a row that is none.

@@ -191,7 +191,14 @@ impl Reader for JsonReader {
         self.next_row += lines;
         let length = bytes.len() as u64;
         let rows = Box::new(Objects { bytes, first_row, layout: self.layout.clone() });
-        Ok(Some(Block { bytes: length, lines, first: first_row == 1, last: false, rows }))
+        Ok(Some(Block {
+            bytes: length,
+            lines,
+            extent: lines,
+            first: first_row == 1,
+            last: false,
+            rows,
+        }))
     }
 }
 

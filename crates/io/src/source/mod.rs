@@ -181,6 +181,11 @@ pub(crate) trait Reader: Send {
     /// # Errors
     /// It cannot be read further.
     fn next(&mut self, size: usize) -> Result<Option<Block>, Error>;
+
+    /// Whether all that it has read is in the blocks that it has handed out; asked at the end.
+    fn is_whole(&self) -> bool {
+        true
+    }
 }
 
 /// Some rows of a part, one after the other, as they were read.
@@ -189,6 +194,8 @@ pub(crate) struct Block {
     pub(crate) bytes: u64,
     /// How many rows it has, or lines of text.
     pub(crate) lines: u64,
+    /// How much its rows must cover, see [`Grid::covered`].
+    pub(crate) extent: u64,
     /// Whether the rows are the first of the part.
     pub(crate) first: bool,
     /// Whether they are the last, of a part whose rows have an order.

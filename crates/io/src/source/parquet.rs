@@ -207,7 +207,7 @@ impl Reader for ParquetReader {
         let rows = Box::new(Batch { batch, wanted: self.wanted.clone(), first_row });
         let bytes = lines * self.bytes_a_row;
         // Its rows have no foot: what wrote the file knew what a row is.
-        Ok(Some(Block { bytes, lines, first: first_row == 1, last: false, rows }))
+        Ok(Some(Block { bytes, lines, extent: lines, first: first_row == 1, last: false, rows }))
     }
 }
 

@@ -326,6 +326,13 @@ impl Columns {
         let grid = CellGrid::new(rows, columns.collect(), self.first_row);
         let (first, lines) = (self.first_row == 1, rows as u64);
         self.first_row += lines;
-        Block { bytes: 0, lines, first, last: false, rows: Box::new(Grid::Cells(grid)) }
+        Block {
+            bytes: 0,
+            lines,
+            extent: lines,
+            first,
+            last: false,
+            rows: Box::new(Grid::Cells(grid)),
+        }
     }
 }

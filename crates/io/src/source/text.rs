@@ -100,7 +100,11 @@ impl Reader for BlockReader {
         let Some(text) = self.next_text(size)? else { return Ok(None) };
         let (bytes, lines) = (text.length as u64, text.lines);
         let (first, last) = (text.first, text.last);
-        Ok(Some(Block { bytes, lines, first, last, rows: Box::new(text) }))
+        Ok(Some(Block { bytes, lines, extent: bytes, first, last, rows: Box::new(text) }))
+    }
+
+    fn is_whole(&self) -> bool {
+        self.hands_out_all()
     }
 }
 

@@ -8,6 +8,8 @@ use std::io::Read;
 use std::path::Path;
 use std::sync::Arc;
 
+use interligo_core::faults::{Fault, strikes};
+
 use super::fields::first_row;
 use super::source::{Dialect, Input};
 use crate::error::Error;
@@ -65,6 +67,9 @@ pub(crate) struct BlockReader {
     next_row: u64,
     started: bool,
     ended: bool,
+    /// Bytes that came in, and bytes that were skipped or handed out; in the end as many.
+    came_in: u64,
+    went_out: u64,
 }
 
 impl BlockReader {
@@ -76,6 +81,8 @@ impl BlockReader {
     ) -> Result<BlockReader, Error> {
         let (input, rest) = Input::open(path, shown, dialect)?;
         Ok(BlockReader {
+            came_in: rest.len() as u64,
+            went_out: 0,
             input,
             separator: dialect.separator,
             shown: shown.clone(),
@@ -99,6 +106,7 @@ impl BlockReader {
                 self.fill(&mut bytes, want)?;
             };
             self.next_row += memchr::memchr_iter(b'\n', &bytes[..end]).count() as u64;
+            self.went_out += end as u64;
             bytes.drain(..end);
         }
         self.rest = bytes;
@@ -119,6 +127,7 @@ impl BlockReader {
             self.fill(&mut bytes, want + TAIL)?;
             if self.ended && bytes.last().is_some_and(|last| *last != b'\n') {
                 bytes.push(b'\n');
+                self.came_in += 1;
             }
             if bytes.is_empty() {
                 return Ok(None);
@@ -161,11 +170,21 @@ impl BlockReader {
                 .help("the file may be damaged or cut off; fetch it again")
         })?;
         self.ended = read < room;
+        self.came_in += read as u64;
         Ok(())
     }
 
-    fn cut(&mut self, mut bytes: Vec<u8>, end: usize) -> TextBlock {
+    /// Whether all bytes that came in were skipped or handed out.
+    pub(crate) fn hands_out_all(&self) -> bool {
+        self.came_in == self.went_out
+    }
+
+    fn cut(&mut self, mut bytes: Vec<u8>, mut end: usize) -> TextBlock {
         self.rest.extend_from_slice(&bytes[end..]);
+        if strikes(Fault::RowLostAtBlockEnd) {
+            end = memchr::memrchr(b'\n', &bytes[..end - 1]).map_or(0, |before| before + 1);
+        }
+        self.went_out += end as u64;
         bytes.truncate(end);
         let (first, last) = (!self.started, self.ended && self.rest.is_empty());
         self.started = true;

@@ -12,6 +12,8 @@ use arrow_array::StringViewArray;
 use arrow_buffer::{Buffer, ScalarBuffer};
 use wide::u8x16;
 
+use interligo_core::faults::{Fault, strikes};
+
 use super::blocks::TextBlock;
 use super::unquoted;
 
@@ -29,6 +31,10 @@ pub(crate) struct Fields {
     pub(crate) blank: u64,
     /// Whether rows without any value are rows like any other.
     keeps_blank: bool,
+    /// How many bytes the rows without any value take, and those with another number of fields.
+    unusual_bytes: u64,
+    /// How many bytes all rows take, before any is left out.
+    covered: u64,
 }
 
 /// A row with another number of fields than the heading.
@@ -46,7 +52,16 @@ pub(crate) struct Ragged {
 impl Fields {
     /// Splits a block into rows of `width` fields.
     pub(crate) fn split(block: &TextBlock, width: usize) -> Fields {
-        Fields::split_fast(block, width).unwrap_or_else(|| Fields::split_slow(block, width))
+        let split = Fields::split_fast(block, width);
+        let mut fields = split.unwrap_or_else(|| Fields::split_slow(block, width));
+        if fields.rows() > 0 && strikes(Fault::RowLostInSplit) {
+            let last = fields.rows() - 1;
+            fields.keep(|row| row != last);
+        }
+        let rows = fields.starts.iter().zip(fields.ends.iter().skip(width - 1).step_by(width));
+        let usual: u64 = rows.map(|(start, end)| u64::from(end - start) + 1).sum();
+        fields.covered = usual + fields.unusual_bytes;
+        fields
     }
 
     fn empty(block: &TextBlock, width: usize) -> Fields {
@@ -59,6 +74,8 @@ impl Fields {
             ragged: Vec::new(),
             blank: 0,
             keeps_blank: block.row_starts.is_some(),
+            unusual_bytes: 0,
+            covered: 0,
         }
     }
 
@@ -160,15 +177,18 @@ impl Fields {
 
     fn end_unusual_row(&mut self, bytes: &[u8], start: u32, end: u32, found: usize) {
         let row = &bytes[start as usize..end as usize];
+        let length = row.len() as u64 + 1;
         let blank = |b: &u8| *b == self.separator || matches!(*b, b' ' | b'\t' | b'\r');
         if !self.keeps_blank && row.iter().all(blank) {
             self.blank += 1;
+            self.unusual_bytes += length;
         } else if found == self.width {
             self.starts.push(start);
             return;
         } else {
             let end = end - u32::from(row.last() == Some(&b'\r'));
             let before = self.starts.len() as u32;
+            self.unusual_bytes += length;
             self.ragged.push(Ragged { before, start, end, fields: found });
         }
         self.ends.truncate(self.starts.len() * self.width);
@@ -183,6 +203,11 @@ impl Fields {
         self.starts = kept.iter().map(|row| self.starts[*row]).collect();
         let ends = kept.iter().flat_map(|row| &self.ends[row * self.width..(row + 1) * self.width]);
         self.ends = ends.copied().collect();
+    }
+
+    /// How many bytes of the block its rows took when it was split.
+    pub(crate) fn covered(&self) -> u64 {
+        self.covered
     }
 
     /// How many fields a row has.

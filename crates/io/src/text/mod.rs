@@ -30,6 +30,21 @@ pub(crate) fn write_cell(out: &mut Vec<u8>, text: &str) {
     out.push(b'"');
 }
 
+/// How many rows of cells a text has, counted by their ends; a line end in quotes ends none.
+pub(crate) fn rows_in(text: &[u8]) -> u64 {
+    if memchr::memchr(b'"', text).is_none() {
+        return memchr::memchr_iter(b'\n', text).count() as u64;
+    }
+    let (mut rows, mut quoted) = (0, false);
+    for at in memchr::memchr2_iter(b'"', b'\n', text) {
+        match text[at] {
+            b'"' => quoted = !quoted,
+            _ => rows += u64::from(!quoted),
+        }
+    }
+    rows
+}
+
 /// The text of a field as it stands in the file: without its quotes, doubled quotes as one.
 pub(crate) fn unquoted(field: &str) -> std::borrow::Cow<'_, str> {
     match field.strip_prefix('"').and_then(|rest| rest.strip_suffix('"')) {

@@ -447,8 +447,14 @@ impl PostgresSource {
             if !rows.is_empty() {
                 let text = rows.take();
                 let (bytes, lines, first) = (text.length as u64, text.lines, text.first);
-                let block =
-                    Block { bytes, lines, first, last: false, rows: Box::new(Copied(text)) };
+                let block = Block {
+                    bytes,
+                    lines,
+                    extent: lines,
+                    first,
+                    last: false,
+                    rows: Box::new(Copied(text)),
+                };
                 if !send(block) {
                     return Ok(());
                 }

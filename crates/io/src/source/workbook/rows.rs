@@ -412,7 +412,8 @@ impl<'a, F: FnMut(Block) -> bool> Rows<'a, F> {
         let lines = rows as u64 + grid.blank;
         let first = !std::mem::replace(&mut self.sent, true);
         let rows = Box::new(Grid::Cells(grid));
-        self.open = self.open && (self.send)(Block { bytes: 0, lines, first, last, rows });
+        self.open =
+            self.open && (self.send)(Block { bytes: 0, lines, extent: lines, first, last, rows });
     }
 
     /// Hands on what is left, with what was noted of the sheet. The last block has the foot of the table
