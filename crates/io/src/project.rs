@@ -240,11 +240,10 @@ impl Project {
     fn other_journal(&self) -> Option<PathBuf> {
         let named = self.plan.outputs.iter().filter_map(|output| output.value.to.as_ref());
         let mut paths = named.map(|to| self.folder.join(to.get_ref()));
-        let first = paths.find_map(|path| {
+        paths.find_map(|path| {
             let folder = real_path(&path).parent()?.to_owned();
             Some(self.journal_path(Some(&folder))).filter(|journal| journal.exists())
-        });
-        first
+        })
     }
 
     /// What is locked while files of the plan appear.

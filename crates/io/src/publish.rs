@@ -293,3 +293,58 @@ impl Journal {
         self.moves.iter().for_each(|own| sync_folder(&own.to.path()));
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_move_that_is_refused_leaves_all_files_as_they_were() {
+        let folder = tempfile::TempDir::new().unwrap();
+        let at = |name: &str| folder.path().join(name);
+        let started = |name: &str| {
+            let mut file = OutputFile::create(&at(name), "plan").unwrap();
+            file.write(b"new").unwrap();
+            file
+        };
+        std::fs::write(at("one"), "old").unwrap();
+        std::fs::write(at("gone"), "old").unwrap();
+        let files = ["one", "two", "three"].map(started).into();
+        // A folder has come in the way since the file was begun.
+        std::fs::create_dir_all(at("three/full")).unwrap();
+        let error = publish(files, &[at("gone")], &at("journal"), None).unwrap_err();
+        assert!(error.to_string().contains("three"), "{error}");
+        let text = |name: &str| std::fs::read_to_string(at(name)).ok();
+        assert_eq!((text("one").as_deref(), text("gone").as_deref()), (Some("old"), Some("old")));
+        let mut names: Vec<_> =
+            std::fs::read_dir(folder.path()).unwrap().map(|e| e.unwrap().file_name()).collect();
+        names.sort();
+        assert_eq!(names, ["gone", "one", "three"]);
+        std::fs::remove_dir_all(at("three")).unwrap();
+        publish(["one", "three"].map(started).into(), &[at("gone")], &at("journal"), None).unwrap();
+        assert_eq!((text("one").as_deref(), text("three").as_deref()), (Some("new"), Some("new")));
+        assert_eq!(text("gone"), None);
+    }
+
+    #[test]
+    fn a_journal_that_was_cut_off_moves_nothing() {
+        let folder = tempfile::TempDir::new().unwrap();
+        let at = |name: &str| folder.path().join(name);
+        let whole = format!(
+            "{{\"moves\":[{{\"part\":{:?},\"to\":{:?},\"former\":null}}]}}\ngo\n",
+            at("part"),
+            at("to"),
+        );
+        for length in 0..=whole.len() {
+            std::fs::write(at("part"), "new").unwrap();
+            std::fs::write(at("journal"), &whole[..length]).unwrap();
+            let recovered = recover(&at("journal"), None).unwrap();
+            let is_there = at("to").exists();
+            assert_eq!(recovered == Recovered::Completed, is_there, "{length}");
+            // The line end after `go` need not have reached the disk.
+            assert_eq!(is_there, length + 1 >= whole.len(), "{length}");
+            assert!(!at("journal").exists());
+            let _ = std::fs::remove_file(at("to"));
+        }
+    }
+}

@@ -8,6 +8,7 @@ mod closing;
 mod damaged;
 mod databases;
 mod demo;
+mod destroyed;
 mod dialects;
 mod documents;
 mod facts;

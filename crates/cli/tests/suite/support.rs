@@ -68,6 +68,9 @@ impl Folder {
     fn collect(&self, folder: &Path, files: &mut BTreeMap<String, String>) {
         for entry in std::fs::read_dir(folder).unwrap() {
             let path = entry.unwrap().path();
+            if path.is_dir() && path.is_symlink() {
+                continue;
+            }
             if path.is_dir() {
                 // The note of a run for the next one is no result.
                 if !path.ends_with(".interligo") {
