@@ -3,6 +3,7 @@
 //! A batch of lines gathers its own findings; they are merged in the order of the lines, so that the
 //! result is the same for any number of cores and any size of batch.
 
+use crate::doubts::Doubts;
 pub use crate::exact_sum::ExactSum;
 use crate::links::{LinkStatus, StatusCounts};
 use crate::place::{PartName, Place};
@@ -36,10 +37,10 @@ pub enum BlankBecause {
     Unreadable(usize),
     /// The row of the lookup is blank in that column.
     Attribute(usize, usize),
-    /// The formula divides by zero.
-    DividedByZero,
-    /// The formula says so.
-    Chosen,
+    /// The formula of a figure divides by zero.
+    DividedByZero(usize),
+    /// The formula of a figure says so.
+    Chosen(usize),
 }
 
 /// A line of a file, by the number of the file and its row.
@@ -51,12 +52,12 @@ pub struct Spot {
     pub row: u64,
 }
 
-/// Values of one column that could not be read.
+/// Values of one column that could not be read, or lines that are remarkable in one way.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Unreadable {
     /// How many.
     pub count: u64,
-    /// The first of them, with what stands there.
+    /// The first of them, with what stands there, if it is to be shown.
     pub first: Vec<(Spot, String)>,
 }
 
@@ -70,12 +71,13 @@ impl Noted {
             Noted::HiddenRow => "hidden-row",
             Noted::HiddenSheet => "hidden-sheet",
             Noted::NestedColumn => "nested-column",
+            Noted::NotFinite => "not-finite",
         }
     }
 
     /// Whether it is said of single cells, and not of a part.
     pub fn is_of_cells(self) -> bool {
-        matches!(self, Noted::ErrorCell | Noted::BesideTable)
+        matches!(self, Noted::ErrorCell | Noted::BesideTable | Noted::NotFinite)
     }
 
     /// What became of it.
@@ -86,6 +88,7 @@ impl Noted {
             Noted::NoStoredValue => "formulas without a stored value are blank",
             Noted::HiddenRow | Noted::HiddenSheet => "read like any other",
             Noted::NestedColumn => "not read",
+            Noted::NotFinite => "no number: taken as blank",
         }
     }
 }
@@ -122,6 +125,8 @@ pub enum Noted {
     HiddenSheet,
     /// A column that holds lists or records instead of values; it is not read.
     NestedColumn,
+    /// An infinite number, or one that is none.
+    NotFinite,
 }
 
 /// Two lines that share their key.
@@ -204,7 +209,7 @@ pub struct Findings {
     /// Of each link, how many lines came out how, before the rule for missing rows.
     pub links: Vec<StatusCounts>,
     /// Lines on which a figure is blank, by figure and reason.
-    pub blanks: BTreeMap<(usize, BlankBecause), u64>,
+    pub blanks: BTreeMap<(usize, BlankBecause), Unreadable>,
     /// What was noted of cells and rows.
     pub noted: BTreeMap<Noted, Unreadable>,
     /// By column of the fact.
@@ -221,6 +226,8 @@ pub struct Findings {
     pub carried: KeyTallies,
     /// Lines whose key was corrected, by link and correction.
     pub mended: BTreeMap<(usize, u32), u64>,
+    /// By file, what its rows say of what was assumed from a sample.
+    pub doubts: BTreeMap<usize, Doubts<Spot>>,
     /// Where lines end, with what they amount to.
     pub ends: Ends,
     /// Of figures that are rounded on each line: the sum of what was rounded, and of what it was before.
@@ -259,7 +266,9 @@ impl Findings {
         self.misfits.absorb(batch.misfits);
         self.odd_days.absorb(batch.odd_days);
         add_counts(&mut self.aside, batch.aside);
-        add_counts(&mut self.blanks, batch.blanks);
+        for (why, other) in batch.blanks {
+            self.blanks.entry(why).or_default().absorb(other);
+        }
         add_counts(&mut self.mended, batch.mended);
         add_counts(&mut self.gaps_stopping, batch.gaps_stopping);
         self.carried.absorb(batch.carried);
@@ -277,6 +286,9 @@ impl Findings {
         self.passed_over.absorb(batch.passed_over);
         self.cleaned.absorb(batch.cleaned);
         self.ends.merge(&batch.ends);
+        for (part, doubts) in batch.doubts {
+            self.doubts.entry(part).or_default().absorb(doubts);
+        }
         for (figure, (rounded, exact)) in batch.rounded {
             let own = self.rounded.entry(figure).or_default();
             own.0.merge(rounded);

@@ -19,13 +19,14 @@ pub mod column;
 pub mod date;
 
 pub mod decimal;
+pub mod doubts;
 pub mod duplicates;
 pub mod engine;
 pub mod evidence;
 pub mod exact_sum;
 pub mod faults;
 pub mod findings;
-pub mod foot;
+
 pub mod formula;
 mod gather;
 pub mod keys;
@@ -49,6 +50,7 @@ pub mod tallies;
 pub mod tally;
 pub mod texts;
 pub mod tieout;
+pub mod total_rows;
 pub mod totals;
 pub mod usage;
 pub mod value;

@@ -26,6 +26,8 @@ pub struct Reading {
     pub places: u8,
     /// What every number is multiplied by.
     pub scale: Option<Decimal>,
+    /// Whether its type is what a sample looks like, and nothing that the plan says or needs.
+    pub assumed: bool,
 }
 
 /// A column that was read, and the rows whose text could not be.
@@ -101,7 +103,7 @@ impl Reading {
 
     /// A type, without anything further.
     pub const fn of(column_type: ColumnType) -> Reading {
-        Reading { column_type, places: 0, scale: None }
+        Reading { column_type, places: 0, scale: None, assumed: false }
     }
 
     /// Reads a column of a part, in the way that holds for it there.
@@ -336,7 +338,7 @@ mod tests {
 
     fn reading(column_type: ColumnType, places: u8, scale: Option<&str>) -> Reading {
         let scale = scale.map(|s| Decimal::parse(s.as_bytes()).unwrap());
-        Reading { column_type, places, scale }
+        Reading { column_type, places, scale, assumed: false }
     }
 
     #[test]

@@ -53,9 +53,25 @@ pub struct PartStyle {
     pub style: Style,
     /// What is said of single columns, by their position in the table.
     pub ways: BTreeMap<usize, Way>,
+    /// The styles that read all that was looked at just as this one does.
+    pub rivals: Rivals,
+}
+
+/// Styles that may be meant as well, as far as the rows go that were looked at.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Rivals {
+    /// Of numbers.
+    pub numbers: Vec<NumberStyle>,
+    /// Of days.
+    pub dates: Vec<DateStyle>,
 }
 
 impl PartStyle {
+    /// Whether values are read in the same way.
+    pub fn reads_as(&self, other: &PartStyle) -> bool {
+        (&self.style, &self.ways) == (&other.style, &other.ways)
+    }
+
     /// The way of a column.
     pub fn way(&self, column: usize) -> Way {
         self.ways.get(&column).copied().unwrap_or_default()

@@ -5,6 +5,7 @@
 //! groups of each table of totals, by what was set aside, left out, folded or dropped. Where the two sides differ, the run
 //! is wrong, says so and leaves no output.
 
+use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use crate::decimal::Decimal;
@@ -409,8 +410,8 @@ pub fn blank_words(engine: &Engine, why: BlankBecause) -> String {
             let lookup = &engine.lookups[engine.bound.routes[link].lookup];
             format!("{}.{} blank", engine.bound.routes[link].name, lookup.columns[column].name)
         }
-        BlankBecause::DividedByZero => "divided by zero".to_owned(),
-        BlankBecause::Chosen => "the formula says blank".to_owned(),
+        BlankBecause::DividedByZero(_) => "divided by zero".to_owned(),
+        BlankBecause::Chosen(_) => "the formula says blank".to_owned(),
     }
 }
 
@@ -458,8 +459,11 @@ fn blanks(engine: &Engine, findings: &Findings) -> Vec<BlankFigure> {
     let mut found = Vec::new();
     for (number, figure) in engine.bound.figures.iter().enumerate() {
         let of_figure = findings.blanks.iter().filter(|((f, _), _)| *f == number);
-        let mut reasons: Vec<(String, u64)> =
-            of_figure.map(|((_, why), lines)| (blank_words(engine, *why), *lines)).collect();
+        let mut by_words: BTreeMap<String, u64> = BTreeMap::new();
+        for ((_, why), lines) in of_figure {
+            *by_words.entry(blank_words(engine, *why)).or_default() += lines.count;
+        }
+        let mut reasons: Vec<(String, u64)> = by_words.into_iter().collect();
         reasons.sort_by(|a, b| b.1.cmp(&a.1).then_with(|| a.0.cmp(&b.0)));
         let lines = reasons.iter().map(|(_, lines)| lines).sum();
         if lines > 0 {

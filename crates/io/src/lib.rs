@@ -42,6 +42,7 @@ mod stops;
 mod style;
 mod sums;
 mod text;
+mod total_rows;
 mod totals_out;
 
 pub use additions::{NewLink, with_link};

@@ -1,16 +1,18 @@
 //! The parts of a table: the files that its patterns fit, each with its heading and its slots, stacked
 //! by the names of their columns.
 
-use std::collections::{HashMap, HashSet};
+use std::collections::{BTreeMap, HashMap, HashSet};
 use std::path::PathBuf;
 use std::sync::Arc;
 
 use interligo_core::bind::{TableColumns, Wishes, formula_columns, ways};
+use interligo_core::amount;
+use interligo_core::doubts::{Doubtful, Doubts};
 use interligo_core::evidence::Evidence;
 use interligo_core::place::{PartName, SheetColumns};
 use interligo_core::plan::{ColumnType, Entry, Mistake, Plan, TableEntry, TotalRows, key, listed};
 use interligo_core::shape::{From, PartColumns};
-use interligo_core::style::{PartStyle, Style, Way};
+use interligo_core::style::{DateStyle, NumberStyle, PartStyle, Style, Way};
 
 use crate::error::Error;
 use crate::find::{Found, Place, find};
@@ -20,6 +22,7 @@ use crate::look::{FieldNote, Head, Looked};
 use crate::snapshot::Snapshot;
 use crate::source::{self, PartNote, Reader, Wanted};
 use crate::style::{FoundStyle, Open};
+use crate::total_rows::JudgedOnce;
 
 /// One part of a table: a file, a sheet, a table of a database.
 #[derive(Clone)]
@@ -50,8 +53,10 @@ pub(crate) struct Part {
     pub(crate) empty: Vec<usize>,
     /// Texts that mean blank.
     pub(crate) blank: Vec<String>,
-    /// What becomes of a last row that looks like a total.
+    /// What becomes of a row that looks like a total.
     pub(crate) total_rows: Option<TotalRows>,
+    /// Which of them are totals.
+    pub(crate) judged: JudgedOnce,
     /// How its values are written.
     pub(crate) style: PartStyle,
     /// How they were found to be written, and what was left open.
@@ -230,14 +235,73 @@ impl Table {
                 open.text, part.name
             )
         };
-        let of_a_part =
-            if self.parts.len() > 1 { ", or to a [[part]] of it with this file" } else { "" };
-        let way_out = format!(
-            "add {setting} = \"{one}\" or {setting} = \"{other}\" to [tables.{}]{of_a_part}",
-            key(&self.name)
-        );
+        let way_out = self.way_out(setting, one, other);
         let column_type = if setting == "dates" { ColumnType::Date } else { ColumnType::Number };
         Question { column: name.to_owned(), column_type, message, way_out }
+    }
+
+    /// Refuses values that contradict what was assumed from a sample of the rows. `place` shows where they are.
+    pub(crate) fn refuse_doubtful<P: Clone>(
+        &self,
+        doubts: &BTreeMap<usize, Doubts<P>>,
+        place: impl Fn(&P) -> String,
+    ) -> Result<(), Error> {
+        let open = doubts.iter().find_map(|(part, doubts)| {
+            let part = &self.parts[*part];
+            Some((part, doubts.left_open(&part.style)?))
+        });
+        let Some((part, doubtful)) = open else { return Ok(()) };
+        let (name, style) = (|column: usize| &self.columns.names[column], part.style.style);
+        let (found, setting, readings) = match &doubtful {
+            Doubtful::Number(found, rival) => {
+                let read = |style: NumberStyle| {
+                    let read = amount::read(found.text.trim(), style).map(|a| a.number.to_string());
+                    (read.unwrap_or_else(|| "no number".to_owned()), style.to_string())
+                };
+                (found, "numbers", [read(style.numbers), read(*rival)])
+            }
+            Doubtful::Date(found, rival) => {
+                let read = |style: DateStyle| {
+                    let read = style.read(found.text.trim()).map(|day| day.to_string());
+                    (read.unwrap_or_else(|| "no day".to_owned()), style.to_string())
+                };
+                (found, "dates", [read(style.dates), read(*rival)])
+            }
+            Doubtful::Code(found) => {
+                let column = name(found.column);
+                let message = format!(
+                    "`{}` in `{column}` of {} is a code or a number; the rows that were looked at first have no \
+                     leading zeros",
+                    found.text.trim(),
+                    place(&found.place)
+                );
+                let (table, heading) = (key(&self.name), key(column));
+                return Err(Mistake::of_plan(message)
+                    .help(format!(
+                        "add {heading} = {{ type = \"text\" }} or {heading} = {{ type = \"number\" }} to \
+                         [tables.{table}.columns]"
+                    ))
+                    .into());
+            }
+        };
+        let [(first, one), (second, other)] = readings;
+        let message = format!(
+            "`{}` in `{}` of {} can be read as {first} or as {second}; the rows that were looked at first leave it open",
+            found.text.trim(),
+            name(found.column),
+            place(&found.place)
+        );
+        Err(Mistake::of_plan(message).help(self.way_out(setting, &one, &other)).into())
+    }
+
+    /// The settings that decide between two ways of writing.
+    fn way_out(&self, setting: &str, one: &str, other: &str) -> String {
+        let of_a_part =
+            if self.parts.len() > 1 { ", or to a [[part]] of it with this file" } else { "" };
+        format!(
+            "add {setting} = \"{one}\" or {setting} = \"{other}\" to [tables.{}]{of_a_part}",
+            key(&self.name)
+        )
     }
 
     /// Refuses columns that the plan needs and that a part lacks, or has twice.
@@ -387,7 +451,12 @@ fn part(
         notes: head.notes,
         blank: given.blank.map_or_else(Vec::new, |marks| marks.get_ref().0.clone()),
         total_rows: given.total_rows,
-        style: PartStyle { style: looked.found.style, ways: ways.collect() },
+        judged: JudgedOnce::default(),
+        style: PartStyle {
+            style: looked.found.style,
+            ways: ways.collect(),
+            rivals: looked.found.rivals.clone(),
+        },
         found: looked.found,
         evidence: looked.evidence,
         marks,

@@ -72,13 +72,16 @@ impl PathPattern {
                 for entry in std::fs::read_dir(folder.join(&fit.path))? {
                     let entry = entry?;
                     let name = entry.file_name();
-                    let shown = name.to_str().filter(|name| !is_hidden_or_temporary(name));
-                    let Some(name) = shown else { continue };
-                    let Some(slots) = level.fit(name) else { continue };
+                    // A name that is no text is matched as it is shown.
+                    let shown = name.to_string_lossy();
+                    if is_hidden_or_temporary(&shown) {
+                        continue;
+                    }
+                    let Some(slots) = level.fit(&shown) else { continue };
                     let kind = std::fs::metadata(entry.path())?;
                     if kind.is_dir() != is_file {
                         let slots = fit.slots.iter().cloned().chain(slots).collect();
-                        next.push(Fit { path: fit.path.join(name), slots });
+                        next.push(Fit { path: fit.path.join(&name), slots });
                     }
                 }
             }

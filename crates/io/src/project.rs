@@ -404,6 +404,9 @@ impl Project {
             loaded.iter_mut().for_each(|(bound, _)| bound.corrections = corrections.clone());
         }
         for (bound, lookups) in loaded {
+            for lookup in &lookups {
+                self.table(&lookup.name).refuse_doubtful(&lookup.doubts, ToString::to_string)?;
+            }
             if on_duplicates == OnDuplicates::Stop {
                 let stops = duplicate_stops(&bound, &lookups);
                 if !stops.is_empty() {

@@ -8,7 +8,6 @@ use arrow_array::{Array, StringViewArray};
 use interligo_core::cells::Cells;
 use interligo_core::faults::{Fault, strikes};
 use interligo_core::findings::Noted;
-use interligo_core::foot::{FieldSums, looks_like_total};
 use interligo_core::plan::TotalRows;
 use interligo_core::rows::{RowCounts, RowLeftOut};
 use interligo_core::shape::Made;
@@ -17,11 +16,9 @@ use interligo_core::texts::{gathered, without_marks};
 use crate::error::Error;
 use crate::grid::Grid;
 use crate::parts::{Part, Source, Table};
-use crate::source::{Block, Wanted};
+use crate::source::Block;
 use crate::text::same_text;
-
-/// How many bytes are read at a time where a part is gone through for itself.
-const BLOCK: usize = 1 << 19;
+use crate::total_rows::{Candidate, candidates, judge};
 
 /// Some rows of a part.
 pub(crate) struct Rows {
@@ -79,7 +76,7 @@ impl Rows {
         Ok(rows)
     }
 
-    /// Leaves out rows by the plan's rule and, at the end of a part, totals. `note` is told the lines of the rows that
+    /// Leaves out rows by the plan's rule, and totals. `note` is told the lines of the rows that
     /// are left out, while they are there.
     ///
     /// # Errors
@@ -95,8 +92,8 @@ impl Rows {
             let out = filter.left_out(self.grid.rows(), |field| self.grid.column(field));
             self.leave_out_rows(part, RowLeftOut::ByRule, |row| out[row], &mut note);
         }
-        if last && part.total_rows != Some(TotalRows::Keep) {
-            let totals = self.totals(table, part)?;
+        if part.total_rows != Some(TotalRows::Keep) {
+            let totals = self.totals(table, part, last)?;
             self.leave_out_rows(part, RowLeftOut::Total, |row| totals.contains(&row), &mut note);
         }
         Ok(())
@@ -141,23 +138,20 @@ impl Rows {
         self.numbers.as_ref().map_or(line, |numbers| numbers[line as usize])
     }
 
-    /// The last rows that are totals, and notes those that merely look like it.
-    fn totals(&mut self, table: &Table, part: &Part) -> Result<Vec<usize>, Error> {
-        let looking = self.total_like(part);
+    /// The rows that are totals; those that merely look like it are noted.
+    fn totals(&mut self, table: &Table, part: &Part, last: bool) -> Result<Vec<usize>, Error> {
+        let looking = candidates(self, part, last);
         if looking.is_empty() {
             return Ok(Vec::new());
         }
-        let texts: Vec<Vec<String>> = looking.iter().map(|row| self.cells_of(*row)).collect();
-        let proved = match part.total_rows {
-            Some(_) => vec![true; looking.len()],
-            None => proved(&texts, table, part)?,
-        };
+        let judged = judge(&looking, self, table, part)?;
         let mut left_out = Vec::new();
-        for ((row, cells), proved) in looking.into_iter().zip(&texts).zip(proved) {
+        for (Candidate { row, .. }, is_total) in looking.into_iter().zip(judged) {
+            let cells = self.cells_of(row);
             let shown: Vec<&str> =
                 cells.iter().map(|cell| cell.trim()).filter(|cell| !cell.is_empty()).collect();
             let noted = (self.number_of(row), shown.join(" · "));
-            if proved {
+            if is_total {
                 self.totals.push(noted);
                 left_out.push(row);
             } else {
@@ -167,31 +161,8 @@ impl Rows {
         Ok(left_out)
     }
 
-    /// The last rows that look like totals, ascending, judged by the rows before them in the last
-    /// stretch of the file.
-    fn total_like(&self, part: &Part) -> Vec<usize> {
-        let rows = self.grid.rows();
-        let window = self.grid.foot();
-        let mut looking = Vec::new();
-        for row in (window..rows).rev() {
-            let mut always = vec![true; part.width()];
-            for other in window..row {
-                for (field, always) in always.iter_mut().enumerate() {
-                    *always &= !self.grid.cell(other, field).trim().is_empty();
-                }
-            }
-            let cells = self.cells_of(row);
-            let cells: Vec<&str> = cells.iter().map(String::as_str).collect();
-            if row == window || !looks_like_total(&cells, &always, row - window, &part.style.style)
-            {
-                break;
-            }
-            looking.insert(0, row);
-        }
-        looking
-    }
-
-    fn cells_of(&self, row: usize) -> Vec<String> {
+    /// The texts of a row.
+    pub(crate) fn cells_of(&self, row: usize) -> Vec<String> {
         (0..self.grid.width()).map(|field| self.grid.cell(row, field).into_owned()).collect()
     }
 
@@ -279,29 +250,6 @@ impl Rows {
             }
         }
     }
-}
-
-/// Which rows, the last `texts.len()` of a part, are the sums of all rows above them. The part is read
-/// once more for it.
-fn proved(texts: &[Vec<String>], table: &Table, part: &Part) -> Result<Vec<bool>, Error> {
-    let cells: Vec<Vec<&str>> =
-        texts.iter().map(|cells| cells.iter().map(String::as_str).collect()).collect();
-    let style = &part.style.style;
-    let mut sums: Vec<FieldSums> = cells.iter().map(|cells| FieldSums::of(cells, style)).collect();
-    let as_they_are = part.with_totals();
-    let mut reader = part.open(&Wanted::All)?;
-    while let Some(block) = reader.next(BLOCK)? {
-        let last = block.last;
-        let rows = Rows::of(block, table, &as_they_are)?;
-        let foot = if last { texts.len() } else { 0 };
-        let data = rows.grid.rows().saturating_sub(foot);
-        for sums in &mut sums {
-            for field in sums.fields() {
-                sums.add(field, &rows.grid.column(field).slice(0, data));
-            }
-        }
-    }
-    Ok(cells.iter().zip(&sums).map(|(cells, sums)| sums.prove(cells)).collect())
 }
 
 /// A column that has no heading and had no value in the rows that were looked at must have none at all.

@@ -2,12 +2,14 @@
 //! what was read leaves two readings.
 
 use interligo_core::amount;
-use interligo_core::style::{DateStyle, NumberStyle, Style};
+use interligo_core::style::{DateStyle, NumberStyle, Rivals, Style};
 
 /// A style with what was left open.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct FoundStyle {
     pub(crate) style: Style,
+    /// The styles that read all texts just as well.
+    pub(crate) rivals: Rivals,
     /// Fields with a number that has two readings, with it and both.
     pub(crate) open_numbers: Vec<Open>,
     /// The same for days.
@@ -79,7 +81,10 @@ pub(crate) fn find(
                 if may { Some(amount::read(number(text), *style)?.number) } else { None }
             };
             match decide(&styles, columns, neutral, read) {
-                Ok(style) => found.style.numbers = style.unwrap_or_default(),
+                Ok(decided) => {
+                    found.style.numbers = decided.style;
+                    found.rivals.numbers = decided.rivals;
+                }
                 Err(open) => found.open_numbers = open,
             }
         }
@@ -100,7 +105,10 @@ pub(crate) fn find(
                 if begins { style.read(text) } else { None }
             };
             match decide(&styles, columns, |_| false, read) {
-                Ok(style) => found.style.dates = style.unwrap_or_default(),
+                Ok(decided) => {
+                    found.style.dates = decided.style;
+                    found.rivals.dates = decided.rivals;
+                }
                 Err(open) => found.open_dates = open,
             }
         }
@@ -108,18 +116,24 @@ pub(crate) fn find(
     found
 }
 
-/// The first style that reads most of every column that some style reads, texts that are `neutral` apart; `None` when there are no such
+/// A style, and those that read all texts just as well.
+struct Decided<S> {
+    style: S,
+    rivals: Vec<S>,
+}
+
+/// The first style that reads most of every column that some style reads, texts that are `neutral` apart; the usual one when there are no such
 /// columns.
 ///
 /// # Errors
 /// Texts that styles read differently, when more than one style reads everything; or, when none does,
 /// texts of columns that can only be read in different styles.
-fn decide<S: Copy, V: PartialEq + ToString>(
+fn decide<S: Copy + Default + PartialEq, V: PartialEq + ToString>(
     styles: &[(String, S)],
     columns: &[Vec<&str>],
     neutral: impl Fn(&str) -> bool,
     read: impl Fn(&S, &str) -> Option<V>,
-) -> Result<Option<S>, Vec<Open>> {
+) -> Result<Decided<S>, Vec<Open>> {
     let mut fitting: Vec<usize> = (0..styles.len()).collect();
     // Of each column that counts, its texts that say something.
     let mut telling: Vec<(usize, Vec<&str>)> = Vec::new();
@@ -145,10 +159,11 @@ fn decide<S: Copy, V: PartialEq + ToString>(
         }
     }
     let Some(first) = fitting.first().copied() else {
-        return match telling.as_slice() {
-            [] => Ok(None),
-            _ => Err(disagreeing(styles, &telling, read)),
-        };
+        return Err(disagreeing(styles, &telling, read));
+    };
+    let decided = |style: S| {
+        let fitting = fitting.iter().map(|number| styles[*number].1);
+        Decided { style, rivals: fitting.filter(|other| *other != style).collect() }
     };
     let mut open = Vec::new();
     for (field, texts) in &telling {
@@ -172,8 +187,8 @@ fn decide<S: Copy, V: PartialEq + ToString>(
         }
     }
     match (open.is_empty(), telling.is_empty()) {
-        (_, true) => Ok(None),
-        (true, false) => Ok(Some(styles[first].1)),
+        (_, true) => Ok(decided(S::default())),
+        (true, false) => Ok(decided(styles[first].1)),
         (false, false) => Err(open),
     }
 }

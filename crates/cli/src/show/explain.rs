@@ -333,6 +333,38 @@ pub(crate) fn meaning(code: Code) -> Meaning {
             &[("leave-out = [\"book.xlsx#Old\"]", "in the table: say that they do not belong")],
         ),
         Code::NestedColumn => ("columns of lists or records", "They are not read.", &[]),
+        Code::NoLines => (
+            "facts whose files hold headings only",
+            "All their totals are of nothing. Mostly an export came out empty, or a filter was left on.",
+            &[("interligo look sales", "see which files were read, and how")],
+        ),
+        Code::BlankFigure => (
+            "figures that are blank although the keys of their lines were found",
+            "A value that they are made of is blank, the formula divides by zero, or it says blank. Totals leave these lines out.",
+            &[
+                ("coalesce(discount, 0)", "in the formula: a value in place of a blank one"),
+                ("if revenue = 0 then 0 else profit / revenue", "in the formula: what a quotient by zero is"),
+            ],
+        ),
+        Code::NotFinite => (
+            "numbers that are none: infinite, or what a program makes of 0 / 0",
+            "They are taken as blank, and so is what is worked out from them.",
+            &[("interligo look sales --where \"revenue is blank\"", "see their rows")],
+        ),
+        Code::SameKeyWrittenDifferently => (
+            "keys of a lookup that are one key by what the link ignores",
+            "A line takes the row whose key is written as its own is, if there is one; rows under the other way of writing, \
+             with later prices perhaps, are not seen.",
+            &[
+                ("", "write the key of these rows in one way, in the lookup"),
+                ("match = \"as-written\"", "in the [[link]]: they are different keys"),
+            ],
+        ),
+        Code::CorrectionsNotNamed => (
+            "a file of corrections beside a plan that does not name it",
+            "None of its corrections changes anything.",
+            &[("corrections = \"corrections.csv\"", "in [plan]: let them hold")],
+        ),
     };
     Meaning { what, why, ways }
 }

@@ -3,6 +3,7 @@
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on has failed")]
 
 mod bad_input;
+mod changing;
 mod checks;
 mod closing;
 mod damaged;

@@ -139,6 +139,7 @@ impl Wishes {
             ColumnType::Number | ColumnType::Percent => evidence.scaled_places(wish.way.scale),
             _ => 0,
         };
-        Ok(Reading { column_type, places, scale: wish.way.scale })
+        let assumed = (wish.declared, wish.needed) == (None, None) && wish.way.scale.is_none();
+        Ok(Reading { column_type, places, scale: wish.way.scale, assumed })
     }
 }

@@ -12,6 +12,7 @@ use arrow_array::StringViewArray;
 
 use crate::cells::Cells;
 use crate::column::{Column, NumberColumn, Numbers};
+use crate::doubts::Doubts;
 use crate::engine::{Computation, Engine};
 use crate::faults::{Fault, strikes};
 use crate::findings::{Aside, Findings, Spot};
@@ -101,15 +102,20 @@ impl Lines<'_> {
     fn read(&mut self, batch: &LineBatch<'_>) -> Vec<Vec<u32>> {
         let engine = self.engine;
         let mut unreadable = Vec::with_capacity(engine.readings.len());
+        let mut doubts = Doubts::default();
+        let spot = |row: u32| Spot { part: batch.part, row: (batch.row_of)(row) };
         for (number, reading) in engine.readings.iter().enumerate() {
             let cells = &batch.columns[number];
             let read = reading.read_cells(cells, batch.style, engine.columns[number]);
+            doubts.look(engine.columns[number], reading, cells, batch.style, spot);
             self.columns.push(read.column);
             unreadable.push(read.unreadable);
             for (currency, row) in read.currencies {
-                let spot = Spot { part: batch.part, row: (batch.row_of)(row) };
-                self.findings.currencies.entry(number).or_default().push((currency, spot));
+                self.findings.currencies.entry(number).or_default().push((currency, spot(row)));
             }
+        }
+        if !doubts.is_empty() {
+            self.findings.doubts.insert(batch.part, doubts);
         }
         if self.rows > 0 && !engine.amounts.is_empty() && strikes(Fault::AmountChanged) {
             spoil(&mut self.columns[engine.amounts[0]]);

@@ -20,6 +20,7 @@ impl Lines<'_> {
             lines: self.rows as u64,
             currencies: std::mem::take(&mut self.findings.currencies),
             rounded: std::mem::take(&mut self.findings.rounded),
+            doubts: std::mem::take(&mut self.findings.doubts),
             ..Findings::default()
         };
         findings.ends.kept = match self.aside.is_empty() {
@@ -51,7 +52,7 @@ impl Lines<'_> {
             self.tally_keys(&mut findings, &spot);
         }
         self.note_odd_days(&mut findings, &spot);
-        findings.blanks = self.blanks(unreadable);
+        findings.blanks = self.blanks(unreadable, &spot);
         self.findings = findings;
     }
 
@@ -160,8 +161,12 @@ impl Lines<'_> {
     }
 
     /// The blank lines of every figure, by what made them blank.
-    fn blanks(&self, unreadable: &[Vec<u32>]) -> BTreeMap<(usize, BlankBecause), u64> {
-        let mut blanks = BTreeMap::new();
+    fn blanks(
+        &self,
+        unreadable: &[Vec<u32>],
+        spot: &impl Fn(u32) -> Spot,
+    ) -> BTreeMap<(usize, BlankBecause), Unreadable> {
+        let mut blanks: BTreeMap<_, Unreadable> = BTreeMap::new();
         for &figure in &self.engine.figure_order {
             let Some(column) = &self.figures[figure] else { continue };
             if is_complete(column) {
@@ -172,7 +177,7 @@ impl Lines<'_> {
                     continue;
                 }
                 let because = self.why(figure, row, unreadable);
-                *blanks.entry((figure, because)).or_default() += 1;
+                blanks.entry((figure, because)).or_default().note(spot(row as u32), String::new);
             }
         }
         blanks
@@ -200,8 +205,8 @@ impl Lines<'_> {
                     _ => BlankBecause::Attribute(route, column),
                 }
             }
-            WhyBlank::DividedByZero => BlankBecause::DividedByZero,
-            WhyBlank::Chosen => BlankBecause::Chosen,
+            WhyBlank::DividedByZero => BlankBecause::DividedByZero(figure),
+            WhyBlank::Chosen => BlankBecause::Chosen(figure),
         }
     }
 

@@ -16,6 +16,7 @@ use crate::bind::{BoundLookup, Validity};
 use crate::calendar::{ALWAYS, Calendar, FOREVER, Holds};
 use crate::column::{Column, is_blank_text, is_known};
 use crate::date::{Day, Period, PeriodUnit};
+use crate::doubts::Doubts;
 use crate::findings::Noted;
 use crate::keys::{KeyTable, join_columns, shown};
 use crate::place::{PartName, Place};
@@ -63,7 +64,7 @@ impl RawTable {
     /// Reads a column, each part in its style.
     fn read(&self, column: usize, reading: &Reading) -> ReadColumn {
         match self.styles.split_first() {
-            Some((first, rest)) if rest.iter().all(|style| style == first) => {
+            Some((first, rest)) if rest.iter().all(|style| style.reads_as(first)) => {
                 reading.read_part(&self.columns[column], first, column)
             }
             _ => {
@@ -143,6 +144,8 @@ pub struct Lookup {
     pub periods: BTreeMap<PeriodUnit, (u64, Place)>,
     /// By column with amounts, the currencies beside them, each with the first place that has it.
     pub currencies: Vec<(String, Vec<(String, Place)>)>,
+    /// By part, what its rows say of what was assumed from a sample.
+    pub doubts: BTreeMap<usize, Doubts<Place>>,
     /// What it was read from, for places.
     raw: RawTable,
 }
@@ -187,7 +190,7 @@ impl Lookup {
     /// # Errors
     /// A column that does not hold what the plan needs it for, or cannot be worked out.
     pub fn settle(mut raw: RawTable, bound: &BoundLookup) -> Result<Lookup, Mistake> {
-        let Typed { columns, unreadable, currencies } = typed(&mut raw, bound)?;
+        let Typed { columns, unreadable, currencies, doubts } = typed(&mut raw, bound)?;
         let mut left_out = BTreeMap::new();
         if !raw.uneven.is_empty() {
             left_out.insert(LeftOut::Uneven, std::mem::take(&mut raw.uneven));
@@ -204,6 +207,7 @@ impl Lookup {
             odd_days: Vec::new(),
             periods: BTreeMap::new(),
             currencies,
+            doubts,
             raw,
         };
         // The text of a day follows from the day, if it is one.

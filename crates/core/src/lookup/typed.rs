@@ -1,10 +1,14 @@
 //! The columns of a lookup: read by their types, or worked out from the others.
 
+use std::collections::BTreeMap;
+
 use arrow_array::StringViewArray;
 
 use super::{FEW, LookupColumn, RawTable};
 use crate::bind::{BoundFormula, BoundLookup, RowNames};
+use crate::cells::Cells;
 use crate::column::Column;
+use crate::doubts::Doubts;
 use crate::evidence::Evidence;
 use crate::formula::{Expr, ExprKind, Leaves, Overflow, Type, evaluate, kind_of, type_of};
 use crate::place::Place;
@@ -18,6 +22,7 @@ pub(super) struct Typed {
     pub(super) columns: Vec<LookupColumn>,
     pub(super) unreadable: Vec<Place>,
     pub(super) currencies: Vec<(String, Vec<(String, Place)>)>,
+    pub(super) doubts: BTreeMap<usize, Doubts<Place>>,
 }
 
 /// A column as it was read.
@@ -25,6 +30,8 @@ struct ReadTyped {
     column: LookupColumn,
     unreadable: Vec<Place>,
     currencies: Vec<(String, Place)>,
+    /// By part.
+    doubts: Vec<Doubts<Place>>,
 }
 
 /// Reads the columns that the plan uses, side by side where there are many rows.
@@ -40,9 +47,17 @@ pub(super) fn typed(raw: &mut RawTable, bound: &BoundLookup) -> Result<Typed, Mi
             workers.into_iter().map(|w| w.join().expect("reading does not panic")).collect()
         })
     };
-    let mut typed = Typed { columns: Vec::new(), unreadable: Vec::new(), currencies: Vec::new() };
+    let mut typed = Typed {
+        columns: Vec::new(),
+        unreadable: Vec::new(),
+        currencies: Vec::new(),
+        doubts: BTreeMap::new(),
+    };
     for column in columns {
-        let ReadTyped { column, unreadable, currencies } = column?;
+        let ReadTyped { column, unreadable, currencies, doubts } = column?;
+        for (part, doubts) in doubts.into_iter().enumerate() {
+            typed.doubts.entry(part).or_default().absorb(doubts);
+        }
         typed.unreadable.extend(unreadable);
         if !currencies.is_empty() {
             typed.currencies.push((column.name.clone(), currencies));
@@ -77,7 +92,8 @@ fn read_column(raw: &RawTable, bound: &BoundLookup, number: usize) -> Result<Rea
     let computed = bound.formulas.iter().any(|formula| formula.column == number);
     if bound.wishes.of(number).is_none() || computed {
         let column = held(None, true);
-        return Ok(ReadTyped { column, unreadable: Vec::new(), currencies: Vec::new() });
+        let (unreadable, currencies, doubts) = (Vec::new(), Vec::new(), Vec::new());
+        return Ok(ReadTyped { column, unreadable, currencies, doubts });
     }
     let mut evidence = Evidence::default();
     if !bound.wishes.stays_text(number) {
@@ -98,6 +114,15 @@ fn read_column(raw: &RawTable, bound: &BoundLookup, number: usize) -> Result<Rea
         .mistake()
     })?;
     let read = raw.read(number, &reading);
+    let doubts = raw.slices(number).zip(&raw.first_rows).map(|((texts, style), first)| {
+        let mut doubts = Doubts::default();
+        // All values were looked at for their type.
+        let reading = Reading { assumed: false, ..reading };
+        let place = |row: u32| raw.place(*first as u32 + row);
+        doubts.look(number, &reading, &Cells::Texts(texts), style, place);
+        doubts
+    });
+    let doubts = doubts.collect();
     let unreadable = read.unreadable.iter().map(|row| {
         let text = raw.columns[number].value(*row as usize);
         raw.place(*row).cell(name, text)
@@ -107,7 +132,7 @@ fn read_column(raw: &RawTable, bound: &BoundLookup, number: usize) -> Result<Rea
     let currencies = currencies.collect();
     let as_written = reading.column_type == ColumnType::Text
         || (raw.is_plain(number) && reading.column_type != ColumnType::Percent);
-    Ok(ReadTyped { column: held(Some(read.column), as_written), unreadable, currencies })
+    Ok(ReadTyped { column: held(Some(read.column), as_written), unreadable, currencies, doubts })
 }
 
 /// Works out a column from the others of its row.

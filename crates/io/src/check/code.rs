@@ -64,6 +64,16 @@ pub enum Code {
     BlankMark,
     /// An amount that stands on every line made of a row.
     RepeatedAmount,
+    /// A fact of which there are headings only.
+    NoLines,
+    /// A figure that is blank by its formula, or by what it is made of.
+    BlankFigure,
+    /// A number that is none: infinite, or the result of a division by zero.
+    NotFinite,
+    /// Keys of a lookup that are one key by the link's own rules.
+    SameKeyWrittenDifferently,
+    /// A file of corrections beside the plan, which does not name it.
+    CorrectionsNotNamed,
     /// A row that looks like a total and is none.
     TotalLikeRow,
     /// A total.
@@ -90,7 +100,7 @@ pub enum Code {
 
 impl Code {
     /// All of them.
-    pub const ALL: [Code; 40] = [
+    pub const ALL: [Code; 45] = [
         Code::UnmatchedKey,
         Code::NearMiss,
         Code::BlankKey,
@@ -120,6 +130,11 @@ impl Code {
         Code::UnreadableValue,
         Code::BlankMark,
         Code::RepeatedAmount,
+        Code::NoLines,
+        Code::BlankFigure,
+        Code::NotFinite,
+        Code::SameKeyWrittenDifferently,
+        Code::CorrectionsNotNamed,
         Code::TotalLikeRow,
         Code::TotalRow,
         Code::MissingHeading,
@@ -176,6 +191,11 @@ impl Code {
             Code::HiddenRow => "hidden-row",
             Code::HiddenSheet => "hidden-sheet",
             Code::NestedColumn => "nested-column",
+            Code::NoLines => "no-lines",
+            Code::BlankFigure => "blank-figure",
+            Code::NotFinite => "not-finite",
+            Code::SameKeyWrittenDifferently => "same-key-written-differently",
+            Code::CorrectionsNotNamed => "corrections-not-named",
         }
     }
 
@@ -228,6 +248,7 @@ impl From<Noted> for Code {
             Noted::HiddenRow => Code::HiddenRow,
             Noted::HiddenSheet => Code::HiddenSheet,
             Noted::NestedColumn => Code::NestedColumn,
+            Noted::NotFinite => Code::NotFinite,
         }
     }
 }

@@ -2,9 +2,10 @@
 
 use std::collections::BTreeMap;
 
-use interligo_core::findings::Noted;
+use interligo_core::findings::{BlankBecause, Noted, Parts, Unreadable};
 use interligo_core::lookup::{LeftOut, Lookup};
 use interligo_core::plan::Duplicates;
+use interligo_core::tieout::blank_words;
 
 use super::{Checked, Code, FactRun, Finding};
 use crate::headings::Drift;
@@ -87,12 +88,19 @@ impl Checked {
             let finding = Finding::of_rows(Code::OddDay, table, "", findings.odd_days.count);
             self.findings.push(finding.at(places.collect(), "a day that can hardly be meant"));
         }
-        for repeat in &findings.repeats {
+        if findings.rows().read == findings.rows().all_left_out() {
+            let files = parts.0.iter().map(ToString::to_string).collect();
+            let finding = Finding::of_rows(Code::NoLines, table, "", 0);
+            self.findings.push(finding.at(files, "there are headings only"));
+        }
+        self.add_blank_figures(fact, &parts);
+        for (number, repeat) in findings.repeats.iter().enumerate() {
             let differing: Vec<&str> = repeat.differing.iter().map(|(c, ..)| c.as_str()).collect();
             let places = [repeat.first, repeat.other].map(|spot| parts.place(spot).to_string());
             let mut finding = Finding::of_rows(Code::RepeatConflicting, table, &*repeat.key, 2)
                 .at(places.to_vec(), format!("differ in {}", differing.join(", ")));
-            finding.stops = findings.repeats_open > 0;
+            // Those that no rule settles come first.
+            finding.stops = (number as u64) < findings.repeats_open;
             finding.spots = vec![repeat.first, repeat.other];
             self.findings.push(finding);
         }
@@ -120,6 +128,36 @@ impl Checked {
                 finding.stops = code == Code::TotalLikeRow;
                 self.findings.push(finding);
             }
+        }
+    }
+
+    /// Figures that are blank on lines whose keys were found, by the reason; what is the consequence of another finding is not
+    /// among them.
+    fn add_blank_figures(&mut self, fact: &FactRun<'_>, parts: &Parts) {
+        let (engine, table) = (fact.engine, &fact.engine.bound.fact.name);
+        let mut reasons: BTreeMap<BlankBecause, (Vec<&str>, &Unreadable)> = BTreeMap::new();
+        for ((figure, why), lines) in &fact.outcome.findings.blanks {
+            if matches!(why, BlankBecause::Link(..) | BlankBecause::Unreadable(_)) {
+                continue;
+            }
+            let (names, most) = reasons.entry(*why).or_insert((Vec::new(), lines));
+            names.push(&engine.bound.figures[*figure].name);
+            if lines.count > most.count {
+                *most = lines;
+            }
+        }
+        for (why, (names, lines)) in reasons {
+            let subject = match why {
+                BlankBecause::DividedByZero(figure) | BlankBecause::Chosen(figure) => {
+                    format!("{}: {}", engine.bound.figures[figure].name, blank_words(engine, why))
+                }
+                _ => blank_words(engine, why),
+            };
+            let places = lines.first.iter().map(|(spot, _)| parts.place(*spot).to_string());
+            let mut finding = Finding::of_rows(Code::BlankFigure, table, subject, lines.count)
+                .at(places.collect(), format!("without a value there: {}", names.join(", ")));
+            finding.spots = lines.first.iter().map(|(spot, _)| *spot).collect();
+            self.findings.push(finding);
         }
     }
 

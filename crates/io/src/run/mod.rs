@@ -284,6 +284,8 @@ fn run_fact(
     if let Some(watch) = watch {
         watch.finish(engine, &mut findings, how.depth.copies)?;
     }
+    let parts = project.fact_parts(engine);
+    fact.refuse_doubtful(&findings.doubts, |spot| parts.place(*spot).to_string())?;
     let stops = match how.on_stop {
         OnStop::Stop => stops(project, engine, &findings),
         OnStop::Report => Vec::new(),
