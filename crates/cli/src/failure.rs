@@ -6,6 +6,7 @@ use std::path::PathBuf;
 use annotate_snippets::{AnnotationKind, Group, Level, Renderer, Snippet};
 use anstyle::{AnsiColor, Style};
 
+use interligo_core::lines::Overflow;
 use interligo_core::plan::{Mistake, Origin};
 use interligo_io::Error;
 
@@ -131,6 +132,11 @@ impl Failure {
         match self {
             Failure::Work { error: Error::Input(input), .. } => input.help.clone(),
             Failure::Work { error: Error::Output { help, .. }, .. } => help.clone(),
+            Failure::Work { error: Error::DoesNotFit { why: Overflow::Days, .. }, .. } => Some(
+                "days go from 0001-01-01 to 9999-12-31; look at the dates of that line, an open end perhaps: \
+                 if day < '9999-01-01' then day + 1"
+                    .into(),
+            ),
             Failure::Work { error: Error::DoesNotFit { .. }, .. } => {
                 Some("numbers have up to 38 digits; look at the values of that line, or round in the formula".into())
             }

@@ -26,6 +26,35 @@ const LOCAL: [&str; 3] = ["kr", "zł", "Fr."];
 /// The most letters that a mark has.
 const LETTERS: usize = 3;
 
+/// The currency that the format of a cell shows beside its number: `#,##0.00 [$€-407]`, `"USD" 0`. Of the four parts of a
+/// format, those for negative and other numbers show the same.
+pub fn currency_of_format(format: &str) -> Option<String> {
+    let first = format.split(';').next().unwrap_or(format);
+    // What is quoted, and what is between `[$` and `-` or `]`, is shown as it is; colours and conditions are not.
+    let mut shown = String::new();
+    let mut rest = first;
+    while let Some(next) = rest.chars().next() {
+        if let Some(inner) = rest.strip_prefix("[$") {
+            let end = inner.find(']').unwrap_or(inner.len());
+            shown += inner[..end].split('-').next().unwrap_or_default();
+            rest = inner.get(end + 1..).unwrap_or_default();
+        } else if let Some(inner) = rest.strip_prefix('[') {
+            rest = inner.split_once(']').map_or("", |(_, behind)| behind);
+        } else {
+            rest = &rest[next.len_utf8()..];
+            match next {
+                '"' | '\\' => {}
+                // Room for the next character, or that character as often as there is room.
+                '_' | '*' => rest = rest.get(rest.chars().next().map_or(0, char::len_utf8)..).unwrap_or_default(),
+                _ => shown.push(next),
+            }
+        }
+    }
+    let is_digit = |c: char| matches!(c, '#' | '0' | '?' | ',' | '.' | '\'' | ' ' | '\u{a0}');
+    let mark = shown.trim_matches(is_digit);
+    bare(&format!("{mark} 1"))?.currency.map(str::to_owned)
+}
+
 /// The digits of a number with their marks, without what may stand around them.
 pub fn digits(text: &str) -> Option<&str> {
     bare(text).map(|bare| bare.digits)
@@ -39,6 +68,17 @@ struct Bare<'t> {
     /// Whether the number is less than nothing.
     negative: bool,
     currency: Option<&'t str>,
+    /// Whether a dash in the place of the cents says that there are none.
+    no_cents: bool,
+}
+
+/// The digits of `5.-` and `5,--`, in which a dash stands for no cents.
+fn without_cents(text: &str) -> Option<&str> {
+    let less = text.trim_end_matches(['-', '\u{2013}', '\u{2014}']);
+    let whole = less.strip_suffix(['.', ',']).filter(|_| less.len() < text.len())?;
+    let in_number = |c: char| c.is_ascii_digit() || matches!(c, '.' | ',' | '\'' | '\u{2019}' | ' ');
+    let is_number = whole.ends_with(|c: char| c.is_ascii_digit()) && whole.chars().all(in_number);
+    is_number.then_some(whole)
 }
 
 /// Strips a text of what may stand around a number.
@@ -46,7 +86,7 @@ fn bare(text: &str) -> Option<Bare<'_>> {
     let mut rest = text.trim();
     // The common case, without a look at anything else.
     if rest.bytes().all(|b| b.is_ascii_digit() || matches!(b, b'.' | b',')) {
-        return Some(Bare { digits: rest, negative: false, currency: None });
+        return Some(Bare { digits: rest, negative: false, currency: None, no_cents: false });
     }
     // No mark has more letters.
     if rest.bytes().filter(u8::is_ascii_alphabetic).nth(LETTERS).is_some() {
@@ -56,16 +96,17 @@ fn bare(text: &str) -> Option<Bare<'_>> {
     let stands_out =
         |b: &u8| b.is_ascii_alphabetic() || matches!(b, b'$' | b'.' | b'(') || *b > 127;
     if !ends.into_iter().flatten().any(|b| stands_out(b) || matches!(b, b'-' | b')')) {
-        return Some(Bare { digits: rest, negative: false, currency: None });
+        return Some(Bare { digits: rest, negative: false, currency: None, no_cents: false });
     }
     let mut negative = false;
     let mut currency = None;
-    if let Some(inner) = rest.strip_prefix('(').and_then(|rest| rest.strip_suffix(')')) {
-        (negative, rest) = (true, inner.trim());
-    }
     loop {
+        if let Some(whole) = without_cents(rest) {
+            return Some(Bare { digits: whole, negative, currency, no_cents: true });
+        }
         let minus = rest.strip_prefix(is_minus).or_else(|| rest.strip_suffix(is_minus));
-        if let Some(less) = minus {
+        let enclosed = rest.strip_prefix('(').and_then(|rest| rest.strip_suffix(')'));
+        if let Some(less) = minus.or(enclosed) {
             if negative {
                 return None;
             }
@@ -76,18 +117,19 @@ fn bare(text: &str) -> Option<Bare<'_>> {
             }
             (currency, rest) = (Some(common_form(mark)), less.trim());
         } else {
-            return Some(Bare { digits: rest, negative, currency });
+            return Some(Bare { digits: rest, negative, currency, no_cents: false });
         }
     }
 }
 
 /// The number that a text says, in a style.
 pub fn read(text: &str, style: NumberStyle) -> Option<Amount<'_>> {
-    let Bare { digits, negative, currency } = bare(text)?;
+    let Bare { digits, negative, currency, no_cents } = bare(text)?;
     if negative && digits.starts_with('+') {
         return None;
     }
     let number = style.read(digits)?;
+    let number = if no_cents { number.with_places(2)? } else { number };
     let number = if negative { number.checked_neg()? } else { number };
     Some(Amount { number, currency })
 }
@@ -146,6 +188,23 @@ mod tests {
     }
 
     #[test]
+    fn formats_of_cells_show_currencies() {
+        for (format, currency) in [
+            ("#,##0.00 [$€-407]", Some("EUR")),
+            ("\"USD\" #,##0.00", Some("USD")),
+            ("#,##0.00\\ \"CHF\";[Red]-#,##0.00\\ \"CHF\"", Some("CHF")),
+            ("[$$-409]#,##0", Some("$")),
+            ("_-* #,##0.00 €_-", Some("EUR")),
+            ("0.00", None),
+            ("0 \"kg\"", None),
+            ("General", None),
+            ("[Red]0.0", None),
+        ] {
+            assert_eq!(currency_of_format(format).as_deref(), currency, "{format}");
+        }
+    }
+
+    #[test]
     fn marks_and_signs_around_a_number_are_read() {
         let plain = NumberStyle::PLAIN;
         let comma = NumberStyle::from_specimen("1.234,56").unwrap();
@@ -157,7 +216,15 @@ mod tests {
             (plain, "R$-3", Some("-3"), Some("R$")),
             (plain, "(4.25)", Some("-4.25"), None),
             (plain, "($4.25)", Some("-4.25"), Some("$")),
-            (plain, "£ (4)", None, None),
+            (plain, "£ (4)", Some("-4"), Some("GBP")),
+            (plain, "(5) EUR", Some("-5"), Some("EUR")),
+            (comma, "5,00-€", Some("-5.00"), Some("EUR")),
+            (plain, "5.-", Some("5.00"), None),
+            (plain, "CHF 12.-", Some("12.00"), Some("CHF")),
+            (comma, "5,-", Some("5.00"), None),
+            (comma, "-1.250,-- €", Some("-1250.00"), Some("EUR")),
+            (plain, "(5.-)", Some("-5.00"), None),
+            (plain, ".-", None, None),
             (comma, "5,00-", Some("-5.00"), None),
             (plain, "\u{2212}7", Some("-7"), None),
             (plain, "120 kr", Some("120"), Some("kr")),

@@ -126,6 +126,20 @@ pub fn shown_number(value: f64, text: &mut String) {
     }
 }
 
+/// A binary number of 64 bits as the shortest decimal that reads back as it, of 17 digits at most: no two numbers have the
+/// same. Empty for what is no number.
+pub fn shortest_number(value: f64, text: &mut String) {
+    if !value.is_finite() {
+        return;
+    }
+    // Writing into a String does not fail.
+    let _ = write!(text, "{value}");
+    if text == "-0" {
+        text.clear();
+        text.push('0');
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -152,6 +166,17 @@ mod tests {
     }
 
     proptest! {
+        #[test]
+        fn prop_the_shortest_text_of_a_number_reads_back(value in any::<f64>()) {
+            let mut text = String::new();
+            shortest_number(value, &mut text);
+            prop_assert_eq!(text.is_empty(), !value.is_finite());
+            if value.is_finite() {
+                prop_assert_eq!(text.parse::<f64>().unwrap(), value);
+                prop_assert!(!text.contains('e'));
+            }
+        }
+
         /// Amounts of up to 15 digits come out as they went in.
         #[test]
         fn prop_an_amount_is_shown_as_it_was_entered(mantissa in -999_999_999_999i64..999_999_999_999, places in 0u8..4) {

@@ -84,7 +84,25 @@ pub(crate) fn known_where(rows: usize, test: impl FnMut(usize) -> bool) -> Optio
     (known.null_count() > 0).then_some(known)
 }
 
-/// Whether a text counts as blank.
+/// Whether a row of a text column is blank. Texts that were read are blank where they say nothing; texts that a formula
+/// made are whatever it made, and come with a bitmap of those that are known.
+pub fn is_blank_at(texts: &StringViewArray, row: usize) -> bool {
+    match texts.nulls() {
+        Some(known) => known.is_null(row),
+        None => is_blank_text(texts.value(row)),
+    }
+}
+
+/// Texts that a formula made.
+fn made_texts<'t>(texts: impl Iterator<Item = Option<&'t str>> + Clone) -> StringViewArray {
+    let known: NullBuffer = texts.clone().map(|text| text.is_some()).collect::<Vec<bool>>().into();
+    let texts = StringViewArray::from_iter_values(texts.map(|text| text.unwrap_or("")));
+    let (views, buffers, _) = texts.into_parts();
+    StringViewArray::try_new(views, buffers, Some(known))
+        .expect("the views are those of an array, and as many as are known or not")
+}
+
+/// Whether a text that was read counts as blank.
 pub fn is_blank_text(text: &str) -> bool {
     text.trim_start().is_empty()
 }
@@ -166,10 +184,8 @@ impl Column {
     /// The value in a row.
     pub fn value(&self, row: usize) -> Value<'_> {
         match self {
-            Column::Text(texts) => match texts.value(row) {
-                text if is_blank_text(text) => Value::Blank,
-                text => Value::Text(Cow::Borrowed(text)),
-            },
+            Column::Text(texts) if is_blank_at(texts, row) => Value::Blank,
+            Column::Text(texts) => Value::Text(Cow::Borrowed(texts.value(row))),
             Column::Number(column) => column.get(row).map_or(Value::Blank, Value::Number),
             Column::Date(column) if is_known(column.known.as_ref(), row) => {
                 Value::Date(Day(column.days[row]))
@@ -195,10 +211,10 @@ impl Column {
             }
             ColumnKind::Text => {
                 let texts = values.iter().map(|value| match value {
-                    Value::Text(text) => text.as_ref(),
-                    _ => "",
+                    Value::Text(text) => Some(text.as_ref()),
+                    _ => None,
                 });
-                Column::Text(StringViewArray::from_iter_values(texts))
+                Column::Text(made_texts(texts))
             }
             ColumnKind::Date => Column::Date(days(|value| match value {
                 Value::Date(day) => Some(day.0),
@@ -257,12 +273,11 @@ impl Column {
         match self {
             Column::Text(texts) => {
                 let last = match value {
-                    Value::Text(text) => text.as_ref(),
-                    _ => "",
+                    Value::Text(text) => Some(text.as_ref()),
+                    _ => None,
                 };
-                Column::Text(
-                    texts.iter().map(|t| t.unwrap_or("")).chain([last]).collect::<Vec<_>>().into(),
-                )
+                let known = |row| (!is_blank_at(&texts, row)).then(|| texts.value(row));
+                Column::Text(made_texts((0..texts.len()).map(known).chain([last])))
             }
             Column::Number(column) => {
                 let rows = Column::Number(column.clone()).len();

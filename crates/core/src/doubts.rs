@@ -43,6 +43,8 @@ pub struct Doubts<P> {
     dates: Vec<Doubt<P>>,
     /// By column, the first code with leading zeros where numbers were assumed.
     codes: BTreeMap<usize, Contradiction<P>>,
+    /// By column, the first percent among bare numbers, or the first bare number among percents.
+    percents: BTreeMap<usize, Contradiction<P>>,
 }
 
 /// What a part leaves open once all of it was read.
@@ -54,18 +56,26 @@ pub enum Doubtful<P> {
     Date(Contradiction<P>, DateStyle),
     /// A code would lose its zeros.
     Code(Contradiction<P>),
+    /// Percents and bare numbers are in one column.
+    Percent(Contradiction<P>),
 }
 
 impl<P> Default for Doubts<P> {
     fn default() -> Doubts<P> {
-        Doubts { numbers: Vec::new(), dates: Vec::new(), codes: BTreeMap::new() }
+        Doubts {
+            numbers: Vec::new(),
+            dates: Vec::new(),
+            codes: BTreeMap::new(),
+            percents: BTreeMap::new(),
+        }
     }
 }
 
 impl<P: Clone> Doubts<P> {
     /// Whether nothing was said.
     pub fn is_empty(&self) -> bool {
-        self.numbers.is_empty() && self.dates.is_empty() && self.codes.is_empty()
+        let columns = [&self.codes, &self.percents];
+        self.numbers.is_empty() && self.dates.is_empty() && columns.iter().all(|c| c.is_empty())
     }
 
     /// Looks at the texts of a column that is read in some way.
@@ -87,7 +97,9 @@ impl<P: Clone> Doubts<P> {
                     let rivals = (&own, style.rivals.numbers.as_slice());
                     compare(&mut self.numbers, rivals, texts, column, &place, &read, has_mark);
                 }
-                if reading.assumed && let Some(row) = first_code(texts) {
+                if reading.assumed
+                    && let Some(row) = first_code(texts)
+                {
                     let text = texts.value(row as usize).to_owned();
                     let code = Contradiction { column, place: place(row), text };
                     self.codes.entry(column).or_insert(code);
@@ -100,6 +112,30 @@ impl<P: Clone> Doubts<P> {
                 compare(&mut self.dates, rivals, texts, column, &place, &read, |_| true);
             }
             ColumnType::Date | ColumnType::Text | ColumnType::YesNo => {}
+        }
+    }
+
+    /// Looks at texts of a column that could not be read, by their rows: of percents and bare numbers in one column, the
+    /// ones or the others cannot be, unless `scale` says what a bare number is.
+    pub fn look_at_unreadable(
+        &mut self,
+        column: usize,
+        reading: &Reading,
+        texts: &StringViewArray,
+        (style, unreadable): (&PartStyle, &[u32]),
+        place: impl Fn(u32) -> P,
+    ) {
+        let numbers = style.of(column).numbers;
+        let is_other = |text: &str| match reading.column_type {
+            ColumnType::Number => text.ends_with('%') && percent(text, numbers).is_some(),
+            ColumnType::Percent => amount::read(text, numbers).is_some(),
+            _ => false,
+        };
+        let row = unreadable.iter().find(|row| is_other(texts.value(**row as usize).trim()));
+        if let Some(row) = row {
+            let text = texts.value(*row as usize).to_owned();
+            let found = Contradiction { column, place: place(*row), text };
+            self.percents.entry(column).or_insert(found);
         }
     }
 
@@ -118,6 +154,9 @@ impl<P: Clone> Doubts<P> {
         for (column, code) in other.codes {
             self.codes.entry(column).or_insert(code);
         }
+        for (column, percent) in other.percents {
+            self.percents.entry(column).or_insert(percent);
+        }
     }
 
     /// What is left open, once all rows of the part have been looked at.
@@ -128,6 +167,7 @@ impl<P: Clone> Doubts<P> {
             .map(|(found, rival)| Doubtful::Number(found, rival))
             .or_else(|| dates.map(|(found, rival)| Doubtful::Date(found, rival)))
             .or_else(|| self.codes.values().next().cloned().map(Doubtful::Code))
+            .or_else(|| self.percents.values().next().cloned().map(Doubtful::Percent))
     }
 }
 
@@ -223,6 +263,7 @@ mod tests {
         whole.left_open(&style).map(|open| match open {
             Doubtful::Number(found, _) | Doubtful::Date(found, _) => found.text,
             Doubtful::Code(code) => format!("code {}", code.text),
+            Doubtful::Percent(percent) => format!("percent {}", percent.text),
         })
     }
 

@@ -21,8 +21,12 @@ pub struct Evidence {
     pub numeric: usize,
     /// Of these, numbers with a percent sign.
     pub percents: usize,
-    /// Of these, days.
+    /// Of these, days. In a style of nothing but digits they are numbers as well.
     pub dates: usize,
+    /// Of the percents, those with a percent sign.
+    pub signed: usize,
+    /// Of the numbers, those that are zero.
+    pub zeros: usize,
     /// The most decimal places among the numbers.
     pub places: u8,
 }
@@ -64,21 +68,27 @@ impl Evidence {
             return;
         }
         self.filled += 1;
+        if style.dates.is_digits() && style.dates.read(text).is_some() {
+            self.dates += 1;
+        }
         if let Some(plain) = Plain::of(text, style) {
             self.numeric += 1;
             self.percents += usize::from(plain.zero);
+            self.zeros += usize::from(plain.zero);
             self.numbers += usize::from(!has_leading_zero(text));
             self.places = self.places.max(plain.places);
         } else if let Some(amount::Amount { number, .. }) = amount::read(text, style.numbers) {
             self.numeric += 1;
             // Nothing is nothing, in whatever unit.
             self.percents += usize::from(number.is_zero());
+            self.zeros += usize::from(number.is_zero());
             self.numbers += usize::from(!has_leading_zero(text));
             self.places = self.places.max(number.places());
         } else if let Some(number) = percent(text, style.numbers) {
             self.percents += 1;
+            self.signed += 1;
             self.places = self.places.max(number.places());
-        } else if style.dates.read(text).is_some() {
+        } else if !style.dates.is_digits() && style.dates.read(text).is_some() {
             self.dates += 1;
         }
     }
@@ -91,6 +101,8 @@ impl Evidence {
             numeric: self.numeric * times,
             percents: self.percents * times,
             dates: self.dates * times,
+            signed: self.signed * times,
+            zeros: self.zeros * times,
             places: self.places,
         }
     }
@@ -126,6 +138,8 @@ impl Evidence {
         self.numeric += other.numeric;
         self.percents += other.percents;
         self.dates += other.dates;
+        self.signed += other.signed;
+        self.zeros += other.zeros;
         self.places = self.places.max(other.places);
     }
 
@@ -148,6 +162,11 @@ impl Evidence {
                 None => self.add(texts.value(row), style),
             }
         }
+    }
+
+    /// Whether some texts are percents and others are numbers without the sign, which might be percents or not.
+    pub fn mixes_percents(&self) -> bool {
+        self.signed > 0 && self.numeric > self.zeros
     }
 
     /// The type that all of the texts have; text when there is none.

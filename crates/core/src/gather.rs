@@ -1,6 +1,6 @@
 //! Columns of lookups, brought to lines by their row numbers.
 
-use arrow_array::StringViewArray;
+use arrow_array::{Array, StringViewArray};
 
 use crate::column::{Column, DateColumn, NumberColumn, Numbers, is_known, known_where};
 use crate::decimal::Decimal;
@@ -48,7 +48,18 @@ pub(crate) fn gather(held: &Column, rows: &[u32], complete: bool) -> Column {
         Column::YesNo(values) => {
             Column::YesNo(rows.iter().map(|r| values.get(at(r)).copied().flatten()).collect())
         }
-        Column::Text(texts) => Column::Text(brought_texts(texts, rows)),
+        Column::Text(texts) => {
+            let brought = brought_texts(texts, rows);
+            let Some(own) = texts.nulls() else { return Column::Text(brought) };
+            // Texts that a formula made are known or not, whatever they say.
+            let is_there = |row: &u32| is_row(*row) && own.is_valid(at(row));
+            let known: Vec<bool> = rows.iter().map(is_there).collect();
+            let (views, buffers, _) = brought.into_parts();
+            Column::Text(
+                StringViewArray::try_new(views, buffers, Some(known.into()))
+                    .expect("the views are those of an array, one for each row"),
+            )
+        }
     }
 }
 

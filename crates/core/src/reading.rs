@@ -169,7 +169,11 @@ impl Reading {
     /// The number that a text says, with its currency.
     fn number<'t>(&self, text: &'t str, style: NumberStyle) -> Option<(Decimal, Option<&'t str>)> {
         let (number, currency) = match self.column_type {
-            ColumnType::Percent => (percent(text, style)?, None),
+            // The sign divides, whatever bare numbers are scaled by.
+            ColumnType::Percent if text.ends_with('%') => {
+                return Some((percent(text, style)?, None));
+            }
+            ColumnType::Percent if self.scale.is_none() => (percent(text, style)?, None),
             _ => {
                 let amount::Amount { number, currency } = amount::read(text, style)?;
                 (number, currency)
@@ -215,6 +219,8 @@ impl Reading {
             let bytes = (view >> 32).to_le_bytes();
             let text = &bytes[..length as usize];
             let mantissa = match self.column_type {
+                // With a scale, bare numbers and percents are not read alike.
+                ColumnType::Percent if self.scale.is_some() => return None,
                 ColumnType::Percent => short_percent(text, own_places, decimal)?,
                 _ => short_number(text, own_places, decimal)?,
             };

@@ -6,6 +6,7 @@ use std::fmt::{self, Write};
 
 use crate::date::Day;
 use crate::decimal::Decimal;
+use crate::value::Value;
 
 /// How the numbers and days of a file are written.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -103,7 +104,7 @@ impl NumberStyle {
     pub const PLAIN: NumberStyle = NumberStyle { decimal: '.', thousands: None };
 
     /// All the styles that are looked for in a file.
-    pub const ALL: [NumberStyle; 7] = [
+    pub const ALL: [NumberStyle; 8] = [
         NumberStyle::PLAIN,
         NumberStyle { decimal: ',', thousands: None },
         NumberStyle { decimal: '.', thousands: Some(',') },
@@ -111,11 +112,12 @@ impl NumberStyle {
         NumberStyle { decimal: '.', thousands: Some(' ') },
         NumberStyle { decimal: ',', thousands: Some(' ') },
         NumberStyle { decimal: '.', thousands: Some('\'') },
+        NumberStyle { decimal: ',', thousands: Some('\'') },
     ];
 
     /// The style of a specimen; `None` when it does not write 1234.56.
     pub fn from_specimen(specimen: &str) -> Option<NumberStyle> {
-        let specimen = specimen.replace(is_space, " ");
+        let specimen = specimen.replace(is_space, " ").replace('\u{2019}', "'");
         NumberStyle::ALL.into_iter().find(|style| style.to_string() == specimen)
     }
 
@@ -133,8 +135,7 @@ impl NumberStyle {
             None => ("", whole),
         };
         let mut plain = sign.to_owned();
-        let is_mark =
-            |c: char| self.thousands.is_some_and(|mark| c == mark || (mark == ' ' && is_space(c)));
+        let is_mark = |c: char| self.thousands.is_some_and(|mark| c == mark || stands_for(mark, c));
         for (number, group) in digits.split(is_mark).enumerate() {
             let grouped = digits.len() > group.len();
             let fits = match number {
@@ -168,6 +169,15 @@ impl NumberStyle {
     }
 }
 
+/// Whether a character is another form of the mark between thousands.
+fn stands_for(mark: char, sign: char) -> bool {
+    match mark {
+        ' ' => is_space(sign),
+        '\'' => sign == '\u{2019}',
+        _ => false,
+    }
+}
+
 fn is_space(sign: char) -> bool {
     matches!(sign, ' ' | '\u{a0}' | '\u{202f}' | '\u{2009}')
 }
@@ -186,7 +196,10 @@ enum Piece {
     Month,
     MonthName,
     Year,
+    /// The last two digits of a year: 00 to 68 are after 2000, as POSIX has it for `%y`.
     ShortYear,
+    /// The same where 30 to 68 are after 1900.
+    EarlierShortYear,
     /// Hours and minutes, perhaps seconds; a day is the day as written.
     Time,
     /// Days since an epoch, which is so many days after 1970-01-01; a fraction is the time of the day.
@@ -230,6 +243,36 @@ fn behind_time(text: &str) -> Option<&str> {
         return matches!(pieces.as_slice(), [2] | [4] | [2, 2]).then_some(behind);
     }
     Some(rest.strip_prefix('Z').unwrap_or(rest))
+}
+
+/// The time of the day that a text has behind its day, in thousandths of a second; a zone is left out, as for the day.
+pub fn millis_of_day(text: &str) -> Option<u32> {
+    let colon = text.find(':')?;
+    let hours = text.get(colon.checked_sub(2)?..colon)?;
+    let rest = text.get(colon + 1..)?;
+    let number = |text: &str| text.parse::<u32>().ok();
+    let mut millis = (number(hours)? * 60 + number(rest.get(..2)?)?) * 60_000;
+    if let Some(rest) = rest.get(2..).and_then(|rest| rest.strip_prefix(':')) {
+        millis += number(rest.get(..2)?)? * 1000;
+        if let Some(fraction) = rest.get(2..).and_then(|rest| rest.strip_prefix(['.', ','])) {
+            let digits: String =
+                fraction.chars().take_while(char::is_ascii_digit).take(3).collect();
+            millis += number(&format!("{digits:0<3}"))?;
+        }
+    }
+    Some(millis)
+}
+
+/// A day with the time that its text has, for comparing which of two is later; other values stay.
+pub fn moment<'v>(value: Value<'v>, text: &str) -> Value<'v> {
+    match value {
+        Value::Date(day) => {
+            let millis =
+                i64::from(day.0) * 86_400_000 + i64::from(millis_of_day(text).unwrap_or(0));
+            Value::Number(millis.into())
+        }
+        value => value,
+    }
 }
 
 const MONTHS: [&str; 12] =
@@ -320,7 +363,8 @@ impl DateStyle {
                 Piece::Day => day = digits(&mut rest, least, 2)?,
                 Piece::Month => month = digits(&mut rest, least, 2)?,
                 Piece::Year => year = digits(&mut rest, 4, 4)?,
-                Piece::ShortYear => year = 2000 + digits(&mut rest, 2, 2)?,
+                Piece::ShortYear => year = century(digits(&mut rest, 2, 2)?, 69),
+                Piece::EarlierShortYear => year = century(digits(&mut rest, 2, 2)?, SURE_YEARS),
                 Piece::MonthName => {
                     let name = rest.get(..3)?.to_ascii_lowercase();
                     month = 1 + MONTHS.iter().position(|month| *month == name)? as u32;
@@ -335,7 +379,29 @@ impl DateStyle {
     }
 }
 
+/// Years of two digits from here to 68 may be of either century.
+const SURE_YEARS: u32 = 30;
+
+/// The year of two digits; from `first` on it is before 2000.
+fn century(year: u32, first: u32) -> u32 {
+    if year < first { 2000 + year } else { 1900 + year }
+}
+
 impl DateStyle {
+    /// The same style with years of two digits in the century before, where they may be; none where years have four.
+    pub fn in_earlier_century(&self) -> Option<DateStyle> {
+        let mut earlier = *self;
+        let short =
+            earlier.pieces.iter_mut().flatten().find(|piece| **piece == Piece::ShortYear)?;
+        *short = Piece::EarlierShortYear;
+        Some(earlier)
+    }
+
+    /// Whether its days are whole numbers, as in `20251231` and `46022`.
+    pub fn is_digits(&self) -> bool {
+        !self.pieces.iter().flatten().any(|p| matches!(p, Piece::Sign(_) | Piece::MonthName))
+    }
+
     /// `2025-12-31 23:59`.
     pub fn iso_with_time() -> DateStyle {
         let mut pieces = DateStyle::ISO.pieces;
@@ -357,7 +423,7 @@ impl DateStyle {
                     write!(text, "{}{}", name[..1].to_uppercase(), &name[1..])
                 }
                 Piece::Year => write!(text, "{year:04}"),
-                Piece::ShortYear => write!(text, "{:02}", year % 100),
+                Piece::ShortYear | Piece::EarlierShortYear => write!(text, "{:02}", year % 100),
                 Piece::DayNumber(epoch) => write!(text, "{}", day.0 - epoch),
                 Piece::Sign(sign) => write!(text, "{sign}"),
                 Piece::Time => {
@@ -390,7 +456,7 @@ impl fmt::Display for DateStyle {
                 Piece::Month => f.write_str("12")?,
                 Piece::MonthName => f.write_str("Dec")?,
                 Piece::Year => f.write_str("2025")?,
-                Piece::ShortYear => f.write_str("25")?,
+                Piece::ShortYear | Piece::EarlierShortYear => f.write_str("25")?,
                 Piece::Time => f.write_str("23:59")?,
                 Piece::DayNumber(epoch) => write!(f, "{}", LAST_OF_2025 - epoch)?,
                 Piece::Sign(sign) => write!(f, "{sign}")?,
@@ -429,6 +495,7 @@ mod tests {
             ("1,234.56", "1,200", Some("1200")),
             ("1 234,56", "12\u{a0}345,00", Some("12345.00")),
             ("1'234.56", "+1'000", Some("1000")),
+            ("1'234,56", "1\u{2019}000,5", Some("1000.5")),
             ("1.234,56", "1.5", None),
             ("1.234,56", "12.34,5", None),
             ("1.234,56", ".123", None),
@@ -446,6 +513,19 @@ mod tests {
         }
         for specimen in ["", "1,234,56", "12.34", "1.234.56", "1234"] {
             assert_eq!(NumberStyle::from_specimen(specimen), None, "{specimen}");
+        }
+    }
+
+    #[test]
+    fn times_of_the_day_are_told_apart() {
+        for (text, millis) in [
+            ("2025-03-05 10:00", Some(36_000_000)),
+            ("2025-03-05T10:00:30Z", Some(36_030_000)),
+            ("05.03.2025 23:59:59.5", Some(86_399_500)),
+            ("2025-03-05", None),
+            ("at: 5", None),
+        ] {
+            assert_eq!(millis_of_day(text), millis, "{text}");
         }
     }
 
@@ -488,7 +568,7 @@ mod tests {
 
     proptest! {
         #[test]
-        fn prop_a_number_reads_back_in_every_style(mantissa in -9_999_999i64..9_999_999, places in 0u8..4, style in 0usize..7) {
+        fn prop_a_number_reads_back_in_every_style(mantissa in -9_999_999i64..9_999_999, places in 0u8..4, style in 0usize..8) {
             let style = NumberStyle::ALL[style];
             let plain = Decimal::new(i128::from(mantissa), places).unwrap().to_string();
             let (whole, fraction) = plain.split_once('.').unwrap_or((&plain, ""));

@@ -151,11 +151,14 @@ impl FieldSums {
         let numbers: Vec<(usize, ExactSum)> = cells
             .iter()
             .enumerate()
-            .filter_map(|(field, cell)| Some((field, amount::read(cell, self.style)?.number.into())))
+            .filter_map(|(field, cell)| {
+                Some((field, amount::read(cell, self.style)?.number.into()))
+            })
             .collect();
         let since = |before: &Vec<Option<ExactSum>>| {
             numbers.iter().all(|(field, number)| {
-                let (Some(Some(sum)), Some(before)) = (self.sums.get(*field), before[*field]) else {
+                let (Some(Some(sum)), Some(before)) = (self.sums.get(*field), before[*field])
+                else {
                     return false;
                 };
                 let mut sum = *sum;

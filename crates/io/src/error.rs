@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use interligo_core::findings::Parts;
-use interligo_core::lines::DoesNotFit;
+use interligo_core::lines::{DoesNotFit, Overflow};
 use interligo_core::place::{PartName, Place};
 use interligo_core::plan::Mistake;
 use interligo_core::tieout::TieOut;
@@ -36,8 +36,10 @@ pub enum Error {
     #[error("{}", .0.first().map_or("the run was stopped", |stop| stop.message.as_str()))]
     Stopped(Vec<Stop>),
     /// A number does not fit.
-    #[error("{what} does not fit exact arithmetic{}", at.as_ref().map_or(String::new(), |p| format!(" at {p}")))]
+    #[error("{what} {}{}", left(*why), at.as_ref().map_or(String::new(), |p| format!(" at {p}")))]
     DoesNotFit {
+        /// What it leaves.
+        why: Overflow,
         /// The figure or total.
         what: String,
         /// The line.
@@ -52,6 +54,13 @@ pub enum Error {
     /// The counts of a run do not close.
     #[error("the tie-out does not close: {}", .0.open().join("; "))]
     NotClosed(Box<TieOut>),
+}
+
+fn left(why: Overflow) -> &'static str {
+    match why {
+        Overflow::Digits => "does not fit exact arithmetic",
+        Overflow::Days => "is a day outside of the calendar",
+    }
 }
 
 /// Something in the data that the plan says must stop the run.
@@ -149,6 +158,7 @@ impl Error {
 
     pub(crate) fn does_not_fit(unfit: DoesNotFit, parts: &Parts) -> Error {
         Error::DoesNotFit {
+            why: unfit.why,
             what: format!("`{}`", unfit.what),
             at: Some(Box::new(parts.place(unfit.spot))),
         }
@@ -170,9 +180,11 @@ impl From<Vec<Mistake>> for Error {
 impl From<TotalsError> for Error {
     fn from(error: TotalsError) -> Error {
         match error {
-            TotalsError::DoesNotFit { measure } => {
-                Error::DoesNotFit { what: format!("the total of `{measure}`"), at: None }
-            }
+            TotalsError::DoesNotFit { measure } => Error::DoesNotFit {
+                why: Overflow::Digits,
+                what: format!("the total of `{measure}`"),
+                at: None,
+            },
             TotalsError::TooWide { across, columns, most } => {
                 let message = format!(
                     "`{across}` across would make {columns} columns, and {most} are the most"

@@ -46,6 +46,8 @@ pub(crate) struct CellGrid {
     pub(crate) blank: u64,
     /// What was noted of cells: what it is, the row, and the cell in words.
     pub(crate) noted: Vec<(Noted, u64, String)>,
+    /// The currencies that the formats of cells show, by field, with the first row that has each.
+    pub(crate) currencies: Vec<(usize, String, u64)>,
 }
 
 impl Grid {

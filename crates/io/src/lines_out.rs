@@ -23,6 +23,7 @@ use crate::grid::TextGrid;
 use crate::parts::{Part, Source, Table};
 use crate::rows::Rows;
 use crate::text::{unquoted, write_cell};
+use crate::totals_out::BLANK_ROW;
 
 /// Lookups with more rows than this keep the cells of each attribute apart, to save memory.
 const JOINED_ROWS: usize = 1 << 20;
@@ -273,6 +274,7 @@ impl LinesOutput {
         statuses: &[Vec<(LinkStatus, u32)>],
         out: &mut Vec<u8>,
     ) {
+        let start = out.len();
         for (number, piece) in self.pieces.iter().enumerate() {
             if number > 0 {
                 out.push(b',');
@@ -288,6 +290,9 @@ impl LinesOutput {
                     write_value(&lines.values[*value], row, *least_places, out);
                 }
             }
+        }
+        if out.len() == start {
+            out.extend_from_slice(BLANK_ROW);
         }
         out.push(b'\n');
     }

@@ -32,6 +32,7 @@ pub(crate) fn read(table: &Table) -> Result<RawTable, Error> {
         uneven: Vec::new(),
         suspects: Vec::new(),
         noted: Vec::new(),
+        currencies: Vec::new(),
     };
     let mut columns: Vec<TextBuilder> =
         table.columns.names.iter().map(|_| TextBuilder::default()).collect();
@@ -55,6 +56,7 @@ struct BlockRead {
     uneven: Vec<Place>,
     suspects: Vec<(Place, String)>,
     noted: Vec<(Noted, String)>,
+    currencies: Vec<(usize, String, Place)>,
 }
 
 fn read_part(
@@ -82,6 +84,7 @@ fn read_part(
             raw.uneven.extend(block.uneven);
             raw.suspects.extend(block.suspects);
             raw.noted.extend(block.noted);
+            raw.currencies.extend(block.currencies);
             columns.iter_mut().zip(&block.columns).for_each(|(all, texts)| all.push(texts));
             Ok(())
         },
@@ -120,6 +123,11 @@ fn read_block(block: Block, table: &Table, part: &Part) -> Result<BlockRead, Err
         uneven: uneven.collect(),
         suspects: rows.suspects.iter().map(|(row, cells)| (place(*row), cells.clone())).collect(),
         noted: rows.noted().iter().map(noted).collect(),
+        currencies: rows
+            .currencies(part)
+            .into_iter()
+            .map(|(column, mark, row)| (column, mark, place(row)))
+            .collect(),
     })
 }
 

@@ -5,8 +5,8 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 use std::path::PathBuf;
 use std::sync::Arc;
 
-use interligo_core::bind::{TableColumns, Wishes, formula_columns, ways};
 use interligo_core::amount;
+use interligo_core::bind::{TableColumns, Wishes, formula_columns, ways};
 use interligo_core::doubts::{Doubtful, Doubts};
 use interligo_core::evidence::Evidence;
 use interligo_core::place::{PartName, SheetColumns};
@@ -267,6 +267,22 @@ impl Table {
                 };
                 (found, "dates", [read(style.dates), read(*rival)])
             }
+            Doubtful::Percent(found) => {
+                let column = name(found.column);
+                let message = format!(
+                    "`{}` in `{column}` of {} stands among {}: percents divide, bare numbers may or may not",
+                    found.text.trim(),
+                    place(&found.place),
+                    if found.text.contains('%') { "bare numbers" } else { "percents" },
+                );
+                let (table, heading) = (key(&self.name), key(column));
+                return Err(Mistake::of_plan(message)
+                    .help(format!(
+                        "add {heading} = {{ scale = 0.01 }} to [tables.{table}.columns] if bare numbers are percents as \
+                         well, or {heading} = {{ scale = 1 }} if they are factors"
+                    ))
+                    .into());
+            }
             Doubtful::Code(found) => {
                 let column = name(found.column);
                 let message = format!(
@@ -298,6 +314,13 @@ impl Table {
     fn way_out(&self, setting: &str, one: &str, other: &str) -> String {
         let of_a_part =
             if self.parts.len() > 1 { ", or to a [[part]] of it with this file" } else { "" };
+        if one == other {
+            return format!(
+                "add {setting} = \"{one}\" to [tables.{}]{of_a_part}, if 00 to 68 are after 2000 and 69 to 99 before; or \
+                 write years with four digits",
+                key(&self.name)
+            );
+        }
         format!(
             "add {setting} = \"{one}\" or {setting} = \"{other}\" to [tables.{}]{of_a_part}",
             key(&self.name)

@@ -16,6 +16,7 @@ use interligo_core::findings::{Findings, Repeat, Spot};
 use interligo_core::plan::{ColumnType, Repeats, Rule};
 use interligo_core::reading::Reading;
 use interligo_core::repeats::{Copy, KeysSeen, LineHash, LineHasher, Pair, Seen, Settled, settle};
+use interligo_core::style::moment;
 use interligo_core::tally::Tally;
 use interligo_core::texts::gathered;
 use interligo_core::value::Value;
@@ -467,7 +468,8 @@ impl Comparing<'_> {
             let value = |row: usize| match (read.column.value(row), column_type) {
                 (Value::Text(text), _) => (text.trim().to_owned(), Value::Blank),
                 (Value::Blank, _) => (texts.value(row).trim().to_owned(), Value::Blank),
-                (value, _) => (String::new(), value.into_owned()),
+                // Two moments of one day are two values.
+                (value, _) => (String::new(), moment(value, texts.value(row)).into_owned()),
             };
             (0..texts.len()).map(value).collect()
         };

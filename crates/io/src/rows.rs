@@ -199,6 +199,14 @@ impl Rows {
         }
     }
 
+    /// The currencies that the formats of cells show: the column of the table, the currency, the first row.
+    pub(crate) fn currencies(&self, part: &Part) -> Vec<(usize, String, u64)> {
+        let Grid::Cells(cells) = &self.grid else { return Vec::new() };
+        let column = |field: usize| part.sources.iter().position(|s| *s == Source::Field(field));
+        let named = cells.currencies.iter();
+        named.filter_map(|(field, mark, row)| Some((column(*field)?, mark.clone(), *row))).collect()
+    }
+
     /// The texts of a column of the table, as they were read.
     pub(crate) fn texts(&self, part: &Part, column: usize) -> StringViewArray {
         match &part.sources[column] {

@@ -26,7 +26,7 @@ pub(crate) struct Open {
 }
 
 /// The ways of writing days that are looked for.
-const DATES: [&str; 14] = [
+const DATES: [&str; 17] = [
     "2025-12-31",
     "31/12/2025",
     "12/31/2025",
@@ -41,6 +41,9 @@ const DATES: [&str; 14] = [
     "31/12/25",
     "12/31/25",
     "31.12.25",
+    "25/12/31",
+    "25-12-31",
+    "25.12.31",
 ];
 
 /// No number with what stands around it is longer than this.
@@ -97,6 +100,10 @@ pub(crate) fn find(
             let styles: Vec<(String, DateStyle)> = specimens
                 .filter_map(|specimen| {
                     DateStyle::from_specimen(&specimen).map(|style| (specimen, style))
+                })
+                .flat_map(|(specimen, style)| {
+                    let earlier = style.in_earlier_century().map(|style| (specimen.clone(), style));
+                    [(specimen, style)].into_iter().chain(earlier)
                 })
                 .collect();
             let read = |style: &DateStyle, text: &str| {
@@ -343,8 +350,8 @@ mod tests {
             prop_assume!(meant.iter().all(Option::is_some));
             let found = find(&[texts.iter().map(String::as_str).collect()], None, None);
             let specimens = TIMES.iter().flat_map(|time| DATES.iter().map(move |date| format!("{date}{time}")));
-            let rivals = specimens.filter(|other| {
-                let other = DateStyle::from_specimen(other).unwrap();
+            let styles = specimens.map(|other| DateStyle::from_specimen(&other).unwrap());
+            let rivals = styles.flat_map(|style| [Some(style), style.in_earlier_century()]).flatten().filter(|other| {
                 let values: Vec<_> = texts.iter().map(|text| other.read(text)).collect();
                 values.iter().all(Option::is_some) && values != meant
             });

@@ -78,7 +78,8 @@ pub(crate) fn judge(
         Some(judged) => judged.clone(),
         None => once.insert(Arc::new(go_through(table, part)?)).clone(),
     };
-    let is_total = |candidate: &Candidate| judged.get(&rows.number_of(candidate.row)) == Some(&true);
+    let is_total =
+        |candidate: &Candidate| judged.get(&rows.number_of(candidate.row)) == Some(&true);
     Ok(candidates.iter().map(is_total).collect())
 }
 
@@ -116,7 +117,9 @@ fn go_through(table: &Table, part: &Part) -> Result<Judged, Error> {
 fn named(grid: &Grid, part: &Part) -> Vec<Candidate> {
     let mut rows: Vec<usize> = match grid {
         Grid::Text(text) => rows_with_words(text),
-        Grid::Cells(_) => (0..grid.width()).flat_map(|field| cells_with_words(grid, field)).collect(),
+        Grid::Cells(_) => {
+            (0..grid.width()).flat_map(|field| cells_with_words(grid, field)).collect()
+        }
     };
     rows.sort_unstable();
     rows.dedup();
@@ -130,7 +133,9 @@ fn named(grid: &Grid, part: &Part) -> Vec<Candidate> {
 fn rows_with_words(text: &TextGrid) -> Vec<usize> {
     let starts: Vec<usize> = (0..text.fields.rows()).map(|row| text.fields.start(row)).collect();
     let found = WORDS.find_iter(text.buffer.as_slice());
-    found.filter_map(|word| starts.partition_point(|start| *start <= word.start()).checked_sub(1)).collect()
+    found
+        .filter_map(|word| starts.partition_point(|start| *start <= word.start()).checked_sub(1))
+        .collect()
 }
 
 fn cells_with_words(grid: &Grid, field: usize) -> Vec<usize> {
@@ -157,7 +162,9 @@ fn at_foot(rows: &Rows, part: &Part) -> Vec<Candidate> {
         let cells: Vec<&str> = cells.iter().map(String::as_str).collect();
         match looks_like_total(&cells, &always, row - window, style) {
             Some(sign) => found.push(Candidate { row, sign }),
-            None if found.is_empty() && all - row <= FOOTERS && is_footer(&cells, &always, style) => {}
+            None if found.is_empty()
+                && all - row <= FOOTERS
+                && is_footer(&cells, &always, style) => {}
             None => break,
         }
     }

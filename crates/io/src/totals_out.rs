@@ -52,6 +52,9 @@ pub fn row_labels(
     labels
 }
 
+/// A row of a single blank cell; without the quotes it would be no row to whatever reads it.
+pub(crate) const BLANK_ROW: &[u8] = b"\"\"";
+
 /// A row of comma-separated text, with its line end.
 pub fn csv_row<'c>(cells: impl IntoIterator<Item = &'c str>) -> Vec<u8> {
     let mut out = Vec::new();
@@ -60,6 +63,9 @@ pub fn csv_row<'c>(cells: impl IntoIterator<Item = &'c str>) -> Vec<u8> {
             out.push(b',');
         }
         write_cell(&mut out, cell);
+    }
+    if out.is_empty() {
+        out.extend_from_slice(BLANK_ROW);
     }
     out.push(b'\n');
     out

@@ -343,7 +343,10 @@ pub(crate) fn meaning(code: Code) -> Meaning {
             "A value that they are made of is blank, the formula divides by zero, or it says blank. Totals leave these lines out.",
             &[
                 ("coalesce(discount, 0)", "in the formula: a value in place of a blank one"),
-                ("if revenue = 0 then 0 else profit / revenue", "in the formula: what a quotient by zero is"),
+                (
+                    "if revenue = 0 then 0 else profit / revenue",
+                    "in the formula: what a quotient by zero is",
+                ),
             ],
         ),
         Code::NotFinite => (

@@ -16,18 +16,32 @@ fn a_file_that_changes_during_a_run_ends_it() {
     let swapped = long.replacen("item,quantity", "quantity,item", 1);
     type Change<'a> = Box<dyn Fn(&std::path::Path) + 'a>;
     let changes: [(&str, Change<'_>); 4] = [
-        ("cut off", Box::new(|path| {
-            std::fs::OpenOptions::new().write(true).open(path).unwrap().set_len(3_000_000).unwrap();
-        })),
-        ("grown", Box::new(|path| {
-            let mut file = std::fs::OpenOptions::new().append(true).open(path).unwrap();
-            file.write_all(b"7,2025-01-10,A,1\n").unwrap();
-        })),
-        ("replaced", Box::new(|path| {
-            let other = path.with_extension("new");
-            std::fs::write(&other, &swapped).unwrap();
-            std::fs::rename(other, path).unwrap();
-        })),
+        (
+            "cut off",
+            Box::new(|path| {
+                std::fs::OpenOptions::new()
+                    .write(true)
+                    .open(path)
+                    .unwrap()
+                    .set_len(3_000_000)
+                    .unwrap();
+            }),
+        ),
+        (
+            "grown",
+            Box::new(|path| {
+                let mut file = std::fs::OpenOptions::new().append(true).open(path).unwrap();
+                file.write_all(b"7,2025-01-10,A,1\n").unwrap();
+            }),
+        ),
+        (
+            "replaced",
+            Box::new(|path| {
+                let other = path.with_extension("new");
+                std::fs::write(&other, &swapped).unwrap();
+                std::fs::rename(other, path).unwrap();
+            }),
+        ),
         ("gone", Box::new(|path| std::fs::remove_file(path).unwrap())),
     ];
     for (what, change) in &changes {
@@ -37,9 +51,11 @@ fn a_file_that_changes_during_a_run_ends_it() {
         let mut command = folder.command(&["run", "--threads", "1"]);
         let run = command.stdout(Stdio::null()).stderr(Stdio::piped()).spawn().unwrap();
         // It has begun once its output has.
-        let begun = || std::fs::read_dir(folder.path()).unwrap().any(|e| {
-            e.unwrap().file_name().to_string_lossy().ends_with(".part")
-        });
+        let begun = || {
+            std::fs::read_dir(folder.path())
+                .unwrap()
+                .any(|e| e.unwrap().file_name().to_string_lossy().ends_with(".part"))
+        };
         while !begun() {
             std::thread::sleep(std::time::Duration::from_millis(1));
         }
@@ -66,7 +82,12 @@ fn what_the_first_rows_left_open_is_asked_wherever_it_comes() {
     };
     let dated = plan.replace("2 * price\"", "2 * price\"\nlater = \"month(day)\"");
     for (row, plan, message, help) in [
-        ("7,7,,1.500\n", plan, "`1.500` in `price`", "numbers = \"1234.56\" or numbers = \"1.234,56\""),
+        (
+            "7,7,,1.500\n",
+            plan,
+            "`1.500` in `price`",
+            "numbers = \"1234.56\" or numbers = \"1.234,56\"",
+        ),
         ("7,007,,15\n", plan, "`007` in `store`", "store = { type = \"text\" }"),
         ("7,7,03/04/2025,15\n", &dated, "`03/04/2025` in `day`", "dates = "),
     ] {
@@ -78,13 +99,22 @@ fn what_the_first_rows_left_open_is_asked_wherever_it_comes() {
             let came = run(rows, row, plan);
             assert!(came.said().contains(message), "{rows} {}", came.said());
             assert!(came.said().contains(help), "{rows} {}", came.said());
-            assert!(rows == 1_000 || came.said().contains(&format!("sales.csv:{}", rows / 4 + 2)), "{}", came.said());
+            assert!(
+                rows == 1_000 || came.said().contains(&format!("sales.csv:{}", rows / 4 + 2)),
+                "{}",
+                came.said()
+            );
             came.status(2).any_stderr().nothing_else();
         }
     }
-    let came = run(40_000, "7,007,,1.500\n", &format!("[reading]\nnumbers = \"1.234,56\"\n{plan}").replace(
-        "[figures]", "[tables.sales.columns]\nstore = { type = \"number\" }\n[figures]",
-    ));
+    let came = run(
+        40_000,
+        "7,007,,1.500\n",
+        &format!("[reading]\nnumbers = \"1.234,56\"\n{plan}").replace(
+            "[figures]",
+            "[tables.sales.columns]\nstore = { type = \"number\" }\n[figures]",
+        ),
+    );
     assert_eq!(came.exit_status(), 0, "{}", came.said());
 }
 
@@ -99,7 +129,8 @@ fn totals_between_rows_and_above_a_footer_are_proved_or_asked() {
     };
     let filler: String = (0..20_000).map(|no| format!("C{no},x,1\n")).collect();
     let groups = "no,item,price\n1,a,5\n2,b,7\nSum one,,12\n3,a,2\nSum two,,2\nTotal,,14\nprinted 2025-12-31,,\n";
-    let far = format!("no,item,price\n{filler}Sum,,20000\n1,a,5\n{filler}Sum,,20005\nTotal,,40005\n");
+    let far =
+        format!("no,item,price\n{filler}Sum,,20000\n1,a,5\n{filler}Sum,,20005\nTotal,,40005\n");
     for (text, setting, lines, sum) in [
         (groups, "", 4, "14"),
         (groups, "total-rows = \"leave-out\"", 4, "14"),
@@ -111,7 +142,9 @@ fn totals_between_rows_and_above_a_footer_are_proved_or_asked() {
         for block in ["50", "100000"] {
             let came = folder.run(&["run", "--block", block]);
             assert_eq!(came.exit_status(), 0, "{setting} {}", came.said());
-            came.any_stdout().file("all.csv", &format!("lines,price\n{lines},{sum}\n")).nothing_else();
+            came.any_stdout()
+                .file("all.csv", &format!("lines,price\n{lines},{sum}\n"))
+                .nothing_else();
         }
     }
     for text in [
@@ -132,7 +165,8 @@ fn totals_between_rows_and_above_a_footer_are_proved_or_asked() {
 fn file_names_that_are_no_utf_8_are_found_and_read() {
     use std::os::unix::ffi::OsStrExt;
     let mut folder = shop("");
-    let plan = format!("{}{LINES}", crate::support::PLAN).replace("\"sales.csv\"", "\"s/{depot}_*.csv\"");
+    let plan =
+        format!("{}{LINES}", crate::support::PLAN).replace("\"sales.csv\"", "\"s/{depot}_*.csv\"");
     folder.put("interligo.toml", plan.as_bytes());
     folder.put("s/corvo_1.csv", SALES.as_bytes());
     let odd = std::ffi::OsStr::from_bytes(b"s/corvo_\xe9.csv");

@@ -140,7 +140,7 @@ fn every_kind_is_explained() {
     let all = folder.run(&["check", "--explain", "all"]);
     let kinds: Vec<&str> =
         all.printed().lines().skip(2).filter_map(|line| line.split_whitespace().next()).collect();
-    assert_eq!(kinds.len(), 40, "{}", all.printed());
+    assert_eq!(kinds.len(), 45, "{}", all.printed());
     for kind in kinds {
         let came = folder.run(&["check", "--explain", kind]);
         assert!(came.printed().starts_with(&format!("{kind}\n  ")), "{}", came.printed());

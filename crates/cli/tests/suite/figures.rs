@@ -17,7 +17,9 @@ fn values(formula: &str) -> Vec<String> {
     );
     let mut came = one(&output, LINES).run(&["run"]);
     assert_eq!(came.said(), "", "{formula}");
-    came.take_file("lines.csv").lines().skip(1).map(str::to_owned).collect()
+    // A row of one blank cell is written so that it is a row.
+    let cell = |row: &str| if row == "\"\"" { String::new() } else { row.to_owned() };
+    came.take_file("lines.csv").lines().skip(1).map(cell).collect()
 }
 
 #[test]

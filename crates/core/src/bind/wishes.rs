@@ -122,7 +122,11 @@ impl Wishes {
         let wish = self.of(column).copied().unwrap_or_default();
         let column_type = match (wish.declared, wish.needed) {
             _ if self.stays_text(column) => ColumnType::Text,
+            (Some(ColumnType::Number), _) if wish.way.scale.is_some() && evidence.signed > 0 => {
+                ColumnType::Percent
+            }
             (Some(declared), _) => declared,
+            (None, _) if wish.way.scale.is_some() && evidence.signed > 0 => ColumnType::Percent,
             // A column of percents serves where a number is needed.
             (None, Some(ColumnType::Number)) if evidence.found_type() == ColumnType::Percent => {
                 ColumnType::Percent
@@ -136,6 +140,9 @@ impl Wishes {
         };
         let places = match column_type {
             ColumnType::Integer => wish.way.scale.map_or(0, |scale| scale.places()),
+            ColumnType::Percent if wish.way.scale.is_some() => {
+                evidence.places.max(evidence.scaled_places(wish.way.scale))
+            }
             ColumnType::Number | ColumnType::Percent => evidence.scaled_places(wish.way.scale),
             _ => 0,
         };

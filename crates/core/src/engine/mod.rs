@@ -8,6 +8,7 @@ mod outputs;
 use std::collections::BTreeMap;
 
 use crate::bind::{Bound, BoundFigure, FigureKind, Home, Reference, RowNames, Scope};
+use crate::findings::{Findings, Spot};
 use crate::formula::{Expr, ExprKind, Names, Operator, Type, check, type_of};
 use crate::links::{Link, LinkParts, require_condition};
 use crate::lookup::{Lookup, Misfit};
@@ -260,6 +261,19 @@ impl Engine {
     /// Whether keys that are not found and figures that are blank are looked into.
     pub fn looks_into_all(&self) -> bool {
         self.extent == Extent::Everything
+    }
+
+    /// Notes a currency of a column of the fact, where its numbers are read.
+    pub fn note_currency(&self, findings: &mut Findings, column: usize, mark: (String, Spot)) {
+        let read = self.columns.iter().zip(&self.readings).position(|(own, reading)| {
+            let types = [ColumnType::Number, ColumnType::Integer];
+            *own == column && types.contains(&reading.column_type)
+        });
+        let Some(read) = read else { return };
+        let known = findings.currencies.entry(read).or_default();
+        if !known.iter().any(|(currency, _)| *currency == mark.0) {
+            known.push(mark);
+        }
     }
 
     /// The columns of the fact that are read, by their position in it.

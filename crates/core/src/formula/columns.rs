@@ -15,7 +15,7 @@ use super::rows::compare;
 use super::syntax::Operator;
 use super::typed::{Type, kind_of};
 use crate::column::{
-    Column, DateColumn, NumberColumn, Numbers, is_blank_text, is_known, known_where,
+    Column, DateColumn, NumberColumn, Numbers, is_blank_at, is_known, known_where,
 };
 use crate::date::{Day, Period, PeriodUnit};
 use crate::decimal::Decimal;
@@ -206,8 +206,8 @@ fn one_of(operand: &Expr, list: &[Value<'_>], inputs: &impl Inputs) -> Option<Tr
             let list: Vec<String> = list.iter().filter_map(text).collect();
             let is_one =
                 |text: &str| list.binary_search_by(|known| known.as_str().cmp(text)).is_ok();
-            let test = |text: &str| (!is_blank_text(text)).then(|| is_one(text));
-            (0..texts.len()).map(|row| test(texts.value(row))).collect()
+            let test = |row| (!is_blank_at(texts, row)).then(|| is_one(texts.value(row)));
+            (0..texts.len()).map(test).collect()
         }
         other => (0..inputs.rows())
             .map(|row| match other.value(row) {
@@ -247,7 +247,7 @@ fn compare_columns(operator: Operator, a: &Expr, b: &Expr, inputs: &impl Inputs)
         (Column::Text(texts), Value::Text(wanted)) => (0..texts.len())
             .map(|row| {
                 let text = texts.value(row);
-                let known = !is_blank_text(text);
+                let known = !is_blank_at(texts, row);
                 known.then(|| compare(operator, &text, &wanted.as_ref()))
             })
             .collect(),

@@ -172,7 +172,7 @@ impl Scalar {
 
 /// The value of a function; `values` are as many as it takes, none of them blank.
 pub(super) fn apply(scalar: Scalar, values: &[Value<'_>]) -> Result<Value<'static>, Overflow> {
-    let number = |at: usize| values.get(at).and_then(Value::number).ok_or(Overflow);
+    let number = |at: usize| values.get(at).and_then(Value::number).ok_or(Overflow::Digits);
     let text = |at: usize| match values.get(at) {
         Some(Value::Text(text)) => text.as_ref(),
         _ => "",
@@ -185,20 +185,20 @@ pub(super) fn apply(scalar: Scalar, values: &[Value<'_>]) -> Result<Value<'stati
     Ok(match scalar {
         Scalar::Floor => Value::Number(floor(number(0)?)?),
         Scalar::Ceiling => {
-            let below = floor(number(0)?.checked_neg().ok_or(Overflow)?)?;
-            Value::Number(below.checked_neg().ok_or(Overflow)?)
+            let below = floor(number(0)?.checked_neg().ok_or(Overflow::Digits)?)?;
+            Value::Number(below.checked_neg().ok_or(Overflow::Digits)?)
         }
         Scalar::Mod => return remainder(number(0)?, number(1)?),
         Scalar::Power(times) => {
             let mut product = Decimal::from(1);
             for _ in 0..times {
-                product = product.checked_mul(number(0)?).ok_or(Overflow)?;
+                product = product.checked_mul(number(0)?).ok_or(Overflow::Digits)?;
             }
             Value::Number(product)
         }
         Scalar::Least => values.iter().min().map_or(Value::Blank, |v| v.clone().into_owned()),
         Scalar::Greatest => values.iter().max().map_or(Value::Blank, |v| v.clone().into_owned()),
-        Scalar::NullIf if values[0] == values[1] => Value::Blank,
+        Scalar::NullIf if values.get(1) == Some(&values[0]) => Value::Blank,
         Scalar::NullIf => values[0].clone().into_owned(),
         Scalar::Upper => written(text(0).to_uppercase()),
         Scalar::Lower => written(text(0).to_lowercase()),
@@ -243,7 +243,7 @@ pub(super) fn apply(scalar: Scalar, values: &[Value<'_>]) -> Result<Value<'stati
             Some(months) => Value::Date(months_later(day(0), months)?),
             None => Value::Blank,
         },
-        Scalar::WeekYearLater => Value::Date(day(0).week_year_later().ok_or(Overflow)?),
+        Scalar::WeekYearLater => Value::Date(day(0).week_year_later().ok_or(Overflow::Days)?),
         Scalar::FirstDay | Scalar::LastDay => match values.first() {
             Some(Value::Period(period)) => {
                 let days = period.days();
@@ -253,7 +253,11 @@ pub(super) fn apply(scalar: Scalar, values: &[Value<'_>]) -> Result<Value<'stati
             }
             _ => Value::Blank,
         },
-        Scalar::CastText => written(values[0].to_string()),
+        // What is read in other lines does not show in this one.
+        Scalar::CastText => written(match &values[0] {
+            Value::Number(number) => number.trimmed(0).to_string(),
+            value => value.to_string(),
+        }),
         Scalar::CastNumber => match &values[0] {
             Value::Number(number) => Value::Number(*number),
             _ => Decimal::parse(text(0).trim().as_bytes()).map_or(Value::Blank, Value::Number),
@@ -268,14 +272,18 @@ pub(super) fn apply(scalar: Scalar, values: &[Value<'_>]) -> Result<Value<'stati
 /// The longest text that filling up makes.
 const LONGEST_PAD: usize = 1_000;
 
-/// A text; blank when it is nothing but white space.
+/// A text, also one that says nothing.
 fn written(text: String) -> Value<'static> {
-    if crate::column::is_blank_text(&text) { Value::Blank } else { Value::Text(Cow::Owned(text)) }
+    Value::Text(Cow::Owned(text))
 }
 
 fn floor(number: Decimal) -> Result<Decimal, Overflow> {
-    let nearest = number.round(0, Rounding::HalfEven).ok_or(Overflow)?;
-    if nearest > number { nearest.checked_sub(1.into()).ok_or(Overflow) } else { Ok(nearest) }
+    let nearest = number.round(0, Rounding::HalfEven).ok_or(Overflow::Digits)?;
+    if nearest > number {
+        nearest.checked_sub(1.into()).ok_or(Overflow::Digits)
+    } else {
+        Ok(nearest)
+    }
 }
 
 /// What is left of a division, with the sign of what is divided; blank for a division by zero.
@@ -284,8 +292,11 @@ fn remainder(x: Decimal, y: Decimal) -> Result<Value<'static>, Overflow> {
         return Ok(Value::Blank);
     }
     let places = x.places().max(y.places());
-    let (a, b) = (x.with_places(places).ok_or(Overflow)?, y.with_places(places).ok_or(Overflow)?);
-    Ok(Value::Number(Decimal::new(a.mantissa() % b.mantissa(), places).ok_or(Overflow)?))
+    let (a, b) = (
+        x.with_places(places).ok_or(Overflow::Digits)?,
+        y.with_places(places).ok_or(Overflow::Digits)?,
+    );
+    Ok(Value::Number(Decimal::new(a.mantissa() % b.mantissa(), places).ok_or(Overflow::Digits)?))
 }
 
 fn substring(scalar: Scalar, text: &str, bounds: &[Value<'_>]) -> Result<Value<'static>, Overflow> {
@@ -365,13 +376,13 @@ fn part_of(field: Field, day: Day) -> i32 {
 }
 
 fn later(day: Day, days: i128) -> Result<Day, Overflow> {
-    let days = i32::try_from(days).map_err(|_| Overflow)?;
-    day.0.checked_add(days).map(Day).filter(|day| day.is_written()).ok_or(Overflow)
+    let days = i32::try_from(days).map_err(|_| Overflow::Days)?;
+    day.0.checked_add(days).map(Day).filter(|day| day.is_written()).ok_or(Overflow::Days)
 }
 
 fn months_later(day: Day, months: i128) -> Result<Day, Overflow> {
-    let months = i32::try_from(months).map_err(|_| Overflow)?;
-    day.months_later(months).ok_or(Overflow)
+    let months = i32::try_from(months).map_err(|_| Overflow::Days)?;
+    day.months_later(months).ok_or(Overflow::Days)
 }
 
 #[cfg(test)]

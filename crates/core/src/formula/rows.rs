@@ -2,7 +2,7 @@
 //! `columns` must give the same and falls back to this where its fixed form does not suffice.
 
 use super::expr::{Expr, ExprKind};
-use super::functions::apply;
+use super::functions::{Scalar, apply};
 use super::syntax::Operator;
 use super::typed::Type;
 use crate::date::Period;
@@ -23,9 +23,14 @@ pub(crate) trait Leaves {
     }
 }
 
-/// A number that does not fit exact arithmetic.
+/// What a value leaves that cannot be written.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) struct Overflow;
+pub enum Overflow {
+    /// A number that needs more digits than exact arithmetic has.
+    Digits,
+    /// A day before the year 1 or after the year 9999.
+    Days,
+}
 
 type Outcome<'a> = Result<Value<'a>, Overflow>;
 
@@ -56,7 +61,7 @@ pub(crate) fn evaluate<'a>(expr: &'a Expr, leaves: &'a impl Leaves) -> Outcome<'
                 _ if y.is_zero() => return Ok(Value::Blank),
                 _ => x.checked_div(y, quotient_places(a, x, b, y)),
             };
-            Value::Number(result.ok_or(Overflow)?)
+            Value::Number(result.ok_or(Overflow::Digits)?)
         }
         ExprKind::Compare(operator, a, b) => {
             let (x, y) = (evaluate(a, leaves)?, evaluate(b, leaves)?);
@@ -102,6 +107,10 @@ pub(crate) fn evaluate<'a>(expr: &'a Expr, leaves: &'a impl Leaves) -> Outcome<'
         ExprKind::Call(scalar, list) => {
             let values = list.iter().map(|item| evaluate(item, leaves));
             let values = values.collect::<Result<Vec<_>, _>>()?;
+            // A value is not equal to what is not known.
+            if *scalar == Scalar::NullIf && values.get(1).is_some_and(Value::is_blank) {
+                return Ok(values.into_iter().next().unwrap_or(Value::Blank));
+            }
             if values.iter().any(Value::is_blank) {
                 return Ok(Value::Blank);
             }
@@ -116,7 +125,7 @@ fn number<'a>(
     work: impl FnOnce(Decimal) -> Option<Decimal>,
 ) -> Outcome<'a> {
     match evaluate(operand, leaves)?.number() {
-        Some(number) => Ok(Value::Number(work(number).ok_or(Overflow)?)),
+        Some(number) => Ok(Value::Number(work(number).ok_or(Overflow::Digits)?)),
         None => Ok(Value::Blank),
     }
 }

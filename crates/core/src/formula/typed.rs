@@ -193,6 +193,8 @@ impl Checker<'_> {
                 let ty = Type::Number { places: 0 };
                 Ok(expr(ExprKind::Call(Scalar::DaysBetween, vec![a, b]), ty))
             }
+            (Type::Date, Type::Number { places: 1.. }) => Err(self.part_of_a_day(right)),
+            (Type::Number { places: 1.. }, Type::Date) if adds => Err(self.part_of_a_day(left)),
             (Type::Date, Type::Number { .. } | Type::Blank) => {
                 let days = if adds { b } else { negated(b) };
                 Ok(expr(ExprKind::Call(Scalar::DaysLater, vec![a, days]), Type::Date))
@@ -218,6 +220,14 @@ impl Checker<'_> {
                 Err(self.written.mistake(right.span.clone(), message).help(help))
             }
         }
+    }
+
+    fn part_of_a_day(&self, days: &Node) -> Mistake {
+        let text = &self.written.text[days.span.clone()];
+        let message =
+            format!("`{text}` may be a part of a day, and only whole days are added to a date");
+        let help = format!("`floor({text})` or `round({text}, 0)` makes it whole");
+        self.written.mistake(days.span.clone(), message).help(help)
     }
 
     /// A comparison. Text that is written beside a date or period is read as one.

@@ -16,9 +16,8 @@ use crate::doubts::Doubts;
 use crate::engine::{Computation, Engine};
 use crate::faults::{Fault, strikes};
 use crate::findings::{Aside, Findings, Spot};
-use crate::formula::{
-    Computed, Expr, ExprKind, Inputs, Leaves, Overflow, Type, compute, evaluate, kind_of,
-};
+pub use crate::formula::Overflow;
+use crate::formula::{Computed, Expr, ExprKind, Inputs, Leaves, Type, compute, evaluate, kind_of};
 use crate::gather::gather;
 use crate::links::{LinkStatus, LinkedRows, Sought, is_row};
 use crate::plan::Missing;
@@ -41,9 +40,11 @@ pub struct LineBatch<'a> {
     pub row_of: &'a dyn Fn(u32) -> u64,
 }
 
-/// A figure that does not fit exact arithmetic.
+/// A figure that does not fit exact arithmetic, or the calendar.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct DoesNotFit {
+    /// What it leaves.
+    pub why: Overflow,
     /// The figure or formula.
     pub what: String,
     /// The line.
@@ -108,6 +109,11 @@ impl Lines<'_> {
             let cells = &batch.columns[number];
             let read = reading.read_cells(cells, batch.style, engine.columns[number]);
             doubts.look(engine.columns[number], reading, cells, batch.style, spot);
+            if !read.unreadable.is_empty() {
+                let texts = cells.texts();
+                let of = (batch.style, read.unreadable.as_slice());
+                doubts.look_at_unreadable(engine.columns[number], reading, &texts, of, spot);
+            }
             self.columns.push(read.column);
             unreadable.push(read.unreadable);
             for (currency, row) in read.currencies {
@@ -128,9 +134,8 @@ impl Lines<'_> {
         let engine = self.engine;
         for computation in &engine.computed {
             let column = match computation {
-                Computation::Formula(expr) => self.column_of(expr).map_err(|row| DoesNotFit {
-                    what: engine.column_name(self.columns.len()).to_owned(),
-                    spot: Spot { part: batch.part, row: (batch.row_of)(row as u32) },
+                Computation::Formula(expr) => self.column_of(expr).map_err(|row| {
+                    self.unfit(batch, expr, engine.column_name(self.columns.len()), row)
                 })?,
                 Computation::TextOf(column) => {
                     let texts =
@@ -152,9 +157,9 @@ impl Lines<'_> {
                 continue;
             }
             let meant = match &link.when {
-                Some(when) => Some(self.meant(when).map_err(|row| DoesNotFit {
-                    what: format!("the condition of `{}`", engine.bound.routes[number].name),
-                    spot: Spot { part: batch.part, row: (batch.row_of)(row as u32) },
+                Some(when) => Some(self.meant(when).map_err(|row| {
+                    let what = format!("the condition of `{}`", engine.bound.routes[number].name);
+                    self.unfit(batch, when, &what, row)
                 })?),
                 None => None,
             };
@@ -187,29 +192,34 @@ impl Lines<'_> {
     }
 
     fn derive(&mut self, batch: &LineBatch<'_>) -> Result<(), DoesNotFit> {
-        let spot = |row: usize| Spot { part: batch.part, row: (batch.row_of)(row as u32) };
         for &number in &self.engine.figure_order {
             let figure = self.engine.figure(number);
-            let column = self.column_of(&figure.expr).map_err(|row| DoesNotFit {
-                what: self.engine.bound.figures[number].name.clone(),
-                spot: spot(row),
-            })?;
+            let name = &self.engine.bound.figures[number].name;
+            let unfit = |own: &Self, row| own.unfit(batch, &figure.expr, name, row);
+            let column = self.column_of(&figure.expr).map_err(|row| unfit(self, row))?;
             self.figures[number] = Some(column);
             if self.engine.looks_into_all() {
-                self.note_rounding(number).map_err(|row| DoesNotFit {
-                    what: self.engine.bound.figures[number].name.clone(),
-                    spot: spot(row),
-                })?;
+                self.note_rounding(number).map_err(|row| unfit(self, row))?;
             }
         }
         for expr in &self.engine.values {
-            let column = self.column_of(expr).map_err(|row| DoesNotFit {
-                what: "a column of an output".to_owned(),
-                spot: spot(row),
-            })?;
+            let column = self.column_of(expr);
+            let column =
+                column.map_err(|row| self.unfit(batch, expr, "a column of an output", row))?;
             self.values.push(column);
         }
         Ok(())
+    }
+
+    /// What a value on a line leaves.
+    fn unfit(&self, batch: &LineBatch<'_>, expr: &Expr, what: &str, row: usize) -> DoesNotFit {
+        let line = Line { lines: self, row };
+        let why = evaluate(expr, &line).err().unwrap_or(Overflow::Digits);
+        DoesNotFit {
+            why,
+            what: what.to_owned(),
+            spot: Spot { part: batch.part, row: (batch.row_of)(row as u32) },
+        }
     }
 
     /// What rounding a figure on each line does to its sum.
@@ -248,8 +258,8 @@ impl Lines<'_> {
         for row in 0..self.rows {
             values.push(match evaluate(expr, &Line { lines: self, row }) {
                 Ok(value) => value.into_owned(),
-                Err(Overflow) if self.is_aside(row as u32) => Value::Blank,
-                Err(Overflow) => return Err(row),
+                Err(_) if self.is_aside(row as u32) => Value::Blank,
+                Err(_) => return Err(row),
             });
         }
         Ok(Column::from_values(kind_of(expr.ty), &values))

@@ -23,7 +23,7 @@ use crate::place::{PartName, Place};
 use crate::plan::{Ends, Mistake};
 use crate::reading::{ReadColumn, Reading};
 use crate::rows::RowCounts;
-use crate::style::{PartStyle, Style};
+use crate::style::{PartStyle, Style, millis_of_day};
 use crate::texts::TextBuilder;
 use crate::value::Value;
 use settle::same_key;
@@ -50,6 +50,8 @@ pub struct RawTable {
     pub suspects: Vec<(Place, String)>,
     /// What was noted of cells: what it is, and the cell in words.
     pub noted: Vec<(Noted, String)>,
+    /// The currencies that the formats of cells show, by column, each with the first place of a block that has it.
+    pub currencies: Vec<(usize, String, Place)>,
 }
 
 impl RawTable {
@@ -175,6 +177,11 @@ impl KeyRows {
     }
 }
 
+/// Whether any text is longer than a day without a time.
+fn may_have_times(texts: &StringViewArray) -> bool {
+    texts.views().iter().any(|view| *view as u32 > 12)
+}
+
 /// Lookups with fewer rows are gone through by one core.
 const FEW: usize = 20_000;
 
@@ -213,8 +220,11 @@ impl Lookup {
         // The text of a day follows from the day, if it is one.
         let unread: BTreeSet<String> =
             lookup.unreadable.iter().filter_map(|place| place.column.clone()).collect();
-        lookup.let_go_of_texts(bound, |held| {
-            matches!(held.column, Some(Column::Date(_))) && !unread.contains(&held.name)
+        lookup.refuse_times(bound)?;
+        let timed: Vec<bool> = lookup.raw.columns.iter().map(may_have_times).collect();
+        lookup.let_go_of_texts(bound, |number, held| {
+            let is_day = matches!(held.column, Some(Column::Date(_)));
+            is_day && !timed[number] && !unread.contains(&held.name)
         });
         let (holding, out) = lookup.holding(bound);
         for (row, why) in out {
@@ -234,12 +244,50 @@ impl Lookup {
         lookup.unreadable.retain(|place| !gone.contains(&(place.part.shown.clone(), place.row)));
         lookup.settle_keys(bound, holding);
         // Only what the plan uses stays in memory.
-        lookup.let_go_of_texts(bound, |column| column.column.is_none());
+        lookup.let_go_of_texts(bound, |_, column| column.column.is_none());
         Ok(lookup)
     }
 
+    /// Refuses periods that begin or end within a day: they are counted in days, so that a line of that day might take
+    /// either. A last moment of a day is its end.
+    fn refuse_times(&self, bound: &BoundLookup) -> Result<(), Mistake> {
+        let (from, until) = match bound.valid {
+            Some(Validity::Days { from, until, .. }) => (from, Some(until)),
+            Some(Validity::UntilNext { from, .. }) => (from, None),
+            _ => return Ok(()),
+        };
+        let last_minute = (23 * 60 + 59) * 60_000;
+        for (column, is_end) in [(Some(from), false), (until, true)] {
+            let Some(column) = column else { continue };
+            let texts = &self.raw.columns[column];
+            if !may_have_times(texts) {
+                continue;
+            }
+            let within = |text: &str| {
+                millis_of_day(text).is_some_and(|at| at > 0 && !(is_end && at >= last_minute))
+            };
+            if let Some(row) = (0..texts.len()).find(|row| within(texts.value(*row))) {
+                let name = &bound.columns[column];
+                let message = format!(
+                    "a period of `{}` begins or ends within a day: {} `{}`",
+                    self.name,
+                    self.raw.place(row as u32).in_column(name),
+                    texts.value(row)
+                );
+                return Err(Mistake::of_plan(message).help(format!(
+                    "periods are counted in days; write `{name}` without times, or with 00:00"
+                )));
+            }
+        }
+        Ok(())
+    }
+
     /// Lets go of the texts of some columns, those of keys and periods apart.
-    fn let_go_of_texts(&mut self, bound: &BoundLookup, which: impl Fn(&LookupColumn) -> bool) {
+    fn let_go_of_texts(
+        &mut self,
+        bound: &BoundLookup,
+        which: impl Fn(usize, &LookupColumn) -> bool,
+    ) {
         let period = match bound.valid {
             Some(Validity::Period(column)) => vec![column],
             Some(Validity::YearAnd(year, part)) => {
@@ -249,7 +297,7 @@ impl Lookup {
         };
         for (number, held) in self.columns.iter_mut().enumerate() {
             let needed = bound.wishes.keys().contains(&number) || period.contains(&number);
-            if !needed && which(held) {
+            if !needed && which(number, held) {
                 held.as_written = false;
                 self.raw.columns[number] = StringViewArray::new_null(0);
             }

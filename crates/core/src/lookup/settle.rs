@@ -16,6 +16,7 @@ use crate::date::Day;
 use crate::duplicates;
 use crate::keys::{KeyTable, NO_ROW, joined, shown};
 use crate::plan::{Duplicates, Rule};
+use crate::style::moment;
 use crate::texts::{TextWriter, gathered};
 use crate::value::Value;
 
@@ -219,7 +220,11 @@ impl Lookup {
         same: &[Holds],
     ) -> Option<usize> {
         let decides = bound.decides.and_then(|number| self.columns[number].column.as_ref());
-        let value = |h: &Holds| decides.map_or(Value::Blank, |column| column.value(h.row as usize));
+        let value = |h: &Holds| {
+            let value = decides.map_or(Value::Blank, |column| column.value(h.row as usize));
+            let text = bound.decides.and_then(|number| self.held_text(number, h.row));
+            moment(value, text.unwrap_or_default())
+        };
         let values: Vec<Value<'_>> = same.iter().map(value).collect();
         let differ =
             |a: usize, b: usize| !self.differing(bound, key, &[same[a], same[b]]).is_empty();

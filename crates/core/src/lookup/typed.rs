@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use arrow_array::StringViewArray;
+use arrow_array::{Array, StringViewArray};
 
 use super::{FEW, LookupColumn, RawTable};
 use crate::bind::{BoundFormula, BoundLookup, RowNames};
@@ -64,6 +64,22 @@ pub(super) fn typed(raw: &mut RawTable, bound: &BoundLookup) -> Result<Typed, Mi
         }
         typed.columns.push(column);
     }
+    for (column, mark, place) in std::mem::take(&mut raw.currencies) {
+        // Formats of codes and days say nothing of amounts.
+        if !matches!(typed.columns[column].column, Some(Column::Number(_))) {
+            continue;
+        }
+        let name = &typed.columns[column].name;
+        let at = typed.currencies.iter().position(|(known, _)| known == name);
+        let at = at.unwrap_or_else(|| {
+            typed.currencies.push((name.clone(), Vec::new()));
+            typed.currencies.len() - 1
+        });
+        let known = &mut typed.currencies[at].1;
+        if !known.iter().any(|(own, _)| *own == mark) {
+            known.push((mark, place));
+        }
+    }
     for formula in &bound.formulas {
         let column = compute_column(formula, bound, &typed.columns, raw.rows.len())?;
         let needed = bound.wishes.of(formula.column).and_then(|wish| wish.needed);
@@ -119,6 +135,10 @@ fn read_column(raw: &RawTable, bound: &BoundLookup, number: usize) -> Result<Rea
         // All values were looked at for their type.
         let reading = Reading { assumed: false, ..reading };
         let place = |row: u32| raw.place(*first as u32 + row);
+        let end = *first as u32 + texts.len() as u32;
+        let own = read.unreadable.iter().filter(|row| (*first as u32..end).contains(row));
+        let own: Vec<u32> = own.map(|row| row - *first as u32).collect();
+        doubts.look_at_unreadable(number, &reading, &texts, (style, &own), place);
         doubts.look(number, &reading, &Cells::Texts(texts), style, place);
         doubts
     });

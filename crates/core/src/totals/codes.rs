@@ -1,15 +1,23 @@
 //! The values of an attribute as small numbers, for one worker.
 
+use std::borrow::Cow;
+
 use arrow_array::{Array, StringViewArray};
 use arrow_buffer::NullBuffer;
 use hashbrown::{HashMap, HashSet};
+use unicode_normalization::UnicodeNormalization;
 
 use super::plan::ByExpr;
-use crate::column::{Column, is_blank_text, is_known};
+use crate::column::{Column, is_blank_at, is_known};
 use crate::date::{Day, Period};
 use crate::keys::KeyTable;
 use crate::lines::Lines;
 use crate::value::Value;
+
+/// A text in the form in which it is one value: Unicode's composed form, as for keys.
+pub(super) fn same_text(text: &str) -> Cow<'_, str> {
+    if text.is_ascii() { text.into() } else { text.nfc().collect::<String>().into() }
+}
 
 pub(super) type FastMap<K, V> = HashMap<K, V, foldhash::fast::FixedState>;
 pub(super) type FastSet<K> = HashSet<K, foldhash::fast::FixedState>;
@@ -92,18 +100,31 @@ impl<'p> Attribute<'p> {
             if *code != u32::MAX {
                 continue;
             }
-            let text = texts.value(row);
-            *code = if is_blank_text(text) {
-                0
-            } else {
-                let next = self.values.len() as u32;
-                self.texts.insert(text, next).unwrap_or_else(|| {
-                    self.values.push(Value::Text(text.to_owned().into()));
-                    next
-                })
-            };
+            *code = if is_blank_at(texts, row) { 0 } else { self.code_of_text(texts.value(row)) };
+        }
+        // A text that says nothing may be known beside rows that are blank.
+        if let Some(known) = texts.nulls() {
+            codes
+                .iter_mut()
+                .enumerate()
+                .filter(|(row, _)| known.is_null(*row))
+                .for_each(|(_, code)| *code = 0);
         }
         codes
+    }
+
+    /// The code of a text that is new as it is written; its forms in Unicode are one value.
+    fn code_of_text(&mut self, text: &str) -> u32 {
+        let composed = same_text(text);
+        let next = self.values.len() as u32;
+        let code = self.texts.insert(&composed, next).unwrap_or_else(|| {
+            self.values.push(Value::Text(composed.clone().into_owned().into()));
+            next
+        });
+        if composed != text {
+            self.texts.insert(text, code);
+        }
+        code
     }
 
     fn near_codes(

@@ -10,7 +10,7 @@ use super::cells::{Cell, GroupSums, keep_best};
 use super::codes::{Attribute, FastMap, FastSet};
 use super::cube::Key;
 use super::plan::{How, Summed, TotalsPlan};
-use crate::column::{Column, NumberColumn, Numbers, is_blank_text, is_known};
+use crate::column::{Column, NumberColumn, Numbers, is_blank_at, is_known};
 use crate::decimal::power_of_ten;
 use crate::exact_sum::ExactSum;
 use crate::faults::{Fault, strikes};
@@ -326,7 +326,7 @@ fn numbers_of<'c>(column: &'c crate::formula::Computed<'_>) -> Option<&'c Number
 /// Calls `take` for each line that counts and on which the column has a value.
 fn each(groups: &[u32], column: &Column, mut take: impl FnMut(u32, usize)) {
     let known = |row: usize| match column {
-        Column::Text(texts) => !is_blank_text(texts.value(row)),
+        Column::Text(texts) => !is_blank_at(texts, row),
         Column::Number(numbers) => is_known(numbers.known.as_ref(), row),
         Column::Date(days) | Column::Period(_, days) => is_known(days.known.as_ref(), row),
         Column::YesNo(truths) => truths[row].is_some(),

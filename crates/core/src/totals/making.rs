@@ -49,7 +49,7 @@ impl Making<'_> {
         }
         self.sort(root, 0);
         if let Some(top) = layout.top {
-            self.sources.keep_top(root, top, 0, &|level| !self.keeps_time(level));
+            self.sources.keep_top(root, top);
         }
         if let Some(time) = layout.time.as_ref().filter(|time| !in_rows(time)) {
             for unit in self.runs.iter().filter_map(to_date) {
@@ -65,20 +65,11 @@ impl Making<'_> {
         }
     }
 
-    /// Whether the rows of a level keep the order of time: where nobody asked for another.
-    fn keeps_time(&self, level: usize) -> bool {
-        let layout = self.layout;
-        let before: usize = layout.levels[..level].iter().sum();
-        let within = before..before + layout.levels[level];
-        let has_time = layout.time.as_ref().is_some_and(|time| within.contains(&time.attribute));
-        layout.sorted_by.is_some() && layout.levels.len() > 1 && has_time
-    }
-
     fn sort(&self, node: &mut Node, level: usize) {
         if level >= self.layout.levels.len() {
             return;
         }
-        if !self.layout.sort.is_empty() && !self.keeps_time(level) {
+        if !self.layout.sort.is_empty() {
             let before: usize = self.layout.levels[..level].iter().sum();
             let parent = node.cells.clone();
             let keys = |child: &Node| -> Vec<Value<'static>> {

@@ -2,6 +2,7 @@
 
 use std::collections::BTreeMap;
 
+use super::codes::same_text;
 use super::layout::Layout;
 use super::ratio::{contains_ratio, has_total, over_totals};
 use super::shift::{Shift, shifted, time_attribute};
@@ -150,7 +151,12 @@ impl TotalsPlan {
             plan.by.iter_mut().for_each(|by| {
                 by.expr = shifted(&by.expr, engine, time, *shift);
             });
-            plan.filter = plan.filter.map(|filter| shifted(&filter, engine, time, *shift));
+            // A line without a day is in no year, and in none a year later.
+            let has_day = has_day(engine.column_expr(time.column));
+            plan.filter = Some(match plan.filter {
+                Some(filter) => both(shifted(&filter, engine, time, *shift), has_day),
+                None => has_day,
+            });
         }
         // Of each measure asked for, which of those here it is; none where it has no total.
         let mut found = Vec::new();
@@ -365,6 +371,15 @@ impl TotalsPlan {
     }
 }
 
+fn has_day(day: Expr) -> Expr {
+    let is_blank = Expr { kind: ExprKind::IsBlank(Box::new(day)), ty: Type::YesNo };
+    Expr { kind: ExprKind::Not(Box::new(is_blank)), ty: Type::YesNo }
+}
+
+fn both(one: Expr, other: Expr) -> Expr {
+    Expr { kind: ExprKind::And(Box::new(one), Box::new(other)), ty: Type::YesNo }
+}
+
 fn no_number(base: &BoundBase, ty: Type) -> Mistake {
     let message = format!("`{}` is {}, and only numbers are summed", base.heading, ty.shown());
     base.written
@@ -412,10 +427,12 @@ impl Dictionary {
             Dictionary { codes: Vec::with_capacity(held.len()), texts: vec![String::new()] };
         for row in 0..held.len() {
             let code = match held.value(row) {
-                Value::Text(text) => *numbers.entry(text.into_owned()).or_insert_with_key(|text| {
-                    dictionary.texts.push(text.clone());
-                    dictionary.texts.len() as u32 - 1
-                }),
+                Value::Text(text) => {
+                    *numbers.entry(same_text(&text).into_owned()).or_insert_with_key(|text| {
+                        dictionary.texts.push(text.clone());
+                        dictionary.texts.len() as u32 - 1
+                    })
+                }
                 _ => 0,
             };
             dictionary.codes.push(code);

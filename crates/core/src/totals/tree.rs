@@ -119,16 +119,10 @@ impl Sources<'_> {
         }
     }
 
-    /// Keeps the first rows of each level that `cuts`, and brings its others together in one.
-    pub(super) fn keep_top(
-        self,
-        node: &mut Node,
-        top: usize,
-        level: usize,
-        cuts: &impl Fn(usize) -> bool,
-    ) {
+    /// Keeps the first rows of each level, and brings its others together in one.
+    pub(super) fn keep_top(self, node: &mut Node, top: usize) {
         // One row more is shown as it is: it takes no more room than "the rest".
-        if node.children.len() > top + 1 && cuts(level) {
+        if node.children.len() > top + 1 {
             let others = node.children.split_off(top);
             let path = node.path.clone();
             let mut rest = Node { path, rest: Some(others.len() as u64), ..Node::default() };
@@ -137,9 +131,7 @@ impl Sources<'_> {
             }
             node.children.push(rest);
         }
-        for child in &mut node.children {
-            self.keep_top(child, top, level + 1, cuts);
-        }
+        node.children.iter_mut().for_each(|child| self.keep_top(child, top));
     }
 
     /// Lets sums run up along rows in their order: those that differ in the last attribute only.

@@ -5,7 +5,7 @@ use std::borrow::Cow;
 use interligo_core::engine::Engine;
 use interligo_core::faults::{Fault, strikes};
 use interligo_core::findings::{Aside, Ends, Findings, PLACES_KEPT, Parts, Spot};
-use interligo_core::lines::{DoesNotFit, LineBatch, Lines};
+use interligo_core::lines::{DoesNotFit, LineBatch, Lines, Overflow};
 use interligo_core::tally::{Tally, mark_of};
 use interligo_core::tieout::{ReadSide, aside_words};
 use interligo_core::totals::Groups;
@@ -143,7 +143,7 @@ impl Worker<'_> {
         for groups in &mut gathered.groups {
             groups.add(&lines).map_err(|row| {
                 let spot = Spot { part: number, row: row_of(row as u32) };
-                unfit(DoesNotFit { what: "totals".to_owned(), spot })
+                unfit(DoesNotFit { why: Overflow::Digits, what: "totals".to_owned(), spot })
             })?;
         }
         let mut findings = std::mem::take(&mut lines.findings);
@@ -154,6 +154,9 @@ impl Worker<'_> {
         findings.ends.kept.marks = marks(&rows, block, kept);
         findings.ends.merge(&ends);
         note_rows(&mut findings, &rows, number);
+        for (column, mark, row) in rows.currencies(part) {
+            self.engine.note_currency(&mut findings, column, (mark, Spot { part: number, row }));
+        }
         let raw = RawLines::new(&rows, part, &self.changes[number], &lines, self.engine);
         let write = |output: &LinesOutput| {
             let mut text = Vec::with_capacity(size * 3);

@@ -15,7 +15,8 @@ use std::path::PathBuf;
 use std::sync::Arc;
 
 use arrow_array::builder::StringViewBuilder;
-use interligo_core::cells::{Cells, shown_number};
+use interligo_core::cells::Cells;
+use interligo_core::decimal::Decimal;
 use interligo_core::findings::Noted;
 use interligo_core::place::PartName;
 use interligo_core::style::{NumberStyle, Style};
@@ -346,15 +347,29 @@ fn value(raw: &str, style: NumberStyle) -> Option<Value> {
         b't' | b'f' => text(raw),
         b'{' | b'[' => None,
         _ => {
-            let mut number = String::new();
-            match raw.contains(['e', 'E']) {
-                true => shown_number(raw.parse().unwrap_or(f64::NAN), &mut number),
-                false => number.push_str(raw),
-            }
+            let mut number = plain_number(raw);
             style.rewrite(&mut number);
             Some(Value { text: number, number: true })
         }
     }
+}
+
+/// A number of JSON as digits, as short as it can be: `388.0` is the number 388, and `1.5e3` is 1500. One that needs more
+/// digits than exact arithmetic has stays as it is.
+fn plain_number(raw: &str) -> String {
+    let (digits, exponent) = raw.split_once(['e', 'E']).unwrap_or((raw, "0"));
+    let shifted = || {
+        let number = Decimal::parse(digits.as_bytes())?.trimmed(0);
+        let places = i32::from(number.places()).checked_sub(exponent.parse().ok()?)?;
+        match u8::try_from(places) {
+            Ok(places) => Decimal::new(number.mantissa(), places),
+            Err(_) => {
+                let power = 10i128.checked_pow(places.checked_neg()?.try_into().ok()?)?;
+                Decimal::new(number.mantissa().checked_mul(power)?, 0)
+            }
+        }
+    };
+    shifted().map_or_else(|| raw.to_owned(), |number| number.trimmed(0).to_string())
 }
 
 /// What is wrong with a line.
@@ -437,7 +452,9 @@ mod tests {
         for (raw, text, number) in [
             ("\"007\"", "007", false),
             ("\"a\\u00e9\\n\"", "aé\n", false),
-            ("1.50", "1.50", true),
+            ("1.50", "1.5", true),
+            ("388.0", "388", true),
+            ("-0.0", "0", true),
             ("-12e-1", "-1.2", true),
             ("1E3", "1000", true),
             ("true", "true", false),

@@ -276,6 +276,11 @@ fn quoted_name(name: &str) -> String {
     format!("\"{}\"", name.replace('"', "\"\""))
 }
 
+/// A number that is none, in words: the row, the field and what it is.
+fn not_finite(number: f64, row: u64, field: usize) -> String {
+    format!(":{row} column {} {number}", field + 1)
+}
+
 /// How many bytes a file has.
 fn file_bytes(path: &Path) -> Option<u64> {
     std::fs::metadata(path).ok().map(|file| file.len())

@@ -30,15 +30,18 @@ use parquet::arrow::arrow_reader::{
     ParquetRecordBatchReaderBuilder,
 };
 
-use interligo_core::cells::{Cells, shown_number};
+use interligo_core::cells::{Cells, shortest_number};
 use interligo_core::column::{DateColumn, NumberColumn, Numbers};
 use interligo_core::decimal::Decimal;
 use interligo_core::findings::Noted;
 use interligo_core::place::PartName;
 use interligo_core::texts::gathered;
+use jiff::Timestamp;
+use jiff::tz::{Offset, TimeZone};
 
 use super::{
-    Address, Block, Container, Format, Reader, Source, Unsplit, Wanted, What, ends_with, file_bytes,
+    Address, Block, Container, Format, Reader, Source, Unsplit, Wanted, What, ends_with,
+    file_bytes, not_finite,
 };
 use crate::error::Error;
 use crate::given::Given;
@@ -220,13 +223,20 @@ struct Batch {
 
 impl Unsplit for Batch {
     fn split(self: Box<Self>, _: &PartName, _: &[String]) -> Result<Grid, Error> {
-        let mut columns = self.batch.columns().iter();
-        let columns = self.wanted.iter().map(|wanted| match wanted {
-            true => columns.next().map(cells),
-            false => None,
-        });
-        let columns = columns.collect();
-        Ok(Grid::Cells(CellGrid::new(self.batch.num_rows(), columns, self.first_row)))
+        let mut arrays = self.batch.columns().iter();
+        let (mut columns, mut noted) = (Vec::new(), Vec::new());
+        for (field, wanted) in self.wanted.iter().enumerate() {
+            let array = if *wanted { arrays.next() } else { None };
+            columns.push(array.map(cells));
+            let odd = array.into_iter().flat_map(numbers_that_are_none);
+            noted.extend(odd.map(|(row, number)| {
+                let row = self.first_row + row as u64;
+                (Noted::NotFinite, row, not_finite(number, row, field))
+            }));
+        }
+        let mut grid = CellGrid::new(self.batch.num_rows(), columns, self.first_row);
+        grid.noted = noted;
+        Ok(Grid::Cells(grid))
     }
 }
 
@@ -264,7 +274,8 @@ fn cells(array: &ArrayRef) -> Cells {
             let unit = DataType::Timestamp(TimeUnit::Microsecond, zone.clone());
             let micros = as_type(&unit);
             let micros = micros.as_primitive::<TimestampMicrosecondType>().values().iter();
-            days(micros.map(|micros| micros.div_euclid(MICROSECONDS_A_DAY) as i32).collect())
+            let zone = zone.as_deref().and_then(zone_called);
+            days(micros.map(|micros| day_in(zone.as_ref(), *micros)).collect())
         }
         DataType::Float64 => shown(array, |row| array.as_primitive::<Float64Type>().value(row)),
         DataType::Float16 | DataType::Float32 => {
@@ -275,6 +286,32 @@ fn cells(array: &ArrayRef) -> Cells {
         }
         _ => Cells::Texts(without_nulls(&as_type(&DataType::Utf8View))),
     }
+}
+
+/// A zone by its name or offset; none for UTC, and for points in time that have none.
+fn zone_called(name: &str) -> Option<TimeZone> {
+    let offset = || {
+        let (hours, minutes) =
+            name.get(1..)?.split_once(':').or_else(|| name.get(1..)?.split_at_checked(2))?;
+        let (hours, minutes): (i32, i32) = (hours.parse().ok()?, minutes.parse().ok()?);
+        let seconds = (hours * 60 + minutes) * 60;
+        let sign = if name.starts_with('-') { -1 } else { 1 };
+        Offset::from_seconds(sign * seconds).ok().map(TimeZone::fixed)
+    };
+    match name {
+        "UTC" | "Z" | "" => None,
+        _ if name.starts_with(['+', '-']) => offset(),
+        _ => TimeZone::get(name).ok(),
+    }
+}
+
+/// The day of a point in time, as it is where its zone holds.
+fn day_in(zone: Option<&TimeZone>, micros: i64) -> i32 {
+    let shift = zone.and_then(|zone| {
+        let at = Timestamp::from_microsecond(micros).ok()?;
+        Some(i64::from(zone.to_offset(at).seconds()) * 1_000_000)
+    });
+    micros.saturating_add(shift.unwrap_or(0)).div_euclid(MICROSECONDS_A_DAY) as i32
 }
 
 /// Decimals in 64 bits where all of them fit.
@@ -311,11 +348,22 @@ fn shown(array: &ArrayRef, value: impl Fn(usize) -> f64) -> Cells {
     for row in 0..array.len() {
         text.clear();
         if array.is_valid(row) {
-            shown_number(value(row), &mut text);
+            shortest_number(value(row), &mut text);
         }
         texts.append_value(&text);
     }
     Cells::Texts(texts.finish())
+}
+
+/// Infinite numbers, and those that are none, with their rows.
+fn numbers_that_are_none(array: &ArrayRef) -> Vec<(usize, f64)> {
+    if !matches!(array.data_type(), DataType::Float64 | DataType::Float32 | DataType::Float16) {
+        return Vec::new();
+    }
+    let wide = cast(array, &DataType::Float64).unwrap_or_else(|_| array.clone());
+    let Some(numbers) = wide.as_primitive_opt::<Float64Type>() else { return Vec::new() };
+    let found = numbers.iter().enumerate().filter_map(|(row, number)| Some((row, number?)));
+    found.filter(|(_, number)| !number.is_finite()).collect()
 }
 
 /// Texts with a blank where there is none.

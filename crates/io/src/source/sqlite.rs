@@ -18,15 +18,18 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use arrow_array::builder::StringViewBuilder;
-use interligo_core::cells::{Cells, shown_number};
+use interligo_core::cells::{Cells, shortest_number};
+use interligo_core::findings::Noted;
 use interligo_core::place::PartName;
 use interligo_core::style::{NumberStyle, Style};
+use rusqlite::limits::Limit;
 use rusqlite::types::ValueRef;
 use rusqlite::{Connection, ErrorCode, OpenFlags, Row};
 
 use super::threaded::Threaded;
 use super::{
-    Address, Block, Container, Format, Reader, Source, Wanted, What, ends_with, quoted_name,
+    Address, Block, Container, Format, Reader, Source, Wanted, What, ends_with, not_finite,
+    quoted_name,
 };
 use crate::error::Error;
 use crate::given::Given;
@@ -62,12 +65,16 @@ struct SqliteFile {
     shown: Arc<str>,
 }
 
+/// No value has more bytes than this; a query can make one of any length out of nothing.
+const LONGEST_VALUE: i32 = 64 << 20;
+
 fn connect(path: &std::path::Path, name: &PartName) -> Result<Connection, Error> {
     // A path that is none gives a clearer message from the file system.
     std::fs::File::open(path).map_err(|error| Error::cannot_read(&name.shown, path, error))?;
     let flags = OpenFlags::SQLITE_OPEN_READ_ONLY | OpenFlags::SQLITE_OPEN_NO_MUTEX;
     let connect = || {
         let connection = Connection::open_with_flags(path, flags)?;
+        connection.set_limit(Limit::SQLITE_LIMIT_LENGTH, LONGEST_VALUE)?;
         connection.busy_timeout(PATIENCE)?;
         connection.execute_batch("PRAGMA query_only = 1; BEGIN")?;
         Ok(connection)
@@ -262,6 +269,7 @@ struct Columns {
     styles: Vec<NumberStyle>,
     rows: usize,
     first_row: u64,
+    noted: Vec<(Noted, u64, String)>,
 }
 
 impl Columns {
@@ -272,6 +280,7 @@ impl Columns {
             styles,
             rows: 0,
             first_row: 1,
+            noted: Vec::new(),
         }
     }
 
@@ -302,7 +311,11 @@ impl Columns {
                     let _ = write!(text, "{number}");
                 }
                 ValueRef::Real(number) => {
-                    shown_number(number, &mut text);
+                    if !number.is_finite() {
+                        let row = self.first_row + self.rows as u64;
+                        self.noted.push((Noted::NotFinite, row, not_finite(number, row, field)));
+                    }
+                    shortest_number(number, &mut text);
                     self.styles.get(field).copied().unwrap_or_default().rewrite(&mut text);
                 }
                 ValueRef::Blob(bytes) => {
@@ -323,7 +336,8 @@ impl Columns {
         let rows = std::mem::take(&mut self.rows);
         let texts = self.texts.iter_mut().zip(&self.wanted);
         let columns = texts.map(|(texts, wanted)| wanted.then(|| Cells::Texts(texts.finish())));
-        let grid = CellGrid::new(rows, columns.collect(), self.first_row);
+        let mut grid = CellGrid::new(rows, columns.collect(), self.first_row);
+        grid.noted = std::mem::take(&mut self.noted);
         let (first, lines) = (self.first_row == 1, rows as u64);
         self.first_row += lines;
         Block {

@@ -246,15 +246,16 @@ fn first_bytes(path: &Path, shown: &Arc<str>, dialect: &mut Dialect) -> Result<V
                 .help("the first row of a table holds the names of its columns"));
         }
         refuse_other_than_text(&bytes, shown)?;
+        if !dialect.returns && ends_in_returns(&bytes) {
+            // Rows that end as they did on old machines; a line end in quotes is none of a row.
+            dialect.returns = true;
+            (input, bytes) = Input::open(path, shown, *dialect)?;
+            continue;
+        }
         match memchr::memrchr(b'\n', &bytes) {
             Some(end) if !ended => {
                 bytes.truncate(end + 1);
                 return Ok(bytes);
-            }
-            None if bytes.contains(&b'\r') && !bytes.contains(&b'\n') && !dialect.returns => {
-                // Rows that end as they did on old machines.
-                dialect.returns = true;
-                (input, bytes) = Input::open(path, shown, *dialect)?;
             }
             None if !ended && want < LONG_HEAD => want = LONG_HEAD,
             None if !ended => {
@@ -269,6 +270,20 @@ fn first_bytes(path: &Path, shown: &Arc<str>, dialect: &mut Dialect) -> Result<V
             }
         }
     }
+}
+
+/// Whether rows end in carriage returns alone: outside of quotes there are such, and no line ends.
+fn ends_in_returns(bytes: &[u8]) -> bool {
+    let (mut quoted, mut returns) = (false, false);
+    for byte in bytes {
+        match byte {
+            b'"' => quoted = !quoted,
+            b'\n' if !quoted => return false,
+            b'\r' if !quoted => returns = true,
+            _ => {}
+        }
+    }
+    returns
 }
 
 /// Refuses what is no text, or text of two bytes a sign without a mark that says so.

@@ -50,6 +50,8 @@ const WHOLE: usize = 4;
 pub(super) enum Cell<'a> {
     Text(&'a str),
     Number(f64),
+    /// A number that is shown with a currency.
+    Money(f64, &'a str),
     /// A number that is shown in percent, as a fraction.
     Percent(f64),
     /// A day with the seconds of its time.

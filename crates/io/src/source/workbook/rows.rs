@@ -86,7 +86,8 @@ impl Sample {
             self.rows.push(SampleRow { row, cells: Vec::new() });
         }
         let time = matches!(cell, Cell::Day(_, seconds) if seconds > 0);
-        let typed = matches!(cell, Cell::Day(..) | Cell::Number(_) | Cell::Percent(_));
+        let typed =
+            matches!(cell, Cell::Day(..) | Cell::Number(_) | Cell::Money(..) | Cell::Percent(_));
         let mut text = String::new();
         let style = Style {
             dates: if time { DateStyle::iso_with_time() } else { DateStyle::ISO },
@@ -249,7 +250,7 @@ impl Sample {
 fn write(cell: &Cell<'_>, style: &Style, text: &mut String) {
     match cell {
         Cell::Text(written) => text.push_str(written),
-        Cell::Number(number) => {
+        Cell::Number(number) | Cell::Money(number, _) => {
             shown_number(*number, text);
             style.numbers.rewrite(text);
         }
@@ -285,6 +286,8 @@ pub(super) struct Rows<'a, F> {
     next_row: u32,
     blank: u64,
     noted: Vec<(Noted, u64, String)>,
+    /// The currencies that the formats of cells show, by field, with the first row that has each.
+    currencies: Vec<(usize, String, u64)>,
     /// A block that waits until it is clear that it is not the last.
     waiting: Option<Waiting>,
     /// How many rows the block that is being filled gets.
@@ -299,6 +302,7 @@ struct Waiting {
     offsets: Vec<u32>,
     blank: u64,
     noted: Vec<(Noted, u64, String)>,
+    currencies: Vec<(usize, String, u64)>,
 }
 
 impl<'a, F: FnMut(Block) -> bool> Rows<'a, F> {
@@ -313,6 +317,7 @@ impl<'a, F: FnMut(Block) -> bool> Rows<'a, F> {
             next_row: layout.first_row,
             blank: 0,
             noted: Vec::new(),
+            currencies: Vec::new(),
             waiting: None,
             size: FIRST_ROWS,
             sent: false,
@@ -351,6 +356,11 @@ impl<'a, F: FnMut(Block) -> bool> Rows<'a, F> {
         if let Cell::Error(error) = &cell {
             let words = format!("!{}{} {error}", letters(column), row + 1);
             self.noted.push((Noted::ErrorCell, u64::from(row) + 1, words));
+        }
+        if let Cell::Money(_, currency) = &cell
+            && !self.currencies.iter().any(|(own, known, _)| *own == field && known == currency)
+        {
+            self.currencies.push((field, (*currency).to_owned(), u64::from(row) + 1));
         }
         let text = &mut self.texts[field];
         text.clear();
@@ -394,6 +404,7 @@ impl<'a, F: FnMut(Block) -> bool> Rows<'a, F> {
             offsets: std::mem::take(&mut self.offsets),
             blank: std::mem::take(&mut self.blank),
             noted: std::mem::take(&mut self.noted),
+            currencies: std::mem::take(&mut self.currencies),
         };
         if let Some(before) = self.waiting.replace(block) {
             self.hand_on(before, false);
@@ -409,6 +420,7 @@ impl<'a, F: FnMut(Block) -> bool> Rows<'a, F> {
         }
         grid.blank = block.blank;
         grid.noted = block.noted;
+        grid.currencies = block.currencies;
         let lines = rows as u64 + grid.blank;
         let first = !std::mem::replace(&mut self.sent, true);
         let rows = Box::new(Grid::Cells(grid));
@@ -455,5 +467,6 @@ fn joined(before: Waiting, last: Waiting) -> Waiting {
         offsets: before.offsets.iter().copied().chain(offsets).collect(),
         blank: before.blank + last.blank,
         noted: before.noted.into_iter().chain(last.noted).collect(),
+        currencies: before.currencies.into_iter().chain(last.currencies).collect(),
     }
 }

@@ -4,6 +4,7 @@ use std::fs::File;
 use std::io::BufReader;
 
 use calamine::{DataRef, ExcelDateTime, Reader as _, SheetType, SheetVisible, Xlsx};
+use interligo_core::amount::currency_of_format;
 use interligo_core::date::Day;
 
 use super::marks;
@@ -58,6 +59,11 @@ impl Opened for Book {
                 })
             })
             .collect();
+        let currencies: Vec<Option<String>> = cells
+            .styles()
+            .iter()
+            .map(|style| currency_of_format(&style.number_format.as_ref()?.format_code))
+            .collect();
         while let Some((cell, style)) = cells.next_cell_with_style_id().map_err(wrong)? {
             let (row, column) = cell.get_position();
             let percent = in_percent.get(style).copied().unwrap_or(false);
@@ -68,7 +74,13 @@ impl Opened for Book {
                 DataRef::Float(number) if percent => {
                     each(row, column, Some(Cell::Percent(*number)))
                 }
-                DataRef::Float(number) => each(row, column, Some(Cell::Number(*number))),
+                DataRef::Float(number) => {
+                    let cell = match currencies.get(style) {
+                        Some(Some(currency)) => Cell::Money(*number, currency),
+                        _ => Cell::Number(*number),
+                    };
+                    each(row, column, Some(cell))
+                }
                 DataRef::Int(number) => each(row, column, Some(Cell::Text(&number.to_string()))),
                 DataRef::Bool(yes) => each(row, column, Some(Cell::Yes(*yes))),
                 DataRef::Error(error) => each(row, column, Some(Cell::Error(error.to_string()))),
