@@ -104,7 +104,9 @@ fn bare(text: &str) -> Option<Bare<'_>> {
         if let Some(whole) = without_cents(rest) {
             return Some(Bare { digits: whole, negative, currency, no_cents: true });
         }
-        let minus = rest.strip_prefix(is_minus).or_else(|| rest.strip_suffix(is_minus));
+        // A dash behind a decimal mark is no minus.
+        let behind = || rest.strip_suffix(is_minus).filter(|less| !less.ends_with(['.', ',', '-']));
+        let minus = rest.strip_prefix(is_minus).or_else(behind);
         let enclosed = rest.strip_prefix('(').and_then(|rest| rest.strip_suffix(')'));
         if let Some(less) = minus.or(enclosed) {
             if negative {

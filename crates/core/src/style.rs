@@ -200,6 +200,8 @@ enum Piece {
     ShortYear,
     /// The same where 30 to 68 are after 1900.
     EarlierShortYear,
+    /// The same where 30 to 69 are none; for looking whether what comes first may be a year.
+    LikelyShortYear,
     /// Hours and minutes, perhaps seconds; a day is the day as written.
     Time,
     /// Days since an epoch, which is so many days after 1970-01-01; a fraction is the time of the day.
@@ -365,6 +367,13 @@ impl DateStyle {
                 Piece::Year => year = digits(&mut rest, 4, 4)?,
                 Piece::ShortYear => year = century(digits(&mut rest, 2, 2)?, 69),
                 Piece::EarlierShortYear => year = century(digits(&mut rest, 2, 2)?, SURE_YEARS),
+                Piece::LikelyShortYear => {
+                    let short = digits(&mut rest, 2, 2)?;
+                    year = century(short, 69);
+                    if (SURE_YEARS..70).contains(&short) {
+                        return None;
+                    }
+                }
                 Piece::MonthName => {
                     let name = rest.get(..3)?.to_ascii_lowercase();
                     month = 1 + MONTHS.iter().position(|month| *month == name)? as u32;
@@ -397,6 +406,15 @@ impl DateStyle {
         Some(earlier)
     }
 
+    /// The style as it is looked for: one that begins with a year of two digits reads only years that are likely, since
+    /// otherwise any day might be one.
+    pub fn as_looked_for(mut self) -> DateStyle {
+        if self.pieces[0] == Some(Piece::ShortYear) {
+            self.pieces[0] = Some(Piece::LikelyShortYear);
+        }
+        self
+    }
+
     /// Whether its days are whole numbers, as in `20251231` and `46022`.
     pub fn is_digits(&self) -> bool {
         !self.pieces.iter().flatten().any(|p| matches!(p, Piece::Sign(_) | Piece::MonthName))
@@ -423,7 +441,7 @@ impl DateStyle {
                     write!(text, "{}{}", name[..1].to_uppercase(), &name[1..])
                 }
                 Piece::Year => write!(text, "{year:04}"),
-                Piece::ShortYear | Piece::EarlierShortYear => write!(text, "{:02}", year % 100),
+                Piece::ShortYear | Piece::EarlierShortYear | Piece::LikelyShortYear => write!(text, "{:02}", year % 100),
                 Piece::DayNumber(epoch) => write!(text, "{}", day.0 - epoch),
                 Piece::Sign(sign) => write!(text, "{sign}"),
                 Piece::Time => {
@@ -456,7 +474,7 @@ impl fmt::Display for DateStyle {
                 Piece::Month => f.write_str("12")?,
                 Piece::MonthName => f.write_str("Dec")?,
                 Piece::Year => f.write_str("2025")?,
-                Piece::ShortYear | Piece::EarlierShortYear => f.write_str("25")?,
+                Piece::ShortYear | Piece::EarlierShortYear | Piece::LikelyShortYear => f.write_str("25")?,
                 Piece::Time => f.write_str("23:59")?,
                 Piece::DayNumber(epoch) => write!(f, "{}", LAST_OF_2025 - epoch)?,
                 Piece::Sign(sign) => write!(f, "{sign}")?,

@@ -8,6 +8,7 @@ use std::sync::Arc;
 use interligo_core::amount;
 use interligo_core::bind::{TableColumns, Wishes, formula_columns, ways};
 use interligo_core::doubts::{Doubtful, Doubts};
+use interligo_core::engine::scale_help;
 use interligo_core::evidence::Evidence;
 use interligo_core::place::{PartName, SheetColumns};
 use interligo_core::plan::{ColumnType, Entry, Mistake, Plan, TableEntry, TotalRows, key, listed};
@@ -275,13 +276,8 @@ impl Table {
                     place(&found.place),
                     if found.text.contains('%') { "bare numbers" } else { "percents" },
                 );
-                let (table, heading) = (key(&self.name), key(column));
-                return Err(Mistake::of_plan(message)
-                    .help(format!(
-                        "add {heading} = {{ scale = 0.01 }} to [tables.{table}.columns] if bare numbers are percents as \
-                         well, or {heading} = {{ scale = 1 }} if they are factors"
-                    ))
-                    .into());
+                let help = scale_help(&self.name, column);
+                return Err(Mistake::of_plan(message).help(help).into());
             }
             Doubtful::Code(found) => {
                 let column = name(found.column);

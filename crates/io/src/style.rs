@@ -99,7 +99,7 @@ pub(crate) fn find(
                 TIMES.iter().flat_map(|time| DATES.iter().map(move |date| format!("{date}{time}")));
             let styles: Vec<(String, DateStyle)> = specimens
                 .filter_map(|specimen| {
-                    DateStyle::from_specimen(&specimen).map(|style| (specimen, style))
+                    DateStyle::from_specimen(&specimen).map(|style| (specimen, style.as_looked_for()))
                 })
                 .flat_map(|(specimen, style)| {
                     let earlier = style.in_earlier_century().map(|style| (specimen.clone(), style));
@@ -331,7 +331,7 @@ mod tests {
             specimen in prop::sample::select(DATES.to_vec()), time in prop::sample::select(TIMES.to_vec()),
         ) {
             let specimen = format!("{specimen}{time}");
-            let style = DateStyle::from_specimen(&specimen).unwrap();
+            let style = DateStyle::from_specimen(&specimen).unwrap().as_looked_for();
             let text = |(month, day, year): &(u32, u32, i32)| {
                 const NAMES: [&str; 12] =
                     ["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"];
@@ -350,7 +350,7 @@ mod tests {
             prop_assume!(meant.iter().all(Option::is_some));
             let found = find(&[texts.iter().map(String::as_str).collect()], None, None);
             let specimens = TIMES.iter().flat_map(|time| DATES.iter().map(move |date| format!("{date}{time}")));
-            let styles = specimens.map(|other| DateStyle::from_specimen(&other).unwrap());
+            let styles = specimens.map(|other| DateStyle::from_specimen(&other).unwrap().as_looked_for());
             let rivals = styles.flat_map(|style| [Some(style), style.in_earlier_century()]).flatten().filter(|other| {
                 let values: Vec<_> = texts.iter().map(|text| other.read(text)).collect();
                 values.iter().all(Option::is_some) && values != meant

@@ -36,4 +36,5 @@ mod support;
 mod totals;
 mod totals_facts;
 mod totals_tables;
+mod values;
 mod workbooks;

@@ -12,7 +12,7 @@ use crate::findings::{Findings, Spot};
 use crate::formula::{Expr, ExprKind, Names, Operator, Type, check, type_of};
 use crate::links::{Link, LinkParts, require_condition};
 use crate::lookup::{Lookup, Misfit};
-use crate::plan::{ColumnName, ColumnType, Missing, Mistake, Written};
+use crate::plan::{ColumnName, ColumnType, Missing, Mistake, Written, key};
 use crate::reading::Reading;
 use crate::reads::Reads;
 pub use crate::reads::Sample;
@@ -88,16 +88,35 @@ impl Misfit {
             _ => "numbers (1234.56)",
         };
         let (table, column) = (&self.table, &self.column);
-        let message = format!(
-            "the plan needs {wanted} in `{table}.{column}`, which holds `{}`",
-            self.example
-        );
+        let percents = self.wanted == ColumnType::Number && self.example.trim().ends_with('%');
+        let (message, help) = match percents {
+            false => (
+                format!("the plan needs {wanted} in `{table}.{column}`, which holds `{}`", self.example),
+                "check that the plan names the right column, and how its values are written".to_owned(),
+            ),
+            true => (
+                format!(
+                    "`{}` in `{table}.{column}` stands among bare numbers: percents divide, bare numbers may or may not",
+                    self.example.trim()
+                ),
+                scale_help(table, column),
+            ),
+        };
         match &self.at {
             Some(at) => Mistake { message, ..(**at).clone() },
             None => Mistake::of_plan(message),
         }
-        .help("check that the plan names the right column, and how its values are written")
+        .help(help)
     }
+}
+
+/// What to do about a column of percents and bare numbers.
+pub fn scale_help(table: &str, column: &str) -> String {
+    let (table, column) = (key(table), key(column));
+    format!(
+        "add {column} = {{ scale = 0.01 }} to [tables.{table}.columns] if bare numbers are percents as well, or \
+         {column} = {{ scale = 1 }} if they are factors"
+    )
 }
 
 impl Engine {

@@ -9,7 +9,7 @@ use std::borrow::Cow;
 use arrow_array::{Array, StringViewArray};
 
 use super::expr::{Expr, ExprKind};
-use super::functions::{Scalar, apply};
+use super::functions::{Scalar, call_of};
 use super::numeric::{Mantissas, Numeric, arithmetic, choose, factor, map, round};
 use super::rows::compare;
 use super::syntax::Operator;
@@ -85,8 +85,7 @@ fn call(scalar: Scalar, list: &[Expr], ty: Type, inputs: &impl Inputs) -> Option
             Some(column) => column.value(row),
             None => same.borrowed(),
         }));
-        let blank = values.iter().any(Value::is_blank);
-        results.push(if blank { Value::Blank } else { apply(scalar, &values).ok()? });
+        results.push(call_of(scalar, &values).ok()?);
     }
     Some(Column::from_values(kind_of(ty), &results))
 }

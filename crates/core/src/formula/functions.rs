@@ -170,8 +170,21 @@ impl Scalar {
     }
 }
 
-/// The value of a function; `values` are as many as it takes, none of them blank.
-pub(super) fn apply(scalar: Scalar, values: &[Value<'_>]) -> Result<Value<'static>, Overflow> {
+/// The value of a function; `values` are as many as it takes. A blank among them makes it blank, but for `nullif`: a value
+/// is not equal to what is not known.
+pub(super) fn call_of(
+    scalar: Scalar,
+    values: &[Value<'_>],
+) -> Result<Value<'static>, Overflow> {
+    match values {
+        [first, Value::Blank] if scalar == Scalar::NullIf => Ok(first.clone().into_owned()),
+        _ if values.iter().any(Value::is_blank) => Ok(Value::Blank),
+        _ => apply(scalar, values),
+    }
+}
+
+/// The value of a function of known values.
+fn apply(scalar: Scalar, values: &[Value<'_>]) -> Result<Value<'static>, Overflow> {
     let number = |at: usize| values.get(at).and_then(Value::number).ok_or(Overflow::Digits);
     let text = |at: usize| match values.get(at) {
         Some(Value::Text(text)) => text.as_ref(),

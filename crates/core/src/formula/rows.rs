@@ -2,7 +2,7 @@
 //! `columns` must give the same and falls back to this where its fixed form does not suffice.
 
 use super::expr::{Expr, ExprKind};
-use super::functions::{Scalar, apply};
+use super::functions::call_of;
 use super::syntax::Operator;
 use super::typed::Type;
 use crate::date::Period;
@@ -107,14 +107,7 @@ pub(crate) fn evaluate<'a>(expr: &'a Expr, leaves: &'a impl Leaves) -> Outcome<'
         ExprKind::Call(scalar, list) => {
             let values = list.iter().map(|item| evaluate(item, leaves));
             let values = values.collect::<Result<Vec<_>, _>>()?;
-            // A value is not equal to what is not known.
-            if *scalar == Scalar::NullIf && values.get(1).is_some_and(Value::is_blank) {
-                return Ok(values.into_iter().next().unwrap_or(Value::Blank));
-            }
-            if values.iter().any(Value::is_blank) {
-                return Ok(Value::Blank);
-            }
-            apply(*scalar, &values)?
+            call_of(*scalar, &values)?
         }
     })
 }
