@@ -193,7 +193,7 @@ fn engine(by: &[&str], show: &[&str]) -> Engine {
 fn totals(engine: &Engine) -> &TotalsPlan {
     match &engine.outputs[0].content {
         OutputContent::Totals(plan) => plan,
-        OutputContent::Lines(_) | OutputContent::List(_) => unreachable!(),
+        OutputContent::Lines(_) | OutputContent::List(..) => unreachable!(),
     }
 }
 

@@ -45,7 +45,11 @@ pub fn currency_of_format(format: &str) -> Option<String> {
             match next {
                 '"' | '\\' => {}
                 // Room for the next character, or that character as often as there is room.
-                '_' | '*' => rest = rest.get(rest.chars().next().map_or(0, char::len_utf8)..).unwrap_or_default(),
+                '_' | '*' => {
+                    rest = rest
+                        .get(rest.chars().next().map_or(0, char::len_utf8)..)
+                        .unwrap_or_default()
+                }
                 _ => shown.push(next),
             }
         }
@@ -76,7 +80,8 @@ struct Bare<'t> {
 fn without_cents(text: &str) -> Option<&str> {
     let less = text.trim_end_matches(['-', '\u{2013}', '\u{2014}']);
     let whole = less.strip_suffix(['.', ',']).filter(|_| less.len() < text.len())?;
-    let in_number = |c: char| c.is_ascii_digit() || matches!(c, '.' | ',' | '\'' | '\u{2019}' | ' ');
+    let in_number =
+        |c: char| c.is_ascii_digit() || matches!(c, '.' | ',' | '\'' | '\u{2019}' | ' ');
     let is_number = whole.ends_with(|c: char| c.is_ascii_digit()) && whole.chars().all(in_number);
     is_number.then_some(whole)
 }

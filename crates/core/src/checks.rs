@@ -56,6 +56,11 @@ impl Engine {
         settled
     }
 
+    /// Keys of a link's lookup that are one key to the link, those of each together.
+    pub fn same_keys(&self, link: usize) -> &[Vec<String>] {
+        &self.links[link].same_keys().groups
+    }
+
     /// The name of the figure that says what is at stake.
     pub fn stake(&self) -> Option<&str> {
         self.stake.map(|figure| self.bound.figures[figure].name.as_str())

@@ -222,6 +222,8 @@ pub struct Findings {
     pub cleaned: KeyTallies,
     /// Lines on days without a row on which the run is to end, by link.
     pub gaps_stopping: BTreeMap<usize, u64>,
+    /// Keys of the lookup that are one key to the link, by the first of them, with the lines that found one.
+    pub same_keys: KeyTallies,
     /// Keys whose lines took the row of another day.
     pub carried: KeyTallies,
     /// Lines whose key was corrected, by link and correction.
@@ -271,6 +273,7 @@ impl Findings {
         }
         add_counts(&mut self.mended, batch.mended);
         add_counts(&mut self.gaps_stopping, batch.gaps_stopping);
+        self.same_keys.absorb(batch.same_keys);
         self.carried.absorb(batch.carried);
         self.links.resize(self.links.len().max(batch.links.len()), StatusCounts::default());
         for (own, other) in self.links.iter_mut().zip(&batch.links) {

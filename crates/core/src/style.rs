@@ -441,7 +441,9 @@ impl DateStyle {
                     write!(text, "{}{}", name[..1].to_uppercase(), &name[1..])
                 }
                 Piece::Year => write!(text, "{year:04}"),
-                Piece::ShortYear | Piece::EarlierShortYear | Piece::LikelyShortYear => write!(text, "{:02}", year % 100),
+                Piece::ShortYear | Piece::EarlierShortYear | Piece::LikelyShortYear => {
+                    write!(text, "{:02}", year % 100)
+                }
                 Piece::DayNumber(epoch) => write!(text, "{}", day.0 - epoch),
                 Piece::Sign(sign) => write!(text, "{sign}"),
                 Piece::Time => {
@@ -474,7 +476,9 @@ impl fmt::Display for DateStyle {
                 Piece::Month => f.write_str("12")?,
                 Piece::MonthName => f.write_str("Dec")?,
                 Piece::Year => f.write_str("2025")?,
-                Piece::ShortYear | Piece::EarlierShortYear | Piece::LikelyShortYear => f.write_str("25")?,
+                Piece::ShortYear | Piece::EarlierShortYear | Piece::LikelyShortYear => {
+                    f.write_str("25")?
+                }
                 Piece::Time => f.write_str("23:59")?,
                 Piece::DayNumber(epoch) => write!(f, "{}", LAST_OF_2025 - epoch)?,
                 Piece::Sign(sign) => write!(f, "{sign}")?,

@@ -70,7 +70,7 @@ impl Destinations {
             let help = "give the output another name or folder";
             return Err(to.mistaken(message).help(help).into());
         }
-        let is_aside = matches!(output.content, OutputContent::List(ListKind::SetAside));
+        let is_aside = matches!(output.content, OutputContent::List(ListKind::SetAside, _));
         let others = self.outputs.values().chain(self.aside.iter().filter(|_| !is_aside));
         if others.into_iter().any(|other| leads_to_same(other, path)) && !is_stream(path) {
             let message = format!("two outputs would write the same file, `{}`", to.text);

@@ -61,7 +61,7 @@ impl LinkHealth {
     pub fn found(&self) -> (u64, u64) {
         let of = |status: LinkStatus| self.counts[status as usize];
         let all: u64 = self.counts.iter().sum();
-        (lines_found(&self.counts), all - of(LinkStatus::NotMeant) - of(LinkStatus::Absent))
+        (lines_found(&self.counts), all - of(LinkStatus::NotMeant))
     }
 }
 

@@ -12,7 +12,7 @@ use interligo_core::tally::Tally;
 use interligo_core::tieout::{AsideFile, OutputTally, ReadSide, TieOut};
 use interligo_core::totals::TotalsTable;
 
-use crate::check::{Checked, list_bytes};
+use crate::check::{Checked, List, list_of};
 use crate::destinations::Destinations;
 use crate::error::Error;
 use crate::last_run::{FilesSince, FindingsSince, LastRun};
@@ -109,10 +109,10 @@ impl Sinks {
                     files.lines.push(LinesFile { file, tally: Tally::default() });
                     prepared.push(lines);
                 }
-                OutputContent::List(ListKind::SetAside) => {
+                OutputContent::List(ListKind::SetAside, _) => {
                     files.open_aside()?;
                 }
-                OutputContent::List(_) | OutputContent::Totals(_) => {}
+                OutputContent::List(..) | OutputContent::Totals(_) => {}
             }
         }
         Ok(Sinks { lines: prepared, keeps_aside: destinations.writes, files })
@@ -163,7 +163,7 @@ impl FactOutputs<'_> {
                     note.tally = tally;
                     files.push(file);
                 }
-                OutputContent::List(kind) => {
+                OutputContent::List(kind, _) => {
                     note.is_list = true;
                     // The others are made when all facts are through.
                     if *kind == ListKind::SetAside {
@@ -225,35 +225,37 @@ impl FactOutputs<'_> {
         Ok(file)
     }
 
-    /// Writes the lists, which wait to appear like the other files.
+    /// Writes the lists, over the lines of all facts where a list does not say of which it is.
     ///
     /// # Errors
-    /// A file cannot be written, or does not hold what it should.
-    pub(crate) fn write_lists(&self, whole: &mut Whole, checked: &Checked) -> Result<(), Error> {
-        let lists = self.engine.outputs.iter().enumerate().filter_map(|(number, output)| {
-            match output.content {
-                OutputContent::List(kind) if kind != ListKind::SetAside => {
-                    Some((self.destinations.of(self.fact, number)?, &output.name, kind))
-                }
-                _ => None,
-            }
-        });
-        let findings = &whole.outcome.findings;
-        for (path, name, kind) in lists {
-            let (heading, rows, count) =
-                list_bytes(kind, self.project, self.engine, findings, checked);
+    /// A file cannot be written.
+    pub(crate) fn write_lists(
+        &self,
+        all: &[(&Engine, &Findings)],
+        checked: &Checked,
+    ) -> Result<Vec<ListFile>, Error> {
+        let mut files = Vec::new();
+        for (number, output) in self.engine.outputs.iter().enumerate() {
+            let OutputContent::List(kind, alone) = output.content else { continue };
+            let path = self.destinations.of(self.fact, number);
+            let Some(path) = path.filter(|_| kind != ListKind::SetAside) else { continue };
+            let own = std::slice::from_ref(&all[self.fact]);
+            let of = if alone { own } else { all };
+            let List { heading, rows, count } = list_of(kind, self.project, of, checked);
             let mut file = OutputFile::create(path, self.project.plan.file_stem())?;
             file.write(&heading)?;
             file.write_rows(&rows)?;
-            let mut written = whole.outcome.tie_out.written.iter_mut();
-            if let Some(written) = written.find(|written| written.output == *name) {
-                written.groups = Some(count);
-                written.in_file = Some(file.rows());
-            }
-            whole.files.push(file);
+            files.push(ListFile { output: output.name.clone(), file, rows: count });
         }
-        close(&whole.outcome.tie_out)
+        Ok(files)
     }
+}
+
+/// A list that was written.
+pub(crate) struct ListFile {
+    output: String,
+    file: OutputFile,
+    rows: u64,
 }
 
 fn rows_of(table: &TotalsTable) -> u64 {
@@ -279,6 +281,22 @@ pub(crate) struct Whole {
 }
 
 impl Whole {
+    /// Takes lists, which wait to appear like the other files.
+    ///
+    /// # Errors
+    /// A list does not hold what it should.
+    pub(crate) fn take_lists(&mut self, lists: Vec<ListFile>) -> Result<(), Error> {
+        for list in lists {
+            let mut written = self.outcome.tie_out.written.iter_mut();
+            if let Some(written) = written.find(|written| written.output == list.output) {
+                written.groups = Some(list.rows);
+                written.in_file = Some(list.file.rows());
+            }
+            self.files.push(list.file);
+        }
+        close(&self.outcome.tie_out)
+    }
+
     /// Takes its own tables out of those of all facts.
     pub(crate) fn take_totals(&mut self, tables: &mut BTreeMap<String, TotalsTable>) {
         let own = self.totals.iter().filter_map(|name| tables.remove_entry(name));

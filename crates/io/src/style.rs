@@ -99,7 +99,8 @@ pub(crate) fn find(
                 TIMES.iter().flat_map(|time| DATES.iter().map(move |date| format!("{date}{time}")));
             let styles: Vec<(String, DateStyle)> = specimens
                 .filter_map(|specimen| {
-                    DateStyle::from_specimen(&specimen).map(|style| (specimen, style.as_looked_for()))
+                    DateStyle::from_specimen(&specimen)
+                        .map(|style| (specimen, style.as_looked_for()))
                 })
                 .flat_map(|(specimen, style)| {
                     let earlier = style.in_earlier_century().map(|style| (specimen.clone(), style));

@@ -349,6 +349,14 @@ pub(crate) fn meaning(code: Code) -> Meaning {
                 ),
             ],
         ),
+        Code::AmountAsRatio => (
+            "figures that look like amounts and are totalled as ratios",
+            "They divide by an amount, so a total is worked out from totals and not added up from lines: the two differ.",
+            &[
+                ("net = { formula = \"...\", totals = \"sum\" }", "in [figures]: add up its lines"),
+                ("net = { formula = \"...\", totals = \"again\" }", "in [figures]: it is meant so"),
+            ],
+        ),
         Code::NotFinite => (
             "numbers that are none: infinite, or what a program makes of 0 / 0",
             "They are taken as blank, and so is what is worked out from them.",

@@ -243,6 +243,13 @@ fn remarks(table: &TotalsTable, look: &TotalsLook<'_>) -> Vec<String> {
     if let Some(by) = &table.sorted_by {
         notes.push(format!("Sorted by {by}, the largest first."));
     }
+    for measure in table.measures.iter().filter(|measure| measure.amount_as_ratio) {
+        notes.push(format!(
+            "{0} divides by an amount, so its totals are worked out from totals. If its lines are to be added up, let the \
+             figure say totals = \"sum\"; if not, totals = \"again\".",
+            measure.heading
+        ));
+    }
     let adding = table.adding_up();
     if table.rows.len() > 1 && !adding.is_empty() {
         let names: Vec<&str> =

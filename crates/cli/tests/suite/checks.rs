@@ -140,7 +140,7 @@ fn every_kind_is_explained() {
     let all = folder.run(&["check", "--explain", "all"]);
     let kinds: Vec<&str> =
         all.printed().lines().skip(2).filter_map(|line| line.split_whitespace().next()).collect();
-    assert_eq!(kinds.len(), 45, "{}", all.printed());
+    assert_eq!(kinds.len(), 46, "{}", all.printed());
     for kind in kinds {
         let came = folder.run(&["check", "--explain", kind]);
         assert!(came.printed().starts_with(&format!("{kind}\n  ")), "{}", came.printed());
@@ -250,8 +250,5 @@ fn keys_of_several_columns_have_near_misses_and_corrections_too() {
     let came = folder.run(&["check", "--format", "csv"]);
     // A space on either side of the sign belongs to it; without them it is a text of its own.
     assert!(came.printed().contains("correction-astray,rates,South + B2,1,"), "{}", came.printed());
-    assert_eq!(
-        folder.run(&["run"]).take_file("l.csv"),
-        "freight\n3.0\n6.0\n\"\"\n"
-    );
+    assert_eq!(folder.run(&["run"]).take_file("l.csv"), "freight\n3.0\n6.0\n\"\"\n");
 }

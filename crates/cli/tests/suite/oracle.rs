@@ -185,15 +185,21 @@ show = ["lines", "quantity", "revenue", "profit"]
         // A row whose period ends before it starts is left out, its key with it.
         let stands = |row: &&(String, u32, u32, String)| row.2 == 0 || row.1 <= row.2;
         let standing: Vec<_> = self.prices.iter().filter(stands).collect();
-        let Some(rows) = self.find(item, &standing, |row| &row.0) else { return Ok(None) };
+        // Keys that the link takes for one key are one calendar, however they are written.
+        let form = |key: &str| {
+            let clean = key.split_whitespace().collect::<Vec<_>>().join(" ");
+            if self.ignore_case { clean.to_lowercase() } else { clean }
+        };
         let last = |until: u32| if until == 0 { u32::MAX } else { until };
-        let holding: Vec<_> =
-            rows.into_iter().copied().filter(|row| row.1 <= day && day <= last(row.2)).collect();
-        let mut periods: Vec<(u32, u32)> = holding.iter().map(|row| (row.1, row.2)).collect();
-        periods.dedup();
-        periods.sort();
-        periods.dedup();
-        if periods.len() > 1 { Err(()) } else { Ok(self.settled(holding)) }
+        let holding: Vec<_> = standing
+            .into_iter()
+            .filter(|row| form(&row.0) == form(item) && row.1 <= day && day <= last(row.2))
+            .collect();
+        let mut rows: Vec<(&str, u32, u32)> =
+            holding.iter().map(|row| (row.0.trim(), row.1, row.2)).collect();
+        rows.sort();
+        rows.dedup();
+        if rows.len() > 1 { Err(()) } else { Ok(self.settled(holding)) }
     }
 }
 

@@ -207,7 +207,10 @@ fn parquet_columns_that_hold_lists_are_named_and_not_read() {
     let mut came = one("s.parquet", "\"*\", \"qty * weight\"", &content);
     let note = "s.parquet: `tags` holds lists; not read";
     assert!(came.printed().contains(note), "{}{}", came.printed(), came.said());
-    assert_eq!(came.take_file("lines.csv"), "qty,weight,qty * weight\n3,0.30000000000000004,0.90000000000000012\n,2,\n");
+    assert_eq!(
+        came.take_file("lines.csv"),
+        "qty,weight,qty * weight\n3,0.30000000000000004,0.90000000000000012\n,2,\n"
+    );
     let came = one("s.parquet", "\"tags\"", &content).status(2);
     assert!(came.said().contains("tags"), "{}", came.said());
     for damaged in [&content[..content.len() / 2], b"no parquet", b""] {

@@ -81,7 +81,11 @@ fn formulas_say_what_they_say() {
     for (rows, formula, expected) in [
         (&["7", "8"][..], "nullif(x, blank)", &["7", "8"][..]),
         (&["7", "8.25"], "cast(x as text)", &["7", "8.25"]),
-        (&["Jo Doe", "a"], "left(x, 2) || substring(x from 3 for 1) || right(x, 3)", &["Jo Doe", "aa"]),
+        (
+            &["Jo Doe", "a"],
+            "left(x, 2) || substring(x from 3 for 1) || right(x, 3)",
+            &["Jo Doe", "aa"],
+        ),
         (&["Jo", "a"], "if left(x, 0) = '' then 'same' else 'other'", &["same", "same"]),
         (&["Jo", "a"], "char_length(replace(x, 'a', ''))", &["2", "0"]),
         (&["18786", "5"], "x / 100", &["187.86", "0.05"]),
@@ -123,11 +127,20 @@ fn doubles_keep_all_their_digits_and_what_is_no_number_is_a_finding() {
     drop(database);
     let sqlite = std::fs::read(&path).unwrap();
     let json = "{\"id\": 2024000000012346.0, \"n\": 1e-1}\n{\"id\": 2024000000012347}\n{\"id\": 2.024000000012348e15}\n";
-    for (name, content, finite) in [("s.parquet", &parquet[..], false), ("s.sqlite", &sqlite, false), ("s.jsonl", json.as_bytes(), true)] {
+    for (name, content, finite) in [
+        ("s.parquet", &parquet[..], false),
+        ("s.sqlite", &sqlite, false),
+        ("s.jsonl", json.as_bytes(), true),
+    ] {
         let plan = plan(name, "key = \"id\"", "v = \"2 * n\"", "columns = [\"id\", \"v\"]");
         let mut came = run(&plan, &[(name, content)]);
         let lines = came.take_file("l.csv");
-        assert_eq!(lines, "id,v\n2024000000012346,0.2\n2024000000012347,\n2024000000012348,\n", "{name} {}", came.said());
+        assert_eq!(
+            lines,
+            "id,v\n2024000000012346,0.2\n2024000000012347,\n2024000000012348,\n",
+            "{name} {}",
+            came.said()
+        );
         assert_eq!(came.printed().contains("not-finite"), !finite, "{name} {}", came.printed());
         assert!(!came.printed().contains("folded"), "{name} {}", came.printed());
     }
@@ -184,7 +197,8 @@ fn times_of_the_day_decide_what_is_newest_and_no_period_begins_within_a_day() {
             if key.contains("valid") { " as of at" } else { "" },
         )
     };
-    let sales = "no,sku,at,n\n1,A,2025-03-05 10:00,1\n1,A,2025-03-05 10:00:30,2\n1,A,2025-03-05 09:59,3\n";
+    let sales =
+        "no,sku,at,n\n1,A,2025-03-05 10:00,1\n1,A,2025-03-05 10:00:30,2\n1,A,2025-03-05 09:59,3\n";
     let prices = "sku,price,at\nA,5,2025-03-05T10:00:30\nA,7,2025-03-05T10:00:29.5\n";
     let files = [("s.csv", sales.as_bytes()), ("p.csv", prices.as_bytes())];
     let mut came = run(&plan("duplicates = \"newest at\""), &files);
@@ -192,7 +206,8 @@ fn times_of_the_day_decide_what_is_newest_and_no_period_begins_within_a_day() {
     let came = run(&plan("valid = { from = \"at\" }"), &files);
     assert!(came.said().contains("a period of `p` begins or ends within a day"), "{}", came.said());
     assert_eq!(came.exit_status(), 2);
-    let whole = "sku,price,at,end\nA,5,2025-03-05 00:00:00,2025-03-05 23:59:59\nA,7,2025-03-06 00:00,\n";
+    let whole =
+        "sku,price,at,end\nA,5,2025-03-05 00:00:00,2025-03-05 23:59:59\nA,7,2025-03-06 00:00,\n";
     let files = [("s.csv", sales.as_bytes()), ("p.csv", whole.as_bytes())];
     let mut came = run(&plan("valid = { from = \"at\", until = \"end\" }"), &files);
     assert_eq!(came.take_file("l.csv"), "n,v\n2,10\n");
@@ -226,7 +241,12 @@ fn totals_of_what_is_unknown_are_rows_and_lines_without_a_day_are_in_no_year() {
     let all = plan("s.csv", "", "v = \"2 * n\"", "by = []\nshow = [\"v\"]");
     let mut came = run(&all, &[("s.csv", b"day,n\n2025-01-01,\n")]);
     assert_eq!(came.take_file("l.csv"), "v\n\"\"\n");
-    let shifted = plan("s.csv", "", "v = \"2 * n\"", "by = [\"year(day)\"]\nshow = [\"v\", \"year_before(v)\"]");
+    let shifted = plan(
+        "s.csv",
+        "",
+        "v = \"2 * n\"",
+        "by = [\"year(day)\"]\nshow = [\"v\", \"year_before(v)\"]",
+    );
     let mut came = run(&shifted, &[("s.csv", b"day,n\n2024-01-01,1\n,3\n2025-01-01,2\n")]);
     let lines = came.take_file("l.csv");
     assert_eq!(lines, "year(day),v,year_before(v)\n2024,2,\n2025,4,2\n,6,\n");

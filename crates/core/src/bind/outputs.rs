@@ -3,7 +3,7 @@
 use super::totals::{BoundTotals, bind_totals};
 use super::{Bound, FigureKind, Reference, Scope, TotalsRequest, fact_called, uses_of};
 use crate::formula::{NodeKind, parse};
-use crate::plan::{ColumnType, Entry, ListKind, Mistake, OutputEntry, Plan, Written};
+use crate::plan::{ColumnName, ColumnType, Entry, ListKind, Mistake, OutputEntry, Plan, Written};
 
 /// An output to be worked out: one of the plan's, or one asked for on the command line.
 #[derive(Clone, Debug)]
@@ -113,8 +113,8 @@ pub enum OutputKind {
     Lines(Vec<LinesColumn>),
     /// Totals, by their number among the totals asked for.
     Totals(Box<BoundTotals>),
-    /// A list.
-    List(ListKind),
+    /// A list, and whether it is of this fact alone.
+    List(ListKind, bool),
 }
 
 /// A column of an output of lines.
@@ -150,6 +150,17 @@ pub enum LinesColumn {
 pub(super) fn bind_outputs(requests: &[Request], facts: &mut [Bound]) -> Result<(), Vec<Mistake>> {
     let mut mistakes = Vec::new();
     for request in requests {
+        // A list that does not say of which fact it is holds what was found of all.
+        if let (Content::List(ListKind::SetAside), None, Some(_)) =
+            (&request.content, &request.of, facts.get(1))
+        {
+            let names: Vec<&str> = facts.iter().map(|bound| bound.fact.name.as_str()).collect();
+            let written = request.to.clone().unwrap_or_else(|| quoted_name(&request.name));
+            let message = "lines of several facts cannot be set aside in one file: they have columns of their own";
+            let help = format!("say of which it is: of = \"{}\"", names.join("\" or \""));
+            mistakes.push(written.mistaken(message).help(help));
+            continue;
+        }
         let bound = owner(request, facts)
             .and_then(|owner| bind_output(request, owner, facts, &mut mistakes));
         mistakes.extend(bound.err());
@@ -168,21 +179,39 @@ fn owner(request: &Request, facts: &[Bound]) -> Result<usize, Mistake> {
         Content::List(_) => return Ok(0),
         Content::Totals(totals) => (totals.shown().collect(), totals.others().collect()),
     };
+    // A name that says of which fact it is speaks for none, unless it is all there is.
+    let fact_of = |name: &ColumnName| match name.through.as_slice() {
+        [table] => facts.iter().position(|bound| bound.fact.name == *table),
+        _ => None,
+    };
+    let mut own_fact = None;
+    for node in shown.iter().filter_map(|text| parse(text).ok()) {
+        node.walk(&mut |node| {
+            if let NodeKind::Name(name) = &node.kind {
+                own_fact = own_fact.or(fact_of(name));
+            }
+        });
+    }
     let unknown = |texts: &[&Written], bound: &Bound| {
         let figures: Vec<&str> = bound.figures.iter().map(|figure| figure.name.as_str()).collect();
         let mut unknown = 0usize;
         let names = texts.iter().filter(|text| text.text.trim() != "*");
         for node in names.filter_map(|text| parse(text).ok()) {
             node.walk(&mut |node| {
-                if let NodeKind::Name(name) = &node.kind {
+                if let NodeKind::Name(name) = &node.kind
+                    && fact_of(name).is_none()
+                {
                     unknown += usize::from(!Scope::of(bound).knows(name, &figures));
                 }
             });
         }
         unknown
     };
-    let lacks = |bound: &Bound| (unknown(&shown, bound), unknown(&others, bound));
-    Ok((0..facts.len()).min_by_key(|fact| lacks(&facts[*fact])).unwrap_or(0))
+    let lacks = |fact: &usize| {
+        let bound = &facts[*fact];
+        (unknown(&shown, bound), unknown(&others, bound), own_fact != Some(*fact))
+    };
+    Ok((0..facts.len()).min_by_key(lacks).unwrap_or(0))
 }
 
 fn bind_output(
@@ -201,7 +230,7 @@ fn bind_output(
             }
             OutputKind::Lines(columns)
         }
-        Content::List(list) => OutputKind::List(*list),
+        Content::List(list) => OutputKind::List(*list, request.of.is_some()),
         Content::Totals(totals) => {
             for (fact, totals) in bind_totals(totals, owner, facts, mistakes)? {
                 let to = to.clone().filter(|_| totals.source == 0);

@@ -91,8 +91,12 @@ impl Misfit {
         let percents = self.wanted == ColumnType::Number && self.example.trim().ends_with('%');
         let (message, help) = match percents {
             false => (
-                format!("the plan needs {wanted} in `{table}.{column}`, which holds `{}`", self.example),
-                "check that the plan names the right column, and how its values are written".to_owned(),
+                format!(
+                    "the plan needs {wanted} in `{table}.{column}`, which holds `{}`",
+                    self.example
+                ),
+                "check that the plan names the right column, and how its values are written"
+                    .to_owned(),
             ),
             true => (
                 format!(

@@ -22,8 +22,8 @@ pub enum OutputContent {
     Lines(Vec<OutputColumn>),
     /// Totals.
     Totals(Box<TotalsPlan>),
-    /// A list, made when all lines are through.
-    List(ListKind),
+    /// A list, made when all lines are through, and whether it is of this fact alone.
+    List(ListKind, bool),
 }
 
 /// A column of an output of lines.
@@ -73,7 +73,7 @@ impl Engine {
         for output in &bound_outputs {
             let content = match &output.kind {
                 OutputKind::Lines(columns) => self.type_lines(columns).map(OutputContent::Lines),
-                OutputKind::List(list) => Ok(OutputContent::List(*list)),
+                OutputKind::List(list, alone) => Ok(OutputContent::List(*list, *alone)),
                 OutputKind::Totals(totals) => {
                     TotalsPlan::new(totals, self).map(|plan| OutputContent::Totals(Box::new(plan)))
                 }

@@ -172,10 +172,7 @@ impl Scalar {
 
 /// The value of a function; `values` are as many as it takes. A blank among them makes it blank, but for `nullif`: a value
 /// is not equal to what is not known.
-pub(super) fn call_of(
-    scalar: Scalar,
-    values: &[Value<'_>],
-) -> Result<Value<'static>, Overflow> {
+pub(super) fn call_of(scalar: Scalar, values: &[Value<'_>]) -> Result<Value<'static>, Overflow> {
     match values {
         [first, Value::Blank] if scalar == Scalar::NullIf => Ok(first.clone().into_owned()),
         _ if values.iter().any(Value::is_blank) => Ok(Value::Blank),

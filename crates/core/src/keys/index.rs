@@ -152,7 +152,8 @@ impl KeyIndex {
 }
 
 fn insert_form(table: &mut KeyTable, form: &str, row: u32) {
-    if table.insert(form, row).is_some() {
+    // Keys that lead to one row are one key.
+    if table.insert(form, row).is_some_and(|known| known != row) {
         table.set(form, SEVERAL);
     }
 }

@@ -80,8 +80,18 @@ impl Lines<'_> {
             let parents = link.parent().map_or(&[][..], |parent| self.link_rows(parent));
             let sought = self.sought[number].as_ref();
             // Under a parent without a row there is no key to speak of.
+            let bringing: Vec<&[u32]> = match link.parent() {
+                Some(_) => Vec::new(),
+                None => link.builds_on().iter().map(|other| self.link_rows(*other)).collect(),
+            };
             let has_key = |row: u32| parents.get(row as usize).is_none_or(|parent| is_row(*parent));
-            for (row, status) in linked.problems.iter().filter(|(row, _)| has_key(*row)) {
+            // A key that another link should have brought is blank because of that link.
+            let follows = |row: u32| bringing.iter().any(|rows| !is_row(rows[row as usize]));
+            let cause = |row: u32, status: LinkStatus| {
+                has_key(row) && !(status == LinkStatus::Blank && follows(row))
+            };
+            for (row, status) in linked.problems.iter().filter(|(row, status)| cause(*row, *status))
+            {
                 if matches!(link.settled(*status), LinkStatus::Absent | LinkStatus::NotMeant) {
                     continue;
                 }
@@ -93,6 +103,15 @@ impl Lines<'_> {
                 let key = link.offered_in(sought, parents, over.line as usize, over.round as usize);
                 let key = SoughtRef { link: number, status: over.status, key: &key };
                 self.tally(&mut findings.passed_over, key, over.line);
+            }
+            let same = link.same_keys();
+            if !same.of_row.is_empty() {
+                for (line, row) in linked.rows.iter().enumerate() {
+                    let Some(group) = same.of_row.get(row) else { continue };
+                    let key = &same.groups[*group][0];
+                    let key = SoughtRef { link: number, status: LinkStatus::Exact, key };
+                    self.tally(&mut findings.same_keys, key, line as u32);
+                }
             }
             if linked.stopping > 0 {
                 findings.gaps_stopping.insert(number, linked.stopping);
@@ -125,6 +144,7 @@ impl Lines<'_> {
             &mut findings.passed_over,
             &mut findings.cleaned,
             &mut findings.carried,
+            &mut findings.same_keys,
         ] {
             tallies.place(spot);
         }

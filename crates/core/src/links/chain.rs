@@ -16,6 +16,8 @@ use crate::value::Value;
 pub(super) struct Chain {
     /// The row, how it was found or why there is none, and by what, see [`Detour`].
     pub(super) rows: Vec<(u32, LinkStatus, u32)>,
+    /// The rows on whose day no row holds, where the run is to end on it.
+    pub(super) stopping: Vec<u32>,
     /// The candidates that were passed over, by row.
     pub(super) passed: BTreeMap<u32, Vec<Passed>>,
     /// What was asked for, for messages.
@@ -37,7 +39,7 @@ impl Chain {
         for over in found.passed {
             passed.entry(over.line).or_default().push(over);
         }
-        Chain { rows, passed, sought }
+        Chain { rows, stopping: found.stopping, passed, sought }
     }
 
     /// The row that a row of the parent leads to; under a parent without a row there is no key.

@@ -1,6 +1,7 @@
 //! Finding the rows of a link: candidate after candidate through the steps of matching, the date and
 //! what the link needs of the row.
 
+use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use arrow_array::StringViewArray;
@@ -59,8 +60,8 @@ pub(super) struct Rows {
     pub(super) detours: Vec<Detour>,
     /// Candidates before these.
     pub(super) passed: Vec<Passed>,
-    /// Lines on a day without a row on which the run is to end.
-    pub(super) stopping: u64,
+    /// Lines on a day without a row on which the run is to end, ascending.
+    pub(super) stopping: Vec<u32>,
 }
 
 /// Finds the rows of keys.
@@ -78,6 +79,17 @@ pub(super) struct Finder {
     pub(super) lacking: Option<Vec<bool>>,
     /// What stands between several candidates in one cell.
     pub(super) split: Option<String>,
+    /// Keys of the lookup that are one key to the link, those of each together.
+    pub(super) same_keys: SameKeys,
+}
+
+/// Keys of a lookup that are written differently and are one key by what a link ignores.
+#[derive(Debug, Default)]
+pub(crate) struct SameKeys {
+    /// The keys, group by group.
+    pub(crate) groups: Vec<Vec<String>>,
+    /// The group of a row of the lookup.
+    pub(crate) of_row: BTreeMap<u32, usize>,
 }
 
 impl Finder {
@@ -163,7 +175,7 @@ impl Finder {
         found: &mut Rows,
     ) -> Vec<u32> {
         let here = self.attempt(keys, sought, Some(lines), bridging);
-        found.stopping += here.stopping;
+        found.stopping.extend(here.stopping.iter().map(|at| lines[*at as usize]));
         let mut open = Vec::new();
         if round == 0 || bridging {
             let detours = here.detours.iter();
@@ -251,7 +263,7 @@ impl Finder {
                             }
                             Bridged::Nothing => Err(LinkStatus::Undated),
                             Bridged::Stops => {
-                                *stopping += 1;
+                                stopping.push(at as u32);
                                 Err(LinkStatus::Undated)
                             }
                         }
@@ -318,6 +330,11 @@ impl Rows {
         }
         self.problems.sort_unstable();
         self.detours.sort_unstable();
+        // A line counts once, however many of its candidates lie in such a gap.
+        self.stopping.sort_unstable();
+        self.stopping.dedup();
+        let rows = &self.rows;
+        self.stopping.retain(|line| !is_row(rows[*line as usize]));
     }
 }
 

@@ -27,6 +27,7 @@ use crate::style::{PartStyle, Style, millis_of_day};
 use crate::texts::TextBuilder;
 use crate::value::Value;
 use settle::same_key;
+pub(crate) use settle::until_the_next;
 use typed::{Typed, typed};
 
 /// A table as it was read: text, with the place of every row.

@@ -10,7 +10,7 @@ use arrow_array::{Array, StringViewArray};
 
 use super::{Duplicate, KeyRows, Lookup, RANGES};
 use crate::bind::{BoundLookup, Validity};
-use crate::calendar::{ALWAYS, Calendar, Holds};
+use crate::calendar::{ALWAYS, Calendar, FOREVER, Holds};
 use crate::column::Column;
 use crate::date::Day;
 use crate::duplicates;
@@ -271,9 +271,15 @@ impl Lookup {
 
 /// Lets each row hold until the day before the next one begins; the last stays open. None holds longer than so
 /// many days after its first.
-fn until_the_next(holds: &mut [Holds], carry: Option<u32>) {
-    for at in 1..holds.len() {
-        holds[at - 1].until = Day(holds[at].from.0.saturating_sub(1));
+pub(crate) fn until_the_next(holds: &mut [Holds], carry: Option<u32>) {
+    // Rows that begin on one day hold beside each other.
+    let mut next = None;
+    for at in (0..holds.len()).rev() {
+        let from = holds[at].from;
+        if let Some(later) = holds.get(at + 1).map(|other| other.from).filter(|l| *l > from) {
+            next = Some(later);
+        }
+        holds[at].until = next.map_or(FOREVER, |next| Day(next.0.saturating_sub(1)));
     }
     if let Some(days) = carry {
         let days = i32::try_from(days).unwrap_or(i32::MAX);

@@ -259,7 +259,14 @@ impl Making<'_> {
             let left_out = known.map_or(0, |known| of_lines - known);
             let heading = column.heading.clone();
             let adds_up = !derived && plan.shift.is_none() && measure.adds_up(&plan.sums);
-            measures.push(TotalsMeasure { heading, kind, left_out, of_lines, adds_up });
+            measures.push(TotalsMeasure {
+                heading,
+                kind,
+                left_out,
+                of_lines,
+                adds_up,
+                amount_as_ratio: measure.amount_as_ratio,
+            });
         }
         if let Some((first, _)) = self.layout.versus {
             let kinds = [measures[first].kind, MeasureKind::Percent(1)];
@@ -270,6 +277,7 @@ impl Making<'_> {
                 left_out: 0,
                 of_lines: 0,
                 adds_up: false,
+                amount_as_ratio: false,
             }));
         }
         measures

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use super::codes::same_text;
 use super::layout::Layout;
-use super::ratio::{contains_ratio, has_total, over_totals};
+use super::ratio::{contains_ratio, has_total, looks_like_amount, over_totals};
 use super::shift::{Shift, shifted, time_attribute};
 use super::span::DaySpan;
 use super::table::MeasureKind;
@@ -82,6 +82,8 @@ pub(crate) struct Measure {
     pub(crate) least_places: u8,
     pub(crate) kind: MeasureKind,
     pub(crate) work: Work,
+    /// Whether it is totalled as a ratio, though it has the form of an amount.
+    pub(crate) amount_as_ratio: bool,
 }
 
 pub(crate) enum Work {
@@ -180,6 +182,7 @@ impl TotalsPlan {
             least_places,
             kind,
             work,
+            amount_as_ratio: false,
         };
         let measure = match &base.what {
             Base::Lines => named(MeasureKind::Count, 0, Work::Lines),
@@ -235,7 +238,8 @@ impl TotalsPlan {
             Summary::CountBlank => Work::Blank(sum),
             _ => Work::Of(sum),
         };
-        Ok(Measure { heading: base.heading.clone(), least_places, kind, work })
+        let heading = base.heading.clone();
+        Ok(Measure { heading, least_places, kind, work, amount_as_ratio: false })
     }
 
     /// The total of a figure, by the rule that it states or by what it is.
@@ -299,7 +303,9 @@ impl TotalsPlan {
                 (Work::Again { parts: companions, expr: again }, shown_of(&expr, engine))
             }
         };
-        Ok(Measure { heading, least_places, kind, work })
+        let by_itself = matches!(work, Work::Again { .. }) && bound.total.is_none();
+        let amount_as_ratio = by_itself && looks_like_amount(&expr, engine);
+        Ok(Measure { heading, least_places, kind, work, amount_as_ratio })
     }
 
     /// Whether that of a part can be said to be so much of that of the whole: ratios, averages and extremes cannot.

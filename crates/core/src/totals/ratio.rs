@@ -22,6 +22,19 @@ pub(super) fn contains_ratio(expr: &Expr, engine: &Engine) -> bool {
 }
 
 impl Engine {
+    /// The figures that are totalled as ratios, though they have the form of amounts, and the plan does not say so.
+    pub fn amounts_as_ratios(&self) -> Vec<&str> {
+        let is_one = |number: &usize| {
+            let expr = &self.figure(*number).expr;
+            self.bound.figures[*number].total.is_none()
+                && matches!(expr.ty, Type::Number { .. })
+                && contains_ratio(expr, self)
+                && looks_like_amount(expr, self)
+        };
+        let figures = (0..self.figures.len()).filter(is_one);
+        figures.map(|number| self.bound.figures[number].name.as_str()).collect()
+    }
+
     /// The figures that have a total.
     pub fn figures_with_totals(&self) -> Vec<&str> {
         let has = |number: &usize| {
@@ -35,6 +48,26 @@ impl Engine {
         };
         let figures = (0..self.figures.len()).filter(has);
         figures.map(|number| self.bound.figures[number].name.as_str()).collect()
+    }
+}
+
+/// Whether a ratio has the form of an amount: more amounts are multiplied in it than it is divided by, as in
+/// `revenue * (quantity - returned) / quantity`. Its total is worked out from totals all the same, which is perhaps not
+/// meant.
+pub(super) fn looks_like_amount(expr: &Expr, engine: &Engine) -> bool {
+    degree(expr, engine) > 0
+}
+
+/// How many amounts are multiplied in an expression, less those that it is divided by.
+fn degree(expr: &Expr, engine: &Engine) -> i32 {
+    let most = |parts: Vec<&Expr>| parts.into_iter().map(|part| degree(part, engine)).max();
+    match &expr.kind {
+        ExprKind::Column(column) => i32::from(engine.amounts.contains(column)),
+        ExprKind::Figure(figure) => degree(&engine.figure(*figure).expr, engine),
+        ExprKind::Arithmetic(Operator::Multiply, a, b) => degree(a, engine) + degree(b, engine),
+        ExprKind::Arithmetic(Operator::Divide, a, b) => degree(a, engine) - degree(b, engine),
+        ExprKind::If(_, then, otherwise) => most(vec![then, otherwise]).unwrap_or(0),
+        _ => most(expr.children()).unwrap_or(0),
     }
 }
 

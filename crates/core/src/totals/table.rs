@@ -53,6 +53,8 @@ pub struct TotalsMeasure {
     pub of_lines: u64,
     /// Whether its rows must add up to the whole.
     pub adds_up: bool,
+    /// Whether it is totalled as a ratio, though it has the form of an amount.
+    pub amount_as_ratio: bool,
 }
 
 /// What kind of value a measure is; how it is best shown follows from it.

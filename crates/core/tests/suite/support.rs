@@ -113,7 +113,7 @@ pub(crate) fn engine_for(plan: &str, tables: &Tables, request: Request) -> Engin
 pub(crate) fn totals_plans(engine: &Engine) -> Vec<&TotalsPlan> {
     let plans = engine.outputs.iter().filter_map(|output| match &output.content {
         OutputContent::Totals(plan) => Some(plan.as_ref()),
-        OutputContent::Lines(_) | OutputContent::List(_) => None,
+        OutputContent::Lines(_) | OutputContent::List(..) => None,
     });
     plans.collect()
 }

@@ -68,6 +68,8 @@ pub enum Code {
     NoLines,
     /// A figure that is blank by its formula, or by what it is made of.
     BlankFigure,
+    /// A figure with the form of an amount that is totalled as a ratio.
+    AmountAsRatio,
     /// A number that is none: infinite, or the result of a division by zero.
     NotFinite,
     /// Keys of a lookup that are one key by the link's own rules.
@@ -100,7 +102,7 @@ pub enum Code {
 
 impl Code {
     /// All of them.
-    pub const ALL: [Code; 45] = [
+    pub const ALL: [Code; 46] = [
         Code::UnmatchedKey,
         Code::NearMiss,
         Code::BlankKey,
@@ -132,6 +134,7 @@ impl Code {
         Code::RepeatedAmount,
         Code::NoLines,
         Code::BlankFigure,
+        Code::AmountAsRatio,
         Code::NotFinite,
         Code::SameKeyWrittenDifferently,
         Code::CorrectionsNotNamed,
@@ -193,6 +196,7 @@ impl Code {
             Code::NestedColumn => "nested-column",
             Code::NoLines => "no-lines",
             Code::BlankFigure => "blank-figure",
+            Code::AmountAsRatio => "amount-as-ratio",
             Code::NotFinite => "not-finite",
             Code::SameKeyWrittenDifferently => "same-key-written-differently",
             Code::CorrectionsNotNamed => "corrections-not-named",

@@ -53,6 +53,24 @@ impl Checked {
             finding.note = "a later key of the line was found".to_owned();
             self.findings.push(finding);
         }
+        let tallied = findings.same_keys.sorted();
+        for (link, _) in engine.bound.routes.iter().enumerate() {
+            for keys in engine.same_keys(link) {
+                let key = SoughtKey { link, status: LinkStatus::Exact, key: keys[0].clone() };
+                let none = KeyTally::default();
+                let found = tallied.iter().find(|(known, _)| **known == key);
+                let tally = found.map_or(&none, |(_, tally)| *tally);
+                let code = Code::SameKeyWrittenDifferently;
+                let mut finding = self.of_key(number, engine, &parts, code, &key, tally);
+                finding.subject = keys.join(" | ");
+                finding.note = match engine.is_dated(link) {
+                    true => "one key to the link, with one calendar",
+                    false => "one key to the link; a line takes the one that is written as its own",
+                }
+                .to_owned();
+                self.findings.push(finding);
+            }
+        }
         for (key, tally) in findings.carried.sorted() {
             let mut finding = self.of_key(number, engine, &parts, Code::CarriedKey, key, tally);
             finding.note = match tally.gap {

@@ -10,26 +10,39 @@ use super::{Checked, Code, Finding, StakeColumn};
 use crate::project::Project;
 use crate::totals_out::csv_row;
 
-/// A list of a fact as comma-separated text, its headings apart, and how many rows it has. Lines that are set aside have
+/// A list as comma-separated text.
+pub(crate) struct List {
+    pub(crate) heading: Vec<u8>,
+    pub(crate) rows: Vec<u8>,
+    /// How many rows there are.
+    pub(crate) count: u64,
+}
+
+/// A list over some facts. Where there are several, its first column says of which a row is. Lines that are set aside have
 /// a file of their own.
-pub(crate) fn list_bytes(
+pub(crate) fn list_of(
     kind: ListKind,
     project: &Project,
-    engine: &Engine,
-    findings: &Findings,
+    facts: &[(&Engine, &Findings)],
     checked: &Checked,
-) -> (Vec<u8>, Vec<u8>, u64) {
+) -> List {
     let rows = match kind {
         ListKind::Findings => checked.rows(),
-        ListKind::Unmatched => unmatched(project, engine, findings),
-        ListKind::Repeats => repeats(project, engine, findings),
-        ListKind::SetAside => return (Vec::new(), Vec::new(), 0),
+        ListKind::Unmatched => unmatched(project, facts),
+        ListKind::Repeats => repeats(project, facts),
+        ListKind::SetAside => vec![Vec::new()],
     };
     let text = |rows: &[Vec<String>]| -> Vec<u8> {
         rows.iter().flat_map(|row| csv_row(row.iter().map(String::as_str))).collect()
     };
     let (heading, rows) = rows.split_at(1);
-    (text(heading), text(rows), rows.len() as u64)
+    List { heading: text(heading), rows: text(rows), count: rows.len() as u64 }
+}
+
+/// A row of a list, after the fact that it is of where there are several.
+fn of_fact(facts: &[(&Engine, &Findings)], fact: &str, row: Vec<String>) -> Vec<String> {
+    let named = (facts.len() > 1).then(|| fact.to_owned());
+    named.into_iter().chain(row).collect()
 }
 
 fn texts<const N: usize>(texts: [&str; N]) -> Vec<String> {
@@ -89,12 +102,21 @@ impl super::Stake {
     }
 }
 
-/// The keys that a fact's links did not find, those with the most lines first.
-fn unmatched(project: &Project, engine: &Engine, findings: &Findings) -> Vec<Vec<String>> {
-    let parts = project.fact_parts(engine);
+/// The keys that the links of facts did not find, those with the most lines first.
+fn unmatched(project: &Project, facts: &[(&Engine, &Findings)]) -> Vec<Vec<String>> {
     let mut headings = texts(["link", "status", "key", "lines", "first", "last"]);
-    headings
-        .extend(engine.bound.fact.amounts.iter().map(|c| engine.bound.fact.columns[*c].clone()));
+    let own = |engine: &Engine| -> Vec<String> {
+        let fact = &engine.bound.fact;
+        fact.amounts.iter().map(|column| fact.columns[*column].clone()).collect()
+    };
+    // Amounts of several facts that are called alike share a column.
+    let mut amounts: Vec<String> = Vec::new();
+    for name in facts.iter().flat_map(|(engine, _)| own(engine)) {
+        if !amounts.contains(&name) {
+            amounts.push(name);
+        }
+    }
+    headings.extend(amounts.iter().cloned());
     let listed = |status: LinkStatus| {
         matches!(
             status,
@@ -105,41 +127,50 @@ fn unmatched(project: &Project, engine: &Engine, findings: &Findings) -> Vec<Vec
                 | LinkStatus::Lacking
         )
     };
-    let mut keys = findings.keys.sorted();
-    keys.retain(|(key, _)| listed(key.status));
-    keys.sort_by_key(|(_, tally)| std::cmp::Reverse(tally.lines));
-    let row = |(key, tally): (
-        &interligo_core::tallies::SoughtKey,
-        &interligo_core::tallies::KeyTally,
-    )| {
-        let link = &engine.bound.routes[key.link].name;
-        let mut row = texts([link, key.status.name(), &key.key]);
-        row.push(tally.lines.to_string());
-        let place = |spot| parts.place(spot).to_string();
-        row.push(tally.first.first().map_or(String::new(), |spot| place(*spot)));
-        row.push(tally.last.map_or(String::new(), place));
-        let amounts = tally.amounts.iter().enumerate();
-        row.extend(amounts.map(|(n, sum)| shown(sum.shown(engine.amount_places(n)))));
-        row
-    };
-    [headings].into_iter().chain(keys.into_iter().map(row)).collect()
+    let mut rows = vec![of_fact(facts, "fact", headings)];
+    for (engine, findings) in facts {
+        let parts = project.fact_parts(engine);
+        let (fact, own) = (&engine.bound.fact.name, own(engine));
+        let mut keys = findings.keys.sorted();
+        keys.retain(|(key, _)| listed(key.status));
+        keys.sort_by_key(|(_, tally)| std::cmp::Reverse(tally.lines));
+        for (key, tally) in keys {
+            let link = &engine.bound.routes[key.link].name;
+            let mut row = texts([link, key.status.name(), &key.key]);
+            row.push(tally.lines.to_string());
+            let place = |spot| parts.place(spot).to_string();
+            row.push(tally.first.first().map_or(String::new(), |spot| place(*spot)));
+            row.push(tally.last.map_or(String::new(), place));
+            row.extend(amounts.iter().map(|name| {
+                let number = own.iter().position(|own| own == name);
+                let sum = number.and_then(|n| Some((n, *tally.amounts.get(n)?)));
+                sum.map_or(String::new(), |(n, sum)| shown(sum.shown(engine.amount_places(n))))
+            }));
+            rows.push(of_fact(facts, fact, row));
+        }
+    }
+    rows
 }
 
-/// Lines of a fact that were delivered twice.
-fn repeats(project: &Project, engine: &Engine, findings: &Findings) -> Vec<Vec<String>> {
-    let parts = project.fact_parts(engine);
+/// Lines of facts that were delivered twice.
+fn repeats(project: &Project, facts: &[(&Engine, &Findings)]) -> Vec<Vec<String>> {
     let headings = texts(["finding", "key", "first", "other", "differing"]);
-    let row = |code: Code, repeat: &Repeat| {
-        let differing: Vec<String> = repeat
-            .differing
-            .iter()
-            .map(|(column, one, other)| format!("{column}: {one} | {other}"))
-            .collect();
-        let place = |spot| parts.place(spot).to_string();
-        let (first, other) = (place(repeat.first), place(repeat.other));
-        texts([code.name(), &repeat.key, &first, &other, &differing.join("; ")])
-    };
-    let copies = findings.copies.iter().map(|copy| row(Code::RepeatIdentical, copy));
-    let others = findings.repeats.iter().map(|repeat| row(Code::RepeatConflicting, repeat));
-    [headings].into_iter().chain(copies).chain(others).collect()
+    let mut rows = vec![of_fact(facts, "fact", headings)];
+    for (engine, findings) in facts {
+        let parts = project.fact_parts(engine);
+        let row = |code: Code, repeat: &Repeat| {
+            let differing: Vec<String> = repeat
+                .differing
+                .iter()
+                .map(|(column, one, other)| format!("{column}: {one} | {other}"))
+                .collect();
+            let place = |spot| parts.place(spot).to_string();
+            let (first, other) = (place(repeat.first), place(repeat.other));
+            let row = texts([code.name(), &repeat.key, &first, &other, &differing.join("; ")]);
+            of_fact(facts, &engine.bound.fact.name, row)
+        };
+        rows.extend(findings.copies.iter().map(|copy| row(Code::RepeatIdentical, copy)));
+        rows.extend(findings.repeats.iter().map(|repeat| row(Code::RepeatConflicting, repeat)));
+    }
+    rows
 }

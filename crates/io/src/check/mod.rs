@@ -19,7 +19,7 @@ use interligo_core::plan::{Mistake, Plan, Written};
 use interligo_core::usage::Usage;
 
 pub use code::Code;
-pub(crate) use lists::list_bytes;
+pub(crate) use lists::{List, list_of};
 pub use owner::for_owners;
 
 use crate::error::Stop;

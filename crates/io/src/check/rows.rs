@@ -94,6 +94,11 @@ impl Checked {
             self.findings.push(finding.at(files, "there are headings only"));
         }
         self.add_blank_figures(fact, &parts);
+        for figure in engine.amounts_as_ratios() {
+            let finding = Finding::of_rows(Code::AmountAsRatio, table, figure, 1);
+            let note = "its totals are worked out from totals, not added up from lines";
+            self.findings.push(finding.at(Vec::new(), note));
+        }
         for (number, repeat) in findings.repeats.iter().enumerate() {
             let differing: Vec<&str> = repeat.differing.iter().map(|(c, ..)| c.as_str()).collect();
             let places = [repeat.first, repeat.other].map(|spot| parts.place(spot).to_string());

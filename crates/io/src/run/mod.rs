@@ -89,7 +89,7 @@ impl Depth {
     fn of(project: &Project, engines: &[Engine]) -> Depth {
         let outputs = || engines.iter().flat_map(|engine| &engine.outputs);
         let lists =
-            |kind| outputs().any(|o| matches!(&o.content, OutputContent::List(k) if *k == kind));
+            |kind| outputs().any(|o| matches!(&o.content, OutputContent::List(k, _) if *k == kind));
         let findings = lists(ListKind::Findings);
         Depth {
             usage: findings || project.stop_on().contains(&Code::UnusedRow),
@@ -129,9 +129,11 @@ pub fn run(
         }
     }
     let mut facts: Vec<Whole> = whole.into_iter().map(|(fact, _)| fact).collect();
-    for (fact, (engine, whole)) in engines.iter().zip(&mut facts).enumerate() {
+    for (fact, engine) in engines.iter().enumerate() {
         let outputs = FactOutputs { project, engine, destinations: &destinations, fact };
-        outputs.write_lists(whole, &checked)?;
+        let all = engines.iter().zip(facts.iter().map(|fact| &fact.outcome.findings));
+        let lists = outputs.write_lists(&all.collect::<Vec<_>>(), &checked)?;
+        facts[fact].take_lists(lists)?;
     }
     let Appeared { outcomes, since, notes } = appear(project, facts, &destinations, &checked)?;
     Ok(Ran { outcomes, checked, since, notes })
@@ -323,7 +325,7 @@ fn wanted(engine: &Engine, sinks: &Sinks, watches: bool) -> WantedColumns {
 fn totals_of(engine: &Engine) -> impl Iterator<Item = (&str, &TotalsPlan)> {
     engine.outputs.iter().filter_map(|output| match &output.content {
         OutputContent::Totals(totals) => Some((output.name.as_str(), totals.as_ref())),
-        OutputContent::Lines(_) | OutputContent::List(_) => None,
+        OutputContent::Lines(_) | OutputContent::List(..) => None,
     })
 }
 
