@@ -7,7 +7,7 @@ use crate::calendar::{ALWAYS, FOREVER, Holds};
 use crate::date::Day;
 use crate::engine::Engine;
 use crate::findings::Findings;
-use crate::keys::{Found, shown};
+use crate::keys::{Found, shown, shown_parts};
 use crate::links::{Fate, LinkStatus, StatusCounts, key_of};
 use crate::near::{Likeness, near_keys};
 use crate::place::Place;
@@ -31,6 +31,8 @@ pub struct Balance {
 /// A key of a lookup that may be meant.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Suggestion {
+    /// Of the keys that a line offers, the one that it is like.
+    pub found: String,
     /// The key, as messages show it.
     pub key: String,
     /// In what it differs.
@@ -93,7 +95,7 @@ impl Engine {
         let columns = self.bound.lookups[route.lookup].key_columns(route.key).iter();
         let texts: Vec<String> =
             columns.map(|column| lookup.text(*column, row).trim().to_owned()).collect();
-        texts.join(" + ")
+        shown_parts(&texts)
     }
 
     /// The key of the lookup that a text finds in a link, as messages show it.
@@ -124,17 +126,25 @@ impl Engine {
     /// For each of some keys that a link did not find, those of its lookup that it may mean.
     pub fn suggestions(&self, link: usize, sought: &[&str]) -> Vec<Vec<Suggestion>> {
         let columns = self.bound.routes[link].ignore.len();
-        let sought: Vec<String> =
+        let cleaned: Vec<String> =
             sought.iter().map(|text| key_of(text, columns).unwrap_or_default()).collect();
-        let sought: Vec<&str> = sought.iter().map(String::as_str).collect();
+        let cleaned: Vec<&str> = cleaned.iter().map(String::as_str).collect();
         let keys: Vec<&str> = self.own_keys(link).collect();
-        let found = near_keys(&sought, &keys).into_iter();
-        let suggestion = |near: crate::near::Near| Suggestion {
+        let found = near_keys(&cleaned, &keys).into_iter().zip(sought);
+        let suggestion = |near: crate::near::Near, found: &str| Suggestion {
+            found: found.to_owned(),
             key: shown(keys[near.key as usize]).trim().to_owned(),
             likely: near.likely,
             why: near.why,
         };
-        found.map(|all| all.into_iter().map(suggestion).collect()).collect()
+        found
+            .map(|(all, key)| all.into_iter().map(|near| suggestion(near, key)).collect())
+            .collect()
+    }
+
+    /// The keys that a line offers to a link, of what messages show of them.
+    pub fn candidates_of<'k>(&self, link: usize, shown: &'k str) -> Vec<&'k str> {
+        if self.has_one_candidate(link) { vec![shown] } else { shown.split(" or ").collect() }
     }
 
     /// Whether the keys of lines have one candidate, one text of which finds a row.

@@ -228,6 +228,8 @@ pub struct Findings {
     pub carried: KeyTallies,
     /// Lines whose key was corrected, by link and correction.
     pub mended: BTreeMap<(usize, u32), u64>,
+    /// The same for lines that have no row nevertheless.
+    pub mended_in_vain: BTreeMap<(usize, u32), u64>,
     /// By file, what its rows say of what was assumed from a sample.
     pub doubts: BTreeMap<usize, Doubts<Spot>>,
     /// Where lines end, with what they amount to.
@@ -272,6 +274,7 @@ impl Findings {
             self.blanks.entry(why).or_default().absorb(other);
         }
         add_counts(&mut self.mended, batch.mended);
+        add_counts(&mut self.mended_in_vain, batch.mended_in_vain);
         add_counts(&mut self.gaps_stopping, batch.gaps_stopping);
         self.same_keys.absorb(batch.same_keys);
         self.carried.absorb(batch.carried);

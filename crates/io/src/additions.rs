@@ -34,7 +34,7 @@ pub fn with_link(plan: &Plan, link: &NewLink) -> Result<String, Mistake> {
     let source = &plan.source;
     let newline = if source.contains("\r\n") { "\r\n" } else { "\n" };
     let at = match plan.link.last() {
-        Some(last) => end_of_link(source, last.span().end),
+        Some(last) => end_of_section(source, last.span().end, Some("link")),
         None => before_figures(source),
     };
     let (before, after) = source.split_at(at);
@@ -70,7 +70,7 @@ pub(crate) fn with_corrections_file(plan: &Plan, file: &str) -> Result<String, M
     let text = match head {
         Some((start, heading)) => {
             // Behind the last line of the section that is neither blank nor a comment.
-            let end = end_of_link(source, start + heading.len().saturating_sub(1));
+            let end = end_of_section(source, start + heading.len().saturating_sub(1), None);
             let (before, after) = source.split_at(end);
             let gap = if before.ends_with('\n') { "" } else { newline };
             format!("{before}{gap}{line}{after}")
@@ -82,14 +82,19 @@ pub(crate) fn with_corrections_file(plan: &Plan, file: &str) -> Result<String, M
 }
 
 /// Where a section ends that reaches up to `from` at least: behind its last line that is neither blank nor a
-/// comment; comments before the next section belong to that.
-fn end_of_link(source: &str, from: usize) -> usize {
+/// comment; comments before the next section belong to that. The sections below `name` belong to it.
+fn end_of_section(source: &str, from: usize, name: Option<&str>) -> usize {
+    let is_below = |heading: &str| {
+        let inner = heading.trim_start_matches('[').trim_start();
+        name.and_then(|name| inner.strip_prefix(name))
+            .is_some_and(|rest| rest.trim_start().starts_with('.'))
+    };
     let mut end = from;
     let mut at = source[from..].find('\n').map_or(source.len(), |line| from + line + 1);
     end = end.max(at);
     for line in source[at..].split_inclusive('\n') {
         let text = line.trim();
-        if text.starts_with('[') && !text.starts_with("[\"") {
+        if text.starts_with('[') && !text.starts_with("[\"") && !is_below(text) {
             break;
         }
         at += line.len();
@@ -134,6 +139,14 @@ mod tests {
     }
 
     const ENTRY: &str = "[[link]]\npath = \"a.b -> c.d\"\nas = \"e\"\nignore = [\"case\"]\n";
+
+    #[test]
+    fn the_sections_below_a_link_stay_with_it() {
+        let first = "[[link]]\npath = \"x.y -> z.k as of x.d\"\n\n[link.gap]\nbefore = \"later\"\n";
+        assert_eq!(added(first), format!("{first}\n{ENTRY}"));
+        let figures = "\n[figures]\nsum = \"x.n * z.p\"\n";
+        assert_eq!(added(&format!("{first}{figures}")), format!("{first}\n{ENTRY}{figures}"));
+    }
 
     #[test]
     fn a_link_stands_behind_the_others_and_nothing_else_changes() {

@@ -7,6 +7,7 @@ use interligo_core::calendar::{ALWAYS, FOREVER, Holds};
 use interligo_core::date::Day;
 use interligo_core::decimal::Decimal;
 use interligo_core::engine::Engine;
+use interligo_core::keys::shown_parts;
 use interligo_core::plan::{Written, literal, name};
 use interligo_core::totals::{MeasureKind, TotalsTable};
 use interligo_core::value::Value;
@@ -304,7 +305,7 @@ fn lines_by_day(
         let found = !row.key[0].is_blank();
         let sought = || {
             let texts = row.key[columns..2 * columns].iter().map(ToString::to_string);
-            engine.key_meant(link, &texts.collect::<Vec<_>>().join(" + "))
+            engine.key_meant(link, &shown_parts(&texts.collect::<Vec<_>>()))
         };
         if !found && sought().as_deref() != Some(key) {
             continue;

@@ -147,11 +147,16 @@ fn row_at(text: &str, from: usize) -> u64 {
 pub fn with_corrections(own: &[Correction], new: &[Correction]) -> Vec<Correction> {
     let mut all = own.to_vec();
     for correction in new {
-        let same = |other: &&mut Correction| {
+        let same = |other: &Correction| {
             (&other.link, &other.found) == (&correction.link, &correction.found)
         };
-        match all.iter_mut().find(same) {
-            Some(other) => *other = correction.clone(),
+        match all.iter().position(same) {
+            // All that were there for the key, as they may contradict each other.
+            Some(at) => {
+                let mut number = 0..;
+                all.retain(|other| number.next() == Some(at) || !same(other));
+                all[at] = correction.clone();
+            }
             None => all.push(correction.clone()),
         }
     }
@@ -198,6 +203,10 @@ mod tests {
         let used: Vec<&str> = all.iter().map(|correction| correction.used.as_str()).collect();
         assert_eq!(used, ["E", "D", "G"]);
         assert_eq!(with_corrections(&all, &all), all);
+        let contradicting = [correction("A", "B"), correction("C", "D"), correction("A", "X")];
+        let all = with_corrections(&contradicting, &[correction("A", "E")]);
+        let used: Vec<&str> = all.iter().map(|correction| correction.used.as_str()).collect();
+        assert_eq!(used, ["E", "D"], "none of those that contradicted each other stays");
     }
 
     proptest! {

@@ -120,7 +120,7 @@ impl LastRun {
     /// The same with what was found.
     pub(crate) fn with_findings(mut self, checked: &Checked) -> LastRun {
         for finding in &checked.findings {
-            let of = format!("{} {}", finding.code.name(), finding.about);
+            let of = format!("{} {}", finding.code.name(), checked.place_of(finding));
             let found = self.findings.entry(of).or_default();
             found.count += finding.count;
             if found.subjects.len() < SUBJECTS {

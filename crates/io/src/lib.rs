@@ -59,7 +59,7 @@ pub use fetch::rows_at;
 pub use headings::Drift;
 pub use health::{LinkHealth, LinkMap, MapTable};
 pub use last_run::{FilesSince, FindingsSince};
-pub use mend::{Mended, Mending, OpenKey};
+pub use mend::{Mended, Mending, NotTaken, OpenKey, Refused};
 pub use parts::Question;
 pub use profile::{
     ColumnLook, PartProfile, TableProfile, TableRows, plan_for, shown_name, tables_in,

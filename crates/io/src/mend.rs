@@ -29,6 +29,8 @@ pub struct OpenKey<'a> {
     pub key: String,
     /// The links that look for it, by fact and number.
     pub links: Vec<(usize, usize)>,
+    /// The lines that have it.
+    pub lines: u64,
     /// What was found of it, in the first of the links.
     pub finding: &'a Finding,
 }
@@ -62,6 +64,26 @@ pub struct Mended {
     pub note: String,
 }
 
+/// A correction of another file that was not taken over.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct NotTaken {
+    /// The correction.
+    pub correction: Correction,
+    /// Why.
+    pub why: Refused,
+}
+
+/// Why a correction was not taken over.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Refused {
+    /// The lookup does not have the key that it leads to.
+    NoSuchKey,
+    /// Another row of the same file says something else.
+    Contradicted,
+    /// A correction that is kept leads to another key, this one.
+    OtherHolds(String),
+}
+
 impl<'a> Mending<'a> {
     /// The keys that were not found, and the corrections so far.
     ///
@@ -91,7 +113,13 @@ impl<'a> Mending<'a> {
             before: Vec::new(),
         };
         for finding in &checked.findings {
-            if matches!(finding.code, Code::UnmatchedKey | Code::NearMiss | Code::UndecidedKey) {
+            let may_be = match finding.code {
+                Code::UnmatchedKey | Code::NearMiss | Code::UndecidedKey => true,
+                // One that was passed over is only worth asking for where another key is meant.
+                Code::PassedOverKey => !finding.suggestions.is_empty(),
+                _ => false,
+            };
+            if may_be {
                 mending.add(finding);
             }
         }
@@ -107,15 +135,33 @@ impl<'a> Mending<'a> {
             (0..).zip(self.engines).find(|(_, engine)| own(engine) && named(engine).is_some());
         let Some((fact, engine)) = found else { return };
         let Some(link) = named(engine) else { return };
-        let key = first_key(engine, link, &finding.subject);
+        let key = match finding.suggestions.first() {
+            Some(suggestion) => suggestion.found.clone(),
+            None => engine.candidates_of(link, &finding.subject)[0].to_owned(),
+        };
         let engines = self.engines;
-        let alike = |(other_fact, other): &(usize, usize)| {
-            *other_fact == fact && engines[fact].seek_alike(*other, link)
+        let lookup = |fact: usize, link: usize| {
+            let engine: &Engine = &engines[fact];
+            &engine.lookups[engine.bound.routes[link].lookup].name
+        };
+        let alike = |(other_fact, other): &(usize, usize)| match *other_fact == fact {
+            true => engines[fact].seek_alike(*other, link),
+            false => lookup(*other_fact, *other) == lookup(fact, link),
         };
         let known = self.open.iter_mut();
         match known.into_iter().find(|open| open.key == key && open.links.iter().any(alike)) {
-            Some(open) => open.links.push((fact, link)),
-            None => self.open.push(OpenKey { key, links: vec![(fact, link)], finding }),
+            Some(open) => {
+                if open.links.iter().all(|(other, _)| *other != fact) {
+                    open.lines += finding.count;
+                }
+                open.links.push((fact, link));
+            }
+            None => self.open.push(OpenKey {
+                key,
+                links: vec![(fact, link)],
+                lines: finding.count,
+                finding,
+            }),
         }
     }
 
@@ -123,7 +169,13 @@ impl<'a> Mending<'a> {
     pub fn links_of(&self, open: &OpenKey<'_>) -> Vec<String> {
         let name =
             |(fact, link): &(usize, usize)| self.engines[*fact].bound.routes[*link].name.clone();
-        open.links.iter().map(name).collect()
+        let mut names: Vec<String> = Vec::new();
+        for link in open.links.iter().map(name) {
+            if !names.contains(&link) {
+                names.push(link);
+            }
+        }
+        names
     }
 
     /// The keys that may be meant by an open key.
@@ -199,7 +251,9 @@ impl<'a> Mending<'a> {
             let engine = &self.engines[*fact];
             Some((engine.bound.routes[*link].name.clone(), engine.key_meant(*link, text)?))
         };
-        let links: Vec<(String, String)> = open.links.iter().filter_map(meant).collect();
+        let mut links: Vec<(String, String)> = open.links.iter().filter_map(meant).collect();
+        links.sort();
+        links.dedup_by(|one, other| one.0 == other.0);
         let used = links.first()?.1.clone();
         let new = links.iter().map(|(link, used)| Correction {
             link: link.clone(),
@@ -212,7 +266,7 @@ impl<'a> Mending<'a> {
             found: open.key.clone(),
             used,
             links: links.iter().map(|(link, _)| link.clone()).collect(),
-            lines: Some(open.finding.count),
+            lines: Some(open.lines),
             note: note.to_owned(),
         };
         Some((mended, new.collect()))
@@ -243,9 +297,13 @@ impl<'a> Mending<'a> {
                 |suggestion: &&Suggestion| suggestion.why.iter().all(|why| ways.contains(why));
             let fitting: Vec<&Suggestion> =
                 self.open[at].finding.suggestions.iter().filter(fits).collect();
+            // Another key that differs in writing alone may be meant as well, in whatever it differs.
+            let in_writing = |other: &&Suggestion| other.why.iter().all(|why| why.is_of_writing());
+            let others = self.open[at].finding.suggestions.iter().filter(in_writing);
+            let alone = others.clone().all(|other| fitting.contains(&other));
             match fitting.as_slice() {
                 [] => {}
-                [only] if only.likely => {
+                [only] if only.likely && alone => {
                     if let Some((one, new)) = self.meant(at, &only.key, &only.words()) {
                         mended.push(one);
                         all.extend(new);
@@ -260,8 +318,8 @@ impl<'a> Mending<'a> {
         Ok((mended, doubtful))
     }
 
-    /// Takes over corrections of another file; those that lead to no key of the lookup are the second part of
-    /// the answer.
+    /// Takes over corrections of another file. Those that lead to no key of the lookup, and those that another
+    /// one contradicts, of that file or of ours, are not taken and are the second part of the answer.
     ///
     /// # Errors
     /// The other file cannot be read, or ours cannot be written.
@@ -269,10 +327,12 @@ impl<'a> Mending<'a> {
         &mut self,
         other: &CorrectionsFile,
         dry: bool,
-    ) -> Result<(Vec<Mended>, Vec<Correction>), Error> {
+    ) -> Result<(Vec<Mended>, Vec<NotTaken>), Error> {
         let given = other.read(&self.project.link_names(self.engines))?;
-        let (mut mended, mut astray, mut all) = (Vec::new(), Vec::new(), Vec::new());
-        for correction in given {
+        let (mut mended, mut not_taken) = (Vec::new(), Vec::new());
+        let mut all: Vec<Correction> = Vec::new();
+        let contradicting = contradicting(&given);
+        for (correction, contradicts) in given.into_iter().zip(contradicting) {
             let routes = self.engines.iter().flat_map(|engine| {
                 engine
                     .bound
@@ -284,15 +344,30 @@ impl<'a> Mending<'a> {
             let mut own = routes.filter(|(_, _, route)| route.is_called(&correction.link));
             let used = own.find_map(|(engine, link, _)| engine.key_meant(link, &correction.used));
             let Some(used) = used else {
-                astray.push(correction);
+                not_taken.push(NotTaken { correction, why: Refused::NoSuchKey });
                 continue;
             };
+            let other = self.corrections.iter().find(|own| {
+                same_key(own, &correction) && own.used != correction.used && own.used != used
+            });
+            let why = match other {
+                _ if contradicts => Some(Refused::Contradicted),
+                Some(own) => Some(Refused::OtherHolds(own.used.clone())),
+                None => None,
+            };
+            if let Some(why) = why {
+                not_taken.push(NotTaken { correction, why });
+                continue;
+            }
+            if all.iter().any(|taken| same_key(taken, &correction)) {
+                continue;
+            }
             let open = self.open.iter().find(|open| open.key == correction.found);
             mended.push(Mended {
                 found: correction.found.clone(),
                 used: used.clone(),
                 links: vec![correction.link.clone()],
-                lines: open.map(|open| open.finding.count),
+                lines: open.map(|open| open.lines),
                 note: correction.note.clone(),
             });
             all.push(Correction { used, ..correction });
@@ -300,7 +375,7 @@ impl<'a> Mending<'a> {
         if !dry && !all.is_empty() {
             self.keep(&all)?;
         }
-        Ok((mended, astray))
+        Ok((mended, not_taken))
     }
 
     fn keep(&mut self, new: &[Correction]) -> Result<(), Error> {
@@ -331,10 +406,21 @@ impl<'a> Mending<'a> {
     }
 }
 
-/// Of several keys that a line offers, the first.
-fn first_key(engine: &Engine, link: usize, key: &str) -> String {
-    if engine.has_one_candidate(link) {
-        return key.to_owned();
+/// Whether two corrections are for the same key of the same link.
+fn same_key(one: &Correction, other: &Correction) -> bool {
+    (&one.link, &one.found) == (&other.link, &other.found)
+}
+
+/// Of corrections, which ones say something else than others for the same key.
+fn contradicting(all: &[Correction]) -> Vec<bool> {
+    let mut used: BTreeMap<(&str, &str), Vec<&str>> = BTreeMap::new();
+    for correction in all {
+        used.entry((&correction.link, &correction.found)).or_default().push(&correction.used);
     }
-    key.split(" or ").next().unwrap_or(key).to_owned()
+    let contradicts = |correction: &Correction| {
+        used[&(correction.link.as_str(), correction.found.as_str())]
+            .iter()
+            .any(|other| *other != correction.used)
+    };
+    all.iter().map(contradicts).collect()
 }

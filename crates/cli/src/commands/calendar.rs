@@ -2,6 +2,7 @@
 
 use interligo_core::bind::Request;
 use interligo_core::engine::{Engine, Extent};
+use interligo_core::keys::shown_parts;
 use interligo_core::plan::nearest_name;
 use interligo_core::totals::TotalsTable;
 use interligo_io::{
@@ -150,7 +151,7 @@ fn periods(
         let meant = engines[fact].key_meant(link, key);
         sold.rows.retain(|row| {
             let own: Vec<String> = row.key[..columns].iter().map(ToString::to_string).collect();
-            Some(own.join(" + ")) == meant
+            Some(shown_parts(&own)) == meant
         });
     }
     out.write_all(&totals_csv(&sold))?;

@@ -64,14 +64,15 @@ fn take_over(
     if !list.path.exists() {
         return Err(Failure::NoSuchFile(list.shown.to_string()));
     }
-    let (mended, astray) = mending.take_over(&list, dry).map_err(|error| opened.failure(error))?;
+    let (mended, not_taken) =
+        mending.take_over(&list, dry).map_err(|error| opened.failure(error))?;
     show::mended(out, &mended, &mending.file.shown, dry)?;
     out.flush()?;
-    if astray.is_empty() {
+    if not_taken.is_empty() {
         return Ok(());
     }
-    for correction in &astray {
-        show::astray(&list.shown, correction);
+    for correction in &not_taken {
+        show::not_taken(&list.shown, &mending.file.shown, correction);
     }
     Err(Failure::Found)
 }

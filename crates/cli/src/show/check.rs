@@ -79,7 +79,7 @@ fn line_groups(out: Out<'_>, checked: &Checked, groups: &[&Group<'_>]) -> io::Re
         let first = group.findings[0];
         let mut row = vec![
             first.code.name().to_owned(),
-            first.about.clone(),
+            checked.place_of(first),
             subjects(group),
             grouped(&group.count.to_string()),
             share(group.count, checked.lines),
@@ -210,7 +210,7 @@ fn line_findings(out: Out<'_>, checked: &Checked, findings: &[&Finding]) -> io::
     for finding in findings.iter().take(SHOWN) {
         let mut row = vec![
             visible(&finding.subject),
-            finding.about.clone(),
+            checked.place_of(finding),
             grouped(&finding.count.to_string()),
         ];
         row.extend(stake_cells(checked, finding.stake.as_ref()));

@@ -159,11 +159,11 @@ fn group_table(
         let first = group.findings[0];
         let mut row = vec![
             first.code.name().to_owned(),
-            first.about.clone(),
+            checked.place_of(first),
             grouped(&group.count.to_string()),
         ];
         row.extend(stake_cells(checked, group.stake.as_ref()));
-        row.extend(since.map(|since| change(since, group)));
+        row.extend(since.map(|since| change(since, checked, group)));
         row.push(match first.stake {
             None if !first.note.is_empty() => format!("{}; {}", example(first), note(first)),
             _ => example(first),
@@ -174,9 +174,9 @@ fn group_table(
 }
 
 /// How a group differs from the last run.
-fn change(since: &FindingsSince, group: &Group<'_>) -> String {
+fn change(since: &FindingsSince, checked: &Checked, group: &Group<'_>) -> String {
     let first = group.findings[0];
-    let Some((before, new)) = since.now.get(&(first.code, first.about.clone())) else {
+    let Some((before, new)) = since.now.get(&(first.code, checked.place_of(first))) else {
         return String::new();
     };
     let named: Vec<&str> = new.iter().map(String::as_str).filter(|new| !new.is_empty()).collect();

@@ -6,7 +6,7 @@ use std::io;
 use interligo_core::checks::Suggestion;
 use interligo_core::links::Correction;
 use interligo_core::plan::nearest_name;
-use interligo_io::{Checked, Mended, OpenKey};
+use interligo_io::{Checked, Mended, NotTaken, OpenKey, Refused};
 
 use super::findings::{stake_cells, visible};
 use super::number::grouped;
@@ -53,7 +53,7 @@ pub(crate) fn open_key(
         visible(&open.key),
         links.join(", ")
     )?;
-    let mut costs = vec![counted(finding.count, "line")];
+    let mut costs = vec![counted(open.lines, "line")];
     let cells = stake_cells(checked, finding.stake.as_ref());
     for (column, cell) in checked.columns.iter().zip(cells) {
         if !cell.is_empty() {
@@ -189,10 +189,19 @@ pub(crate) fn left_open(out: Out<'_>, left: usize, doubtful: u64) -> io::Result<
     writeln!(out, "{QUIET}{keys} left{doubt}: `interligo mend` goes through them.{QUIET:#}")
 }
 
-/// Says of a correction that it leads nowhere.
-pub(crate) fn astray(file: &str, correction: &Correction) {
-    let Correction { found, used, link, row, .. } = correction;
-    anstream::eprintln!(
-        "{NOTICE}Not taken over:{NOTICE:#} {file}:{row} `{found}`, because the lookup of `{link}` has no key `{used}`"
-    );
+/// Says of a correction why it was not taken over; `kept` is the file of the corrections that hold.
+pub(crate) fn not_taken(file: &str, kept: &str, not_taken: &NotTaken) {
+    let Correction { found, used, link, row, .. } = &not_taken.correction;
+    let why = match &not_taken.why {
+        Refused::NoSuchKey => format!("because the lookup of `{link}` has no key `{used}`"),
+        Refused::Contradicted => {
+            "because another row says something else for this key; leave one of them".to_owned()
+        }
+        Refused::OtherHolds(other) => {
+            format!(
+                "because {kept} says `{other}` for it; take that out first, if `{used}` is meant"
+            )
+        }
+    };
+    anstream::eprintln!("{NOTICE}Not taken over:{NOTICE:#} {file}:{row} `{found}`, {why}");
 }

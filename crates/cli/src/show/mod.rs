@@ -29,7 +29,7 @@ pub(crate) use link::{added, found_links, links, links_csv, links_json};
 pub(crate) use look::{profiles, profiles_csv, profiles_json, rows, values, values_csv};
 pub(crate) use map::{map_svg, map_text};
 pub(crate) use mend::{
-    astray, first_line, left_open, mend_end, mend_help, mended, mending, no_such_key,
+    first_line, left_open, mend_end, mend_help, mended, mending, no_such_key, not_taken,
     nothing_to_undo, one_mended, open_key, suggestions,
 };
 pub(crate) use start::started;

@@ -15,6 +15,7 @@ mod documents;
 mod facts;
 mod faults;
 mod figures;
+mod findings;
 mod formats;
 mod gather;
 mod link_command;

@@ -71,9 +71,79 @@ pub fn join_columns(columns: &[StringViewArray]) -> StringViewArray {
     keys.finish()
 }
 
+/// What stands between the texts of a key where people read it.
+const SHOWN_BETWEEN: &str = " + ";
+
 /// A key as messages show it.
 pub(crate) fn shown(key: &str) -> String {
-    key.replace(BETWEEN, " + ")
+    if !key.contains(BETWEEN) {
+        return key.to_owned();
+    }
+    let parts: Vec<String> = key.split(BETWEEN).map(unescaped).collect();
+    shown_parts(&parts)
+}
+
+fn unescaped(part: &str) -> String {
+    part.replace("\u{1e}\u{1d}", "\u{1f}").replace("\u{1e}\u{1e}", "\u{1e}")
+}
+
+/// The texts of a key as messages show them and people write them: ` + ` between them; a text with which
+/// that would not be clear stands in quotes. A single text is itself.
+pub fn shown_parts<T: AsRef<str>>(texts: &[T]) -> String {
+    if let [only] = texts {
+        return only.as_ref().to_owned();
+    }
+    let unclear =
+        |text: &str| text.contains(" + ") || text.starts_with(['"', '+']) || text.ends_with('+');
+    let quoted = |text: &str| match unclear(text) {
+        true => format!("\"{}\"", text.replace('"', "\"\"")),
+        false => text.to_owned(),
+    };
+    let texts: Vec<String> = texts.iter().map(|text| quoted(text.as_ref())).collect();
+    texts.join(SHOWN_BETWEEN)
+}
+
+/// The texts of a key that was written so; nothing where they are not as many as the key has columns.
+pub(crate) fn parts_of(text: &str, columns: usize) -> Option<Vec<String>> {
+    if columns == 1 {
+        return Some(vec![text.to_owned()]);
+    }
+    let (mut parts, mut rest) = (Vec::new(), text);
+    loop {
+        let (part, after) = match quoted_part(rest) {
+            Some(found) => found,
+            None => match rest.split_once(SHOWN_BETWEEN) {
+                Some((part, after)) => (part.trim().to_owned(), Some(after)),
+                None => (rest.trim().to_owned(), None),
+            },
+        };
+        parts.push(part);
+        match after {
+            Some(after) => rest = after,
+            None => break,
+        }
+    }
+    (parts.len() == columns).then_some(parts)
+}
+
+/// A text in quotes at the beginning, and what comes after the sign behind it.
+fn quoted_part(text: &str) -> Option<(String, Option<&str>)> {
+    let inner = text.trim_start().strip_prefix('"')?;
+    let mut from = 0;
+    loop {
+        let end = from + inner[from..].find('"')?;
+        let after = &inner[end + 1..];
+        if after.starts_with('"') {
+            from = end + 2;
+            continue;
+        }
+        let part = inner[..end].replace("\"\"", "\"");
+        return match after.strip_prefix(SHOWN_BETWEEN) {
+            Some(rest) => Some((part, Some(rest))),
+            None if after.trim().is_empty() => Some((part, None)),
+            None => None,
+        };
+    }
 }
 
 /// Changes the texts of a key one by one.
@@ -113,6 +183,21 @@ mod tests {
                 joined(&texts.iter().map(String::as_str).collect::<Vec<_>>()).into_owned()
             };
             prop_assert_eq!(key(&one) == key(&other), one == other);
+        }
+
+        /// A key that messages show is understood when it is written so.
+        #[test]
+        fn prop_a_shown_key_is_read_back(
+            texts in prop::collection::vec("[a\" +]{1,6}", 2..4).prop_map(|texts| {
+                texts.iter().map(|text| format!("b{}", text.trim())).collect::<Vec<_>>()
+            }),
+            quotes in any::<bool>(),
+        ) {
+            let texts: Vec<String> =
+                texts.iter().map(|text| if quotes { format!("\"{text}") } else { text.clone() }).collect();
+            prop_assert_eq!(parts_of(&shown_parts(&texts), texts.len()), Some(texts.clone()));
+            let parts: Vec<&str> = texts.iter().map(String::as_str).collect();
+            prop_assert_eq!(shown(&joined(&parts)), shown_parts(&texts));
         }
     }
 

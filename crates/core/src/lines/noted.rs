@@ -116,6 +116,9 @@ impl Lines<'_> {
             if linked.stopping > 0 {
                 findings.gaps_stopping.insert(number, linked.stopping);
             }
+            for by in &linked.in_vain {
+                *findings.mended_in_vain.entry((number, *by)).or_default() += 1;
+            }
             for detour in &linked.detours {
                 if detour.how == LinkStatus::Mended {
                     *findings.mended.entry((number, detour.by)).or_default() += 1;

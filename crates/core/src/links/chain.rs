@@ -18,6 +18,8 @@ pub(super) struct Chain {
     pub(super) rows: Vec<(u32, LinkStatus, u32)>,
     /// The rows on whose day no row holds, where the run is to end on it.
     pub(super) stopping: Vec<u32>,
+    /// The rows without one to which a correction leads, each with its number.
+    pub(super) in_vain: Vec<(u32, u32)>,
     /// The candidates that were passed over, by row.
     pub(super) passed: BTreeMap<u32, Vec<Passed>>,
     /// What was asked for, for messages.
@@ -39,7 +41,7 @@ impl Chain {
         for over in found.passed {
             passed.entry(over.line).or_default().push(over);
         }
-        Chain { rows, stopping: found.stopping, passed, sought }
+        Chain { rows, stopping: found.stopping, in_vain: found.in_vain, passed, sought }
     }
 
     /// The row that a row of the parent leads to; under a parent without a row there is no key.

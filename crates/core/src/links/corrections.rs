@@ -9,7 +9,7 @@ use std::collections::BTreeMap;
 use arrow_array::StringViewArray;
 
 use crate::bind::Route;
-use crate::keys::{Found, KeyForm, KeyIndex, joined};
+use crate::keys::{Found, KeyForm, KeyIndex, joined, parts_of};
 
 /// One row of the corrections file.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -53,11 +53,9 @@ pub(crate) struct Corrections {
 
 /// The key of several columns that a text with ` + ` between them means.
 pub(crate) fn key_of(text: &str, columns: usize) -> Option<String> {
-    if columns == 1 {
-        return Some(text.to_owned());
-    }
-    let parts: Vec<&str> = text.split(" + ").map(str::trim).collect();
-    (parts.len() == columns).then(|| joined(&parts).into_owned())
+    let parts = parts_of(text, columns)?;
+    let parts: Vec<&str> = parts.iter().map(String::as_str).collect();
+    Some(joined(&parts).into_owned())
 }
 
 impl Corrections {

@@ -11,7 +11,7 @@ use super::status::{LinkStatus, is_row, no_row};
 use crate::calendar::{Bridged, Calendar, OnDay};
 use crate::column::{DateColumn, is_known};
 use crate::date::Day;
-use crate::keys::{Found, KeyIndex, NO_ROW, join_columns};
+use crate::keys::{Found, KeyIndex, NO_ROW, join_columns, shown_parts};
 use crate::plan::{Gaps, Overlap};
 use crate::texts::gathered;
 
@@ -62,6 +62,8 @@ pub(super) struct Rows {
     pub(super) passed: Vec<Passed>,
     /// Lines on a day without a row on which the run is to end, ascending.
     pub(super) stopping: Vec<u32>,
+    /// Lines that have no row although a correction led their key to one, ascending, each with its number.
+    pub(super) in_vain: Vec<(u32, u32)>,
 }
 
 /// Finds the rows of keys.
@@ -176,6 +178,7 @@ impl Finder {
     ) -> Vec<u32> {
         let here = self.attempt(keys, sought, Some(lines), bridging);
         found.stopping.extend(here.stopping.iter().map(|at| lines[*at as usize]));
+        found.in_vain.extend(here.in_vain.iter().map(|(at, by)| (lines[*at as usize], *by)));
         let mut open = Vec::new();
         if round == 0 || bridging {
             let detours = here.detours.iter();
@@ -210,7 +213,7 @@ impl Finder {
         bridging: bool,
     ) -> Rows {
         let mut found = Rows::default();
-        let Rows { rows, problems, detours, stopping, .. } = &mut found;
+        let Rows { rows, problems, detours, stopping, in_vain, .. } = &mut found;
         let corrections = self.corrections.as_ref();
         let mended = corrections.map_or(Vec::new(), |all| all.as_written(keys));
         self.index.find_all(keys, rows, |line, outcome| {
@@ -289,7 +292,14 @@ impl Finder {
             }
         }
         problems.sort_unstable();
-        detours.retain(|detour| is_row(rows[detour.line as usize]));
+        detours.retain(|detour| {
+            let has_row = is_row(rows[detour.line as usize]);
+            if !has_row && detour.how == LinkStatus::Mended {
+                in_vain.push((detour.line, detour.by));
+            }
+            has_row
+        });
+        in_vain.sort_unstable();
         detours.sort_unstable();
         found
     }
@@ -333,6 +343,8 @@ impl Rows {
         // A line counts once, however many of its candidates lie in such a gap.
         self.stopping.sort_unstable();
         self.stopping.dedup();
+        self.in_vain.sort_unstable();
+        self.in_vain.dedup();
         let rows = &self.rows;
         self.stopping.retain(|line| !is_row(rows[*line as usize]));
     }
@@ -376,7 +388,7 @@ impl<'a> Lists<'a> {
 pub(super) fn offered(sought: &Sought, split: Option<&str>, line: usize) -> Vec<String> {
     let texts = sought.candidates.iter().map(|columns| {
         let texts: Vec<&str> = columns.iter().map(|column| column.value(line).trim()).collect();
-        texts.join(" + ")
+        shown_parts(&texts)
     });
     match split {
         None => texts.collect(),

@@ -27,7 +27,7 @@ use crate::calendar::{Calendar, Holds};
 use crate::column::{Column, DateColumn, known_where};
 use crate::formula::{Expr, Type};
 use crate::gather::{brought_days, brought_texts};
-use crate::keys::{KeyForm, KeyIndex, shown};
+use crate::keys::{KeyForm, KeyIndex, shown, shown_parts};
 use crate::lookup::{Lookup, until_the_next};
 use crate::plan::{ColumnType, Missing, Mistake};
 use crate::reading::Reading;
@@ -87,6 +87,8 @@ pub(crate) struct LinkedRows {
     pub(crate) passed: Vec<Passed>,
     /// Lines on a day without a row on which the run is to end.
     pub(crate) stopping: u64,
+    /// The corrections of lines that led to no row nevertheless, by number, once per line.
+    pub(crate) in_vain: Vec<u32>,
 }
 
 /// What a link needs of the plan and the tables.
@@ -227,6 +229,7 @@ impl Link {
             passed: found.passed,
             detours: found.detours,
             stopping: found.stopping.len() as u64,
+            in_vain: found.in_vain.iter().map(|(_, by)| *by).collect(),
             ..LinkedRows::default()
         };
         for (line, status) in &linked.problems {
@@ -258,6 +261,8 @@ impl Link {
                 found.rows.push(self.fill_for(status).unwrap_or(row));
                 found.problems.push((line as u32, status));
                 found.stopping += u64::from(chain.stopping.binary_search(&parent).is_ok());
+                let led = chain.in_vain.iter().filter(|(row, _)| *row == parent);
+                found.in_vain.extend(led.map(|(_, by)| *by));
             }
             if !chain.passed.is_empty() {
                 let passed = chain.passed.get(&parent).into_iter().flatten();
@@ -298,7 +303,12 @@ impl Link {
         let Some((sought, line)) = self.asked(sought, parents, line) else { return "".into() };
         match (sought.candidates.as_slice(), &self.finder.split) {
             ([only], None) if only.len() == 1 => only[0].value(line).trim().into(),
-            _ => offered(sought, self.finder.split.as_deref(), line).join(" or ").into(),
+            _ => {
+                let all = offered(sought, self.finder.split.as_deref(), line);
+                let said: Vec<&str> =
+                    all.iter().map(String::as_str).filter(|key| !key.trim().is_empty()).collect();
+                said.join(" or ").into()
+            }
         }
     }
 
@@ -328,7 +338,7 @@ impl Link {
             Some([only]) => only.value(line).into(),
             Some(several) => {
                 let texts: Vec<&str> = several.iter().map(|column| column.value(line)).collect();
-                texts.join(" + ").into()
+                shown_parts(&texts).into()
             }
             None => "".into(),
         }

@@ -34,6 +34,19 @@ pub enum Likeness {
 }
 
 impl Likeness {
+    /// Whether it is one of the ways in which the same key is written, rather than a slip.
+    pub fn is_of_writing(self) -> bool {
+        matches!(
+            self,
+            Likeness::Case
+                | Likeness::Spaces
+                | Likeness::Width
+                | Likeness::Punctuation
+                | Likeness::LeadingZeros
+                | Likeness::LookAlike
+        )
+    }
+
     /// All of them, the surest first.
     pub const ALL: [Likeness; 11] = [
         Likeness::Case,

@@ -48,9 +48,13 @@ impl Checked {
             finding.suggestions = found;
             self.findings.push(finding);
         }
-        for (key, tally) in findings.passed_over.sorted() {
+        let passed_over = findings.passed_over.sorted();
+        let suggested = suggestions(engine, &passed_over);
+        for (at, (key, tally)) in passed_over.into_iter().enumerate() {
             let mut finding = self.of_key(number, engine, &parts, Code::PassedOverKey, key, tally);
             finding.note = "a later key of the line was found".to_owned();
+            let found = suggested.get(&at).filter(|found| found[..].iter().any(|one| one.likely));
+            finding.suggestions = found.cloned().unwrap_or_default();
             self.findings.push(finding);
         }
         let tallied = findings.same_keys.sorted();
@@ -131,12 +135,16 @@ impl Checked {
 
     /// Corrections that lead nowhere, contradict each other or are needed no more.
     pub(super) fn add_corrections(&mut self, project: &Project, number: usize, fact: &FactRun<'_>) {
-        let (engine, used) = (fact.engine, &fact.outcome.findings.mended);
-        let Some(file) = project.corrections_file() else { return };
+        let (engine, findings) = (fact.engine, &fact.outcome.findings);
+        let Some(file) = project.corrections_file() else {
+            return self.add_corrections_not_named(project);
+        };
         for (link, route) in engine.bound.routes.iter().enumerate() {
             for (at, fate) in engine.fates(link) {
                 let correction = &engine.bound.corrections[*at];
-                let lines = used.get(&(link, *at as u32)).copied().unwrap_or(0);
+                let of = (link, *at as u32);
+                let lines = findings.mended.get(&of).copied().unwrap_or(0);
+                let in_vain = findings.mended_in_vain.contains_key(&of);
                 let (code, note) = match fate {
                     Fate::LeadsNowhere => (
                         Code::CorrectionAstray,
@@ -154,7 +162,8 @@ impl Checked {
                             correction.used
                         ),
                     ),
-                    Fate::Holds if lines == 0 => {
+                    // Of lines that have no row nevertheless, their own finding speaks.
+                    Fate::Holds if lines == 0 && !in_vain => {
                         (Code::CorrectionUnneeded, "no line has this key".to_owned())
                     }
                     Fate::Holds => continue,
@@ -182,6 +191,30 @@ impl Checked {
                 self.findings.push(finding);
             }
         }
+    }
+
+    /// A file of corrections beside a plan that does not name it changes nothing.
+    fn add_corrections_not_named(&mut self, project: &Project) {
+        let file = project.corrections_to_write();
+        let code = Code::CorrectionsNotNamed;
+        if !file.path.is_file() || self.findings.iter().any(|finding| finding.code == code) {
+            return;
+        }
+        self.findings.push(Finding {
+            code,
+            about: String::new(),
+            subject: file.shown.to_string(),
+            count: 1,
+            stake: None,
+            places: vec![file.shown.to_string()],
+            last: None,
+            table: String::new(),
+            spots: Vec::new(),
+            days: None,
+            note: format!("the plan does not name it; corrections = \"{}\" does", file.shown),
+            suggestions: Vec::new(),
+            stops: false,
+        });
     }
 }
 
@@ -226,16 +259,20 @@ fn suggestions(
     for (link, mut keys) in by_link {
         keys.sort_by_key(|at| std::cmp::Reverse(missed[*at].1.lines));
         keys.truncate(LOOKED_INTO);
-        // Of several candidates the first is looked into.
-        let sought: Vec<&str> = keys
+        let offered = keys.iter().map(|at| engine.candidates_of(link, &missed[*at].0.key));
+        let (owners, sought): (Vec<usize>, Vec<&str>) = keys
             .iter()
-            .map(|at| {
-                let key = missed[*at].0.key.as_str();
-                let first = key.split(" or ").next().unwrap_or(key);
-                if engine.has_one_candidate(link) { key } else { first }
-            })
-            .collect();
-        found.extend(keys.iter().copied().zip(engine.suggestions(link, &sought)));
+            .zip(offered)
+            .flat_map(|(at, offered)| offered.into_iter().map(|key| (*at, key)))
+            .unzip();
+        for (at, near) in owners.into_iter().zip(engine.suggestions(link, &sought)) {
+            let best: &mut Vec<Suggestion> = found.entry(at).or_default();
+            // Of several candidates, the first that is likely to mean a key speaks for the line.
+            let likely = |all: &[Suggestion]| all.first().is_some_and(|first| first.likely);
+            if best.is_empty() || (likely(&near) && !likely(best)) {
+                *best = near;
+            }
+        }
     }
     found
 }

@@ -57,6 +57,14 @@ pub struct Finding {
     pub stops: bool,
 }
 
+impl Finding {
+    /// What findings have in common that are added up: their kind, the link or table, and the table of their
+    /// rows, since lines of two facts are not of one sort.
+    fn kind(&self) -> (Code, String, String) {
+        (self.code, self.about.clone(), self.table.clone())
+    }
+}
+
 /// What is at stake over some lines.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Stake {
@@ -184,12 +192,12 @@ impl Checked {
 
     /// Puts the costliest groups first, and the costliest findings of a group.
     fn sort(&mut self) {
-        let mut costs: BTreeMap<(Code, String), Cost> = BTreeMap::new();
+        let mut costs: BTreeMap<(Code, String, String), Cost> = BTreeMap::new();
         let groups = self.groups();
         let worst = groups.iter().map(|group| {
-            let key = (group.findings[0].code, group.findings[0].about.clone());
-            let code = key.0;
-            (key, self.cost(code, group.stops, group.stake.as_ref(), group.count))
+            let key = group.findings[0].kind();
+            let cost = self.cost(key.0, group.stops, group.stake.as_ref(), group.count);
+            (key, cost)
         });
         costs.extend(worst);
         let own: Vec<Cost> = self
@@ -200,9 +208,8 @@ impl Checked {
         let mut order: Vec<usize> = (0..self.findings.len()).collect();
         order.sort_by_key(|at| {
             let finding = &self.findings[*at];
-            let group = &costs[&(finding.code, finding.about.clone())];
-            let (code, about) = (finding.code, finding.about.clone());
-            (Reverse(*group), code, about, Reverse(own[*at]), *at)
+            let kind = finding.kind();
+            (Reverse(costs[&kind]), kind, Reverse(own[*at]), *at)
         });
         let mut all: Vec<Option<Finding>> = self.findings.drain(..).map(Some).collect();
         self.findings = order.into_iter().filter_map(|at| all[at].take()).collect();
@@ -223,13 +230,22 @@ impl Checked {
         (stops, open, unknown, touched.value().and_then(Decimal::checked_abs), lines, count)
     }
 
-    /// The findings by kind and link or table, in their order.
+    /// Where a finding is: its link or table, with the table of its rows where findings of another one are alike.
+    pub fn place_of(&self, finding: &Finding) -> String {
+        let alike = |other: &&Finding| (other.code, &other.about) == (finding.code, &finding.about);
+        match self.findings.iter().filter(alike).any(|other| other.table != finding.table) {
+            true => format!("{} ({})", finding.about, finding.table),
+            false => finding.about.clone(),
+        }
+    }
+
+    /// The findings by kind, link or table, and table of their rows, in their order.
     pub fn groups(&self) -> Vec<Group<'_>> {
-        let mut numbers: BTreeMap<(Code, &str), usize> = BTreeMap::new();
+        let mut numbers: BTreeMap<(Code, String, String), usize> = BTreeMap::new();
         let mut groups: Vec<Group<'_>> = Vec::new();
         for finding in &self.findings {
             let next = groups.len();
-            let number = *numbers.entry((finding.code, &finding.about)).or_insert(next);
+            let number = *numbers.entry(finding.kind()).or_insert(next);
             if number == next {
                 groups.push(Group { findings: Vec::new(), count: 0, stake: None, stops: false });
             }
