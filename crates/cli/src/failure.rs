@@ -6,6 +6,7 @@ use std::path::PathBuf;
 use annotate_snippets::{AnnotationKind, Group, Level, Renderer, Snippet};
 use anstyle::{AnsiColor, Style};
 
+use crate::show::{say, seen};
 use interligo_core::lines::Overflow;
 use interligo_core::plan::{Mistake, Origin};
 use interligo_io::Error;
@@ -106,18 +107,18 @@ impl Failure {
             Failure::Found => {}
             Failure::Work { error: Error::Plan(mistakes), plan, text } => {
                 for mistake in mistakes {
-                    anstream::eprintln!("{}", shown(mistake, &plan.to_string_lossy(), text));
+                    say(format_args!("{}", shown(mistake, &plan.to_string_lossy(), text)));
                 }
             }
             Failure::Work { error: Error::Stopped(stops), .. } => {
                 for stop in stops {
                     say_error(&stop.message);
                     for place in &stop.places {
-                        anstream::eprintln!("  {place}");
+                        say(format_args!("  {}", seen(place)));
                     }
                     say_help(&stop.help);
                 }
-                anstream::eprintln!("Nothing was written.");
+                say(format_args!("Nothing was written."));
             }
             _ => {
                 say_error(&self.to_string());
@@ -203,11 +204,11 @@ const ERROR: Style = AnsiColor::Red.on_default().bold();
 const HELP: Style = AnsiColor::Cyan.on_default();
 
 fn say_error(message: &str) {
-    anstream::eprintln!("{ERROR}error:{ERROR:#} {message}");
+    say(format_args!("{ERROR}error:{ERROR:#} {}", seen(message)));
 }
 
 fn say_help(help: &str) {
-    anstream::eprintln!("  {HELP}help:{HELP:#} {help}");
+    say(format_args!("  {HELP}help:{HELP:#} {}", seen(help)));
 }
 
 /// A mistake with the line that it stands in.

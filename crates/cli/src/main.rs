@@ -39,9 +39,17 @@ fn run() -> ExitCode {
     });
     #[cfg(debug_assertions)]
     arm_faults();
-    let arguments = Arguments::parse();
+    let arguments = match Arguments::try_parse() {
+        Ok(arguments) => arguments,
+        Err(error) if error.use_stderr() => {
+            // Its text has line ends of its own.
+            show::say(format_args!("{}", error.render().ansi().to_string().trim_end()));
+            return ExitCode::from(error.exit_code() as u8);
+        }
+        Err(error) => error.exit(),
+    };
     arguments.color.apply();
-    let mut out = anstream::stdout().lock();
+    let mut out = show::Printed::stdout();
     let result = match &arguments.command {
         Command::Start(options) => commands::start(options, &mut out),
         Command::Link(options) => commands::link(options, &mut out),

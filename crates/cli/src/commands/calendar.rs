@@ -154,7 +154,7 @@ fn periods(
             Some(shown_parts(&own)) == meant
         });
     }
-    out.write_all(&totals_csv(&sold))?;
+    out.data(&totals_csv(&sold))?;
     out.flush()?;
     Ok(())
 }

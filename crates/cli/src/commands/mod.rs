@@ -22,7 +22,6 @@ pub(crate) use run::run;
 pub(crate) use start::start;
 pub(crate) use totals::totals;
 
-use std::io::Write;
 use std::path::{Path, PathBuf};
 
 use interligo_core::bind::Request;
@@ -38,7 +37,7 @@ use crate::progress::Progress;
 use crate::show;
 
 /// What commands print to.
-pub(crate) type Out<'a> = &'a mut dyn Write;
+pub(crate) type Out<'a> = &'a mut show::Printed;
 
 /// A project with what its messages need.
 pub(crate) struct Opened {

@@ -40,7 +40,7 @@ pub(crate) fn start(options: &StartOptions, out: Out<'_>) -> Result<(), Failure>
         text: String::new(),
     })?;
     if options.print {
-        out.write_all(started.plan.as_bytes())?;
+        out.data(started.plan.as_bytes())?;
         out.flush()?;
         return Ok(());
     }

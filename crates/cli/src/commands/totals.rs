@@ -35,7 +35,7 @@ pub(crate) fn totals(options: &TotalsOptions, out: Out<'_>) -> Result<(), Failur
             show::totals(out, table, &look)?;
         }
         TotalsFormat::Csv => {
-            out.write_all(&totals_csv(table))?;
+            out.data(&totals_csv(table))?;
             show::left_out_to_stderr(table, aside);
         }
         TotalsFormat::Markdown => {

@@ -267,7 +267,7 @@ fn row_findings(out: Out<'_>, findings: &[&Finding]) -> io::Result<()> {
 /// Findings as rows of comma-separated text.
 pub(crate) fn check_csv(out: Out<'_>, checked: &Checked) -> io::Result<()> {
     for row in checked.rows() {
-        out.write_all(&interligo_io::csv_row(row.iter().map(String::as_str)))?;
+        out.data(&interligo_io::csv_row(row.iter().map(String::as_str)))?;
     }
     Ok(())
 }
@@ -344,9 +344,9 @@ pub(super) fn write_csv(
     headings: &[&str],
     rows: &[impl AsRef<[String]>],
 ) -> io::Result<()> {
-    out.write_all(&interligo_io::csv_row(headings.iter().copied()))?;
+    out.data(&interligo_io::csv_row(headings.iter().copied()))?;
     for row in rows {
-        out.write_all(&interligo_io::csv_row(row.as_ref().iter().map(String::as_str)))?;
+        out.data(&interligo_io::csv_row(row.as_ref().iter().map(String::as_str)))?;
     }
     Ok(())
 }
@@ -358,8 +358,8 @@ pub(crate) fn would_not_stop(out: Out<'_>) -> io::Result<()> {
 
 /// Says on standard error that a run would be stopped, and the way out.
 pub(crate) fn would_stop(message: &str, help: &str) {
-    anstream::eprintln!("{NOTICE}A run would stop:{NOTICE:#} {message}");
-    anstream::eprintln!("  help: {help}");
+    crate::show::say(format_args!("{NOTICE}A run would stop:{NOTICE:#} {message}"));
+    crate::show::say(format_args!("  help: {help}"));
 }
 
 /// Says that there is nothing of a kind, or in a link or table.

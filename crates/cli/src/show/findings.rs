@@ -206,7 +206,7 @@ fn in_words(code: &str, about: &str) -> String {
 /// Says what went otherwise than usual, without stopping anything.
 pub(crate) fn notes(notes: &[String]) {
     for note in notes {
-        anstream::eprintln!("{NOTICE}note:{NOTICE:#} {note}");
+        crate::show::say(format_args!("{NOTICE}note:{NOTICE:#} {note}"));
     }
 }
 

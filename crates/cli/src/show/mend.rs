@@ -203,5 +203,7 @@ pub(crate) fn not_taken(file: &str, kept: &str, not_taken: &NotTaken) {
             )
         }
     };
-    anstream::eprintln!("{NOTICE}Not taken over:{NOTICE:#} {file}:{row} `{found}`, {why}");
+    crate::show::say(format_args!(
+        "{NOTICE}Not taken over:{NOTICE:#} {file}:{row} `{found}`, {why}"
+    ));
 }

@@ -16,6 +16,7 @@ mod svg;
 mod table;
 mod tie_out;
 mod totals;
+mod visible;
 
 pub(crate) use calendar::{calendar, calendar_svg, calendars};
 pub(crate) use check::{
@@ -37,6 +38,7 @@ pub(crate) use tie_out::{link_health, tables_read, tie_out, tie_out_csv, tie_out
 pub(crate) use totals::{
     TotalsLook, bare, left_out_to_stderr, totals, totals_json, totals_markdown,
 };
+pub(crate) use visible::{Printed, say, seen};
 
 use anstyle::{AnsiColor, Style};
 

@@ -2,7 +2,7 @@
 
 use comfy_table::{CellAlignment, ContentArrangement, Table, presets};
 
-use super::{Out, QUIET, TITLE};
+use super::{Out, QUIET, TITLE, seen};
 
 /// A table that grows row by row.
 pub(crate) struct TextTable {
@@ -71,9 +71,11 @@ impl TextTable {
     pub(crate) fn print(&self, out: Out<'_>, indent: &str) -> std::io::Result<()> {
         let mut table = Table::new();
         table.load_style(presets::NOTHING).set_content_arrangement(ContentArrangement::Disabled);
-        table.add_row(&self.headings);
+        let seen =
+            |row: &[String]| row.iter().map(|cell| seen(cell).into_owned()).collect::<Vec<_>>();
+        table.add_row(seen(&self.headings));
         self.rows.iter().for_each(|row| {
-            table.add_row(row);
+            table.add_row(seen(row));
         });
         for (number, column) in table.column_iter_mut().enumerate() {
             column.set_padding((0, 2));

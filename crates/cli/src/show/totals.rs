@@ -309,7 +309,7 @@ fn left_out(table: &TotalsTable, aside: u64) -> Vec<String> {
 /// Says on standard error what a table that goes to another program does not show.
 pub(crate) fn left_out_to_stderr(table: &TotalsTable, aside: u64) {
     for note in left_out(table, aside) {
-        anstream::eprintln!("{NOTICE}{note}{NOTICE:#}");
+        crate::show::say(format_args!("{NOTICE}{note}{NOTICE:#}"));
     }
 }
 

@@ -1,0 +1,231 @@
+//! What is printed, made safe to print: signs that a terminal obeys are shown as what they are.
+//!
+//! Cells, headings and names of files come from anywhere. A sign in them that would move the cursor, rename the
+//! window or turn the direction of writing is printed as `\u001b`, in the form that JSON has for it as well, so
+//! that JSON stays what it is. The few sequences with which our own text is coloured pass.
+
+use std::borrow::Cow;
+use std::fmt;
+use std::io::{self, IsTerminal, Write};
+
+/// Standard output: text for people, and data for programs.
+pub(crate) struct Printed {
+    text: Visible<anstream::AutoStream<io::StdoutLock<'static>>>,
+    is_terminal: bool,
+}
+
+impl Printed {
+    pub(crate) fn stdout() -> Printed {
+        let is_terminal = io::stdout().is_terminal();
+        Printed { text: Visible::new(anstream::stdout().lock()), is_terminal }
+    }
+
+    /// Prints what a program reads, byte for byte; on a terminal it is text like any other.
+    pub(crate) fn data(&mut self, bytes: &[u8]) -> io::Result<()> {
+        if self.is_terminal {
+            return self.text.write_all(bytes);
+        }
+        self.flush()?;
+        io::stdout().write_all(bytes)
+    }
+
+    /// What `write!` and `writeln!` call.
+    pub(crate) fn write_fmt(&mut self, text: fmt::Arguments<'_>) -> io::Result<()> {
+        self.text.write_fmt(text)
+    }
+
+    /// Lets all of it reach whoever reads it.
+    pub(crate) fn flush(&mut self) -> io::Result<()> {
+        self.text.flush()
+    }
+}
+
+/// Says a line on standard error.
+pub(crate) fn say(line: fmt::Arguments<'_>) {
+    let mut stderr = Visible::new(anstream::stderr().lock());
+    // Where nobody can be told, nothing can be said of that either.
+    let _ = writeln!(stderr, "{line}").and_then(|()| stderr.flush());
+}
+
+/// A text from a file or a command line in which every sign can be seen.
+pub(crate) fn seen(text: &str) -> Cow<'_, str> {
+    if !text.chars().any(is_obeyed) {
+        return Cow::Borrowed(text);
+    }
+    let mut all = String::with_capacity(text.len() + 8);
+    for sign in text.chars() {
+        match is_obeyed(sign) {
+            true => all += &shown(sign),
+            false => all.push(sign),
+        }
+    }
+    Cow::Owned(all)
+}
+
+fn shown(sign: char) -> String {
+    format!("\\u{:04x}", u32::from(sign))
+}
+
+/// Whether a terminal does something at a sign other than to show it: the controls of ISO 6429 but for line end
+/// and tab, and the signs of direction of the Unicode bidirectional algorithm (UAX 9).
+fn is_obeyed(sign: char) -> bool {
+    match sign {
+        '\n' | '\t' => false,
+        '\u{61c}' | '\u{200e}' | '\u{200f}' | '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}' => {
+            true
+        }
+        _ => sign.is_control(),
+    }
+}
+
+/// The longest sequence of ours.
+const LONGEST: usize = 12;
+
+/// A writer in which every sign can be seen.
+struct Visible<W> {
+    inner: W,
+    /// The beginning of a sign or of a sequence whose end has not come yet.
+    held: Vec<u8>,
+}
+
+/// What stands at the beginning of some bytes.
+enum Next {
+    /// So many bytes that pass.
+    Passes(usize),
+    /// A sign that is shown, of so many bytes.
+    Shown(char, usize),
+    /// The end has not come yet.
+    Unfinished,
+}
+
+impl<W: Write> Visible<W> {
+    fn new(inner: W) -> Visible<W> {
+        Visible { inner, held: Vec::new() }
+    }
+
+    fn put(&mut self, bytes: &[u8], is_all: bool) -> io::Result<()> {
+        self.held.extend_from_slice(bytes);
+        let bytes = std::mem::take(&mut self.held);
+        let (mut from, mut at) = (0, 0);
+        while at < bytes.len() {
+            match next(&bytes[at..]) {
+                Next::Passes(length) => at += length,
+                Next::Shown(sign, length) => {
+                    self.inner.write_all(&bytes[from..at])?;
+                    self.inner.write_all(shown(sign).as_bytes())?;
+                    at += length;
+                    from = at;
+                }
+                Next::Unfinished if is_all => {
+                    self.inner.write_all(&bytes[from..at])?;
+                    let sign =
+                        if bytes[at] == 0x1b { '\u{1b}' } else { char::REPLACEMENT_CHARACTER };
+                    self.inner.write_all(shown(sign).as_bytes())?;
+                    at += 1;
+                    from = at;
+                }
+                Next::Unfinished => break,
+            }
+        }
+        self.inner.write_all(&bytes[from..at])?;
+        self.held = bytes[at..].to_vec();
+        Ok(())
+    }
+}
+
+impl<W: Write> Write for Visible<W> {
+    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
+        self.put(bytes, false)?;
+        Ok(bytes.len())
+    }
+
+    fn flush(&mut self) -> io::Result<()> {
+        self.put(&[], true)?;
+        self.inner.flush()
+    }
+}
+
+fn next(bytes: &[u8]) -> Next {
+    match bytes[0] {
+        0x1b => sequence(bytes),
+        b'\n' | b'\t' | b' '..=b'~' => Next::Passes(1),
+        byte if byte < 0x80 => Next::Shown(char::from(byte), 1),
+        byte => {
+            let length = match byte {
+                0xc2..=0xdf => 2,
+                0xe0..=0xef => 3,
+                0xf0..=0xf4 => 4,
+                _ => return Next::Shown(char::REPLACEMENT_CHARACTER, 1),
+            };
+            let Some(text) = bytes.get(..length) else { return Next::Unfinished };
+            match std::str::from_utf8(text).ok().and_then(|text| text.chars().next()) {
+                None => Next::Shown(char::REPLACEMENT_CHARACTER, 1),
+                Some(sign) if is_obeyed(sign) => Next::Shown(sign, length),
+                Some(_) => Next::Passes(length),
+            }
+        }
+    }
+}
+
+/// A sequence that sets a colour or how heavy letters are passes; every other one is shown.
+fn sequence(bytes: &[u8]) -> Next {
+    let refused = Next::Shown('\u{1b}', 1);
+    match bytes.get(1) {
+        None => return Next::Unfinished,
+        Some(b'[') => {}
+        Some(_) => return refused,
+    }
+    let inner = &bytes[2..bytes.len().min(LONGEST)];
+    let end = inner.iter().position(|byte| !(byte.is_ascii_digit() || *byte == b';'));
+    match end {
+        None if bytes.len() < LONGEST => Next::Unfinished,
+        Some(end) if inner[end] == b'm' => {
+            let numbers = std::str::from_utf8(&inner[..end]).unwrap_or("8").split(';');
+            let is_ours = |number: &str| {
+                matches!(number.parse::<u8>(), Ok(0..=4 | 30..=37 | 39 | 90..=97))
+                    || number.is_empty()
+            };
+            if numbers.into_iter().all(is_ours) { Next::Passes(end + 3) } else { refused }
+        }
+        _ => refused,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn printed(pieces: &[&[u8]]) -> String {
+        let mut visible = Visible::new(Vec::new());
+        pieces.iter().for_each(|piece| visible.write_all(piece).unwrap());
+        visible.flush().unwrap();
+        String::from_utf8(visible.inner).unwrap()
+    }
+
+    #[test]
+    fn what_a_terminal_obeys_is_shown() {
+        for (given, text) in [
+            ("a\tb\n", "a\tb\n"),
+            ("\x1b]0;title\x07x", "\\u001b]0;title\\u0007x"),
+            ("\x1b[2J", "\\u001b[2J"),
+            ("\u{9b}2J é 漢", "\\u009b2J é 漢"),
+            ("a\u{202e}b\u{2066}", "a\\u202eb\\u2066"),
+            ("\r", "\\u000d"),
+            ("\x1b[8mhidden", "\\u001b[8mhidden"),
+            ("\x1b", "\\u001b"),
+            ("\x1b[1;31mx\x1b[0m", "\x1b[1;31mx\x1b[0m"),
+            ("\x1b[111111111111m", "\\u001b[111111111111m"),
+        ] {
+            assert_eq!(printed(&[given.as_bytes()]), text);
+            let single: Vec<&[u8]> = given.as_bytes().chunks(1).collect();
+            assert_eq!(printed(&single), text, "byte by byte");
+        }
+        assert_eq!(printed(&[&[0xff, b'a', 0xe2]]), "\\ufffda\\ufffd");
+    }
+
+    #[test]
+    fn cells_show_every_sequence() {
+        assert_eq!(seen("\x1b[31mred"), "\\u001b[31mred");
+        assert!(matches!(seen("plain"), Cow::Borrowed(_)));
+    }
+}
