@@ -6,7 +6,7 @@ use std::path::PathBuf;
 use annotate_snippets::{AnnotationKind, Group, Level, Renderer, Snippet};
 use anstyle::{AnsiColor, Style};
 
-use crate::show::{say, seen};
+use crate::show::{say, seen, without_secrets};
 use interligo_core::lines::Overflow;
 use interligo_core::plan::{Mistake, Origin};
 use interligo_io::Error;
@@ -114,7 +114,7 @@ impl Failure {
                 for stop in stops {
                     say_error(&stop.message);
                     for place in &stop.places {
-                        say(format_args!("  {}", seen(place)));
+                        say(format_args!("  {}", seen(&without_secrets(place))));
                     }
                     say_help(&stop.help);
                 }
@@ -204,11 +204,11 @@ const ERROR: Style = AnsiColor::Red.on_default().bold();
 const HELP: Style = AnsiColor::Cyan.on_default();
 
 fn say_error(message: &str) {
-    say(format_args!("{ERROR}error:{ERROR:#} {}", seen(message)));
+    say(format_args!("{ERROR}error:{ERROR:#} {}", seen(&without_secrets(message))));
 }
 
 fn say_help(help: &str) {
-    say(format_args!("  {HELP}help:{HELP:#} {}", seen(help)));
+    say(format_args!("  {HELP}help:{HELP:#} {}", seen(&without_secrets(help))));
 }
 
 /// A mistake with the line that it stands in.
@@ -217,7 +217,9 @@ fn shown(mistake: &Mistake, plan: &str, source: &str) -> String {
         Origin::Plan => (plan, source),
         Origin::Option { name, text } => (*name, text.as_str()),
     };
-    let title = Level::ERROR.primary_title(mistake.message.as_str());
+    let text = &*without_secrets(text);
+    let message = without_secrets(&mistake.message);
+    let title = Level::ERROR.primary_title(&*message);
     let mut group = match &mistake.span {
         // A place at the very end of a text is shown behind its last letter.
         Some(span) if !text.is_empty() => {
@@ -225,7 +227,7 @@ fn shown(mistake: &Mistake, plan: &str, source: &str) -> String {
             let end = span.end.min(text.len()).max(start);
             group_at(title, name, text, start..end)
         }
-        _ => Group::with_title(Level::ERROR.primary_title(format!("{plan}: {}", mistake.message))),
+        _ => Group::with_title(Level::ERROR.primary_title(format!("{plan}: {message}"))),
     };
     if let Some(help) = &mistake.help {
         group = group.element(Level::HELP.message(help.as_str()));

@@ -37,6 +37,13 @@ fn run() -> ExitCode {
         interligo_io::abandon_outputs();
         std::process::exit(INTERRUPTED);
     });
+    let say_panic = std::panic::take_hook();
+    std::panic::set_hook(Box::new(move |panic| {
+        // One on a damaged file is told as an error of that file.
+        if !interligo_io::is_guarded() {
+            say_panic(panic);
+        }
+    }));
     #[cfg(debug_assertions)]
     arm_faults();
     let arguments = match Arguments::try_parse() {

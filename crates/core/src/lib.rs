@@ -54,5 +54,6 @@ pub mod total_rows;
 pub mod totals;
 pub mod usage;
 pub mod value;
+pub mod workers;
 
 pub use bind::bind;

@@ -68,6 +68,7 @@ pub use project::{OnDuplicates, PLAN_FILE, PartNote, Project, read_plan};
 pub use publish::Recovered;
 pub use run::{Depth, OnStop, Outcome, Pace, Ran, check, link_use, run};
 pub use sinks::{abandon_outputs, write_whole};
+pub use source::is_guarded;
 pub use start::{Started, StartedLink, StartedTable, find_links, start};
 pub use stops::{duplicate_stops, stops};
 pub use totals_out::{csv_row, row_labels, totals_csv};

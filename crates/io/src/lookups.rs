@@ -11,7 +11,6 @@ use crate::error::Error;
 use crate::ordered::in_order;
 use crate::parts::{Part, Table};
 use crate::rows::Rows;
-use crate::run::Pace;
 use crate::source::{Block, Wanted};
 
 const BLOCK: usize = 1 << 20;
@@ -69,7 +68,7 @@ fn read_part(
     let first = reader.next(BLOCK)?;
     // Most lookups are one block, which one thread reads best.
     let threads = match &first {
-        Some(block) if !block.last => Pace::default().threads,
+        Some(block) if !block.last => interligo_core::workers::allowed(),
         _ => 1,
     };
     let mut first = Some(first);

@@ -4,15 +4,13 @@
 //! of the items, whoever happens to complete the next one. A worker that is far ahead waits, so that
 //! only a few results are held.
 
+use interligo_core::workers::crew;
 use std::collections::BTreeMap;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Condvar, Mutex, MutexGuard, PoisonError};
 
 /// Results held per worker before it waits for the others.
 const AHEAD: usize = 3;
-
-/// The stack of a worker: formulas are worked out recursively and may be long.
-const STACK: usize = 64 << 20;
 
 struct Source<N> {
     next: N,
@@ -81,19 +79,7 @@ where
         }
         own
     };
-    let states = if threads <= 1 {
-        vec![worker()]
-    } else {
-        std::thread::scope(|scope| {
-            let start =
-                |_| std::thread::Builder::new().stack_size(STACK).spawn_scoped(scope, worker);
-            let workers: Vec<_> = (0..threads)
-                .map(start)
-                .collect::<Result<_, _>>()
-                .expect("the system gives a thread for each core");
-            workers.into_iter().map(|w| w.join().expect("workers do not panic")).collect()
-        })
-    };
+    let states = crew(threads, worker);
     match sink.into_inner().unwrap_or_else(PoisonError::into_inner).failed {
         Some((_, error)) => Err(error),
         None => Ok(states),

@@ -21,7 +21,7 @@ use crate::given::Given;
 use crate::headings::Drift;
 use crate::look::{FieldNote, Head, Looked};
 use crate::snapshot::Snapshot;
-use crate::source::{self, PartNote, Reader, Wanted};
+use crate::source::{self, Guarded, PartNote, Reader, Wanted, guarded};
 use crate::style::{FoundStyle, Open};
 use crate::total_rows::JudgedOnce;
 
@@ -510,7 +510,8 @@ impl Part {
     /// Opens the part at its first row below the headings.
     pub(crate) fn open(&self, wanted: &Wanted) -> Result<Box<dyn Reader>, Error> {
         self.refuse_changed()?;
-        self.source.open(wanted)
+        let reader = guarded(&self.name, || self.source.open(wanted))?;
+        Ok(Box::new(Guarded { reader, name: self.name.clone() }))
     }
 
     /// Refuses a file that is no longer the one that was looked at.

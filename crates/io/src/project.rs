@@ -518,15 +518,9 @@ impl Project {
             let raw = lookups::read(self.table(&bound.name))?;
             Lookup::settle(raw, bound).map_err(Error::from)
         };
-        std::thread::scope(|scope| {
-            let load = &load;
-            let workers: Vec<_> =
-                (0..bound.lookups.len()).map(|number| scope.spawn(move || load(number))).collect();
-            workers
-                .into_iter()
-                .map(|w| w.join().expect("loading a lookup does not panic"))
-                .collect()
-        })
+        interligo_core::workers::each((0..bound.lookups.len()).collect(), load)
+            .into_iter()
+            .collect()
     }
 
     /// Texts of the fact's columns, by which their types are found.

@@ -113,6 +113,7 @@ fn pace(options: &PlanOptions) -> Pace {
     if let Some(block) = options.block {
         pace.block = block;
     }
+    interligo_core::workers::allow(pace.threads);
     pace
 }
 

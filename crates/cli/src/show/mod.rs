@@ -38,7 +38,7 @@ pub(crate) use tie_out::{link_health, tables_read, tie_out, tie_out_csv, tie_out
 pub(crate) use totals::{
     TotalsLook, bare, left_out_to_stderr, totals, totals_json, totals_markdown,
 };
-pub(crate) use visible::{Printed, say, seen};
+pub(crate) use visible::{Printed, say, seen, without_secrets};
 
 use anstyle::{AnsiColor, Style};
 

@@ -62,6 +62,39 @@ pub(crate) fn seen(text: &str) -> Cow<'_, str> {
     Cow::Owned(all)
 }
 
+/// A text without the passwords of addresses in it: stars in their place, as many as they have bytes, so that
+/// places in the text stay what they are.
+pub(crate) fn without_secrets(text: &str) -> Cow<'_, str> {
+    let ends = |sign: char| sign.is_whitespace() || matches!(sign, '"' | '\'' | '`');
+    let mut secrets: Vec<std::ops::Range<usize>> = Vec::new();
+    for (at, _) in text.match_indices("://") {
+        let start = at + 3;
+        let address = text[start..].split(ends).next().unwrap_or_default();
+        if let Some((login, _)) = address.rsplit_once('@')
+            && let Some((user, password)) = login.split_once(':')
+        {
+            let from = start + user.len() + 1;
+            secrets.push(from..from + password.len());
+        }
+    }
+    for (at, found) in text.to_ascii_lowercase().match_indices("password=") {
+        let from = at + found.len();
+        let password = text[from..].split(|sign| ends(sign) || sign == '&').next();
+        secrets.push(from..from + password.map_or(0, str::len));
+    }
+    if secrets.is_empty() {
+        return Cow::Borrowed(text);
+    }
+    let mut all = text.to_owned();
+    for secret in secrets {
+        let stars = "*".repeat(secret.len());
+        if all.is_char_boundary(secret.start) && all.is_char_boundary(secret.end) {
+            all.replace_range(secret, &stars);
+        }
+    }
+    Cow::Owned(all)
+}
+
 fn shown(sign: char) -> String {
     format!("\\u{:04x}", u32::from(sign))
 }
@@ -221,6 +254,20 @@ mod tests {
             assert_eq!(printed(&single), text, "byte by byte");
         }
         assert_eq!(printed(&[&[0xff, b'a', 0xe2]]), "\\ufffda\\ufffd");
+    }
+
+    #[test]
+    fn no_password_is_shown() {
+        for (given, text) in [
+            ("from = \"mysql://ana:s3/cr@t@h/d\"", "from = \"mysql://ana:*******@h/d\""),
+            ("PG://h/d?user=a&Password=s3crét&x=1 y", "PG://h/d?user=a&Password=*******&x=1 y"),
+            ("a://b:c@d e://f:gh@i", "a://b:*@d e://f:**@i"),
+            ("http://h:80/x mail@h", "http://h:80/x mail@h"),
+            ("password = 1", "password = 1"),
+        ] {
+            assert_eq!(without_secrets(given), text);
+            assert_eq!(without_secrets(given).len(), given.len());
+        }
     }
 
     #[test]

@@ -4,6 +4,7 @@
 mod settle;
 mod typed;
 
+use crate::workers;
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
@@ -352,16 +353,8 @@ impl Lookup {
         let out: Vec<(u32, LeftOut)> = if rows <= range {
             of_range(0, &mut holding)
         } else {
-            std::thread::scope(|scope| {
-                let of_range = &of_range;
-                let ranges = holding.chunks_mut(range).enumerate();
-                let workers: Vec<_> =
-                    ranges.map(|(n, own)| scope.spawn(move || of_range(n, own))).collect();
-                workers
-                    .into_iter()
-                    .flat_map(|w| w.join().expect("days are no cause to panic"))
-                    .collect()
-            })
+            let ranges = holding.chunks_mut(range).enumerate().collect();
+            workers::each(ranges, |(n, own): (usize, &mut [Holds])| of_range(n, own)).concat()
         };
         let mut gone = out.iter().map(|(row, _)| *row).peekable();
         if gone.peek().is_some() {

@@ -1,5 +1,6 @@
 //! The rows of a lookup, settled to one per key, or per key and period.
 
+use crate::workers;
 use std::borrow::Cow;
 use std::collections::BTreeSet;
 use std::sync::Arc;
@@ -129,11 +130,7 @@ impl Lookup {
         }
         let range =
             |number: usize| group.len() * number / RANGES..group.len() * (number + 1) / RANGES;
-        std::thread::scope(|scope| {
-            let workers: Vec<_> =
-                (0..RANGES).map(|n| scope.spawn(move || find(range(n)))).collect();
-            workers.into_iter().flat_map(|w| w.join().expect("finding does not panic")).collect()
-        })
+        workers::each((0..RANGES).map(range).collect(), find).concat()
     }
 
     fn settled(
@@ -292,7 +289,8 @@ pub(crate) fn until_the_next(holds: &mut [Holds], carry: Option<u32>) {
 /// The rows with those of a key side by side. `of_rows` has the key of each, `starts` where those of a key begin.
 fn side_by_side(holding: &[Holds], of_rows: &[u32], starts: &[u32]) -> Vec<Holds> {
     let mut rows = holding.to_vec();
-    std::thread::scope(|scope| {
+    {
+        let mut pieces = Vec::with_capacity(RANGES);
         let (mut rest, mut first) = (rows.as_mut_slice(), 0);
         for range in 1..=RANGES {
             let until = (holding.len() * range / RANGES) as u32;
@@ -304,19 +302,20 @@ fn side_by_side(holding: &[Holds], of_rows: &[u32], starts: &[u32]) -> Vec<Holds
             let (own, others) = rest.split_at_mut((starts[end] - starts[first]) as usize);
             let keys = first..end;
             (rest, first) = (others, end);
-            scope.spawn(move || {
-                let base = starts[keys.start];
-                let mut free: Vec<u32> = starts[keys.clone()].iter().map(|at| at - base).collect();
-                for (holds, number) in holding.iter().zip(of_rows) {
-                    let at = (*number as usize).wrapping_sub(keys.start);
-                    if let Some(place) = free.get_mut(at) {
-                        own[*place as usize] = *holds;
-                        *place += 1;
-                    }
-                }
-            });
+            pieces.push((own, keys));
         }
-    });
+        workers::each(pieces, |(own, keys): (&mut [Holds], std::ops::Range<usize>)| {
+            let base = starts[keys.start];
+            let mut free: Vec<u32> = starts[keys.clone()].iter().map(|at| at - base).collect();
+            for (holds, number) in holding.iter().zip(of_rows) {
+                let at = (*number as usize).wrapping_sub(keys.start);
+                if let Some(place) = free.get_mut(at) {
+                    own[*place as usize] = *holds;
+                    *place += 1;
+                }
+            }
+        });
+    }
     rows
 }
 

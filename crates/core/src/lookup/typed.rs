@@ -1,5 +1,6 @@
 //! The columns of a lookup: read by their types, or worked out from the others.
 
+use crate::workers;
 use std::collections::BTreeMap;
 
 use arrow_array::{Array, StringViewArray};
@@ -41,11 +42,7 @@ pub(super) fn typed(raw: &mut RawTable, bound: &BoundLookup) -> Result<Typed, Mi
     let columns: Vec<Result<ReadTyped, Mistake>> = if raw.rows.len() < FEW {
         all.map(read).collect()
     } else {
-        std::thread::scope(|scope| {
-            let read = &read;
-            let workers: Vec<_> = all.map(|number| scope.spawn(move || read(number))).collect();
-            workers.into_iter().map(|w| w.join().expect("reading does not panic")).collect()
-        })
+        workers::each(all.collect(), read)
     };
     let mut typed = Typed {
         columns: Vec::new(),

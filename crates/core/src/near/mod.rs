@@ -8,6 +8,7 @@
 mod alike;
 mod index;
 
+use crate::workers;
 pub use alike::Likeness;
 use alike::{Form, writing};
 use index::NearIndex;
@@ -84,11 +85,10 @@ pub fn near_keys(sought: &[&str], keys: &[&str]) -> Vec<Vec<Near>> {
     found
 }
 
-/// The lookup's keys, sent through the index on all cores.
+/// The lookup's keys, sent through the index side by side.
 fn searched(index: &NearIndex, asked: &[Form<'_>], keys: &[&str]) -> Vec<Vec<Near>> {
-    let threads = std::thread::available_parallelism().map_or(1, usize::from);
-    let size = keys.len().div_ceil(threads).max(1);
-    let parts: Vec<Vec<Vec<Near>>> = std::thread::scope(|scope| {
+    let size = keys.len().div_ceil(workers::allowed()).max(1);
+    let parts: Vec<Vec<Vec<Near>>> = {
         let search = |(number, part): (usize, &'_ [&str])| {
             let first = (number * size) as u32;
             let mut found = vec![Vec::new(); asked.len()];
@@ -105,10 +105,8 @@ fn searched(index: &NearIndex, asked: &[Form<'_>], keys: &[&str]) -> Vec<Vec<Nea
             }
             found
         };
-        let parts = keys.chunks(size).enumerate();
-        let workers: Vec<_> = parts.map(|part| scope.spawn(move || search(part))).collect();
-        workers.into_iter().map(|w| w.join().expect("searching does not panic")).collect()
-    });
+        workers::each(keys.chunks(size).enumerate().collect(), search)
+    };
     let mut found = vec![Vec::new(); asked.len()];
     for part in parts {
         for (own, other) in found.iter_mut().zip(part) {

@@ -5,6 +5,7 @@
 //! Each format is one module, and stands in the list of [`FORMATS`]. All that is done with rows once they
 //! are read is done elsewhere, by the same code for all formats.
 
+mod guarded;
 mod json;
 mod parquet;
 mod postgres;
@@ -12,6 +13,8 @@ mod sqlite;
 mod text;
 mod threaded;
 mod workbook;
+pub use guarded::is_guarded;
+pub(crate) use guarded::{Guarded, guarded};
 
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
@@ -233,7 +236,8 @@ impl Containers {
         if let Some(container) = known.get(at) {
             return Ok(container.clone());
         }
-        let container = format_of(&at.path.to_string_lossy()).open(at)?;
+        let open = || format_of(&at.path.to_string_lossy()).open(at);
+        let container = guarded(&PartName::from(&*at.shown), open)?;
         known.insert(at.clone(), container.clone());
         Ok(container)
     }

@@ -5,7 +5,7 @@ use std::sync::mpsc::{Receiver, sync_channel};
 
 use interligo_core::place::PartName;
 
-use super::{Block, Reader};
+use super::{Block, Reader, guarded};
 use crate::error::Error;
 
 /// Blocks that wait for those who work on them.
@@ -24,11 +24,14 @@ impl Threaded {
         read: impl FnOnce(&mut dyn FnMut(Block) -> bool) -> Result<(), Error> + Send + 'static,
     ) -> Box<dyn Reader> {
         let (send, blocks) = sync_channel(AHEAD);
+        let own = name.clone();
         // It ends by itself: when its rows do, or when nobody waits for them.
-        std::thread::spawn(move || {
-            let end = read(&mut |block| send.send(Ok(Some(block))).is_ok());
+        let apart = std::thread::Builder::new().spawn(move || {
+            let end = guarded(&own, || read(&mut |block| send.send(Ok(Some(block))).is_ok()));
             let _ = send.send(end.map(|()| None));
         });
+        // Where the system gives no thread, the channel is closed, and whoever waits for blocks hears of it.
+        drop(apart);
         Box::new(Threaded { blocks, name: name.clone() })
     }
 }

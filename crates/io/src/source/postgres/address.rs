@@ -55,7 +55,8 @@ impl Environment for OwnEnvironment {
 
 /// Whether it is the address of a server.
 pub(super) fn is_address(name: &str) -> bool {
-    name.starts_with("postgres://") || name.starts_with("postgresql://")
+    let scheme = name.split_once("://").map_or("", |(scheme, _)| scheme);
+    ["postgres", "postgresql"].iter().any(|known| scheme.eq_ignore_ascii_case(known))
 }
 
 /// An address without the user, the password and the settings: as messages show it.
@@ -95,7 +96,11 @@ fn with_port(address: &str, port: Option<String>) -> String {
 impl Login {
     /// Reads an address, and completes it from the environment.
     pub(super) fn new(address: &str, environment: &dyn Environment) -> Result<Login, String> {
-        let (address, mode, root) = without_encryption(address);
+        let address = match address.split_once("://") {
+            Some((scheme, place)) => format!("{}://{place}", scheme.to_ascii_lowercase()),
+            None => address.to_owned(),
+        };
+        let (address, mode, root) = without_encryption(&address);
         let address = with_port(&address, environment.get("PGPORT"));
         let mut config: Config =
             address.parse().map_err(|_| "is no address of a database".to_owned())?;
@@ -139,7 +144,9 @@ impl Login {
         }
         let mode = mode.or_else(|| get("PGSSLMODE")).unwrap_or_else(|| "prefer".to_owned());
         let root = root.or_else(|| get("PGSSLROOTCERT")).map(PathBuf::from);
+        let is_given = root.is_some();
         let root = root.or_else(|| Some(home(environment)?.join(".postgresql/root.crt")));
+        let is_there = is_given || root.as_ref().is_some_and(|root| root.is_file());
         let checked = |name| Encryption::Checked { root: root.clone().unwrap_or_default(), name };
         let only_sockets = config.get_hosts().iter().all(|host| matches!(host, Host::Unix(_)));
         let encryption = match mode.as_str() {
@@ -147,6 +154,8 @@ impl Login {
             _ if only_sockets => Encryption::None,
             "disable" => Encryption::None,
             "allow" | "prefer" => Encryption::Offered,
+            // Whoever says which certificates to trust wants them checked, as the server's own programs do.
+            "require" if is_there => checked(false),
             "require" => Encryption::Always,
             "verify-ca" => checked(false),
             "verify-full" => checked(true),
@@ -275,6 +284,10 @@ mod tests {
         assert_eq!(of("postgres://h/d", &[("PGSSLMODE", "disable")]), Encryption::None);
         let checked = Encryption::Checked { root: "/c.pem".into(), name: true };
         assert_eq!(of("postgres://h/d?sslmode=verify-full&sslrootcert=/c.pem", &[]), checked);
+        let given = Encryption::Checked { root: PathBuf::from("/c.pem"), name: false };
+        assert_eq!(of("postgres://h/d?sslmode=require", &[("PGSSLROOTCERT", "/c.pem")]), given);
+        assert_eq!(of("postgres://h/d?sslmode=require&sslrootcert=/c.pem", &[]), given);
+        assert_eq!(of("PostgreSQL://h/d?sslmode=disable", &[]), Encryption::None);
         assert_eq!(of("postgres:///d?host=/tmp&sslmode=require", &[]), Encryption::None);
         assert!(login("postgres://h/d?sslmode=perhaps", &[]).is_err());
     }

@@ -288,7 +288,8 @@ impl Source for SheetSource {
                 blocks += 1;
                 if blocks == WHOLE {
                     let (book, sheet) = (own.book.clone(), own.sheet.clone());
-                    search.replace(Some(std::thread::spawn(move || book.marks(&sheet))));
+                    let apart = std::thread::Builder::new();
+                    search.replace(apart.spawn(move || book.marks(&sheet)).ok());
                 }
                 send(block)
             });
@@ -301,7 +302,9 @@ impl Source for SheetSource {
                 return Ok(());
             }
             let marks = match search.take() {
-                Some(search) => search.join().unwrap_or_else(|_| Ok(Marks::default())),
+                Some(search) => {
+                    search.join().unwrap_or_else(|_| Err("its marks cannot be read".to_owned()))
+                }
                 None => own.book.marks(&own.sheet),
             };
             rows.finish(notes(&marks.map_err(wrong)?, &own.layout));

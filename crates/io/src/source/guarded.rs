@@ -1,0 +1,84 @@
+//! What formats do when a file breaks their library: a panic on damaged bytes is an error of that file, and
+//! nothing else ends.
+
+use std::any::Any;
+use std::cell::Cell;
+use std::panic::{AssertUnwindSafe, catch_unwind};
+
+use interligo_core::place::PartName;
+
+use super::{Block, Reader};
+use crate::error::Error;
+
+thread_local! {
+    static GUARDED: Cell<bool> = const { Cell::new(false) };
+}
+
+/// Whether a panic on this thread is caught and told as an error.
+pub fn is_guarded() -> bool {
+    GUARDED.get()
+}
+
+/// Does something with a file; a panic becomes an error of it.
+///
+/// # Errors
+/// Those of `work`, and its panic.
+pub(crate) fn guarded<R>(
+    name: &PartName,
+    work: impl FnOnce() -> Result<R, Error>,
+) -> Result<R, Error> {
+    let before = GUARDED.replace(true);
+    let done = catch_unwind(AssertUnwindSafe(work));
+    GUARDED.set(before);
+    done.unwrap_or_else(|panic| Err(broken(name, panic.as_ref())))
+}
+
+fn broken(name: &PartName, panic: &(dyn Any + Send)) -> Error {
+    let text = panic.downcast_ref::<String>().map(String::as_str);
+    let why =
+        text.or_else(|| panic.downcast_ref::<&str>().copied()).unwrap_or("no reason is given");
+    let why = why.lines().next().unwrap_or_default();
+    Error::input(name, format!("cannot be read: it is damaged ({why})"))
+        .help("get the file anew from where it came from")
+}
+
+/// A reader whose panics are errors.
+pub(crate) struct Guarded {
+    pub(crate) reader: Box<dyn Reader>,
+    pub(crate) name: PartName,
+}
+
+impl Reader for Guarded {
+    fn next(&mut self, size: usize) -> Result<Option<Block>, Error> {
+        let Guarded { reader, name } = self;
+        guarded(name, || reader.next(size))
+    }
+
+    fn is_whole(&self) -> bool {
+        self.reader.is_whole()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    struct Breaks(u8);
+
+    impl Reader for Breaks {
+        fn next(&mut self, _: usize) -> Result<Option<Block>, Error> {
+            self.0 -= 1;
+            assert!(self.0 > 0, "offset {} is beyond the end", 7);
+            Ok(None)
+        }
+    }
+
+    #[test]
+    fn a_panic_of_a_format_is_an_error_of_its_file() {
+        let mut reader = Guarded { reader: Box::new(Breaks(2)), name: PartName::from("a.parquet") };
+        assert!(reader.next(1).is_ok());
+        let error = reader.next(1).err().map(|error| error.to_string()).unwrap_or_default();
+        assert!(error.contains("it is damaged (offset 7 is beyond the end)"), "{error}");
+        assert!(!is_guarded());
+    }
+}
