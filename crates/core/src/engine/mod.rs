@@ -6,6 +6,7 @@
 mod outputs;
 
 use std::collections::BTreeMap;
+use std::sync::OnceLock;
 
 use crate::bind::{Bound, BoundFigure, FigureKind, Home, Reference, RowNames, Scope};
 use crate::findings::{Findings, Spot};
@@ -40,6 +41,23 @@ pub(crate) enum Computation {
 /// A figure whose types are known.
 pub(crate) struct Figure {
     pub(crate) expr: Expr,
+    pub(crate) nature: Nature,
+}
+
+/// What is asked of a figure by all that use it, each answered once: figures that use others twice would
+/// otherwise be walked through as often as there are ways down to the columns.
+#[derive(Default)]
+pub(crate) struct Nature {
+    /// Whether it holds a number of the fact.
+    pub(crate) has_amount: OnceLock<bool>,
+    /// Whether it holds a number of a lookup.
+    pub(crate) has_rate: OnceLock<bool>,
+    /// Whether it divides by an amount of the fact.
+    pub(crate) is_ratio: OnceLock<bool>,
+    /// Whether it divides at all.
+    pub(crate) divides: OnceLock<bool>,
+    /// How many amounts it multiplies, less those that it divides by.
+    pub(crate) degree: OnceLock<i32>,
 }
 
 /// A bound plan with its lookups.
@@ -231,7 +249,7 @@ impl Engine {
             let figure = &self.bound.figures[number];
             let expr = check(&figure.node, self, &figure.written);
             match expr.and_then(|expr| figure_of(expr, figure)) {
-                Ok(expr) => self.figures[number] = Some(Figure { expr }),
+                Ok(expr) => self.figures[number] = Some(Figure { expr, nature: Nature::default() }),
                 // What builds on a mistaken figure is not looked at.
                 Err(mistake) => mistakes.push(mistake),
             }
@@ -276,7 +294,10 @@ impl Engine {
         match &expr.kind {
             ExprKind::Round(..) => false,
             ExprKind::Arithmetic(Operator::Divide, ..) => true,
-            ExprKind::Figure(figure) => self.divides(&self.figure(*figure).expr),
+            ExprKind::Figure(figure) => {
+                let Figure { expr, nature } = self.figure(*figure);
+                *nature.divides.get_or_init(|| self.divides(expr))
+            }
             _ => expr.children().into_iter().any(|child| self.divides(child)),
         }
     }

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use super::codes::same_text;
 use super::layout::Layout;
-use super::ratio::{contains_ratio, has_total, looks_like_amount, over_totals};
+use super::ratio::{MOST_PARTS, contains_ratio, has_total, looks_like_amount, over_totals};
 use super::shift::{Shift, shifted, time_attribute};
 use super::span::DaySpan;
 use super::table::MeasureKind;
@@ -292,6 +292,10 @@ impl TotalsPlan {
                 let mut parts = Vec::new();
                 let again = over_totals(&engine.figure(figure).expr, engine, &mut parts);
                 let again = again.ok_or_else(|| {
+                    if parts.len() > MOST_PARTS {
+                        let message = format!("`{heading}` is worked out from more than {MOST_PARTS} sums");
+                        return mistaken(message, "the figures in it use each other too often; write the ratio over figures that are amounts");
+                    }
                     let message = format!("`{heading}` mixes a ratio with an attribute of a lookup and has no total");
                     mistaken(message, "leave it out of `show`, or let the figure say by `totals` what its total is")
                 })?;

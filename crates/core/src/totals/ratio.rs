@@ -5,7 +5,7 @@
 //! replaced by its sum, and the rest of the formula is kept.
 
 use super::plan::How;
-use crate::engine::Engine;
+use crate::engine::{Engine, Figure};
 use crate::formula::{Expr, ExprKind, Operator, Type};
 use crate::plan::TotalRule;
 
@@ -15,7 +15,10 @@ pub(super) fn contains_ratio(expr: &Expr, engine: &Engine) -> bool {
         ExprKind::Arithmetic(Operator::Divide, _, divisor) => has_amount(divisor, engine),
         ExprKind::Figure(figure) => match engine.bound.figures[*figure].total {
             Some(rule) => rule == TotalRule::Again,
-            None => contains_ratio(&engine.figure(*figure).expr, engine),
+            None => {
+                let Figure { expr, nature } = engine.figure(*figure);
+                *nature.is_ratio.get_or_init(|| contains_ratio(expr, engine))
+            }
         },
         _ => false,
     })
@@ -63,9 +66,16 @@ fn degree(expr: &Expr, engine: &Engine) -> i32 {
     let most = |parts: Vec<&Expr>| parts.into_iter().map(|part| degree(part, engine)).max();
     match &expr.kind {
         ExprKind::Column(column) => i32::from(engine.amounts.contains(column)),
-        ExprKind::Figure(figure) => degree(&engine.figure(*figure).expr, engine),
-        ExprKind::Arithmetic(Operator::Multiply, a, b) => degree(a, engine) + degree(b, engine),
-        ExprKind::Arithmetic(Operator::Divide, a, b) => degree(a, engine) - degree(b, engine),
+        ExprKind::Figure(figure) => {
+            let Figure { expr, nature } = engine.figure(*figure);
+            *nature.degree.get_or_init(|| degree(expr, engine))
+        }
+        ExprKind::Arithmetic(Operator::Multiply, a, b) => {
+            degree(a, engine).saturating_add(degree(b, engine))
+        }
+        ExprKind::Arithmetic(Operator::Divide, a, b) => {
+            degree(a, engine).saturating_sub(degree(b, engine))
+        }
         ExprKind::If(_, then, otherwise) => most(vec![then, otherwise]).unwrap_or(0),
         _ => most(expr.children()).unwrap_or(0),
     }
@@ -95,7 +105,10 @@ pub(super) fn has_total(expr: &Expr, engine: &Engine) -> bool {
 fn has_rate(expr: &Expr, engine: &Engine) -> bool {
     expr.any(&mut |part| match (&part.kind, part.ty) {
         (ExprKind::Attribute { .. }, Type::Number { .. }) => true,
-        (ExprKind::Figure(figure), _) => has_rate(&engine.figure(*figure).expr, engine),
+        (ExprKind::Figure(figure), _) => {
+            let Figure { expr, nature } = engine.figure(*figure);
+            *nature.has_rate.get_or_init(|| has_rate(expr, engine))
+        }
         _ => false,
     })
 }
@@ -105,18 +118,27 @@ fn has_rate(expr: &Expr, engine: &Engine) -> bool {
 fn has_amount(expr: &Expr, engine: &Engine) -> bool {
     expr.any(&mut |part| match (&part.kind, part.ty) {
         (ExprKind::Column(_), Type::Number { .. }) => true,
-        (ExprKind::Figure(figure), _) => has_amount(&engine.figure(*figure).expr, engine),
+        (ExprKind::Figure(figure), _) => {
+            let Figure { expr, nature } = engine.figure(*figure);
+            *nature.has_amount.get_or_init(|| has_amount(expr, engine))
+        }
         _ => false,
     })
 }
 
+/// More sums than this are not gathered for one ratio.
+pub(super) const MOST_PARTS: usize = 10_000;
+
 /// The expression over sums; what is gathered goes to `parts`. `None` when something in it can neither
-/// be gathered nor stay as it is.
+/// be gathered nor stay as it is, or when the parts are more than [`MOST_PARTS`].
 pub(super) fn over_totals(
     expr: &Expr,
     engine: &Engine,
     parts: &mut Vec<(Expr, How)>,
 ) -> Option<Expr> {
+    if parts.len() > MOST_PARTS {
+        return None;
+    }
     if let ExprKind::Constant(_) = expr.kind {
         return Some(expr.clone());
     }
