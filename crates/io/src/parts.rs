@@ -418,6 +418,18 @@ fn read_heading(plan: &Plan, table: &str, found: &Found<'_>) -> Result<Headed, E
             same.push((set.name.clone(), set.value.0.clone()));
         }
     }
+    if let Some((name, text)) = same.iter().find(|(name, _)| columns.names.contains(name)) {
+        let is_slot = found.slots.iter().any(|(slot, _)| slot == name);
+        let (what, way_out) = match is_slot {
+            true => ("its name gives", "give the slot of the pattern another name"),
+            false => ("the plan gives", "take it out of `set`, or set a column of another name"),
+        };
+        return Err(Error::input(
+            &found.name,
+            format!("has a column `{name}`, to which {what} `{text}`"),
+        )
+        .help(way_out));
+    }
     Ok(Headed { head, looked, columns, same, ways })
 }
 

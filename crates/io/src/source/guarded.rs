@@ -4,10 +4,11 @@
 use std::any::Any;
 use std::cell::Cell;
 use std::panic::{AssertUnwindSafe, catch_unwind};
+use std::sync::Arc;
 
 use interligo_core::place::PartName;
 
-use super::{Block, Reader};
+use super::{Block, Container, Given, Head, KeysStated, Reader, What};
 use crate::error::Error;
 
 thread_local! {
@@ -40,6 +41,42 @@ fn broken(name: &PartName, panic: &(dyn Any + Send)) -> Error {
     let why = why.lines().next().unwrap_or_default();
     Error::input(name, format!("cannot be read: it is damaged ({why})"))
         .help("get the file anew from where it came from")
+}
+
+/// A container whose panics are errors.
+pub(super) struct GuardedContainer {
+    pub(super) container: Arc<dyn Container>,
+    pub(super) shown: PartName,
+}
+
+impl Container for GuardedContainer {
+    fn tables(&self) -> Result<Option<Vec<String>>, Error> {
+        guarded(&self.shown, || self.container.tables())
+    }
+
+    fn noun(&self) -> &'static str {
+        self.container.noun()
+    }
+
+    fn has(&self, name: &str) -> bool {
+        self.container.has(name)
+    }
+
+    fn name(&self, what: &What, shown: Arc<str>) -> PartName {
+        self.container.name(what, shown)
+    }
+
+    fn answers(&self) -> bool {
+        self.container.answers()
+    }
+
+    fn keys_stated(&self) -> Result<KeysStated, Error> {
+        guarded(&self.shown, || self.container.keys_stated())
+    }
+
+    fn look(&self, what: &What, name: &PartName, given: Given) -> Result<Head, Error> {
+        guarded(name, || self.container.look(what, name, given))
+    }
 }
 
 /// A reader whose panics are errors.

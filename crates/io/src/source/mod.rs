@@ -13,6 +13,7 @@ mod sqlite;
 mod text;
 mod threaded;
 mod workbook;
+use guarded::GuardedContainer;
 pub use guarded::is_guarded;
 pub(crate) use guarded::{Guarded, guarded};
 
@@ -237,7 +238,9 @@ impl Containers {
             return Ok(container.clone());
         }
         let open = || format_of(&at.path.to_string_lossy()).open(at);
-        let container = guarded(&PartName::from(&*at.shown), open)?;
+        let shown = PartName::from(&*at.shown);
+        let container = guarded(&shown, open)?;
+        let container: Arc<dyn Container> = Arc::new(GuardedContainer { container, shown });
         known.insert(at.clone(), container.clone());
         Ok(container)
     }
