@@ -259,7 +259,7 @@ mod tests {
     #[test]
     fn no_password_is_shown() {
         for (given, text) in [
-            ("from = \"mysql://ana:s3/cr@t@h/d\"", "from = \"mysql://ana:*******@h/d\""),
+            ("from = \"other://ana:s3/cr@t@h/d\"", "from = \"other://ana:*******@h/d\""),
             ("PG://h/d?user=a&Password=s3crét&x=1 y", "PG://h/d?user=a&Password=*******&x=1 y"),
             ("a://b:c@d e://f:gh@i", "a://b:*@d e://f:**@i"),
             ("http://h:80/x mail@h", "http://h:80/x mail@h"),

@@ -85,10 +85,15 @@ fn a_list_is_taken_over_but_for_what_leads_nowhere() {
         "Not taken over: agreed.csv:3 `AB-110X`, because the lookup of `products` has no key `AB-111`\n"
     );
     assert_eq!(corrections(&mut came), "found,use,link,note\nQQ-7,ZZ-900,products,Ana said so\n");
-    // A later decision for a key takes the place of an earlier one.
+    // A decision that holds is not taken back in silence.
     folder.put("agreed.csv", b"found,use,link\nQQ-7,AB-100,products\n");
-    let mut came = folder.run(&["mend", "--from", "agreed.csv"]);
-    assert_eq!(corrections(&mut came), "found,use,link,note\nQQ-7,AB-100,products,\n");
+    let mut came = folder.run(&["mend", "--from", "agreed.csv"]).status(1);
+    assert_eq!(
+        came.said(),
+        "Not taken over: agreed.csv:2 `QQ-7`, because corrections.csv says `ZZ-900` for it; take that out first, if \
+         `AB-100` is meant\n"
+    );
+    assert_eq!(corrections(&mut came), "found,use,link,note\nQQ-7,ZZ-900,products,Ana said so\n");
     let missing = folder.run(&["mend", "--from", "agred.csv"]).status(3);
     assert!(missing.said().contains("there is no file or folder called `agred.csv`"));
 }

@@ -251,3 +251,16 @@ fn totals_of_what_is_unknown_are_rows_and_lines_without_a_day_are_in_no_year() {
     let lines = came.take_file("l.csv");
     assert_eq!(lines, "year(day),v,year_before(v)\n2024,2,\n2025,4,2\n,6,\n");
 }
+
+#[test]
+fn a_column_that_parts_give_two_units_is_refused() {
+    let plan = "[tables.s]\nrole = \"fact\"\n[[tables.s.part]]\nfrom = \"a.csv\"\ncolumns = { x = { type = \"percent\" } }\n\
+                [[tables.s.part]]\nfrom = \"b.csv\"\ncolumns = { x = { scale = 0.01 } }\n[outputs.l]\nto = \"l.csv\"\n";
+    let came = run(plan, &[("a.csv", b"x\n5 %\n"), ("b.csv", b"x\n5\n")]);
+    assert_eq!(came.exit_status(), 2);
+    assert!(
+        came.said().contains("`x` is percents in one part and has a `scale` in another"),
+        "{}",
+        came.said()
+    );
+}

@@ -6,7 +6,7 @@ use unicode_normalization::UnicodeNormalization;
 
 use super::Wish;
 use crate::decimal::Decimal;
-use crate::plan::{ColumnEntry, ColumnType, Columns, Entry, Mistake, Plan, TableEntry};
+use crate::plan::{ColumnEntry, ColumnType, Columns, Entry, InOrder, Mistake, Plan, TableEntry};
 use crate::style::{DateStyle, NumberStyle, Way};
 
 /// The columns of one table.
@@ -123,6 +123,7 @@ pub(super) fn declared_wishes(
             .mistaken("a column is worked out for the whole table, not for a part of it")
             .help("write the formula in the `columns` of the table"));
     }
+    refuse_two_units(plan, parts.clone())?;
     for declared in [&entry.columns].into_iter().chain(parts).flatten() {
         let name: String = declared.value.name(&declared.name).nfc().collect();
         let Some(position) = columns.iter().position(|column| *column == name) else {
@@ -144,6 +145,29 @@ pub(super) fn declared_wishes(
     }
     wishes.retain(|_, wish| *wish != Wish::default());
     Ok(wishes)
+}
+
+/// A column that is percents in one part and scaled in another has two units, one of which is not meant.
+fn refuse_two_units<'p>(
+    plan: &Plan,
+    parts: impl Iterator<Item = &'p InOrder<ColumnEntry>>,
+) -> Result<(), Mistake> {
+    let mut units: BTreeMap<String, (bool, bool)> = BTreeMap::new();
+    for column in parts.flatten() {
+        let name: String = column.value.name(&column.name).nfc().collect();
+        let scaled = column.value.scale.is_some();
+        let percent = column.value.column_type == Some(ColumnType::Percent) && !scaled;
+        let unit = units.entry(name.clone()).or_default();
+        *unit = (unit.0 | percent, unit.1 | scaled);
+        if *unit == (true, true) {
+            let message = format!("`{name}` is percents in one part and has a `scale` in another");
+            return Err(plan
+                .written_at(&column.name, column.name_span.clone())
+                .mistaken(message)
+                .help("say in both parts how the number is made: percent, or the same `scale`"));
+        }
+    }
+    Ok(())
 }
 
 /// Types of one kind can be stacked.
