@@ -7,13 +7,14 @@
 
 use std::collections::BTreeMap;
 
-use arrow_array::StringViewArray;
+use arrow_array::{Array, StringViewArray};
 
 use crate::amount;
 use crate::cells::Cells;
 use crate::column::is_blank_text;
 use crate::plan::ColumnType;
 use crate::reading::{Reading, percent};
+use crate::recent::Recent;
 use crate::style::{DateStyle, NumberStyle, PartStyle};
 
 /// A text that contradicts what was assumed.
@@ -193,7 +194,15 @@ fn compare<P, S, V: PartialEq>(
     if doubts.iter().all(|doubt| doubt.excluded) {
         return;
     }
-    for (row, text) in texts.iter().flatten().enumerate() {
+    let mut recent: Recent<()> = Recent::new();
+    for (row, view) in texts.views().iter().enumerate() {
+        // A text that came a moment ago says nothing new.
+        let mut is_new = false;
+        let is_short = recent.of(*view, |_| is_new = true).is_some();
+        if (is_short && !is_new) || texts.is_null(row) {
+            continue;
+        }
+        let text = texts.value(row);
         let trimmed = text.trim();
         if trimmed.is_empty() || is_blank_text(trimmed) || !says_something(trimmed) {
             continue;

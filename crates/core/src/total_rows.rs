@@ -223,7 +223,7 @@ mod tests {
         let style = Style::default();
         let mut sums = FieldSums::of([false, true, true].into_iter(), &style);
         assert_eq!(sums.fields(), [1, 2]);
-        let mut add = |sums: &mut FieldSums, one: &'static str, other: &'static str| {
+        let add = |sums: &mut FieldSums, one: &'static str, other: &'static str| {
             sums.add(1, &StringViewArray::from(vec![one]));
             sums.add(2, &StringViewArray::from(vec![other]));
         };

@@ -119,8 +119,9 @@ impl LastRun {
 
     /// The same with what was found.
     pub(crate) fn with_findings(mut self, checked: &Checked) -> LastRun {
-        for finding in &checked.findings {
-            let of = format!("{} {}", finding.code.name(), checked.place_of(finding));
+        let places = checked.places();
+        for (finding, place) in checked.findings.iter().zip(places) {
+            let of = format!("{} {}", finding.code.name(), place);
             let found = self.findings.entry(of).or_default();
             found.count += finding.count;
             if found.subjects.len() < SUBJECTS {

@@ -4,7 +4,7 @@
 use std::collections::BTreeMap;
 use std::sync::{Arc, LazyLock, Mutex, PoisonError};
 
-use aho_corasick::AhoCorasick;
+use aho_corasick::{AhoCorasick, AhoCorasickKind};
 use interligo_core::cells::Cells;
 use interligo_core::plan::TotalRows;
 use interligo_core::total_rows::{
@@ -29,6 +29,7 @@ static WORDS: LazyLock<AhoCorasick> = LazyLock::new(|| {
     let words: Vec<String> = words.collect();
     AhoCorasick::builder()
         .ascii_case_insensitive(true)
+        .kind(Some(AhoCorasickKind::DFA))
         .build(words)
         .expect("some twenty short words make an automaton")
 });

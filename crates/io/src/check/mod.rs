@@ -58,6 +58,14 @@ pub struct Finding {
 }
 
 impl Finding {
+    /// Its link or table, with the table of its rows where that of several is meant.
+    fn place(&self, several: bool) -> String {
+        match several {
+            true => format!("{} ({})", self.about, self.table),
+            false => self.about.clone(),
+        }
+    }
+
     /// What findings have in common that are added up: their kind, the link or table, and the table of their
     /// rows, since lines of two facts are not of one sort.
     fn kind(&self) -> (Code, String, String) {
@@ -206,7 +214,7 @@ impl Checked {
             .map(|f| self.cost(f.code, f.stops, f.stake.as_ref(), f.count))
             .collect();
         let mut order: Vec<usize> = (0..self.findings.len()).collect();
-        order.sort_by_key(|at| {
+        order.sort_by_cached_key(|at| {
             let finding = &self.findings[*at];
             let kind = finding.kind();
             (Reverse(costs[&kind]), kind, Reverse(own[*at]), *at)
@@ -233,10 +241,19 @@ impl Checked {
     /// Where a finding is: its link or table, with the table of its rows where findings of another one are alike.
     pub fn place_of(&self, finding: &Finding) -> String {
         let alike = |other: &&Finding| (other.code, &other.about) == (finding.code, &finding.about);
-        match self.findings.iter().filter(alike).any(|other| other.table != finding.table) {
-            true => format!("{} ({})", finding.about, finding.table),
-            false => finding.about.clone(),
+        finding.place(self.findings.iter().filter(alike).any(|other| other.table != finding.table))
+    }
+
+    /// The same of all findings.
+    pub(crate) fn places(&self) -> Vec<String> {
+        let mut tables: BTreeMap<(Code, &str), (&str, bool)> = BTreeMap::new();
+        for finding in &self.findings {
+            let of = (finding.code, finding.about.as_str());
+            let (table, several) = tables.entry(of).or_insert((&finding.table, false));
+            *several |= *table != finding.table;
         }
+        let place = |finding: &Finding| finding.place(tables[&(finding.code, &*finding.about)].1);
+        self.findings.iter().map(place).collect()
     }
 
     /// The findings by kind, link or table, and table of their rows, in their order.
