@@ -108,6 +108,12 @@ pub(crate) fn publish(
         return Err(Error::output(&path, &error));
     }
     step("former");
+    // A device or pipe may refuse what it is given, and cannot be brought back: it comes before what can.
+    if let Err(error) = poured.into_iter().try_for_each(OutputFile::pour) {
+        plan.undo();
+        let _ = std::fs::remove_file(journal);
+        return Err(error);
+    }
     let decided = writing.write_all(b"go\n").and_then(|()| writing.sync_all());
     step("go");
     let done = match decided {
@@ -126,7 +132,7 @@ pub(crate) fn publish(
     step("forgotten");
     let _ = std::fs::remove_file(journal);
     step("done");
-    poured.into_iter().try_for_each(OutputFile::pour)
+    Ok(())
 }
 
 /// The name by which the plan knows a file.

@@ -329,3 +329,16 @@ fn without_a_place_for_notes_the_run_goes_on_and_says_so() {
     }
     came.status(0).any_stdout().any_stderr().nothing_else();
 }
+
+#[cfg(target_os = "linux")]
+#[test]
+fn a_device_that_takes_nothing_leaves_all_outputs_as_they_were() {
+    let more = "\n[outputs.lines]\nto = \"lines.csv\"\n[outputs.full]\nto = \"/dev/full\"\n";
+    let mut folder = shop(more);
+    folder.put("lines.csv", b"as it was\n");
+    let came = folder.run(&["run"]);
+    assert_eq!(came.exit_status(), 4, "{}", came.said());
+    assert!(came.said().contains("the disk is full"), "{}", came.said());
+    assert_eq!(read(&folder, "lines.csv").as_deref(), Some("as it was\n"));
+    assert!(read(&folder, ".interligo/interligo/journal").is_none());
+}
