@@ -182,3 +182,34 @@ proptest! {
         prop_assert!(!came.said().contains("panicked"), "{}", came.said());
     }
 }
+
+#[cfg(unix)]
+#[test]
+fn pipes_and_folders_that_lead_to_themselves_do_not_stop_a_command() {
+    let folder = Folder::with(&[
+        ("interligo.toml", &PLAN.replace("s.csv", "pipe.csv")),
+        ("data/a.csv", "no,item\n1,A\n2,B\n"),
+        ("p.csv", "k,v\nb,1\n"),
+    ]);
+    for pipe in ["pipe.csv", "data/pipe.csv"] {
+        let made = std::process::Command::new("mkfifo").arg(folder.path().join(pipe)).status();
+        assert!(made.unwrap().success());
+    }
+    std::os::unix::fs::symlink(".", folder.path().join("data/self")).unwrap();
+    for arguments in [&["run"][..], &["look", "pipe.csv"]] {
+        let output = assert_cmd::Command::from(folder.command(arguments))
+            .timeout(std::time::Duration::from_secs(60))
+            .output()
+            .unwrap();
+        let said = String::from_utf8_lossy(&output.stderr);
+        assert_eq!(output.status.code(), Some(3), "{said}");
+        assert!(said.contains("`pipe.csv` is a pipe or a device"), "{said}");
+    }
+    let output = assert_cmd::Command::from(folder.command(&["start", "data", "--print"]))
+        .timeout(std::time::Duration::from_secs(60))
+        .output()
+        .unwrap();
+    let said = String::from_utf8_lossy(&output.stdout).into_owned();
+    assert!(output.status.success(), "{said}");
+    assert!(!said.contains("self/"), "{said}");
+}

@@ -57,7 +57,7 @@ const COMMANDS: [&[&str]; 10] = [
     &["link", "find"],
     &["look", "sales/corvo_2025.csv"],
     &["mend", "--accept", "case,spaces", "--dry-run"],
-    &["start", "sales", "--dry-run"],
+    &["start", "sales", "--print"],
 ];
 
 #[derive(Clone, Debug)]

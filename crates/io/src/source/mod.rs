@@ -237,12 +237,25 @@ impl Containers {
         if let Some(container) = known.get(at) {
             return Ok(container.clone());
         }
+        refuse_pipe(at)?;
         let open = || format_of(&at.path.to_string_lossy()).open(at);
         let shown = PartName::from(&*at.shown);
         let container = guarded(&shown, open)?;
         let container: Arc<dyn Container> = Arc::new(GuardedContainer { container, shown });
         known.insert(at.clone(), container.clone());
         Ok(container)
+    }
+}
+
+/// Refuses what is neither a file nor a folder: it could be read once only, or never end.
+fn refuse_pipe(at: &Address) -> Result<(), Error> {
+    match std::fs::metadata(&at.path) {
+        Ok(there) if !there.is_file() && !there.is_dir() => Err(Error::input(
+            &at.shown,
+            "is a pipe or a device, and tables are read more than once",
+        )
+        .help("write what comes from it into a file first")),
+        _ => Ok(()),
     }
 }
 

@@ -65,7 +65,7 @@ pub(super) fn gather(folder: &Path, named: &[String]) -> Result<Gathered, Error>
         if is_address(name) || !path.is_dir() {
             files.push(if is_address(name) { name.clone() } else { relative(folder, path) });
         } else {
-            walk(folder, path, DEPTH, &mut files, &mut descriptions);
+            walk(folder, path, DEPTH, &mut BTreeSet::new(), &mut files, &mut descriptions);
         }
     }
     files.sort_by(|a, b| crate::pattern::natural_order(a, b));
@@ -97,9 +97,14 @@ fn walk(
     root: &Path,
     folder: &Path,
     depth: usize,
+    known: &mut BTreeSet<PathBuf>,
     files: &mut Vec<String>,
     descriptions: &mut Vec<PathBuf>,
 ) {
+    // A link may lead to a folder that is gone through already, or around in a circle.
+    if !known.insert(std::fs::canonicalize(folder).unwrap_or(folder.to_owned())) {
+        return;
+    }
     let Ok(entries) = std::fs::read_dir(folder) else { return };
     for entry in entries.flatten() {
         let (path, name) = (entry.path(), entry.file_name().to_string_lossy().to_lowercase());
@@ -109,7 +114,7 @@ fn walk(
         if path.is_dir() {
             // What a run writes is no input.
             if depth > 0 && !(folder == root && name == "out") {
-                walk(root, &path, depth - 1, files, descriptions);
+                walk(root, &path, depth - 1, known, files, descriptions);
             }
             continue;
         }

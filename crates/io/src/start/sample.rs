@@ -41,6 +41,7 @@ pub(super) struct Sampled {
 pub(super) fn sample(name: &str, table: &Table) -> Result<Sampled, Error> {
     let mut columns: Vec<TextBuilder> =
         table.columns.names.iter().map(|_| TextBuilder::default()).collect();
+    let days = day_columns(table);
     let bytes = table.parts.iter().map(|part| part.source.bytes());
     let size: Option<u64> = bytes.sum();
     let most = if size.is_some_and(|size| size <= WHOLE) { usize::MAX } else { ROWS };
@@ -61,7 +62,7 @@ pub(super) fn sample(name: &str, table: &Table) -> Result<Sampled, Error> {
             read += block.bytes;
             let block = Rows::of(block, table, part)?;
             for (number, column) in columns.iter_mut().enumerate() {
-                column.push(&plain_days(table, number, &block.values(part, number), part));
+                column.push(&plain_days((number, days[number]), &block.values(part, number), part));
             }
             of_part += block.len();
             rows += block.len();
@@ -89,6 +90,12 @@ pub(super) fn sample(name: &str, table: &Table) -> Result<Sampled, Error> {
     Ok(Sampled { seen, is_whole })
 }
 
+/// Which columns hold days, of all parts together.
+fn day_columns(table: &Table) -> Vec<bool> {
+    let columns = 0..table.columns.names.len();
+    columns.map(|column| evidence(table, column).mostly() == ColumnType::Date).collect()
+}
+
 fn evidence(table: &Table, column: usize) -> Evidence {
     let mut all = Evidence::default();
     table.parts.iter().for_each(|part| all.merge(&part.evidence_of(column)));
@@ -97,12 +104,11 @@ fn evidence(table: &Table, column: usize) -> Evidence {
 
 /// Days as outputs write them, so that they can be compared; other texts as they are.
 fn plain_days(
-    table: &Table,
-    column: usize,
+    (column, are_days): (usize, bool),
     texts: &StringViewArray,
     part: &crate::parts::Part,
 ) -> StringViewArray {
-    if evidence(table, column).mostly() != ColumnType::Date {
+    if !are_days {
         return texts.clone();
     }
     let days = Reading::DATE.read_part(texts, &part.style, column).column;
@@ -123,7 +129,7 @@ pub(super) fn look_up(
     let mut all: Vec<TextBuilder> =
         table.columns.names.iter().map(|_| TextBuilder::default()).collect();
     let mut rows = 0usize;
-    let wanted = WantedColumns::All;
+    let (wanted, days) = (WantedColumns::All, day_columns(table));
     for part in &table.parts {
         let mut reader = part.open(&wanted.of(part))?;
         while let Some(block) = reader.next(BLOCK * 8)? {
@@ -140,7 +146,7 @@ pub(super) fn look_up(
             for (number, column) in all.iter_mut().enumerate() {
                 let texts =
                     gathered(&block.values(part, number), found.iter().map(|row| Some(*row)));
-                column.push(&plain_days(table, number, &texts, part));
+                column.push(&plain_days((number, days[number]), &texts, part));
             }
         }
     }
