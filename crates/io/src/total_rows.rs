@@ -4,7 +4,7 @@
 use std::collections::BTreeMap;
 use std::sync::{Arc, LazyLock, Mutex, PoisonError};
 
-use aho_corasick::{AhoCorasick, AhoCorasickKind};
+use aho_corasick::{AhoCorasick, MatchKind};
 use interligo_core::cells::Cells;
 use interligo_core::plan::TotalRows;
 use interligo_core::total_rows::{
@@ -23,15 +23,22 @@ const BLOCK: usize = 1 << 19;
 /// How many rows may follow a total at the foot that say something of the file.
 const FOOTERS: usize = 3;
 
-/// The words in any letters; a text without one of them has no row that says that it is a total.
+/// The words in small letters, in capitals, and beginning with one; a text without any of them has no row that says
+/// that it is a total. So few words, as they stand, are found many bytes at a time.
 static WORDS: LazyLock<AhoCorasick> = LazyLock::new(|| {
-    let words = total_words().flat_map(|word| [word.to_owned(), word.to_uppercase()]);
-    let words: Vec<String> = words.collect();
+    let words: Vec<&str> = total_words().collect();
+    // A word within another is found with it.
+    let holds_other = |word: &&&str| words.iter().any(|one| one != *word && word.contains(one));
+    let stems = words.iter().filter(|word| !holds_other(word));
+    let ways = stems.flat_map(|word| {
+        let mut letters = word.chars();
+        let first = letters.next().into_iter().flat_map(char::to_uppercase);
+        [(*word).to_owned(), word.to_uppercase(), first.chain(letters).collect()]
+    });
     AhoCorasick::builder()
-        .ascii_case_insensitive(true)
-        .kind(Some(AhoCorasickKind::DFA))
-        .build(words)
-        .expect("some twenty short words make an automaton")
+        .match_kind(MatchKind::LeftmostFirst)
+        .build(ways)
+        .expect("some forty short words make an automaton")
 });
 
 /// A row that looks like a total, by its number in the grid.

@@ -72,7 +72,7 @@ impl Cube {
 
     /// Takes in what a worker has summed for a source.
     pub fn absorb(&mut self, plan: &TotalsPlan, groups: Groups<'_>) {
-        if strikes(Fault::WorkerLost) {
+        if groups.has_lines() && strikes(Fault::WorkerLost) {
             return;
         }
         self.filtered[plan.source].merge(groups.filtered());

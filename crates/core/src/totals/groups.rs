@@ -230,6 +230,11 @@ impl<'p> Groups<'p> {
         Ok(())
     }
 
+    /// Whether any line is in a group; a worker may have come too late for one.
+    pub(super) fn has_lines(&self) -> bool {
+        self.lines.iter().any(|lines| *lines > 0)
+    }
+
     /// Lines that the filter left out.
     pub(crate) fn filtered(&self) -> &Tally {
         &self.filtered
