@@ -6,10 +6,11 @@ use std::path::PathBuf;
 use annotate_snippets::{AnnotationKind, Group, Level, Renderer, Snippet};
 use anstyle::{AnsiColor, Style};
 
-use crate::show::{say, seen, without_secrets};
 use interligo_core::lines::Overflow;
 use interligo_core::plan::{Mistake, Origin};
 use interligo_io::Error;
+
+use crate::show::{say, seen, without_secrets};
 
 /// Why a command failed.
 #[derive(Debug, thiserror::Error)]

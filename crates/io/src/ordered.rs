@@ -4,10 +4,11 @@
 //! of the items, whoever happens to complete the next one. A worker that is far ahead waits, so that
 //! only a few results are held.
 
-use interligo_core::workers::crew;
 use std::collections::BTreeMap;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Condvar, Mutex, MutexGuard, PoisonError};
+
+use interligo_core::workers::crew;
 
 /// Results held per worker before it waits for the others.
 const AHEAD: usize = 3;

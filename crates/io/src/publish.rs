@@ -93,11 +93,14 @@ pub(crate) fn publish(
     lock: Option<&Path>,
 ) -> Result<(), Error> {
     files.iter_mut().try_for_each(OutputFile::complete)?;
+    let (moved, poured): (Vec<OutputFile>, Vec<OutputFile>) =
+        files.into_iter().partition(|file| file.target().is_some());
+    // A device or pipe may refuse what it is given, or let it wait, and cannot be brought back: it comes before what can,
+    // and a signal still ends the run.
+    poured.into_iter().try_for_each(OutputFile::pour)?;
     let _lock = lock.and_then(hold);
     let _whole = appearing();
     step("complete");
-    let (moved, poured): (Vec<OutputFile>, Vec<OutputFile>) =
-        files.into_iter().partition(|file| file.target().is_some());
     let plan = Journal::of(&moved, gone);
     let failed = |error: std::io::Error| Error::output(journal, &error);
     let mut writing = write_journal(journal, &plan).map_err(failed)?;
@@ -108,12 +111,6 @@ pub(crate) fn publish(
         return Err(Error::output(&path, &error));
     }
     step("former");
-    // A device or pipe may refuse what it is given, and cannot be brought back: it comes before what can.
-    if let Err(error) = poured.into_iter().try_for_each(OutputFile::pour) {
-        plan.undo();
-        let _ = std::fs::remove_file(journal);
-        return Err(error);
-    }
     let decided = writing.write_all(b"go\n").and_then(|()| writing.sync_all());
     step("go");
     let done = match decided {

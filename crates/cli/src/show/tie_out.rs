@@ -221,14 +221,27 @@ fn rounded(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
     table.print(out, "  ")
 }
 
+/// Says of a fact of which no output is made where it is, if anywhere.
+fn nothing_written(out: Out<'_>, plan: &Plan, table: &str) -> io::Result<()> {
+    if plan.outputs.iter().all(|output| output.value.to.is_none()) {
+        return writeln!(out, "  Nothing was written: the plan has no [outputs].");
+    }
+    let lists = plan.outputs.iter().filter(|o| o.value.list.is_some() && o.value.of.is_none());
+    let lists: Vec<String> = lists.map(|list| format!("`{}`", list.name)).collect();
+    if lists.is_empty() {
+        return writeln!(out, "  Nothing was written: none of the outputs is made of `{table}`.");
+    }
+    writeln!(
+        out,
+        "  Of `{table}`, only findings were written, with those of all facts: {}.",
+        lists.join(", ")
+    )
+}
+
 fn outputs(out: Out<'_>, plan: &Plan, tie: &TieOut) -> io::Result<()> {
     writeln!(out)?;
     if tie.written.is_empty() {
-        let why = match plan.outputs.iter().any(|output| output.value.to.is_some()) {
-            true => format!("none of the outputs is made of `{}`", tie.fact.table),
-            false => "the plan has no [outputs]".to_owned(),
-        };
-        return writeln!(out, "  Nothing was written: {why}.");
+        return nothing_written(out, plan, &tie.fact.table);
     }
     let mut table = TextTable::new(["Written", ">rows", ">made of", "to"]);
     for written in &tie.written {

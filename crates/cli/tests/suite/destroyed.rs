@@ -342,3 +342,26 @@ fn a_device_that_takes_nothing_leaves_all_outputs_as_they_were() {
     assert_eq!(read(&folder, "lines.csv").as_deref(), Some("as it was\n"));
     assert!(read(&folder, ".interligo/interligo/journal").is_none());
 }
+
+#[cfg(unix)]
+#[test]
+fn a_pipe_that_nobody_reads_can_be_given_up() {
+    let folder = shop("\n[outputs.lines]\nto = \"lines.csv\"\n[outputs.pipe]\nto = \"pipe\"\n");
+    let made = std::process::Command::new("mkfifo").arg(folder.path().join("pipe")).status();
+    assert!(made.unwrap().success());
+    let mut run = folder.command(&["run"]).stdout(Stdio::null()).spawn().unwrap();
+    std::thread::sleep(Duration::from_millis(700));
+    assert!(run.try_wait().unwrap().is_none(), "it waits for a reader");
+    let sent = std::process::Command::new("kill").args(["-INT", &run.id().to_string()]).status();
+    assert!(sent.unwrap().success());
+    let started = Instant::now();
+    while run.try_wait().unwrap().is_none() {
+        if started.elapsed() > Duration::from_secs(30) {
+            run.kill().unwrap();
+            panic!("a signal does not end it");
+        }
+        std::thread::sleep(Duration::from_millis(10));
+    }
+    assert_eq!(run.wait().unwrap().code(), Some(130));
+    assert_eq!(read(&folder, "lines.csv"), None);
+}

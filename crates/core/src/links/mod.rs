@@ -261,7 +261,8 @@ impl Link {
                 found.rows.push(self.fill_for(status).unwrap_or(row));
                 found.problems.push((line as u32, status));
                 found.stopping += u64::from(chain.stopping.binary_search(&parent).is_ok());
-                let led = chain.in_vain.iter().filter(|(row, _)| *row == parent);
+                let led = chain.in_vain.partition_point(|(row, _)| *row < parent);
+                let led = chain.in_vain[led..].iter().take_while(|(row, _)| *row == parent);
                 found.in_vain.extend(led.map(|(_, by)| *by));
             }
             if !chain.passed.is_empty() {

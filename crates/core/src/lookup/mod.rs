@@ -4,7 +4,6 @@
 mod settle;
 mod typed;
 
-use crate::workers;
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
@@ -27,6 +26,7 @@ use crate::rows::RowCounts;
 use crate::style::{PartStyle, Style, millis_of_day};
 use crate::texts::TextBuilder;
 use crate::value::Value;
+use crate::workers;
 use settle::same_key;
 pub(crate) use settle::until_the_next;
 use typed::{Typed, typed};

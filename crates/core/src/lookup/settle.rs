@@ -1,6 +1,5 @@
 //! The rows of a lookup, settled to one per key, or per key and period.
 
-use crate::workers;
 use std::borrow::Cow;
 use std::collections::BTreeSet;
 use std::sync::Arc;
@@ -20,6 +19,7 @@ use crate::plan::{Duplicates, Rule};
 use crate::style::moment;
 use crate::texts::{TextWriter, gathered};
 use crate::value::Value;
+use crate::workers;
 
 /// Rows whose keys are looked up together: few as long as most keys are new, more once many are known.
 const FEWEST: usize = 1_024;
@@ -289,33 +289,31 @@ pub(crate) fn until_the_next(holds: &mut [Holds], carry: Option<u32>) {
 /// The rows with those of a key side by side. `of_rows` has the key of each, `starts` where those of a key begin.
 fn side_by_side(holding: &[Holds], of_rows: &[u32], starts: &[u32]) -> Vec<Holds> {
     let mut rows = holding.to_vec();
-    {
-        let mut pieces = Vec::with_capacity(RANGES);
-        let (mut rest, mut first) = (rows.as_mut_slice(), 0);
-        for range in 1..=RANGES {
-            let until = (holding.len() * range / RANGES) as u32;
-            let end = if range == RANGES {
-                starts.len() - 1
-            } else {
-                starts.partition_point(|start| *start < until).min(starts.len() - 1).max(first)
-            };
-            let (own, others) = rest.split_at_mut((starts[end] - starts[first]) as usize);
-            let keys = first..end;
-            (rest, first) = (others, end);
-            pieces.push((own, keys));
-        }
-        workers::each(pieces, |(own, keys): (&mut [Holds], std::ops::Range<usize>)| {
-            let base = starts[keys.start];
-            let mut free: Vec<u32> = starts[keys.clone()].iter().map(|at| at - base).collect();
-            for (holds, number) in holding.iter().zip(of_rows) {
-                let at = (*number as usize).wrapping_sub(keys.start);
-                if let Some(place) = free.get_mut(at) {
-                    own[*place as usize] = *holds;
-                    *place += 1;
-                }
-            }
-        });
+    let mut pieces = Vec::with_capacity(RANGES);
+    let (mut rest, mut first) = (rows.as_mut_slice(), 0);
+    for range in 1..=RANGES {
+        let until = (holding.len() * range / RANGES) as u32;
+        let end = if range == RANGES {
+            starts.len() - 1
+        } else {
+            starts.partition_point(|start| *start < until).min(starts.len() - 1).max(first)
+        };
+        let (own, others) = rest.split_at_mut((starts[end] - starts[first]) as usize);
+        let keys = first..end;
+        (rest, first) = (others, end);
+        pieces.push((own, keys));
     }
+    workers::each(pieces, |(own, keys): (&mut [Holds], std::ops::Range<usize>)| {
+        let base = starts[keys.start];
+        let mut free: Vec<u32> = starts[keys.clone()].iter().map(|at| at - base).collect();
+        for (holds, number) in holding.iter().zip(of_rows) {
+            let at = (*number as usize).wrapping_sub(keys.start);
+            if let Some(place) = free.get_mut(at) {
+                own[*place as usize] = *holds;
+                *place += 1;
+            }
+        }
+    });
     rows
 }
 

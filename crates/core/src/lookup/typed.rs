@@ -1,6 +1,5 @@
 //! The columns of a lookup: read by their types, or worked out from the others.
 
-use crate::workers;
 use std::collections::BTreeMap;
 
 use arrow_array::{Array, StringViewArray};
@@ -17,6 +16,7 @@ use crate::plan::{ColumnType, Mistake};
 use crate::reading::Reading;
 use crate::style::Style;
 use crate::value::Value;
+use crate::workers;
 
 /// The columns of a lookup while they are read.
 pub(super) struct Typed {

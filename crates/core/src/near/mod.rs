@@ -9,6 +9,7 @@ mod alike;
 mod index;
 
 use crate::workers;
+
 pub use alike::Likeness;
 use alike::{Form, writing};
 use index::NearIndex;
@@ -88,27 +89,24 @@ pub fn near_keys(sought: &[&str], keys: &[&str]) -> Vec<Vec<Near>> {
 /// The lookup's keys, sent through the index side by side.
 fn searched(index: &NearIndex, asked: &[Form<'_>], keys: &[&str]) -> Vec<Vec<Near>> {
     let size = keys.len().div_ceil(workers::allowed()).max(1);
-    let parts: Vec<Vec<Vec<Near>>> = {
-        let search = |(number, part): (usize, &'_ [&str])| {
-            let first = (number * size) as u32;
-            let mut found = vec![Vec::new(); asked.len()];
-            let mut near = index.searcher();
-            for (key, at) in part.iter().zip(first..) {
-                let form = Form::of(key);
-                for asked_at in near.candidates(&form) {
-                    let sought = &asked[*asked_at as usize];
-                    if let Some((why, beyond)) = likeness(sought, &form) {
-                        let near = Near { key: at, why, likely: false, beyond };
-                        keep(&mut found[*asked_at as usize], near);
-                    }
+    let search = |(number, part): (usize, &'_ [&str])| {
+        let first = (number * size) as u32;
+        let mut found = vec![Vec::new(); asked.len()];
+        let mut near = index.searcher();
+        for (key, at) in part.iter().zip(first..) {
+            let form = Form::of(key);
+            for asked_at in near.candidates(&form) {
+                let sought = &asked[*asked_at as usize];
+                if let Some((why, beyond)) = likeness(sought, &form) {
+                    let near = Near { key: at, why, likely: false, beyond };
+                    keep(&mut found[*asked_at as usize], near);
                 }
             }
-            found
-        };
-        workers::each(keys.chunks(size).enumerate().collect(), search)
+        }
+        found
     };
     let mut found = vec![Vec::new(); asked.len()];
-    for part in parts {
+    for part in workers::each(keys.chunks(size).enumerate().collect(), search) {
         for (own, other) in found.iter_mut().zip(part) {
             other.into_iter().for_each(|near| keep(own, near));
         }

@@ -13,9 +13,6 @@ mod sqlite;
 mod text;
 mod threaded;
 mod workbook;
-use guarded::GuardedContainer;
-pub use guarded::is_guarded;
-pub(crate) use guarded::{Guarded, guarded};
 
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
@@ -30,6 +27,10 @@ use crate::given::Given;
 use crate::grid::Grid;
 use crate::look::Head;
 use crate::start::KeysStated;
+
+use guarded::GuardedContainer;
+pub use guarded::is_guarded;
+pub(crate) use guarded::{Guarded, guarded};
 
 /// The formats, text last: it takes what no other does.
 const FORMATS: [&dyn Format; 6] = [
