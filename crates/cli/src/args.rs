@@ -75,7 +75,7 @@ pub(crate) struct StartOptions {
     pub(crate) replace: bool,
 }
 
-/// Show how the links fare, draw their map, find and add links
+/// Show the match rates of links, draw their map, find and add links
 ///
 /// Goes through all lines and lists for each link of the plan how many lines and keys find their row, how many keys
 /// have none, and how many rows of the lookup no line uses.
@@ -291,12 +291,12 @@ pub(crate) struct HelpOptions {
 /// Test keys and rows: what is not found, what comes twice, and what each costs
 ///
 /// Goes through all lines without writing anything. Each kind of finding has a stable name; the overview has them with
-/// their lines and what is at stake, the costliest first, and the counts of each link that must close. With the name
+/// their lines and what is at stake, largest amount first, and the counts of each link that must close. With the name
 /// of a kind, link or table it shows the keys and some of the rows. Ends with status 1 when `run` would be stopped.
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
-  interligo check                          what there is, the costliest first
+  interligo check                          all findings, largest amount first
   interligo check near-miss                the keys of a kind, what they may mean, and rows
   interligo check products                 what was found in a link or table
   interligo check --explain near-miss      what it means, and what settles it
@@ -325,7 +325,7 @@ pub(crate) struct CheckOptions {
 
 /// Put right keys in the place of wrong ones, once and for all
 ///
-/// Goes through the keys that find no row, the costliest first, with their lines and the keys that may be meant, and
+/// Goes through the keys that find no row, largest amount first, with their lines and the keys that may be meant, and
 /// writes what is decided into the corrections file: found, use, link, note. Every run applies it. With --accept whole
 /// classes are mended without asking, where one key fits and hardly by chance; with --from a list is taken over that
 /// was agreed on elsewhere.

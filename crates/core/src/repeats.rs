@@ -71,7 +71,7 @@ impl LineHasher {
         Some(LineHash { key: first.finish(), shard: second.finish() as u8, rest: rest as u32 })
     }
 
-    /// A hash of bytes, for rows that are the same letter by letter. `layout` tells files apart whose
+    /// A hash of bytes, for rows that are the same byte for byte. `layout` tells files apart whose
     /// rows mean something else by the same letters.
     pub fn bytes(&self, bytes: &[u8], layout: u64) -> u64 {
         let mut hasher = self.key.build_hasher();
@@ -111,7 +111,7 @@ pub struct KeysSeen {
 pub enum Seen {
     /// It is new.
     New,
-    /// It came before, on this line for the first time; whether that line is the same letter by letter.
+    /// It came before, on this line for the first time; whether that line is the same byte for byte.
     Before(u32, bool),
 }
 

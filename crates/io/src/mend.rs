@@ -37,7 +37,7 @@ pub struct OpenKey<'a> {
 
 /// Keys that are being mended.
 pub struct Mending<'a> {
-    /// The keys that are open, the costliest first.
+    /// The keys that are open, largest amount first.
     pub open: Vec<OpenKey<'a>>,
     /// Where corrections are kept.
     pub file: CorrectionsFile,

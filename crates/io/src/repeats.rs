@@ -55,9 +55,9 @@ struct State {
     lines: u64,
     /// Of each part, the number of its first line.
     starts: Vec<u64>,
-    /// Lines whose key came before on a line that is not the same letter by letter.
+    /// Lines whose key came before on a line that is not the same byte for byte.
     pairs: Vec<Pair>,
-    /// Lines that are the same as another letter by letter, with that.
+    /// Lines that are the same as another byte for byte, with that.
     folded: Vec<Pair>,
     /// Lines without a key.
     unkeyed: u64,
@@ -220,7 +220,7 @@ impl<'a> Watch<'a> {
             None => {
                 let (groups, amounts) = fetch(engine, table, &state)?;
                 let settled = settle(rule, groups.iter().map(Vec::as_slice));
-                // They were counted as dropped, letter by letter as they differ.
+                // They were counted as dropped, byte for byte as they differ.
                 for (_, line) in &settled.folded {
                     let counts = findings.parts.entry(state.part_of(*line)).or_default();
                     counts.dropped -= 1;
@@ -265,7 +265,7 @@ impl State {
     }
 
     /// Notes a line; the answer is the line on which its key came before, its own number, and whether
-    /// both are the same letter by letter.
+    /// both are the same byte for byte.
     fn note(&mut self, hash: Option<LineHash>) -> Result<Option<(u32, u32, bool)>, Error> {
         let number = self.lines;
         self.lines += 1;

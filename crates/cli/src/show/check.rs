@@ -28,7 +28,7 @@ pub(crate) struct ShownRows {
     pub(crate) rows: Vec<(String, Vec<String>)>,
 }
 
-/// Prints the kinds of findings, the costliest first, and the counts that close.
+/// Prints the kinds of findings, largest amount first, and the counts that close.
 pub(crate) fn overview(out: Out<'_>, checked: &Checked) -> io::Result<()> {
     let over = format!(
         "{}, {}, {}",

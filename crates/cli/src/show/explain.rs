@@ -148,7 +148,7 @@ pub(crate) fn meaning(code: Code) -> Meaning {
             "With the differences that do not count, two keys of the lookup become one. None of them is taken.",
             &[
                 ("ignore = [\"case\"]", "in the [[link]]: fewer differences that do not count"),
-                ("match  = \"as-written\"", "compare keys letter by letter"),
+                ("match  = \"as-written\"", "compare keys byte for byte"),
                 ("interligo mend", "say which one is meant"),
             ],
         ),
@@ -170,7 +170,7 @@ pub(crate) fn meaning(code: Code) -> Meaning {
             "Nothing is lost. It is listed because nothing is cleaned in silence.",
             &[(
                 "match = \"as-written\"",
-                "in the [[link]]: compare keys letter by letter, without cleaning",
+                "in the [[link]]: compare keys byte for byte, without cleaning",
             )],
         ),
         Code::CorrectionAstray => (

@@ -47,7 +47,7 @@ pub(crate) fn started(out: Out<'_>, started: &Started, plan: &Path) -> io::Resul
     }
     writeln!(
         out,
-        "\n  {GOOD}The plan is written.{GOOD:#} `interligo link` shows how the links fare, `interligo run` writes the outputs."
+        "\n  {GOOD}The plan is written.{GOOD:#} `interligo link` shows the match rates, `interligo run` writes the outputs."
     )
 }
 

@@ -56,7 +56,7 @@ fn what_cannot_be_read_is_said_with_its_place_and_a_way_out() {
         (
             b"k,n\n\xC3\xA9,1\n\xE9,2\n",
             "s.csv:3 holds bytes that are not UTF-8 in column `k`",
-            "rows above are UTF-8, and this one should perhaps say `\u{e9},2`: the file mixes encodings; write it anew in \
+            "rows above are UTF-8, and this one should perhaps say `\u{e9},2`: the file mixes encodings; write it again in \
              one",
         ),
         (

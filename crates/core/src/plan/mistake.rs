@@ -127,7 +127,7 @@ impl Written {
     /// A string value of the plan. `plan` is the plan's text, `span` the range of the value in it,
     /// quotes included.
     pub fn in_plan(plan: &str, text: &str, span: Range<usize>) -> Written {
-        // A value without escapes stands letter by letter in the plan.
+        // A value without escapes stands byte for byte in the plan.
         let source = plan.get(span.clone()).unwrap_or_default();
         let exact = source.find(text).filter(|_| !text.is_empty());
         let (span, exact) = match exact {

@@ -1,5 +1,5 @@
 //! What a check finds: every problem of keys, rows, values and headings over all facts and lookups, with
-//! what it costs, the costliest first.
+//! what it costs, largest amount first.
 
 mod code;
 mod keys;
@@ -109,7 +109,7 @@ pub struct LinkBalance {
 /// Findings of one kind in one link or table.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Group<'a> {
-    /// The findings, the costliest first.
+    /// The findings, largest amount first.
     pub findings: Vec<&'a Finding>,
     /// Lines, rows or values of all of them.
     pub count: u64,
@@ -122,7 +122,7 @@ pub struct Group<'a> {
 /// All that was found.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Checked {
-    /// The findings, the costliest groups first.
+    /// The findings, largest amount first.
     pub findings: Vec<Finding>,
     /// The columns of what is at stake: amounts of facts, and the figures at stake.
     pub columns: Vec<StakeColumn>,
@@ -198,7 +198,7 @@ impl Checked {
         }
     }
 
-    /// Puts the costliest groups first, and the costliest findings of a group.
+    /// Puts largest amount first, and the costliest findings of a group.
     fn sort(&mut self) {
         let mut costs: BTreeMap<(Code, String, String), Cost> = BTreeMap::new();
         let groups = self.groups();

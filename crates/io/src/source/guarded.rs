@@ -40,7 +40,7 @@ fn broken(name: &PartName, panic: &(dyn Any + Send)) -> Error {
         text.or_else(|| panic.downcast_ref::<&str>().copied()).unwrap_or("no reason is given");
     let why = why.lines().next().unwrap_or_default();
     Error::input(name, format!("cannot be read: it is damaged ({why})"))
-        .help("get the file anew from where it came from")
+        .help("fetch the file again from where it came from")
 }
 
 /// A container whose panics are errors.

@@ -150,7 +150,7 @@ pub(crate) trait Source: Send + Sync {
         None
     }
 
-    /// What tells its rows apart, letter by letter, from those of sources that are written otherwise.
+    /// What tells its rows apart, byte for byte, from those of sources that are written otherwise.
     fn layout(&self) -> String {
         String::new()
     }

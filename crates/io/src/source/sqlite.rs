@@ -303,7 +303,7 @@ impl Columns {
                             format!("holds bytes that are not UTF-8 in column {}", field + 1);
                         return Ok(Err(Error::input(name, message)
                             .at_row(self.first_row + self.rows as u64)
-                            .help("write that text anew, as text")));
+                            .help("write that text again, as text")));
                     }
                 },
                 ValueRef::Integer(number) => {

@@ -148,7 +148,7 @@ pub(super) fn not_utf8(
     let reads = reads.trim();
     let help = if mixed {
         format!(
-            "rows above are UTF-8, and this one should perhaps say `{reads}`: the file mixes encodings; write it anew in one"
+            "rows above are UTF-8, and this one should perhaps say `{reads}`: the file mixes encodings; write it again in one"
         )
     } else {
         format!(

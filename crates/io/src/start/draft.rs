@@ -57,7 +57,7 @@ fn head(text: &mut String, started: &Started) {
     let _ = writeln!(
         text,
         "# Drafted by `interligo start`. Each link says what speaks for it; what is uncertain stands behind #,\n\
-         # ready to be taken in. `interligo link` shows how the links fare, `interligo run` writes the outputs."
+         # ready to be taken in. `interligo link` shows the match rates, `interligo run` writes the outputs."
     );
     if !started.decisions.is_empty() {
         let _ = writeln!(text, "#\n# To be decided:");

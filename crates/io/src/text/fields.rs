@@ -3,7 +3,7 @@
 //! How it works: 64 bytes at a time become three bit masks, of separators, line ends and quotes. A
 //! running "exclusive or" over the quotes marks what lies inside quoted fields; the separators and line
 //! ends that are left bound the fields. This holds as long as every quote opens or closes a field; the
-//! masks show when one does not, and the block is then split letter by letter ([`Fields::split_slow`]),
+//! masks show when one does not, and the block is then split byte for byte ([`Fields::split_slow`]),
 //! which is also what the fast way is tested against.
 
 use std::ops::Range;

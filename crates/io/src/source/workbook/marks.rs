@@ -65,7 +65,7 @@ pub(super) fn refuse_other_than_workbook(file: &mut File, shown: &Arc<str>) -> R
     }
     let mut archive = ZipArchive::new(BufReader::new(&*file)).map_err(|error| {
         Error::input(shown, format!("is no workbook: {error}"))
-            .help("the file may be damaged or cut off; fetch it again, or save it anew")
+            .help("the file may be damaged or cut off; fetch it again, or save it again")
     })?;
     for number in 0..archive.len() {
         let Ok(entry) = archive.by_index_raw(number) else { continue };

@@ -133,7 +133,7 @@ fn damaged(part: impl Into<PartName>, why: &str) -> Error {
         true => Error::input(part, "is protected with a password")
             .help("save it without a password, or export the sheet as CSV"),
         false => Error::input(part, format!("cannot be read as a workbook: {why}"))
-            .help("the file may be damaged or cut off; fetch it again, or save it anew"),
+            .help("the file may be damaged or cut off; fetch it again, or save it again"),
     }
 }
 
