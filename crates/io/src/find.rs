@@ -33,7 +33,7 @@ pub(crate) struct Found<'p> {
 }
 
 /// Where parts are looked for.
-pub(crate) struct Place<'a> {
+pub(crate) struct SearchScope<'a> {
     pub(crate) folder: &'a Path,
     /// Files that runs of the plan write. They are never taken for parts.
     pub(crate) outputs: &'a [OwnOutput],
@@ -114,12 +114,12 @@ pub(crate) fn split(text: &str) -> (String, Option<String>) {
 pub(crate) fn find<'p>(
     plan: &'p Plan,
     table: &'p Entry<TableEntry>,
-    place: &Place<'_>,
+    scope: &SearchScope<'_>,
 ) -> Result<Vec<Found<'p>>, Error> {
     let mut found = Vec::new();
     for files in plan.files(table)? {
         let before = found.len();
-        find_some(&files, place, &mut found)?;
+        find_some(&files, scope, &mut found)?;
         if found.len() == before {
             let text = plan.source.get(files.from.span()).unwrap_or_default();
             let help = "paths are relative to the folder of the plan; `{name}` and `*` stay within one folder";
@@ -134,7 +134,7 @@ pub(crate) fn find<'p>(
 /// Adds the parts that some patterns fit and that are not there yet.
 fn find_some<'p>(
     files: &Files<'p>,
-    place: &Place<'_>,
+    scope: &SearchScope<'_>,
     found: &mut Vec<Found<'p>>,
 ) -> Result<(), Error> {
     let wrong = |message: String| Mistake::in_plan(files.from.span(), message);
@@ -151,13 +151,13 @@ fn find_some<'p>(
     let mut known: HashSet<Arc<str>> = found.iter().map(|f| f.name.shown.clone()).collect();
     for text in &files.from.get_ref().0 {
         let pattern = read(text)?;
-        for Hit { address, slots } in hits(&pattern, text, place)? {
+        for Hit { address, slots } in hits(&pattern, text, scope)? {
             if is_left_out(&address, None) && pattern.is_pattern() {
                 continue;
             }
             let is_file = matches!(pattern.path, Whereabouts::Path(_));
             let seen = if is_file { Snapshot::take(&address.path) } else { None };
-            let container = place.containers.open(&address)?;
+            let container = scope.containers.open(&address)?;
             for (what, inner) in tables(&pattern, &*container, &address, files)? {
                 let (table, shown) = match &what {
                     What::Whole => (None, address.shown.clone()),
@@ -206,7 +206,7 @@ impl Pattern {
 }
 
 /// The files that a pattern fits, or the database.
-fn hits(pattern: &Pattern, text: &str, place: &Place<'_>) -> Result<Vec<Hit>, Error> {
+fn hits(pattern: &Pattern, text: &str, scope: &SearchScope<'_>) -> Result<Vec<Hit>, Error> {
     let paths = match &pattern.path {
         Whereabouts::Address(address) => {
             let address = Address { path: address.into(), shown: shown_address(address)? };
@@ -216,12 +216,12 @@ fn hits(pattern: &Pattern, text: &str, place: &Place<'_>) -> Result<Vec<Hit>, Er
     };
     let hit = |path: &Path, slots| {
         let shown = path.to_string_lossy().into();
-        Hit { address: Address { path: place.folder.join(path), shown }, slots }
+        Hit { address: Address { path: scope.folder.join(path), shown }, slots }
     };
     if let Some(path) = paths.plain() {
         return Ok(vec![hit(&path, Vec::new())]);
     }
-    let fits = paths.files(place.folder).map_err(|error| {
+    let fits = paths.files(scope.folder).map_err(|error| {
         let shown: Arc<str> = text.into();
         Error::input(shown, format!("cannot be searched for: {error}"))
     })?;
@@ -232,7 +232,7 @@ fn hits(pattern: &Pattern, text: &str, place: &Place<'_>) -> Result<Vec<Hit>, Er
     let mut hits = Vec::new();
     for fit in fits {
         let hit = hit(&fit.path, slots(fit.slots));
-        let own = place.outputs.iter().find(|own| leads_to_same(&own.path, &hit.address.path));
+        let own = scope.outputs.iter().find(|own| leads_to_same(&own.path, &hit.address.path));
         match own {
             None => hits.push(hit),
             Some(own) if own.is_own => {}
@@ -244,10 +244,11 @@ fn hits(pattern: &Pattern, text: &str, place: &Place<'_>) -> Result<Vec<Hit>, Er
 
 /// An output lies where a pattern finds a file that no run of the plan wrote.
 fn would_be_read(own: &OwnOutput, pattern: &str, shown: &str) -> Error {
-    let message = format!("an output would write over `{shown}`, which `{pattern}` reads");
+    let what = if own.span.is_some() { "an output" } else { "what is set aside" };
+    let message = format!("{what} would write over `{shown}`, which `{pattern}` reads");
     let mistake = match &own.span {
         Some(span) => Mistake::in_plan(span.clone(), message),
-        None => Mistake::of_plan(message.replace("an output", "what is set aside")),
+        None => Mistake::of_plan(message),
     };
     let help = "give the output another name or folder; if the file is left from an earlier run, \
                 remove it";

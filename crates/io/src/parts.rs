@@ -16,7 +16,7 @@ use interligo_core::shape::{From, PartColumns};
 use interligo_core::style::{DateStyle, NumberStyle, PartStyle, Style, Way};
 
 use crate::error::Error;
-use crate::find::{Found, Place, find};
+use crate::find::{Found, SearchScope, find};
 use crate::given::Given;
 use crate::headings::Drift;
 use crate::look::{FieldNote, Head, Looked};
@@ -151,9 +151,9 @@ impl Table {
     pub(crate) fn open(
         plan: &Plan,
         table: &Entry<TableEntry>,
-        place: &Place<'_>,
+        scope: &SearchScope<'_>,
     ) -> Result<Table, Error> {
-        let found = find(plan, table, place)?;
+        let found = find(plan, table, scope)?;
         let headed = found.iter().map(|found| read_heading(plan, &table.name, found));
         let headed = headed.collect::<Result<Vec<_>, Error>>()?;
         let mut names: Vec<String> = Vec::new();

@@ -8,13 +8,13 @@ use interligo_core::bind::{Bound, Headings, Home, Request, Route, bind, require_
 use interligo_core::engine::{Engine, Extent, Sample};
 use interligo_core::findings::{Findings, Noted, Parts, Spot};
 use interligo_core::lookup::{Duplicate, Lookup};
-use interligo_core::place;
+use interligo_core::place::Place;
 use interligo_core::plan::{Entry, ListKind, Mistake, OutputEntry, Plan, Written};
 
 use crate::check::{Code, stop_on};
 use crate::corrections::{CORRECTIONS_FILE, CorrectionsFile};
 use crate::error::Error;
-use crate::find::{OwnOutput, Place};
+use crate::find::{OwnOutput, SearchScope};
 use crate::headings::Drift;
 use crate::last_run::LastRun;
 use crate::lookups;
@@ -111,8 +111,8 @@ impl Project {
         let outputs = project.own_outputs();
         let containers = Containers::default();
         for entry in project.plan.tables.iter().filter(|entry| wanted(&entry.name)) {
-            let place = Place { folder, outputs: &outputs, containers: &containers };
-            let mut table = Table::open(&project.plan, entry, &place)?;
+            let scope = SearchScope { folder, outputs: &outputs, containers: &containers };
+            let mut table = Table::open(&project.plan, entry, &scope)?;
             if let Some(sums) = &entry.value.sums {
                 let name = format!("sums of {}", sums.get_ref().of.get_ref());
                 table.parts.iter_mut().for_each(|part| part.name = name.as_str().into());
@@ -352,12 +352,11 @@ impl Project {
     }
 
     /// Places of a table as spots: its parts by number.
-    pub(crate) fn spots(&self, table: &str, places: &[place::Place]) -> Vec<Spot> {
+    pub(crate) fn spots(&self, table: &str, places: &[Place]) -> Vec<Spot> {
         let parts = &self.table(table).parts;
-        let part = |place: &place::Place| {
-            parts.iter().position(|part| part.name.shown == place.part.shown)
-        };
-        let spot = |place: &place::Place| Some(Spot { part: part(place)?, row: place.row? });
+        let part =
+            |place: &Place| parts.iter().position(|part| part.name.shown == place.part.shown);
+        let spot = |place: &Place| Some(Spot { part: part(place)?, row: place.row? });
         places.iter().filter_map(spot).collect()
     }
 
@@ -367,8 +366,8 @@ impl Project {
     }
 
     /// The place of a row of a table.
-    pub fn place_of(&self, table: &str, spot: Spot) -> place::Place {
-        place::Place::row(self.table(table).parts[spot.part].name.clone(), spot.row)
+    pub fn place_of(&self, table: &str, spot: Spot) -> Place {
+        Place::row(self.table(table).parts[spot.part].name.clone(), spot.row)
     }
 
     /// How many bytes the files of all facts have, as far as that can be told.

@@ -360,12 +360,12 @@ pub(crate) fn meaning(code: Code) -> Meaning {
         Code::NotFinite => (
             "numbers that are none: infinite, or what a program makes of 0 / 0",
             "They are taken as blank, and so is what is worked out from them.",
-            &[("interligo look sales --where \"revenue is blank\"", "see their rows")],
+            &[("interligo look sales --where \"quantity is blank\"", "see their rows")],
         ),
         Code::SameKeyWrittenDifferently => (
             "keys of a lookup that are one key by what the link ignores",
-            "A line takes the row whose key is written as its own is, if there is one; rows under the other way of writing, \
-             with later prices perhaps, are not seen.",
+            "In a lookup with periods they are one key: their periods are put together. In any other lookup a line takes the \
+             row whose key is written exactly like its own.",
             &[
                 ("", "write the key of these rows in one way, in the lookup"),
                 ("match = \"as-written\"", "in the [[link]]: they are different keys"),

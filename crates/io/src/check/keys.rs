@@ -57,13 +57,13 @@ impl Checked {
             finding.suggestions = found.cloned().unwrap_or_default();
             self.findings.push(finding);
         }
-        let tallied = findings.same_keys.sorted();
+        let tallied: BTreeMap<&SoughtKey, &KeyTally> =
+            findings.same_keys.sorted().into_iter().collect();
         for (link, _) in engine.bound.routes.iter().enumerate() {
             for keys in engine.same_keys(link) {
                 let key = SoughtKey { link, status: LinkStatus::Exact, key: keys[0].clone() };
                 let none = KeyTally::default();
-                let found = tallied.iter().find(|(known, _)| **known == key);
-                let tally = found.map_or(&none, |(_, tally)| *tally);
+                let tally = tallied.get(&key).copied().unwrap_or(&none);
                 let code = Code::SameKeyWrittenDifferently;
                 let mut finding = self.of_key(number, engine, &parts, code, &key, tally);
                 finding.subject = keys.join(" | ");

@@ -198,7 +198,7 @@ impl Checked {
         }
     }
 
-    /// Puts largest amount first, and the costliest findings of a group.
+    /// Sorts groups and the findings of each, largest amount first.
     fn sort(&mut self) {
         let mut costs: BTreeMap<(Code, String, String), Cost> = BTreeMap::new();
         let groups = self.groups();
