@@ -3,10 +3,12 @@
 
 use std::collections::BTreeSet;
 
+use crate::bind::Home;
 use crate::calendar::{ALWAYS, FOREVER, Holds};
 use crate::date::Day;
 use crate::engine::Engine;
 use crate::findings::Findings;
+use crate::formula::NodeKind;
 use crate::keys::{Found, shown, shown_parts};
 use crate::links::{Fate, LinkStatus, StatusCounts, key_of};
 use crate::near::{Likeness, near_keys};
@@ -142,9 +144,45 @@ impl Engine {
             .collect()
     }
 
+    /// The keys of a link's lookup that a line names, of what messages show of its keys.
+    pub fn keys_meant(&self, link: usize, shown: &str) -> Vec<String> {
+        match self.key_meant(link, shown) {
+            Some(key) => vec![key],
+            None => {
+                let candidates = self.candidates_of(link, shown).into_iter();
+                candidates.filter_map(|text| self.key_meant(link, text)).collect()
+            }
+        }
+    }
+
     /// The keys that a line offers to a link, of what messages show of them.
     pub fn candidates_of<'k>(&self, link: usize, shown: &'k str) -> Vec<&'k str> {
         if self.has_one_candidate(link) { vec![shown] } else { shown.split(" or ").collect() }
+    }
+
+    /// The condition for lines that need a row, as a formula over lines; `of_parent` names a column of the lookup that
+    /// the link starts from.
+    pub fn condition_of(
+        &self,
+        link: usize,
+        of_parent: impl Fn(usize, &str) -> String,
+    ) -> Option<String> {
+        let route = &self.bound.routes[link];
+        let (node, written) = route.when.as_ref()?;
+        let Home::Route(parent) = route.home else { return Some(written.text.clone()) };
+        let mut names = Vec::new();
+        node.walk(&mut |node| {
+            if let NodeKind::Name(name) = &node.kind {
+                names.push(name);
+            }
+        });
+        let mut text = written.text.clone();
+        // From the last one on, so that the places of those before stay.
+        names.sort_by_key(|name| std::cmp::Reverse(name.span.start));
+        for name in names {
+            text.replace_range(name.span.clone(), &of_parent(parent, &name.column));
+        }
+        Some(text)
     }
 
     /// Whether the keys of lines have one candidate, one text of which finds a row.

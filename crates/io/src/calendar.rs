@@ -1,6 +1,6 @@
 //! The periods of the keys of a dated lookup, with what was sold in each, and the days that have none.
 
-use std::collections::{BTreeMap, HashMap};
+use std::collections::{BTreeMap, HashMap, HashSet};
 
 use interligo_core::bind::{Content, Home, KeyPart, Request, TotalsRequest};
 use interligo_core::calendar::{ALWAYS, FOREVER, Holds};
@@ -8,8 +8,9 @@ use interligo_core::date::Day;
 use interligo_core::decimal::Decimal;
 use interligo_core::engine::Engine;
 use interligo_core::keys::shown_parts;
+use interligo_core::lookup::Lookup;
 use interligo_core::plan::{Written, literal, name};
-use interligo_core::totals::{MeasureKind, TotalsTable};
+use interligo_core::totals::{MeasureKind, TotalsMeasure, TotalsRow, TotalsTable};
 use interligo_core::value::Value;
 
 use crate::check::{Checked, Code, Finding};
@@ -122,7 +123,8 @@ pub fn periods_request(engine: &Engine, link: usize) -> Request {
     let amounts = fact.amounts.iter().map(|column| name(&fact.columns[*column]).into_owned());
     let figures = engine.figures_with_totals().into_iter().map(|figure| name(figure).into_owned());
     let show = ["lines".to_owned()].into_iter().chain(amounts).chain(figures);
-    request(engine, "periods", key_attributes(engine, link).into_iter().chain(by), show, None)
+    let own = key_attributes(engine, link);
+    request(engine, "periods", own.into_iter().chain(by), show, lines_meant(engine, link))
 }
 
 /// On which days there are lines of a key: those that found it, and those that found no row at all, by what they
@@ -148,11 +150,21 @@ pub fn days_request(engine: &Engine, link: usize, key: &str) -> Request {
         each.collect::<Vec<_>>().join(" and ")
     };
     let found: Vec<String> = texts.iter().map(is_row).collect();
-    let condition = format!("{} or {} is blank", found.join(" or "), own[0]);
-    let sought = route.candidates[0].iter().map(|part| part_name(engine, link, *part));
+    let mut condition = format!("({} or {} is blank)", found.join(" or "), own[0]);
+    if let Some(meant) = lines_meant(engine, link) {
+        condition = format!("{condition} and {meant}");
+    }
+    let sought = route.candidates.iter().flatten().map(|part| part_name(engine, link, *part));
     let day = route.as_of.map(|part| format!("day({})", part_name(engine, link, part)));
     let by = own.iter().cloned().chain(sought).chain(day);
     request(engine, "days", by, ["lines".to_owned()], Some(condition))
+}
+
+/// The condition of a link, as a formula over lines; a line for which it is not known needs a row.
+fn lines_meant(engine: &Engine, link: usize) -> Option<String> {
+    let of_parent = |parent: usize, column: &str| through(engine, parent, column);
+    let condition = engine.condition_of(link, of_parent)?;
+    Some(format!("(({condition}) or ({condition}) is blank)"))
 }
 
 fn request(
@@ -185,9 +197,12 @@ fn key_attributes(engine: &Engine, link: usize) -> Vec<String> {
 
 /// A column of the lookup of a link, as formulas name it.
 fn attribute(engine: &Engine, link: usize, column: usize) -> String {
-    let route = &engine.bound.routes[link];
-    let way: Vec<_> = route.name.split('.').map(name).collect();
-    let column = &engine.bound.lookups[route.lookup].columns[column];
+    let lookup = engine.bound.routes[link].lookup;
+    through(engine, link, &engine.bound.lookups[lookup].columns[column])
+}
+
+fn through(engine: &Engine, link: usize, column: &str) -> String {
+    let way: Vec<_> = engine.bound.routes[link].name.split('.').map(name).collect();
     format!("{}.{}", way.join("."), name(column))
 }
 
@@ -215,13 +230,14 @@ pub fn worst_keys(engine: &Engine, link: usize, checked: &Checked) -> Vec<Calend
         if !is_of_days {
             continue;
         }
-        let Some(key) = engine.key_meant(link, &finding.subject) else { continue };
-        let known = keys.entry(key).or_default();
-        match finding.code {
-            Code::UndatedKey => known.undated += finding.count,
-            Code::CarriedKey => known.carried += finding.count,
-            Code::PeriodGap => known.gaps += 1,
-            _ => known.overlaps += 1,
+        for key in engine.keys_meant(link, &finding.subject) {
+            let known = keys.entry(key).or_default();
+            match finding.code {
+                Code::UndatedKey => known.undated += finding.count,
+                Code::CarriedKey => known.carried += finding.count,
+                Code::PeriodGap => known.gaps += 1,
+                _ => known.overlaps += 1,
+            }
         }
     }
     let mut keys: Vec<CalendarKey> = keys
@@ -249,10 +265,6 @@ pub fn key_calendar(
     let (lookup, bound) = (&engine.lookups[route.lookup], &engine.bound.lookups[route.lookup]);
     let own = bound.key_columns(route.key).iter().copied().chain(bound.day_columns());
     let own: Vec<usize> = own.collect();
-    let value = |column: usize, row: u32| match &lookup.columns[column].column {
-        Some(held) => held.value(row as usize).to_string(),
-        None => lookup.text(column, row),
-    };
     let rows: HashMap<Vec<String>, Vec<Option<Decimal>>> = sold
         .rows
         .iter()
@@ -265,7 +277,8 @@ pub fn key_calendar(
         .filter(|column| lookup.columns[*column].column.is_some() && !own.contains(column))
         .collect();
     let period = |holds: &Holds| {
-        let of: Vec<String> = own.iter().map(|column| value(*column, holds.row)).collect();
+        let of: Vec<String> =
+            own.iter().map(|column| own_value(lookup, *column, holds.row).to_string()).collect();
         KeyPeriod {
             span: Span::from(holds),
             place: lookup.place(holds.row).to_string(),
@@ -276,7 +289,7 @@ pub fn key_calendar(
     let undated = checked.findings.iter().filter(|finding| {
         finding.code == Code::UndatedKey
             && finding.about == route.name
-            && engine.key_meant(link, &finding.subject).as_ref() == Some(&key)
+            && engine.keys_meant(link, &finding.subject).contains(&key)
     });
     let (days, without_day) = lines_by_day(engine, link, &key, days);
     Some(KeyCalendar {
@@ -291,6 +304,59 @@ pub fn key_calendar(
     })
 }
 
+/// Gives every period of every key a row, also those without lines, in the order of the lookup; behind them, what lines
+/// without such a row amount to. With `key`, only the rows of this key.
+pub fn fill_periods(engine: &Engine, link: usize, key: Option<&str>, sold: &mut TotalsTable) {
+    let route = &engine.bound.routes[link];
+    let (lookup, bound) = (&engine.lookups[route.lookup], &engine.bound.lookups[route.lookup]);
+    let own: Vec<usize> =
+        bound.key_columns(route.key).iter().copied().chain(bound.day_columns()).collect();
+    let texts = |row: &TotalsRow| row.key.iter().map(ToString::to_string).collect::<Vec<_>>();
+    let with_lines = std::mem::take(&mut sold.rows);
+    let at: HashMap<Vec<String>, usize> =
+        with_lines.iter().enumerate().map(|(at, row)| (texts(row), at)).collect();
+    let mut with_lines: Vec<Option<TotalsRow>> = with_lines.into_iter().map(Some).collect();
+    let keys = match key {
+        Some(key) => engine.key_meant(link, key).into_iter().collect(),
+        None => engine.lookup_keys(link).collect::<Vec<_>>(),
+    };
+    let values = |measure: &TotalsMeasure| match measure.kind {
+        MeasureKind::Count => Value::Number(Decimal::ZERO),
+        _ => Value::Blank,
+    };
+    let mut told: HashSet<u32> = HashSet::new();
+    for holds in keys.iter().flat_map(|key| engine.periods_of(link, key)) {
+        // Keys that are one key to the link share their periods.
+        if !told.insert(holds.row) {
+            continue;
+        }
+        let of: Vec<Value<'static>> =
+            own.iter().map(|c| own_value(lookup, *c, holds.row)).collect();
+        let texts: Vec<String> = of.iter().map(ToString::to_string).collect();
+        let row = at.get(&texts).and_then(|at| with_lines[*at].take());
+        sold.rows.push(row.unwrap_or_else(|| TotalsRow {
+            key: of,
+            level: 0,
+            rest: None,
+            values: sold.columns.iter().map(|c| values(&sold.measures[c.measure])).collect(),
+        }));
+    }
+    if key.is_none() {
+        sold.rows.extend(with_lines.into_iter().flatten());
+    }
+}
+
+/// What a row says in a column of its key or period.
+fn own_value(lookup: &Lookup, column: usize, row: u32) -> Value<'static> {
+    match &lookup.columns[column].column {
+        Some(held) => held.value(row as usize).into_owned(),
+        None => match lookup.text(column, row) {
+            text if text.is_empty() => Value::Blank,
+            text => Value::Text(text.into()),
+        },
+    }
+}
+
 /// The lines of a key by day, out of the groups of [`days_request`], and how many have no day.
 fn lines_by_day(
     engine: &Engine,
@@ -299,15 +365,24 @@ fn lines_by_day(
     groups: &TotalsTable,
 ) -> (BTreeMap<Day, DayLines>, u64) {
     let columns = engine.bound.routes[link].ignore.len();
+    let split = engine.bound.routes[link].split.as_deref();
+    let is_sought = |row: &TotalsRow| {
+        let candidates = row.key[columns..row.key.len().saturating_sub(1)].chunks(columns);
+        let mut candidates = candidates.flat_map(|parts| {
+            let texts: Vec<String> = parts.iter().map(ToString::to_string).collect();
+            let shown = shown_parts(&texts);
+            match split {
+                Some(sign) => shown.split(sign).map(|text| text.trim().to_owned()).collect(),
+                None => vec![shown],
+            }
+        });
+        candidates.any(|text| engine.key_meant(link, &text).as_deref() == Some(key))
+    };
     let (mut days, mut without_day) = (BTreeMap::<Day, DayLines>::new(), 0);
     for row in &groups.rows {
         let lines = row.values[0].number().and_then(Decimal::whole).unwrap_or_default() as u64;
         let found = !row.key[0].is_blank();
-        let sought = || {
-            let texts = row.key[columns..2 * columns].iter().map(ToString::to_string);
-            engine.key_meant(link, &shown_parts(&texts.collect::<Vec<_>>()))
-        };
-        if !found && sought().as_deref() != Some(key) {
+        if !found && !is_sought(row) {
             continue;
         }
         let Some(Value::Period(day)) = row.key.last() else {

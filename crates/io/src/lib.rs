@@ -47,8 +47,8 @@ mod totals_out;
 
 pub use additions::{NewLink, with_link};
 pub use calendar::{
-    CalendarKey, DayLines, KeyCalendar, KeyPeriod, Span, dated_links, days_request, key_calendar,
-    periods_request, worst_keys,
+    CalendarKey, DayLines, KeyCalendar, KeyPeriod, Span, dated_links, days_request, fill_periods,
+    key_calendar, periods_request, worst_keys,
 };
 pub use check::{Checked, Code, Finding, Group, LinkBalance, Stake, StakeColumn, for_owners};
 pub use corrections::{CORRECTIONS_FILE, CorrectionsFile, with_corrections};

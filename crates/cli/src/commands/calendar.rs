@@ -2,12 +2,11 @@
 
 use interligo_core::bind::Request;
 use interligo_core::engine::{Engine, Extent};
-use interligo_core::keys::shown_parts;
 use interligo_core::plan::nearest_name;
 use interligo_core::totals::TotalsTable;
 use interligo_io::{
-    Checked, Depth, OnDuplicates, dated_links, days_request, key_calendar, periods_request,
-    totals_csv, worst_keys,
+    Checked, Depth, OnDuplicates, dated_links, days_request, fill_periods, key_calendar,
+    periods_request, totals_csv, worst_keys,
 };
 
 use super::check::checked;
@@ -80,8 +79,10 @@ fn overview(
             writeln!(out)?;
         }
         let keys = worst_keys(&engines[*fact], *link, &ran.checked);
-        let name = &engines[*fact].bound.routes[*link].name;
-        show::calendars(out, name, &keys, show::width())?;
+        let engine = &engines[*fact];
+        let counts = ran.outcomes[*fact].findings.links.get(*link).copied().unwrap_or_default();
+        let counts = engine.settled(*link, &counts);
+        show::calendars(out, &engine.bound.routes[*link].name, &keys, &counts, show::width())?;
     }
     out.flush()?;
     Ok(())
@@ -146,14 +147,7 @@ fn periods(
 ) -> Result<(), Failure> {
     let requests = [periods_request(&engines[fact], link)];
     let (engines, [mut sold], _) = summed(opened, fact, requests)?;
-    let columns = engines[fact].bound.routes[link].ignore.len();
-    if let Some(key) = key {
-        let meant = engines[fact].key_meant(link, key);
-        sold.rows.retain(|row| {
-            let own: Vec<String> = row.key[..columns].iter().map(ToString::to_string).collect();
-            Some(shown_parts(&own)) == meant
-        });
-    }
+    fill_periods(&engines[fact], link, key, &mut sold);
     out.data(&totals_csv(&sold))?;
     out.flush()?;
     Ok(())

@@ -386,6 +386,44 @@ fn the_calendar_shows_the_worst_keys_and_one_of_them() {
 }
 
 #[test]
+fn the_calendar_of_several_candidates_counts_the_lines_that_need_a_row() {
+    let plan = "[tables.sales]\nrole = \"fact\"\nfrom = \"sales.csv\"\n\
+        [tables.prices]\nfrom = \"prices.csv\"\nkey = \"sku\"\nvalid = { from = \"since\", until = \"to\" }\n\
+        [[link]]\npath = \"sales.a or sales.b -> prices.sku as of sales.day\"\nwhen = \"qty > 0\"\nNEEDS\n\
+        [figures]\nrevenue = \"qty * prices.price\"\n";
+    let sales =
+        "a,b,day,qty\nx,y,2025-01-05,1\nx,y,2025-03-05,1\nq,y,2025-03-05,1\nx,,2025-03-05,0\n";
+    let prices = "sku,since,to,price\nx,2025-01-01,2025-01-31,5\ny,2025-01-01,2025-01-31,5\nz,2025-01-01,2025-01-31,\n";
+    let folder = Folder::with(&[
+        ("interligo.toml", &plan.replace("NEEDS", "")),
+        ("sales.csv", sales),
+        ("prices.csv", prices),
+    ]);
+    let all = folder.run(&["calendar"]);
+    assert!(all.printed().contains("  y          1     ·         ·              2 "), "{all:?}");
+    assert!(all.printed().contains("  x          1     ·         ·              1 "), "{all:?}");
+    let one = folder.run(&["calendar", "x"]);
+    assert!(one.printed().contains("  2 lines; █ is 1 line"), "{}", one.printed());
+    assert!(one.printed().contains("1 line with x or y without a row: 2025-03-05"), "{one:?}");
+    // Every period has its row, and lines without one are told behind them.
+    let csv = folder.run(&["calendar", "--format", "csv"]);
+    let rows = "x,2025-01-01,2025-01-31,1,1,5\ny,2025-01-01,2025-01-31,0,,\nz,2025-01-01,2025-01-31,0,,\n,,,2,2,\n";
+    assert!(csv.printed().ends_with(rows), "{}", csv.printed());
+    // A row that lacks what the link needs is no row.
+    let folder = Folder::with(&[
+        ("interligo.toml", &plan.replace("NEEDS", "needs = [\"price\"]")),
+        ("sales.csv", "a,b,day,qty\nx,y,2025-01-05,1\nz,,2025-01-05,1\n"),
+        ("prices.csv", prices),
+    ]);
+    let all = folder.run(&["calendar"]);
+    assert!(
+        all.printed().contains("1 line without a row for other reasons: 1 lacking"),
+        "{}",
+        all.printed()
+    );
+}
+
+#[test]
 fn a_key_that_figures_take_for_a_number_has_a_calendar() {
     let plan = "[tables.sales]\nrole = \"fact\"\nfrom = \"sales.csv\"\n\
         [tables.prices]\nfrom = \"prices.csv\"\nkey = \"no\"\nvalid = { period = \"year\" }\n\

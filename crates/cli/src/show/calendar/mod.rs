@@ -6,6 +6,7 @@ mod picture;
 use std::io;
 
 use interligo_core::date::Day;
+use interligo_core::links::{LinkStatus, StatusCounts};
 use interligo_io::{CalendarKey, DayLines, Finding, KeyCalendar, KeyPeriod, Span};
 
 use super::number::grouped;
@@ -23,11 +24,19 @@ pub(crate) fn calendars(
     out: Out<'_>,
     link: &str,
     keys: &[CalendarKey],
+    counts: &StatusCounts,
     width: usize,
 ) -> io::Result<()> {
     writeln!(out, "{TITLE}{link}{TITLE:#}\n")?;
+    let without = without_row(counts);
     if keys.is_empty() {
-        return writeln!(out, "  {GOOD}No gaps, no overlaps, and a row for every line.{GOOD:#}");
+        let and = if without.is_empty() && counts[LinkStatus::Absent as usize] == 0 {
+            "a row for every line"
+        } else {
+            "no line on a day without a row"
+        };
+        writeln!(out, "  {GOOD}No gaps, no overlaps, and {and}.{GOOD:#}")?;
+        return other_lines(out, link, &without);
     }
     let spans = keys.iter().take(SHOWN).flat_map(|key| key.spans.iter());
     let axis = Axis::over(spans.copied(), &[], width.saturating_sub(56).clamp(20, 60));
@@ -56,7 +65,38 @@ pub(crate) fn calendars(
     if let Some(more) = keys.len().checked_sub(SHOWN).filter(|more| *more > 0) {
         writeln!(out, "  {QUIET}… and {}{QUIET:#}", counted(more as u64, "key"))?;
     }
+    other_lines(out, link, &without)?;
     writeln!(out, "\n{QUIET}`interligo calendar {link} {}` shows one.{QUIET:#}", keys[0].key)
+}
+
+/// How many lines have no row, other than for their day, by why.
+fn without_row(counts: &StatusCounts) -> Vec<(LinkStatus, u64)> {
+    let others = [
+        LinkStatus::Filled,
+        LinkStatus::Unmatched,
+        LinkStatus::Undecided,
+        LinkStatus::Overlapping,
+        LinkStatus::Lacking,
+        LinkStatus::Blank,
+    ];
+    let counted = others.into_iter().map(|status| (status, counts[status as usize]));
+    counted.filter(|(_, lines)| *lines > 0).collect()
+}
+
+fn other_lines(out: Out<'_>, link: &str, without: &[(LinkStatus, u64)]) -> io::Result<()> {
+    if without.is_empty() {
+        return Ok(());
+    }
+    let lines = counted(without.iter().map(|(_, lines)| lines).sum(), "line");
+    let why = without
+        .iter()
+        .map(|(status, lines)| format!("{} {}", grouped(&lines.to_string()), status.name()));
+    let why = why.collect::<Vec<_>>().join(", ");
+    writeln!(
+        out,
+        "  {NOTICE}{lines} without a row for other reasons: {why}{NOTICE:#} \
+         {QUIET}· `interligo check {link}`{QUIET:#}"
+    )
 }
 
 /// Prints the calendar of one key.
@@ -185,8 +225,17 @@ fn table(out: Out<'_>, calendar: &KeyCalendar) -> io::Result<()> {
     table.print(out, "  ")?;
     for finding in calendar.undated.iter().filter(|finding| !told.contains(finding)) {
         let lines = counted(finding.count, "line");
-        let days = finding.days.map_or(String::new(), |(a, b)| format!(", {a} to {b}"));
-        writeln!(out, "  {NOTICE}{lines} without a row: {}{days}{NOTICE:#}", finding.note)?;
+        let days = finding.days.map(|(first, last)| match first == last {
+            true => first.to_string(),
+            false => format!("{first} to {last}"),
+        });
+        let note = Some(finding.note.clone()).filter(|note| !note.is_empty());
+        let why = note.into_iter().chain(days).collect::<Vec<_>>().join(", ");
+        let subject = match finding.subject == calendar.key {
+            true => String::new(),
+            false => format!(" with {}", finding.subject),
+        };
+        writeln!(out, "  {NOTICE}{lines}{subject} without a row: {why}{NOTICE:#}")?;
     }
     Ok(())
 }
