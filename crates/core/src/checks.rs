@@ -13,6 +13,7 @@ use crate::keys::{Found, shown, shown_parts};
 use crate::links::{Fate, LinkStatus, StatusCounts, key_of};
 use crate::near::{Likeness, near_keys};
 use crate::place::Place;
+use crate::tallies::KeyTallies;
 use crate::usage::Usage;
 
 /// The two counts of a link that must close.
@@ -205,34 +206,21 @@ impl Engine {
     /// The counts of a link that must close.
     pub fn balance(&self, link: usize, findings: &Findings, usage: &Usage) -> Balance {
         let dated = self.links[link].is_dated();
-        let mut in_lookup = BTreeSet::new();
-        let mut of_lines = BTreeSet::new();
-        let columns = self.bound.routes[link].ignore.len();
-        for (sought, _) in findings.keys.sorted() {
-            if sought.link != link {
-                continue;
-            }
-            match sought.status {
-                LinkStatus::Blank => {}
-                LinkStatus::Undated | LinkStatus::Overlapping | LinkStatus::Lacking => {
-                    let key = key_of(&sought.key, columns);
-                    if let Some(Found::Exact(row) | Found::Cleaned(row)) =
-                        key.map(|key| self.links[link].index().find(&key))
-                    {
-                        in_lookup.insert(row);
-                    }
-                }
-                _ => {
-                    of_lines.insert(&sought.key);
-                }
-            }
-        }
+        let in_lookup = self.named_in_vain(link, findings);
+        let of_lines: BTreeSet<&String> = [&findings.keys, &findings.absent]
+            .into_iter()
+            .flat_map(KeyTallies::keys)
+            .filter(|sought| sought.link == link && !sought.status.names_a_row())
+            .filter(|sought| sought.status != LinkStatus::Blank)
+            .map(|sought| &sought.key)
+            .collect();
         let route = &self.bound.routes[link];
         let used = usage.rows(link);
         let mut balance = Balance {
             lines: findings.links.get(link).copied().unwrap_or_default(),
             keys_of_lines: of_lines.len() as u64,
-            more: findings.keys.further.contains_key(&link),
+            more: findings.keys.further.contains_key(&link)
+                || findings.absent.further.contains_key(&link),
             ..Balance::default()
         };
         let keys = self.lookups[route.lookup].keys[route.key].iter();
@@ -243,6 +231,35 @@ impl Engine {
             *(if is_used { &mut balance.keys_in_both } else { &mut balance.keys_of_lookup }) += 1;
         }
         balance
+    }
+
+    /// The keys of a link's lookup that lines name without getting a row of them: by row, or, where it is dated, by
+    /// number of the key.
+    fn named_in_vain(&self, link: usize, findings: &Findings) -> BTreeSet<u32> {
+        let columns = self.bound.routes[link].ignore.len();
+        let sought = findings.keys.keys().chain(findings.passed_over.keys());
+        sought
+            .filter(|sought| sought.link == link && sought.status.names_a_row())
+            .flat_map(|sought| self.candidates_of(link, &sought.key))
+            .filter_map(|text| match self.links[link].index().find(&key_of(text, columns)?) {
+                Found::Exact(row) | Found::Cleaned(row) => Some(row),
+                _ => None,
+            })
+            .collect()
+    }
+
+    /// Marks the rows of a link's lookup whose key lines name, be it on a day on which none of them holds.
+    pub fn mark_named(&self, link: usize, findings: &Findings, rows: &mut [bool]) {
+        let named = self.named_in_vain(link, findings);
+        let dated = self.links[link].is_dated();
+        let keys =
+            self.lookups[self.bound.routes[link].lookup].keys[self.bound.routes[link].key].iter();
+        for (number, (_, held)) in keys.enumerate() {
+            let known_as = if dated { number as u32 } else { held[0].row };
+            if named.contains(&known_as) {
+                held.iter().for_each(|holds| rows[holds.row as usize] = true);
+            }
+        }
     }
 
     /// What is wrong with the periods of a link's lookup, key by key, up to so many.

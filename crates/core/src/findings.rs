@@ -216,6 +216,8 @@ pub struct Findings {
     pub unreadable: BTreeMap<usize, Unreadable>,
     /// Keys that were not found.
     pub keys: KeyTallies,
+    /// Keys without a row where the plan says that this is normal.
+    pub absent: KeyTallies,
     /// The same of keys that were passed over for another key of the line, which was found.
     pub passed_over: KeyTallies,
     /// Keys that were found after cleaning.
@@ -289,6 +291,7 @@ impl Findings {
             self.noted.entry(what).or_default().absorb(other);
         }
         self.keys.absorb(batch.keys);
+        self.absent.absorb(batch.absent);
         self.passed_over.absorb(batch.passed_over);
         self.cleaned.absorb(batch.cleaned);
         self.ends.merge(&batch.ends);
@@ -307,11 +310,6 @@ fn add_counts<K: Ord>(own: &mut BTreeMap<K, u64>, other: BTreeMap<K, u64>) {
     for (key, count) in other {
         *own.entry(key).or_default() += count;
     }
-}
-
-pub(crate) fn merge_sums(own: &mut Vec<ExactSum>, other: &[ExactSum]) {
-    own.resize(own.len().max(other.len()), ExactSum::default());
-    own.iter_mut().zip(other).for_each(|(a, b)| a.merge(*b));
 }
 
 /// The files of a table, to turn the spots of findings into places.

@@ -9,7 +9,7 @@ use std::hash::{Hash, Hasher};
 use hashbrown::{Equivalent, HashMap};
 
 use crate::date::Day;
-use crate::findings::{ExactSum, Spot, merge_sums};
+use crate::findings::{ExactSum, Spot};
 use crate::links::LinkStatus;
 
 /// How many different keys are kept; lines with further ones are only counted.
@@ -60,8 +60,8 @@ impl Equivalent<SoughtKey> for SoughtRef<'_> {
 pub struct KeyTally {
     /// How many.
     pub lines: u64,
-    /// The sums of the fact's amounts over them.
-    pub amounts: Vec<ExactSum>,
+    /// The sums of the fact's amounts over them; none of one that is not known on any line.
+    pub amounts: Vec<Option<ExactSum>>,
     /// The sum of the figure that says what is at stake, over the lines on which it is known.
     pub stake: ExactSum,
     /// Lines on which that figure is not known.
@@ -97,7 +97,10 @@ impl KeyTally {
     /// Adds lines that come after these.
     pub fn absorb(&mut self, other: &KeyTally) {
         self.lines += other.lines;
-        merge_sums(&mut self.amounts, &other.amounts);
+        self.amounts.resize(self.amounts.len().max(other.amounts.len()), None);
+        for (own, other) in self.amounts.iter_mut().zip(&other.amounts) {
+            other.iter().for_each(|sum| own.get_or_insert_default().merge(*sum));
+        }
         self.stake.merge(other.stake);
         self.unknown += other.unknown;
         let room = FIRST_PLACES.saturating_sub(self.first.len());
@@ -184,6 +187,11 @@ impl KeyTallies {
             self.numbers.iter().map(|(key, number)| (key, &self.tallies[*number])).collect();
         all.sort_by(|a, b| a.0.cmp(b.0));
         all
+    }
+
+    /// All keys, in no order.
+    pub fn keys(&self) -> impl Iterator<Item = &SoughtKey> {
+        self.numbers.keys()
     }
 
     /// Whether there are none.

@@ -52,10 +52,17 @@ impl Usage {
 
     /// How much of its lookup a link uses.
     pub fn of(&self, engine: &Engine, link: usize) -> LookupUse {
+        LookupUse::over(engine, link, &self.links[link])
+    }
+}
+
+impl LookupUse {
+    /// How much of a link's lookup is used, where it is known of each row whether some line found it.
+    pub fn over(engine: &Engine, link: usize, found: &[bool]) -> LookupUse {
         let route = &engine.bound.routes[link];
         let mut of = LookupUse::default();
         for (_, rows) in engine.lookups[route.lookup].keys[route.key].iter() {
-            let used = rows.iter().filter(|holds| self.links[link][holds.row as usize]).count();
+            let used = rows.iter().filter(|holds| found[holds.row as usize]).count();
             of.keys += 1;
             of.keys_found += u64::from(used > 0);
             of.rows_unused += (rows.len() - used) as u64;

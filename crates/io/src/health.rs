@@ -1,10 +1,13 @@
 //! How the links of a plan fare over all lines, and which table hangs on which.
 
+use std::collections::{BTreeMap, BTreeSet};
+
 use interligo_core::bind::{Home, KeyPart, Route};
 use interligo_core::engine::{Engine, Extent};
+use interligo_core::findings::Findings;
 use interligo_core::links::{LinkStatus, StatusCounts, lines_found};
 use interligo_core::plan::ColumnType;
-use interligo_core::usage::LookupUse;
+use interligo_core::usage::{LookupUse, Usage};
 
 use crate::error::Error;
 use crate::parts::Table;
@@ -82,24 +85,18 @@ impl Project {
             let (name, rows) = (&engine.bound.fact.name, outcome.tie_out.fact.rows.lines());
             map.tables.push(MapTable { name: name.clone(), rows, is_fact: true });
         }
-        let mut links: Vec<(usize, LinkHealth)> = Vec::new();
+        let mut links: BTreeMap<usize, Gathered> = BTreeMap::new();
         for (engine, (outcome, usage)) in engines.iter().zip(&used) {
             for (number, route) in engine.bound.routes.iter().enumerate() {
-                let mut link = self.described(engine, route, &mut map);
-                let counts = outcome.findings.links.get(number).copied().unwrap_or_default();
-                link.counts = engine.settled(number, &counts);
-                link.used = usage.of(engine, number);
-                let missed = outcome.findings.keys.sorted();
-                let missed = missed.iter().filter(|(key, _)| key.link == number);
-                link.keys_missed = missed.count() as u64;
-                match links.iter_mut().find(|(known, _)| *known == route.link) {
-                    Some((_, known)) => merge(known, &link),
-                    None => links.push((route.link, link)),
-                }
+                let of_link = links.entry(route.link).or_insert_with(|| Gathered {
+                    health: self.described(engine, route, &mut map),
+                    found: Vec::new(),
+                    missed: BTreeSet::new(),
+                });
+                of_link.add(engine, number, &outcome.findings, usage);
             }
         }
-        links.sort_by_key(|(number, _)| *number);
-        map.links = links.into_iter().map(|(_, link)| link).collect();
+        map.links = links.into_values().map(|gathered| gathered.health).collect();
         Ok(map)
     }
 
@@ -193,10 +190,27 @@ fn taken(engine: &Engine, route: &Route) -> String {
     turned.map_or_else(|| route.path.clone(), |turned| turned.taken.clone())
 }
 
-/// Adds a link as it fares for another fact, or on another way.
-fn merge(own: &mut LinkHealth, other: &LinkHealth) {
-    own.counts.iter_mut().zip(&other.counts).for_each(|(own, other)| *own += other);
-    own.keys_missed = own.keys_missed.max(other.keys_missed);
-    own.used.keys_found = own.used.keys_found.max(other.used.keys_found);
-    own.used.rows_unused = own.used.rows_unused.min(other.used.rows_unused);
+/// A link over all facts and all ways on which it is gone.
+struct Gathered<'a> {
+    health: LinkHealth,
+    /// Of each row of its lookup, whether some line found it.
+    found: Vec<bool>,
+    /// The keys without a row.
+    missed: BTreeSet<&'a str>,
+}
+
+impl<'a> Gathered<'a> {
+    fn add(&mut self, engine: &Engine, link: usize, findings: &'a Findings, usage: &Usage) {
+        let counts = findings.links.get(link).copied().unwrap_or_default();
+        let counts = engine.settled(link, &counts);
+        self.health.counts.iter_mut().zip(&counts).for_each(|(own, other)| *own += other);
+        let rows = usage.rows(link);
+        self.found.resize(self.found.len().max(rows.len()), false);
+        self.found.iter_mut().zip(rows).for_each(|(own, other)| *own |= other);
+        self.health.used = LookupUse::over(engine, link, &self.found);
+        let sought = findings.keys.keys().chain(findings.absent.keys());
+        let without = sought.filter(|key| key.link == link && key.status != LinkStatus::Blank);
+        self.missed.extend(without.map(|key| key.key.as_str()));
+        self.health.keys_missed = self.missed.len() as u64;
+    }
 }

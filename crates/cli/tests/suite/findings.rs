@@ -296,3 +296,66 @@ fn keys_of_several_columns_are_told_apart() {
     assert!(list.contains("\"\"\"A + B\"\" + X\",1,s.csv:2"), "{list}");
     assert!(list.contains("\"A + \"\"B + X\"\"\",1,s.csv:3"), "{list}");
 }
+
+/// Two facts that miss keys of one lookup, some of them the same.
+fn two_facts(missing: &str) -> Folder {
+    let plan = format!(
+        "[tables.sales]\nrole = \"fact\"\nfrom = \"sales.csv\"\n\
+         [tables.returns]\nrole = \"fact\"\nfrom = \"returns.csv\"\n\
+         [tables.prices]\nfrom = \"prices.csv\"\nkey = \"sku\"\n\
+         [[link]]\npath = \"sales.item -> prices.sku\"\n{missing}\n\
+         [[link]]\npath = \"returns.item -> prices.sku\"\n{missing}\n\
+         [figures]\nworth = {{ formula = \"qty * prices.price\", of = \"sales\" }}\n\
+         [outputs.keys]\nlist = \"unmatched\"\nto = \"keys.csv\"\n"
+    );
+    Folder::with(&[
+        ("interligo.toml", &plan),
+        ("sales.csv", "item,qty\nx,1\n,5\nq,\nq,\nr,2\nr,\n"),
+        ("returns.csv", "item,back\ny,1\nq,1\nx,1\n"),
+        ("prices.csv", "sku,price\nx,1\ny,2\nz,3\n"),
+    ])
+}
+
+#[test]
+fn a_sum_over_quantities_that_nobody_knows_is_blank() {
+    let folder = two_facts("");
+    let mut ran = folder.run(&["run"]);
+    let keys = ran.take_file("keys.csv");
+    assert!(keys.contains("q,2,sales.csv:4,sales.csv:5,"), "{keys}");
+    assert!(keys.contains("r,2,sales.csv:6,sales.csv:7,2"), "{keys}");
+    let check = folder.run(&["check", "--format", "csv"]);
+    assert!(check.printed().contains("unmatched-key,prices,q,2,,"), "{}", check.printed());
+}
+
+#[test]
+fn keys_of_links_are_counted_alike_everywhere() {
+    let missing = "missing = \"normal\"";
+    for rule in ["", missing] {
+        let folder = two_facts(rule);
+        let check = folder.run(&["check"]);
+        let counts = "1 in both + 2 only in lines + 2 only in prices = 5";
+        assert!(check.printed().contains(counts), "{rule}: {}", check.printed());
+        let links = folder.run(&["link", "--format", "csv"]);
+        // A blank is no key.
+        let of_sales = "prices,sales.item -> prices.sku,sales,prices,6,1,1,2,2,";
+        assert!(links.printed().contains(of_sales), "{rule}: {}", links.printed());
+    }
+}
+
+#[test]
+fn a_row_that_lines_name_and_cannot_use_is_not_unused() {
+    let plan = "[tables.sales]\nrole = \"fact\"\nfrom = \"sales.csv\"\n\
+        [tables.prices]\nfrom = \"prices.csv\"\nkey = \"sku\"\n\
+        [[link]]\npath = \"sales.item or sales.old -> prices.sku\"\nneeds = [\"price\"]\n\
+        [figures]\nprice = \"prices.price\"\n";
+    let folder = Folder::with(&[
+        ("interligo.toml", plan),
+        ("sales.csv", "item,old,qty\nx,,1\ny,x,2\nw,v,3\n"),
+        ("prices.csv", "sku,price\nx,1\ny,\nz,3\nv,\n"),
+    ]);
+    let check = folder.run(&["check", "--format", "csv"]);
+    let unused: Vec<&str> =
+        check.printed().lines().filter(|line| line.starts_with("unused-row")).collect();
+    assert_eq!(unused.len(), 1, "{}", check.printed());
+    assert!(unused[0].starts_with("unused-row,prices,z,"), "{}", unused[0]);
+}

@@ -7,7 +7,7 @@ use super::{Line, LineBatch, Lines};
 use crate::column::{Column, is_known};
 use crate::date::Day;
 use crate::engine::Extent;
-use crate::findings::{BlankBecause, ExactSum, Findings, PLACES_KEPT, Spot, Unreadable};
+use crate::findings::{BlankBecause, Findings, PLACES_KEPT, Spot, Unreadable};
 use crate::formula::{WhyBlank, why_blank};
 use crate::links::{LinkStatus, is_row};
 use crate::tallies::{KeyTallies, KeyTally, SoughtRef};
@@ -92,12 +92,14 @@ impl Lines<'_> {
             };
             for (row, status) in linked.problems.iter().filter(|(row, status)| cause(*row, *status))
             {
-                if matches!(link.settled(*status), LinkStatus::Absent | LinkStatus::NotMeant) {
-                    continue;
-                }
+                let tallies = match link.settled(*status) {
+                    LinkStatus::NotMeant => continue,
+                    LinkStatus::Absent => &mut findings.absent,
+                    _ => &mut findings.keys,
+                };
                 let key = link.offered(sought, parents, *row as usize);
                 let key = SoughtRef { link: number, status: *status, key: &key };
-                self.tally(&mut findings.keys, key, *row);
+                self.tally(tallies, key, *row);
             }
             for over in &linked.passed {
                 let key = link.offered_in(sought, parents, over.line as usize, over.round as usize);
@@ -144,6 +146,7 @@ impl Lines<'_> {
         }
         for tallies in [
             &mut findings.keys,
+            &mut findings.absent,
             &mut findings.passed_over,
             &mut findings.cleaned,
             &mut findings.carried,
@@ -162,14 +165,15 @@ impl Lines<'_> {
     ) -> Option<&'t mut KeyTally> {
         let tally = tallies.of(key)?;
         tally.note(Spot { part: 0, row: u64::from(row) });
-        tally.amounts.resize(self.engine.amounts.len(), ExactSum::default());
+        tally.amounts.resize(self.engine.amounts.len(), None);
         let line = row as usize;
         let number = |column: &Column| match column {
             Column::Number(numbers) => numbers.get(line),
             _ => None,
         };
         for (sum, column) in tally.amounts.iter_mut().zip(&self.engine.amounts) {
-            number(&self.columns[*column]).into_iter().for_each(|amount| sum.add(amount));
+            let amount = number(&self.columns[*column]).into_iter();
+            amount.for_each(|amount| sum.get_or_insert_default().add(amount));
         }
         if let Some(figure) = self.engine.stake {
             match self.figures[figure].as_ref().and_then(number) {

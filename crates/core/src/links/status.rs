@@ -91,6 +91,11 @@ impl LinkStatus {
         matches!(self, LinkStatus::Unmatched | LinkStatus::Blank)
     }
 
+    /// Whether the key has a row, which a line that came out so did not get.
+    pub fn names_a_row(self) -> bool {
+        matches!(self, LinkStatus::Undated | LinkStatus::Overlapping | LinkStatus::Lacking)
+    }
+
     /// Of two candidates that found no row, the one that says more: how far it came on the way from a key
     /// to a row.
     pub(super) fn further(self, other: LinkStatus) -> LinkStatus {

@@ -123,7 +123,7 @@ impl Checked {
         let amounts = tally.amounts.iter().enumerate();
         let exact = |sum: Option<Decimal>| sum.map_or(ExactSum::NONE, ExactSum::from);
         let mut own = amounts
-            .map(|(number, sum)| exact(sum.shown(engine.amount_places(number))))
+            .map(|(number, sum)| exact(sum.and_then(|s| s.shown(engine.amount_places(number)))))
             .chain([exact(tally.stake.shown(engine.stake_places()))]);
         let sum = |column: &super::StakeColumn| match column.fact == fact {
             true => own.next().unwrap_or(ExactSum::NONE),

@@ -143,7 +143,7 @@ fn unmatched(project: &Project, facts: &[(&Engine, &Findings)]) -> Vec<Vec<Strin
             row.push(tally.last.map_or(String::new(), place));
             row.extend(amounts.iter().map(|name| {
                 let number = own.iter().position(|own| own == name);
-                let sum = number.and_then(|n| Some((n, *tally.amounts.get(n)?)));
+                let sum = number.and_then(|n| Some((n, (*tally.amounts.get(n)?)?)));
                 sum.map_or(String::new(), |(n, sum)| shown(sum.shown(engine.amount_places(n))))
             }));
             rows.push(of_fact(facts, fact, row));

@@ -261,6 +261,7 @@ impl Checked {
                 let (_, all) =
                     used.entry(&lookup.name).or_insert_with(|| (lookup, vec![false; rows.len()]));
                 all.iter_mut().zip(rows).for_each(|(all, own)| *all |= own);
+                fact.engine.mark_named(link, &fact.outcome.findings, all);
             }
         }
         for (name, (lookup, rows)) in used {
