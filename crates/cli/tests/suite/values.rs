@@ -89,6 +89,9 @@ fn formulas_say_what_they_say() {
         (&["Jo", "a"], "if left(x, 0) = '' then 'same' else 'other'", &["same", "same"]),
         (&["Jo", "a"], "char_length(replace(x, 'a', ''))", &["2", "0"]),
         (&["18786", "5"], "x / 100", &["187.86", "0.05"]),
+        // What is exact has no more places than it needs, and neither has what it is divided by.
+        (&["18786", "5"], "x / 100 / 7", &["26.83714285714286", "0.00714285714286"]),
+        (&["18786", "5"], "if x / 100 > 1 then x / 100 / 7 else 0", &["26.83714285714286", "0"]),
         (&["2025-01-31", "2025-02-01"], "x + 1", &["2025-02-01", "2025-02-02"]),
     ] {
         assert_eq!(values(rows, formula).unwrap(), expected, "{formula}");

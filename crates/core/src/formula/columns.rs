@@ -11,7 +11,7 @@ use arrow_array::{Array, StringViewArray};
 use super::expr::{Expr, ExprKind};
 use super::functions::{Scalar, call_of};
 use super::numeric::{Mantissas, Numeric, arithmetic, choose, factor, map, round};
-use super::rows::compare;
+use super::rows::{compare, constant_power};
 use super::syntax::Operator;
 use super::typed::{Type, kind_of};
 use crate::column::{
@@ -115,7 +115,8 @@ fn numeric<'a>(expr: &Expr, inputs: &'a impl Inputs) -> Option<Numeric<'a>> {
             round(numeric(a, inputs)?, rows, *places, *rounding)
         }
         ExprKind::Arithmetic(operator, a, b) => {
-            arithmetic(*operator, numeric(a, inputs)?, numeric(b, inputs)?, rows)
+            let power = constant_power(b);
+            arithmetic(*operator, numeric(a, inputs)?, numeric(b, inputs)?, rows, power)
         }
         ExprKind::If(test, then, otherwise) => {
             let test = condition(test, inputs)?;

@@ -183,6 +183,7 @@ pub(super) fn arithmetic<'a>(
     a: Numeric<'_>,
     b: Numeric<'_>,
     rows: usize,
+    power: Option<u8>,
 ) -> Option<Numeric<'a>> {
     let known = NullBuffer::union(a.known.as_ref(), b.known.as_ref());
     if operator == Operator::Multiply {
@@ -192,7 +193,11 @@ pub(super) fn arithmetic<'a>(
     }
     let places = a.places.max(b.places);
     if operator == Operator::Divide {
-        return divide(&a, &b, rows, places + QUOTIENT_PLACES);
+        let places = match power {
+            Some(power) => a.places.checked_add(power)?,
+            None => places + QUOTIENT_PLACES,
+        };
+        return divide(&a, &b, rows, places);
     }
     let (a, b) = (scaled(a, places, rows)?, scaled(b, places, rows)?);
     let mantissas = match operator {
@@ -203,7 +208,7 @@ pub(super) fn arithmetic<'a>(
 }
 
 fn divide<'a>(a: &Numeric<'_>, b: &Numeric<'_>, rows: usize, places: u8) -> Option<Numeric<'a>> {
-    let power = 10i128.checked_pow(u32::from(places + b.places - a.places))?;
+    let power = 10i128.checked_pow(u32::from((places + b.places).checked_sub(a.places)?))?;
     let mut mantissas = Vec::with_capacity(rows);
     let mut unknown = false;
     for row in 0..rows {

@@ -6,7 +6,7 @@ use super::functions::call_of;
 use super::syntax::Operator;
 use super::typed::Type;
 use crate::date::Period;
-use crate::decimal::{Decimal, QUOTIENT_PLACES};
+use crate::decimal::{Decimal, MAX_PLACES, QUOTIENT_PLACES, power_of_ten};
 pub(crate) use crate::value::Value;
 
 /// The values of the names on one line. Where there are no links and figures, they are blank.
@@ -123,13 +123,24 @@ fn number<'a>(
     }
 }
 
+/// The power of ten that an expression always is, from 1 on: what is divided by it has as many places more, and is exact.
+pub(super) fn constant_power(divisor: &Expr) -> Option<u8> {
+    let ExprKind::Constant(Value::Number(number)) = &divisor.kind else { return None };
+    let whole = number.whole()?;
+    (0..=MAX_PLACES).find(|power| power_of_ten(*power) == whole)
+}
+
 /// The places of a quotient: 12 more than those that its operands are foreseen to have, or have.
 pub(super) fn quotient_places(a: &Expr, x: Decimal, b: &Expr, y: Decimal) -> u8 {
     let operand = |expr: &Expr, value: Decimal| match expr.ty {
         Type::Number { places } => places.max(value.trimmed(places).places()),
         _ => value.places(),
     };
-    operand(a, x).max(operand(b, y)).saturating_add(QUOTIENT_PLACES).min(crate::decimal::MAX_PLACES)
+    let places = match constant_power(b) {
+        Some(power) => operand(a, x).saturating_add(power),
+        None => operand(a, x).max(operand(b, y)).saturating_add(QUOTIENT_PLACES),
+    };
+    places.min(MAX_PLACES)
 }
 
 pub(super) fn compare<T: PartialOrd>(operator: Operator, x: &T, y: &T) -> bool {

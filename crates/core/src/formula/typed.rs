@@ -6,6 +6,7 @@ use std::ops::Range;
 
 use super::expr::{Expr, ExprKind};
 use super::functions::{self, Scalar, Takes, takes_of};
+use super::rows::constant_power;
 use super::syntax::{Function, Node, NodeKind, Operator};
 use crate::column::{Column, ColumnKind, Numbers};
 use crate::date::{Day, Period, PeriodUnit};
@@ -426,7 +427,10 @@ fn arithmetic(operator: Operator, left: Expr, right: Expr) -> Expr {
     let (a, b) = (left.ty.places(), right.ty.places());
     let places = match operator {
         Operator::Multiply => a + b,
-        Operator::Divide => a.max(b) + QUOTIENT_PLACES,
+        Operator::Divide => match constant_power(&right) {
+            Some(power) => a + power,
+            None => a.max(b) + QUOTIENT_PLACES,
+        },
         _ => a.max(b),
     };
     let ty = Type::Number { places: places.min(MAX_PLACES) };
