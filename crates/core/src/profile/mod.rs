@@ -228,7 +228,8 @@ impl WrittenAs {
     pub fn other_than_outputs(column_type: ColumnType, style: Style) -> Option<WrittenAs> {
         let usual = Style::default();
         let other = match column_type {
-            ColumnType::Number | ColumnType::Integer => style.numbers != usual.numbers,
+            // 20, 20.0 and 20.00 are one number.
+            ColumnType::Number | ColumnType::Integer => true,
             ColumnType::Date => style.dates != usual.dates,
             ColumnType::Percent => true,
             ColumnType::Text | ColumnType::YesNo => false,
@@ -251,8 +252,19 @@ fn plain_text(text: &str, written: WrittenAs) -> Option<String> {
     }
 }
 
+/// Whether a text is a whole number as outputs write it, in every style of numbers.
+fn is_plain_whole(text: &str) -> bool {
+    let digits = text.strip_prefix('-').unwrap_or(text).as_bytes();
+    let starts = matches!(digits, [b'1'..=b'9', ..] | [b'0']);
+    starts && text != "-0" && digits.iter().all(u8::is_ascii_digit)
+}
+
 /// The texts of a column as outputs write them. What cannot be read stays.
 fn plain(texts: &StringViewArray, written: WrittenAs) -> StringViewArray {
+    let numbers = matches!(written.column_type, ColumnType::Number | ColumnType::Integer);
+    if numbers && texts.iter().flatten().all(is_plain_whole) {
+        return texts.clone();
+    }
     let text = |text: &str| plain_text(text.trim(), written).unwrap_or_else(|| text.to_owned());
     StringViewArray::from_iter_values(texts.iter().flatten().map(text))
 }
@@ -293,6 +305,7 @@ mod tests {
         let style = Style { numbers, ..Style::default() };
         for (column_type, plain, other, distinct) in [
             (ColumnType::Number, ["1234.5", "x"], ["1.234,50", "x"], 2),
+            (ColumnType::Number, ["20", "20.0"], ["20,00", "-0"], 2),
             (ColumnType::Percent, ["12.5 %", "0"], ["12,50%", "5 %"], 3),
             (ColumnType::Text, ["1.5", "y"], ["1,5", "y"], 3),
         ] {
