@@ -13,7 +13,7 @@ use super::findings::{
 };
 use super::number::grouped;
 use super::table::TextTable;
-use super::{GOOD, NOTICE, Out, QUIET, TITLE, counted, paragraph};
+use super::{GOOD, NOTICE, Out, QUIET, TITLE, argument, counted, paragraph};
 
 /// How many rows of a kind a table shows.
 const SHOWN: usize = 20;
@@ -57,8 +57,11 @@ pub(crate) fn overview(out: Out<'_>, checked: &Checked) -> io::Result<()> {
     balances(out, checked)?;
     if let Some(first) = groups.first() {
         let (code, about) = (first.findings[0].code.name(), &first.findings[0].about);
-        let or =
-            if about.is_empty() { String::new() } else { format!(" or `interligo check {about}`") };
+        let or = if about.is_empty() {
+            String::new()
+        } else {
+            format!(" or `interligo check {}`", argument(about))
+        };
         writeln!(
             out,
             "\n{QUIET}{}{QUIET:#}",

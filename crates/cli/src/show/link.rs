@@ -10,7 +10,7 @@ use super::check::write_csv;
 use super::number::grouped;
 use super::start::link_lines;
 use super::table::TextTable;
-use super::{GOOD, NOTICE, Out, QUIET, TITLE, counted, title};
+use super::{GOOD, NOTICE, Out, QUIET, TITLE, argument, counted, title};
 
 /// A share in percent with one place, cut off rather than rounded: 100 % means all.
 pub(super) fn share(found: u64, all: u64) -> String {
@@ -161,7 +161,7 @@ pub(crate) fn found_links(
         doubts.iter().try_for_each(|link| link_lines(out, link))?;
     }
     if let Some(first) = links.first().or(doubts.first()) {
-        writeln!(out, "\n  {QUIET}interligo link add \"{}\"{QUIET:#}", first.path)?;
+        writeln!(out, "\n  {QUIET}interligo link add {}{QUIET:#}", argument(&first.path))?;
     }
     Ok(())
 }

@@ -12,7 +12,7 @@ use super::check::write_csv;
 use super::number::grouped;
 use super::table::TextTable;
 use super::tie_out::{drift_words, part_noun};
-use super::{NOTICE, Out, QUIET, TITLE, counted};
+use super::{NOTICE, Out, QUIET, TITLE, argument, counted};
 use crate::args::Format;
 
 /// The longest cell that is shown whole.
@@ -250,7 +250,7 @@ pub(crate) fn values(out: Out<'_>, profile: &TableProfile) -> io::Result<()> {
         writeln!(
             out,
             "\n  {QUIET}`interligo look {} --where` shows the rows of one.{QUIET:#}",
-            profile.name
+            argument(&profile.name)
         )?;
     }
     notes(out, profile)

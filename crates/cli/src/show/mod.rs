@@ -40,6 +40,8 @@ pub(crate) use totals::{
 };
 pub(crate) use visible::{Printed, say, seen, without_secrets};
 
+use std::borrow::Cow;
+
 use anstyle::{AnsiColor, Style};
 
 use crate::commands::Out;
@@ -52,6 +54,12 @@ const NOTICE: Style = AnsiColor::Yellow.on_default();
 const GOOD: Style = AnsiColor::Green.on_default();
 /// What may be passed over.
 const QUIET: Style = Style::new().dimmed();
+
+/// An argument of a command that is proposed, as a shell takes it.
+pub(crate) fn argument(text: &str) -> Cow<'_, str> {
+    // No argument can hold the sign that ends texts; what has it is shown as it is.
+    shlex::try_quote(text).unwrap_or(text.into())
+}
 
 /// How wide the terminal is; 80 where there is none.
 pub(crate) fn width() -> usize {

@@ -140,3 +140,23 @@ fn a_key_with_a_part_of_another_table_is_not_found_anew() {
     );
     found.any_stdout().nothing_else();
 }
+
+#[test]
+fn the_command_for_a_link_that_was_found_is_one_that_a_shell_takes() {
+    let plan = "[tables.sales]\nrole = \"fact\"\nfrom = \"sales.csv\"\n\
+        [tables.customers]\nfrom = \"customers.csv\"\nkey = \"Kd-Nr\"\n";
+    let sales: String = (0..60).map(|n| format!("K{:03},{n}\n", n % 9)).collect();
+    let customers: String = (0..10).map(|n| format!("K{n:03},n{n}\n")).collect();
+    let folder = Folder::with(&[
+        ("interligo.toml", plan),
+        ("sales.csv", &format!("Kd-Nr,qty\n{sales}")),
+        ("customers.csv", &format!("Kd-Nr,name\n{customers}")),
+    ]);
+    let found = folder.run(&["link", "find"]);
+    let command = found.printed().lines().last().unwrap_or_default().trim().to_owned();
+    let words = shlex::split(&command).expect("words that a shell takes");
+    assert_eq!(words[..3], ["interligo", "link", "add"], "{command}");
+    let words: Vec<&str> = words[1..].iter().map(String::as_str).collect();
+    let added = folder.run(&words);
+    assert!(added.printed().contains("The link is in the plan"), "{}", added.said());
+}

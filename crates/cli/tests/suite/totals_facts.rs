@@ -103,10 +103,20 @@ fn no_total_is_repeated_where_a_fact_does_not_reach_an_attribute() {
         ),
         "items.name,revenue,budget.target\nFrame,7.50,\nHive,32.00,\nJar,20.00,\n,,43\n"
     );
-    // A condition on it cannot be met by lines that do not have it.
-    let filtered =
-        [&asked[..], &["--unreached", "blank", "--where", "items.name = 'Jar'"]].concat();
-    assert!(folder.run(&filtered).said().contains("`budget` does not have"));
+    // In a condition it is blank there as well: no line of that fact is a jar, and all are of no item.
+    let filtered = |condition: &str| {
+        let asked = ["--by", "items.name", "--show", "revenue,budget.target"];
+        let how = ["--unreached", "blank", "--where", condition];
+        csv(&folder, &[&asked[..], &how[..]].concat())
+    };
+    let headings = "items.name,revenue,budget.target\n";
+    assert_eq!(filtered("items.name = 'Jar'"), format!("{headings}Jar,20.00,\n"));
+    assert_eq!(
+        filtered("items.name = 'Jar' or items.name is blank"),
+        format!("{headings}Jar,20.00,\n,,43\n")
+    );
+    let wrong = [&asked[..], &["--unreached", "blank", "--where", "items.nam = 'Jar'"]].concat();
+    assert!(folder.run(&wrong).said().contains("did you mean"), "a typo is one");
 }
 
 #[test]
@@ -232,5 +242,25 @@ fn sums_that_are_none_are_refused_at_their_place() {
         let came = office(&format!("[tables.sums]\n{table}\n")).run(&["run"]);
         assert!(came.said().contains(message), "{table}: {}", came.said());
         assert_eq!(came.exit_status(), 2, "{table}");
+    }
+}
+
+#[test]
+fn bands_that_facts_share_stand_in_the_order_of_their_edges() {
+    let plan = "[tables.sales]\nrole = \"fact\"\nfrom = \"sales.csv\"\n\
+        [tables.budget]\nrole = \"fact\"\nfrom = \"budget.csv\"\n\
+        [bands.order_size]\nof = \"quantity\"\nedges = [10, 50]\nnames = [\"small\", \"medium\", \"large\"]\n\
+        [shared.size]\nsales = \"order_size\"\nbudget = \"class\"\n";
+    for (of, show) in [("sales", "quantity,budget.target"), ("budget", "target,sales.quantity")] {
+        let folder = Folder::with(&[
+            ("interligo.toml", plan),
+            ("sales.csv", "quantity,n\n60,1\n20,1\n1,1\n"),
+            ("budget.csv", "class,target\nmedium,5\nlarge,6\nsmall,7\n"),
+        ]);
+        let asked = ["totals", "--of", of, "--by", "size", "--show", show, "--format", "csv"];
+        let came = folder.run(&asked);
+        let sizes: Vec<&str> =
+            came.printed().lines().skip(1).filter_map(|line| line.split(',').next()).collect();
+        assert_eq!(sizes, ["small", "medium", "large"], "{} {}", came.printed(), came.said());
     }
 }

@@ -236,7 +236,16 @@ fn bind_filter(
     mistakes: &mut Vec<Mistake>,
 ) -> Result<Option<(Node, Written)>, Mistake> {
     let Some(written) = filter else { return Ok(None) };
-    let node = bind_node(parse(written)?, written, fact, apart, mistakes)?;
+    let mut node = parse(written)?;
+    if apart == Some(Unreached::Blank) {
+        let scope = Scope::of(fact);
+        node.blank_where(&mut |name| {
+            let mut out_of_reach = Vec::new();
+            uses_of(name, written, &scope, &mut out_of_reach);
+            !out_of_reach.is_empty()
+        });
+    }
+    let node = bind_node(node, written, fact, apart, mistakes)?;
     Ok(Some((node, written.clone())))
 }
 

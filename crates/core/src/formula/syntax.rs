@@ -161,6 +161,41 @@ impl Node {
         self.children().into_iter().for_each(|child| child.walk(visit));
     }
 
+    /// Puts a blank in the place of the columns for which `unknown` says so.
+    pub(crate) fn blank_where(&mut self, unknown: &mut impl FnMut(&Node) -> bool) {
+        if matches!(self.kind, NodeKind::Name(_)) && unknown(self) {
+            self.kind = NodeKind::Blank;
+        }
+        match &mut self.kind {
+            NodeKind::Number(_)
+            | NodeKind::Text(_)
+            | NodeKind::YesNo(_)
+            | NodeKind::Blank
+            | NodeKind::Name(_)
+            | NodeKind::Lines => {}
+            NodeKind::Negate(a) | NodeKind::Not(a) | NodeKind::IsBlank { operand: a, .. } => {
+                a.blank_where(unknown);
+            }
+            NodeKind::Binary(_, a, b) | NodeKind::Like { operand: a, pattern: b, .. } => {
+                [a, b].into_iter().for_each(|part| part.blank_where(unknown));
+            }
+            NodeKind::If { condition, then, otherwise } => {
+                let parts = [condition, then].into_iter().chain(otherwise);
+                parts.for_each(|part| part.blank_where(unknown));
+            }
+            NodeKind::In { operand, list, .. } => {
+                operand.blank_where(unknown);
+                list.iter_mut().for_each(|part| part.blank_where(unknown));
+            }
+            NodeKind::Between { operand, low, high, .. } => {
+                [operand, low, high].into_iter().for_each(|part| part.blank_where(unknown));
+            }
+            NodeKind::Call(_, arguments) => {
+                arguments.iter_mut().for_each(|part| part.blank_where(unknown));
+            }
+        }
+    }
+
     fn binding(&self) -> u8 {
         match &self.kind {
             NodeKind::Binary(operator, ..) => operator.binding(),

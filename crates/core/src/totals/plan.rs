@@ -103,11 +103,13 @@ impl ByExpr {
     fn new(heading: String, expr: Expr, engine: &Engine) -> ByExpr {
         let dictionary = crate::lines::plain_attribute(&expr)
             .map(|(route, column)| Dictionary::of(engine, route, column));
-        let order = match &expr.kind {
-            ExprKind::Figure(figure) => match &engine.figure(*figure).expr.kind {
-                ExprKind::Band(_, band) => Some(band.names.iter().map(|n| (**n).into()).collect()),
-                _ => None,
-            },
+        // A shared attribute may stand for a band.
+        let mut named = &expr;
+        while let ExprKind::Figure(figure) = &named.kind {
+            named = &engine.figure(*figure).expr;
+        }
+        let order = match &named.kind {
+            ExprKind::Band(_, band) => Some(band.names.iter().map(|n| (**n).into()).collect()),
             _ => None,
         };
         ByExpr { heading, expr, dictionary, order }

@@ -41,8 +41,8 @@ impl Ranked {
         }
         let (mut values, mut ranks) = (Vec::new(), Vec::new());
         for (attribute, known) in cube.attributes.iter_mut().enumerate() {
-            let (sorted, rank) =
-                ranked(std::mem::take(&mut known.values), plans[0].by[attribute].order.as_deref());
+            let order = plans.iter().find_map(|plan| plan.by[attribute].order.as_deref());
+            let (sorted, rank) = ranked(std::mem::take(&mut known.values), order);
             values.push(sorted);
             ranks.push(rank);
         }

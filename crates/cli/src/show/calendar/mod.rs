@@ -12,7 +12,7 @@ use interligo_io::{CalendarKey, DayLines, Finding, KeyCalendar, KeyPeriod, Span}
 use super::number::grouped;
 use super::table::TextTable;
 use super::totals::measure_of;
-use super::{GOOD, NOTICE, Out, QUIET, TITLE, counted};
+use super::{GOOD, NOTICE, Out, QUIET, TITLE, argument, counted};
 use bar::Axis;
 pub(crate) use picture::calendar_svg;
 
@@ -66,7 +66,8 @@ pub(crate) fn calendars(
         writeln!(out, "  {QUIET}… and {}{QUIET:#}", counted(more as u64, "key"))?;
     }
     other_lines(out, link, &without)?;
-    writeln!(out, "\n{QUIET}`interligo calendar {link} {}` shows one.{QUIET:#}", keys[0].key)
+    let (link, key) = (argument(link), argument(&keys[0].key));
+    writeln!(out, "\n{QUIET}`interligo calendar {link} {key}` shows one.{QUIET:#}")
 }
 
 /// How many lines have no row, other than for their day, by why.
@@ -88,6 +89,7 @@ fn other_lines(out: Out<'_>, link: &str, without: &[(LinkStatus, u64)]) -> io::R
         return Ok(());
     }
     let lines = counted(without.iter().map(|(_, lines)| lines).sum(), "line");
+    let link = argument(link);
     let why = without
         .iter()
         .map(|(status, lines)| format!("{} {}", grouped(&lines.to_string()), status.name()));
