@@ -22,7 +22,7 @@ use crate::parts::{Part, Source, Table, WantedColumns};
 use crate::publish::{Recovered, recover};
 use crate::rows::Rows;
 use crate::same_file::{leads_to_same, real_path};
-use crate::source::Containers;
+use crate::source::{Containers, Limits};
 use crate::start::{StartedLink, find_links};
 use crate::stops::duplicate_stops;
 use crate::sums::{SumsFile, make_sums};
@@ -109,7 +109,7 @@ impl Project {
         project.recovered = journals.iter().flatten().find_map(recovered);
         project.last_run = LastRun::read(&project.last_run_path());
         let outputs = project.own_outputs();
-        let containers = Containers::default();
+        let containers = Containers::new(Limits::of(&project.plan));
         for entry in project.plan.tables.iter().filter(|entry| wanted(&entry.name)) {
             let scope = SearchScope { folder, outputs: &outputs, containers: &containers };
             let mut table = Table::open(&project.plan, entry, &scope)?;

@@ -334,10 +334,54 @@ fn an_archive_that_would_unpack_to_more_than_any_workbook_is_refused() {
         .run(&["run"])
         .status(3)
         .stderr(
-            "error: `b.xlsx` would unpack to 3 GB in `xl/sharedStrings.xml`: that is no workbook\n  \
-             help: check where it comes from\n",
+            "error: `b.xlsx` would unpack to 3 GB in `xl/sharedStrings.xml`\n  help: check where it comes from; \
+             if it is what it should be, write a larger largest-sheet = \"4 GB\" into [reading]\n",
         )
         .nothing_else();
+}
+
+#[test]
+fn a_sheet_that_unfolds_is_refused_up_to_what_the_plan_allows() {
+    let cell = |reference: &str, text: &str| {
+        format!("<c r=\"{reference}\" t=\"inlineStr\"><is><t>{text}</t></is></c>")
+    };
+    let rows = |text: &str| {
+        format!(
+            "<worksheet xmlns=\"http://schemas.openxmlformats.org/spreadsheetml/2006/main\"><sheetData>\
+             <row r=\"1\">{}{}</row><row r=\"2\"><c r=\"A2\"><v>5</v></c>{}</row></sheetData></worksheet>",
+            cell("A1", "qty"),
+            cell("B1", "note"),
+            cell("B2", text)
+        )
+    };
+    let reading = |limits: &str, content: &[u8]| {
+        let mut folder = folder("from = \"b.xlsx\"", "\"qty * 2\"", "b.xlsx", content);
+        let plan = std::fs::read_to_string(folder.path().join("interligo.toml")).unwrap();
+        folder.put("interligo.toml", format!("{plan}\n[reading]\n{limits}\n").as_bytes());
+        folder.run(&["run"])
+    };
+    // Two million signs pack to two thousand bytes.
+    let book = xlsx_of(&rows(&"a".repeat(2_000_000)));
+    assert!(book.len() < 10_000);
+    assert_eq!(lines(reading("", &book)), "qty * 2\n10\n");
+    let small = "largest-cell = \"1 MB\"";
+    let came = reading(small, &book).status(3);
+    let said = "error: `b.xlsx` has a cell of more than 1 MB in `xl/worksheets/sheet1.xml`\n";
+    assert!(came.said().starts_with(said), "{}", came.said());
+    // An entry may say that it is smaller than it is.
+    let mut lying = xlsx_of(&rows(&"<b/>".repeat(500_000)));
+    for header in [b"PK\x01\x02", b"PK\x03\x04"] {
+        let at = lying.windows(4).rposition(|w| w == header).unwrap();
+        let size = at + if header[2] == 1 { 24 } else { 22 };
+        lying[size..size + 4].copy_from_slice(&1000u32.to_le_bytes());
+    }
+    let came = reading("largest-sheet = \"1 MB\"\nlargest-cell = \"64 KB\"", &lying).status(3);
+    assert!(came.said().contains("File is larger than its declared"), "{}", came.said());
+    let came = reading("largest-sheet = \"1 MB\"", &book).status(3);
+    let said = "error: `b.xlsx` would unpack to 1 MB in `xl/worksheets/sheet1.xml`\n";
+    assert!(came.said().starts_with(said), "{}", came.said());
+    let came = reading("largest-sheet = \"much\"", &book).status(2);
+    assert!(came.said().starts_with("error: `much` is no size"), "{}", came.said());
 }
 
 #[test]

@@ -164,6 +164,27 @@ impl<'de> Deserialize<'de> for FillValue {
     }
 }
 
+/// A number of bytes: `"64 KB"`, `"16 MB"`, `"4 GB"`, in powers of 1024.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct ByteSize(pub u64);
+
+impl<'de> Deserialize<'de> for ByteSize {
+    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        let text = String::deserialize(deserializer)?;
+        let size = |(number, unit): (&str, &str)| {
+            let power = ["KB", "MB", "GB"].iter().position(|known| *known == unit)? + 1;
+            let number: u64 = number.trim().parse().ok().filter(|number| *number > 0)?;
+            number.checked_mul(1 << (10 * power))
+        };
+        let (number, unit) = text.split_at(text.find(char::is_alphabetic).unwrap_or(0));
+        size((number, unit.trim())).map(ByteSize).ok_or_else(|| {
+            de::Error::custom(format!(
+                "`{text}` is no size: write for instance \"4 GB\" or \"16 MB\""
+            ))
+        })
+    }
+}
+
 /// The rules that go with more than a word.
 const RULES: [&str; 6] = ["stop", "first", "last", "newest", "largest", "smallest"];
 

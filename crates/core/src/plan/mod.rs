@@ -17,7 +17,7 @@ use std::ops::Range;
 use serde::Deserialize;
 use toml::Spanned;
 
-pub use entries::{Entry, InOrder, OneOrMore};
+pub use entries::{ByteSize, Entry, InOrder, OneOrMore};
 pub use figures::{BandEntry, FigureEntry, Included, ShownAs, ShownForm, TotalRule};
 pub use links::{GapRule, Gaps, Ignore, IgnoreEntry, LinkEntry, Matching, Missing, Overlap};
 pub use mistake::{Mistake, Origin, Written, listed, nearest_name};

@@ -7,8 +7,8 @@ use serde::Deserialize;
 use toml::Spanned;
 
 use super::{
-    ColumnName, Duplicates, Entry, FillValue, InOrder, Mistake, OneOrMore, Plan, Repeats, Valid,
-    parse_link_path,
+    ByteSize, ColumnName, Duplicates, Entry, FillValue, InOrder, Mistake, OneOrMore, Plan, Repeats,
+    Valid, parse_link_path,
 };
 
 /// An entry that may say how files are written, besides what is its own.
@@ -55,7 +55,12 @@ macro_rules! entry_with_settings {
 entry_with_settings! {
     /// `[reading]`: how files are written. What is not said is found for each file.
     #[derive(Default)]
-    pub struct ReadingEntry {}
+    pub struct ReadingEntry {
+        /// What a sheet of a workbook may unpack to.
+        pub largest_sheet: Option<ByteSize>,
+        /// What a cell of a workbook may hold.
+        pub largest_cell: Option<ByteSize>,
+    }
 }
 
 entry_with_settings! {

@@ -20,6 +20,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 
 use interligo_core::findings::Noted;
 use interligo_core::place::PartName;
+use interligo_core::plan::{ByteSize, Plan};
 use interligo_core::style::Style;
 
 use crate::error::Error;
@@ -61,7 +62,34 @@ pub(crate) trait Format: Sync {
     }
 
     /// Opens a file or database.
-    fn open(&self, at: &Address) -> Result<Arc<dyn Container>, Error>;
+    fn open(&self, at: &Address, limits: &Limits) -> Result<Arc<dyn Container>, Error>;
+}
+
+/// What is read at most, so that a small file cannot fill the memory.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Limits {
+    /// The bytes that a sheet of a workbook unpacks to.
+    pub(crate) sheet: u64,
+    /// The bytes of one of its cells.
+    pub(crate) cell: u64,
+}
+
+impl Default for Limits {
+    fn default() -> Limits {
+        Limits { sheet: 2 << 30, cell: 16 << 20 }
+    }
+}
+
+impl Limits {
+    /// What the plan says of them.
+    pub(crate) fn of(plan: &Plan) -> Limits {
+        let usual = Limits::default();
+        let own = |size: Option<ByteSize>, usual| size.map_or(usual, |ByteSize(bytes)| bytes);
+        Limits {
+            sheet: own(plan.reading.largest_sheet, usual.sheet),
+            cell: own(plan.reading.largest_cell, usual.cell),
+        }
+    }
 }
 
 /// Where a file or database is.
@@ -229,17 +257,25 @@ pub(crate) type PartNote = (Noted, String);
 
 /// The files and databases that were opened, each once.
 #[derive(Default)]
-pub(crate) struct Containers(Mutex<HashMap<Address, Arc<dyn Container>>>);
+pub(crate) struct Containers {
+    limits: Limits,
+    known: Mutex<HashMap<Address, Arc<dyn Container>>>,
+}
 
 impl Containers {
+    /// None is open yet.
+    pub(crate) fn new(limits: Limits) -> Containers {
+        Containers { limits, ..Containers::default() }
+    }
+
     /// Opens a file or database, or takes the one that is open.
     pub(crate) fn open(&self, at: &Address) -> Result<Arc<dyn Container>, Error> {
-        let mut known = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut known = self.known.lock().unwrap_or_else(PoisonError::into_inner);
         if let Some(container) = known.get(at) {
             return Ok(container.clone());
         }
         refuse_pipe(at)?;
-        let open = || format_of(&at.path.to_string_lossy()).open(at);
+        let open = || format_of(&at.path.to_string_lossy()).open(at, &self.limits);
         let shown = PartName::from(&*at.shown);
         let container = guarded(&shown, open)?;
         let container: Arc<dyn Container> = Arc::new(GuardedContainer { container, shown });

@@ -40,7 +40,7 @@ use jiff::Timestamp;
 use jiff::tz::{Offset, TimeZone};
 
 use super::{
-    Address, Block, Container, Format, Reader, Source, Unsplit, Wanted, What, ends_with,
+    Address, Block, Container, Format, Limits, Reader, Source, Unsplit, Wanted, What, ends_with,
     file_bytes, not_finite,
 };
 use crate::error::Error;
@@ -65,7 +65,7 @@ impl Format for ParquetFormat {
         ends_with(name, &[".parquet"])
     }
 
-    fn open(&self, at: &Address) -> Result<Arc<dyn Container>, Error> {
+    fn open(&self, at: &Address, _: &Limits) -> Result<Arc<dyn Container>, Error> {
         Ok(Arc::new(ParquetFile { path: at.path.clone() }))
     }
 }

@@ -28,7 +28,7 @@ use rusqlite::{Connection, ErrorCode, OpenFlags, Row};
 
 use super::threaded::Threaded;
 use super::{
-    Address, Block, Container, Format, Reader, Source, Wanted, What, ends_with, not_finite,
+    Address, Block, Container, Format, Limits, Reader, Source, Wanted, What, ends_with, not_finite,
     quoted_name,
 };
 use crate::error::Error;
@@ -55,7 +55,7 @@ impl Format for SqliteFormat {
         ends_with(name, &[".sqlite", ".sqlite3", ".db"])
     }
 
-    fn open(&self, at: &Address) -> Result<Arc<dyn Container>, Error> {
+    fn open(&self, at: &Address, _: &Limits) -> Result<Arc<dyn Container>, Error> {
         Ok(Arc::new(SqliteFile { path: at.path.clone(), shown: at.shown.clone() }))
     }
 }

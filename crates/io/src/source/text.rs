@@ -13,7 +13,9 @@ use arrow_buffer::Buffer;
 
 use interligo_core::place::PartName;
 
-use super::{Address, Block, Container, Format, Reader, Source, Unsplit, Wanted, What, file_bytes};
+use super::{
+    Address, Block, Container, Format, Limits, Reader, Source, Unsplit, Wanted, What, file_bytes,
+};
 use crate::error::Error;
 use crate::given::Given;
 use crate::grid::{Grid, TextGrid};
@@ -38,7 +40,7 @@ impl Format for TextFormat {
         true
     }
 
-    fn open(&self, at: &Address) -> Result<Arc<dyn Container>, Error> {
+    fn open(&self, at: &Address, _: &Limits) -> Result<Arc<dyn Container>, Error> {
         Ok(Arc::new(TextFile { path: at.path.clone() }))
     }
 }

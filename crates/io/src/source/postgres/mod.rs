@@ -31,7 +31,7 @@ use self::address::{Encryption, Login, OwnEnvironment};
 use self::copy::{BLOCK, Copied, Rows};
 use super::threaded::Threaded;
 use super::{
-    Address, Block, Container, Format, Reader, Source, Unsplit, Wanted, What, quoted_name,
+    Address, Block, Container, Format, Limits, Reader, Source, Unsplit, Wanted, What, quoted_name,
 };
 use crate::error::Error;
 use crate::given::Given;
@@ -57,7 +57,7 @@ impl Format for PostgresFormat {
         address::shown(address)
     }
 
-    fn open(&self, at: &Address) -> Result<Arc<dyn Container>, Error> {
+    fn open(&self, at: &Address, _: &Limits) -> Result<Arc<dyn Container>, Error> {
         let login = Login::new(&at.path.to_string_lossy(), &OwnEnvironment).map_err(|why| {
             Error::input(&at.shown, why).help("write for instance postgres://db.example/shop")
         })?;

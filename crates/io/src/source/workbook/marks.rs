@@ -13,14 +13,9 @@ use quick_xml::Reader as XmlReader;
 use quick_xml::events::{BytesStart, Event};
 use zip::ZipArchive;
 
-use super::Area;
+use super::{Area, damaged};
 use crate::error::Error;
-
-/// A sheet may unpack to this many bytes; it is read row by row.
-const LARGEST_SHEET: u64 = 6 << 30;
-
-/// What must be in memory whole may unpack to this many.
-const LARGEST_WHOLE: u64 = 1 << 30;
+use crate::source::Limits;
 
 /// No tag that matters is longer.
 const LONGEST_TAG: usize = 1024;
@@ -50,8 +45,13 @@ impl Marks {
     }
 }
 
-/// Refuses what is protected, damaged, or unpacks to more than any workbook.
-pub(super) fn refuse_other_than_workbook(file: &mut File, shown: &Arc<str>) -> Result<(), Error> {
+/// Refuses what is protected, damaged, or unpacks to more than the limits.
+pub(super) fn refuse_other_than_workbook(
+    path: &Path,
+    shown: &Arc<str>,
+    limits: &Limits,
+) -> Result<(), Error> {
+    let mut file = File::open(path).map_err(|error| Error::cannot_read(shown, path, error))?;
     let mut head = [0; 8];
     let length =
         file.read(&mut head).map_err(|e| Error::input(shown, format!("cannot be read: {e}")))?;
@@ -63,25 +63,76 @@ pub(super) fn refuse_other_than_workbook(file: &mut File, shown: &Arc<str>) -> R
         return Err(Error::input(shown, "is protected with a password, or of the old binary kind")
             .help("save it as XLSX without a password, or export the sheet as CSV"));
     }
-    let mut archive = ZipArchive::new(BufReader::new(&*file)).map_err(|error| {
+    let mut archive = ZipArchive::new(BufReader::new(file)).map_err(|error| {
         Error::input(shown, format!("is no workbook: {error}"))
             .help("the file may be damaged or cut off; fetch it again, or save it again")
     })?;
     for number in 0..archive.len() {
         let Ok(entry) = archive.by_index_raw(number) else { continue };
         let name = entry.name().map(|name| name.into_owned()).unwrap_or_default();
-        let limit = match name.contains("worksheets/") {
-            true => LARGEST_SHEET,
-            false => LARGEST_WHOLE,
-        };
+        let is_sheet = name.contains("worksheets/") || name == "content.xml";
+        // What sheets share is in memory whole.
+        let limit = if is_sheet { limits.sheet } else { limits.sheet / 2 };
         if entry.size() > limit {
-            let gigabytes = entry.size() >> 30;
-            let message =
-                format!("would unpack to {gigabytes} GB in `{name}`: that is no workbook");
-            return Err(Error::input(shown, message).help("check where it comes from"));
+            return Err(too_large(shown, &name, entry.size()));
+        }
+        // One that is larger than it says is refused by who unpacks it.
+        let may_hold_it = entry.size() > limits.cell && is_read(&name);
+        drop(entry);
+        if may_hold_it {
+            let input = archive.by_index(number).map_err(|e| damaged(shown, &e.to_string()))?;
+            refuse_large_cell(input, &name, shown, limits.cell)?;
         }
     }
     Ok(())
+}
+
+/// Whether the texts of an entry are read: pictures and the like are not.
+fn is_read(name: &str) -> bool {
+    name.ends_with(".xml") || name.ends_with(".rels")
+}
+
+/// Bytes in the largest unit of which there is one.
+fn size(bytes: u64) -> String {
+    let (unit, power) = match bytes {
+        0..1_048_576 => ("KB", 10),
+        1_048_576..1_073_741_824 => ("MB", 20),
+        _ => ("GB", 30),
+    };
+    format!("{} {unit}", bytes >> power)
+}
+
+fn too_large(shown: &Arc<str>, name: &str, bytes: u64) -> Error {
+    Error::input(shown, format!("would unpack to {} in `{name}`", size(bytes)))
+        .help("check where it comes from; if it is what it should be, write a larger largest-sheet = \"4 GB\" into [reading]")
+}
+
+/// Goes through an entry a stretch at a time and refuses a text that would fill the memory.
+fn refuse_large_cell(
+    mut input: impl Read,
+    name: &str,
+    shown: &Arc<str>,
+    largest: u64,
+) -> Result<(), Error> {
+    let mut bytes = vec![0; 1 << 18];
+    // The bytes since the last tag began.
+    let mut text = 0u64;
+    loop {
+        let got = input.read(&mut bytes).map_err(|e| damaged(shown, &e.to_string()))?;
+        if got == 0 {
+            return Ok(());
+        }
+        text = match memchr::memrchr(b'<', &bytes[..got]) {
+            Some(at) => (got - at) as u64,
+            None => text + got as u64,
+        };
+        if text > largest {
+            let message = format!("has a cell of more than {} in `{name}`", size(largest));
+            return Err(Error::input(shown, message).help(
+                "check where it comes from; if it is what it should be, write a larger largest-cell = \"64 MB\" into [reading]",
+            ));
+        }
+    }
 }
 
 fn archive(path: &Path) -> Result<ZipArchive<BufReader<File>>, String> {
@@ -94,7 +145,6 @@ fn archive(path: &Path) -> Result<ZipArchive<BufReader<File>>, String> {
 fn tags(
     archive: &mut ZipArchive<BufReader<File>>,
     entry: &str,
-    limit: u64,
     names: &[&str],
     mut each: impl FnMut(&str, &[u8]),
 ) -> Result<Vec<u8>, String> {
@@ -102,14 +152,10 @@ fn tags(
     let finders: Vec<memmem::Finder<'_>> = names.iter().map(memmem::Finder::new).collect();
     let mut bytes: Vec<u8> = Vec::with_capacity(1 << 19);
     // How far the bytes were searched; what is before stays for those who look back.
-    let (mut read, mut searched) = (0, 0);
+    let mut searched = 0;
     loop {
         let got =
             input.by_ref().take(1 << 18).read_to_end(&mut bytes).map_err(|e| e.to_string())?;
-        read += got as u64;
-        if read > limit {
-            return Err(format!("it unpacks to more than {} GB", limit >> 30));
-        }
         // A tag that may go on stays for the next stretch.
         let end = if got == 0 { bytes.len() } else { bytes.len().saturating_sub(LONGEST_TAG) };
         let mut found: Vec<usize> = finders
@@ -151,7 +197,7 @@ pub(super) fn of_xlsx(path: &Path, sheet: &str) -> Result<Marks, String> {
         "</f><v/>",
         "</f><v />",
     ];
-    tags(&mut archive, &entry, LARGEST_SHEET, &names, |tag, before| {
+    tags(&mut archive, &entry, &names, |tag, before| {
         if tag.starts_with("</f") {
             marks.formulas_without_value += 1;
         } else if tag.starts_with(' ') {
@@ -203,7 +249,7 @@ fn elements(
     mut each: impl FnMut(&BytesStart<'_>),
 ) -> Result<(), String> {
     let input = archive.by_name(entry).map_err(|error| format!("`{entry}`: {error}"))?;
-    let mut xml = XmlReader::from_reader(BufReader::new(input.take(LARGEST_WHOLE)));
+    let mut xml = XmlReader::from_reader(BufReader::new(input));
     let mut buffer = Vec::new();
     loop {
         match xml.read_event_into(&mut buffer).map_err(|error| error.to_string())? {
@@ -221,10 +267,10 @@ fn value(element: &BytesStart<'_>, name: &str) -> Option<String> {
     found.normalized_value(quick_xml::XmlVersion::Explicit1_0).ok().map(|value| value.into_owned())
 }
 
-/// Refuses an ODS workbook whose content breaks off, or unpacks to more than any workbook.
+/// Refuses an ODS workbook whose content breaks off.
 pub(super) fn refuse_cut_ods(path: &Path) -> Result<(), String> {
     let mut archive = archive(path)?;
-    let end = tags(&mut archive, "content.xml", LARGEST_WHOLE, &[], |_, _| {})?;
+    let end = tags(&mut archive, "content.xml", &[], |_, _| {})?;
     match memmem::find(&end, b"</office:document-content") {
         Some(_) => Ok(()),
         None => Err("its content breaks off".to_owned()),
@@ -240,7 +286,7 @@ pub(super) fn of_ods(path: &Path, sheet: &str) -> Result<Marks, String> {
         ["<table:table ", "<table:table-row", "<table:table-cell", "<table:covered-table-cell"];
     let number =
         |tag: &str, name| attribute(tag, name).and_then(|n| n.parse::<u32>().ok()).unwrap_or(1);
-    tags(&mut archive, "content.xml", LARGEST_WHOLE, &names, |tag, _| {
+    tags(&mut archive, "content.xml", &names, |tag, _| {
         if tag.starts_with("<table:table ") {
             let name = attribute(tag, "table:name").map(quick_xml::escape::unescape);
             here = matches!(name, Some(Ok(name)) if name == sheet);

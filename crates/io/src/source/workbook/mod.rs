@@ -33,7 +33,7 @@ use interligo_core::place::{PartName, SheetColumns};
 use interligo_core::style::Style;
 
 use super::threaded::Threaded;
-use super::{Address, Container, Format, Reader, Source, Wanted, What, ends_with};
+use super::{Address, Container, Format, Limits, Reader, Source, Wanted, What, ends_with};
 use crate::error::Error;
 use crate::given::Given;
 use crate::look::Head;
@@ -106,7 +106,8 @@ impl Format for WorkbookFormat {
         ends_with(name, &[".xlsx", ".xlsm", ".ods"])
     }
 
-    fn open(&self, at: &Address) -> Result<Arc<dyn Container>, Error> {
+    fn open(&self, at: &Address, limits: &Limits) -> Result<Arc<dyn Container>, Error> {
+        marks::refuse_other_than_workbook(&at.path, &at.shown, limits)?;
         let opened = open(&at.path, &at.shown)?;
         Ok(Arc::new(BookFile(Arc::new(Book {
             path: at.path.clone(),
@@ -118,9 +119,8 @@ impl Format for WorkbookFormat {
 }
 
 fn open(path: &std::path::Path, shown: &Arc<str>) -> Result<Box<dyn Opened>, Error> {
-    let file = || File::open(path).map_err(|error| Error::cannot_read(shown, path, error));
-    marks::refuse_other_than_workbook(&mut file()?, shown)?;
-    let reader = BufReader::new(file()?);
+    let file = File::open(path).map_err(|error| Error::cannot_read(shown, path, error))?;
+    let reader = BufReader::new(file);
     let opened: Result<Box<dyn Opened>, String> = match ends_with(shown, &[".ods"]) {
         true => ods::open(path, reader).map(|book| Box::new(book) as Box<dyn Opened>),
         false => xlsx::open(reader).map(|book| Box::new(book) as Box<dyn Opened>),
