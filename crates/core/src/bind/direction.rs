@@ -1,7 +1,7 @@
 //! The links of a plan as they are taken: each from the table that holds the key to the one that it is
 //! found in, also where it is written the other way round; and which tables a fact reaches by them.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeSet, HashMap};
 
 use crate::plan::{ColumnName, LinkEntry, LinkPath, Mistake, Plan, Role, Written, parse_link_path};
 
@@ -26,6 +26,12 @@ impl Open<'_> {
     /// The name by which formulas reach through it.
     pub(super) fn name(&self) -> &str {
         self.entry.name.as_ref().map_or(self.to(), |name| name.get_ref())
+    }
+
+    /// What paths may call the place that it leads to: its table and its own name.
+    pub(super) fn names(&self) -> impl Iterator<Item = &str> {
+        let own = Some(self.name()).filter(|name| *name != self.to());
+        [self.to()].into_iter().chain(own)
     }
 
     /// The tables or links that its key is taken from, each once.
@@ -121,14 +127,37 @@ pub(super) fn directed<'a>(
 }
 
 /// The tables and links within reach of some tables.
-pub(super) fn reached(links: &[Open<'_>], mut from: BTreeSet<String>) -> BTreeSet<String> {
-    loop {
-        let found = links.iter().find(|link| {
-            is_reached(link, &from) && !(from.contains(link.to()) && from.contains(link.name()))
-        });
-        let Some(link) = found else { return from };
-        from.extend([link.to().to_owned(), link.name().to_owned()]);
+pub(super) fn reached(links: &[Open<'_>], from: BTreeSet<String>) -> BTreeSet<String> {
+    // Of each link, how many names it still waits for; of each name, the links that wait for it.
+    let mut lacking: Vec<usize> = Vec::with_capacity(links.len());
+    let mut waiting: HashMap<&str, Vec<usize>> = HashMap::new();
+    for (at, link) in links.iter().enumerate() {
+        let bases = link.bases().into_iter().flatten();
+        let names: BTreeSet<&str> = bases.map(String::as_str).collect();
+        let names = names.into_iter().filter(|name| !from.contains(*name));
+        let mut count = 0;
+        for name in names {
+            waiting.entry(name).or_default().push(at);
+            count += 1;
+        }
+        lacking.push(count);
     }
+    let mut open: Vec<usize> = (0..links.len()).filter(|at| lacking[*at] == 0).collect();
+    let mut all = from;
+    while let Some(at) = open.pop() {
+        for name in [links[at].to(), links[at].name()] {
+            if !all.insert(name.to_owned()) {
+                continue;
+            }
+            for waits in waiting.remove(name).into_iter().flatten() {
+                lacking[waits] -= 1;
+                if lacking[waits] == 0 {
+                    open.push(waits);
+                }
+            }
+        }
+    }
+    all
 }
 
 /// Whether all that the key of a link is taken from is within reach.

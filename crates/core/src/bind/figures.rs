@@ -1,12 +1,15 @@
 //! Figures: each belongs to a fact, and comes after those that it builds on.
 
+use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 
 use super::needs::Demand;
 use super::{Bound, BoundFigure, FigureKind, Reference, Scope, Use, fact_called, uses_of};
 use crate::decimal::{Decimal, Rounding};
 use crate::formula::{Band, Node, NodeKind, parse};
-use crate::plan::{BandEntry, Entry, FigureEntry, Mistake, Plan, ShownAs, TotalRule, Written};
+use crate::plan::{
+    BandEntry, ColumnName, Entry, FigureEntry, Mistake, Plan, ShownAs, TotalRule, Written,
+};
 
 /// A figure whose formula has been read.
 #[derive(Clone)]
@@ -43,7 +46,7 @@ pub(super) fn bind_figures(plan: &Plan, facts: &mut [Bound]) -> Result<(), Vec<M
     for (figure, owners) in figures.into_iter().zip(owners) {
         for owner in owners {
             let Parsed { name, written, node, total, shown, kind, .. } = figure.clone();
-            facts[owner].figures.push(BoundFigure { name, written, node, total, shown, kind });
+            facts[owner].add_figure(BoundFigure { name, written, node, total, shown, kind });
         }
     }
     facts.iter_mut().try_for_each(settle)
@@ -157,13 +160,12 @@ fn same_name(plan: &Plan) -> Option<Mistake> {
     let bands = plan.bands.iter().map(|entry| (&entry.name, &entry.name_span, "a band"));
     let shared =
         plan.shared.iter().map(|entry| (&entry.name, &entry.name_span, "a shared attribute"));
-    let mut known: Vec<(&String, &str)> = Vec::new();
+    let mut known: HashMap<&String, &str> = HashMap::new();
     for (name, span, what) in figures.chain(bands).chain(shared) {
-        if let Some((_, other)) = known.iter().find(|(other, _)| *other == name) {
+        if let Some(other) = known.insert(name, what) {
             let message = format!("`{name}` is {other} already");
             return Some(Mistake::in_plan(span.clone(), message).help("rename one of them"));
         }
-        known.push((name, what));
     }
     None
 }
@@ -189,27 +191,33 @@ fn fitting(figures: &[Parsed], facts: &[Bound], fact: usize) -> Vec<bool> {
     let mut fits: Vec<bool> =
         figures.iter().map(|figure| figure.of.is_none_or(|of| of == fact)).collect();
     let scope = Scope::of(&facts[fact]);
-    loop {
-        let known: Vec<&str> = figures
-            .iter()
-            .zip(&fits)
-            .filter(|(_, fits)| **fits)
-            .map(|(figure, _)| figure.name.as_str())
-            .collect();
-        let unknown = |figure: &Parsed| {
-            let mut unknown = false;
-            figure.node.walk(&mut |node| {
-                if let NodeKind::Name(name) = &node.kind {
-                    unknown |= !scope.knows(name, &known);
-                }
-            });
-            unknown
-        };
-        let Some(out) = (0..figures.len()).find(|n| fits[*n] && unknown(&figures[*n])) else {
-            return fits;
-        };
-        fits[out] = false;
+    let fitting = figures.iter().zip(&fits).filter(|(_, fits)| **fits);
+    let mut known: HashSet<&str> = fitting.map(|(figure, _)| figure.name.as_str()).collect();
+    let names: Vec<Vec<&ColumnName>> =
+        figures.iter().map(|figure| names_in(&figure.node)).collect();
+    let mut users: HashMap<&str, Vec<usize>> = HashMap::new();
+    for (number, names) in names.iter().enumerate() {
+        names.iter().for_each(|name| users.entry(&name.column).or_default().push(number));
     }
+    let mut open: Vec<usize> = (0..figures.len()).filter(|number| fits[*number]).collect();
+    while let Some(number) = open.pop() {
+        if fits[number] && !names[number].iter().all(|name| scope.knows(name, &known)) {
+            fits[number] = false;
+            known.remove(figures[number].name.as_str());
+            open.extend(users.get(figures[number].name.as_str()).into_iter().flatten());
+        }
+    }
+    fits
+}
+
+fn names_in(node: &Node) -> Vec<&ColumnName> {
+    let mut names = Vec::new();
+    node.walk(&mut |node| {
+        if let NodeKind::Name(name) = &node.kind {
+            names.push(name);
+        }
+    });
+    names
 }
 
 /// Notes what the figures of a fact use, and in which order they are worked out.
@@ -242,24 +250,35 @@ fn settle(bound: &mut Bound) -> Result<(), Vec<Mistake>> {
 /// The figures in an order in which each comes after those that it builds on.
 fn order(bound: &Bound, uses: &[Vec<Use>]) -> Result<Vec<usize>, Mistake> {
     let mut order = Vec::new();
+    let mut visited = vec![Visited::No; uses.len()];
     let mut path = Vec::new();
     for figure in 0..bound.figures.len() {
-        visit(figure, bound, uses, &mut order, &mut path)?;
+        visit(figure, bound, uses, (&mut order, &mut visited), &mut path)?;
     }
     Ok(order)
+}
+
+/// Whether a figure has its place in the order.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Visited {
+    No,
+    /// Figures that it builds on are being placed.
+    OnPath,
+    Placed,
 }
 
 fn visit(
     figure: usize,
     bound: &Bound,
     uses: &[Vec<Use>],
-    order: &mut Vec<usize>,
+    (order, visited): (&mut Vec<usize>, &mut Vec<Visited>),
     path: &mut Vec<usize>,
 ) -> Result<(), Mistake> {
-    if order.contains(&figure) {
+    if visited[figure] == Visited::Placed {
         return Ok(());
     }
-    if let Some(start) = path.iter().position(|on_path| *on_path == figure) {
+    if visited[figure] == Visited::OnPath {
+        let start = path.iter().position(|on_path| *on_path == figure).unwrap_or(0);
         let names: Vec<&str> = path[start..]
             .iter()
             .chain([&figure])
@@ -269,12 +288,14 @@ fn visit(
         return Err(bound.figures[figure].written.mistaken(message));
     }
     path.push(figure);
+    visited[figure] = Visited::OnPath;
     for used in &uses[figure] {
         if let Reference::Figure(next) = used.reference {
-            visit(next, bound, uses, order, path)?;
+            visit(next, bound, uses, (&mut *order, &mut *visited), path)?;
         }
     }
     path.pop();
+    visited[figure] = Visited::Placed;
     order.push(figure);
     Ok(())
 }
@@ -284,7 +305,7 @@ pub(super) fn bind_stake(plan: &Plan, facts: &mut [Bound]) -> Result<(), Mistake
     let Some(stake) = &plan.plan.stake else { return Ok(()) };
     let written = plan.written(stake);
     for bound in facts {
-        let figure = bound.figures.iter().position(|figure| figure.name == written.text);
+        let figure = bound.figure_called(&written.text);
         bound.stake = figure.map(|figure| (figure, written.clone()));
         if figure.is_some() {
             return Ok(());

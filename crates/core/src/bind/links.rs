@@ -1,7 +1,7 @@
 //! Links as routes from the fact: each leads from the fact, or from a lookup that another reaches,
 //! to one lookup.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 use super::direction::{Open, circle, directed, is_fact, is_reached, reached};
 use super::lookups::bind_lookup;
@@ -91,18 +91,26 @@ pub(super) fn bind_links(
     let mut open: Vec<&Open<'_>> = links.iter().filter(|link| is_reached(link, &within)).collect();
     let mut binder = LinkBinder { plan, headings, bound, lookups: BTreeMap::new() };
     // A link is bound once all links are that lead to where it starts; otherwise in the order of the plan.
+    let mut leading: HashMap<&str, usize> = HashMap::new();
+    for name in open.iter().flat_map(|link| link.names()) {
+        *leading.entry(name).or_default() += 1;
+    }
     while !open.is_empty() {
-        let waits = |link: &&Open<'_>| {
-            let leads = |base: &[String]| open.iter().any(|other| other.leads_to(base));
-            link.bases().iter().any(|base| leads(base))
+        let leads = |base: &&[String]| {
+            base.last().is_some_and(|name| leading.get(name.as_str()).is_some_and(|n| *n > 0))
         };
+        let waits = |link: &&Open<'_>| link.bases().iter().any(|base| leads(base));
         let Some(next) = open.iter().position(|link| !waits(link)) else {
             let circle = circle(&open);
             return Err(vec![
                 circle.unwrap_or_else(|| Mistake::of_plan("the links go in a circle")),
             ]);
         };
-        binder.bind(open.remove(next)).map_err(|mistake| vec![mistake])?;
+        let next = open.remove(next);
+        for name in next.names() {
+            leading.entry(name).and_modify(|count| *count -= 1);
+        }
+        binder.bind(next).map_err(|mistake| vec![mistake])?;
     }
     for link in links.iter().filter(|link| link.turned) {
         bound

@@ -19,7 +19,7 @@ mod sums;
 mod totals;
 mod wishes;
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::ops::Range;
 use std::sync::Arc;
 
@@ -123,6 +123,8 @@ pub struct Bound {
     pub turned: Vec<Turned>,
     /// The figures, in the order of the plan.
     pub figures: Vec<BoundFigure>,
+    /// The same by name.
+    figure_numbers: HashMap<String, usize>,
     /// The figures by number, each after those that it builds on.
     pub figure_order: Vec<usize>,
     /// The outputs asked for.
@@ -154,6 +156,7 @@ pub fn bind(
             routes: Vec::new(),
             turned: Vec::new(),
             figures: Vec::new(),
+            figure_numbers: HashMap::new(),
             figure_order: Vec::new(),
             outputs: Vec::new(),
             stake: None,
@@ -288,6 +291,16 @@ impl BoundFact {
 }
 
 impl Bound {
+    fn add_figure(&mut self, figure: BoundFigure) {
+        self.figure_numbers.entry(figure.name.clone()).or_insert(self.figures.len());
+        self.figures.push(figure);
+    }
+
+    /// The number of the figure of that name.
+    pub(crate) fn figure_called(&self, name: &str) -> Option<usize> {
+        self.figure_numbers.get(name).copied()
+    }
+
     /// Remembers that a condition uses a column.
     pub(crate) fn note_condition(&mut self, used: &Use) {
         let (wishes, column) = match used.reference {

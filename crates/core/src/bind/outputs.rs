@@ -1,5 +1,7 @@
 //! Outputs: lines with the columns asked for, and totals by attributes.
 
+use std::collections::HashSet;
+
 use super::totals::{BoundTotals, bind_totals};
 use super::{Bound, FigureKind, Reference, Scope, TotalsRequest, fact_called, uses_of};
 use crate::formula::{NodeKind, parse};
@@ -193,7 +195,8 @@ fn owner(request: &Request, facts: &[Bound]) -> Result<usize, Mistake> {
         });
     }
     let unknown = |texts: &[&Written], bound: &Bound| {
-        let figures: Vec<&str> = bound.figures.iter().map(|figure| figure.name.as_str()).collect();
+        let figures: HashSet<&str> =
+            bound.figures.iter().map(|figure| figure.name.as_str()).collect();
         let mut unknown = 0usize;
         let names = texts.iter().filter(|text| text.text.trim() != "*");
         for node in names.filter_map(|text| parse(text).ok()) {

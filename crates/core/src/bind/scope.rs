@@ -1,6 +1,7 @@
 //! What a name in a formula of the fact can refer to: its own columns, figures, and the attributes
 //! that links reach.
 
+use std::collections::HashSet;
 use std::ops::Range;
 
 use super::{Bound, Route};
@@ -45,7 +46,7 @@ impl<'a> Scope<'a> {
     }
 
     fn figure(&self, name: &str) -> Option<usize> {
-        self.bound.figures.iter().position(|figure| figure.name == name)
+        self.bound.figure_called(name)
     }
 
     fn columns_of(&self, route: &Route) -> &'a [String] {
@@ -174,10 +175,10 @@ impl<'a> Scope<'a> {
     }
 
     /// Whether a name refers to something, with these figures.
-    pub(super) fn knows(&self, name: &ColumnName, figures: &[&str]) -> bool {
+    pub(super) fn knows(&self, name: &ColumnName, figures: &HashSet<&str>) -> bool {
         let wanted = name.column.as_str();
         if name.is_own(&self.bound.fact.name) {
-            return self.column(wanted).is_some() || figures.contains(&wanted);
+            return self.column(wanted).is_some() || figures.contains(wanted);
         }
         match self.routes_called(&name.through, false).as_slice() {
             [route] => self.columns_of(&self.bound.routes[*route]).iter().any(|c| c == wanted),

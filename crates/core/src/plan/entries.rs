@@ -1,6 +1,7 @@
 //! The plan's own forms of value: sections that keep their order, one or more texts, numbers that
 //! stay text; and the wording of what the TOML reader refuses.
 
+use std::collections::HashMap;
 use std::fmt;
 use std::ops::Range;
 
@@ -24,32 +25,44 @@ pub struct Entry<T> {
 
 /// A section with names of the user's choosing, in the order of writing.
 #[derive(Debug, PartialEq, Eq)]
-pub struct InOrder<T>(Vec<Entry<T>>);
+pub struct InOrder<T> {
+    entries: Vec<Entry<T>>,
+    /// The entries by name.
+    numbers: HashMap<String, usize>,
+}
 
 impl<T> InOrder<T> {
     /// The entries in the order of writing.
     pub fn iter(&self) -> std::slice::Iter<'_, Entry<T>> {
-        self.0.iter()
+        self.entries.iter()
+    }
+
+    fn new(entries: Vec<Entry<T>>) -> InOrder<T> {
+        let named = entries.iter().enumerate().rev();
+        let numbers = named.map(|(number, entry)| (entry.name.clone(), number)).collect();
+        InOrder { entries, numbers }
     }
 
     /// The entry of that name.
     pub fn get(&self, name: &str) -> Option<&Entry<T>> {
-        self.0.iter().find(|entry| entry.name == name)
+        self.numbers.get(name).map(|number| &self.entries[*number])
     }
 
     /// The entries in the order of writing, to be changed.
     pub fn iter_mut(&mut self) -> std::slice::IterMut<'_, Entry<T>> {
-        self.0.iter_mut()
+        self.entries.iter_mut()
     }
 
     /// Keeps the entries of which that holds.
     pub fn retain(&mut self, keep: impl FnMut(&Entry<T>) -> bool) {
-        self.0.retain(keep);
+        let mut entries = std::mem::take(&mut self.entries);
+        entries.retain(keep);
+        *self = InOrder::new(entries);
     }
 
     /// Whether the section is empty or absent.
     pub fn is_empty(&self) -> bool {
-        self.0.is_empty()
+        self.entries.is_empty()
     }
 }
 
@@ -64,7 +77,7 @@ impl<'a, T> IntoIterator for &'a InOrder<T> {
 
 impl<T> Default for InOrder<T> {
     fn default() -> Self {
-        InOrder(Vec::new())
+        InOrder::new(Vec::new())
     }
 }
 
@@ -91,7 +104,7 @@ impl<'de, T: Deserialize<'de>> Deserialize<'de> for InOrder<T> {
                 }
                 // The reader hands them over sorted by name.
                 entries.sort_by_key(|entry| entry.name_span.start);
-                Ok(InOrder(entries))
+                Ok(InOrder::new(entries))
             }
         }
         deserializer.deserialize_map(Section(std::marker::PhantomData))

@@ -1,12 +1,13 @@
 //! `[[link]]`: how a table finds its row in a lookup.
 
+use std::collections::BTreeMap;
 use std::fmt;
 
 use serde::Deserialize;
 use serde::de::{Deserializer, MapAccess, SeqAccess, Visitor};
 use toml::Spanned;
 
-use super::{FillValue, InOrder, OneOrMore};
+use super::{FillValue, InOrder, LinkPath, OneOrMore, Plan, parse_link_path};
 
 /// `[[link]]`: how a table finds its row in a lookup.
 #[derive(Debug, Deserialize)]
@@ -221,4 +222,48 @@ pub enum Overlap {
     First,
     /// The last of the rows.
     Last,
+}
+
+/// The tables and columns that the paths of links name.
+#[derive(Debug, Default)]
+pub(super) struct LinkEnds {
+    /// By the name of a link, the table that it leads to.
+    pub(super) named: BTreeMap<String, String>,
+    /// By table, the columns that keys are taken from or found in.
+    pub(super) columns: BTreeMap<String, Vec<String>>,
+}
+
+impl LinkEnds {
+    fn of(plan: &Plan) -> LinkEnds {
+        let path =
+            |link: &Spanned<LinkEntry>| parse_link_path(&plan.written(&link.get_ref().path)).ok();
+        let paths: Vec<Option<LinkPath>> = plan.link.iter().map(path).collect();
+        let mut ends = LinkEnds::default();
+        for (link, path) in plan.link.iter().zip(&paths) {
+            if let (Some(name), Some(path)) = (&link.get_ref().name, path) {
+                ends.named.entry(name.get_ref().clone()).or_insert(path.to_table().to_owned());
+            }
+        }
+        for path in paths.iter().flatten() {
+            for end in path.parts().chain(&path.to) {
+                let Some(name) = end.through.last() else { continue };
+                let table = match plan.tables.get(name) {
+                    Some(table) => &table.name,
+                    None => match ends.named.get(name) {
+                        Some(table) => table,
+                        None => continue,
+                    },
+                };
+                ends.columns.entry(table.clone()).or_default().push(end.column.clone());
+            }
+        }
+        ends
+    }
+}
+
+impl Plan {
+    /// What the paths of its links name; those that cannot be read name nothing.
+    pub(super) fn link_ends(&self) -> &LinkEnds {
+        self.ends.get_or_init(|| LinkEnds::of(self))
+    }
 }

@@ -13,6 +13,7 @@ mod rules;
 mod tables;
 
 use std::ops::Range;
+use std::sync::OnceLock;
 
 use serde::Deserialize;
 use toml::Spanned;
@@ -65,6 +66,9 @@ pub struct Plan {
     /// `[outputs.NAME]`.
     #[serde(default)]
     pub outputs: InOrder<OutputEntry>,
+    /// What the paths of links name, once it was asked for.
+    #[serde(skip)]
+    ends: OnceLock<links::LinkEnds>,
 }
 
 /// `[plan]`: what holds for the whole.

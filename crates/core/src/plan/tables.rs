@@ -7,8 +7,7 @@ use serde::Deserialize;
 use toml::Spanned;
 
 use super::{
-    ByteSize, ColumnName, Duplicates, Entry, FillValue, InOrder, Mistake, OneOrMore, Plan, Repeats,
-    Valid, parse_link_path,
+    ByteSize, Duplicates, Entry, FillValue, InOrder, Mistake, OneOrMore, Plan, Repeats, Valid,
 };
 
 /// An entry that may say how files are written, besides what is its own.
@@ -378,26 +377,17 @@ impl Plan {
         let declared = columns
             .filter(|column| column.value.column_type == Some(ColumnType::Text))
             .map(|column| column.value.name(&column.name).to_owned());
-        let linked = self.link.iter().filter_map(|link| {
-            let path = parse_link_path(&self.written(&link.get_ref().path)).ok()?;
-            let ends = path.parts().chain(&path.to);
-            let here = |end: &&ColumnName| {
-                end.through.last().and_then(|name| self.table_called(name)) == Some(table)
-            };
-            Some(ends.filter(here).map(|end| end.column.clone()).collect::<Vec<_>>())
-        });
-        keys.into_iter().flatten().chain(declared).chain(linked.flatten()).collect()
+        let linked = self.link_ends().columns.get(table).into_iter().flatten().cloned();
+        keys.into_iter().flatten().chain(declared).chain(linked).collect()
     }
 
     /// The table of that name, or the one that the link of that name leads to.
-    pub(crate) fn table_called(&self, name: &str) -> Option<&str> {
-        if let Some(table) = self.tables.get(name) {
-            return Some(&table.name);
-        }
-        let mut links = self.link.iter().map(Spanned::get_ref);
-        let link = links.find(|link| link.name.as_ref().is_some_and(|n| n.get_ref() == name))?;
-        let path = parse_link_path(&self.written(&link.path)).ok()?;
-        self.tables.get(path.to_table()).map(|table| table.name.as_str())
+    pub(crate) fn table_called<'a>(&'a self, name: &str) -> Option<&'a str> {
+        let table = match self.tables.get(name) {
+            Some(table) => table,
+            None => self.tables.get(self.link_ends().named.get(name)?)?,
+        };
+        Some(&table.name)
     }
 
     /// The columns of a table that the plan names anywhere but in formulas: they are not meant by a
