@@ -115,7 +115,7 @@ impl Evidence {
             ColumnType::Text if self.numeric == self.numbers && nearly(self.numbers) => {
                 ColumnType::Number
             }
-            ColumnType::Text if nearly(self.percents) => ColumnType::Percent,
+            ColumnType::Text if self.signed > 0 && nearly(self.percents) => ColumnType::Percent,
             ColumnType::Text if nearly(self.dates) => ColumnType::Date,
             found => found,
         }
@@ -174,7 +174,8 @@ impl Evidence {
         match self.filled {
             0 => ColumnType::Text,
             n if n == self.numbers => ColumnType::Number,
-            n if n == self.percents => ColumnType::Percent,
+            // Zeros are percents beside others, not by themselves.
+            n if n == self.percents && self.signed > 0 => ColumnType::Percent,
             n if n == self.dates => ColumnType::Date,
             _ => ColumnType::Text,
         }
@@ -214,6 +215,7 @@ mod tests {
         assert_eq!(found(&["2025-01-01", "2025-01-02"]), ColumnType::Date);
         assert_eq!(found(&["5 %", "7.5%", "0"]), ColumnType::Percent);
         assert_eq!(found(&["0", "0"]), ColumnType::Number);
+        assert_eq!(found(&["000", "00"]), ColumnType::Text);
         assert_eq!(found(&["", " "]), ColumnType::Text);
     }
 

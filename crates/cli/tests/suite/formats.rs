@@ -5,7 +5,10 @@ use std::io::{Cursor, Write};
 use std::path::Path;
 use std::sync::Arc;
 
-use arrow_array::{ArrayRef, Date32Array, Decimal128Array, Int64Array, RecordBatch, StringArray};
+use arrow_array::{
+    ArrayRef, Date32Array, Decimal128Array, Float64Array, Int64Array, RecordBatch, StringArray,
+    TimestampMillisecondArray,
+};
 use rust_xlsxwriter::{ExcelDateTime, Format as CellFormat, Workbook};
 use zip::ZipWriter;
 use zip::write::SimpleFileOptions;
@@ -49,13 +52,21 @@ impl Format {
     }
 }
 
-/// A value of a table. Amounts are hundredths, days count from 1970-01-01.
+/// How much earlier it is in UTC than where moments are written down.
+const ZONE: &str = "+02:00";
+const ZONE_SECONDS: i64 = 7200;
+
+/// A value of a table. Amounts are hundredths, days count from 1970-01-01, moments are seconds since then in UTC.
 #[derive(Clone, Debug)]
 pub(crate) enum Value {
     Text(String),
     Amount(Option<i64>),
     Count(Option<i64>),
     Day(Option<i32>),
+    /// A number in binary, of 15 digits at most, which is what workbooks keep.
+    Real(Option<f64>),
+    /// A point in time in a zone of its own; without one where the format has none.
+    Moment(Option<i64>),
 }
 
 impl Value {
@@ -63,7 +74,13 @@ impl Value {
     fn text(&self) -> String {
         match self {
             Value::Text(text) => text.clone(),
-            Value::Amount(None) | Value::Count(None) | Value::Day(None) => String::new(),
+            Value::Amount(None)
+            | Value::Count(None)
+            | Value::Day(None)
+            | Value::Real(None)
+            | Value::Moment(None) => String::new(),
+            Value::Real(Some(number)) => number.to_string(),
+            Value::Moment(Some(_)) => format!("{}{ZONE}", self.local().replace(' ', "T")),
             Value::Amount(Some(cents)) => {
                 let sign = if *cents < 0 { "-" } else { "" };
                 format!("{sign}{}.{:02}", cents.abs() / 100, cents.abs() % 100)
@@ -75,6 +92,13 @@ impl Value {
                 day.unwrap().to_string()
             }
         }
+    }
+
+    /// A moment as clocks show it where it is written down.
+    fn local(&self) -> String {
+        let Value::Moment(Some(seconds)) = self else { return self.text() };
+        let local = jiff::Timestamp::from_second(seconds + ZONE_SECONDS).unwrap();
+        local.strftime("%Y-%m-%d %H:%M:%S").to_string()
     }
 
     fn is_blank(&self) -> bool {
@@ -133,7 +157,7 @@ impl Sheet {
                 let written = match value {
                     Value::Text(text) => serde_json::to_string(text).unwrap(),
                     value if value.is_blank() => "null".to_owned(),
-                    Value::Day(_) => format!("\"{}\"", value.text()),
+                    Value::Day(_) | Value::Moment(_) => format!("\"{}\"", value.text()),
                     value => value.text(),
                 };
                 format!("\"{heading}\": {written}")
@@ -146,6 +170,7 @@ impl Sheet {
     fn xlsx(&self, table: &str) -> Vec<u8> {
         let mut workbook = Workbook::new();
         let day_format = CellFormat::new().set_num_format("dd/mm/yyyy");
+        let time_format = CellFormat::new().set_num_format("dd/mm/yyyy hh:mm:ss");
         let sheet = workbook.add_worksheet().set_name(table).unwrap();
         for (column, heading) in (0..).zip(&self.headings) {
             sheet.write(0, column, *heading).unwrap();
@@ -158,6 +183,10 @@ impl Sheet {
                     Value::Day(_) => {
                         let day = ExcelDateTime::parse_from_str(&value.text()).unwrap();
                         sheet.write_with_format(number, column, &day, &day_format).unwrap()
+                    }
+                    Value::Moment(_) => {
+                        let moment = ExcelDateTime::parse_from_str(&value.local()).unwrap();
+                        sheet.write_with_format(number, column, &moment, &time_format).unwrap()
                     }
                     value => {
                         sheet.write(number, column, value.text().parse::<f64>().unwrap()).unwrap()
@@ -181,6 +210,10 @@ impl Sheet {
             Value::Day(_) => format!(
                 "<table:table-cell office:value-type=\"date\" office:date-value=\"{}\"/>",
                 value.text()
+            ),
+            Value::Moment(_) => format!(
+                "<table:table-cell office:value-type=\"date\" office:date-value=\"{}\"/>",
+                value.local().replace(' ', "T")
             ),
             value => format!(
                 "<table:table-cell office:value-type=\"float\" office:value=\"{}\"/>",
@@ -217,6 +250,20 @@ impl Sheet {
                         _ => None,
                     })))
                 }
+                Value::Real(_) => {
+                    Arc::new(Float64Array::from_iter(values().map(|value| match value {
+                        Value::Real(number) => *number,
+                        _ => None,
+                    })))
+                }
+                Value::Moment(_) => {
+                    let seconds = values().map(|value| match value {
+                        Value::Moment(seconds) => seconds.map(|seconds| seconds * 1000),
+                        _ => None,
+                    });
+                    let moments = TimestampMillisecondArray::from_iter(seconds);
+                    Arc::new(moments.with_timezone(ZONE))
+                }
                 Value::Day(_) => {
                     Arc::new(Date32Array::from_iter(values().map(|value| match value {
                         Value::Day(day) => *day,
@@ -242,6 +289,9 @@ impl Sheet {
             Value::Amount(_) => "numeric(12, 2)",
             Value::Count(_) => "bigint",
             Value::Day(_) => "date",
+            Value::Real(_) => "double precision",
+            // A server keeps no zone with a moment.
+            Value::Moment(_) => "timestamp",
         });
         let columns: Vec<String> = self
             .headings
@@ -251,6 +301,7 @@ impl Sheet {
             .collect();
         let value = |value: &Value| match value {
             value if value.is_blank() => "NULL".to_owned(),
+            Value::Moment(_) => format!("'{}'", value.local()),
             Value::Text(_) | Value::Day(_) => format!("'{}'", value.text().replace('\'', "''")),
             value => value.text(),
         };

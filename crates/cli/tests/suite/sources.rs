@@ -6,7 +6,8 @@ use crate::formats::{Format, Sheet, Value};
 use crate::server::Server;
 use crate::support::Folder;
 
-const HEADINGS: [&str; 6] = ["order_no", "sold_on", "item", "quantity", "price", "note"];
+const HEADINGS: [&str; 8] =
+    ["order_no", "sold_on", "item", "quantity", "price", "note", "weight", "at"];
 
 /// Lines of sales: codes with zeros in front and signs of their own, blanks, amounts.
 fn sales() -> impl Strategy<Value = Sheet> {
@@ -17,8 +18,11 @@ fn sales() -> impl Strategy<Value = Sheet> {
         prop::option::weighted(0.9, -50i64..500),
         prop::option::weighted(0.9, -99_999i64..9_999_999),
         "[a-cñ ,\"';&<]{0,6}",
+        prop::option::weighted(0.9, (-999_999_999_999_999i64..1_000_000_000_000_000, 0u32..14)),
+        prop::option::weighted(0.9, 1_600_000_000i64..1_900_000_000),
     );
-    let row = line.prop_map(|(order, day, item, quantity, price, note)| {
+    let row = line.prop_map(|(order, day, item, quantity, price, note, weight, at)| {
+        let weight = weight.map(|(digits, places)| format!("{digits}e-{places}").parse().unwrap());
         vec![
             Value::Text(order),
             Value::Day(day),
@@ -27,6 +31,8 @@ fn sales() -> impl Strategy<Value = Sheet> {
             Value::Amount(price),
             // Spaces around a text say nothing, and not every format keeps them.
             Value::Text(note.trim().to_owned()),
+            Value::Real(weight),
+            Value::Moment(at),
         ]
     });
     prop::collection::vec(row, 1..25).prop_map(|rows| Sheet { headings: HEADINGS.to_vec(), rows })
@@ -49,13 +55,13 @@ fn plan(format: Format, [sales, items]: [&str; 2]) -> String {
     let (sales, items) = (format.from(sales), format.from(items));
     format!(
         "[tables.sales]\nrole = \"fact\"\nfrom = '{sales}'\ntotal-rows = \"keep\"\n\
-         columns = {{ sold_on = {{ type = \"date\" }}, quantity = {{ type = \"integer\" }}, price = {{ type = \"number\" }} }}\n\
+         columns = {{ sold_on = {{ type = \"date\" }}, quantity = {{ type = \"integer\" }}, price = {{ type = \"number\" }}, weight = {{ type = \"number\" }}, at = {{ type = \"date\" }} }}\n\
          [tables.items]\nfrom = '{items}'\nkey = \"code\"\n\
          [[link]]\npath = \"sales.item -> items.code\"\n\
-         [figures]\nrevenue = \"quantity * price\"\nprofit = \"revenue - quantity * items.cost\"\n\
+         [figures]\nrevenue = \"quantity * price\"\nprofit = \"revenue - quantity * items.cost\"\nheavy = \"weight * quantity\"\n\
          [outputs.lines]\nto = \"lines.csv\"\n\
-         columns = [\"order_no\", \"item\", \"note\", \"sold_on\", \"quantity * 1\", \"price * 1\", \"items.name\", \"revenue\", \"profit\"]\n\
-         [outputs.sums]\nto = \"sums.csv\"\nby = [\"items.name\", \"year(sold_on)\"]\n"
+         columns = [\"order_no\", \"item\", \"note\", \"sold_on\", \"quantity * 1\", \"price * 1\", \"items.name\", \"revenue\", \"profit\", \"weight * 1\", \"day(at)\", \"month(at)\"]\n\
+         [outputs.sums]\nto = \"sums.csv\"\nby = [\"items.name > year(sold_on) > quarter(at)\"]\n"
     )
 }
 
@@ -121,6 +127,8 @@ fn one_core_and_small_blocks_change_nothing_in_any_format() {
             Value::Count((number % 17 != 0).then_some(number % 90)),
             Value::Amount((number % 19 != 0).then_some(number * 7)),
             Value::Text("n, \"o\"".repeat((number % 3) as usize)),
+            Value::Real((number % 23 != 0).then_some(number as f64 / 8.0)),
+            Value::Moment((number % 11 != 0).then_some(1_700_000_000 + number * 7919)),
         ]
     };
     // One row more than a block of a sheet ends with.
