@@ -99,7 +99,7 @@ pub(super) fn bind_links(
         let leads = |base: &&[String]| {
             base.last().is_some_and(|name| leading.get(name.as_str()).is_some_and(|n| *n > 0))
         };
-        let waits = |link: &&Open<'_>| link.bases().iter().any(|base| leads(base));
+        let waits = |link: &&Open<'_>| link.bases().iter().any(&leads);
         let Some(next) = open.iter().position(|link| !waits(link)) else {
             let circle = circle(&open);
             return Err(vec![
