@@ -2,7 +2,7 @@
 
 #![no_main]
 
-use interligo_core::pattern::NamePattern;
+use interligo_model::pattern::NamePattern;
 use libfuzzer_sys::fuzz_target;
 
 fuzz_target!(|texts: (&str, &str)| {

@@ -2,8 +2,8 @@
 
 #![no_main]
 
-use interligo_core::amount;
-use interligo_core::style::{DateStyle, NumberStyle};
+use interligo_model::values::amount;
+use interligo_model::reading::style::{DateStyle, NumberStyle};
 use libfuzzer_sys::fuzz_target;
 
 fuzz_target!(|texts: (&str, &str)| {

@@ -4,7 +4,7 @@ use std::path::PathBuf;
 
 use clap::builder::{PossibleValuesParser, TypedValueParser};
 use clap::{Args, Parser, Subcommand, ValueEnum};
-use interligo_core::near::Likeness;
+use interligo_engine::near::Likeness;
 
 /// Links sales lines to lookup tables, prices them by the day, and proves every figure.
 ///

@@ -6,9 +6,9 @@ use std::path::PathBuf;
 use annotate_snippets::{AnnotationKind, Group, Level, Renderer, Snippet};
 use anstyle::{AnsiColor, Style};
 
-use interligo_core::lines::Overflow;
-use interligo_core::plan::{Mistake, Origin};
+use interligo_engine::lines::Overflow;
 use interligo_io::Error;
+use interligo_model::plan::{Mistake, Origin};
 
 use crate::show::{say, seen, without_secrets};
 
@@ -153,7 +153,7 @@ impl Failure {
             }
             Failure::NoTable { name, known } => {
                 let names: Vec<&str> = known.iter().map(String::as_str).collect();
-                match interligo_core::plan::nearest_name(name, &names) {
+                match interligo_model::plan::nearest_name(name, &names) {
                     Some(near) => Some(format!("did you mean the table `{near}`?")),
                     None if known.is_empty() => Some("name a file".into()),
                     None => Some(format!("the tables of the plan are {}", known.join(", "))),
@@ -169,7 +169,7 @@ impl Failure {
             ),
             Failure::NoFinding { name, known } => {
                 let names: Vec<&str> = known.iter().map(String::as_str).collect();
-                Some(match interligo_core::plan::nearest_name(name, &names) {
+                Some(match interligo_model::plan::nearest_name(name, &names) {
                     Some(near) => format!("did you mean `{near}`?"),
                     None => "`interligo check --explain all` lists the kinds of findings".to_owned(),
                 })
@@ -195,7 +195,7 @@ impl Failure {
 /// The name that is probably meant, or all there are.
 fn nearest_or(name: &str, known: &[String], all: &str) -> String {
     let names: Vec<&str> = known.iter().map(String::as_str).collect();
-    match interligo_core::plan::nearest_name(name, &names) {
+    match interligo_model::plan::nearest_name(name, &names) {
         Some(near) => format!("did you mean `{near}`?"),
         None => format!("{all}{}", known.join(", ")),
     }

@@ -1,7 +1,7 @@
 //! Links that are put into a plan: its text is kept as it is, with comments and order, and the link stands behind
 //! the last of those that are there.
 
-use interligo_core::plan::{Ignore, Mistake, Plan, quoted};
+use interligo_model::plan::{Ignore, Mistake, Plan, quoted};
 
 /// A link to be added.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]

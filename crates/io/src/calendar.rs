@@ -2,16 +2,16 @@
 
 use std::collections::{BTreeMap, HashMap, HashSet};
 
-use interligo_core::bind::{Content, Home, KeyPart, Request, TotalsRequest};
-use interligo_core::calendar::{ALWAYS, FOREVER, Holds};
-use interligo_core::date::Day;
-use interligo_core::decimal::Decimal;
-use interligo_core::engine::Engine;
-use interligo_core::keys::shown_parts;
-use interligo_core::lookup::Lookup;
-use interligo_core::plan::{Written, literal, name};
-use interligo_core::totals::{MeasureKind, TotalsMeasure, TotalsRow, TotalsTable};
-use interligo_core::value::Value;
+use interligo_engine::bind::{Content, Home, KeyPart, Request, TotalsRequest};
+use interligo_engine::calendar::{ALWAYS, FOREVER, Holds};
+use interligo_engine::engine::Engine;
+use interligo_engine::keys::shown_parts;
+use interligo_engine::lookup::Lookup;
+use interligo_engine::totals::{MeasureKind, TotalsMeasure, TotalsRow, TotalsTable};
+use interligo_model::plan::{Written, literal, name};
+use interligo_model::values::date::Day;
+use interligo_model::values::decimal::Decimal;
+use interligo_model::values::value::Value;
 
 use crate::check::{Checked, Code, Finding};
 

@@ -6,8 +6,8 @@
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use interligo_core::links::Correction;
-use interligo_core::plan::nearest_name;
+use interligo_engine::links::Correction;
+use interligo_model::plan::nearest_name;
 
 use crate::error::Error;
 use crate::sinks::write_whole;

@@ -4,8 +4,8 @@
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
-use interligo_core::engine::{Engine, Output, OutputContent};
-use interligo_core::plan::{ListKind, Mistake};
+use interligo_engine::engine::{Engine, Output, OutputContent};
+use interligo_model::plan::{ListKind, Mistake};
 
 use crate::error::Error;
 use crate::project::Project;

@@ -5,12 +5,12 @@ use std::io;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use interligo_core::findings::Parts;
-use interligo_core::lines::{DoesNotFit, Overflow};
-use interligo_core::place::{PartName, Place};
-use interligo_core::plan::Mistake;
-use interligo_core::tieout::TieOut;
-use interligo_core::totals::TotalsError;
+use interligo_engine::lines::{DoesNotFit, Overflow};
+use interligo_engine::tieout::TieOut;
+use interligo_engine::totals::TotalsError;
+use interligo_model::place::Parts;
+use interligo_model::place::{PartName, Place};
+use interligo_model::plan::Mistake;
 
 /// An error of reading, running or writing.
 #[derive(Debug, thiserror::Error)]
@@ -131,7 +131,7 @@ impl Error {
             .unwrap_or_default();
         let wanted = path.file_name().unwrap_or_default().to_string_lossy();
         let names: Vec<&str> = names.iter().map(String::as_str).collect();
-        match interligo_core::plan::nearest_name(&wanted, &names) {
+        match interligo_model::plan::nearest_name(&wanted, &names) {
             Some(near) => missing.help(format!("did you mean `{near}`?")),
             None if !folder.exists() => missing.help("the folder does not exist either"),
             None => missing.help("paths are relative to the folder of the plan"),

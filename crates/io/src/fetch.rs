@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use interligo_core::findings::Spot;
+use interligo_model::place::Spot;
 
 use crate::error::Error;
 use crate::parts::WantedColumns;

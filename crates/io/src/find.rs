@@ -7,9 +7,9 @@ use std::collections::HashSet;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use interligo_core::pattern::NamePattern;
-use interligo_core::place::PartName;
-use interligo_core::plan::{Entry, Files, Mistake, Plan, TableEntry, listed, nearest_name};
+use interligo_model::pattern::NamePattern;
+use interligo_model::place::PartName;
+use interligo_model::plan::{Entry, Files, Mistake, Plan, TableEntry, listed, nearest_name};
 
 use crate::error::Error;
 use crate::pattern::PathPattern;

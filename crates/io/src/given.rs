@@ -1,8 +1,8 @@
 //! What the plan says of how files are written, checked.
 
 use encoding_rs::Encoding;
-use interligo_core::plan::{Mistake, Plan, Settings};
-use interligo_core::style::{DateStyle, NumberStyle};
+use interligo_model::plan::{Mistake, Plan, Settings};
+use interligo_model::reading::style::{DateStyle, NumberStyle};
 
 /// What the plan says of how a table's files are written.
 #[derive(Clone, Debug, Default)]

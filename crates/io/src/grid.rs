@@ -6,8 +6,8 @@ use std::cell::OnceCell;
 use arrow_array::StringViewArray;
 use arrow_buffer::Buffer;
 
-use interligo_core::cells::Cells;
-use interligo_core::findings::Noted;
+use interligo_engine::findings::Noted;
+use interligo_model::values::cells::Cells;
 
 use crate::text::{Fields, Ragged, TAIL, unquoted};
 

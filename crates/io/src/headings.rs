@@ -95,7 +95,7 @@ impl Part {
     /// Whether a column that only this part has may be one that it lacks: by its name, or because it stands
     /// in the same place and looks the same.
     fn alike(&self, parts: &[Part], lacks: usize, own: usize, lacked: &str, name: &str) -> bool {
-        if interligo_core::plan::nearest_name(name, &[lacked]).is_some() {
+        if interligo_model::plan::nearest_name(name, &[lacked]).is_some() {
             return true;
         }
         let Source::Field(field) = self.sources[own] else { return false };

@@ -2,12 +2,12 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use interligo_core::bind::{Home, KeyPart, Route};
-use interligo_core::engine::{Engine, Extent};
-use interligo_core::findings::Findings;
-use interligo_core::links::{LinkStatus, StatusCounts, lines_found};
-use interligo_core::plan::ColumnType;
-use interligo_core::usage::{LookupUse, Usage};
+use interligo_engine::bind::{Home, KeyPart, Route};
+use interligo_engine::engine::{Engine, Extent};
+use interligo_engine::findings::Findings;
+use interligo_engine::links::{LinkStatus, StatusCounts, lines_found};
+use interligo_engine::usage::{LookupUse, Usage};
+use interligo_model::plan::ColumnType;
 
 use crate::error::Error;
 use crate::parts::Table;
@@ -145,7 +145,7 @@ impl Project {
 
 /// Whether a column holds numbers; nothing where it has no values.
 fn types(table: &Table, column: usize) -> Option<bool> {
-    let mut all = interligo_core::evidence::Evidence::default();
+    let mut all = interligo_model::reading::evidence::Evidence::default();
     table.parts.iter().for_each(|part| all.merge(&part.evidence_of(column)));
     let numeric = matches!(all.mostly(), ColumnType::Number | ColumnType::Integer);
     (all.filled > 0).then_some(numeric)

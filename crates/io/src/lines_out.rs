@@ -8,16 +8,16 @@ use std::cell::OnceCell;
 use std::collections::BTreeMap;
 
 use arrow_array::StringViewArray;
-use interligo_core::amount::{self, Amount};
-use interligo_core::column::{Column, Numbers};
-use interligo_core::decimal::write_fixed;
-use interligo_core::engine::{Engine, OutputColumn};
-use interligo_core::faults::{Fault, strikes};
-use interligo_core::lines::Lines;
-use interligo_core::links::LinkStatus;
-use interligo_core::plan::ColumnType;
-use interligo_core::style::{DateStyle, NumberStyle};
-use interligo_core::tally::Tally;
+use interligo_engine::engine::{Engine, OutputColumn};
+use interligo_engine::faults::{Fault, strikes};
+use interligo_engine::lines::Lines;
+use interligo_engine::links::LinkStatus;
+use interligo_engine::tally::Tally;
+use interligo_model::plan::ColumnType;
+use interligo_model::reading::style::{DateStyle, NumberStyle};
+use interligo_model::values::amount::{self, Amount};
+use interligo_model::values::column::{Column, Numbers};
+use interligo_model::values::decimal::write_fixed;
 
 use crate::grid::TextGrid;
 use crate::parts::{Part, Source, Table};

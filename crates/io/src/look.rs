@@ -3,9 +3,9 @@
 use std::sync::Arc;
 
 use arrow_array::StringViewArray;
-use interligo_core::column::is_blank_text;
-use interligo_core::evidence::Evidence;
-use interligo_core::style::{DateStyle, NumberStyle, Style, Way};
+use interligo_model::reading::evidence::Evidence;
+use interligo_model::reading::style::{DateStyle, NumberStyle, Style, Way};
+use interligo_model::values::column::is_blank_text;
 
 use crate::given::Given;
 use crate::source::{PartNote, Source};

@@ -1,11 +1,11 @@
 //! Lookups: read whole into memory, all columns as text.
 
 use arrow_array::StringViewArray;
-use interligo_core::findings::Noted;
-use interligo_core::lookup::RawTable;
-use interligo_core::place::Place;
-use interligo_core::rows::RowCounts;
-use interligo_core::texts::TextBuilder;
+use interligo_engine::findings::Noted;
+use interligo_engine::lookup::RawTable;
+use interligo_model::place::Place;
+use interligo_model::row_counts::RowCounts;
+use interligo_model::values::texts::TextBuilder;
 
 use crate::error::Error;
 use crate::ordered::in_order;
@@ -68,7 +68,7 @@ fn read_part(
     let first = reader.next(BLOCK)?;
     // Most lookups are one block, which one thread reads best.
     let threads = match &first {
-        Some(block) if !block.last => interligo_core::workers::allowed(),
+        Some(block) if !block.last => interligo_engine::workers::allowed(),
         _ => 1,
     };
     let mut first = Some(first);

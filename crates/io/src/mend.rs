@@ -5,12 +5,12 @@
 use std::collections::BTreeMap;
 use std::path::Path;
 
-use interligo_core::checks::Suggestion;
-use interligo_core::engine::Engine;
-use interligo_core::findings::Spot;
-use interligo_core::links::Correction;
-use interligo_core::near::Likeness;
-use interligo_core::plan::Plan;
+use interligo_engine::checks::Suggestion;
+use interligo_engine::engine::Engine;
+use interligo_engine::links::Correction;
+use interligo_engine::near::Likeness;
+use interligo_model::place::Spot;
+use interligo_model::plan::Plan;
 
 use crate::additions::with_corrections_file;
 use crate::check::{Checked, Code, Finding};

@@ -8,7 +8,7 @@ use std::collections::BTreeMap;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Condvar, Mutex, MutexGuard, PoisonError};
 
-use interligo_core::workers::crew;
+use interligo_engine::workers::crew;
 
 /// Results held per worker before it waits for the others.
 const AHEAD: usize = 3;

@@ -4,13 +4,13 @@
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
-use interligo_core::engine::{Engine, OutputContent};
-use interligo_core::faults::{Fault, strikes};
-use interligo_core::findings::Findings;
-use interligo_core::plan::ListKind;
-use interligo_core::tally::Tally;
-use interligo_core::tieout::{AsideFile, OutputTally, ReadSide, TieOut};
-use interligo_core::totals::TotalsTable;
+use interligo_engine::engine::{Engine, OutputContent};
+use interligo_engine::faults::{Fault, strikes};
+use interligo_engine::findings::Findings;
+use interligo_engine::tally::Tally;
+use interligo_engine::tieout::{AsideFile, OutputTally, ReadSide, TieOut};
+use interligo_engine::totals::TotalsTable;
+use interligo_model::plan::ListKind;
 
 use crate::check::{Checked, List, list_of};
 use crate::destinations::Destinations;

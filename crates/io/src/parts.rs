@@ -5,15 +5,15 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 use std::path::PathBuf;
 use std::sync::Arc;
 
-use interligo_core::amount;
-use interligo_core::bind::{TableColumns, Wishes, formula_columns, ways};
-use interligo_core::doubts::{Doubtful, Doubts};
-use interligo_core::engine::scale_help;
-use interligo_core::evidence::Evidence;
-use interligo_core::place::{PartName, SheetColumns};
-use interligo_core::plan::{ColumnType, Entry, Mistake, Plan, TableEntry, TotalRows, key, listed};
-use interligo_core::shape::{From, PartColumns};
-use interligo_core::style::{DateStyle, NumberStyle, PartStyle, Style, Way};
+use interligo_engine::bind::{TableColumns, Wishes, formula_columns, ways};
+use interligo_engine::doubts::{Doubtful, Doubts};
+use interligo_engine::engine::scale_help;
+use interligo_engine::shape::{From, PartColumns};
+use interligo_model::place::{PartName, SheetColumns};
+use interligo_model::plan::{ColumnType, Entry, Mistake, Plan, TableEntry, TotalRows, key, listed};
+use interligo_model::reading::evidence::Evidence;
+use interligo_model::reading::style::{DateStyle, NumberStyle, PartStyle, Style, Way};
+use interligo_model::values::amount;
 
 use crate::error::Error;
 use crate::find::{Found, SearchScope, find};

@@ -6,7 +6,7 @@
 use std::cmp::Ordering;
 use std::path::{Path, PathBuf};
 
-use interligo_core::pattern::NamePattern;
+use interligo_model::pattern::NamePattern;
 
 /// A file that a pattern fits, with what its slots stand for, in the order of the pattern.
 #[derive(Clone, Debug, PartialEq, Eq)]

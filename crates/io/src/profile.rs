@@ -4,13 +4,14 @@ use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
 use arrow_array::StringViewArray;
-use interligo_core::findings::{Noted, Spot, Unreadable};
-use interligo_core::place::Place;
-use interligo_core::plan::{ColumnType, Mistake, Plan, Role, Written, quoted};
-use interligo_core::profile::{
+use interligo_engine::findings::{Noted, Unreadable};
+use interligo_engine::profile::{
     ColumnProfile, ColumnSummary, RowColumns, RowExpr, WrittenAs, limit,
 };
-use interligo_core::rows::RowCounts;
+use interligo_model::place::Place;
+use interligo_model::place::Spot;
+use interligo_model::plan::{ColumnType, Mistake, Plan, Role, Written, quoted};
+use interligo_model::row_counts::RowCounts;
 
 use crate::error::Error;
 use crate::find::split;
@@ -357,7 +358,7 @@ impl Project {
             if let Some(declared) = self.declared(table, column) {
                 return declared;
             }
-            let mut all = interligo_core::evidence::Evidence::default();
+            let mut all = interligo_model::reading::evidence::Evidence::default();
             table.parts.iter().for_each(|part| all.merge(&part.evidence_of(column)));
             // A code that some file would make a number stays text everywhere.
             match all.filled {

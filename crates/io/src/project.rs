@@ -4,12 +4,13 @@ use std::path::{Path, PathBuf};
 
 use std::collections::BTreeSet;
 
-use interligo_core::bind::{Bound, Headings, Home, Request, Route, bind, require_fact};
-use interligo_core::engine::{Engine, Extent, Sample};
-use interligo_core::findings::{Findings, Noted, Parts, Spot};
-use interligo_core::lookup::{Duplicate, Lookup};
-use interligo_core::place::Place;
-use interligo_core::plan::{Entry, ListKind, Mistake, OutputEntry, Plan, Written};
+use interligo_engine::bind::{Bound, Headings, Home, Request, Route, bind, require_fact};
+use interligo_engine::engine::{Engine, Extent, Sample};
+use interligo_engine::findings::{Findings, Noted};
+use interligo_engine::lookup::{Duplicate, Lookup};
+use interligo_model::place::Place;
+use interligo_model::place::{Parts, Spot};
+use interligo_model::plan::{Entry, ListKind, Mistake, OutputEntry, Plan, Written};
 
 use crate::check::{Code, stop_on};
 use crate::corrections::{CORRECTIONS_FILE, CorrectionsFile};
@@ -517,7 +518,7 @@ impl Project {
             let raw = lookups::read(self.table(&bound.name))?;
             Lookup::settle(raw, bound).map_err(Error::from)
         };
-        interligo_core::workers::each((0..bound.lookups.len()).collect(), load)
+        interligo_engine::workers::each((0..bound.lookups.len()).collect(), load)
             .into_iter()
             .collect()
     }

@@ -8,18 +8,21 @@ use std::sync::Arc;
 use arrow_array::{Array, StringViewArray};
 use foldhash::quality::FixedState;
 
-use interligo_core::bind::FactKey;
-use interligo_core::engine::Engine;
-use interligo_core::evidence::Evidence;
-use interligo_core::exact_sum::ExactSum;
-use interligo_core::findings::{Findings, Repeat, Spot};
-use interligo_core::plan::{ColumnType, Repeats, Rule};
-use interligo_core::reading::Reading;
-use interligo_core::repeats::{Copy, KeysSeen, LineHash, LineHasher, Pair, Seen, Settled, settle};
-use interligo_core::style::moment;
-use interligo_core::tally::Tally;
-use interligo_core::texts::gathered;
-use interligo_core::value::Value;
+use interligo_engine::bind::FactKey;
+use interligo_engine::engine::Engine;
+use interligo_engine::exact_sum::ExactSum;
+use interligo_engine::findings::{Findings, Repeat};
+use interligo_engine::repeats::{
+    Copy, KeysSeen, LineHash, LineHasher, Pair, Seen, Settled, settle,
+};
+use interligo_engine::tally::Tally;
+use interligo_model::place::Spot;
+use interligo_model::plan::{ColumnType, Repeats, Rule};
+use interligo_model::reading::column_reader::Reading;
+use interligo_model::reading::evidence::Evidence;
+use interligo_model::reading::style::moment;
+use interligo_model::values::texts::gathered;
+use interligo_model::values::value::Value;
 
 use crate::error::Error;
 use crate::lines_out::raw_text;
@@ -276,7 +279,7 @@ impl State {
         let line = u32::try_from(number).ok().filter(|line| *line != u32::MAX);
         let line = line.ok_or_else(|| {
             Error::from(
-                interligo_core::plan::Mistake::of_plan(
+                interligo_model::plan::Mistake::of_plan(
                     "repeated lines can be looked for among 4,294,967,294 lines at most",
                 )
                 .help("leave out the `key` of the fact, or add repeats = \"keep\""),

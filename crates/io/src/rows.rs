@@ -5,13 +5,13 @@ use std::borrow::Cow;
 
 use arrow_array::{Array, StringViewArray};
 
-use interligo_core::cells::Cells;
-use interligo_core::faults::{Fault, strikes};
-use interligo_core::findings::Noted;
-use interligo_core::plan::TotalRows;
-use interligo_core::rows::{RowCounts, RowLeftOut};
-use interligo_core::shape::Made;
-use interligo_core::texts::{gathered, without_marks};
+use interligo_engine::faults::{Fault, strikes};
+use interligo_engine::findings::Noted;
+use interligo_engine::shape::Made;
+use interligo_model::plan::TotalRows;
+use interligo_model::row_counts::{RowCounts, RowLeftOut};
+use interligo_model::values::cells::Cells;
+use interligo_model::values::texts::{gathered, without_marks};
 
 use crate::error::Error;
 use crate::grid::Grid;

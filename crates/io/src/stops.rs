@@ -1,12 +1,13 @@
 //! What was found in the data and must stop a run, each with its places and the ways out.
 
-use interligo_core::bind::{Bound, BoundLookup};
-use interligo_core::engine::Engine;
-use interligo_core::findings::{Findings, Parts, Repeat};
-use interligo_core::links::LinkStatus;
-use interligo_core::lookup::{Duplicate, Lookup};
-use interligo_core::plan::{Missing, Overlap, key as key_of_plan};
-use interligo_core::tallies::{KeyTally, SoughtKey};
+use interligo_engine::bind::{Bound, BoundLookup};
+use interligo_engine::engine::Engine;
+use interligo_engine::findings::{Findings, Repeat};
+use interligo_engine::links::LinkStatus;
+use interligo_engine::lookup::{Duplicate, Lookup};
+use interligo_engine::tallies::{KeyTally, SoughtKey};
+use interligo_model::place::Parts;
+use interligo_model::plan::{Missing, Overlap, key as key_of_plan};
 
 use crate::error::Stop;
 use crate::project::Project;

@@ -3,10 +3,10 @@
 use std::io::Write;
 use std::path::Path;
 
-use interligo_core::bind::{SumsRequest, sums_request};
-use interligo_core::engine::Extent;
-use interligo_core::plan::Plan;
-use interligo_core::totals::TotalsTable;
+use interligo_engine::bind::{SumsRequest, sums_request};
+use interligo_engine::engine::Extent;
+use interligo_engine::totals::TotalsTable;
+use interligo_model::plan::Plan;
 use tempfile::NamedTempFile;
 
 use crate::error::Error;

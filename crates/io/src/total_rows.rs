@@ -5,11 +5,11 @@ use std::collections::BTreeMap;
 use std::sync::{Arc, LazyLock, Mutex, PoisonError};
 
 use aho_corasick::{AhoCorasick, MatchKind};
-use interligo_core::cells::Cells;
-use interligo_core::plan::TotalRows;
-use interligo_core::total_rows::{
+use interligo_engine::total_rows::{
     FieldSums, TotalSign, is_footer, is_named_total, looks_like_total, total_words,
 };
+use interligo_model::plan::TotalRows;
+use interligo_model::values::cells::Cells;
 
 use crate::error::Error;
 use crate::grid::{Grid, TextGrid};

@@ -1,7 +1,7 @@
 //! Tables as text files: totals with every figure in full, and single rows for other lists.
 
-use interligo_core::totals::{TotalsRow, TotalsTable};
-use interligo_core::value::Value;
+use interligo_engine::totals::{TotalsRow, TotalsTable};
+use interligo_model::values::value::Value;
 
 use crate::text::write_cell;
 

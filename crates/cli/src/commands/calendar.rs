@@ -1,13 +1,13 @@
 //! `interligo calendar`.
 
-use interligo_core::bind::Request;
-use interligo_core::engine::{Engine, Extent};
-use interligo_core::plan::nearest_name;
-use interligo_core::totals::TotalsTable;
+use interligo_engine::bind::Request;
+use interligo_engine::engine::{Engine, Extent};
+use interligo_engine::totals::TotalsTable;
 use interligo_io::{
     Checked, Depth, OnDuplicates, dated_links, days_request, fill_periods, key_calendar,
     periods_request, totals_csv, worst_keys,
 };
+use interligo_model::plan::nearest_name;
 
 use super::check::checked;
 use super::{Opened, Out};

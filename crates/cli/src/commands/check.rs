@@ -3,12 +3,12 @@
 use std::collections::BTreeMap;
 use std::path::Path;
 
-use interligo_core::engine::{Engine, Extent};
-use interligo_core::findings::Spot;
+use interligo_engine::engine::{Engine, Extent};
 use interligo_io::{
     Checked, Code, Depth, Finding, OnDuplicates, Ran, check as check_lines, duplicate_stops,
     for_owners, rows_at, stops,
 };
+use interligo_model::place::Spot;
 
 use super::{Opened, Out};
 use crate::args::{CheckOptions, Format};

@@ -1,10 +1,10 @@
 //! `interligo demo`.
 
-use interligo_core::bind::{Content, Request, TotalsRequest};
-use interligo_core::engine::{Engine, Extent};
-use interligo_core::plan::Written;
-use interligo_core::tieout::TieOut;
+use interligo_engine::bind::{Content, Request, TotalsRequest};
+use interligo_engine::engine::{Engine, Extent};
+use interligo_engine::tieout::TieOut;
 use interligo_io::{OnDuplicates, OnStop, Pace};
+use interligo_model::plan::Written;
 
 use super::{Opened, Out};
 use crate::args::DemoOptions;

@@ -3,8 +3,8 @@
 use std::io::IsTerminal;
 use std::path::Path;
 
-use interligo_core::engine::Extent;
-use interligo_core::near::Likeness;
+use interligo_engine::engine::Extent;
+use interligo_engine::near::Likeness;
 use interligo_io::{CorrectionsFile, Depth, Mending, OnDuplicates};
 use rustyline::completion::{Completer, Pair};
 use rustyline::error::ReadlineError;
@@ -163,7 +163,7 @@ fn ask(
 }
 
 /// What was typed: a word of ours, the number of a suggestion, or a key.
-fn answer(typed: &str, suggested: &[interligo_core::checks::Suggestion]) -> Answer {
+fn answer(typed: &str, suggested: &[interligo_engine::checks::Suggestion]) -> Answer {
     let typed = typed.trim();
     match typed {
         "" | "s" | "skip" => Answer::Skip,

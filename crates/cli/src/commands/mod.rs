@@ -24,12 +24,12 @@ pub(crate) use totals::totals;
 
 use std::path::{Path, PathBuf};
 
-use interligo_core::bind::Request;
-use interligo_core::engine::{Engine, Extent};
-use interligo_core::plan::Plan;
+use interligo_engine::bind::Request;
+use interligo_engine::engine::{Engine, Extent};
 use interligo_io::{
     Error, OnDuplicates, OnStop, PLAN_FILE, Pace, Project, Ran, read_plan, write_whole,
 };
+use interligo_model::plan::Plan;
 
 use crate::args::PlanOptions;
 use crate::failure::Failure;
@@ -113,7 +113,7 @@ fn pace(options: &PlanOptions) -> Pace {
     if let Some(block) = options.block {
         pace.block = block;
     }
-    interligo_core::workers::allow(pace.threads);
+    interligo_engine::workers::allow(pace.threads);
     pace
 }
 

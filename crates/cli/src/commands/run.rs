@@ -1,8 +1,8 @@
 //! `interligo run`.
 
-use interligo_core::bind::Request;
-use interligo_core::engine::Extent;
-use interligo_core::tieout::TieOut;
+use interligo_engine::bind::Request;
+use interligo_engine::engine::Extent;
+use interligo_engine::tieout::TieOut;
 use interligo_io::{OnDuplicates, OnStop};
 
 use super::{Opened, Out};

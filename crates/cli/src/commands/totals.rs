@@ -2,11 +2,11 @@
 
 use std::ops::Range;
 
-use interligo_core::bind::{Content, Request};
-use interligo_core::engine::Extent;
-use interligo_core::plan::{Unreached, Written};
-use interligo_core::totals::TotalsTable;
+use interligo_engine::bind::{Content, Request};
+use interligo_engine::engine::Extent;
+use interligo_engine::totals::TotalsTable;
 use interligo_io::{OnDuplicates, OnStop, totals_csv};
+use interligo_model::plan::{Unreached, Written};
 
 use super::{Opened, Out};
 use crate::args::{TotalsFormat, TotalsOptions, UnreachedChoice};

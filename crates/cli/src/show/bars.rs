@@ -1,6 +1,6 @@
 //! Bars made of letters, for a column of a table.
 
-use interligo_core::decimal::{Decimal, Rounding};
+use interligo_model::values::decimal::{Decimal, Rounding};
 
 /// Parts of a letter's width, in eighths.
 const EIGHTHS: [&str; 8] = ["", "▏", "▎", "▍", "▌", "▋", "▊", "▉"];

@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 use std::io;
 
-use interligo_core::links::{LinkStatus, lines_found};
+use interligo_engine::links::{LinkStatus, lines_found};
 use interligo_io::{Checked, Code, Finding, Group, LinkBalance};
 use serde_json::{Map, Value, json};
 
@@ -235,7 +235,7 @@ fn line_findings(out: Out<'_>, checked: &Checked, findings: &[&Finding]) -> io::
     table.without_blank_columns(3).print(out, "  ")
 }
 
-fn suggested(suggestion: &interligo_core::checks::Suggestion) -> String {
+fn suggested(suggestion: &interligo_engine::checks::Suggestion) -> String {
     if suggestion.likely {
         format!("{} ({})", suggestion.key, suggestion.words())
     } else {

@@ -2,7 +2,7 @@
 
 use std::io;
 
-use interligo_core::formula::{FUNCTIONS, FunctionHelp, SUMMARIES};
+use interligo_model::formula::{FUNCTIONS, FunctionHelp, SUMMARIES};
 
 use super::table::TextTable;
 use super::{Out, TITLE, broken, told_width};

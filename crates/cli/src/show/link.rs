@@ -2,7 +2,7 @@
 
 use std::io;
 
-use interligo_core::links::LinkStatus;
+use interligo_engine::links::LinkStatus;
 use interligo_io::{LinkHealth, LinkMap, StartedLink};
 use serde_json::json;
 

@@ -2,10 +2,10 @@
 
 use std::io;
 
-use interligo_core::findings::Noted;
-use interligo_core::plan::{ColumnType, Role, key};
-use interligo_core::profile::{ColumnSummary, CouldBeKey, Distinct};
+use interligo_engine::findings::Noted;
+use interligo_engine::profile::{ColumnSummary, CouldBeKey, Distinct};
 use interligo_io::{ColumnLook, Question, TableProfile, TableRows};
+use interligo_model::plan::{ColumnType, Role, key};
 use serde_json::json;
 
 use super::check::write_csv;
@@ -258,7 +258,7 @@ pub(crate) fn values(out: Out<'_>, profile: &TableProfile) -> io::Result<()> {
 
 /// Prints rows with their places.
 pub(crate) fn rows(out: Out<'_>, name: &str, rows: &TableRows, format: Format) -> io::Result<()> {
-    let cells = |(place, cells): &(interligo_core::place::Place, Vec<String>)| -> Vec<String> {
+    let cells = |(place, cells): &(interligo_model::place::Place, Vec<String>)| -> Vec<String> {
         let row = place.row.map_or(String::new(), |row| row.to_string());
         [place.part.to_string(), row].into_iter().chain(cells.iter().cloned()).collect()
     };
@@ -269,7 +269,7 @@ pub(crate) fn rows(out: Out<'_>, name: &str, rows: &TableRows, format: Format) -
             write_csv(out, &headings, &rows.rows.iter().map(cells).collect::<Vec<_>>())
         }
         Format::Json => {
-            let row = |(place, cells): &(interligo_core::place::Place, Vec<String>)| {
+            let row = |(place, cells): &(interligo_model::place::Place, Vec<String>)| {
                 let values = rows.columns.iter().cloned().zip(cells.iter().map(|c| json!(c)));
                 json!({
                     "file": place.part.to_string(), "row": place.row,

@@ -3,10 +3,10 @@
 use std::collections::BTreeMap;
 use std::io;
 
-use interligo_core::checks::Suggestion;
-use interligo_core::links::Correction;
-use interligo_core::plan::nearest_name;
+use interligo_engine::checks::Suggestion;
+use interligo_engine::links::Correction;
 use interligo_io::{Checked, Mended, NotTaken, OpenKey, Refused};
+use interligo_model::plan::nearest_name;
 
 use super::findings::{stake_cells, visible};
 use super::number::grouped;

@@ -1,6 +1,6 @@
 //! Numbers as people read them.
 
-use interligo_core::decimal::{Decimal, Rounding};
+use interligo_model::values::decimal::{Decimal, Rounding};
 
 /// Thousands in groups: `-1234567.5` becomes `-1,234,567.5`.
 pub(crate) fn grouped(number: &str) -> String {

@@ -2,12 +2,12 @@
 
 use std::io;
 
-use interligo_core::decimal::Decimal;
-use interligo_core::engine::Engine;
-use interligo_core::links::{LinkStatus, lines_found};
-use interligo_core::plan::Plan;
-use interligo_core::tieout::{Amount, RoundedFigure, TieOut};
+use interligo_engine::engine::Engine;
+use interligo_engine::links::{LinkStatus, lines_found};
+use interligo_engine::tieout::{Amount, RoundedFigure, TieOut};
 use interligo_io::Drift;
+use interligo_model::plan::Plan;
+use interligo_model::values::decimal::Decimal;
 use serde_json::json;
 
 use super::link::share;

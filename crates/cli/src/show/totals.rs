@@ -2,10 +2,10 @@
 
 use std::io;
 
-use interligo_core::decimal::Decimal;
-use interligo_core::totals::{MeasureKind, TotalsRow, TotalsTable, attribute_text};
-use interligo_core::value::Value;
+use interligo_engine::totals::{MeasureKind, TotalsRow, TotalsTable, attribute_text};
 use interligo_io::row_labels;
+use interligo_model::values::decimal::Decimal;
+use interligo_model::values::value::Value;
 use serde_json::{Map, json};
 
 use super::bars::bar;
@@ -222,7 +222,7 @@ struct Scale {
 
 impl Scale {
     fn of(table: &TotalsTable, measure: usize) -> Scale {
-        let over_all = |c: &interligo_core::totals::TotalsColumn| c.key.is_none();
+        let over_all = |c: &interligo_engine::totals::TotalsColumn| c.key.is_none();
         let column = table.columns.iter().position(|c| over_all(c) && c.measure == measure);
         let column = column.unwrap_or(0);
         let rows = table.rows.iter().filter(|row| row.rest.is_none());

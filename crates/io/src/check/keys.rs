@@ -2,15 +2,16 @@
 
 use std::collections::BTreeMap;
 
-use interligo_core::checks::Suggestion;
-use interligo_core::date::Day;
-use interligo_core::decimal::Decimal;
-use interligo_core::engine::Engine;
-use interligo_core::findings::{ExactSum, Parts};
-use interligo_core::links::{Fate, LinkStatus};
-use interligo_core::near::LOOKED_INTO;
-use interligo_core::plan::{Missing, Overlap};
-use interligo_core::tallies::{KeyTally, SoughtKey};
+use interligo_engine::checks::Suggestion;
+use interligo_engine::engine::Engine;
+use interligo_engine::findings::ExactSum;
+use interligo_engine::links::{Fate, LinkStatus};
+use interligo_engine::near::LOOKED_INTO;
+use interligo_engine::tallies::{KeyTally, SoughtKey};
+use interligo_model::place::Parts;
+use interligo_model::plan::{Missing, Overlap};
+use interligo_model::values::date::Day;
+use interligo_model::values::decimal::Decimal;
 
 use super::{Checked, Code, FactRun, Finding, Stake};
 use crate::project::Project;

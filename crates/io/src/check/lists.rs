@@ -1,10 +1,10 @@
 //! Lists that a run writes: what was found, keys that were not found, lines that were delivered twice.
 
-use interligo_core::decimal::Decimal;
-use interligo_core::engine::Engine;
-use interligo_core::findings::{ExactSum, Findings, Repeat};
-use interligo_core::links::LinkStatus;
-use interligo_core::plan::ListKind;
+use interligo_engine::engine::Engine;
+use interligo_engine::findings::{ExactSum, Findings, Repeat};
+use interligo_engine::links::LinkStatus;
+use interligo_model::plan::ListKind;
+use interligo_model::values::decimal::Decimal;
 
 use super::{Checked, Code, Finding, StakeColumn};
 use crate::project::Project;

@@ -10,13 +10,14 @@ mod rows;
 use std::cmp::Reverse;
 use std::collections::BTreeMap;
 
-use interligo_core::checks::{Balance, Suggestion};
-use interligo_core::date::Day;
-use interligo_core::decimal::Decimal;
-use interligo_core::engine::Engine;
-use interligo_core::findings::{ExactSum, Spot};
-use interligo_core::plan::{Mistake, Plan, Written};
-use interligo_core::usage::Usage;
+use interligo_engine::checks::{Balance, Suggestion};
+use interligo_engine::engine::Engine;
+use interligo_engine::findings::ExactSum;
+use interligo_engine::usage::Usage;
+use interligo_model::place::Spot;
+use interligo_model::plan::{Mistake, Plan, Written};
+use interligo_model::values::date::Day;
+use interligo_model::values::decimal::Decimal;
 
 pub use code::Code;
 pub(crate) use lists::{List, list_of};

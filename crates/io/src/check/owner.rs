@@ -51,7 +51,7 @@ fn file(checked: &Checked, findings: &[&Finding]) -> Vec<u8> {
     let mut out = csv_row(headings);
     for finding in findings {
         let (first, last) = finding.days.unzip();
-        let day = |day: Option<interligo_core::date::Day>| {
+        let day = |day: Option<interligo_model::values::date::Day>| {
             day.map_or(String::new(), |day| day.to_string())
         };
         let missing = match finding.code {

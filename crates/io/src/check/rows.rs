@@ -2,10 +2,11 @@
 
 use std::collections::BTreeMap;
 
-use interligo_core::findings::{BlankBecause, Noted, Parts, Unreadable};
-use interligo_core::lookup::{LeftOut, Lookup};
-use interligo_core::plan::Duplicates;
-use interligo_core::tieout::blank_words;
+use interligo_engine::findings::{BlankBecause, Noted, Unreadable};
+use interligo_engine::lookup::{LeftOut, Lookup};
+use interligo_engine::tieout::blank_words;
+use interligo_model::place::Parts;
+use interligo_model::plan::Duplicates;
 
 use super::{Checked, Code, FactRun, Finding};
 use crate::headings::Drift;

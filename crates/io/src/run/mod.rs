@@ -4,13 +4,13 @@ mod worker;
 
 use std::collections::BTreeMap;
 
-use interligo_core::engine::{Engine, OutputContent};
-use interligo_core::faults::{Fault, begin, strikes};
-use interligo_core::findings::Findings;
-use interligo_core::plan::ListKind;
-use interligo_core::tieout::{ReadSide, TieOut};
-use interligo_core::totals::{Cube, Groups, TotalsPlan, TotalsTable};
-use interligo_core::usage::Usage;
+use interligo_engine::engine::{Engine, OutputContent};
+use interligo_engine::faults::{Fault, begin, strikes};
+use interligo_engine::findings::Findings;
+use interligo_engine::tieout::{ReadSide, TieOut};
+use interligo_engine::totals::{Cube, Groups, TotalsPlan, TotalsTable};
+use interligo_engine::usage::Usage;
+use interligo_model::plan::ListKind;
 
 use crate::check::{Checked, Code, FactRun};
 use crate::destinations::Destinations;

@@ -2,14 +2,15 @@
 
 use std::borrow::Cow;
 
-use interligo_core::engine::Engine;
-use interligo_core::faults::{Fault, strikes};
-use interligo_core::findings::{Aside, Ends, Findings, PLACES_KEPT, Parts, Spot};
-use interligo_core::lines::{DoesNotFit, LineBatch, Lines, Overflow};
-use interligo_core::tally::{Tally, mark_of};
-use interligo_core::tieout::{ReadSide, aside_words};
-use interligo_core::totals::Groups;
-use interligo_core::usage::Usage;
+use interligo_engine::engine::Engine;
+use interligo_engine::faults::{Fault, strikes};
+use interligo_engine::findings::{Aside, Ends, Findings, PLACES_KEPT};
+use interligo_engine::lines::{DoesNotFit, LineBatch, Lines, Overflow};
+use interligo_engine::tally::{Tally, mark_of};
+use interligo_engine::tieout::{ReadSide, aside_words};
+use interligo_engine::totals::Groups;
+use interligo_engine::usage::Usage;
+use interligo_model::place::{Parts, Spot};
 
 use super::Item;
 use crate::error::Error;

@@ -6,7 +6,7 @@ use std::cell::Cell;
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::sync::Arc;
 
-use interligo_core::place::PartName;
+use interligo_model::place::PartName;
 
 use super::{Block, Container, Given, Head, KeysStated, Reader, What};
 use crate::error::Error;

@@ -15,11 +15,11 @@ use std::path::PathBuf;
 use std::sync::Arc;
 
 use arrow_array::builder::StringViewBuilder;
-use interligo_core::cells::Cells;
-use interligo_core::decimal::Decimal;
-use interligo_core::findings::Noted;
-use interligo_core::place::PartName;
-use interligo_core::style::{NumberStyle, Style};
+use interligo_engine::findings::Noted;
+use interligo_model::place::PartName;
+use interligo_model::reading::style::{NumberStyle, Style};
+use interligo_model::values::cells::Cells;
+use interligo_model::values::decimal::Decimal;
 use serde::de::{Deserializer, IgnoredAny, MapAccess, Visitor};
 use serde_json::value::RawValue;
 

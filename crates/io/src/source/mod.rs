@@ -18,10 +18,10 @@ use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError};
 
-use interligo_core::findings::Noted;
-use interligo_core::place::PartName;
-use interligo_core::plan::{ByteSize, Plan};
-use interligo_core::style::Style;
+use interligo_engine::findings::Noted;
+use interligo_model::place::PartName;
+use interligo_model::plan::{ByteSize, Plan};
+use interligo_model::reading::style::Style;
 
 use crate::error::Error;
 use crate::given::Given;

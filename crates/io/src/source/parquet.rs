@@ -30,12 +30,12 @@ use parquet::arrow::arrow_reader::{
     ParquetRecordBatchReaderBuilder,
 };
 
-use interligo_core::cells::{Cells, shortest_number};
-use interligo_core::column::{DateColumn, NumberColumn, Numbers};
-use interligo_core::decimal::Decimal;
-use interligo_core::findings::Noted;
-use interligo_core::place::PartName;
-use interligo_core::texts::gathered;
+use interligo_engine::findings::Noted;
+use interligo_model::place::PartName;
+use interligo_model::values::cells::{Cells, shortest_number};
+use interligo_model::values::column::{DateColumn, NumberColumn, Numbers};
+use interligo_model::values::decimal::Decimal;
+use interligo_model::values::texts::gathered;
 use jiff::Timestamp;
 use jiff::tz::{Offset, TimeZone};
 

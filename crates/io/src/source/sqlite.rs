@@ -18,10 +18,10 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use arrow_array::builder::StringViewBuilder;
-use interligo_core::cells::{Cells, shortest_number};
-use interligo_core::findings::Noted;
-use interligo_core::place::PartName;
-use interligo_core::style::{NumberStyle, Style};
+use interligo_engine::findings::Noted;
+use interligo_model::place::PartName;
+use interligo_model::reading::style::{NumberStyle, Style};
+use interligo_model::values::cells::{Cells, shortest_number};
 use rusqlite::limits::Limit;
 use rusqlite::types::ValueRef;
 use rusqlite::{Connection, ErrorCode, OpenFlags, Row};

@@ -11,7 +11,7 @@ use arrow_array::StringViewArray;
 use arrow_array::builder::StringViewBuilder;
 use arrow_buffer::Buffer;
 
-use interligo_core::place::PartName;
+use interligo_model::place::PartName;
 
 use super::{
     Address, Block, Container, Format, Limits, Reader, Source, Unsplit, Wanted, What, file_bytes,
@@ -403,7 +403,7 @@ fn whole_rows(mut bytes: Vec<u8>, separator: u8) -> TextBlock {
 mod tests {
     use super::*;
     use crate::look::FieldNote;
-    use interligo_core::style::{DateStyle, NumberStyle};
+    use interligo_model::reading::style::{DateStyle, NumberStyle};
     use proptest::prelude::*;
 
     /// Writes a number with two places in a style.

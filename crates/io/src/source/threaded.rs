@@ -3,7 +3,7 @@
 
 use std::sync::mpsc::{Receiver, sync_channel};
 
-use interligo_core::place::PartName;
+use interligo_model::place::PartName;
 
 use super::{Block, Reader, guarded};
 use crate::error::Error;

@@ -2,8 +2,8 @@
 
 use std::fmt::Write;
 
-use interligo_core::plan::{Role, key, name, quoted};
-use interligo_core::propose::{ColumnAt, LinkProposal, Meaning, ignore_words, words_mean};
+use interligo_engine::propose::{ColumnAt, LinkProposal, Meaning, ignore_words, words_mean};
+use interligo_model::plan::{Role, key, name, quoted};
 
 use super::gather::Stack;
 use super::{Material, Started};

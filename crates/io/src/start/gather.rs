@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 
-use interligo_core::plan::ColumnType;
+use interligo_model::plan::ColumnType;
 use unicode_normalization::UnicodeNormalization;
 
 use super::names::{pattern_over, shape, table_name};

@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 use std::path::Path;
 
-use interligo_core::pattern::NamePattern;
+use interligo_model::pattern::NamePattern;
 
 use crate::pattern::PathPattern;
 

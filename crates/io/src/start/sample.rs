@@ -4,11 +4,11 @@
 use std::collections::HashSet;
 
 use arrow_array::{Array, StringViewArray};
-use interligo_core::evidence::Evidence;
-use interligo_core::plan::ColumnType;
-use interligo_core::propose::{Seen, SeenColumn};
-use interligo_core::reading::Reading;
-use interligo_core::texts::{TextBuilder, gathered};
+use interligo_engine::propose::{Seen, SeenColumn};
+use interligo_model::plan::ColumnType;
+use interligo_model::reading::column_reader::Reading;
+use interligo_model::reading::evidence::Evidence;
+use interligo_model::values::texts::{TextBuilder, gathered};
 
 use crate::error::Error;
 use crate::parts::{Table, WantedColumns};

@@ -5,9 +5,9 @@ mod picture;
 
 use std::io;
 
-use interligo_core::date::Day;
-use interligo_core::links::{LinkStatus, StatusCounts};
+use interligo_engine::links::{LinkStatus, StatusCounts};
 use interligo_io::{CalendarKey, DayLines, Finding, KeyCalendar, KeyPeriod, Span};
+use interligo_model::values::date::Day;
 
 use super::number::grouped;
 use super::table::TextTable;

@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::time::Duration;
 
-use interligo_core::plan::Mistake;
+use interligo_model::plan::Mistake;
 use postgres::Config;
 use postgres::config::{Host, SslMode};
 

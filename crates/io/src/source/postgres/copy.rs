@@ -2,7 +2,7 @@
 
 use std::io::BufRead;
 
-use interligo_core::place::PartName;
+use interligo_model::place::PartName;
 
 use super::super::Unsplit;
 use crate::error::Error;

@@ -22,7 +22,7 @@ mod tls;
 use std::sync::{Arc, Mutex, PoisonError};
 
 use arrow_array::{Array, StringViewArray};
-use interligo_core::place::PartName;
+use interligo_model::place::PartName;
 use postgres::error::SqlState;
 use postgres::types::Type;
 use postgres::{Client, NoTls};

@@ -27,10 +27,10 @@ use std::path::PathBuf;
 use std::sync::{Arc, Mutex, PoisonError};
 use std::thread::JoinHandle;
 
-use interligo_core::date::Day;
-use interligo_core::findings::Noted;
-use interligo_core::place::{PartName, SheetColumns};
-use interligo_core::style::Style;
+use interligo_engine::findings::Noted;
+use interligo_model::place::{PartName, SheetColumns};
+use interligo_model::reading::style::Style;
+use interligo_model::values::date::Day;
 
 use super::threaded::Threaded;
 use super::{Address, Container, Format, Limits, Reader, Source, Wanted, What, ends_with};

@@ -3,12 +3,12 @@
 use arrow_array::StringViewArray;
 use arrow_array::builder::StringViewBuilder;
 
-use interligo_core::cells::{Cells, shown_number};
-use interligo_core::decimal::Decimal;
-use interligo_core::findings::Noted;
-use interligo_core::place::{PartName, letters};
-use interligo_core::style::{DateStyle, NumberStyle, Style};
-use interligo_core::texts::TextBuilder;
+use interligo_engine::findings::Noted;
+use interligo_model::place::{PartName, letters};
+use interligo_model::reading::style::{DateStyle, NumberStyle, Style};
+use interligo_model::values::cells::{Cells, shown_number};
+use interligo_model::values::decimal::Decimal;
+use interligo_model::values::texts::TextBuilder;
 
 use super::marks::Marks;
 use super::{Area, Cell};

@@ -4,8 +4,8 @@ use std::fs::File;
 use std::io::BufReader;
 
 use calamine::{DataRef, ExcelDateTime, Reader as _, SheetType, SheetVisible, Xlsx};
-use interligo_core::amount::currency_of_format;
-use interligo_core::date::Day;
+use interligo_model::values::amount::currency_of_format;
+use interligo_model::values::date::Day;
 
 use super::marks;
 use super::{Area, Cell, Opened};

@@ -1,0 +1,288 @@
+//! The lookups that links lead to.
+
+use std::collections::BTreeSet;
+use std::ops::Range;
+
+use toml::Spanned;
+
+use super::columns::declared_wishes;
+use super::computed::bind_formulas;
+use super::needs::needs_of;
+use super::{BoundFormula, Headings, Wishes};
+use interligo_model::formula::Node;
+use interligo_model::plan::{
+    ColumnType, Duplicates, Ends, Mistake, Plan, Repeats, TableEntry, Valid, Written,
+};
+use interligo_model::values::date::PeriodUnit;
+
+/// A lookup of the plan that a link leads to.
+#[derive(Debug)]
+pub struct BoundLookup {
+    /// Its name.
+    pub name: String,
+    /// The names of its columns.
+    pub columns: Vec<String>,
+    /// Of these, the ones that come from slots of the file name.
+    pub slots: BTreeSet<usize>,
+    /// The columns of its key.
+    pub key: Vec<usize>,
+    /// Further sets of columns that links lead to; no two rows may share their values either.
+    pub further_keys: Vec<Vec<usize>>,
+    /// When its rows hold; none where they always do.
+    pub valid: Option<Validity>,
+    /// What happens to rows with the same key.
+    pub duplicates: Duplicates,
+    /// The column whose values say which of them holds.
+    pub(crate) decides: Option<usize>,
+    /// Columns that are worked out from the others.
+    pub(crate) formulas: Vec<BoundFormula>,
+    /// The columns that are used, and how they are read.
+    pub wishes: Wishes,
+}
+
+/// The columns that say when a row holds.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Validity {
+    /// From a day until a day.
+    Days {
+        /// The first day; blank is open.
+        from: usize,
+        /// The last day; blank is open.
+        until: usize,
+        /// Whether the last day belongs to the period.
+        ends: Ends,
+    },
+    /// From a day until the next row of the key begins.
+    UntilNext {
+        /// The first day; blank is open.
+        from: usize,
+        /// How many days at most.
+        carry: Option<u32>,
+    },
+    /// For a period that is written in one column.
+    Period(usize),
+    /// For a year, or a quarter or month of it.
+    YearAnd(usize, Option<(PeriodUnit, usize)>),
+}
+
+impl BoundLookup {
+    /// The columns that say when its rows hold.
+    pub fn day_columns(&self) -> Vec<usize> {
+        match self.valid {
+            None => Vec::new(),
+            Some(Validity::Days { from, until, .. }) => vec![from, until],
+            Some(Validity::UntilNext { from, .. }) => vec![from],
+            Some(Validity::Period(column)) => vec![column],
+            Some(Validity::YearAnd(year, part)) => {
+                [year].into_iter().chain(part.map(|(_, column)| column)).collect()
+            }
+        }
+    }
+
+    /// The columns of one of its keys.
+    pub fn key_columns(&self, key: usize) -> &[usize] {
+        match key.checked_sub(1) {
+            None => &self.key,
+            Some(further) => &self.further_keys[further],
+        }
+    }
+
+    /// The key of these columns, in whatever order; it is noted if it is a new one.
+    pub(super) fn key_of(&mut self, columns: &[usize]) -> usize {
+        let set = |columns: &[usize]| columns.iter().copied().collect::<BTreeSet<usize>>();
+        let wanted = set(columns);
+        let known = (0..=self.further_keys.len()).find(|key| set(self.key_columns(*key)) == wanted);
+        columns.iter().for_each(|column| self.wishes.use_keys(*column));
+        known.unwrap_or_else(|| {
+            self.further_keys.push(columns.to_vec());
+            self.further_keys.len()
+        })
+    }
+
+    /// The column of a name that stands in the plan.
+    pub(super) fn column(&self, name: &str, span: Range<usize>) -> Result<usize, Mistake> {
+        self.columns.iter().position(|column| column == name).ok_or_else(|| {
+            Mistake::in_plan(span, format!("`{}` has no column `{name}`", self.name))
+                .nearest(name, self.columns.iter().map(String::as_str))
+        })
+    }
+
+    /// Notes what a formula over the columns of a row needs.
+    pub(super) fn use_in_formula(&mut self, node: &Node, written: &Written) -> Result<(), Mistake> {
+        for (name, needed) in needs_of(node) {
+            let column = super::computed::resolve(name, &self.name, &self.columns, written)?;
+            self.wishes.demand(column, needed, written.mistake(name.span.clone(), ""));
+        }
+        Ok(())
+    }
+}
+
+/// Binds a lookup to which a link leads by the columns `linked`; they are its key where it names none.
+/// `fact` says that it is a fact, whose lines are looked up by their key.
+pub(super) fn bind_lookup(
+    plan: &Plan,
+    headings: &Headings,
+    name: &str,
+    linked: &[usize],
+    fact: bool,
+) -> Result<BoundLookup, Mistake> {
+    let entry = plan.tables.get(name).expect("the tables of paths were looked up");
+    let (name_span, entry) = (entry.name_span.clone(), &entry.value);
+    let columns = headings.columns(name).to_vec();
+    let wishes = Wishes::new(declared_wishes(plan, entry, &columns)?);
+    let slots = headings.0.get(name).map(|c| c.slots.clone()).unwrap_or_default();
+    let mut lookup = BoundLookup {
+        name: name.to_owned(),
+        columns,
+        slots,
+        key: linked.to_vec(),
+        further_keys: Vec::new(),
+        valid: None,
+        duplicates: if fact { of_repeats(name, name_span, entry)? } else { of_duplicates(entry) },
+        decides: None,
+        formulas: Vec::new(),
+        wishes,
+    };
+    if let Some(key) = &entry.key {
+        let names = key.get_ref().0.iter();
+        lookup.key = names.map(|name| lookup.column(name, key.span())).collect::<Result<_, _>>()?;
+        if lookup.key.is_empty() {
+            return Err(Mistake::in_plan(key.span(), "the key names no column"));
+        }
+    }
+    bind_valid(plan, entry, &mut lookup)?;
+    let written = match fact {
+        true => entry.repeats.as_ref().map(|written| written.span()),
+        false => entry.duplicates.as_ref().map(|written| written.span()),
+    };
+    if let (Duplicates::Rule(rule), Some(span)) = (&lookup.duplicates, written)
+        && let Some((column, wanted)) = rule.column()
+    {
+        let number = lookup.column(column, span.clone())?;
+        lookup.wishes.need(number, wanted, Mistake::in_plan(span, ""));
+        lookup.decides = Some(number);
+    }
+    lookup.formulas = bind_formulas(plan, name, entry, &lookup.columns, &mut lookup.wishes)?;
+    for column in lookup.key.clone() {
+        lookup.wishes.use_keys(column);
+    }
+    Ok(lookup)
+}
+
+fn of_duplicates(entry: &TableEntry) -> Duplicates {
+    entry.duplicates.as_ref().map_or_else(Default::default, |d| d.get_ref().clone())
+}
+
+/// What becomes of the lines of a fact that share a key, where they are looked up.
+fn of_repeats(name: &str, span: Range<usize>, entry: &TableEntry) -> Result<Duplicates, Mistake> {
+    if entry.key.is_none() {
+        let message = format!("a link leads to the fact `{name}`, which has no key");
+        return Err(Mistake::in_plan(span, message).help(
+            "name the columns that tell its lines apart: key = [\"order_no\", \"line_no\"]",
+        ));
+    }
+    match &entry.repeats {
+        None => Ok(Duplicates::default()),
+        Some(repeats) => match repeats.get_ref() {
+            Repeats::Rule(rule) => Ok(Duplicates::Rule(rule.clone())),
+            Repeats::Keep => Err(Mistake::in_plan(
+                repeats.span(),
+                format!("a link leads to the fact `{name}`, whose lines may share a key"),
+            )
+            .help("a line can be looked up only where its key is its own: leave `repeats` out")),
+        },
+    }
+}
+
+/// The columns that say when a row holds.
+fn bind_valid(plan: &Plan, entry: &TableEntry, lookup: &mut BoundLookup) -> Result<(), Mistake> {
+    let Some(valid) = &entry.valid else { return Ok(()) };
+    let Valid { from, until, ends, carry, period, year, quarter, month } = valid;
+    let refuse = |span: Range<usize>, what: &str| {
+        Err(Mistake::in_plan(span, format!("{what} in `valid`")).help(
+            "rows hold from a day (from, until, ends; or from, carry), for a period (period), or for a year (year, quarter or \
+             month)",
+        ))
+    };
+    let column =
+        |lookup: &BoundLookup, name: &Spanned<String>| lookup.column(name.get_ref(), name.span());
+    let with_days = [from, until].into_iter().flatten().next();
+    let other = [period, year, quarter, month].into_iter().flatten().next();
+    lookup.valid = Some(match (with_days, other) {
+        (Some(_), Some(other)) => {
+            return refuse(other.span(), "days and a period do not go together");
+        }
+        (Some(first), None) => {
+            let Some(from) = from else {
+                return refuse(first.span(), "`until` needs a `from` beside it");
+            };
+            let from = day_column(plan, lookup, from)?;
+            match (until, carry) {
+                (Some(_), Some(carry)) => {
+                    return refuse(carry.span(), "`carry` does not go with `until`");
+                }
+                (Some(until), None) => Validity::Days {
+                    from,
+                    until: day_column(plan, lookup, until)?,
+                    ends: ends.as_ref().map_or_else(Ends::default, |ends| *ends.get_ref()),
+                },
+                (None, carry) => {
+                    if let Some(ends) = ends {
+                        return refuse(ends.span(), "`ends` needs an `until` beside it");
+                    }
+                    let carry = carry.as_ref().map(|carry| *carry.get_ref());
+                    Validity::UntilNext { from, carry }
+                }
+            }
+        }
+        (None, _) if let Some(period) = period => {
+            match [year, quarter, month].into_iter().flatten().next() {
+                Some(other) => return refuse(other.span(), "one `period` says it all"),
+                None => Validity::Period(column(lookup, period)?),
+            }
+        }
+        (None, _) => match (year, quarter, month) {
+            (Some(year), None, None) => Validity::YearAnd(column(lookup, year)?, None),
+            (Some(year), Some(part), None) => Validity::YearAnd(
+                column(lookup, year)?,
+                Some((PeriodUnit::Quarter, column(lookup, part)?)),
+            ),
+            (Some(year), None, Some(part)) => Validity::YearAnd(
+                column(lookup, year)?,
+                Some((PeriodUnit::Month, column(lookup, part)?)),
+            ),
+            (Some(_), Some(_), Some(month)) => {
+                return refuse(month.span(), "a quarter and a month do not go together");
+            }
+            (None, ..) => {
+                let at = [quarter, month].into_iter().flatten().next();
+                let span = at.map_or(0..0, Spanned::span);
+                return refuse(span, "there is no day, period or year");
+            }
+        },
+    });
+    if let (Some(Validity::Period(_) | Validity::YearAnd(..)), Some(span)) =
+        (lookup.valid, ends.as_ref().map(Spanned::span).or(carry.as_ref().map(Spanned::span)))
+    {
+        return refuse(span, "a whole period has its own end, so this has no effect");
+    }
+    Ok(())
+}
+
+/// A column with the first or last day of rows.
+fn day_column(
+    plan: &Plan,
+    lookup: &mut BoundLookup,
+    name: &Spanned<String>,
+) -> Result<usize, Mistake> {
+    let column = lookup.column(name.get_ref(), name.span())?;
+    let at = plan.written(name).mistaken("");
+    if lookup.wishes.declared(column).declared.is_some_and(|t| t != ColumnType::Date) {
+        let message = format!("`{}` says when a row holds and must be a date", name.get_ref());
+        return Err(
+            Mistake { message, ..at }.help("leave its `type` out of the columns of the table")
+        );
+    }
+    lookup.wishes.need(column, ColumnType::Date, at);
+    Ok(column)
+}

@@ -1,0 +1,336 @@
+//! From the plan as written to one whose names are bound to the columns of real tables.
+//!
+//! Binding needs the headings of every table, not their rows. Its result says which columns each
+//! table must read and what they are needed for; formulas are typed later, in `engine`, when the
+//! lookups are loaded and the types of their columns are known.
+
+mod asked;
+mod columns;
+mod computed;
+mod direction;
+mod figures;
+mod links;
+mod lookups;
+mod needs;
+mod outputs;
+mod scope;
+mod shown;
+mod sums;
+mod totals;
+mod wishes;
+
+use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::ops::Range;
+use std::sync::Arc;
+
+pub use asked::TotalsRequest;
+pub use columns::{Headings, TableColumns, name_columns, ways};
+pub use computed::formula_columns;
+pub(crate) use computed::{BoundFormula, RowNames};
+pub use links::{Home, KeyPart, Route};
+pub use lookups::{BoundLookup, Validity};
+pub(crate) use needs::{Use, needs_of, uses_of};
+pub use outputs::{BoundOutput, Content, LinesColumn, OutputKind, Request};
+pub(crate) use scope::{Reference, Scope};
+pub use sums::{SumsRequest, sums_request};
+pub use totals::BoundTotals;
+pub(crate) use totals::{Base, BoundBase, BoundColumn, BoundLayout, Cumulated, ShareOf};
+pub use wishes::{Wish, Wishes};
+
+use toml::Spanned;
+
+use crate::eval::Band;
+use crate::links::Correction;
+use interligo_model::formula::Node;
+use interligo_model::plan::{
+    ColumnType, Mistake, Plan, Repeats, ShownAs, TableEntry, TotalRule, Written,
+};
+use interligo_model::values::decimal::Rounding;
+
+/// The fact table of the plan.
+#[derive(Debug)]
+pub struct BoundFact {
+    /// Its name.
+    pub name: String,
+    /// The names of its columns.
+    pub columns: Vec<String>,
+    /// The columns that are used, and how they are read.
+    pub wishes: Wishes,
+    /// Columns that are worked out from the others.
+    pub(crate) formulas: Vec<BoundFormula>,
+    /// Which lines are the same.
+    pub key: Option<FactKey>,
+    /// The columns that links take their days from, and where; for them they are read as dates.
+    pub days: BTreeMap<usize, Mistake>,
+    /// Columns with amounts: numbers that formulas use and that are no rates.
+    pub amounts: BTreeSet<usize>,
+    /// Columns that stand beside a bare number, as in `1 - discount`.
+    pub(crate) rates: BTreeSet<usize>,
+}
+
+/// The key of a fact, by which a line that was delivered twice is known.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct FactKey {
+    /// Its columns.
+    pub columns: Vec<usize>,
+    /// What happens to lines that share it.
+    pub repeats: Repeats,
+    /// The column whose values say which of them holds.
+    pub decides: Option<usize>,
+}
+
+/// A figure, before its types are known.
+#[derive(Debug)]
+pub struct BoundFigure {
+    /// Its name.
+    pub name: String,
+    pub(crate) written: Written,
+    pub(crate) node: Node,
+    /// What its total is, where the plan says so.
+    pub(crate) total: Option<TotalRule>,
+    /// How it is shown, where the plan says so.
+    pub(crate) shown: Option<ShownAs>,
+    pub(crate) kind: FigureKind,
+}
+
+/// What is made of the formula of a figure.
+#[derive(Clone, Debug)]
+pub(crate) enum FigureKind {
+    /// Its value, rounded to so many places.
+    Formula(Option<(u8, Rounding)>),
+    /// The name of the range in which it lies.
+    Band(Arc<Band>),
+    /// An attribute that several facts have.
+    Shared,
+}
+
+/// A link that is written the other way round than it is taken.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Turned {
+    /// The path as the plan writes it.
+    pub written: String,
+    /// The path as it is taken.
+    pub taken: String,
+}
+
+/// A plan whose names are bound, seen from one of its facts.
+#[derive(Debug)]
+pub struct Bound {
+    /// The fact table.
+    pub fact: BoundFact,
+    /// The lookups that links lead to.
+    pub lookups: Vec<BoundLookup>,
+    /// The links, each after the one that it hangs on.
+    pub routes: Vec<Route>,
+    /// Links that are written the other way round than they are taken.
+    pub turned: Vec<Turned>,
+    /// The figures, in the order of the plan.
+    pub figures: Vec<BoundFigure>,
+    /// The same by name.
+    figure_numbers: HashMap<String, usize>,
+    /// The figures by number, each after those that it builds on.
+    pub figure_order: Vec<usize>,
+    /// The outputs asked for.
+    pub outputs: Vec<BoundOutput>,
+    /// The figure that the plan says is at stake, with its place.
+    pub stake: Option<(usize, Written)>,
+    /// Keys that are known to be wrong.
+    pub corrections: Vec<Correction>,
+}
+
+/// Binds the names of a plan to the columns of its tables, for each of its facts. `turned` are links, by
+/// number, that the data shows to be written backwards.
+///
+/// # Errors
+/// All mistakes that stand on their own, in the order of the plan.
+pub fn bind(
+    plan: &Plan,
+    headings: &Headings,
+    requests: &[Request],
+    turned: &BTreeSet<usize>,
+) -> Result<Vec<Bound>, Vec<Mistake>> {
+    require_fact(plan).map_err(|mistake| vec![mistake])?;
+    let binder = Binder { plan, headings };
+    let mut facts = Vec::new();
+    for fact in plan.facts() {
+        let mut bound = Bound {
+            fact: binder.fact(&fact.name).map_err(|mistake| vec![mistake])?,
+            lookups: Vec::new(),
+            routes: Vec::new(),
+            turned: Vec::new(),
+            figures: Vec::new(),
+            figure_numbers: HashMap::new(),
+            figure_order: Vec::new(),
+            outputs: Vec::new(),
+            stake: None,
+            corrections: Vec::new(),
+        };
+        links::bind_links(plan, headings, &mut bound, turned)?;
+        facts.push(bound);
+    }
+    figures::bind_figures(plan, &mut facts)?;
+    figures::bind_stake(plan, &mut facts).map_err(|mistake| vec![mistake])?;
+    outputs::bind_outputs(requests, &mut facts)?;
+    Ok(facts)
+}
+
+/// A plan has a fact table.
+///
+/// # Errors
+/// It has none.
+pub fn require_fact(plan: &Plan) -> Result<(), Mistake> {
+    match plan.facts().next() {
+        Some(_) => Ok(()),
+        None => Err(Mistake::of_plan("no table of the plan is a fact table")
+            .help("add `role = \"fact\"` to the table with the sales lines")),
+    }
+}
+
+/// The number of the fact that a name of the plan says.
+fn fact_called(facts: &[Bound], name: &Written) -> Result<usize, Mistake> {
+    facts.iter().position(|bound| bound.fact.name == name.text).ok_or_else(|| {
+        let known = facts.iter().map(|bound| bound.fact.name.as_str());
+        name.mistaken(format!("`{}` is no fact table of the plan", name.text))
+            .nearest(&name.text, known)
+    })
+}
+
+struct Binder<'a> {
+    plan: &'a Plan,
+    headings: &'a Headings,
+}
+
+impl Binder<'_> {
+    fn fact(&self, name: &str) -> Result<BoundFact, Mistake> {
+        let entry = self.plan.tables.get(name).expect("the fact is a table of the plan");
+        if let Some(valid) = &entry.value.valid {
+            let span = valid.columns().next().map_or(0..0, Spanned::span);
+            return Err(Mistake::in_plan(span, "a fact table takes no `valid`")
+                .help("`valid` belongs to a lookup; leave this line out"));
+        }
+        if let Some(duplicates) = &entry.value.duplicates {
+            return Err(Mistake::in_plan(duplicates.span(), "a fact table takes no `duplicates`")
+                .help("lines that share a key are settled by `repeats`"));
+        }
+        let columns = self.headings.columns(name).to_vec();
+        let mut wishes = Wishes::new(columns::declared_wishes(self.plan, &entry.value, &columns)?);
+        let key = self.fact_key(name, &entry.value, &columns, &mut wishes)?;
+        let formulas =
+            computed::bind_formulas(self.plan, name, &entry.value, &columns, &mut wishes)?;
+        Ok(BoundFact {
+            name: name.to_owned(),
+            columns,
+            wishes,
+            formulas,
+            key,
+            days: BTreeMap::new(),
+            amounts: BTreeSet::new(),
+            rates: BTreeSet::new(),
+        })
+    }
+
+    /// The key of the fact and what happens to lines that share it.
+    fn fact_key(
+        &self,
+        name: &str,
+        entry: &TableEntry,
+        columns: &[String],
+        wishes: &mut Wishes,
+    ) -> Result<Option<FactKey>, Mistake> {
+        let position = |wanted: &str, span: Range<usize>| {
+            if formula_columns(entry).any(|computed| computed == wanted) {
+                let message =
+                    format!("`{wanted}` is worked out, and lines are told apart by what was read");
+                return Err(Mistake::in_plan(span, message)
+                    .help("name the columns that its formula takes it from"));
+            }
+            columns.iter().position(|column| column == wanted).ok_or_else(|| {
+                Mistake::in_plan(span, format!("`{name}` has no column `{wanted}`"))
+                    .nearest(wanted, columns.iter().map(String::as_str))
+            })
+        };
+        let repeats = entry.repeats.as_ref();
+        let Some(key) = &entry.key else {
+            return match repeats {
+                None => Ok(None),
+                Some(repeats) => Err(Mistake::in_plan(
+                    repeats.span(),
+                    "`repeats` says what becomes of lines that share a key, and there is no key",
+                )
+                .help("add for instance key = [\"order_no\", \"line_no\"]")),
+            };
+        };
+        let names = key.get_ref().0.iter();
+        let key_columns =
+            names.map(|name| position(name, key.span())).collect::<Result<Vec<_>, _>>()?;
+        if key_columns.is_empty() {
+            return Err(Mistake::in_plan(key.span(), "the key names no column"));
+        }
+        let choice = repeats.map_or_else(Repeats::default, |repeats| repeats.get_ref().clone());
+        let mut decides = None;
+        if let (Repeats::Rule(rule), Some(written)) = (&choice, repeats)
+            && let Some((column, wanted)) = rule.column()
+        {
+            let column = position(column, written.span())?;
+            wishes.need(column, wanted, Mistake::in_plan(written.span(), ""));
+            decides = Some(column);
+        }
+        Ok(Some(FactKey { columns: key_columns, repeats: choice, decides }))
+    }
+}
+
+impl BoundFact {
+    /// Whether lines that came twice are looked for.
+    pub fn looks_for_repeats(&self) -> bool {
+        self.key.as_ref().is_some_and(|key| key.repeats != Repeats::Keep)
+    }
+
+    /// The columns that are read, for whatever purpose.
+    pub fn read_columns(&self) -> BTreeSet<usize> {
+        let others = self.wishes.keys().iter().chain(self.days.keys()).copied();
+        let computed = |column: &usize| self.formulas.iter().any(|f| f.column == *column);
+        self.wishes.used().chain(others).filter(|column| !computed(column)).collect()
+    }
+}
+
+impl Bound {
+    fn add_figure(&mut self, figure: BoundFigure) {
+        self.figure_numbers.entry(figure.name.clone()).or_insert(self.figures.len());
+        self.figures.push(figure);
+    }
+
+    /// The number of the figure of that name.
+    pub(crate) fn figure_called(&self, name: &str) -> Option<usize> {
+        self.figure_numbers.get(name).copied()
+    }
+
+    /// Remembers that a condition uses a column.
+    pub(crate) fn note_condition(&mut self, used: &Use) {
+        let (wishes, column) = match used.reference {
+            Reference::Figure(_) => return,
+            Reference::Column(column) => (&mut self.fact.wishes, column),
+            Reference::Attribute { route, column } => {
+                (&mut self.lookups[self.routes[route].lookup].wishes, column)
+            }
+        };
+        wishes.demand(column, used.needed, used.at.clone());
+    }
+
+    /// Remembers that a formula uses a column.
+    pub(crate) fn note(&mut self, used: &Use) {
+        if let Reference::Column(column) = used.reference {
+            let fact = &mut self.fact;
+            let percent = fact.wishes.declared(column).declared == Some(ColumnType::Percent);
+            if used.needed.is_some_and(|needed| needed.rate) {
+                fact.amounts.remove(&column);
+                fact.rates.insert(column);
+            } else if used.needed.is_some_and(|needed| needed.ty == ColumnType::Number)
+                && !percent
+                && !fact.rates.contains(&column)
+            {
+                fact.amounts.insert(column);
+            }
+        }
+        self.note_condition(used);
+    }
+}

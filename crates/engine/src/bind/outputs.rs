@@ -1,0 +1,299 @@
+//! Outputs: lines with the columns asked for, and totals by attributes.
+
+use std::collections::HashSet;
+
+use super::totals::{BoundTotals, bind_totals};
+use super::{Bound, FigureKind, Reference, Scope, TotalsRequest, fact_called, uses_of};
+use interligo_model::formula::{NodeKind, parse};
+use interligo_model::plan::{
+    ColumnName, ColumnType, Entry, ListKind, Mistake, OutputEntry, Plan, Written,
+};
+
+/// An output to be worked out: one of the plan's, or one asked for on the command line.
+#[derive(Clone, Debug)]
+pub struct Request {
+    /// Its name in the plan, or the command's.
+    pub name: String,
+    /// The file to write, with its place in the plan.
+    pub to: Option<Written>,
+    /// The fact that it is made of; none for the first that has what it names.
+    pub of: Option<Written>,
+    /// What it holds.
+    pub content: Content,
+}
+
+/// What a request asks for, as written.
+#[derive(Clone, Debug)]
+pub enum Content {
+    /// Lines with these columns, all when `None`; whether each says how its links came out.
+    Lines(Option<Vec<Written>>, bool),
+    /// A list.
+    List(ListKind),
+    /// Totals.
+    Totals(Box<TotalsRequest>),
+}
+
+impl Request {
+    /// The outputs of a plan.
+    ///
+    /// # Errors
+    /// An output that is asked for lines and totals at once.
+    pub fn of_plan(plan: &Plan) -> Result<Vec<Request>, Mistake> {
+        plan.outputs.iter().map(|entry| Request::of_entry(plan, entry)).collect()
+    }
+
+    /// An output of the plan.
+    ///
+    /// # Errors
+    /// It is asked for two kinds of things at once.
+    pub fn of_entry(plan: &Plan, entry: &Entry<OutputEntry>) -> Result<Request, Mistake> {
+        let (name, output) = (&entry.name, &entry.value);
+        let whole = plan.written_at(name, entry.name_span.clone());
+        let refused = |message: String, help: &str| Err(whole.mistaken(message).help(help));
+        let has_totals = TotalsRequest::is_asked(output);
+        let content = match (output.list, &output.columns, &output.by) {
+            (Some(_), columns, by)
+                if columns.is_some() || by.is_some() || has_totals || output.status =>
+            {
+                return refused(
+                    format!("the output `{name}` is a list and takes only `to` and `of`"),
+                    "write another output for lines or totals",
+                );
+            }
+            (Some(list), ..) => Content::List(list),
+            (None, _, Some(_)) if output.status => {
+                return refused(
+                    format!("the output `{name}` has both `status` and `by`"),
+                    "`status` says of each line how its links came out; totals take `by` and `show`",
+                );
+            }
+            (None, Some(_), Some(_)) => {
+                return refused(
+                    format!("the output `{name}` has both `columns` and `by`"),
+                    "lines take `columns`, totals take `by` and `show`; write two outputs",
+                );
+            }
+            (None, _, None) if has_totals => {
+                return refused(
+                    format!("the output `{name}` has no `by`"),
+                    "totals take `by`; `by = []` gives the grand total",
+                );
+            }
+            (None, columns, None) => {
+                let all = |list: &Vec<_>| list.iter().map(|text| plan.written(text)).collect();
+                Content::Lines(columns.as_ref().map(all), output.status)
+            }
+            (None, None, Some(_)) => {
+                Content::Totals(Box::new(TotalsRequest::of_entry(plan, output)))
+            }
+        };
+        if output.to.is_none() && !matches!(content, Content::Totals(_)) {
+            return refused(
+                format!("the output `{name}` says no file"),
+                "add for instance to = \"out/lines.csv\"; only totals may be without, and are asked for by name",
+            );
+        }
+        let of = output.of.as_ref().map(|of| plan.written(of));
+        let to = output.to.as_ref().map(|to| plan.written(to));
+        Ok(Request { name: name.clone(), to, of, content })
+    }
+}
+
+/// An output whose names are bound.
+#[derive(Debug)]
+pub struct BoundOutput {
+    /// Its name.
+    pub name: String,
+    /// The file to write.
+    pub to: Option<Written>,
+    /// What it holds.
+    pub kind: OutputKind,
+}
+
+/// What a bound output holds.
+#[derive(Debug)]
+pub enum OutputKind {
+    /// Lines.
+    Lines(Vec<LinesColumn>),
+    /// Totals, by their number among the totals asked for.
+    Totals(Box<BoundTotals>),
+    /// A list, and whether it is of this fact alone.
+    List(ListKind, bool),
+}
+
+/// A column of an output of lines.
+#[derive(Clone, Debug)]
+pub enum LinesColumn {
+    /// All of the fact's own columns, as they were read.
+    Own,
+    /// One of them, as it was read.
+    Cell(usize),
+    /// An attribute of a lookup.
+    Attribute {
+        /// The heading, as the plan writes it.
+        heading: String,
+        /// The route to the lookup.
+        route: usize,
+        /// The column of the lookup.
+        column: usize,
+    },
+    /// How a link came out, and the key that was used: two columns.
+    Status {
+        /// The route.
+        route: usize,
+    },
+    /// A value that is worked out, by its number among the expressions.
+    Value {
+        /// The heading, as the plan writes it.
+        heading: String,
+        /// Where the expression stands.
+        written: Written,
+    },
+}
+
+pub(super) fn bind_outputs(requests: &[Request], facts: &mut [Bound]) -> Result<(), Vec<Mistake>> {
+    let mut mistakes = Vec::new();
+    for request in requests {
+        // A list that does not say of which fact it is holds what was found of all.
+        if let (Content::List(ListKind::SetAside), None, Some(_)) =
+            (&request.content, &request.of, facts.get(1))
+        {
+            let names: Vec<&str> = facts.iter().map(|bound| bound.fact.name.as_str()).collect();
+            let written = request.to.clone().unwrap_or_else(|| quoted_name(&request.name));
+            let message = "lines of several facts cannot be set aside in one file: they have columns of their own";
+            let help = format!("say of which it is: of = \"{}\"", names.join("\" or \""));
+            mistakes.push(written.mistaken(message).help(help));
+            continue;
+        }
+        let bound = owner(request, facts)
+            .and_then(|owner| bind_output(request, owner, facts, &mut mistakes));
+        mistakes.extend(bound.err());
+    }
+    if mistakes.is_empty() { Ok(()) } else { Err(mistakes) }
+}
+
+/// The fact of an output: the one that the plan says, else the first that has what it shows, or most of
+/// what it names.
+fn owner(request: &Request, facts: &[Bound]) -> Result<usize, Mistake> {
+    if let Some(of) = &request.of {
+        return fact_called(facts, of);
+    }
+    let (shown, others): (Vec<&Written>, Vec<&Written>) = match &request.content {
+        Content::Lines(columns, _) => (columns.iter().flatten().collect(), Vec::new()),
+        Content::List(_) => return Ok(0),
+        Content::Totals(totals) => (totals.shown().collect(), totals.others().collect()),
+    };
+    // A name that says of which fact it is speaks for none, unless it is all there is.
+    let fact_of = |name: &ColumnName| match name.through.as_slice() {
+        [table] => facts.iter().position(|bound| bound.fact.name == *table),
+        _ => None,
+    };
+    let mut own_fact = None;
+    for node in shown.iter().filter_map(|text| parse(text).ok()) {
+        node.walk(&mut |node| {
+            if let NodeKind::Name(name) = &node.kind {
+                own_fact = own_fact.or(fact_of(name));
+            }
+        });
+    }
+    let unknown = |texts: &[&Written], bound: &Bound| {
+        let figures: HashSet<&str> =
+            bound.figures.iter().map(|figure| figure.name.as_str()).collect();
+        let mut unknown = 0usize;
+        let names = texts.iter().filter(|text| text.text.trim() != "*");
+        for node in names.filter_map(|text| parse(text).ok()) {
+            node.walk(&mut |node| {
+                if let NodeKind::Name(name) = &node.kind
+                    && fact_of(name).is_none()
+                {
+                    unknown += usize::from(!Scope::of(bound).knows(name, &figures));
+                }
+            });
+        }
+        unknown
+    };
+    let lacks = |fact: &usize| {
+        let bound = &facts[*fact];
+        (unknown(&shown, bound), unknown(&others, bound), own_fact != Some(*fact))
+    };
+    Ok((0..facts.len()).min_by_key(lacks).unwrap_or(0))
+}
+
+fn bind_output(
+    request: &Request,
+    owner: usize,
+    facts: &mut [Bound],
+    mistakes: &mut Vec<Mistake>,
+) -> Result<(), Mistake> {
+    let (name, to) = (request.name.clone(), request.to.clone());
+    let kind = match &request.content {
+        Content::Lines(columns, status) => {
+            let bound = &mut facts[owner];
+            let mut columns = lines(columns.as_deref(), bound, mistakes)?;
+            if *status {
+                columns.extend((0..bound.routes.len()).map(|route| LinesColumn::Status { route }));
+            }
+            OutputKind::Lines(columns)
+        }
+        Content::List(list) => OutputKind::List(*list, request.of.is_some()),
+        Content::Totals(totals) => {
+            for (fact, totals) in bind_totals(totals, owner, facts, mistakes)? {
+                let to = to.clone().filter(|_| totals.source == 0);
+                let kind = OutputKind::Totals(Box::new(totals));
+                facts[fact].outputs.push(BoundOutput { name: name.clone(), to, kind });
+            }
+            return Ok(());
+        }
+    };
+    facts[owner].outputs.push(BoundOutput { name, to, kind });
+    Ok(())
+}
+
+fn lines(
+    columns: Option<&[Written]>,
+    bound: &mut Bound,
+    mistakes: &mut Vec<Mistake>,
+) -> Result<Vec<LinesColumn>, Mistake> {
+    let Some(columns) = columns else {
+        let figures = bound.figures.iter().filter(|f| !matches!(f.kind, FigureKind::Shared));
+        let figures = figures.map(|figure| LinesColumn::Value {
+            heading: figure.name.clone(),
+            written: quoted_name(&figure.name),
+        });
+        return Ok([LinesColumn::Own].into_iter().chain(figures).collect());
+    };
+    let mut found = Vec::new();
+    for written in columns {
+        if written.text == "*" {
+            found.push(LinesColumn::Own);
+            continue;
+        }
+        let node = parse(written)?;
+        let uses = uses_of(&node, written, &Scope::of(bound), mistakes);
+        uses.iter().for_each(|used| bound.note(used));
+        let heading = written.text.clone();
+        let name = matches!(node.kind, NodeKind::Name(_)).then(|| uses.first()).flatten();
+        found.push(match name.map(|used| used.reference) {
+            Some(Reference::Attribute { route, column }) => {
+                LinesColumn::Attribute { heading, route, column }
+            }
+            Some(Reference::Column(column)) if !has_unit(bound, column) => {
+                LinesColumn::Cell(column)
+            }
+            _ => LinesColumn::Value { heading, written: written.clone() },
+        });
+    }
+    Ok(found)
+}
+
+/// A name that is known to be right, as a formula.
+fn quoted_name(name: &str) -> Written {
+    let text = format!("\"{}\"", name.replace('"', "\"\""));
+    Written::in_option("columns", &text, 0..text.len())
+}
+
+/// Whether reading a column of the fact changes its numbers.
+fn has_unit(bound: &Bound, column: usize) -> bool {
+    let wish = bound.fact.wishes.declared(column);
+    wish.way.scale.is_some() || wish.declared == Some(ColumnType::Percent)
+}

@@ -1,0 +1,294 @@
+//! Totals: their attributes and what they show, bound to the facts that these come from.
+//!
+//! A table of totals has one or more sources of lines: the fact that it is of, the same fact seen as if its lines were
+//! of a later time, and other facts. Each becomes totals of its own with the same attributes; how they make one table
+//! is said by the layout, which goes with the first.
+
+use super::shown::{Binder, heading};
+use super::{Bound, Scope, TotalsRequest, uses_of};
+use crate::totals::Shift;
+use interligo_model::formula::{Node, NodeKind, Summary, TokenKind, parse, tokens};
+use interligo_model::plan::{Mistake, Unreached, Written};
+use interligo_model::values::date::PeriodUnit;
+
+/// Totals of one source of lines, whose names are bound.
+#[derive(Debug)]
+pub struct BoundTotals {
+    /// Those of the rows, then those across.
+    pub(crate) attributes: Vec<BoundAttribute>,
+    pub(crate) bases: Vec<BoundBase>,
+    pub(crate) filter: Option<(Node, Written)>,
+    /// How much later lines are seen, with the place where that is asked.
+    pub(crate) shift: Option<(Shift, Written)>,
+    /// Which source of the table it is.
+    pub(crate) source: usize,
+    /// How the table is laid out; with the first source.
+    pub(crate) layout: Option<BoundLayout>,
+}
+
+/// An attribute that totals are grouped by; without a formula where the fact does not reach it.
+#[derive(Debug)]
+pub(crate) struct BoundAttribute {
+    pub(crate) heading: String,
+    pub(crate) node: Option<Node>,
+    pub(crate) written: Written,
+}
+
+/// Something that is worked out for each group of a source.
+#[derive(Debug)]
+pub(crate) struct BoundBase {
+    pub(crate) heading: String,
+    pub(crate) written: Written,
+    pub(crate) what: Base,
+    /// Whether it is left out where it has no total.
+    pub(crate) optional: bool,
+    /// Whether its share of a whole is shown.
+    pub(crate) shared: bool,
+}
+
+#[derive(Debug)]
+pub(crate) enum Base {
+    Lines,
+    Figure(usize),
+    /// The sum of a numeric column of the fact.
+    Column(usize),
+    Of(Summary, Node),
+}
+
+/// How a table is laid out, as far as names go.
+#[derive(Debug)]
+pub(crate) struct BoundLayout {
+    pub(crate) sources: usize,
+    /// How many attributes each level of rows has.
+    pub(crate) levels: Vec<usize>,
+    pub(crate) columns: Vec<BoundColumn>,
+    pub(crate) versus: Option<(usize, usize)>,
+    pub(crate) sort: Vec<SortKey>,
+    pub(crate) top: Option<usize>,
+    pub(crate) all_periods: Option<Written>,
+}
+
+/// A column of values.
+#[derive(Debug)]
+pub(crate) struct BoundColumn {
+    pub(crate) heading: String,
+    pub(crate) written: Written,
+    pub(crate) source: usize,
+    /// What it shows, by number among what its source has.
+    pub(crate) base: usize,
+    pub(crate) cumulated: Option<Cumulated>,
+    pub(crate) share: Option<ShareOf>,
+}
+
+/// How sums run up.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Cumulated {
+    /// Along the rows.
+    Running,
+    /// From the beginning of the year or quarter.
+    ToDate(PeriodUnit),
+}
+
+/// What something is shown as a share of.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum ShareOf {
+    Whole,
+    Parent,
+}
+
+/// What rows are sorted by.
+#[derive(Debug)]
+pub(crate) struct SortKey {
+    pub(crate) name: String,
+    pub(crate) descending: bool,
+    pub(crate) written: Written,
+}
+
+/// Binds totals: of each source, the fact and what is asked of it.
+pub(super) fn bind_totals(
+    request: &TotalsRequest,
+    owner: usize,
+    facts: &mut [Bound],
+    mistakes: &mut Vec<Mistake>,
+) -> Result<Vec<(usize, BoundTotals)>, Mistake> {
+    let (attributes, levels) = attributes(request)?;
+    let mut binder = Binder::of(owner, facts);
+    let versus = binder.show(request, mistakes)?;
+    if let Some((written, 0)) = &request.top {
+        return Err(written.mistaken("the first 0 rows are none").help("write for instance 10"));
+    }
+    let Binder { sources, columns, facts, .. } = binder;
+    let layout = BoundLayout {
+        sources: sources.len(),
+        levels,
+        columns,
+        versus,
+        sort: request.sort.iter().map(sort_key).collect::<Result<_, _>>()?,
+        top: request.top.as_ref().map(|(_, top)| *top),
+        all_periods: request.all_periods.clone(),
+    };
+    let mut layout = Some(layout);
+    let mut totals = Vec::new();
+    for (number, source) in sources.into_iter().enumerate() {
+        // What is wrong with the attributes is said once.
+        if number > 0 && !mistakes.is_empty() {
+            break;
+        }
+        let fact = &mut facts[source.fact];
+        let apart = (source.fact != owner).then_some(request.unreached);
+        totals.push((
+            source.fact,
+            BoundTotals {
+                attributes: attributes
+                    .iter()
+                    .map(|attribute| bind_attribute(attribute, fact, apart, mistakes))
+                    .collect::<Result<_, _>>()?,
+                bases: source.bases,
+                filter: bind_filter(request.filter.as_ref(), fact, apart, mistakes)?,
+                shift: source.shift,
+                source: number,
+                layout: layout.take(),
+            },
+        ));
+    }
+    Ok(totals)
+}
+
+/// The attributes of a request, those of the rows first, and how many of these each level has.
+fn attributes(request: &TotalsRequest) -> Result<(Vec<Written>, Vec<usize>), Mistake> {
+    let (mut all, mut levels) = (Vec::new(), Vec::new());
+    for by in &request.by {
+        for (number, part) in levels_of(by)?.into_iter().enumerate() {
+            match levels.last_mut() {
+                Some(level) if number == 0 => *level += 1,
+                _ => levels.push(1),
+            }
+            all.push(part);
+        }
+    }
+    if levels.is_empty() {
+        levels.push(0);
+    }
+    for across in &request.across {
+        if let [_, second, ..] = levels_of(across)?.as_slice() {
+            return Err(second
+                .mistaken("columns across have no levels")
+                .help("give the attributes as a list; a comparison stands in parentheses"));
+        }
+        all.push(across.clone());
+    }
+    Ok((all, levels))
+}
+
+/// The parts of `groups.name > families.name`. Where a part is a literal or no formula, as in `quantity > 10`, it is a
+/// comparison and one attribute.
+fn levels_of(by: &Written) -> Result<Vec<Written>, Mistake> {
+    let (mut parts, mut start, mut depth) = (Vec::new(), 0, 0usize);
+    for token in tokens(by)? {
+        match token.kind {
+            TokenKind::Open => depth += 1,
+            TokenKind::Close => depth = depth.saturating_sub(1),
+            TokenKind::Greater if depth == 0 => {
+                parts.push(start..token.span.start);
+                start = token.span.end;
+            }
+            _ => {}
+        }
+    }
+    parts.push(start..by.text.len());
+    let trimmed = |range: std::ops::Range<usize>| {
+        let part = &by.text[range.clone()];
+        let start = range.start + part.len() - part.trim_start().len();
+        by.part(start..start + part.trim().len())
+    };
+    let parts: Vec<Written> = parts.into_iter().map(trimmed).collect();
+    let is_attribute = |part: &Written| match parse(part) {
+        Ok(Node { kind, .. }) => !matches!(
+            kind,
+            NodeKind::Number(_) | NodeKind::Text(_) | NodeKind::YesNo(_) | NodeKind::Blank
+        ),
+        Err(_) => false,
+    };
+    Ok(if parts.iter().all(is_attribute) { parts } else { vec![by.clone()] })
+}
+
+fn bind_attribute(
+    written: &Written,
+    fact: &mut Bound,
+    apart: Option<Unreached>,
+    mistakes: &mut Vec<Mistake>,
+) -> Result<BoundAttribute, Mistake> {
+    let node = parse(written)?;
+    let heading = heading(&node);
+    let written = written.clone();
+    let node = match bind_node(node, &written, fact, apart, mistakes) {
+        Ok(node) => Some(node),
+        Err(_) if apart == Some(Unreached::Blank) => None,
+        Err(mistake) => return Err(mistake),
+    };
+    Ok(BoundAttribute { heading, node, written })
+}
+
+fn bind_filter(
+    filter: Option<&Written>,
+    fact: &mut Bound,
+    apart: Option<Unreached>,
+    mistakes: &mut Vec<Mistake>,
+) -> Result<Option<(Node, Written)>, Mistake> {
+    let Some(written) = filter else { return Ok(None) };
+    let mut node = parse(written)?;
+    if apart == Some(Unreached::Blank) {
+        let scope = Scope::of(fact);
+        node.blank_where(&mut |name| {
+            let mut out_of_reach = Vec::new();
+            uses_of(name, written, &scope, &mut out_of_reach);
+            !out_of_reach.is_empty()
+        });
+    }
+    let node = bind_node(node, written, fact, apart, mistakes)?;
+    Ok(Some((node, written.clone())))
+}
+
+/// Notes what a formula names. In a fact other than the one that the table is of, what is out of reach is said to be
+/// so in that fact.
+fn bind_node(
+    node: Node,
+    written: &Written,
+    fact: &mut Bound,
+    apart: Option<Unreached>,
+    mistakes: &mut Vec<Mistake>,
+) -> Result<Node, Mistake> {
+    let mut own = Vec::new();
+    let uses = uses_of(&node, written, &Scope::of(fact), &mut own);
+    match (own.is_empty(), apart) {
+        (true, _) => uses.iter().for_each(|used| fact.note(used)),
+        (false, None) => mistakes.append(&mut own),
+        (false, Some(_)) => {
+            let first = own.remove(0);
+            let name = &fact.fact.name;
+            let message = format!(
+                "`{name}` does not have `{}`, and no total is repeated in its place: {}",
+                written.text, first.message
+            );
+            let help = format!(
+                "sum by what both have, say under [shared.…] what it is in `{name}`, or let `unreached` be \"blank\""
+            );
+            return Err(Mistake { message, ..first }.help(help));
+        }
+    }
+    Ok(node)
+}
+
+fn sort_key(written: &Written) -> Result<SortKey, Mistake> {
+    let trimmed = written.text.trim_start();
+    let start = written.text.len() - trimmed.len();
+    let descending = trimmed.starts_with('-');
+    let start = start + usize::from(descending);
+    let name = written.part(start..written.text.len());
+    // The difference is not a formula that could be read.
+    let name = match name.text.trim() {
+        plain if plain.starts_with("difference") => plain.to_owned(),
+        _ => heading(&parse(&name)?),
+    };
+    Ok(SortKey { name, descending, written: written.clone() })
+}

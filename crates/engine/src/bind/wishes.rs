@@ -1,0 +1,152 @@
+//! What the plan wants of a table's columns: which are used, for what, and how they are to be read.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use super::needs::Demand;
+use interligo_model::plan::{ColumnType, Mistake};
+use interligo_model::reading::column_reader::Reading;
+use interligo_model::reading::evidence::Evidence;
+use interligo_model::reading::style::Way;
+
+/// How the plan wants a column to be read.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Wish {
+    /// The type that the plan says.
+    pub declared: Option<ColumnType>,
+    /// How its values are written, where the plan says so of the column.
+    pub way: Way,
+    /// The type that a period or a formula needs.
+    pub needed: Option<ColumnType>,
+    /// Whether other types do as well, as in a sum that may be one of days.
+    pub soft: bool,
+}
+
+/// The wishes for a table's columns, by position.
+#[derive(Debug, Default)]
+pub struct Wishes {
+    /// What the plan declares, whether the column is used or not.
+    declared: BTreeMap<usize, Wish>,
+    /// The columns whose values are used.
+    used: BTreeMap<usize, Wish>,
+    /// Where a type is needed, for a mistake there.
+    needed_at: BTreeMap<usize, Mistake>,
+    /// The columns that hold keys; as keys they are text.
+    keys: BTreeSet<usize>,
+}
+
+impl Wishes {
+    pub(super) fn new(declared: BTreeMap<usize, Wish>) -> Wishes {
+        Wishes { declared, ..Wishes::default() }
+    }
+
+    /// The columns whose values are used.
+    pub fn used(&self) -> impl Iterator<Item = usize> {
+        self.used.keys().copied()
+    }
+
+    /// What is wanted of a column whose values are used.
+    pub fn of(&self, column: usize) -> Option<&Wish> {
+        self.used.get(&column)
+    }
+
+    /// The columns that hold keys.
+    pub fn keys(&self) -> &BTreeSet<usize> {
+        &self.keys
+    }
+
+    /// Whether the plan says that a column is text.
+    pub fn is_text(&self, column: usize) -> bool {
+        self.declared(column).declared == Some(ColumnType::Text)
+    }
+
+    /// What the plan declares of a column.
+    pub(super) fn declared(&self, column: usize) -> Wish {
+        self.declared.get(&column).copied().unwrap_or_default()
+    }
+
+    /// The values of a column are used.
+    pub(super) fn use_values(&mut self, column: usize) {
+        let declared = self.declared(column);
+        self.used.entry(column).or_insert(declared);
+    }
+
+    /// The values of a column are used in a formula; `at` is where.
+    pub(super) fn demand(&mut self, column: usize, needed: Option<Demand>, at: Mistake) {
+        let Some(needed) = needed else { return self.use_values(column) };
+        let known = self.of(column).is_some_and(|wish| wish.needed.is_some());
+        if known && needed.soft {
+            return;
+        }
+        self.need(column, needed.ty, at);
+        if let Some(wish) = self.used.get_mut(&column) {
+            wish.soft = needed.soft;
+        }
+    }
+
+    /// The values of a column are used as a type; `at` is where the plan does.
+    pub(super) fn need(&mut self, column: usize, needed: ColumnType, at: Mistake) {
+        self.use_values(column);
+        let wish = self.used.get_mut(&column).expect("the line above put it there");
+        if wish.needed.is_none() || wish.soft {
+            (wish.needed, wish.soft) = (Some(needed), false);
+            self.needed_at.insert(column, at);
+        }
+    }
+
+    /// A column holds keys.
+    pub(super) fn use_keys(&mut self, column: usize) {
+        self.keys.insert(column);
+    }
+
+    /// Where a column is needed with its type.
+    pub(crate) fn needed_at(&self, column: usize) -> Option<Mistake> {
+        self.needed_at.get(&column).cloned()
+    }
+
+    /// Whether a column is read as text, whatever it looks like.
+    pub(crate) fn stays_text(&self, column: usize) -> bool {
+        let wish = self.of(column).copied().unwrap_or_default();
+        match (wish.declared, wish.needed) {
+            (Some(declared), _) => declared == ColumnType::Text,
+            // Codes stay text.
+            (None, None) => self.keys.contains(&column) && wish.way.scale.is_none(),
+            _ => false,
+        }
+    }
+
+    /// How the values of a column are read that looks like this.
+    ///
+    /// # Errors
+    /// The type that the plan needs, when the column looks like something else altogether.
+    pub fn reading(&self, column: usize, evidence: &Evidence) -> Result<Reading, ColumnType> {
+        let wish = self.of(column).copied().unwrap_or_default();
+        let column_type = match (wish.declared, wish.needed) {
+            _ if self.stays_text(column) => ColumnType::Text,
+            (Some(ColumnType::Number), _) if wish.way.scale.is_some() && evidence.signed > 0 => {
+                ColumnType::Percent
+            }
+            (Some(declared), _) => declared,
+            (None, _) if wish.way.scale.is_some() && evidence.signed > 0 => ColumnType::Percent,
+            // A column of percents serves where a number is needed.
+            (None, Some(ColumnType::Number)) if evidence.found_type() == ColumnType::Percent => {
+                ColumnType::Percent
+            }
+            (None, Some(needed)) if evidence.allows(needed) => needed,
+            // What does not go together in a sum is said where formulas are typed.
+            (None, Some(_)) if wish.soft => evidence.found_type(),
+            (None, Some(needed)) => return Err(needed),
+            (None, None) if wish.way.scale.is_some() => ColumnType::Number,
+            (None, None) => evidence.found_type(),
+        };
+        let places = match column_type {
+            ColumnType::Integer => wish.way.scale.map_or(0, |scale| scale.places()),
+            ColumnType::Percent if wish.way.scale.is_some() => {
+                evidence.places.max(evidence.scaled_places(wish.way.scale))
+            }
+            ColumnType::Number | ColumnType::Percent => evidence.scaled_places(wish.way.scale),
+            _ => 0,
+        };
+        let assumed = (wish.declared, wish.needed) == (None, None) && wish.way.scale.is_none();
+        Ok(Reading { column_type, places, scale: wish.way.scale, assumed })
+    }
+}

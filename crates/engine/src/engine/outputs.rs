@@ -1,0 +1,164 @@
+//! The outputs of an engine, typed, and what they need to know of links.
+
+use super::Engine;
+use crate::bind::{LinesColumn, OutputKind};
+use crate::eval::{ExprKind, check};
+use crate::totals::TotalsPlan;
+use interligo_model::formula::parse;
+use interligo_model::plan::{ListKind, Mistake, Written};
+
+/// An output whose types are known.
+pub struct Output {
+    /// Its name.
+    pub name: String,
+    /// The file to write.
+    pub to: Option<Written>,
+    /// What it holds.
+    pub content: OutputContent,
+}
+
+/// What an output holds.
+pub enum OutputContent {
+    /// Lines with these columns.
+    Lines(Vec<OutputColumn>),
+    /// Totals.
+    Totals(Box<TotalsPlan>),
+    /// A list, made when all lines are through, and whether it is of this fact alone.
+    List(ListKind, bool),
+}
+
+/// A column of an output of lines.
+pub enum OutputColumn {
+    /// All of the fact's own columns, as they were read.
+    Own,
+    /// One of them, as it was read.
+    Cell(usize),
+    /// An attribute of a lookup.
+    Attribute {
+        /// The heading.
+        heading: String,
+        /// The link that leads to it.
+        link: usize,
+        /// The column of the lookup.
+        column: usize,
+    },
+    /// How a link came out.
+    LinkStatus {
+        /// The heading.
+        heading: String,
+        /// The link.
+        link: usize,
+    },
+    /// The key by which a link found its row.
+    LinkKey {
+        /// The heading.
+        heading: String,
+        /// The link.
+        link: usize,
+    },
+    /// A value that is worked out.
+    Value {
+        /// The heading.
+        heading: String,
+        /// By number among the values of the lines.
+        value: usize,
+        /// The decimal places written at least, of a number.
+        least_places: u8,
+    },
+}
+
+impl Engine {
+    pub(super) fn type_outputs(&mut self) -> Result<(), Vec<Mistake>> {
+        let mut mistakes = Vec::new();
+        let bound_outputs = std::mem::take(&mut self.bound.outputs);
+        for output in &bound_outputs {
+            let content = match &output.kind {
+                OutputKind::Lines(columns) => self.type_lines(columns).map(OutputContent::Lines),
+                OutputKind::List(list, alone) => Ok(OutputContent::List(*list, *alone)),
+                OutputKind::Totals(totals) => {
+                    TotalsPlan::new(totals, self).map(|plan| OutputContent::Totals(Box::new(plan)))
+                }
+            };
+            match content {
+                Ok(content) => self.outputs.push(Output {
+                    name: output.name.clone(),
+                    to: output.to.clone(),
+                    content,
+                }),
+                Err(mistake) => mistakes.push(mistake),
+            }
+        }
+        self.bound.outputs = bound_outputs;
+        if mistakes.is_empty() { Ok(()) } else { Err(mistakes) }
+    }
+
+    fn type_lines(&mut self, columns: &[LinesColumn]) -> Result<Vec<OutputColumn>, Mistake> {
+        let mut typed = Vec::new();
+        for column in columns {
+            if let LinesColumn::Status { route } = column {
+                let (name, link) = (&self.bound.routes[*route].name, *route);
+                typed.push(OutputColumn::LinkStatus { heading: format!("{name} status"), link });
+                typed.push(OutputColumn::LinkKey { heading: format!("{name} key"), link });
+                continue;
+            }
+            typed.push(match column {
+                LinesColumn::Status { .. } => unreachable!("two columns, see above"),
+                LinesColumn::Own => OutputColumn::Own,
+                LinesColumn::Cell(column) => OutputColumn::Cell(*column),
+                LinesColumn::Attribute { heading, route, column } => OutputColumn::Attribute {
+                    heading: heading.clone(),
+                    link: *route,
+                    column: *column,
+                },
+                LinesColumn::Value { heading, written } => {
+                    let expr = check(&parse(written)?, self, written)?;
+                    let least_places = self.least_places(&expr);
+                    self.values.push(expr);
+                    let value = self.values.len() - 1;
+                    OutputColumn::Value { heading: heading.clone(), value, least_places }
+                }
+            });
+        }
+        Ok(typed)
+    }
+}
+
+/// What outputs of lines need to know of links.
+impl Engine {
+    /// The link from the fact that a link hangs on in the end; itself if it starts there.
+    pub fn anchor(&self, link: usize) -> usize {
+        self.links[link].parent().map_or(link, |parent| self.anchor(parent))
+    }
+
+    /// The figure that a value of an output is, if it is one as it stands.
+    pub fn figure_of_value(&self, value: usize) -> Option<usize> {
+        match self.values[value].kind {
+            ExprKind::Figure(figure) => Some(figure),
+            _ => None,
+        }
+    }
+
+    /// The decimal places that sums of an amount are written with at least.
+    pub fn amount_places(&self, amount: usize) -> u8 {
+        self.readings.get(self.amounts[amount]).map_or(0, |reading| reading.places)
+    }
+
+    /// How many rows the columns of a link's lookup have.
+    pub fn lookup_rows(&self, link: usize) -> usize {
+        self.lookups[self.links[link].lookup].all_rows()
+    }
+
+    /// What an attribute says on a line whose anchor found `row`, or none.
+    pub fn attribute_text(&self, link: usize, column: usize, row: Option<u32>) -> String {
+        let row = self.follow(link, row);
+        row.map_or(String::new(), |row| self.lookups[self.links[link].lookup].text(column, row))
+    }
+
+    /// The row of a link on a line whose anchor found `row`.
+    fn follow(&self, link: usize, row: Option<u32>) -> Option<u32> {
+        match self.links[link].parent() {
+            None => row,
+            Some(parent) => self.links[link].step(self.follow(parent, row)),
+        }
+    }
+}

@@ -1,0 +1,224 @@
+//! The index of a lookup's keys: which row a written key finds, and by which step.
+
+use std::borrow::Cow;
+
+use arrow_array::StringViewArray;
+
+use super::clean::{KeyForm, cleaned};
+use super::joined::map_parts;
+use super::table::{KeyTable, NO_ROW, ROW_LIMIT};
+
+/// What looking for a key came to.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Found {
+    /// The key as it is written.
+    Exact(u32),
+    /// The key after cleaning, or without the differences that the link ignores.
+    Cleaned(u32),
+    /// A step fits several different keys.
+    Undecided,
+    /// No step finds a key.
+    Nothing,
+}
+
+/// Stands in a table for a form that several different keys share.
+const SEVERAL: u32 = ROW_LIMIT - 1;
+
+/// Finds the row of a key, step by step; see the plan language on matching a candidate.
+///
+/// Most keys are found as they are written, in a table of their own. The tables of the further steps
+/// are asked only for the others. A key of several columns is one text, see [`joined`](super::joined).
+pub struct KeyIndex {
+    exact: KeyTable,
+    /// Cleaned forms of those keys that are not clean as they are written.
+    clean: KeyTable,
+    /// What step 3 disregards, by column of the key.
+    forms: Vec<KeyForm>,
+    /// Whether there are no steps after the first.
+    as_written: bool,
+    /// Every key in the form of step 3, unless that step is empty.
+    formed: KeyTable,
+}
+
+impl KeyIndex {
+    /// An index of `keys` with their rows. A key that comes a second time is left out; blank keys
+    /// must not be among them. `forms` has one for each column of the key; none says that keys are
+    /// compared as they are written only.
+    pub fn new<'k>(
+        keys: impl ExactSizeIterator<Item = (&'k str, u32)>,
+        forms: Option<Vec<KeyForm>>,
+    ) -> KeyIndex {
+        let as_written = forms.is_none();
+        let forms = forms.unwrap_or_default();
+        let plain = forms.iter().all(KeyForm::is_plain);
+        let mut index = KeyIndex {
+            exact: KeyTable::with_capacity(keys.len()),
+            clean: KeyTable::with_capacity(0),
+            formed: KeyTable::with_capacity(if plain { 0 } else { keys.len() }),
+            forms,
+            as_written,
+        };
+        for (key, row) in keys {
+            if index.exact.insert(key, row).is_some() {
+                continue;
+            }
+            if index.as_written {
+                continue;
+            }
+            let clean = index.cleaned(key).into_owned();
+            if clean != key {
+                insert_form(&mut index.clean, &clean, row);
+            }
+            if !plain {
+                let form = index.formed(&clean);
+                insert_form(&mut index.formed, &form, row);
+            }
+        }
+        index
+    }
+
+    /// A key as step 2 compares it.
+    fn cleaned<'k>(&self, key: &'k str) -> Cow<'k, str> {
+        map_parts(key, self.forms.len(), |_, part| cleaned(part))
+    }
+
+    /// A cleaned key as step 3 compares it.
+    fn formed(&self, key: &str) -> String {
+        map_parts(key, self.forms.len(), |column, part| Cow::Owned(self.forms[column].of(part)))
+            .into_owned()
+    }
+
+    /// The row of one key.
+    pub fn find(&self, key: &str) -> Found {
+        match self.exact.get(key) {
+            Some(row) => Found::Exact(row),
+            None => self.find_unclean(key),
+        }
+    }
+
+    /// A key after all steps: two keys of one form are the same to this index.
+    pub(crate) fn form(&self, key: &str) -> String {
+        self.formed(&self.cleaned(key))
+    }
+
+    /// The keys that are there as they are written, by number, with their rows.
+    pub(crate) fn exact_all(&self, keys: &StringViewArray) -> Vec<(u32, u32)> {
+        let mut rows = Vec::new();
+        self.exact.get_all(keys, &mut rows);
+        let found = (0u32..).zip(rows).filter(|(_, row)| *row != NO_ROW);
+        found.collect()
+    }
+
+    /// The row of a key that is not there as it is written.
+    pub(crate) fn find_unclean(&self, key: &str) -> Found {
+        if self.as_written {
+            return Found::Nothing;
+        }
+        let clean = self.cleaned(key);
+        if clean.is_empty() {
+            return Found::Nothing;
+        }
+        match (self.exact.get(&clean), self.clean.get(&clean)) {
+            (Some(_), Some(_)) | (None, Some(SEVERAL)) => return Found::Undecided,
+            (Some(row), None) | (None, Some(row)) => return Found::Cleaned(row),
+            (None, None) => {}
+        }
+        if self.formed.is_empty() {
+            return Found::Nothing;
+        }
+        match self.formed.get(&self.formed(&clean)) {
+            Some(SEVERAL) => Found::Undecided,
+            Some(row) => Found::Cleaned(row),
+            None => Found::Nothing,
+        }
+    }
+
+    /// Appends the row of every key to `rows`. `other` is asked what to put where the key is not
+    /// there as it is written; it is given the number of the key and what the later steps found.
+    pub fn find_all(
+        &self,
+        keys: &StringViewArray,
+        rows: &mut Vec<u32>,
+        mut other: impl FnMut(usize, Found) -> u32,
+    ) {
+        let start = rows.len();
+        self.exact.get_all(keys, rows);
+        for (number, row) in rows[start..].iter_mut().enumerate() {
+            if *row == NO_ROW {
+                *row = other(number, self.find_unclean(keys.value(number)));
+            }
+        }
+    }
+}
+
+fn insert_form(table: &mut KeyTable, form: &str, row: u32) {
+    // Keys that lead to one row are one key.
+    if table.insert(form, row).is_some_and(|known| known != row) {
+        table.set(form, SEVERAL);
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use interligo_model::plan::Ignore;
+    use proptest::prelude::*;
+
+    fn index(keys: &[&str], ignore: &[Ignore]) -> KeyIndex {
+        let numbered: Vec<_> =
+            keys.iter().enumerate().map(|(row, key)| (*key, row as u32)).collect();
+        KeyIndex::new(numbered.into_iter(), Some(vec![KeyForm::ignoring(ignore)]))
+    }
+
+    #[test]
+    fn the_first_step_that_finds_a_key_decides() {
+        let found = index(&["A1", " A2", "a1", "B 1", "B  1"], &[Ignore::Case]);
+        for (key, expected) in [
+            ("A1", Found::Exact(0)),
+            ("a1", Found::Exact(2)),
+            (" A1 ", Found::Cleaned(0)),
+            ("A2", Found::Cleaned(1)),
+            ("a2", Found::Cleaned(1)),
+            ("B   1", Found::Undecided),
+            ("b 1", Found::Undecided),
+            ("C1", Found::Nothing),
+            ("", Found::Nothing),
+        ] {
+            assert_eq!(found.find(key), expected, "{key:?}");
+        }
+    }
+
+    proptest! {
+        /// The index against a nested loop over all keys.
+        #[test]
+        fn prop_an_index_finds_what_a_loop_finds(
+            keys in prop::collection::hash_set("[aA ]{0,2}[bB0]{1,2}[ -]?", 0..12),
+            asked in prop::collection::vec("[aA ]{0,2}[bB0]{1,2}[ -]?", 1..12),
+            case in any::<bool>(),
+        ) {
+            let keys: Vec<&str> = keys.iter().map(String::as_str).collect();
+            let ignore: &[Ignore] = if case { &[Ignore::Case] } else { &[] };
+            let form = KeyForm::ignoring(ignore);
+            let index = index(&keys, ignore);
+            for key in &asked {
+                let steps: [&dyn Fn(&str) -> String; 3] = [
+                    &|k| k.to_owned(),
+                    &|k| cleaned(k).into_owned(),
+                    &|k| form.of(&cleaned(k)),
+                ];
+                let mut expected = Found::Nothing;
+                for (step, of) in steps.iter().enumerate() {
+                    let fits: Vec<usize> = (0..keys.len()).filter(|&i| of(keys[i]) == of(key)).collect();
+                    expected = match (step, fits.as_slice()) {
+                        (_, []) => continue,
+                        (0, [row]) => Found::Exact(*row as u32),
+                        (_, [row]) => Found::Cleaned(*row as u32),
+                        _ => Found::Undecided,
+                    };
+                    break;
+                }
+                prop_assert_eq!(index.find(key), expected, "{:?} in {:?}", key, keys);
+            }
+        }
+    }
+}

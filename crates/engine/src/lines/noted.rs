@@ -1,0 +1,261 @@
+//! What is noted of a batch of lines: what was set aside, keys without a row, figures that are blank and why, and the
+//! sums that must close.
+
+use std::collections::BTreeMap;
+
+use super::{Line, LineBatch, Lines};
+use crate::engine::Extent;
+use crate::eval::{WhyBlank, why_blank};
+use crate::findings::{BlankBecause, Findings, PLACES_KEPT, Unreadable};
+use crate::links::{LinkStatus, is_row};
+use crate::tallies::{KeyTallies, KeyTally, SoughtRef};
+use crate::tally::Tally;
+use interligo_model::place::Spot;
+use interligo_model::values::column::{Column, is_known};
+use interligo_model::values::date::Day;
+use interligo_model::values::value::Value;
+
+impl Lines<'_> {
+    pub(super) fn look_into(&mut self, batch: &LineBatch<'_>, unreadable: &[Vec<u32>]) {
+        let mut findings = Findings {
+            lines: self.rows as u64,
+            currencies: std::mem::take(&mut self.findings.currencies),
+            rounded: std::mem::take(&mut self.findings.rounded),
+            doubts: std::mem::take(&mut self.findings.doubts),
+            ..Findings::default()
+        };
+        findings.ends.kept = match self.aside.is_empty() {
+            true => Tally { lines: self.rows as u64, marks: 0, sums: self.sums_over(None) },
+            false => {
+                let rows = 0..self.rows as u32;
+                self.tally_of(&rows.filter(|row| !self.is_aside(*row)).collect::<Vec<u32>>())
+            }
+        };
+        if !self.aside.is_empty() {
+            let aside: Vec<u32> = self.aside.iter().map(|(row, _)| *row).collect();
+            findings.ends.aside = self.tally_of(&aside);
+        }
+        for (_, reason) in &self.aside {
+            *findings.aside.entry(*reason).or_default() += 1;
+        }
+        let spot = |row: u32| Spot { part: batch.part, row: (batch.row_of)(row) };
+        for (number, rows) in unreadable.iter().enumerate().filter(|(_, rows)| !rows.is_empty()) {
+            let first: Vec<u32> = rows.iter().take(PLACES_KEPT).copied().collect();
+            let texts = batch.columns[number].gathered(&first).texts();
+            let examples = first.iter().zip(texts.iter().flatten());
+            let first = examples.map(|(row, text)| (spot(*row), text.to_owned())).collect();
+            findings.unreadable.insert(number, Unreadable { count: rows.len() as u64, first });
+        }
+        for linked in &self.linked {
+            findings.links.push(linked.as_ref().map(|l| l.counts).unwrap_or_default());
+        }
+        if self.engine.extent == Extent::Everything {
+            self.tally_keys(&mut findings, &spot);
+        }
+        self.note_odd_days(&mut findings, &spot);
+        findings.blanks = self.blanks(unreadable, &spot);
+        self.findings = findings;
+    }
+
+    /// Days of lines that cannot well be meant.
+    fn note_odd_days(&self, findings: &mut Findings, spot: &impl Fn(u32) -> Spot) {
+        let Some(Column::Date(days)) = self.engine.day.map(|day| &self.columns[day]) else {
+            return;
+        };
+        for (row, day) in days.days.iter().enumerate().filter(|(_, day)| Day(**day).is_odd()) {
+            if is_known(days.known.as_ref(), row) {
+                findings.odd_days.note(spot(row as u32), || Day(*day).to_string());
+            }
+        }
+    }
+
+    /// Some lines with what they amount to.
+    fn tally_of(&self, rows: &[u32]) -> Tally {
+        Tally { lines: rows.len() as u64, marks: 0, sums: self.sums_over(Some(rows)) }
+    }
+
+    fn tally_keys(&self, findings: &mut Findings, spot: &impl Fn(u32) -> Spot) {
+        for (number, linked) in self.linked.iter().enumerate() {
+            let Some(linked) = linked else { continue };
+            let link = &self.engine.links[number];
+            let parents = link.parent().map_or(&[][..], |parent| self.link_rows(parent));
+            let sought = self.sought[number].as_ref();
+            // Under a parent without a row there is no key to speak of.
+            let bringing: Vec<&[u32]> = match link.parent() {
+                Some(_) => Vec::new(),
+                None => link.builds_on().iter().map(|other| self.link_rows(*other)).collect(),
+            };
+            let has_key = |row: u32| parents.get(row as usize).is_none_or(|parent| is_row(*parent));
+            // A key that another link should have brought is blank because of that link.
+            let follows = |row: u32| bringing.iter().any(|rows| !is_row(rows[row as usize]));
+            let cause = |row: u32, status: LinkStatus| {
+                has_key(row) && !(status == LinkStatus::Blank && follows(row))
+            };
+            for (row, status) in linked.problems.iter().filter(|(row, status)| cause(*row, *status))
+            {
+                let tallies = match link.settled(*status) {
+                    LinkStatus::NotMeant => continue,
+                    LinkStatus::Absent => &mut findings.absent,
+                    _ => &mut findings.keys,
+                };
+                let key = link.offered(sought, parents, *row as usize);
+                let key = SoughtRef { link: number, status: *status, key: &key };
+                self.tally(tallies, key, *row);
+            }
+            for over in &linked.passed {
+                let key = link.offered_in(sought, parents, over.line as usize, over.round as usize);
+                let key = SoughtRef { link: number, status: over.status, key: &key };
+                self.tally(&mut findings.passed_over, key, over.line);
+            }
+            let same = link.same_keys();
+            if !same.of_row.is_empty() {
+                for (line, row) in linked.rows.iter().enumerate() {
+                    let Some(group) = same.of_row.get(row) else { continue };
+                    let key = &same.groups[*group][0];
+                    let key = SoughtRef { link: number, status: LinkStatus::Exact, key };
+                    self.tally(&mut findings.same_keys, key, line as u32);
+                }
+            }
+            if linked.stopping > 0 {
+                findings.gaps_stopping.insert(number, linked.stopping);
+            }
+            for by in &linked.in_vain {
+                *findings.mended_in_vain.entry((number, *by)).or_default() += 1;
+            }
+            for detour in &linked.detours {
+                if detour.how == LinkStatus::Mended {
+                    *findings.mended.entry((number, detour.by)).or_default() += 1;
+                }
+                let line = detour.line as usize;
+                let (tallies, key) = match detour.how {
+                    LinkStatus::Cleaned => {
+                        (&mut findings.cleaned, link.written(sought, parents, line))
+                    }
+                    LinkStatus::Carried => {
+                        (&mut findings.carried, link.offered(sought, parents, line))
+                    }
+                    _ => continue,
+                };
+                let key = SoughtRef { link: number, status: detour.how, key: &key };
+                if let Some(tally) = self.tally(tallies, key, detour.line) {
+                    tally.row = tally.row.or(Some(linked.rows[line]));
+                    if detour.how == LinkStatus::Carried {
+                        tally.gap = tally.gap.max(detour.by);
+                    }
+                }
+            }
+        }
+        for tallies in [
+            &mut findings.keys,
+            &mut findings.absent,
+            &mut findings.passed_over,
+            &mut findings.cleaned,
+            &mut findings.carried,
+            &mut findings.same_keys,
+        ] {
+            tallies.place(spot);
+        }
+    }
+
+    /// Adds a line to the tally of its key, with its number in place of its spot.
+    fn tally<'t>(
+        &self,
+        tallies: &'t mut KeyTallies,
+        key: SoughtRef<'_>,
+        row: u32,
+    ) -> Option<&'t mut KeyTally> {
+        let tally = tallies.of(key)?;
+        tally.note(Spot { part: 0, row: u64::from(row) });
+        tally.amounts.resize(self.engine.amounts.len(), None);
+        let line = row as usize;
+        let number = |column: &Column| match column {
+            Column::Number(numbers) => numbers.get(line),
+            _ => None,
+        };
+        for (sum, column) in tally.amounts.iter_mut().zip(&self.engine.amounts) {
+            let amount = number(&self.columns[*column]).into_iter();
+            amount.for_each(|amount| sum.get_or_insert_default().add(amount));
+        }
+        if let Some(figure) = self.engine.stake {
+            match self.figures[figure].as_ref().and_then(number) {
+                Some(amount) => tally.stake.add(amount),
+                None => tally.unknown += 1,
+            }
+        }
+        if let Some(Value::Date(day)) = self.engine.day.map(|day| self.columns[day].value(line)) {
+            tally.note_day(day);
+        }
+        Some(tally)
+    }
+
+    /// The blank lines of every figure, by what made them blank.
+    fn blanks(
+        &self,
+        unreadable: &[Vec<u32>],
+        spot: &impl Fn(u32) -> Spot,
+    ) -> BTreeMap<(usize, BlankBecause), Unreadable> {
+        let mut blanks: BTreeMap<_, Unreadable> = BTreeMap::new();
+        for &figure in &self.engine.figure_order {
+            let Some(column) = &self.figures[figure] else { continue };
+            if is_complete(column) {
+                continue;
+            }
+            for row in (0..self.rows).filter(|row| column.value(*row).is_blank()) {
+                if self.is_aside(row as u32) {
+                    continue;
+                }
+                let because = self.why(figure, row, unreadable);
+                blanks.entry((figure, because)).or_default().note(spot(row as u32), String::new);
+            }
+        }
+        blanks
+    }
+
+    fn why(&self, figure: usize, row: usize, unreadable: &[Vec<u32>]) -> BlankBecause {
+        match why_blank(&self.engine.figure(figure).expr, &Line { lines: self, row }) {
+            WhyBlank::Figure(figure) => self.why(figure, row, unreadable),
+            WhyBlank::Column(column) => {
+                // A column that is worked out is never unreadable itself.
+                let rows = unreadable.get(column).map_or(&[][..], Vec::as_slice);
+                if rows.binary_search(&(row as u32)).is_ok() {
+                    BlankBecause::Unreadable(column)
+                } else {
+                    BlankBecause::Column(column)
+                }
+            }
+            WhyBlank::Attribute { route, column } => {
+                let linked = self.linked[route].as_ref().expect("links of figures are resolved");
+                // The problem of the nearest link on the way that found no row.
+                match linked.problems.binary_search_by_key(&(row as u32), |(row, _)| *row) {
+                    Ok(at) if !is_row(linked.rows[row]) => {
+                        self.at_its_root(route, row, linked.problems[at].1)
+                    }
+                    _ => BlankBecause::Attribute(route, column),
+                }
+            }
+            WhyBlank::DividedByZero => BlankBecause::DividedByZero(figure),
+            WhyBlank::Chosen => BlankBecause::Chosen(figure),
+        }
+    }
+
+    /// On a chain, the link that broke it.
+    fn at_its_root(&self, link: usize, row: usize, status: LinkStatus) -> BlankBecause {
+        let parent = self.engine.links[link].parent();
+        if let Some((parent, linked)) = parent.and_then(|p| Some((p, self.linked[p].as_ref()?)))
+            && !is_row(linked.rows[row])
+            && let Ok(at) = linked.problems.binary_search_by_key(&(row as u32), |(row, _)| *row)
+        {
+            return self.at_its_root(parent, row, linked.problems[at].1);
+        }
+        BlankBecause::Link(link, status)
+    }
+}
+
+/// Whether no row is blank, if that can be told without going through them.
+fn is_complete(column: &Column) -> bool {
+    match column {
+        Column::Number(column) => column.known.is_none(),
+        Column::Date(column) | Column::Period(_, column) => column.known.is_none(),
+        Column::Text(_) | Column::YesNo(_) => false,
+    }
+}

@@ -1,0 +1,544 @@
+//! Links at work: from the keys of a batch of lines to a row number per line and link.
+//!
+//! A link from the fact looks its keys up; one from a lookup was resolved once per row of that lookup
+//! before the first line, and costs a line no more than reading a number.
+
+mod chain;
+mod corrections;
+mod find;
+mod status;
+
+use std::borrow::Cow;
+use std::collections::{BTreeMap, HashMap};
+use std::hash::BuildHasher;
+use std::sync::Arc;
+
+use arrow_array::StringViewArray;
+use foldhash::quality::FixedState;
+
+pub(crate) use corrections::key_of;
+pub use corrections::{Correction, Fate};
+pub(crate) use find::{Detour, Passed, SameKeys, Sought};
+pub(crate) use status::is_row;
+pub use status::{LinkStatus, StatusCounts, lines_found};
+
+use crate::bind::{BoundLookup, Home, KeyPart, Route, Validity};
+use crate::calendar::{Calendar, Holds};
+use crate::eval::{Expr, Type};
+use crate::gather::{brought_days, brought_texts};
+use crate::keys::{KeyForm, KeyIndex, shown, shown_parts};
+use crate::lookup::{Lookup, until_the_next};
+use chain::{Chain, chain_sought};
+use corrections::Corrections;
+use find::{Finder, offered};
+use interligo_model::plan::{ColumnType, Missing, Mistake};
+use interligo_model::reading::column_reader::Reading;
+use interligo_model::reading::style::Style;
+use interligo_model::values::column::{Column, DateColumn, known_where};
+use interligo_model::values::value::Value;
+
+/// A link, ready for lines.
+pub(crate) struct Link {
+    pub(crate) lookup: usize,
+    pub(crate) missing: Missing,
+    /// The columns of the fact that hold its keys and its day, for one that starts there.
+    start: Start,
+    finder: Finder,
+    /// The condition for lines that need a row, over the columns of lines.
+    pub(crate) when: Option<Expr>,
+    /// The row with the attributes of `fill`.
+    fill: Option<u32>,
+}
+
+/// Where a link takes its keys from.
+enum Start {
+    Fact {
+        /// Of each candidate, its columns.
+        candidates: Vec<Vec<Part>>,
+        day: Option<Part>,
+    },
+    /// What each row of the parent's lookup leads to.
+    Chain { parent: usize, found: Chain },
+}
+
+/// A column with keys or days.
+enum Part {
+    /// A column of lines, by number.
+    Own(usize),
+    /// Texts or days of a lookup that another link brings.
+    Texts(usize, StringViewArray),
+    Days(usize, DateColumn),
+}
+
+/// The rows of one link for a batch of lines.
+#[derive(Debug, Default)]
+pub(crate) struct LinkedRows {
+    /// A row of the lookup per line, or why there is none.
+    pub(crate) rows: Vec<u32>,
+    /// Whether every line has a row.
+    pub(crate) complete: bool,
+    /// How many lines came out how, before the rule for missing rows.
+    pub(crate) counts: StatusCounts,
+    /// The lines without a row of their own, and why; also those that are filled.
+    pub(crate) problems: Vec<(u32, LinkStatus)>,
+    /// The lines whose row was not found by their first key as it is written.
+    pub(crate) detours: Vec<Detour>,
+    /// Candidates that were passed over for a later one.
+    pub(crate) passed: Vec<Passed>,
+    /// Lines on a day without a row on which the run is to end.
+    pub(crate) stopping: u64,
+    /// The corrections of lines that led to no row nevertheless, by number, once per line.
+    pub(crate) in_vain: Vec<u32>,
+}
+
+/// What a link needs of the plan and the tables.
+pub(crate) struct LinkParts<'a> {
+    pub(crate) route: &'a Route,
+    pub(crate) bound: &'a BoundLookup,
+    /// Of a route by number, its lookup as it is bound.
+    pub(crate) bound_of: &'a dyn Fn(usize) -> &'a BoundLookup,
+    /// The number, among the columns that are read, of a fact's column as a key.
+    pub(crate) key_read: &'a dyn Fn(usize) -> usize,
+    /// The same as a day.
+    pub(crate) day_read: &'a dyn Fn(usize) -> usize,
+    /// The plan's corrections.
+    pub(crate) corrections: &'a [Correction],
+}
+
+impl Link {
+    /// Prepares a link; `links` are those before it. A row for `fill` is added to the lookup.
+    ///
+    /// # Errors
+    /// A condition that is none.
+    pub(crate) fn new(
+        parts: &LinkParts<'_>,
+        lookups: &mut [Lookup],
+        links: &[Link],
+    ) -> Result<Link, Mistake> {
+        let route = parts.route;
+        let fill = (route.missing == Missing::Fill).then(|| {
+            let lookup = &mut lookups[route.lookup];
+            let values: Vec<_> = route
+                .fill
+                .iter()
+                .map(|(column, text)| (*column, fill_value(lookup, *column, text)))
+                .collect();
+            lookup.add_row(&values)
+        });
+        let finder = finder(parts, &lookups[route.lookup]);
+        let start = match route.home {
+            Home::Fact => fact_start(parts, lookups, links),
+            Home::Route(parent) => {
+                let sought = chain_sought(parts, parent, lookups, links)?;
+                Start::Chain { parent, found: Chain::new(&finder, sought) }
+            }
+        };
+        Ok(Link { lookup: route.lookup, missing: route.missing, start, finder, when: None, fill })
+    }
+
+    /// The link that this one hangs on.
+    pub(crate) fn parent(&self) -> Option<usize> {
+        match self.start {
+            Start::Chain { parent, .. } => Some(parent),
+            Start::Fact { .. } => None,
+        }
+    }
+
+    /// The column of lines that it takes the day from.
+    pub(crate) fn own_day(&self) -> Option<usize> {
+        match &self.start {
+            Start::Fact { day: Some(Part::Own(column)), .. } => Some(*column),
+            _ => None,
+        }
+    }
+
+    /// The links that bring what it looks for.
+    pub(crate) fn builds_on(&self) -> Vec<usize> {
+        match &self.start {
+            Start::Chain { parent, .. } => vec![*parent],
+            Start::Fact { candidates, day } => {
+                let through = |part: &Part| match part {
+                    Part::Own(_) => None,
+                    Part::Texts(link, _) | Part::Days(link, _) => Some(*link),
+                };
+                candidates.iter().flatten().chain(day).filter_map(through).collect()
+            }
+        }
+    }
+
+    /// What a link from the fact looks for on a batch of lines. `linked` are the rows of the links before
+    /// this one, `meant` the lines that need a row.
+    pub(crate) fn sought(
+        &self,
+        rows: usize,
+        columns: &[Column],
+        linked: &[Option<LinkedRows>],
+        meant: Option<Vec<bool>>,
+    ) -> Option<Sought> {
+        let Start::Fact { candidates, day } = &self.start else { return None };
+        let rows_of = |link: usize| {
+            &linked[link].as_ref().expect("a link comes after those that it builds on").rows
+        };
+        let texts = |part: &Part| match part {
+            Part::Own(column) => match &columns[*column] {
+                Column::Text(texts) => texts.clone(),
+                _ => unreachable!("key columns are read as text"),
+            },
+            Part::Texts(link, texts) => brought_texts(texts, rows_of(*link)),
+            Part::Days(..) => unreachable!("keys are texts"),
+        };
+        let days = |part: &Part| match part {
+            Part::Own(column) => match &columns[*column] {
+                Column::Date(days) => days.clone(),
+                _ => unreachable!("dates of links are read as dates"),
+            },
+            Part::Days(link, days) => brought_days(days, rows_of(*link)),
+            Part::Texts(..) => unreachable!("days are dates"),
+        };
+        Some(Sought {
+            lines: rows,
+            candidates: candidates.iter().map(|c| c.iter().map(texts).collect()).collect(),
+            days: day.as_ref().map(days),
+            meant,
+        })
+    }
+
+    /// The rows of a batch, by what is sought on it.
+    pub(crate) fn resolve(
+        &self,
+        sought: Option<&Sought>,
+        linked: &[Option<LinkedRows>],
+    ) -> LinkedRows {
+        let mut found = match (&self.start, sought) {
+            (Start::Fact { .. }, Some(sought)) => self.find(sought),
+            (Start::Chain { parent, found }, _) => {
+                let parent = linked[*parent].as_ref().expect("a link comes after its parent");
+                self.follow(&parent.rows, found)
+            }
+            _ => unreachable!("a link from the fact looks for keys"),
+        };
+        found.complete = found.rows.iter().all(|row| is_row(*row));
+        found
+    }
+
+    fn find(&self, sought: &Sought) -> LinkedRows {
+        let found = self.finder.find(sought);
+        let mut linked = LinkedRows {
+            rows: found.rows,
+            problems: found.problems,
+            passed: found.passed,
+            detours: found.detours,
+            stopping: found.stopping.len() as u64,
+            in_vain: found.in_vain.iter().map(|(_, by)| *by).collect(),
+            ..LinkedRows::default()
+        };
+        for (line, status) in &linked.problems {
+            linked.counts[*status as usize] += 1;
+            if let Some(fill) = self.fill_for(*status) {
+                linked.rows[*line as usize] = fill;
+            }
+        }
+        for detour in &linked.detours {
+            linked.counts[detour.how as usize] += 1;
+        }
+        let without_exact: u64 = linked.counts.iter().sum();
+        linked.counts[LinkStatus::Exact as usize] = sought.lines as u64 - without_exact;
+        linked
+    }
+
+    fn follow(&self, parents: &[u32], chain: &Chain) -> LinkedRows {
+        let mut found =
+            LinkedRows { rows: Vec::with_capacity(parents.len()), ..LinkedRows::default() };
+        for (line, &parent) in parents.iter().enumerate() {
+            let (row, status, by) = chain.at(parent);
+            found.counts[status as usize] += 1;
+            if status.is_found() {
+                found.rows.push(row);
+                if status != LinkStatus::Exact {
+                    found.detours.push(Detour { line: line as u32, how: status, by });
+                }
+            } else {
+                found.rows.push(self.fill_for(status).unwrap_or(row));
+                found.problems.push((line as u32, status));
+                found.stopping += u64::from(chain.stopping.binary_search(&parent).is_ok());
+                let led = chain.in_vain.partition_point(|(row, _)| *row < parent);
+                let led = chain.in_vain[led..].iter().take_while(|(row, _)| *row == parent);
+                found.in_vain.extend(led.map(|(_, by)| *by));
+            }
+            if !chain.passed.is_empty() {
+                let passed = chain.passed.get(&parent).into_iter().flatten();
+                found.passed.extend(passed.map(|p| Passed { line: line as u32, ..*p }));
+            }
+        }
+        found
+    }
+
+    /// On a chain, the row that a row of the parent leads to.
+    pub(crate) fn step(&self, parent: Option<u32>) -> Option<u32> {
+        let Start::Chain { found, .. } = &self.start else { return parent };
+        let (row, status, _) = found.at(parent.unwrap_or(u32::MAX));
+        if status.is_found() { Some(row) } else { self.fill_for(status) }
+    }
+
+    /// What was asked for on a line, and its number there; `parents` are the rows of the link that this one
+    /// hangs on.
+    fn asked<'s>(
+        &'s self,
+        sought: Option<&'s Sought>,
+        parents: &[u32],
+        line: usize,
+    ) -> Option<(&'s Sought, usize)> {
+        match &self.start {
+            Start::Chain { found, .. } => Some((&found.sought, parents[line] as usize)),
+            Start::Fact { .. } => sought.map(|sought| (sought, line)),
+        }
+    }
+
+    /// The keys that a line offers, in the order in which they are tried, as messages show them.
+    pub(crate) fn offered<'s>(
+        &'s self,
+        sought: Option<&'s Sought>,
+        parents: &[u32],
+        line: usize,
+    ) -> Cow<'s, str> {
+        let Some((sought, line)) = self.asked(sought, parents, line) else { return "".into() };
+        match (sought.candidates.as_slice(), &self.finder.split) {
+            ([only], None) if only.len() == 1 => only[0].value(line).trim().into(),
+            _ => {
+                let all = offered(sought, self.finder.split.as_deref(), line);
+                let said: Vec<&str> =
+                    all.iter().map(String::as_str).filter(|key| !key.trim().is_empty()).collect();
+                said.join(" or ").into()
+            }
+        }
+    }
+
+    /// One of them.
+    pub(crate) fn offered_in(
+        &self,
+        sought: Option<&Sought>,
+        parents: &[u32],
+        line: usize,
+        round: usize,
+    ) -> String {
+        let asked = self.asked(sought, parents, line);
+        let offered =
+            asked.map(|(sought, line)| offered(sought, self.finder.split.as_deref(), line));
+        offered.into_iter().flatten().nth(round).unwrap_or_default()
+    }
+
+    /// The first key of a line as it is written, stray spaces and all.
+    pub(crate) fn written<'s>(
+        &'s self,
+        sought: Option<&'s Sought>,
+        parents: &[u32],
+        line: usize,
+    ) -> Cow<'s, str> {
+        let Some((sought, line)) = self.asked(sought, parents, line) else { return "".into() };
+        match sought.candidates.first().map(Vec::as_slice) {
+            Some([only]) => only.value(line).into(),
+            Some(several) => {
+                let texts: Vec<&str> = several.iter().map(|column| column.value(line)).collect();
+                shown_parts(&texts).into()
+            }
+            None => "".into(),
+        }
+    }
+
+    /// Keys of its lookup that are one key to it.
+    pub(crate) fn same_keys(&self) -> &SameKeys {
+        &self.finder.same_keys
+    }
+
+    /// What becomes of the corrections that are for it.
+    pub(crate) fn fates(&self) -> &[(usize, Fate)] {
+        self.finder.corrections.as_ref().map_or(&[], |corrections| &corrections.fates)
+    }
+
+    /// The keys of its lookup: by row, or, where it is dated, by number of the key.
+    pub(crate) fn index(&self) -> &KeyIndex {
+        &self.finder.index
+    }
+
+    /// The periods of its lookup's keys, by number.
+    pub(crate) fn calendar(&self) -> Option<&Calendar> {
+        self.finder.calendar.as_deref()
+    }
+
+    /// Whether a row must hold on the day of a line.
+    pub(crate) fn is_dated(&self) -> bool {
+        self.finder.calendar.is_some()
+    }
+
+    /// The row of `fill`, if it reaches lines that came out so.
+    fn fill_for(&self, status: LinkStatus) -> Option<u32> {
+        self.fill.filter(|_| status.is_missing())
+    }
+
+    /// The status after the plan's rule for missing rows.
+    pub(crate) fn settled(&self, status: LinkStatus) -> LinkStatus {
+        match self.missing {
+            Missing::Normal if status.is_missing() => LinkStatus::Absent,
+            _ if self.fill_for(status).is_some() => LinkStatus::Filled,
+            _ => status,
+        }
+    }
+}
+
+/// What finds the rows of a link.
+fn finder(parts: &LinkParts<'_>, lookup: &Lookup) -> Finder {
+    let route = parts.route;
+    let dated = parts.bound.valid.is_some();
+    let keys = &lookup.keys[route.key];
+    // Of a dated lookup the index gives the number of the key, of any other the row itself.
+    let row = |(number, (value, rows)): (usize, (_, &[Holds]))| {
+        (value, if dated { number as u32 } else { rows[0].row })
+    };
+    let mut rows: Vec<(&str, u32)> = keys.iter().enumerate().map(row).collect();
+    let forms = || route.ignore.iter().map(|ignore| KeyForm::ignoring(ignore)).collect();
+    let forms: Option<Vec<KeyForm>> = (!route.as_written).then(forms);
+    let groups = match &forms {
+        Some(forms) => same_keys(&rows, forms),
+        None => Vec::new(),
+    };
+    let mut calendar = dated.then(|| keys.calendar.clone());
+    let mut same_keys = SameKeys::default();
+    for group in &groups {
+        let number = same_keys.groups.len();
+        let texts = group.iter().map(|at| shown(rows[*at].0).trim().to_owned());
+        same_keys.groups.push(texts.collect());
+        let held = group.iter().flat_map(|at| keys.calendar.of(*at as u32));
+        same_keys.of_row.extend(held.map(|holds| (holds.row, number)));
+    }
+    if let (Some(calendar), false) = (&mut calendar, groups.is_empty()) {
+        // What is one key has one calendar.
+        *calendar = Arc::new(joined_calendar(calendar, &groups, rows.len(), parts.bound.valid));
+        for group in &groups {
+            group.iter().for_each(|at| rows[*at].1 = group[0] as u32);
+        }
+    }
+    let index = KeyIndex::new(rows.into_iter(), forms.clone());
+    let needs = |columns: &Vec<usize>| {
+        let blank = |row: usize| {
+            columns.iter().any(|column| {
+                lookup.columns[*column].column.as_ref().is_none_or(|c| c.value(row).is_blank())
+            })
+        };
+        (0..lookup.all_rows()).map(blank).collect()
+    };
+    Finder {
+        corrections: Corrections::of(parts.corrections, route, forms.as_deref(), &index),
+        index,
+        calendar,
+        same_keys,
+        gaps: route.gaps,
+        overlap: route.overlap,
+        lacking: (!route.needs.is_empty()).then(|| needs(&route.needs)),
+        split: route.split.clone(),
+    }
+}
+
+/// Keys that are one key in their last form, by number, those of each together.
+fn same_keys(keys: &[(&str, u32)], forms: &[KeyForm]) -> Vec<Vec<usize>> {
+    let blank = KeyIndex::new(std::iter::empty(), Some(forms.to_vec()));
+    let hasher = FixedState::with_seed(0x666f_726d);
+    let form = |number: u32| blank.form(keys[number as usize].0);
+    let mut hashed: Vec<(u64, u32)> =
+        (0..keys.len() as u32).map(|number| (hasher.hash_one(form(number)), number)).collect();
+    hashed.sort_unstable();
+    let mut groups: Vec<Vec<usize>> = Vec::new();
+    for alike in hashed.chunk_by(|a, b| a.0 == b.0).filter(|alike| alike.len() > 1) {
+        // Equal hashes are hardly ever those of different forms.
+        let mut by_form: BTreeMap<String, Vec<usize>> = BTreeMap::new();
+        for (_, number) in alike {
+            by_form.entry(form(*number)).or_default().push(*number as usize);
+        }
+        groups.extend(by_form.into_values().filter(|group| group.len() > 1));
+    }
+    groups.sort_unstable();
+    groups
+}
+
+/// The calendar in which each group has the periods of all its keys, under the number of the first.
+fn joined_calendar(
+    calendar: &Calendar,
+    groups: &[Vec<usize>],
+    keys: usize,
+    valid: Option<Validity>,
+) -> Calendar {
+    let group_of: HashMap<usize, &Vec<usize>> =
+        groups.iter().flat_map(|group| group.iter().map(move |at| (*at, group))).collect();
+    let (mut rows, mut starts) = (Vec::new(), vec![0u32]);
+    for key in 0..keys {
+        match group_of.get(&key) {
+            None => rows.extend_from_slice(calendar.of(key as u32)),
+            Some(group) if group[0] == key => {
+                let own = group.iter().flat_map(|at| calendar.of(*at as u32));
+                let mut own: Vec<Holds> = own.copied().collect();
+                own.sort_by_key(Holds::order);
+                if let Some(Validity::UntilNext { carry, .. }) = valid {
+                    until_the_next(&mut own, carry);
+                }
+                rows.extend(own);
+            }
+            Some(_) => {}
+        }
+        starts.push(rows.len() as u32);
+    }
+    Calendar::side_by_side(rows, starts)
+}
+
+/// The columns that a link from the fact takes its keys from.
+fn fact_start(parts: &LinkParts<'_>, lookups: &[Lookup], links: &[Link]) -> Start {
+    let key = |part: &KeyPart| match part.route {
+        None => Part::Own((parts.key_read)(part.column)),
+        Some(route) => Part::Texts(route, lookups[links[route].lookup].key_texts(part.column)),
+    };
+    let day = |part: &KeyPart| match part.route {
+        None => Part::Own((parts.day_read)(part.column)),
+        Some(route) => Part::Days(route, days_of(&lookups[links[route].lookup], part.column)),
+    };
+    let candidates = parts.route.candidates.iter();
+    Start::Fact {
+        candidates: candidates.map(|parts| parts.iter().map(key).collect()).collect(),
+        day: parts.route.as_of.as_ref().map(day),
+    }
+}
+
+/// Refuses a formula that is no condition.
+pub(crate) fn require_condition(
+    expr: &Expr,
+    written: &interligo_model::plan::Written,
+) -> Result<(), Mistake> {
+    if expr.ty == Type::YesNo {
+        return Ok(());
+    }
+    Err(written
+        .mistaken("`when` wants a condition")
+        .help("compare something: when = \"currency <> 'EUR'\""))
+}
+
+/// The days of a lookup's column.
+fn days_of(lookup: &Lookup, column: usize) -> DateColumn {
+    match &lookup.columns[column].column {
+        Some(Column::Date(days)) => days.clone(),
+        // What is no date is never on a day.
+        _ => {
+            let rows = lookup.all_rows();
+            DateColumn { days: vec![0; rows], known: known_where(rows, |_| false) }
+        }
+    }
+}
+
+/// A text of `fill` as a value of its column.
+fn fill_value(lookup: &Lookup, column: usize, text: &str) -> Value<'static> {
+    let column_type = match &lookup.columns[column].column {
+        Some(Column::Number(_)) => ColumnType::Number,
+        Some(Column::Date(_)) => ColumnType::Date,
+        Some(Column::YesNo(_)) => ColumnType::YesNo,
+        _ => return Value::Text(text.to_owned().into()),
+    };
+    let reading = Reading::of(column_type);
+    let read = reading.read(&StringViewArray::from(vec![text]), &Style::default());
+    read.column.value(0).into_owned()
+}

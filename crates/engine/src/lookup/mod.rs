@@ -1,0 +1,500 @@
+//! A lookup in memory: its typed columns, its rows settled to one per key (or key and period), and
+//! what was found on the way.
+
+mod settle;
+mod typed;
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
+
+use arrow_array::{Array, StringViewArray};
+
+pub use typed::Misfit;
+pub(crate) use typed::{RowOf, first_misfit};
+
+use crate::bind::{BoundLookup, Validity};
+use crate::calendar::{ALWAYS, Calendar, FOREVER, Holds};
+use crate::doubts::Doubts;
+use crate::findings::Noted;
+use crate::keys::{KeyTable, join_columns, shown};
+use crate::workers;
+use interligo_model::place::{PartName, Place};
+use interligo_model::plan::{Ends, Mistake};
+use interligo_model::reading::column_reader::{ReadColumn, Reading};
+use interligo_model::reading::style::{PartStyle, Style, millis_of_day};
+use interligo_model::row_counts::RowCounts;
+use interligo_model::values::column::{Column, is_blank_text, is_known};
+use interligo_model::values::date::{Day, Period, PeriodUnit};
+use interligo_model::values::texts::TextBuilder;
+use interligo_model::values::value::Value;
+use settle::same_key;
+pub(crate) use settle::until_the_next;
+use typed::{Typed, typed};
+
+/// A table as it was read: text, with the place of every row.
+#[derive(Default)]
+pub struct RawTable {
+    /// The files it was read from.
+    pub parts: Vec<PartName>,
+    /// How the values of each are written.
+    pub styles: Vec<PartStyle>,
+    /// Of each part, the number of its first row in the columns.
+    pub first_rows: Vec<usize>,
+    /// The row of its file in which every row stands.
+    pub rows: Vec<u32>,
+    /// All columns, in the order of their names.
+    pub columns: Vec<StringViewArray>,
+    /// What became of the rows of the files.
+    pub counts: RowCounts,
+    /// Rows whose cells could not be unpacked in step.
+    pub uneven: Vec<Place>,
+    /// Rows that look like totals and are not proved to be any, with what they hold.
+    pub suspects: Vec<(Place, String)>,
+    /// What was noted of cells: what it is, and the cell in words.
+    pub noted: Vec<(Noted, String)>,
+    /// The currencies that the formats of cells show, by column, each with the first place of a block that has it.
+    pub currencies: Vec<(usize, String, Place)>,
+}
+
+impl RawTable {
+    /// A column, part by part, with the style of each.
+    fn slices(&self, column: usize) -> impl Iterator<Item = (StringViewArray, &PartStyle)> {
+        let texts = &self.columns[column];
+        let ends = self.first_rows.iter().skip(1).copied().chain([texts.len()]);
+        let parts = self.first_rows.iter().zip(ends).zip(&self.styles);
+        parts.map(|((start, end), style)| (texts.slice(*start, end - start), style))
+    }
+
+    /// Reads a column, each part in its style.
+    fn read(&self, column: usize, reading: &Reading) -> ReadColumn {
+        match self.styles.split_first() {
+            Some((first, rest)) if rest.iter().all(|style| style.reads_as(first)) => {
+                reading.read_part(&self.columns[column], first, column)
+            }
+            _ => {
+                let parts = self.slices(column);
+                let reads = parts.map(|(part, style)| reading.read_part(&part, style, column));
+                ReadColumn::stacked(reads, reading)
+            }
+        }
+    }
+
+    /// Whether a column is written as outputs are, in every part.
+    fn is_plain(&self, column: usize) -> bool {
+        let plain = |part: &PartStyle| {
+            part.of(column) == Style::default() && part.way(column).scale.is_none()
+        };
+        self.styles.iter().all(plain)
+    }
+
+    /// Where a row stands.
+    pub fn place(&self, row: u32) -> Place {
+        let part = self.first_rows.partition_point(|first| *first <= row as usize) - 1;
+        Place::row(self.parts[part].clone(), u64::from(self.rows[row as usize]))
+    }
+}
+
+/// Rows of a lookup that share a key, and a period where the lookup has periods.
+#[derive(Debug)]
+pub struct Duplicate {
+    /// The columns of the key.
+    pub columns: Vec<String>,
+    /// The key, as the first row writes it.
+    pub key: String,
+    /// The rows, in order.
+    pub places: Vec<Place>,
+    /// The same by number.
+    pub rows: Vec<u32>,
+    /// The columns in which they differ; none when the rows are identical.
+    pub differing: Vec<String>,
+    /// The row that holds; none where the plan does not settle it.
+    pub held: Option<Place>,
+}
+
+/// Why a row of a lookup was left out.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum LeftOut {
+    /// It has no key.
+    BlankKey,
+    /// A day of its period cannot be read.
+    UnreadablePeriod,
+    /// Its period ends before it starts.
+    PeriodReversed,
+    /// Its cells hold different numbers of values and cannot be unpacked.
+    Uneven,
+}
+
+/// A lookup, ready to be linked.
+pub struct Lookup {
+    /// Its name.
+    pub name: String,
+    /// All columns, by name; those that the plan does not use are not held.
+    pub columns: Vec<LookupColumn>,
+    /// Of each of its keys, the values with the rows that hold: one row for a value, or one for a period.
+    pub(crate) keys: Vec<KeyRows>,
+    /// How many rows were read.
+    pub rows: u32,
+    /// How many rows were added that no key leads to.
+    added: u32,
+    /// Keys that came more than once.
+    pub duplicates: Vec<Duplicate>,
+    /// Rows left out, with their places.
+    pub left_out: BTreeMap<LeftOut, Vec<Place>>,
+    /// Values that could not be read, with their places.
+    pub unreadable: Vec<Place>,
+    /// Rows with a day that cannot well be meant, with that day.
+    pub odd_days: Vec<(Place, Day)>,
+    /// The forms of its periods, each with how many rows have it and the first of them.
+    pub periods: BTreeMap<PeriodUnit, (u64, Place)>,
+    /// By column with amounts, the currencies beside them, each with the first place that has it.
+    pub currencies: Vec<(String, Vec<(String, Place)>)>,
+    /// By part, what its rows say of what was assumed from a sample.
+    pub doubts: BTreeMap<usize, Doubts<Place>>,
+    /// What it was read from, for places.
+    raw: RawTable,
+}
+
+/// A column of a lookup.
+pub struct LookupColumn {
+    /// Its name.
+    pub name: String,
+    /// Its typed values, where the plan uses them.
+    pub column: Option<Column>,
+    /// Whether its text may be passed on as it was written: no unit was changed in reading.
+    pub as_written: bool,
+}
+
+/// The values of a key of a lookup with their rows, in the order in which they come first.
+pub(crate) struct KeyRows {
+    values: StringViewArray,
+    /// The rows of each value, with the days on which they hold.
+    pub(crate) calendar: Arc<Calendar>,
+}
+
+impl KeyRows {
+    /// The values, each with its rows; there is at least one.
+    pub(crate) fn iter(&self) -> impl Iterator<Item = (&str, &[Holds])> {
+        let values = self.values.iter().flatten().enumerate();
+        values.map(|(number, value)| (value, self.calendar.of(number as u32)))
+    }
+}
+
+/// Whether any text is longer than a day without a time.
+fn may_have_times(texts: &StringViewArray) -> bool {
+    texts.views().iter().any(|view| *view as u32 > 12)
+}
+
+/// Lookups with fewer rows are gone through by one core.
+const FEW: usize = 20_000;
+
+/// In so many ranges the rows of larger ones are gone through.
+const RANGES: usize = 4;
+
+impl Lookup {
+    /// Types a table and settles its rows to one per key, or per key and period.
+    ///
+    /// Duplicates are settled by the plan's rule and listed; where the rule is to stop, the first row
+    /// holds and it is for the caller to stop.
+    ///
+    /// # Errors
+    /// A column that does not hold what the plan needs it for, or cannot be worked out.
+    pub fn settle(mut raw: RawTable, bound: &BoundLookup) -> Result<Lookup, Mistake> {
+        let Typed { columns, unreadable, currencies, doubts } = typed(&mut raw, bound)?;
+        let mut left_out = BTreeMap::new();
+        if !raw.uneven.is_empty() {
+            left_out.insert(LeftOut::Uneven, std::mem::take(&mut raw.uneven));
+        }
+        let mut lookup = Lookup {
+            name: bound.name.clone(),
+            columns,
+            keys: Vec::new(),
+            rows: raw.rows.len() as u32,
+            added: 0,
+            duplicates: Vec::new(),
+            left_out,
+            unreadable,
+            odd_days: Vec::new(),
+            periods: BTreeMap::new(),
+            currencies,
+            doubts,
+            raw,
+        };
+        // The text of a day follows from the day, if it is one.
+        let unread: BTreeSet<String> =
+            lookup.unreadable.iter().filter_map(|place| place.column.clone()).collect();
+        lookup.refuse_times(bound)?;
+        let timed: Vec<bool> = lookup.raw.columns.iter().map(may_have_times).collect();
+        lookup.let_go_of_texts(bound, |number, held| {
+            let is_day = matches!(held.column, Some(Column::Date(_)));
+            is_day && !timed[number] && !unread.contains(&held.name)
+        });
+        let (holding, out) = lookup.holding(bound);
+        for (row, why) in out {
+            let place = lookup.raw.place(row);
+            lookup.left_out.entry(why).or_default().push(place);
+        }
+        for holds in &holding {
+            lookup.note_days(bound, holds.row, [holds.from, holds.until]);
+        }
+        // A row that is left out has no values to speak of.
+        let gone: BTreeSet<(Arc<str>, Option<u64>)> = lookup
+            .left_out
+            .values()
+            .flatten()
+            .map(|place| (place.part.shown.clone(), place.row))
+            .collect();
+        lookup.unreadable.retain(|place| !gone.contains(&(place.part.shown.clone(), place.row)));
+        lookup.settle_keys(bound, holding);
+        // Only what the plan uses stays in memory.
+        lookup.let_go_of_texts(bound, |_, column| column.column.is_none());
+        Ok(lookup)
+    }
+
+    /// Refuses periods that begin or end within a day: they are counted in days, so that a line of that day might take
+    /// either. A last moment of a day is its end.
+    fn refuse_times(&self, bound: &BoundLookup) -> Result<(), Mistake> {
+        let (from, until) = match bound.valid {
+            Some(Validity::Days { from, until, .. }) => (from, Some(until)),
+            Some(Validity::UntilNext { from, .. }) => (from, None),
+            _ => return Ok(()),
+        };
+        let last_minute = (23 * 60 + 59) * 60_000;
+        for (column, is_end) in [(Some(from), false), (until, true)] {
+            let Some(column) = column else { continue };
+            let texts = &self.raw.columns[column];
+            if !may_have_times(texts) {
+                continue;
+            }
+            let within = |text: &str| {
+                millis_of_day(text).is_some_and(|at| at > 0 && !(is_end && at >= last_minute))
+            };
+            if let Some(row) = (0..texts.len()).find(|row| within(texts.value(*row))) {
+                let name = &bound.columns[column];
+                let message = format!(
+                    "a period of `{}` begins or ends within a day: {} `{}`",
+                    self.name,
+                    self.raw.place(row as u32).in_column(name),
+                    texts.value(row)
+                );
+                return Err(Mistake::of_plan(message).help(format!(
+                    "periods are counted in days; write `{name}` without times, or with 00:00"
+                )));
+            }
+        }
+        Ok(())
+    }
+
+    /// Lets go of the texts of some columns, those of keys and periods apart.
+    fn let_go_of_texts(
+        &mut self,
+        bound: &BoundLookup,
+        which: impl Fn(usize, &LookupColumn) -> bool,
+    ) {
+        let period = match bound.valid {
+            Some(Validity::Period(column)) => vec![column],
+            Some(Validity::YearAnd(year, part)) => {
+                [year].into_iter().chain(part.map(|(_, column)| column)).collect()
+            }
+            _ => Vec::new(),
+        };
+        for (number, held) in self.columns.iter_mut().enumerate() {
+            let needed = bound.wishes.keys().contains(&number) || period.contains(&number);
+            if !needed && which(number, held) {
+                held.as_written = false;
+                self.raw.columns[number] = StringViewArray::new_null(0);
+            }
+        }
+    }
+
+    /// The text of a cell of a column whose texts are held; otherwise none.
+    fn held_text(&self, column: usize, row: u32) -> Option<&str> {
+        let texts = &self.raw.columns[column];
+        ((row as usize) < texts.len()).then(|| texts.value(row as usize))
+    }
+
+    /// Notes what is odd of the days of a row, and in which form its period is.
+    fn note_days(&mut self, bound: &BoundLookup, row: u32, days: [Day; 2]) {
+        let odd = days.into_iter().find(|day| ![ALWAYS, FOREVER].contains(day) && day.is_odd());
+        if let Some(day) = odd {
+            self.odd_days.push((self.raw.place(row), day));
+        }
+        if let Some(Validity::Period(column)) = bound.valid
+            && let Some(period) = Period::read(self.raw.columns[column].value(row as usize))
+        {
+            let place = self.raw.place(row);
+            self.periods.entry(period.unit).or_insert((0, place)).0 += 1;
+        }
+    }
+
+    /// The rows with the days on which they hold, and those that are left out, with the reason. Many rows are gone
+    /// through side by side.
+    fn holding(&self, bound: &BoundLookup) -> (Vec<Holds>, Vec<(u32, LeftOut)>) {
+        let rows = self.rows as usize;
+        let mut holding = vec![Holds { from: ALWAYS, until: FOREVER, row: 0 }; rows];
+        let range = rows.div_ceil(RANGES).max(FEW);
+        let of_range = |number: usize, own: &mut [Holds]| {
+            let mut out = Vec::new();
+            for (at, holds) in own.iter_mut().enumerate() {
+                let row = (number * range + at) as u32;
+                let text = |column: &usize| self.raw.columns[*column].value(row as usize);
+                let period = if bound.key.iter().any(|column| is_blank_text(text(column))) {
+                    Err(LeftOut::BlankKey)
+                } else {
+                    self.period(bound, row)
+                };
+                holds.row = row;
+                match period {
+                    Ok((from, until)) => (holds.from, holds.until) = (from, until),
+                    Err(why) => out.push((row, why)),
+                }
+            }
+            out
+        };
+        let out: Vec<(u32, LeftOut)> = if rows <= range {
+            of_range(0, &mut holding)
+        } else {
+            let ranges = holding.chunks_mut(range).enumerate().collect();
+            workers::each(ranges, |(n, own): (usize, &mut [Holds])| of_range(n, own)).concat()
+        };
+        let mut gone = out.iter().map(|(row, _)| *row).peekable();
+        if gone.peek().is_some() {
+            holding.retain(|holds| gone.next_if_eq(&holds.row).is_none());
+        }
+        (holding, out)
+    }
+
+    /// The days on which a row holds.
+    fn period(&self, bound: &BoundLookup, row: u32) -> Result<(Day, Day), LeftOut> {
+        let Some(valid) = bound.valid else { return Ok((ALWAYS, FOREVER)) };
+        let text = |column: usize| self.held_text(column, row).unwrap_or("").trim();
+        let day = |column: usize, open: Day| match &self.columns[column].column {
+            Some(Column::Date(days)) if is_known(days.known.as_ref(), row as usize) => {
+                Ok(Day(days.days[row as usize]))
+            }
+            _ if text(column).is_empty() => Ok(open),
+            _ => Err(LeftOut::UnreadablePeriod),
+        };
+        let (from, until) = match valid {
+            Validity::Days { from, until, ends } => {
+                let last = day(until, FOREVER)?;
+                let closed = ends == Ends::Excluded && last != FOREVER;
+                (day(from, ALWAYS)?, Day(last.0.saturating_sub(i32::from(closed))))
+            }
+            Validity::UntilNext { from, .. } => (day(from, ALWAYS)?, FOREVER),
+            Validity::Period(column) => {
+                let period = Period::read(text(column)).ok_or(LeftOut::UnreadablePeriod)?;
+                period.days().ok_or(LeftOut::UnreadablePeriod)?
+            }
+            Validity::YearAnd(year, part) => {
+                let part = part.map(|(unit, column)| (unit, text(column)));
+                let period = Period::of_year(text(year), part).ok_or(LeftOut::UnreadablePeriod)?;
+                period.days().ok_or(LeftOut::UnreadablePeriod)?
+            }
+        };
+        if until < from { Err(LeftOut::PeriodReversed) } else { Ok((from, until)) }
+    }
+
+    /// Where a row stands.
+    pub fn place(&self, row: u32) -> Place {
+        self.raw.place(row)
+    }
+
+    /// What was noted of cells: what it is, and the cell in words.
+    pub fn noted(&self) -> &[(Noted, String)] {
+        &self.raw.noted
+    }
+
+    /// Rows that look like totals and are not proved to be any, with what they hold.
+    pub fn suspects(&self) -> &[(Place, String)] {
+        &self.raw.suspects
+    }
+
+    /// What became of the rows of its files, and how many files there are.
+    pub fn read(&self) -> (&RowCounts, usize) {
+        (&self.raw.counts, self.raw.parts.len())
+    }
+
+    /// What a row says in a column, as it is written to an output.
+    pub fn text(&self, column: usize, row: u32) -> String {
+        let held = &self.columns[column];
+        if held.as_written && row < self.rows {
+            return self.raw.columns[column].value(row as usize).to_owned();
+        }
+        held.column.as_ref().map_or(String::new(), |column| column.value(row as usize).to_string())
+    }
+
+    /// The texts of a column as keys, whatever type its values have, those of rows that were added
+    /// included.
+    pub(crate) fn key_texts(&self, column: usize) -> StringViewArray {
+        let texts = &self.raw.columns[column];
+        if self.added == 0 {
+            return texts.clone();
+        }
+        let added = (self.rows as usize..self.all_rows()).map(|row| {
+            let held = self.columns[column].column.as_ref();
+            held.map_or(String::new(), |column| column.value(row).to_string())
+        });
+        let mut all = TextBuilder::default();
+        all.push(texts);
+        all.push(&StringViewArray::from_iter_values(added));
+        all.finish()
+    }
+
+    /// The columns in use of which one, beside those of a key that rows share, tells all of these apart.
+    pub fn telling_apart(&self, key: &[String]) -> Vec<&str> {
+        let shared = || self.duplicates.iter().filter(|d| d.held.is_none() && d.columns == key);
+        let candidates = self.columns.iter().enumerate().filter(|(_, column)| {
+            // Amounts differ by chance.
+            let codes = match &column.column {
+                Some(Column::Number(numbers)) => numbers.places() == 0,
+                column => column.is_some(),
+            };
+            codes && shared().all(|d| d.differing.contains(&column.name))
+        });
+        let apart = |number: usize| {
+            shared().all(|duplicate| {
+                let rows = duplicate.rows.iter().map(|row| self.text(number, *row));
+                let texts: BTreeSet<String> = rows.collect();
+                texts.len() == duplicate.rows.len() && !texts.contains("")
+            })
+        };
+        let found = candidates.filter(|(number, _)| apart(*number));
+        found.map(|(_, column)| column.name.as_str()).collect()
+    }
+
+    /// Whether no two rows share their values in some columns that hold keys.
+    pub fn is_unique(&self, columns: &[usize]) -> bool {
+        let texts: Vec<StringViewArray> =
+            columns.iter().map(|column| self.raw.columns[*column].clone()).collect();
+        let keys = join_columns(&texts);
+        let mut known = KeyTable::with_capacity(keys.len());
+        let filled = keys.iter().flatten().filter(|key| !key.trim().is_empty());
+        filled.into_iter().all(|key| known.insert(&same_key(key), 0).is_none())
+    }
+
+    /// The values of the key of which no row is among these that are used, with the first of their rows.
+    pub fn unused_keys(&self, used: &[bool]) -> Vec<(String, Place)> {
+        let keys = self.keys.iter().take(1).flat_map(KeyRows::iter);
+        let unused = keys.filter(|(_, rows)| !rows.iter().any(|holds| used[holds.row as usize]));
+        unused
+            .map(|(key, rows)| (shown(key).trim().to_owned(), self.raw.place(rows[0].row)))
+            .collect()
+    }
+
+    /// Adds a row that no key leads to, with these values by column; its number is the answer.
+    pub(crate) fn add_row(&mut self, values: &[(usize, Value<'static>)]) -> u32 {
+        let number = self.all_rows() as u32;
+        self.added += 1;
+        for (position, held) in self.columns.iter_mut().enumerate() {
+            let Some(column) = held.column.take() else { continue };
+            let value = values.iter().find(|(at, _)| *at == position).map(|(_, value)| value);
+            held.column = Some(column.with_row(value.unwrap_or(&Value::Blank)));
+        }
+        number
+    }
+
+    /// How many rows its columns have, with those that were added.
+    pub(crate) fn all_rows(&self) -> usize {
+        (self.rows + self.added) as usize
+    }
+}

@@ -1,0 +1,136 @@
+//! Figures: the columns that look like quantity, price, cost and discount, and what is worked out of them.
+
+use super::column::Kind;
+use super::words::{Meaning, Words};
+use super::{ColumnAt, Proposal, Seen, Traits};
+use interligo_model::plan::{ColumnType, Role, name};
+
+/// A figure that is proposed.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct FigureProposal {
+    /// Its name.
+    pub name: String,
+    /// Its formula.
+    pub formula: String,
+    /// The fact that it belongs to, by number.
+    pub fact: usize,
+    /// Why it is left to the reader, where it is.
+    pub doubt: Option<String>,
+}
+
+/// The numeric columns of a kind that a fact reaches, nearest first, with their names in formulas.
+fn columns(
+    seen: &[Seen],
+    proposal: &Proposal,
+    fact: usize,
+    meaning: Meaning,
+) -> Vec<(String, ColumnAt)> {
+    let mut found = Vec::new();
+    for (way, table) in ways(seen, proposal, fact) {
+        for (column, of) in seen[table].columns.iter().enumerate() {
+            let words = Words::of(&of.name);
+            let numeric = matches!(
+                of.evidence.mostly(),
+                ColumnType::Number | ColumnType::Integer | ColumnType::Percent
+            );
+            let key = is_key(proposal, ColumnAt { table, column });
+            let first = words.meanings().first().copied();
+            if numeric && !key && first == Some(meaning) {
+                let own = name(&of.name);
+                let shown = if way.is_empty() { own.into_owned() } else { format!("{way}.{own}") };
+                found.push((shown, ColumnAt { table, column }));
+            }
+        }
+    }
+    found
+}
+
+/// Whether a column is part of a key.
+fn is_key(proposal: &Proposal, at: ColumnAt) -> bool {
+    proposal.tables[at.table].key.contains(&at.column)
+        || proposal.links.iter().any(|link| link.from.contains(&at))
+}
+
+/// The tables that a fact reaches, nearest first, with the names by which formulas reach them.
+fn ways(seen: &[Seen], proposal: &Proposal, fact: usize) -> Vec<(String, usize)> {
+    let mut ways = vec![(String::new(), fact)];
+    let mut at = 0;
+    while at < ways.len() {
+        let table = ways[at].1;
+        for link in proposal.links.iter().filter(|link| link.from[0].table == table) {
+            let own = link.name.clone().unwrap_or_else(|| seen[link.to_table].name.clone());
+            if !ways.iter().any(|(_, known)| *known == link.to_table) {
+                ways.push((name(&own).into_owned(), link.to_table));
+            }
+        }
+        at += 1;
+    }
+    ways
+}
+
+/// Revenue, cost, profit and margin, of each fact that has or reaches what they are made of.
+pub fn figures(seen: &[Seen], proposal: &Proposal) -> Vec<FigureProposal> {
+    let mut all: Vec<FigureProposal> = Vec::new();
+    for fact in 0..seen.len() {
+        if proposal.tables[fact].role != Some(Role::Fact) {
+            continue;
+        }
+        let own = |meaning| {
+            let found = columns(seen, proposal, fact, meaning).into_iter();
+            found.filter(|(_, at)| at.table == fact).collect::<Vec<_>>()
+        };
+        let Some((quantity, _)) = own(Meaning::Quantity).into_iter().next() else { continue };
+        let before = all.len();
+        let mut add = |name: &str, formula: String, doubt: Option<String>| {
+            // A second fact has figures of its own names.
+            let taken = all.iter().any(|figure| figure.name == name);
+            let name =
+                if taken { format!("{name}_of_{}", seen[fact].name) } else { name.to_owned() };
+            all.push(FigureProposal { name, formula, fact, doubt });
+        };
+        let prices = columns(seen, proposal, fact, Meaning::Price);
+        let costs = columns(seen, proposal, fact, Meaning::Cost);
+        let discount = own(Meaning::Discount).into_iter().next();
+        if let Some((price, _)) = prices.first() {
+            let other =
+                prices.get(1).map(|(other, _)| format!("`{other}` looks like a price as well"));
+            let (factor, doubt) = match &discount {
+                None => (String::new(), None),
+                Some((column, at)) => discount_factor(&seen[at.table], at.column, column),
+            };
+            add("revenue", format!("{quantity} * {price}{factor}"), doubt.or(other));
+        }
+        if let Some((cost, _)) = costs.first() {
+            let other =
+                costs.get(1).map(|(other, _)| format!("`{other}` looks like a cost as well"));
+            add("cost", format!("{quantity} * {cost}"), other);
+        }
+        if let [revenue, cost] = &all[before..] {
+            let (revenue, cost) = (revenue.name.clone(), cost.name.clone());
+            let suffix = revenue.strip_prefix("revenue").unwrap_or_default().to_owned();
+            for (name, formula) in [
+                (format!("profit{suffix}"), format!("{revenue} - {cost}")),
+                (format!("margin{suffix}"), format!("profit{suffix} / {revenue}")),
+            ] {
+                all.push(FigureProposal { name, formula, fact, doubt: None });
+            }
+        }
+    }
+    all
+}
+
+/// How a discount is taken off: a share of one, or percents as bare numbers, which are asked.
+fn discount_factor(table: &Seen, column: usize, shown: &str) -> (String, Option<String>) {
+    let of = &table.columns[column];
+    let traits = Traits::of(of);
+    let is_share = |value: &String| {
+        value.trim_start_matches(['0', '.', ',']).len() < value.len() || value == "1"
+    };
+    if of.evidence.mostly() == ColumnType::Percent
+        || traits.kind == Kind::Measure && traits.values.iter().all(is_share)
+    {
+        return (format!(" * (1 - {shown})"), None);
+    }
+    let doubt = format!("`{shown}` is taken as percents");
+    (format!(" * (1 - {shown} / 100)"), Some(doubt))
+}

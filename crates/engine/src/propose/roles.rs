@@ -1,0 +1,107 @@
+//! Which tables are facts and which lookups.
+
+use super::column::Kind;
+use super::keys::{single_keys, wider_keys};
+use super::words::Meaning;
+use super::{LinkProposal, TableProposal, View};
+use arrow_array::Array;
+
+use interligo_model::plan::Role;
+
+/// What is proposed of each table, by the links between them.
+pub(super) fn tables(view: &View<'_>, links: &[LinkProposal]) -> Vec<TableProposal> {
+    let mut all: Vec<TableProposal> =
+        (0..view.seen.len()).map(|table| of(view, links, table)).collect();
+    if !all.iter().any(|table| table.role == Some(Role::Fact)) {
+        // Something must be gone through: the table with the most rows that has something to sum.
+        let numbers = |table: &usize| {
+            view.traits[*table].iter().any(|c| matches!(c.kind, Kind::Whole | Kind::Measure))
+        };
+        let most = (0..all.len()).max_by_key(|table| (numbers(table), view.seen[*table].rows));
+        if let Some(table) = most {
+            all[table] =
+                TableProposal { role: Some(Role::Fact), key: Vec::new(), period: None, shared: 0 };
+        }
+    }
+    all
+}
+
+fn of(view: &View<'_>, links: &[LinkProposal], table: usize) -> TableProposal {
+    let leads_on = |link: &&LinkProposal| link.from[0].table == table;
+    let incoming: Vec<&LinkProposal> = links.iter().filter(|link| link.to_table == table).collect();
+    let outgoing = links.iter().filter(leads_on).count();
+    let role = match (incoming.as_slice(), outgoing) {
+        ([], 0) if view.seen.len() > 1 => None,
+        ([], _) => Some(Role::Fact),
+        (links, 1..) if is_looked_up_by_parts(view, links, table) => Some(Role::Fact),
+        _ => Some(Role::Lookup),
+    };
+    // The key is what most links lead to; a fact that nothing links to needs none but to find repeated lines.
+    let keys = incoming.iter().map(|link| &link.to);
+    let key = keys.max_by_key(|key| incoming.iter().filter(|link| link.to == **key).count());
+    let dated = incoming.iter().any(|link| link.as_of.is_some());
+    let (key, shared) = match (key, role) {
+        (Some(key), _) => (key.clone(), shared_of(view, table, key)),
+        (None, Some(Role::Fact)) => (line_key(view, table), 0),
+        (None, _) => {
+            (single_keys(view, table).first().map_or(Vec::new(), |k| k.columns.clone()), 0)
+        }
+    };
+    TableProposal { role, key, period: view.periods[table].filter(|_| dated), shared }
+}
+
+/// Whether only part of a table's rows are spoken of by others: returns speak of few sales, and the sales are a
+/// fact of their own.
+fn is_looked_up_by_parts(view: &View<'_>, incoming: &[&LinkProposal], table: usize) -> bool {
+    let measured = view.columns(table).any(|at| {
+        let traits = view.of(at);
+        matches!(traits.kind, Kind::Whole | Kind::Measure) && traits.words.means(Meaning::Quantity)
+    });
+    let few = |link: &&LinkProposal| view.seen[link.from[0].table].rows < view.seen[table].rows;
+    measured && incoming.iter().all(few)
+}
+
+fn shared_of(view: &View<'_>, table: usize, key: &[usize]) -> usize {
+    let wider = if view.periods[table].is_some() { wider_keys(view, table) } else { Vec::new() };
+    let keys = single_keys(view, table).into_iter().chain(wider);
+    keys.into_iter().find(|known| known.columns == key).map_or(0, |known| known.shared)
+}
+
+/// The columns that tell the lines of a fact apart: only those whose headings say so, since by chance many do.
+fn line_key(view: &View<'_>, table: usize) -> Vec<usize> {
+    let is_named = |columns: &[usize]| {
+        let words = |column: &usize| &view.traits[table][*column].words;
+        columns.iter().all(|column| words(column).is_mark || words(column).means(Meaning::Position))
+    };
+    // Lines that are numbered within something else may have been delivered twice: `run` compares them.
+    let is_numbered = |columns: &[usize]| {
+        columns.len() > 1
+            && columns
+                .iter()
+                .any(|column| view.traits[table][*column].words.means(Meaning::Position))
+    };
+    let unique = |columns: &[usize]| {
+        let texts: Vec<_> =
+            columns.iter().map(|c| view.seen[table].columns[*c].texts.clone()).collect();
+        let keys = crate::keys::join_columns(&texts);
+        let mut known = crate::keys::KeyTable::with_capacity(1024);
+        let copies = keys.iter().flatten().filter(|key| known.insert(key.trim(), 0).is_some());
+        let allowed = if is_numbered(columns) { keys.len() / 5 } else { 0 };
+        copies.count() <= allowed && known.get("").is_none()
+    };
+    let stated = view.seen[table].stated_keys.first().cloned();
+    let single = single_keys(view, table).into_iter().map(|key| key.columns);
+    let wider =
+        wider_keys(view, table).into_iter().map(|key| key.columns).filter(|key| key.len() == 2);
+    // A number within something else, and what it is a number in.
+    let words = |column: usize| &view.traits[table][column].words;
+    let columns = 0..view.traits[table].len();
+    let numbered =
+        columns.clone().filter(|c| words(*c).means(Meaning::Position)).flat_map(|line| {
+            let of = columns.clone().filter(move |c| *c != line);
+            of.filter(|c| words(*c).is_mark && !words(*c).means(Meaning::Position))
+                .map(move |of| vec![of, line])
+        });
+    let mut all = stated.into_iter().chain(single).chain(wider).chain(numbered);
+    all.find(|key| is_named(key) && unique(key)).unwrap_or_default()
+}

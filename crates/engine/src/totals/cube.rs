@@ -1,0 +1,184 @@
+//! What the workers have summed, brought together: the groups of a table over all its sources. A source is a fact,
+//! or a fact seen as if its lines were of a later time.
+
+use std::collections::HashMap;
+
+use smallvec::{SmallVec, smallvec};
+
+use super::cells::GroupSums;
+use super::codes::FastMap;
+use super::groups::Groups;
+use super::plan::{How, TotalsPlan};
+use crate::eval::Type;
+use crate::faults::{Fault, strikes};
+use crate::tally::Tally;
+use interligo_model::values::date::Period;
+use interligo_model::values::decimal::Decimal;
+use interligo_model::values::value::Value;
+
+/// Values with a number each, in the order in which they came.
+#[derive(Debug, Default)]
+pub(super) struct Numbered {
+    numbers: HashMap<Value<'static>, u32>,
+    pub(super) values: Vec<Value<'static>>,
+}
+
+impl Numbered {
+    pub(super) fn number(&mut self, value: Value<'static>) -> u32 {
+        let values = &mut self.values;
+        *self.numbers.entry(value).or_insert_with_key(|value| {
+            values.push(value.clone());
+            values.len() as u32 - 1
+        })
+    }
+}
+
+/// A group: of each source what was summed, if it has lines there.
+pub(super) type Slots = SmallVec<[Option<GroupSums>; 1]>;
+
+/// The values of attributes by their numbers, or ranks.
+pub(super) type Key = SmallVec<[u32; 4]>;
+
+/// The groups of a table.
+#[derive(Debug)]
+pub struct Cube {
+    /// Of each attribute its type and its values.
+    types: Vec<Type>,
+    pub(super) attributes: Vec<Numbered>,
+    /// Different values of what is counted, by source and sum.
+    distinct: HashMap<(usize, usize), Numbered>,
+    index: FastMap<Key, usize>,
+    pub(super) groups: Vec<(Key, Slots)>,
+    /// Of each source, lines that count.
+    counts: Vec<u64>,
+    /// Of each source, lines that the filter left out.
+    filtered: Vec<Tally>,
+}
+
+impl Cube {
+    /// No groups yet, for the table of a plan with a layout.
+    pub fn new(plan: &TotalsPlan) -> Cube {
+        let sources = plan.layout.as_ref().map_or(1, |layout| layout.sources);
+        Cube {
+            types: plan.by.iter().map(|by| by.expr.ty).collect(),
+            attributes: plan.by.iter().map(|_| Numbered::default()).collect(),
+            distinct: HashMap::new(),
+            index: FastMap::default(),
+            groups: Vec::new(),
+            counts: vec![0; sources],
+            filtered: vec![Tally::default(); sources],
+        }
+    }
+
+    /// Takes in what a worker has summed for a source.
+    pub fn absorb(&mut self, plan: &TotalsPlan, groups: Groups<'_>) {
+        if groups.has_lines() && strikes(Fault::WorkerLost) {
+            return;
+        }
+        self.filtered[plan.source].merge(groups.filtered());
+        let distinct = plan.sums.iter().enumerate().filter(|(_, sum)| sum.how == How::Distinct);
+        let renumbered: HashMap<usize, Vec<u32>> = distinct
+            .map(|(sum, _)| {
+                let known = self.distinct.entry((plan.source, sum)).or_default();
+                let values = groups.distinct_values(sum).into_iter();
+                (sum, values.map(|value| known.number(value)).collect())
+            })
+            .collect();
+        let numbers: Vec<Vec<u32>> = groups
+            .attribute_values()
+            .into_iter()
+            .enumerate()
+            .map(|(attribute, values)| {
+                let ty = self.types[attribute];
+                let known = &mut self.attributes[attribute];
+                values.into_iter().map(|value| known.number(in_type(value, ty))).collect()
+            })
+            .collect();
+        groups.each(&renumbered, |key, sums| {
+            if strikes(Fault::GroupLost) {
+                return;
+            }
+            let key: Key =
+                key.iter().zip(&numbers).map(|(code, numbers)| numbers[*code as usize]).collect();
+            self.counts[plan.source] += sums.lines;
+            let at = *self.index.entry(key).or_insert_with_key(|key| {
+                self.groups.push((key.clone(), smallvec![None; self.counts.len()]));
+                self.groups.len() - 1
+            });
+            match &mut self.groups[at].1[plan.source] {
+                Some(known) => known.merge(&sums, &plan.sums),
+                none => *none = Some(sums),
+            }
+        });
+    }
+
+    /// Lets go of what finds a group by its key; none is taken in any more.
+    pub(super) fn forget_index(&mut self) {
+        self.index = FastMap::default();
+    }
+
+    /// Of the first source, lines that count.
+    pub(super) fn lines(&self) -> u64 {
+        self.counts.first().copied().unwrap_or_default()
+    }
+
+    /// Of each source, lines that the filter left out.
+    pub(super) fn filtered(&self) -> &[Tally] {
+        &self.filtered
+    }
+}
+
+/// A value of another fact as the first has it: a text or day that names a period, a number as text.
+fn in_type(value: Value<'static>, ty: Type) -> Value<'static> {
+    match (value, ty) {
+        (Value::Text(text), Type::Period(unit)) => match Period::read(&text) {
+            Some(found) => in_type(Value::Period(found), Type::Period(unit)),
+            None => Value::Text(text),
+        },
+        (Value::Date(day), Type::Period(unit)) => Value::Period(Period::containing(unit, day)),
+        // A month lies in one quarter and one year.
+        (Value::Period(found), Type::Period(unit)) if found.unit > unit => match found.days() {
+            Some((first, _)) => Value::Period(Period::containing(unit, first)),
+            None => Value::Period(found),
+        },
+        (Value::Text(text), Type::Number { .. }) => {
+            Decimal::parse(text.as_bytes()).map_or(Value::Text(text), Value::Number)
+        }
+        (Value::Period(found), Type::Text) => Value::Text(found.to_string().into()),
+        (Value::Number(number), Type::Text) => Value::Text(number.to_string().into()),
+        (Value::Date(day), Type::Text) => Value::Text(day.to_string().into()),
+        (value, _) => value,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use interligo_model::values::date::PeriodUnit;
+
+    #[test]
+    fn values_of_another_fact_take_the_form_of_the_first() {
+        let text = |text: &'static str| Value::Text(text.into());
+        let period = |unit, text: &str| Value::Period(Period::parse(unit, text).unwrap());
+        let (quarter, month) = (PeriodUnit::Quarter, PeriodUnit::Month);
+        let number = Type::Number { places: 0 };
+        let day = Value::Date(interligo_model::values::date::Day::parse(b"2025-05-31").unwrap());
+        for (value, ty, becomes) in [
+            (text("2025-05"), Type::Period(month), period(month, "2025-05")),
+            (text("May 2025"), Type::Period(month), period(month, "2025-05")),
+            (text("2025-05"), Type::Period(quarter), period(quarter, "2025-Q2")),
+            (day.clone(), Type::Period(quarter), period(quarter, "2025-Q2")),
+            // A quarter is no month, and what is no period stays what it is.
+            (period(quarter, "2025-Q2"), Type::Period(month), period(quarter, "2025-Q2")),
+            (text("spring"), Type::Period(month), text("spring")),
+            (text("2025"), number, Value::Number(2025.into())),
+            (text("x"), number, text("x")),
+            (Value::Number(2025.into()), Type::Text, text("2025")),
+            (period(month, "2025-05"), Type::Text, text("2025-05")),
+            (day, Type::Text, text("2025-05-31")),
+            (Value::Blank, Type::Period(month), Value::Blank),
+        ] {
+            assert_eq!(in_type(value.clone(), ty), becomes, "{value} as {ty:?}");
+        }
+    }
+}

@@ -1,0 +1,305 @@
+//! A table in the making: sums run up, rows are put in order, and values are worked out of sums.
+
+use std::cmp::Ordering;
+
+use super::cube::Key;
+use super::cumulate::{along_columns, along_rows};
+use super::layout::{Column, Layout, Order, SortBy};
+use super::shift::{Shift, TimeAttribute};
+use super::table::{
+    MeasureKind, SourceTally, TotalsColumn, TotalsError, TotalsMeasure, TotalsRow, TotalsTable,
+};
+use super::tree::{Cells, Node, Sources};
+use crate::bind::{Cumulated, ShareOf};
+use crate::faults::{Fault, strikes};
+use crate::tally::Tally;
+use interligo_model::values::decimal::{Decimal, MAX_PLACES, QUOTIENT_PLACES};
+use interligo_model::values::value::Value;
+
+/// A table in the making.
+pub(super) struct Making<'a> {
+    pub(super) layout: &'a Layout,
+    pub(super) sources: Sources<'a>,
+    /// Of each attribute its values, by rank.
+    pub(super) values: Vec<Vec<Value<'static>>>,
+    /// The ranks of the attributes across, of each column.
+    pub(super) columns: Vec<Key>,
+    /// The ways in which sums run up.
+    pub(super) runs: Vec<Cumulated>,
+}
+
+/// A column of values: one across, or over all.
+type At = Option<usize>;
+
+impl Making<'_> {
+    /// Lets sums run up to a date, puts rows in order, keeps the first, and lets sums run up along rows.
+    pub(super) fn run_up(&self, root: &mut Node) {
+        let layout = self.layout;
+        let rows: usize = layout.levels.iter().sum();
+        let to_date = |run: &Cumulated| match run {
+            Cumulated::ToDate(unit) => Some(*unit),
+            Cumulated::Running => None,
+        };
+        let in_rows = |time: &TimeAttribute| time.attribute < rows;
+        if let Some(time) = layout.time.as_ref().filter(|time| in_rows(time)) {
+            for unit in self.runs.iter().filter_map(to_date) {
+                let values = &self.values[time.attribute];
+                along_rows(self.sources, root, &layout.levels, time.attribute, values, unit);
+            }
+        }
+        self.sort(root, 0);
+        if let Some(top) = layout.top {
+            self.sources.keep_top(root, top);
+        }
+        if let Some(time) = layout.time.as_ref().filter(|time| !in_rows(time)) {
+            for unit in self.runs.iter().filter_map(to_date) {
+                let values = &self.values[time.attribute];
+                let at = time.attribute - rows;
+                along_columns(self.sources, root, &self.columns, at, values, unit);
+            }
+        }
+        if self.runs.contains(&Cumulated::Running) {
+            let whole = root.cells.clone();
+            root.cumulated.push((Cumulated::Running, whole));
+            self.sources.run_up(root);
+        }
+    }
+
+    fn sort(&self, node: &mut Node, level: usize) {
+        if level >= self.layout.levels.len() {
+            return;
+        }
+        if !self.layout.sort.is_empty() {
+            let before: usize = self.layout.levels[..level].iter().sum();
+            let parent = node.cells.clone();
+            let keys = |child: &Node| -> Vec<Value<'static>> {
+                let key = |(by, _): &(SortBy, Order)| match by {
+                    SortBy::Attribute(attribute) => match child.path.get(*attribute) {
+                        Some(rank) if *attribute >= before => {
+                            Value::Number(i64::from(*rank).into())
+                        }
+                        _ => Value::Blank,
+                    },
+                    SortBy::Measure(measure) => self
+                        .measure(*measure, child, None, &parent, &parent)
+                        .unwrap_or(Value::Blank),
+                };
+                self.layout.sort.iter().map(key).collect()
+            };
+            let mut keyed: Vec<(Vec<Value<'static>>, Node)> =
+                std::mem::take(&mut node.children).into_iter().map(|c| (keys(&c), c)).collect();
+            keyed.sort_by(|(a, _), (b, _)| self.in_order(a, b));
+            node.children = keyed.into_iter().map(|(_, child)| child).collect();
+        }
+        node.children.iter_mut().for_each(|child| self.sort(child, level + 1));
+    }
+
+    /// The order of two rows by what they are sorted by. Blanks stay last in either direction.
+    fn in_order(&self, a: &[Value<'_>], b: &[Value<'_>]) -> Ordering {
+        let keys = a.iter().zip(b).zip(&self.layout.sort);
+        let compared = keys.map(|((a, b), (_, order))| match (a.is_blank(), b.is_blank(), order) {
+            (true, _, _) | (_, true, _) => a.is_blank().cmp(&b.is_blank()),
+            (_, _, Order::Ascending) => a.cmp(b),
+            (_, _, Order::Descending) => b.cmp(a),
+        });
+        compared.fold(Ordering::Equal, Ordering::then)
+    }
+
+    /// The value of a measure of a row: of its whole, or of a column across. The difference follows the columns.
+    fn measure(
+        &self,
+        number: usize,
+        node: &Node,
+        at: At,
+        parent: &Cells,
+        whole: &Cells,
+    ) -> Result<Value<'static>, TotalsError> {
+        let layout = self.layout;
+        let Some(column) = layout.columns.get(number) else {
+            let Some((first, second)) = layout.versus else { return Ok(Value::Blank) };
+            let first = self.measure(first, node, at, parent, whole)?;
+            let second = self.measure(second, node, at, parent, whole)?;
+            let heading = || self.layout.headings()[number].clone();
+            return difference(&first, &second, number - layout.columns.len())
+                .ok_or_else(|| TotalsError::DoesNotFit { measure: heading() });
+        };
+        let plan = self.sources.0[column.source];
+        if plan.shift == Some(Shift::Period) && !self.has_time(node, at) {
+            return Ok(Value::Blank);
+        }
+        let own = match column.cumulated {
+            None => Some(&node.cells),
+            Some(run) => {
+                let of_run = node.cumulated.iter().find(|(known, _)| *known == run);
+                of_run.map(|(_, cells)| cells)
+            }
+        };
+        let Some(own) = own else { return Ok(Value::Blank) };
+        let value = self.value(column, own, at)?;
+        let of = match column.share {
+            None => return Ok(value),
+            Some(ShareOf::Parent) => parent,
+            Some(ShareOf::Whole) => whole,
+        };
+        let of = self.value(column, of, at)?;
+        Ok(match (value.number(), of.number()) {
+            (Some(part), Some(of)) if !of.is_zero() => quotient(part, of)
+                .ok_or_else(|| TotalsError::DoesNotFit { measure: column.heading.clone() })?,
+            _ => Value::Blank,
+        })
+    }
+
+    /// Whether a value is of one period: what lies before several is not what lies before each of them.
+    fn has_time(&self, node: &Node, at: At) -> bool {
+        let rows: usize = self.layout.levels.iter().sum();
+        self.layout.time.as_ref().is_some_and(|time| match time.attribute < rows {
+            true => node.path.len() > time.attribute,
+            false => at.is_some(),
+        })
+    }
+
+    fn value(&self, column: &Column, cells: &Cells, at: At) -> Result<Value<'static>, TotalsError> {
+        let slots = match at {
+            None => Some(&cells.all),
+            Some(at) => cells.across.get(&at),
+        };
+        let plan = self.sources.0[column.source];
+        match slots.and_then(|slots| slots.get(column.source)) {
+            Some(Some(sums)) => sums.value(plan, &plan.measures[column.measure]),
+            _ => Ok(Value::Blank),
+        }
+    }
+
+    /// The table of what has been put in order.
+    pub(super) fn table(
+        &self,
+        root: &Node,
+        by: &[String],
+        lines: u64,
+        filtered: Vec<Tally>,
+    ) -> Result<TotalsTable, TotalsError> {
+        let rows: usize = self.layout.levels.iter().sum();
+        let headings = self.layout.headings();
+        let key = |across: &Key| -> Vec<Value<'static>> {
+            let ranks = across.iter().enumerate();
+            ranks.map(|(at, rank)| self.values[rows + at][*rank as usize].clone()).collect()
+        };
+        let ats = || (0..self.columns.len()).map(Some).chain([None]);
+        let columns = ats().flat_map(|at| {
+            let key = at.map(|at: usize| key(&self.columns[at]));
+            (0..headings.len()).map(move |measure| TotalsColumn { key: key.clone(), measure })
+        });
+        let mut table = TotalsTable {
+            levels: self.layout.levels.clone(),
+            across: by[rows..].to_vec(),
+            by: by[..rows].to_vec(),
+            measures: self.measures(root, &headings),
+            columns: columns.collect(),
+            rows: Vec::new(),
+            whole: TotalsRow { key: Vec::new(), level: 0, rest: None, values: Vec::new() },
+            lines,
+            filtered: filtered.first().map_or(0, |filtered| filtered.lines),
+            sources: filtered
+                .into_iter()
+                .map(|f| SourceTally { filtered: f, ..SourceTally::default() })
+                .collect(),
+            sorted_by: self.layout.sorted_by.clone(),
+        };
+        let row = |node: &Node, parent: &Cells| -> Result<Vec<Value<'static>>, TotalsError> {
+            let of = |at| (0..headings.len()).map(move |measure| (at, measure));
+            ats()
+                .flat_map(of)
+                .map(|(at, measure)| self.measure(measure, node, at, parent, &root.cells))
+                .collect()
+        };
+        table.whole.values = row(root, &root.cells)?;
+        let mut open: Vec<(&Node, &Cells, usize)> =
+            root.children.iter().rev().map(|child| (child, &root.cells, 0)).collect();
+        while let Some((node, parent, level)) = open.pop() {
+            let key = node.path.iter().enumerate();
+            let key = key.map(|(at, rank)| self.values[at][*rank as usize].clone()).collect();
+            if strikes(Fault::TotalsRowLost) {
+                continue;
+            }
+            table.rows.push(TotalsRow { key, level, rest: node.rest, values: row(node, parent)? });
+            if node.children.is_empty() {
+                self.tally(node, &mut table.sources);
+            }
+            open.extend(node.children.iter().rev().map(|child| (child, &node.cells, level + 1)));
+        }
+        if root.children.is_empty() && table.by.is_empty() {
+            self.tally(root, &mut table.sources);
+        }
+        Ok(table)
+    }
+
+    /// Adds the lines of a row that sums up no others, by source.
+    fn tally(&self, node: &Node, sources: &mut [SourceTally]) {
+        for ((plan, own), sums) in self.sources.0.iter().zip(sources).zip(&node.cells.all) {
+            if let Some(sums) = sums {
+                own.grouped.merge(&sums.tally(plan));
+            }
+        }
+    }
+
+    /// What the measures are, and which lines they leave out.
+    fn measures(&self, root: &Node, headings: &[String]) -> Vec<TotalsMeasure> {
+        let mut measures = Vec::new();
+        for column in &self.layout.columns {
+            let plan = self.sources.0[column.source];
+            let measure = &plan.measures[column.measure];
+            let sums = root.cells.all.get(column.source).and_then(Option::as_ref);
+            let of_lines = sums.map_or(0, |sums| sums.lines);
+            let derived = column.share.is_some() || column.cumulated.is_some();
+            let known = sums.and_then(|sums| measure.known(sums)).filter(|_| !derived);
+            let kind = match column.share {
+                Some(_) => MeasureKind::Percent(1),
+                None => measure.kind,
+            };
+            let left_out = known.map_or(0, |known| of_lines - known);
+            let heading = column.heading.clone();
+            let adds_up = !derived && plan.shift.is_none() && measure.adds_up(&plan.sums);
+            measures.push(TotalsMeasure {
+                heading,
+                kind,
+                left_out,
+                of_lines,
+                adds_up,
+                amount_as_ratio: measure.amount_as_ratio,
+            });
+        }
+        if let Some((first, _)) = self.layout.versus {
+            let kinds = [measures[first].kind, MeasureKind::Percent(1)];
+            let headings = headings[self.layout.columns.len()..].iter().cloned();
+            measures.extend(headings.zip(kinds).map(|(heading, kind)| TotalsMeasure {
+                heading,
+                kind,
+                left_out: 0,
+                of_lines: 0,
+                adds_up: false,
+                amount_as_ratio: false,
+            }));
+        }
+        measures
+    }
+}
+
+/// The first less the second, or that by the second; a side that is blank counts as nothing.
+fn difference(first: &Value<'_>, second: &Value<'_>, which: usize) -> Option<Value<'static>> {
+    let (a, b) = (first.number(), second.number());
+    if a.is_none() && b.is_none() {
+        return Some(Value::Blank);
+    }
+    let less = a.unwrap_or(Decimal::ZERO).checked_sub(b.unwrap_or(Decimal::ZERO))?;
+    match (which, b) {
+        (0, _) => Some(Value::Number(less)),
+        (_, Some(b)) if !b.is_zero() => quotient(less, b),
+        _ => Some(Value::Blank),
+    }
+}
+
+fn quotient(part: Decimal, of: Decimal) -> Option<Value<'static>> {
+    let places = part.trimmed(0).places().max(of.trimmed(0).places());
+    let places = places.saturating_add(QUOTIENT_PLACES).min(MAX_PLACES);
+    Some(Value::Number(part.checked_div(of, places)?.trimmed(0)))
+}

@@ -1,0 +1,455 @@
+//! What totals ask for, typed: the attributes and sums of one source of lines, and the layout of the table.
+
+use std::collections::BTreeMap;
+
+use super::codes::same_text;
+use super::layout::Layout;
+use super::ratio::{MOST_PARTS, contains_ratio, has_total, looks_like_amount, over_totals};
+use super::shift::{Shift, shifted, time_attribute};
+use super::span::DaySpan;
+use super::table::MeasureKind;
+use crate::bind::{Base, BoundBase, BoundTotals};
+use crate::engine::Engine;
+use crate::eval::{Expr, ExprKind, Type, check};
+use crate::exact_sum::ExactSum;
+use crate::tally::{Measured, Tally};
+use interligo_model::formula::{Node, Summary};
+use interligo_model::plan::{Mistake, ShownForm, TotalRule, Written};
+use interligo_model::values::value::Value;
+
+/// What totals ask of one source of lines, typed.
+pub struct TotalsPlan {
+    pub(crate) by: Vec<ByExpr>,
+    pub(crate) filter: Option<Expr>,
+    /// What is summed per group.
+    pub(crate) sums: Vec<Summed>,
+    /// What is worked out from the sums.
+    pub(crate) measures: Vec<Measure>,
+    /// The sums that prove a table: by measure of [`Engine::measured`], the number of its sum here.
+    pub(crate) proof: Vec<(usize, usize)>,
+    /// How many measures the engine has.
+    measured: usize,
+    /// Which source of the table this is.
+    pub(crate) source: usize,
+    /// How much later its lines are seen.
+    pub(crate) shift: Option<Shift>,
+    /// How the table is laid out; none for further sources of a table.
+    pub layout: Option<Layout>,
+}
+
+/// An attribute that lines are grouped by.
+pub(crate) struct ByExpr {
+    pub(crate) heading: String,
+    pub(crate) expr: Expr,
+    /// Of a text attribute of a lookup: its distinct texts and the code of each row.
+    pub(crate) dictionary: Option<Dictionary>,
+    /// Of bands, their names in the order of their edges.
+    pub(crate) order: Option<Vec<String>>,
+}
+
+/// The texts of a lookup's column as small numbers; 0 is blank.
+pub(crate) struct Dictionary {
+    pub(crate) codes: Vec<u32>,
+    pub(crate) texts: Vec<String>,
+}
+
+/// How values of lines become one of a group.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum How {
+    Sum,
+    /// The sum by the lines on which it is known.
+    Average,
+    Smallest,
+    Largest,
+    /// Lines on which it is known.
+    Count,
+    Distinct,
+}
+
+/// What is gathered of an expression, over the lines on which it and its companions are known.
+pub(crate) struct Summed {
+    pub(crate) expr: Expr,
+    pub(crate) how: How,
+    /// Other sums that must be known on a line for this one to take it in.
+    pub(crate) companions: Vec<usize>,
+    /// Of different values, how they are numbered.
+    pub(crate) by: Option<ByExpr>,
+}
+
+/// A value of a group that is worked out from its sums.
+pub(crate) struct Measure {
+    pub(crate) heading: String,
+    /// Decimal places written at least.
+    pub(crate) least_places: u8,
+    pub(crate) kind: MeasureKind,
+    pub(crate) work: Work,
+    /// Whether it is totalled as a ratio, though it has the form of an amount.
+    pub(crate) amount_as_ratio: bool,
+}
+
+pub(crate) enum Work {
+    /// The number of lines.
+    Lines,
+    /// What a sum came to.
+    Of(usize),
+    /// The lines on which a sum is known.
+    Known(usize),
+    /// The lines on which it is not.
+    Blank(usize),
+    /// A ratio, worked out from the sums of its parts.
+    Again { parts: Vec<usize>, expr: Expr },
+}
+
+impl ByExpr {
+    fn new(heading: String, expr: Expr, engine: &Engine) -> ByExpr {
+        let dictionary = crate::lines::plain_attribute(&expr)
+            .map(|(route, column)| Dictionary::of(engine, route, column));
+        // A shared attribute may stand for a band.
+        let mut named = &expr;
+        while let ExprKind::Figure(figure) = &named.kind {
+            named = &engine.figure(*figure).expr;
+        }
+        let order = match &named.kind {
+            ExprKind::Band(_, band) => Some(band.names.iter().map(|n| (**n).into()).collect()),
+            _ => None,
+        };
+        ByExpr { heading, expr, dictionary, order }
+    }
+}
+
+impl TotalsPlan {
+    /// Types what totals ask for.
+    pub(crate) fn new(totals: &BoundTotals, engine: &Engine) -> Result<TotalsPlan, Mistake> {
+        let mut plan = TotalsPlan {
+            by: Vec::new(),
+            filter: None,
+            sums: Vec::new(),
+            measures: Vec::new(),
+            proof: Vec::new(),
+            measured: 0,
+            source: totals.source,
+            shift: totals.shift.as_ref().map(|(shift, _)| *shift),
+            layout: None,
+        };
+        for by in &totals.attributes {
+            let expr = match &by.node {
+                Some(node) => check(node, engine, &by.written)?,
+                None => Expr { kind: ExprKind::Constant(Value::Blank), ty: Type::Blank },
+            };
+            plan.by.push(ByExpr::new(by.written.text.clone(), expr, engine));
+        }
+        if let Some((node, written)) = &totals.filter {
+            let expr = check(node, engine, written)?;
+            if !matches!(expr.ty, Type::YesNo | Type::Blank) {
+                return Err(written
+                    .mistaken(format!("this is {}, not a condition", expr.ty.shown()))
+                    .help("write for instance quantity > 10"));
+            }
+            plan.filter = Some(expr);
+        }
+        let mut time = time_attribute(&plan.by, engine);
+        if let (Ok(time), Some(filter)) = (&mut time, &plan.filter) {
+            time.days = DaySpan::of(filter, time.column, engine);
+        }
+        if let Some((shift, written)) = &totals.shift {
+            let time = time.as_ref().map_err(|why| no_time(written, why))?;
+            plan.by.iter_mut().for_each(|by| {
+                by.expr = shifted(&by.expr, engine, time, *shift);
+            });
+            // A line without a day is in no year, and in none a year later.
+            let has_day = has_day(engine.column_expr(time.column));
+            plan.filter = Some(match plan.filter {
+                Some(filter) => both(shifted(&filter, engine, time, *shift), has_day),
+                None => has_day,
+            });
+        }
+        // Of each measure asked for, which of those here it is; none where it has no total.
+        let mut found = Vec::new();
+        for base in &totals.bases {
+            found.push(match plan.add(base, engine) {
+                Ok(()) => Some(plan.measures.len() - 1),
+                Err(_) if base.optional => None,
+                Err(mistake) => return Err(mistake),
+            });
+        }
+        if let Some(layout) = &totals.layout {
+            plan.layout = Some(Layout::new(layout, totals, &found, time)?);
+        }
+        Ok(plan)
+    }
+
+    fn add(&mut self, base: &BoundBase, engine: &Engine) -> Result<(), Mistake> {
+        let heading = base.heading.clone();
+        let named = |kind, least_places, work| Measure {
+            heading: heading.clone(),
+            least_places,
+            kind,
+            work,
+            amount_as_ratio: false,
+        };
+        let measure = match &base.what {
+            Base::Lines => named(MeasureKind::Count, 0, Work::Lines),
+            Base::Column(column) => {
+                let read = engine.value_read(*column);
+                let expr = engine.column_expr(read);
+                let Type::Number { places } = expr.ty else {
+                    return Err(no_number(base, expr.ty));
+                };
+                let work = Work::Of(self.gather(expr, How::Sum));
+                named(MeasureKind::Amount(places), places, work)
+            }
+            Base::Figure(figure) => self.add_figure(*figure, base, engine)?,
+            Base::Of(summary, node) => self.add_summary(*summary, node, base, engine)?,
+        };
+        if base.shared && !self.is_part_of_whole(&measure) {
+            let message = "a share is a part of a sum or count, and this is none";
+            let help = "show it by itself: it is comparable as it is, with that of `all`";
+            return Err(base.written.mistaken(message).help(help));
+        }
+        self.measures.push(measure);
+        Ok(())
+    }
+
+    /// The average, smallest value or count of an expression.
+    fn add_summary(
+        &mut self,
+        summary: Summary,
+        node: &Node,
+        base: &BoundBase,
+        engine: &Engine,
+    ) -> Result<Measure, Mistake> {
+        let expr = check(node, engine, &base.written)?;
+        let number = matches!(expr.ty, Type::Number { .. });
+        if summary.needs_number() && !number {
+            return Err(no_number(base, expr.ty));
+        }
+        let of_value = (shown_of(&expr, engine), engine.least_places(&expr));
+        let count = (MeasureKind::Count, 0);
+        let (how, (kind, least_places)) = match summary {
+            Summary::Sum => (How::Sum, of_value),
+            Summary::Average => (How::Average, (of_value.0, 0)),
+            Summary::Smallest => (How::Smallest, of_value),
+            Summary::Largest => (How::Largest, of_value),
+            Summary::Count | Summary::CountBlank => (How::Count, count),
+            _ => (How::Distinct, count),
+        };
+        let by = (how == How::Distinct).then(|| ByExpr::new(String::new(), expr.clone(), engine));
+        let sum = self.gather(expr, how);
+        self.sums[sum].by = by;
+        let work = match summary {
+            Summary::Count => Work::Known(sum),
+            Summary::CountBlank => Work::Blank(sum),
+            _ => Work::Of(sum),
+        };
+        let heading = base.heading.clone();
+        Ok(Measure { heading, least_places, kind, work, amount_as_ratio: false })
+    }
+
+    /// The total of a figure, by the rule that it states or by what it is.
+    fn add_figure(
+        &mut self,
+        figure: usize,
+        base: &BoundBase,
+        engine: &Engine,
+    ) -> Result<Measure, Mistake> {
+        let bound = &engine.bound.figures[figure];
+        let expr = Expr { kind: ExprKind::Figure(figure), ty: engine.figure(figure).expr.ty };
+        let heading = base.heading.clone();
+        let mistaken = |message: String, help: &str| base.written.mistaken(message).help(help);
+        let Type::Number { .. } = expr.ty else {
+            return Err(no_number(base, expr.ty));
+        };
+        let mut least_places = engine.least_places(&expr);
+        let how = match bound.total {
+            Some(TotalRule::None) => {
+                let message =
+                    format!("`{heading}` has no total: the plan says `totals = \"none\"`");
+                return Err(mistaken(
+                    message,
+                    "leave it out of `show`, or show `avg`, `min` or `max` of it",
+                ));
+            }
+            Some(TotalRule::Sum) => Some(How::Sum),
+            Some(TotalRule::Average) => Some(How::Average),
+            Some(TotalRule::Smallest) => Some(How::Smallest),
+            Some(TotalRule::Largest) => Some(How::Largest),
+            Some(TotalRule::Again) => None,
+            None if contains_ratio(&expr, engine) => None,
+            None if has_total(&expr, engine) => Some(How::Sum),
+            None => {
+                let message = format!("`{heading}` is a rate: its sum over lines says nothing");
+                return Err(mistaken(
+                    message,
+                    "multiply it by an amount of the line, show `avg`, `min` or `max` of it, or let the figure say `totals = \"average\"`",
+                ));
+            }
+        };
+        let (work, kind) = match how {
+            Some(how) => {
+                if how == How::Average {
+                    least_places = 0;
+                }
+                (Work::Of(self.gather(expr.clone(), how)), shown_of(&expr, engine))
+            }
+            None => {
+                let mut parts = Vec::new();
+                let again = over_totals(&engine.figure(figure).expr, engine, &mut parts);
+                let again = again.ok_or_else(|| {
+                    if parts.len() > MOST_PARTS {
+                        let message = format!("`{heading}` is worked out from more than {MOST_PARTS} sums");
+                        return mistaken(message, "the figures in it use each other too often; write the ratio over figures that are amounts");
+                    }
+                    let message = format!("`{heading}` mixes a ratio with an attribute of a lookup and has no total");
+                    mistaken(message, "leave it out of `show`, or let the figure say by `totals` what its total is")
+                })?;
+                let first = self.sums.len();
+                let companions: Vec<usize> = (first..first + parts.len()).collect();
+                for (expr, how) in parts {
+                    self.sums.push(Summed { expr, how, companions: companions.clone(), by: None });
+                }
+                (Work::Again { parts: companions, expr: again }, shown_of(&expr, engine))
+            }
+        };
+        let by_itself = matches!(work, Work::Again { .. }) && bound.total.is_none();
+        let amount_as_ratio = by_itself && looks_like_amount(&expr, engine);
+        Ok(Measure { heading, least_places, kind, work, amount_as_ratio })
+    }
+
+    /// Whether that of a part can be said to be so much of that of the whole: ratios, averages and extremes cannot.
+    fn is_part_of_whole(&self, measure: &Measure) -> bool {
+        match measure.work {
+            Work::Lines | Work::Known(_) | Work::Blank(_) => true,
+            Work::Of(sum) => matches!(self.sums[sum].how, How::Sum | How::Count | How::Distinct),
+            Work::Again { .. } => false,
+        }
+    }
+
+    /// Adds the sums by which the groups are proved to hold all lines: of every amount of the fact, and of those figures
+    /// that are summed here anyway.
+    pub(crate) fn prove(&mut self, engine: &Engine) {
+        self.measured = engine.measured().len();
+        // Lines that are seen as later ones are counted in the table that has them as what they are.
+        if self.is_shifted() {
+            return;
+        }
+        for (measure, measured) in engine.measured().iter().enumerate() {
+            let is_it = |expr: &Expr| match (&expr.kind, measured) {
+                (ExprKind::Column(column), Measured::Read(own) | Measured::Computed(own)) => {
+                    column == own
+                }
+                (ExprKind::Figure(figure), Measured::Figure(own)) => figure == own,
+                _ => false,
+            };
+            let is_plain = |sum: &Summed| sum.how == How::Sum && sum.companions.is_empty();
+            let known = self.sums.iter().position(|sum| is_plain(sum) && is_it(&sum.expr));
+            let sum = match measured {
+                Measured::Read(column) | Measured::Computed(column) => Some(
+                    known.unwrap_or_else(|| self.gather(engine.column_expr(*column), How::Sum)),
+                ),
+                Measured::Figure(_) => known,
+            };
+            self.proof.extend(sum.map(|sum| (measure, sum)));
+        }
+    }
+
+    /// A tally of no line.
+    pub(crate) fn tally_of_none(&self) -> Tally {
+        let mut tally = Tally { sums: vec![None; self.measured], ..Tally::default() };
+        for (measure, _) in &self.proof {
+            tally.sums[*measure] = Some(ExactSum::default());
+        }
+        tally
+    }
+
+    /// Gathers an expression; the number of its sum.
+    fn gather(&mut self, expr: Expr, how: How) -> usize {
+        self.sums.push(Summed { expr, how, companions: Vec::new(), by: None });
+        self.sums.len() - 1
+    }
+
+    /// Which source of its table it is; the first has the layout.
+    pub fn source(&self) -> usize {
+        self.source
+    }
+
+    /// Whether its lines are seen as later ones; they are in the table for what was earlier.
+    pub fn is_shifted(&self) -> bool {
+        self.shift.is_some()
+    }
+
+    /// All expressions that are worked out per line.
+    pub(crate) fn exprs(&self) -> impl Iterator<Item = &Expr> {
+        let by = self.by.iter().map(|by| &by.expr);
+        by.chain(&self.filter).chain(self.sums.iter().map(|sum| &sum.expr))
+    }
+}
+
+fn has_day(day: Expr) -> Expr {
+    let is_blank = Expr { kind: ExprKind::IsBlank(Box::new(day)), ty: Type::YesNo };
+    Expr { kind: ExprKind::Not(Box::new(is_blank)), ty: Type::YesNo }
+}
+
+fn both(one: Expr, other: Expr) -> Expr {
+    Expr { kind: ExprKind::And(Box::new(one), Box::new(other)), ty: Type::YesNo }
+}
+
+fn no_number(base: &BoundBase, ty: Type) -> Mistake {
+    let message = format!("`{}` is {}, and only numbers are summed", base.heading, ty.shown());
+    base.written
+        .mistaken(message)
+        .help("group by it, or show `count(distinct …)`, `min` or `max` of it")
+}
+
+/// What is to be said where something needs a period that the table does not have.
+pub(super) fn no_time(written: &Written, why: &str) -> Mistake {
+    written
+        .mistaken(why.to_owned())
+        .help("put a period of a date column into `by` or `across`: month(sold_on)")
+}
+
+/// How a value is best shown.
+fn shown_of(expr: &Expr, engine: &Engine) -> MeasureKind {
+    if let ExprKind::Figure(figure) = expr.kind
+        && let Some(shown) = engine.bound.figures[figure].shown
+    {
+        return match shown.form {
+            ShownForm::Money => MeasureKind::Money(shown.places.unwrap_or(2)),
+            ShownForm::Percent => MeasureKind::Percent(shown.places.unwrap_or(1)),
+            ShownForm::Number => {
+                let places = match expr.ty {
+                    Type::Number { places } => places.min(2),
+                    _ => 0,
+                };
+                MeasureKind::Number(shown.places.unwrap_or(places))
+            }
+        };
+    }
+    match expr.ty {
+        Type::Number { .. } if contains_ratio(expr, engine) => MeasureKind::Ratio,
+        Type::Number { places } => MeasureKind::Amount(places),
+        _ => MeasureKind::Other,
+    }
+}
+
+impl Dictionary {
+    fn of(engine: &Engine, route: usize, column: usize) -> Dictionary {
+        let lookup = &engine.lookups[engine.links[route].lookup];
+        let held = lookup.columns[column].column.as_ref().expect("attributes in totals are read");
+        let mut numbers: BTreeMap<String, u32> = BTreeMap::new();
+        let mut dictionary =
+            Dictionary { codes: Vec::with_capacity(held.len()), texts: vec![String::new()] };
+        for row in 0..held.len() {
+            let code = match held.value(row) {
+                Value::Text(text) => {
+                    *numbers.entry(same_text(&text).into_owned()).or_insert_with_key(|text| {
+                        dictionary.texts.push(text.clone());
+                        dictionary.texts.len() as u32 - 1
+                    })
+                }
+                _ => 0,
+            };
+            dictionary.codes.push(code);
+        }
+        dictionary
+    }
+}

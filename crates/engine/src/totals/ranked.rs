@@ -1,0 +1,205 @@
+//! The groups of a table in the order of their attributes, with the periods that have no lines where they are asked
+//! for.
+
+use std::collections::{BTreeSet, HashMap};
+
+use smallvec::smallvec;
+
+use super::cube::{Cube, Key, Slots};
+use super::layout::Layout;
+use super::plan::TotalsPlan;
+use super::shift::TimeAttribute;
+use super::table::TotalsError;
+use super::tree::Entry;
+use interligo_model::values::date::{Day, Period, PeriodUnit};
+use interligo_model::values::value::Value;
+
+/// More rows than this are not made for periods without lines.
+const MOST_FILLED: usize = 1_000_000;
+
+/// The groups in the order of their attributes.
+pub(super) struct Ranked {
+    /// Of each attribute its values, by rank.
+    pub(super) values: Vec<Vec<Value<'static>>>,
+    /// The ranks of the attributes across, of each column.
+    pub(super) columns: Vec<Key>,
+    pub(super) entries: Vec<Entry>,
+}
+
+impl Ranked {
+    pub(super) fn new(
+        layout: &Layout,
+        plans: &[&TotalsPlan],
+        mut cube: Cube,
+    ) -> Result<Ranked, TotalsError> {
+        if let Some(time) = &layout.time {
+            let until = time.days.last.filter(|_| layout.all_periods);
+            drop_later_times(&mut cube, plans, time, until);
+            if layout.all_periods {
+                fill_periods(layout, &mut cube, time)?;
+            }
+        }
+        let (mut values, mut ranks) = (Vec::new(), Vec::new());
+        for (attribute, known) in cube.attributes.iter_mut().enumerate() {
+            let order = plans.iter().find_map(|plan| plan.by[attribute].order.as_deref());
+            let (sorted, rank) = ranked(std::mem::take(&mut known.values), order);
+            values.push(sorted);
+            ranks.push(rank);
+        }
+        let rows: usize = layout.levels.iter().sum();
+        let rank = |attribute: usize, number: u32| ranks[attribute][number as usize];
+        cube.forget_index();
+        let mut placed: Vec<(Key, Key, Slots)> = cube
+            .groups
+            .into_iter()
+            .map(|(key, slots)| {
+                let mut key: Key =
+                    key.iter().enumerate().map(|(a, number)| rank(a, *number)).collect();
+                let across = key.drain(rows..).collect();
+                (key, across, slots)
+            })
+            .collect();
+        let columns: BTreeSet<Key> = placed
+            .iter()
+            .map(|(_, across, _)| across)
+            .filter(|key| !key.is_empty())
+            .cloned()
+            .collect();
+        let columns: Vec<Key> = columns.into_iter().collect();
+        placed.sort_unstable_by(|a, b| (&a.0, &a.1).cmp(&(&b.0, &b.1)));
+        let entry = |(row, across, slots): (Key, Key, Slots)| {
+            let column = columns.binary_search(&across).ok();
+            Entry { row, column, slots }
+        };
+        let entries = placed.into_iter().map(entry).collect();
+        Ok(Ranked { values, columns, entries })
+    }
+}
+
+/// Values in order, blanks last, and the rank of each.
+fn ranked(
+    values: Vec<Value<'static>>,
+    order: Option<&[String]>,
+) -> (Vec<Value<'static>>, Vec<u32>) {
+    let place: HashMap<&str, usize> =
+        order.into_iter().flatten().enumerate().map(|(at, name)| (name.as_str(), at)).collect();
+    let at = |value: &Value<'_>| match value {
+        Value::Text(text) => place.get(text.as_ref()).copied(),
+        _ => None,
+    };
+    let mut numbers: Vec<usize> = (0..values.len()).collect();
+    numbers.sort_by(|a, b| {
+        let (a, b) = (&values[*a], &values[*b]);
+        a.is_blank().cmp(&b.is_blank()).then_with(|| at(a).cmp(&at(b))).then_with(|| a.cmp(b))
+    });
+    let mut rank = vec![0; values.len()];
+    for (place, number) in numbers.iter().enumerate() {
+        rank[*number] = place as u32;
+    }
+    let mut values: Vec<Option<Value<'static>>> = values.into_iter().map(Some).collect();
+    let sorted = numbers.into_iter().filter_map(|number| values[number].take()).collect();
+    (sorted, rank)
+}
+
+/// Groups of times after the last line, or after a day until which all are wanted, are made by lines that are seen as
+/// later ones; they say nothing.
+fn drop_later_times(
+    cube: &mut Cube,
+    plans: &[&TotalsPlan],
+    time: &TimeAttribute,
+    until: Option<Day>,
+) {
+    let own =
+        |slots: &Slots| slots.iter().zip(plans).any(|(s, plan)| s.is_some() && !plan.is_shifted());
+    let values = &cube.attributes[time.attribute].values;
+    let at = |key: &[u32]| ordinal(&values[key[time.attribute] as usize]);
+    let known = cube.groups.iter().filter(|(_, slots)| own(slots)).filter_map(|(key, _)| at(key));
+    let Some(last) = known.chain(until.map(|day| time.ordinal(day))).max() else { return };
+    let keep: Vec<bool> = cube
+        .groups
+        .iter()
+        .map(|(key, slots)| own(slots) || at(key).is_none_or(|at| at <= last))
+        .collect();
+    let mut keep = keep.into_iter();
+    cube.groups.retain(|_| keep.next() == Some(true));
+}
+
+/// The number of a day or period among its like.
+fn ordinal(value: &Value<'_>) -> Option<i32> {
+    match value {
+        Value::Period(period) => Some(period.ordinal),
+        Value::Date(day) => Some(day.0),
+        _ => None,
+    }
+}
+
+/// Adds the periods that have no lines, for all other attributes: between the first and the last that have, or those
+/// that the condition of the table names.
+fn fill_periods(layout: &Layout, cube: &mut Cube, time: &TimeAttribute) -> Result<(), TotalsError> {
+    let at = time.attribute;
+    let known = |(key, _): &(Key, Slots)| ordinal(&cube.attributes[at].values[key[at] as usize]);
+    let named = [time.days.first, time.days.last].into_iter().flatten();
+    let named = named.map(|day| time.ordinal(day));
+    let ordinals: Vec<i32> = cube.groups.iter().filter_map(known).chain(named).collect();
+    let (Some(first), Some(last)) = (ordinals.iter().min(), ordinals.iter().max()) else {
+        return Ok(());
+    };
+    // Longer periods of the same day follow from the shortest.
+    let longer: Vec<Option<PeriodUnit>> = cube
+        .attributes
+        .iter()
+        .map(|known| match known.values.iter().find(|value| !value.is_blank()) {
+            Some(Value::Period(period)) if period.unit < time.unit => Some(period.unit),
+            _ => None,
+        })
+        .collect();
+    let rows: usize = layout.levels.iter().sum();
+    let combine = |range: std::ops::Range<usize>, cube: &Cube| -> BTreeSet<Vec<u32>> {
+        let of = |key: &[u32]| {
+            let fixed = |a: &usize| *a == at || longer[*a].is_some();
+            range.clone().map(|a| if fixed(&a) { 0 } else { key[a] }).collect()
+        };
+        cube.groups.iter().map(|(key, _)| of(key)).collect()
+    };
+    let (row_keys, column_keys) = (combine(0..rows, cube), combine(rows..longer.len(), cube));
+    // Across, a column is there as soon as one row has it.
+    let keys: Vec<Vec<u32>> = match at < rows {
+        true => {
+            let first = column_keys.first().cloned().unwrap_or_default();
+            row_keys.iter().map(|key| [key.as_slice(), &first].concat()).collect()
+        }
+        false => {
+            let first = row_keys.first().cloned().unwrap_or_default();
+            column_keys.iter().map(|key| [first.as_slice(), key].concat()).collect()
+        }
+    };
+    let periods = (i64::from(*last) - i64::from(*first)) as usize + 1;
+    let all = keys.len().saturating_mul(periods);
+    if all > MOST_FILLED {
+        return Err(TotalsError::TooLong { rows: all, most: MOST_FILLED });
+    }
+    let known: BTreeSet<Key> = cube.groups.iter().map(|(key, _)| key.clone()).collect();
+    for ordinal in *first..=*last {
+        let period = Period { unit: time.unit, ordinal };
+        let value = match cube.attributes[at].values.iter().any(|v| matches!(v, Value::Date(_))) {
+            true => Value::Date(Day(ordinal)),
+            false => Value::Period(period),
+        };
+        let day = period.days().map(|(first, _)| first);
+        for key in &keys {
+            let mut key = key.clone();
+            key[at] = cube.attributes[at].number(value.clone());
+            for (attribute, unit) in longer.iter().enumerate() {
+                if let (Some(unit), Some(day)) = (unit, day) {
+                    let longer = Value::Period(Period::containing(*unit, day));
+                    key[attribute] = cube.attributes[attribute].number(longer);
+                }
+            }
+            let key = Key::from_vec(key);
+            if !known.contains(&key) {
+                cube.groups.push((key, smallvec![None; layout.sources]));
+            }
+        }
+    }
+    Ok(())
+}

@@ -1,0 +1,194 @@
+//! Totals, worked out: the table as it is shown and written.
+
+use crate::exact_sum::ExactSum;
+use crate::tally::Tally;
+use interligo_model::values::value::Value;
+
+/// Totals, worked out.
+#[derive(Clone, Debug, PartialEq)]
+pub struct TotalsTable {
+    /// The headings of the attributes that make rows.
+    pub by: Vec<String>,
+    /// How many of them each level of rows has: one level, or more where there are subtotals.
+    pub levels: Vec<usize>,
+    /// The headings of the attributes in columns.
+    pub across: Vec<String>,
+    /// What is shown of each group.
+    pub measures: Vec<TotalsMeasure>,
+    /// The columns of values.
+    pub columns: Vec<TotalsColumn>,
+    /// The groups, a subtotal before those that it sums up.
+    pub rows: Vec<TotalsRow>,
+    /// The same over all lines.
+    pub whole: TotalsRow,
+    /// Lines that count.
+    pub lines: u64,
+    /// Lines that the filter left out.
+    pub filtered: u64,
+    /// Of each source of lines what its rows hold, those that sum up no others, and what the filter left out.
+    pub sources: Vec<SourceTally>,
+    /// By what rows are sorted, where that was not asked for.
+    pub sorted_by: Option<String>,
+}
+
+/// The lines of one source of a table, as its rows hold them.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct SourceTally {
+    /// Those that are in a group.
+    pub grouped: Tally,
+    /// Those that the filter left out.
+    pub filtered: Tally,
+}
+
+/// What is shown of each group.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct TotalsMeasure {
+    /// Its heading.
+    pub heading: String,
+    /// What kind of number it is.
+    pub kind: MeasureKind,
+    /// Lines that count and have no value, and are left out of it.
+    pub left_out: u64,
+    /// Of so many lines.
+    pub of_lines: u64,
+    /// Whether its rows must add up to the whole.
+    pub adds_up: bool,
+    /// Whether it is totalled as a ratio, though it has the form of an amount.
+    pub amount_as_ratio: bool,
+}
+
+/// What kind of value a measure is; how it is best shown follows from it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum MeasureKind {
+    /// A number of lines or of different values.
+    Count,
+    /// A sum, of numbers with so many decimal places.
+    Amount(u8),
+    /// A ratio of sums.
+    Ratio,
+    /// An amount of money, shown with so many places.
+    Money(u8),
+    /// A share, shown in percent with so many places.
+    Percent(u8),
+    /// A number, shown with so many places.
+    Number(u8),
+    /// A day or text.
+    Other,
+}
+
+impl MeasureKind {
+    /// Whether sums of it say something, so that it can be drawn beside others.
+    pub fn is_amount(self) -> bool {
+        matches!(self, MeasureKind::Amount(_) | MeasureKind::Money(_) | MeasureKind::Number(_))
+    }
+}
+
+/// A column of values.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct TotalsColumn {
+    /// The attributes at its head; none for the totals over all of them, or where nothing is across.
+    pub key: Option<Vec<Value<'static>>>,
+    /// The measure, by number.
+    pub measure: usize,
+}
+
+/// One group.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct TotalsRow {
+    /// Its attributes: all of them, or those of its level and the levels above.
+    pub key: Vec<Value<'static>>,
+    /// Its level, from 0.
+    pub level: usize,
+    /// Of the rest behind the first rows of a level, how many groups it brings together.
+    pub rest: Option<u64>,
+    /// Its values; blank where no line has one.
+    pub values: Vec<Value<'static>>,
+}
+
+impl TotalsTable {
+    /// The measures whose rows add up to the whole, each by itself: lines, counts and plain sums, and others that happen
+    /// to. What is left is worked out from totals.
+    pub fn adding_up(&self) -> Vec<usize> {
+        let kind = |measure: usize| self.measures[measure].kind;
+        let may = |measure: usize| kind(measure).is_amount() || kind(measure) == MeasureKind::Count;
+        (0..self.measures.len()).filter(|m| may(*m) && self.adds_up(*m)).collect()
+    }
+
+    /// The measures whose rows should add up to the whole, and do not, by heading. There is none unless something went
+    /// wrong when the table was made.
+    pub fn not_adding_up(&self) -> Vec<&str> {
+        let must = (0..self.measures.len()).filter(|measure| self.measures[*measure].adds_up);
+        must.filter(|measure| !self.adds_up(*measure))
+            .map(|measure| self.measures[measure].heading.as_str())
+            .collect()
+    }
+
+    fn adds_up(&self, measure: usize) -> bool {
+        let over_all = |c: &TotalsColumn| c.key.is_none() && c.measure == measure;
+        let Some(column) = self.columns.iter().position(over_all) else { return true };
+        let whole = self.whole.values[column].number();
+        let is_whole = |rows: &mut dyn Iterator<Item = &TotalsRow>| {
+            let mut sum: Option<ExactSum> = None;
+            for number in rows.filter_map(|row| row.values[column].number()) {
+                sum.get_or_insert_default().add(number);
+            }
+            // Where there are no rows, the whole is of no line.
+            sum == whole.map(ExactSum::from)
+                || sum.or(whole.map(ExactSum::from)) == Some(ExactSum::default())
+        };
+        self.by.is_empty()
+            || is_whole(&mut self.rows.iter().filter(|row| row.level == 0))
+                && is_whole(&mut self.finest_rows())
+    }
+
+    /// The rows that sum up no others.
+    pub fn finest_rows(&self) -> impl Iterator<Item = &TotalsRow> {
+        let next = self.rows.iter().skip(1).map(|row| row.level).chain([0]);
+        self.rows.iter().zip(next).filter(|(row, next)| *next <= row.level).map(|(row, _)| row)
+    }
+
+    /// How a column is headed where there is one line for it: `2025-03 revenue`, `all revenue`.
+    pub fn heading_of(&self, column: &TotalsColumn) -> String {
+        let measure = &self.measures[column.measure].heading;
+        match &column.key {
+            _ if self.across.is_empty() => measure.clone(),
+            None => format!("all {measure}"),
+            Some(key) => {
+                let key: Vec<String> = key.iter().map(attribute_text).collect();
+                format!("{} {measure}", key.join(" "))
+            }
+        }
+    }
+}
+
+/// An attribute as it is shown.
+pub fn attribute_text(value: &Value<'_>) -> String {
+    if value.is_blank() { "(none)".to_owned() } else { value.to_string() }
+}
+
+/// Totals that cannot be made.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum TotalsError {
+    /// A total does not fit exact arithmetic.
+    DoesNotFit {
+        /// The measure.
+        measure: String,
+    },
+    /// Attributes across make more columns than anyone reads.
+    TooWide {
+        /// The attributes.
+        across: String,
+        /// How many columns they would make.
+        columns: usize,
+        /// How many there may be.
+        most: usize,
+    },
+    /// Periods without lines would make too many rows.
+    TooLong {
+        /// How many rows there would be.
+        rows: usize,
+        /// How many there may be.
+        most: usize,
+    },
+}

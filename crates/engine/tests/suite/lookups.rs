@@ -1,0 +1,195 @@
+//! Lookups: one row per key, or per key and period, and what was settled on the way.
+
+use std::collections::BTreeSet;
+
+use interligo_engine::bind::{BoundLookup, Headings, TableColumns, bind};
+use interligo_engine::lookup::{LeftOut, Lookup};
+use interligo_model::plan::Plan;
+
+use crate::support::{engine, raw, run_whole, table, tables};
+
+fn bound(settings: &str, columns: &str) -> BoundLookup {
+    let plan = format!(
+        "[tables.sales]\nrole = 'fact'\nfrom = 's.csv'\n[tables.prices]\nfrom = 'p.csv'\nkey = 'sku'\n{settings}\n\
+         [[link]]\npath = 'sales.item -> prices.sku{}'\n[figures]\nx = 'quantity * prices.price'\n",
+        if settings.contains("valid") { " as of day" } else { "" }
+    );
+    let mut headings = Headings::default();
+    for (name, columns) in [("sales", "item,day,quantity"), ("prices", columns)] {
+        let names = columns.split(',').map(str::to_owned).collect();
+        headings.0.insert(name.into(), TableColumns { names, slots: BTreeSet::new() });
+    }
+    bind(&Plan::parse(&plan).unwrap(), &headings, &[], &BTreeSet::new()).unwrap()[0]
+        .lookups
+        .remove(0)
+}
+
+fn settle(settings: &str, text: &str) -> Lookup {
+    let rows = table(text);
+    let bound = bound(settings, &rows[0].join(","));
+    Lookup::settle(raw("prices.csv", &rows), &bound).unwrap()
+}
+
+/// Key, places, differing columns and the row that holds, of each duplicate.
+fn duplicates(lookup: &Lookup) -> Vec<String> {
+    let one = |d: &interligo_engine::lookup::Duplicate| {
+        let places: Vec<String> = d.places.iter().map(ToString::to_string).collect();
+        format!(
+            "{} {} [{}] {}",
+            d.key,
+            places.join(" "),
+            d.differing.join(" "),
+            d.held.as_ref().map_or("-".to_owned(), ToString::to_string)
+        )
+    };
+    lookup.duplicates.iter().map(one).collect()
+}
+
+#[test]
+fn duplicates_are_told_apart_and_settled_by_the_rule() {
+    const ROWS: &str = "sku,price,note\nA,1.50,x\nB,2,y\n A,1.5,x\nB,3,y\nB,2,z\nC,4,";
+    for (rule, expected) in [
+        (
+            "",
+            [
+                "A prices.csv:2 prices.csv:4 [] prices.csv:2",
+                "B prices.csv:3 prices.csv:5 prices.csv:6 [price note] -",
+            ],
+        ),
+        (
+            "duplicates = 'first'",
+            [
+                "A prices.csv:2 prices.csv:4 [] prices.csv:2",
+                "B prices.csv:3 prices.csv:5 prices.csv:6 [price note] prices.csv:3",
+            ],
+        ),
+        (
+            "duplicates = 'last'",
+            [
+                "A prices.csv:2 prices.csv:4 [] prices.csv:2",
+                "B prices.csv:3 prices.csv:5 prices.csv:6 [price note] prices.csv:6",
+            ],
+        ),
+        (
+            "duplicates = 'largest price'",
+            [
+                "A prices.csv:2 prices.csv:4 [] prices.csv:2",
+                "B prices.csv:3 prices.csv:5 prices.csv:6 [price note] prices.csv:5",
+            ],
+        ),
+        (
+            // Two rows have the smallest price and differ: no rule decides.
+            "duplicates = 'smallest price'",
+            [
+                "A prices.csv:2 prices.csv:4 [] prices.csv:2",
+                "B prices.csv:3 prices.csv:5 prices.csv:6 [price note] -",
+            ],
+        ),
+    ] {
+        assert_eq!(duplicates(&settle(rule, ROWS)), expected, "{rule}");
+    }
+}
+
+#[test]
+fn a_difference_in_a_column_that_nothing_uses_is_a_difference() {
+    assert_eq!(
+        duplicates(&settle("", "sku,price,note\nA,1,x\nA,1,y")),
+        ["A prices.csv:2 prices.csv:3 [note] -"]
+    );
+    // Two values that cannot be read are two.
+    assert_eq!(
+        duplicates(&settle("", "sku,price\nA,q\nA,r\nB,1\nC,2\nD,3")),
+        ["A prices.csv:2 prices.csv:3 [price] -"]
+    );
+}
+
+#[test]
+fn what_duplicates_do_not_agree_on_can_be_blank() {
+    let lookup = settle("duplicates = 'blank'", "sku,price,note\nA,1.50,x\nA,1.5,y\nB,2,z\nB,3,z");
+    let column = lookup.columns.iter().position(|column| column.name == "price").unwrap();
+    assert_eq!([0, 2].map(|row| lookup.text(column, row)), ["1.50", ""]);
+    let held = lookup.columns[column].column.as_ref().unwrap();
+    assert!(!held.value(0).is_blank() && held.value(2).is_blank());
+}
+
+#[test]
+fn the_same_key_in_another_period_is_no_duplicate() {
+    let valid = "valid = { from = 'since', until = 'until' }\nduplicates = 'last'";
+    let lookup = settle(
+        valid,
+        "sku,since,until,price\nA,2025-01-01,2025-01-31,1\nA,2025-02-01,,2\nA,2025-01-01,2025-01-31,3\nA,,2024-12-31,4",
+    );
+    assert_eq!(duplicates(&lookup), ["A prices.csv:2 prices.csv:4 [price] prices.csv:4"]);
+}
+
+#[test]
+fn rows_without_key_or_period_are_left_out_and_counted() {
+    let valid = "valid = { from = 'since', until = 'until' }";
+    let lookup = settle(
+        valid,
+        "sku,since,until,price\n,2025-01-01,,1\nA,soon,,2\nA,2025-02-01,2025-01-01,3\nB,2025-01-01,,x\nC,2025-01-01,,9\nD,2025-01-01,,9",
+    );
+    let left_out: Vec<(LeftOut, String)> =
+        lookup.left_out.iter().map(|(why, places)| (*why, places[0].to_string())).collect();
+    assert_eq!(
+        left_out,
+        [
+            (LeftOut::BlankKey, "prices.csv:2".to_owned()),
+            (LeftOut::UnreadablePeriod, "prices.csv:3".to_owned()),
+            (LeftOut::PeriodReversed, "prices.csv:4".to_owned()),
+        ]
+    );
+    let unreadable: Vec<String> = lookup.unreadable.iter().map(ToString::to_string).collect();
+    assert_eq!(unreadable, ["prices.csv:5 `price` holds `x`"]);
+}
+
+#[test]
+fn a_column_of_something_else_altogether_is_refused() {
+    let rows = table("sku,price\nA,cheap\nB,dear\nC,1");
+    let Err(misfit) = Lookup::settle(raw("prices.csv", &rows), &bound("", "sku,price")) else {
+        panic!("prices of words were taken for numbers");
+    };
+    assert_eq!(
+        misfit.message,
+        "the plan needs numbers (1234.56) in `prices.price`, which holds `cheap`"
+    );
+}
+
+#[test]
+fn an_empty_lookup_holds_no_key() {
+    let lookup = settle("", "sku,price");
+    assert_eq!((lookup.rows, lookup.duplicates.len()), (0, 0));
+}
+
+/// A list that is long enough to be gone through side by side, in either order of its rows: each line gets the price of
+/// its key and day.
+#[test]
+fn a_long_price_list_has_the_price_of_each_key_and_day() {
+    const PLAN: &str = "[tables.sales]\nrole = 'fact'\nfrom = 'sales.csv'\n\
+        [tables.prices]\nfrom = 'prices.csv'\nkey = 'sku'\nvalid = { from = 'since', until = 'until' }\n\
+        [[link]]\npath = 'sales.item -> prices.sku as of day'\n\
+        [figures]\ncost = 'quantity * prices.price'\n";
+    let (keys, periods) = (300i64, 1_200i64);
+    let start = |period: i64| jiff::civil::date(2000, 1, 1) + jiff::Span::new().days(period * 3);
+    let price = |key: i64, period: i64| key * 31 % 97 + period * 7 % 89 + 1;
+    let row = |key: i64, period: i64| {
+        let until = start(period + 1) - jiff::Span::new().days(1);
+        format!("K{key},{},{until},{}", start(period), price(key, period))
+    };
+    let by_key = (0..keys).flat_map(|key| (0..periods).map(move |period| (key, period)));
+    let by_period = (0..periods).flat_map(|period| (0..keys).map(move |key| (key, period)));
+    let sold: Vec<(i64, i64)> = (0..400).map(|n| (n * 7 % keys, n * 53 % periods)).collect();
+    let sales = sold.iter().map(|(key, period)| format!("K{key},{},1", start(*period)));
+    let sales: Vec<String> = ["item,day,quantity".to_owned()].into_iter().chain(sales).collect();
+    let expected: i64 = sold.iter().map(|(key, period)| price(*key, *period)).sum();
+    for rows in [by_key.collect::<Vec<_>>(), by_period.collect()] {
+        let rows = rows.into_iter().map(|(key, period)| row(key, period));
+        let list: Vec<String> =
+            ["sku,since,until,price".to_owned()].into_iter().chain(rows).collect();
+        let tables = tables(&[("sales", &sales.join("\n")), ("prices", &list.join("\n"))]);
+        let engine = engine(PLAN, &tables, &[], &["lines", "cost", "blank(cost)"]);
+        let (_, totals) = run_whole(&engine, &tables);
+        let values: Vec<String> = totals.whole.values.iter().map(ToString::to_string).collect();
+        assert_eq!(values, ["400".to_owned(), expected.to_string(), "0".to_owned()]);
+    }
+}

@@ -1,0 +1,125 @@
+//! What totals show of the lines of a group: their sum, average or count, a share, what has run up, and the
+//! same of an earlier time. These functions stand in `show`, `versus` and `sort` of totals, not in figures.
+
+use std::fmt;
+
+use crate::values::date::PeriodUnit;
+
+/// A function of `show`.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Summary {
+    /// The sum.
+    Sum,
+    /// The sum by the lines on which it is known.
+    Average,
+    /// The smallest value.
+    Smallest,
+    /// The largest value.
+    Largest,
+    /// Lines on which it is known.
+    Count,
+    /// How many different values there are.
+    CountDistinct,
+    /// Lines on which it is blank.
+    CountBlank,
+    /// The part of the whole.
+    Share,
+    /// The part of the row that it belongs to.
+    ParentShare,
+    /// The sum of this row and those before it.
+    Running,
+    /// The same period a year earlier.
+    YearBefore,
+    /// The period before.
+    PeriodBefore,
+    /// From the beginning of the year or quarter to this period.
+    ToDate(PeriodUnit),
+}
+
+/// What the help says of a function of `show`.
+#[derive(Clone, Copy, Debug)]
+pub struct SummaryHelp {
+    /// What it is.
+    pub summary: Summary,
+    /// How it is written.
+    pub shape: &'static str,
+    /// What it gives.
+    pub says: &'static str,
+}
+
+const fn help(summary: Summary, shape: &'static str, says: &'static str) -> SummaryHelp {
+    SummaryHelp { summary, shape, says }
+}
+
+/// All functions of `show`, for the help.
+pub const SUMMARIES: [SummaryHelp; 14] = [
+    help(
+        Summary::Sum,
+        "sum(x)",
+        "the sum of a formula; a figure alone is summed as it says of itself",
+    ),
+    help(Summary::Average, "avg(x)", "the sum by the number of lines on which it is known"),
+    help(Summary::Smallest, "min(x)", "the smallest value"),
+    help(Summary::Largest, "max(x)", "the largest value"),
+    help(Summary::Count, "count(x)", "the lines on which it is known"),
+    help(Summary::CountDistinct, "count(distinct x)", "how many different values it has"),
+    help(Summary::CountBlank, "blank(x)", "the lines on which it is blank"),
+    help(Summary::Share, "share(x)", "the part of the whole table"),
+    help(
+        Summary::ParentShare,
+        "parent_share(x)",
+        "the part of the row above it, in a > b; of the whole where there is none",
+    ),
+    help(Summary::Running, "running(x)", "the total of this row and those before it"),
+    help(Summary::YearBefore, "year_before(x)", "the same period a year earlier"),
+    help(
+        Summary::PeriodBefore,
+        "period_before(x)",
+        "the period before: the month before a month, the quarter before a quarter",
+    ),
+    help(
+        Summary::ToDate(PeriodUnit::Year),
+        "year_to_date(x)",
+        "from the beginning of the year to the end of the period",
+    ),
+    help(
+        Summary::ToDate(PeriodUnit::Quarter),
+        "quarter_to_date(x)",
+        "from the beginning of the quarter",
+    ),
+];
+
+impl Summary {
+    /// Its name in formulas.
+    pub fn name(self) -> &'static str {
+        match self {
+            Summary::Sum => "sum",
+            Summary::Average => "avg",
+            Summary::Smallest => "min",
+            Summary::Largest => "max",
+            Summary::Count | Summary::CountDistinct => "count",
+            Summary::CountBlank => "blank",
+            Summary::Share => "share",
+            Summary::ParentShare => "parent_share",
+            Summary::Running => "running",
+            Summary::YearBefore => "year_before",
+            Summary::PeriodBefore => "period_before",
+            Summary::ToDate(PeriodUnit::Quarter) => "quarter_to_date",
+            Summary::ToDate(_) => "year_to_date",
+        }
+    }
+
+    /// Whether it has a sense for numbers only.
+    pub fn needs_number(self) -> bool {
+        matches!(self, Summary::Sum | Summary::Average)
+    }
+
+    pub(super) fn print(
+        self,
+        values: &dyn fmt::Display,
+        f: &mut fmt::Formatter<'_>,
+    ) -> fmt::Result {
+        let distinct = if self == Summary::CountDistinct { "distinct " } else { "" };
+        write!(f, "{}({distinct}{values})", self.name())
+    }
+}

@@ -1,0 +1,308 @@
+//! The plan as it is written: the file `interligo.toml`, section by section.
+//!
+//! These types say what a plan may hold; nothing here knows a table's columns. [`Plan::parse`]
+//! refuses what is not part of the language, at its place and with the nearest valid name. What the
+//! names in a plan refer to is settled afterwards, in `bind`.
+
+mod entries;
+mod figures;
+mod links;
+mod mistake;
+mod path;
+mod rules;
+mod tables;
+
+use std::ops::Range;
+use std::sync::OnceLock;
+
+use serde::Deserialize;
+use toml::Spanned;
+
+pub use entries::{ByteSize, Entry, InOrder, OneOrMore};
+pub use figures::{BandEntry, FigureEntry, Included, ShownAs, ShownForm, TotalRule};
+pub use links::{GapRule, Gaps, Ignore, IgnoreEntry, LinkEntry, Matching, Missing, Overlap};
+pub use mistake::{Mistake, Origin, Written, listed, nearest_name};
+pub use path::{ColumnName, LinkPath, parse_link_path};
+pub use rules::{Duplicates, Ends, Repeats, Rule, Valid};
+pub use tables::{
+    ColumnEntry, ColumnType, Columns, Files, PartEntry, ReadingEntry, Role, Scale, Settings,
+    SumsEntry, TableEntry, TotalRows, Unpack,
+};
+
+/// The usual name of a plan, without its ending.
+const USUAL_STEM: &str = "interligo";
+
+/// A whole plan.
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct Plan {
+    /// The text it was read from; the spans in the plan count its bytes.
+    #[serde(skip)]
+    pub source: String,
+    /// The name of its file without its ending; records and files that the plan does not name are called by it.
+    #[serde(skip)]
+    pub stem: Option<String>,
+    /// `[plan]`.
+    #[serde(default)]
+    pub plan: Head,
+    /// `[reading]`: how all tables are read where they do not say otherwise.
+    #[serde(default)]
+    pub reading: ReadingEntry,
+    /// `[tables.NAME]`.
+    #[serde(default)]
+    pub tables: InOrder<TableEntry>,
+    /// `[[link]]`.
+    #[serde(default)]
+    pub link: Vec<Spanned<LinkEntry>>,
+    /// `[figures]`.
+    #[serde(default)]
+    pub figures: InOrder<FigureEntry>,
+    /// `[bands.NAME]`.
+    #[serde(default)]
+    pub bands: InOrder<BandEntry>,
+    /// `[shared.NAME]`: of each fact, the formula of an attribute that several have.
+    #[serde(default)]
+    pub shared: InOrder<InOrder<String>>,
+    /// `[outputs.NAME]`.
+    #[serde(default)]
+    pub outputs: InOrder<OutputEntry>,
+    /// What the paths of links name, once it was asked for.
+    #[serde(skip)]
+    ends: OnceLock<links::LinkEnds>,
+}
+
+/// `[plan]`: what holds for the whole.
+#[derive(Debug, Default, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct Head {
+    /// The name shown above results.
+    pub name: Option<String>,
+    /// The currency of the figures, said below totals.
+    pub currency: Option<String>,
+    /// The figure that says what is at stake where something is wrong; without it the first that is an amount.
+    pub stake: Option<Spanned<String>>,
+    /// The file with keys that are known to be wrong, and what is meant by them.
+    pub corrections: Option<Spanned<String>>,
+    /// Findings that end a run.
+    #[serde(default)]
+    pub stop_on: Vec<Spanned<String>>,
+}
+
+/// One value of `fill`, kept as it is written.
+#[derive(Debug, PartialEq, Eq)]
+pub struct FillValue(pub String);
+
+/// `[outputs.NAME]`: a file that a run writes.
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct OutputEntry {
+    /// The file, relative to the plan; its ending says the form. Totals without one are asked for by name.
+    pub to: Option<Spanned<String>>,
+    /// The fact that it is made of; without it the first that has what it names.
+    pub of: Option<Spanned<String>>,
+    /// For lines: the columns and their order; `"*"` is the fact's own as they were read.
+    pub columns: Option<Vec<Spanned<String>>>,
+    /// For lines: whether each says how its links came out, and by which key.
+    #[serde(default)]
+    pub status: bool,
+    /// For lists: what is listed.
+    pub list: Option<ListKind>,
+    /// For totals: the attributes of a row. An empty list gives the grand total.
+    pub by: Option<Vec<Spanned<String>>>,
+    /// For totals: the attributes of the columns.
+    pub across: Option<Vec<Spanned<String>>>,
+    /// For totals: `lines`, figures, numeric columns of the fact, and functions of these.
+    pub show: Option<Vec<Spanned<String>>>,
+    /// For totals: two of these, whose difference is shown.
+    pub versus: Option<Spanned<Vec<Spanned<String>>>>,
+    /// For totals: what rows are sorted by, `-` before it for the largest first.
+    pub sort: Option<Vec<Spanned<String>>>,
+    /// For totals: how many rows of a level are shown; the others are one row.
+    pub top: Option<Spanned<usize>>,
+    /// For totals: whether periods without lines are shown.
+    pub all_periods: Option<Spanned<bool>>,
+    /// For totals over several facts: what an attribute is that one of them does not reach.
+    pub unreached: Option<Unreached>,
+    /// For totals: the lines that count.
+    #[serde(rename = "where")]
+    pub filter: Option<Spanned<String>>,
+}
+
+/// What happens where a fact of a shared table does not reach an attribute.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Unreached {
+    /// The table is refused.
+    #[default]
+    Stop,
+    /// The attribute is blank for all lines of that fact.
+    Blank,
+}
+
+/// What an output lists.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum ListKind {
+    /// Everything that was found.
+    Findings,
+    /// Keys that were not found.
+    Unmatched,
+    /// The lines that are set aside, as they were read.
+    SetAside,
+    /// Lines that were delivered twice.
+    Repeats,
+}
+
+impl Plan {
+    /// Reads a plan from its text.
+    ///
+    /// # Errors
+    /// The first thing that is not TOML or not part of the language.
+    pub fn parse(source: &str) -> Result<Plan, Mistake> {
+        let mut plan: Plan = toml::from_str(source).map_err(|error| {
+            let mistake = Mistake { span: error.span(), ..Mistake::of_plan("") };
+            entries::worded(mistake, error.message())
+        })?;
+        plan.source = source.to_owned();
+        Ok(plan)
+    }
+
+    /// The name of its file without its ending; that of the usual file where it has none.
+    pub fn file_stem(&self) -> &str {
+        self.stem.as_deref().unwrap_or(USUAL_STEM)
+    }
+
+    /// Whether its file has the usual name.
+    pub fn is_usual(&self) -> bool {
+        self.file_stem() == USUAL_STEM
+    }
+
+    /// The formula of a figure with its place.
+    pub fn formula(&self, figure: &Entry<FigureEntry>) -> Written {
+        let formula = &figure.value.formula;
+        let alone = formula.span().is_empty();
+        self.written_at(formula.get_ref(), if alone { figure.span.clone() } else { formula.span() })
+    }
+
+    /// The fact tables, in the order of the plan.
+    pub fn facts(&self) -> impl Iterator<Item = &Entry<TableEntry>> {
+        self.tables.iter().filter(|table| table.value.role == Role::Fact)
+    }
+
+    /// The tables of sums over a fact, by name.
+    pub fn sums_of<'p>(&'p self, fact: &'p str) -> impl Iterator<Item = &'p str> {
+        let is_of = move |entry: &&Entry<TableEntry>| {
+            entry.value.sums.as_ref().is_some_and(|sums| sums.get_ref().of.get_ref() == fact)
+        };
+        self.tables.iter().filter(is_of).map(|table| table.name.as_str())
+    }
+
+    /// A string of the plan with its place.
+    pub fn written(&self, value: &Spanned<String>) -> Written {
+        self.written_at(value.get_ref(), value.span())
+    }
+
+    /// A string with the range of the plan in which it stands.
+    pub fn written_at(&self, text: &str, span: Range<usize>) -> Written {
+        Written::in_plan(&self.source, text, span)
+    }
+}
+
+/// A name as a key of a plan: bare where it can be, else in quotes.
+pub fn key(name: &str) -> std::borrow::Cow<'_, str> {
+    let bare = |sign: char| sign.is_ascii_alphanumeric() || "_-".contains(sign);
+    if !name.is_empty() && name.chars().all(bare) { name.into() } else { quoted(name).into() }
+}
+
+/// A name as a path or formula has it: bare where it can be, else in double quotes.
+pub fn name(name: &str) -> std::borrow::Cow<'_, str> {
+    const WORDS: [&str; 16] = [
+        "and", "or", "not", "if", "then", "else", "in", "between", "is", "blank", "as", "of",
+        "lines", "true", "false", "null",
+    ];
+    let mut signs = name.chars();
+    let bare = signs.next().is_some_and(char::is_alphabetic)
+        && signs.all(|sign| sign.is_alphanumeric() || sign == '_');
+    if bare && !WORDS.contains(&name) {
+        return name.into();
+    }
+    format!("\"{}\"", name.replace('"', "\"\"")).into()
+}
+
+/// A text as a formula has it: in single quotes.
+pub fn literal(text: &str) -> String {
+    format!("'{}'", text.replace('\'', "''"))
+}
+
+/// A text in quotes, as a plan has it.
+pub fn quoted(text: &str) -> String {
+    let mut out = String::from("\"");
+    for sign in text.chars() {
+        match sign {
+            '"' | '\\' => out.extend(['\\', sign]),
+            sign if sign.is_control() => out += &format!("\\u{:04X}", u32::from(sign)),
+            sign => out.push(sign),
+        }
+    }
+    out + "\""
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn mistake(source: &str) -> (String, String, Option<String>) {
+        let mistake = Plan::parse(source).unwrap_err();
+        let at = mistake.span.map_or("", |span| &source[span]).to_owned();
+        (at, mistake.message, mistake.help)
+    }
+
+    #[test]
+    fn sections_keep_the_order_of_the_plan() {
+        let plan = Plan::parse("[figures]\nzeta = '1'\nalpha = '2'\n").unwrap();
+        let names: Vec<&str> = plan.figures.iter().map(|e| e.name.as_str()).collect();
+        assert_eq!(names, ["zeta", "alpha"]);
+    }
+
+    #[test]
+    fn a_quoted_text_is_read_back() {
+        for text in ["", "a b", "\"\\", "tab\tand\nline", "é"] {
+            let plan = Plan::parse(&format!("[plan]\nname = {}", quoted(text))).unwrap();
+            assert_eq!(plan.plan.name.as_deref(), Some(text));
+            let plan = Plan::parse(&format!("[tables.{}]\n", key(text))).unwrap();
+            assert_eq!(plan.tables.iter().next().map(|table| table.name.as_str()), Some(text));
+        }
+    }
+
+    #[test]
+    fn what_is_not_part_of_the_language_is_refused_at_its_place() {
+        for (source, at, message, help) in [
+            (
+                "[tables.sales]\nform = 'a.csv'",
+                "form",
+                "there is no plan key `form` here",
+                Some("did you mean `from`?"),
+            ),
+            (
+                "[tables.sales]\nfrom = 'a.csv'\nduplicates = 'frist'",
+                "'frist'",
+                "`frist` is not one of the choices here",
+                Some("did you mean `first`?"),
+            ),
+            ("[plan]\nname = ", "", "string values must be quoted, expected literal string", None),
+            (
+                "[tables.sales]\nfrom = 7",
+                "7",
+                "found integer `7`, wanted text or a list of texts",
+                None,
+            ),
+        ] {
+            let found = mistake(source);
+            assert_eq!(found.1, message, "{source}");
+            assert_eq!(found.2.as_deref(), help, "{source}");
+            if !at.is_empty() {
+                assert_eq!(found.0, at, "{source}");
+            }
+        }
+    }
+}

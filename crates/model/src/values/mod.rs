@@ -1,0 +1,10 @@
+//! Values: exact decimals, days and periods, texts, and columns of them.
+
+pub mod amount;
+pub mod cells;
+pub mod column;
+pub mod date;
+pub mod decimal;
+pub mod parse_cache;
+pub mod texts;
+pub mod value;
