@@ -28,8 +28,6 @@ pub mod lines;
 pub mod links;
 pub mod lookup;
 pub mod near;
-pub mod profile;
-pub mod propose;
 mod reads;
 pub mod repeats;
 pub mod shape;

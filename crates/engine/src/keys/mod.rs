@@ -11,4 +11,5 @@ pub use index::{Found, KeyIndex};
 pub use joined::{join_columns, joined, shown_parts};
 pub(crate) use joined::{parts_of, shown};
 pub use table::KeyTable;
-pub(crate) use table::{NO_ROW, ROW_LIMIT};
+pub use table::NO_ROW;
+pub(crate) use table::ROW_LIMIT;

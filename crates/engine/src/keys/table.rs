@@ -16,7 +16,7 @@ use arrow_array::{Array, StringViewArray};
 pub(crate) const ROW_LIMIT: u32 = u32::MAX - 16;
 
 /// What [`KeyTable::get_all`] says of a key that the table does not hold.
-pub(crate) const NO_ROW: u32 = u32::MAX;
+pub const NO_ROW: u32 = u32::MAX;
 
 /// Keys looked up together.
 const GROUP: usize = 64;

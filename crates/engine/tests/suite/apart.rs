@@ -3,14 +3,15 @@
 use std::path::{Path, PathBuf};
 
 /// The crates of the computation.
-const CORE: [&str; 2] = ["model", "engine"];
+const CORE: [&str; 3] = ["model", "engine", "discover"];
 
 /// What each crate may know of the others.
-const BELOW: [(&str, &[&str]); 4] = [
+const BELOW: [(&str, &[&str]); 5] = [
     ("model", &[]),
     ("engine", &["model"]),
-    ("io", &["model", "engine"]),
-    ("cli", &["model", "engine", "io"]),
+    ("discover", &["model", "engine"]),
+    ("io", &["model", "engine", "discover"]),
+    ("cli", &["model", "engine", "discover", "io"]),
 ];
 
 fn folder(of: &str) -> PathBuf {

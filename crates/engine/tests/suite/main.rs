@@ -5,7 +5,6 @@ mod apart;
 mod formulas;
 mod lookups;
 mod no_panic;
-mod propose;
 mod ratios;
 mod splits;
 mod support;

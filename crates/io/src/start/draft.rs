@@ -2,7 +2,7 @@
 
 use std::fmt::Write;
 
-use interligo_engine::propose::{ColumnAt, LinkProposal, Meaning, ignore_words, words_mean};
+use interligo_discover::propose::{ColumnAt, LinkProposal, Meaning, ignore_words, words_mean};
 use interligo_model::plan::{Role, key, name, quoted};
 
 use super::gather::Stack;

@@ -11,10 +11,10 @@ use std::collections::HashSet;
 use std::path::Path;
 
 use arrow_array::Array;
+use interligo_discover::propose::{FigureProposal, LinkProposal, Proposal, Seen, figures, propose};
 use interligo_engine::bind::Request;
 use interligo_engine::engine::Extent;
 use interligo_engine::links::lines_found;
-use interligo_engine::propose::{FigureProposal, LinkProposal, Proposal, Seen, figures, propose};
 use interligo_model::plan::{Plan, Role, key};
 
 use crate::error::Error;
@@ -159,7 +159,7 @@ pub fn find_links(project: &Project) -> Result<(Vec<StartedLink>, Vec<StartedLin
     let mut sampled = sampled?;
     widen(&mut sampled, &tables.iter().collect::<Vec<_>>())?;
     let seen: Vec<Seen> = sampled.into_iter().map(|table| table.seen).collect();
-    let known = interligo_engine::propose::links_of_plan(&project.plan, &seen);
+    let known = interligo_discover::propose::links_of_plan(&project.plan, &seen);
     let proposal = propose(&seen, &known);
     let material = Material {
         stacks: &[],
@@ -237,7 +237,7 @@ fn widen(sampled: &mut [Sampled], tables: &[&Table]) -> Result<(), Error> {
         if sampled[number].is_whole {
             continue;
         }
-        let (own, values) = interligo_engine::propose::looked_for(
+        let (own, values) = interligo_discover::propose::looked_for(
             &sampled.iter().map(|table| &table.seen).collect::<Vec<_>>(),
             number,
         );
@@ -298,7 +298,7 @@ fn lists(table: &Table, material: &Material<'_>, name: &str) -> Vec<String> {
     let Some(number) = material.stacks.iter().position(|stack| stack.name == name) else {
         return Vec::new();
     };
-    let columns = interligo_engine::propose::lists(&material.seen[number]);
+    let columns = interligo_discover::propose::lists(&material.seen[number]);
     let Some((sign, columns)) = columns else { return Vec::new() };
     let names: Vec<String> =
         columns.iter().map(|column| format!("\"{}\"", table.columns.names[*column])).collect();

@@ -4,7 +4,7 @@
 use std::collections::HashSet;
 
 use arrow_array::{Array, StringViewArray};
-use interligo_engine::propose::{Seen, SeenColumn};
+use interligo_discover::propose::{Seen, SeenColumn};
 use interligo_model::plan::ColumnType;
 use interligo_model::reading::column_reader::Reading;
 use interligo_model::reading::evidence::Evidence;

@@ -3,7 +3,7 @@
 
 use std::path::Path;
 
-use interligo_engine::propose::{ColumnAt, Stated};
+use interligo_discover::propose::{ColumnAt, Stated};
 use serde_json::Value;
 
 use super::gather::Gathered;

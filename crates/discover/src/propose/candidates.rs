@@ -10,7 +10,7 @@ use super::keys::{Key, single_keys, wider_keys};
 use super::score::is_weak;
 use super::words::Meaning;
 use super::{ColumnAt, LIKELY, LinkProposal, SURE, Stated, View};
-use crate::keys::{KeyTable, join_columns};
+use interligo_engine::keys::{KeyTable, join_columns};
 use interligo_model::values::texts::gathered;
 
 /// Columns that are tried for one part of a wider key.

@@ -5,7 +5,7 @@ use std::collections::HashSet;
 use arrow_array::{Array, StringViewArray};
 
 use super::words::Words;
-use crate::keys::{Found as Match, KeyForm, KeyIndex, KeyTable};
+use interligo_engine::keys::{Found as Match, KeyForm, KeyIndex, KeyTable};
 use interligo_model::plan::{ColumnType, Ignore};
 use interligo_model::reading::evidence::Evidence;
 

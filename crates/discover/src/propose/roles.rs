@@ -83,8 +83,8 @@ fn line_key(view: &View<'_>, table: usize) -> Vec<usize> {
     let unique = |columns: &[usize]| {
         let texts: Vec<_> =
             columns.iter().map(|c| view.seen[table].columns[*c].texts.clone()).collect();
-        let keys = crate::keys::join_columns(&texts);
-        let mut known = crate::keys::KeyTable::with_capacity(1024);
+        let keys = interligo_engine::keys::join_columns(&texts);
+        let mut known = interligo_engine::keys::KeyTable::with_capacity(1024);
         let copies = keys.iter().flatten().filter(|key| known.insert(key.trim(), 0).is_some());
         let allowed = if is_numbered(columns) { keys.len() / 5 } else { 0 };
         copies.count() <= allowed && known.get("").is_none()

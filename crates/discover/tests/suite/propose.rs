@@ -1,7 +1,9 @@
 //! Proposals by tables in memory: what values and headings speak for, and what they do not.
 
 use arrow_array::StringViewArray;
-use interligo_engine::propose::{Proposal, Seen, SeenColumn, figures, lists, looked_for, propose};
+use interligo_discover::propose::{
+    Proposal, Seen, SeenColumn, figures, lists, looked_for, propose,
+};
 use interligo_model::plan::{Ignore, Role};
 use interligo_model::reading::evidence::Evidence;
 use interligo_model::reading::style::Style;
@@ -26,7 +28,7 @@ fn table(name: &str, rows: usize, columns: &[(&str, &dyn Fn(usize) -> String)]) 
 
 /// The links as `table.column>table.column`.
 fn links(seen: &[Seen], proposal: &Proposal) -> Vec<String> {
-    let shown = |link: &interligo_engine::propose::LinkProposal| {
+    let shown = |link: &interligo_discover::propose::LinkProposal| {
         let column = |table: usize, column: usize| {
             format!("{}.{}", seen[table].name, seen[table].columns[column].name)
         };

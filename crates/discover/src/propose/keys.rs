@@ -5,7 +5,7 @@ use arrow_array::{Array, StringViewArray};
 use super::column::{Kind, Traits};
 use super::words::Meaning;
 use super::{Seen, View};
-use crate::keys::{KeyTable, join_columns};
+use interligo_engine::keys::{KeyTable, join_columns};
 
 /// The columns that say when a row holds.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

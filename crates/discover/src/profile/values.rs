@@ -3,7 +3,7 @@
 use arrow_array::StringViewArray;
 
 use super::sketch::Sketch;
-use crate::keys::{KeyTable, NO_ROW};
+use interligo_engine::keys::{KeyTable, NO_ROW};
 use interligo_model::values::texts::gathered;
 
 /// Distinct texts with their counts.

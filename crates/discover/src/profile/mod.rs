@@ -6,7 +6,6 @@
 //! result.
 
 mod looks;
-mod rows;
 mod sketch;
 mod values;
 
@@ -19,7 +18,6 @@ use interligo_model::reading::style::Style;
 use interligo_model::values::amount;
 use interligo_model::values::column::is_blank_text;
 use looks::Looks;
-pub use rows::{RowColumns, RowExpr};
 use values::Values;
 
 /// The distinct values that are counted exactly, over all columns of a table.
