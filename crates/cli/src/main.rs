@@ -85,7 +85,7 @@ fn run() -> ExitCode {
 /// Lets something go wrong on purpose, for the tests of the tie-out and of what a crash leaves.
 #[cfg(debug_assertions)]
 fn arm_faults() {
-    use interligo_engine::faults::{Fault, arm};
+    use interligo_engine::proof::faults::{Fault, arm};
     if let Some(fault) = std::env::var("INTERLIGO_FAULT").ok().and_then(|name| Fault::called(&name))
     {
         arm(fault);

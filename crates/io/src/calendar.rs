@@ -3,10 +3,10 @@
 use std::collections::{BTreeMap, HashMap, HashSet};
 
 use interligo_engine::bind::{Content, Home, KeyPart, Request, TotalsRequest};
-use interligo_engine::calendar::{ALWAYS, FOREVER, Holds};
 use interligo_engine::engine::Engine;
 use interligo_engine::keys::shown_parts;
 use interligo_engine::lookup::Lookup;
+use interligo_engine::lookup::calendar::{ALWAYS, FOREVER, Holds};
 use interligo_engine::totals::{MeasureKind, TotalsMeasure, TotalsRow, TotalsTable};
 use interligo_model::plan::{Written, literal, name};
 use interligo_model::values::date::Day;

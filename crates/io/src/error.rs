@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use interligo_engine::lines::{DoesNotFit, Overflow};
-use interligo_engine::tieout::TieOut;
+use interligo_engine::proof::tieout::TieOut;
 use interligo_engine::totals::TotalsError;
 use interligo_model::place::Parts;
 use interligo_model::place::{PartName, Place};

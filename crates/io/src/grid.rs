@@ -6,7 +6,7 @@ use std::cell::OnceCell;
 use arrow_array::StringViewArray;
 use arrow_buffer::Buffer;
 
-use interligo_engine::findings::Noted;
+use interligo_engine::proof::findings::Noted;
 use interligo_model::values::cells::Cells;
 
 use crate::text::{Fields, Ragged, TAIL, unquoted};

@@ -4,9 +4,9 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use interligo_engine::bind::{Home, KeyPart, Route};
 use interligo_engine::engine::{Engine, Extent};
-use interligo_engine::findings::Findings;
 use interligo_engine::links::{LinkStatus, StatusCounts, lines_found};
-use interligo_engine::usage::{LookupUse, Usage};
+use interligo_engine::proof::findings::Findings;
+use interligo_engine::proof::usage::{LookupUse, Usage};
 use interligo_model::plan::ColumnType;
 
 use crate::error::Error;

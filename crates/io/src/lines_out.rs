@@ -9,10 +9,10 @@ use std::collections::BTreeMap;
 
 use arrow_array::StringViewArray;
 use interligo_engine::engine::{Engine, OutputColumn};
-use interligo_engine::faults::{Fault, strikes};
 use interligo_engine::lines::Lines;
 use interligo_engine::links::LinkStatus;
-use interligo_engine::tally::Tally;
+use interligo_engine::proof::faults::{Fault, strikes};
+use interligo_engine::proof::tally::Tally;
 use interligo_model::plan::ColumnType;
 use interligo_model::reading::style::{DateStyle, NumberStyle};
 use interligo_model::values::amount::{self, Amount};

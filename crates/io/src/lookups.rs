@@ -1,8 +1,8 @@
 //! Lookups: read whole into memory, all columns as text.
 
 use arrow_array::StringViewArray;
-use interligo_engine::findings::Noted;
 use interligo_engine::lookup::RawTable;
+use interligo_engine::proof::findings::Noted;
 use interligo_model::place::Place;
 use interligo_model::row_counts::RowCounts;
 use interligo_model::values::texts::TextBuilder;

@@ -5,10 +5,10 @@
 use std::collections::BTreeMap;
 use std::path::Path;
 
-use interligo_engine::checks::Suggestion;
 use interligo_engine::engine::Engine;
 use interligo_engine::links::Correction;
 use interligo_engine::near::Likeness;
+use interligo_engine::proof::balance::Suggestion;
 use interligo_model::place::Spot;
 use interligo_model::plan::Plan;
 

@@ -5,10 +5,10 @@ use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
 use interligo_engine::engine::{Engine, OutputContent};
-use interligo_engine::faults::{Fault, strikes};
-use interligo_engine::findings::Findings;
-use interligo_engine::tally::Tally;
-use interligo_engine::tieout::{AsideFile, OutputTally, ReadSide, TieOut};
+use interligo_engine::proof::faults::{Fault, strikes};
+use interligo_engine::proof::findings::Findings;
+use interligo_engine::proof::tally::Tally;
+use interligo_engine::proof::tieout::{AsideFile, OutputTally, ReadSide, TieOut};
 use interligo_engine::totals::TotalsTable;
 use interligo_model::plan::ListKind;
 

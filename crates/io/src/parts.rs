@@ -6,9 +6,9 @@ use std::path::PathBuf;
 use std::sync::Arc;
 
 use interligo_engine::bind::{TableColumns, Wishes, formula_columns, ways};
-use interligo_engine::doubts::{Doubtful, Doubts};
 use interligo_engine::engine::scale_help;
-use interligo_engine::shape::{From, PartColumns};
+use interligo_engine::proof::doubts::{Doubtful, Doubts};
+use interligo_engine::rows::{From, PartColumns};
 use interligo_model::place::{PartName, SheetColumns};
 use interligo_model::plan::{ColumnType, Entry, Mistake, Plan, TableEntry, TotalRows, key, listed};
 use interligo_model::reading::evidence::Evidence;

@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use arrow_array::StringViewArray;
 use interligo_discover::profile::{ColumnProfile, ColumnSummary, WrittenAs, limit};
 use interligo_engine::bind::{RowColumns, RowExpr};
-use interligo_engine::findings::{Noted, Unreadable};
+use interligo_engine::proof::findings::{Noted, Unreadable};
 use interligo_model::place::Place;
 use interligo_model::place::Spot;
 use interligo_model::plan::{ColumnType, Mistake, Plan, Role, Written, quoted};

@@ -6,8 +6,8 @@ use std::collections::BTreeSet;
 
 use interligo_engine::bind::{Bound, Headings, Home, Request, Route, bind, require_fact};
 use interligo_engine::engine::{Engine, Extent, Sample};
-use interligo_engine::findings::{Findings, Noted};
 use interligo_engine::lookup::{Duplicate, Lookup};
+use interligo_engine::proof::findings::{Findings, Noted};
 use interligo_model::place::Place;
 use interligo_model::place::{Parts, Spot};
 use interligo_model::plan::{Entry, ListKind, Mistake, OutputEntry, Plan, Written};

@@ -10,12 +10,12 @@ use foldhash::quality::FixedState;
 
 use interligo_engine::bind::FactKey;
 use interligo_engine::engine::Engine;
-use interligo_engine::exact_sum::ExactSum;
-use interligo_engine::findings::{Findings, Repeat};
-use interligo_engine::repeats::{
+use interligo_engine::proof::exact_sum::ExactSum;
+use interligo_engine::proof::findings::{Findings, Repeat};
+use interligo_engine::proof::tally::Tally;
+use interligo_engine::rows::repeated_lines::{
     Copy, KeysSeen, LineHash, LineHasher, Pair, Seen, Settled, settle,
 };
-use interligo_engine::tally::Tally;
 use interligo_model::place::Spot;
 use interligo_model::plan::{ColumnType, Repeats, Rule};
 use interligo_model::reading::column_reader::Reading;

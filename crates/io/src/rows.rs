@@ -5,9 +5,9 @@ use std::borrow::Cow;
 
 use arrow_array::{Array, StringViewArray};
 
-use interligo_engine::faults::{Fault, strikes};
-use interligo_engine::findings::Noted;
-use interligo_engine::shape::Made;
+use interligo_engine::proof::faults::{Fault, strikes};
+use interligo_engine::proof::findings::Noted;
+use interligo_engine::rows::Made;
 use interligo_model::plan::TotalRows;
 use interligo_model::row_counts::{RowCounts, RowLeftOut};
 use interligo_model::values::cells::Cells;

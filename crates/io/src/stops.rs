@@ -2,10 +2,10 @@
 
 use interligo_engine::bind::{Bound, BoundLookup};
 use interligo_engine::engine::Engine;
-use interligo_engine::findings::{Findings, Repeat};
 use interligo_engine::links::LinkStatus;
 use interligo_engine::lookup::{Duplicate, Lookup};
-use interligo_engine::tallies::{KeyTally, SoughtKey};
+use interligo_engine::proof::findings::{Findings, Repeat};
+use interligo_engine::proof::tallies::{KeyTally, SoughtKey};
 use interligo_model::place::Parts;
 use interligo_model::plan::{Missing, Overlap, key as key_of_plan};
 

@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use std::sync::{Arc, LazyLock, Mutex, PoisonError};
 
 use aho_corasick::{AhoCorasick, MatchKind};
-use interligo_engine::total_rows::{
+use interligo_engine::rows::total_row::{
     FieldSums, TotalSign, is_footer, is_named_total, looks_like_total, total_words,
 };
 use interligo_model::plan::TotalRows;

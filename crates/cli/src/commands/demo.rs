@@ -2,7 +2,7 @@
 
 use interligo_engine::bind::{Content, Request, TotalsRequest};
 use interligo_engine::engine::{Engine, Extent};
-use interligo_engine::tieout::TieOut;
+use interligo_engine::proof::tieout::TieOut;
 use interligo_io::{OnDuplicates, OnStop, Pace};
 use interligo_model::plan::Written;
 

@@ -163,7 +163,7 @@ fn ask(
 }
 
 /// What was typed: a word of ours, the number of a suggestion, or a key.
-fn answer(typed: &str, suggested: &[interligo_engine::checks::Suggestion]) -> Answer {
+fn answer(typed: &str, suggested: &[interligo_engine::proof::balance::Suggestion]) -> Answer {
     let typed = typed.trim();
     match typed {
         "" | "s" | "skip" => Answer::Skip,

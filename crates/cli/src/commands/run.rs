@@ -2,7 +2,7 @@
 
 use interligo_engine::bind::Request;
 use interligo_engine::engine::Extent;
-use interligo_engine::tieout::TieOut;
+use interligo_engine::proof::tieout::TieOut;
 use interligo_io::{OnDuplicates, OnStop};
 
 use super::{Opened, Out};

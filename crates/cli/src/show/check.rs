@@ -235,7 +235,7 @@ fn line_findings(out: Out<'_>, checked: &Checked, findings: &[&Finding]) -> io::
     table.without_blank_columns(3).print(out, "  ")
 }
 
-fn suggested(suggestion: &interligo_engine::checks::Suggestion) -> String {
+fn suggested(suggestion: &interligo_engine::proof::balance::Suggestion) -> String {
     if suggestion.likely {
         format!("{} ({})", suggestion.key, suggestion.words())
     } else {

@@ -2,7 +2,7 @@
 
 use std::io;
 
-use interligo_engine::findings::ExactSum;
+use interligo_engine::proof::findings::ExactSum;
 use interligo_io::{Checked, Code, Finding, FindingsSince, Group, Ran, Recovered, Stake};
 
 use super::number::{grouped, rounded};

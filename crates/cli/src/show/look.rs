@@ -3,7 +3,7 @@
 use std::io;
 
 use interligo_discover::profile::{ColumnSummary, CouldBeKey, Distinct};
-use interligo_engine::findings::Noted;
+use interligo_engine::proof::findings::Noted;
 use interligo_io::{ColumnLook, Question, TableProfile, TableRows};
 use interligo_model::plan::{ColumnType, Role, key};
 use serde_json::json;

@@ -3,8 +3,8 @@
 use std::collections::BTreeMap;
 use std::io;
 
-use interligo_engine::checks::Suggestion;
 use interligo_engine::links::Correction;
+use interligo_engine::proof::balance::Suggestion;
 use interligo_io::{Checked, Mended, NotTaken, OpenKey, Refused};
 use interligo_model::plan::nearest_name;
 

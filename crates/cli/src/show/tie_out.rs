@@ -4,7 +4,7 @@ use std::io;
 
 use interligo_engine::engine::Engine;
 use interligo_engine::links::{LinkStatus, lines_found};
-use interligo_engine::tieout::{Amount, RoundedFigure, TieOut};
+use interligo_engine::proof::tieout::{Amount, RoundedFigure, TieOut};
 use interligo_io::Drift;
 use interligo_model::plan::Plan;
 use interligo_model::values::decimal::Decimal;

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeSet;
 
-use interligo_engine::faults::Fault;
+use interligo_engine::proof::faults::Fault;
 
 use crate::support::Folder;
 

@@ -3,7 +3,7 @@
 use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 
-use super::needs::Demand;
+use super::type_demands::Demand;
 use super::{Bound, BoundFigure, FigureKind, Reference, Scope, Use, fact_called, uses_of};
 use crate::eval::Band;
 use interligo_model::formula::{Node, NodeKind, parse};

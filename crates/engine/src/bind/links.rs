@@ -3,7 +3,7 @@
 
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
-use super::direction::{Open, circle, directed, is_fact, is_reached, reached};
+use super::link_direction::{Open, circle, directed, is_fact, is_reached, reached};
 use super::lookups::bind_lookup;
 use super::{Bound, Headings, Scope, Turned, uses_of};
 use interligo_model::formula::{Node, parse};

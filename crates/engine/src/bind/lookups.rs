@@ -5,9 +5,9 @@ use std::ops::Range;
 
 use toml::Spanned;
 
+use super::column_formulas::bind_formulas;
 use super::columns::declared_wishes;
-use super::computed::bind_formulas;
-use super::needs::needs_of;
+use super::type_demands::needs_of;
 use super::{BoundFormula, Headings, Wishes};
 use interligo_model::formula::Node;
 use interligo_model::plan::{
@@ -110,7 +110,7 @@ impl BoundLookup {
     /// Notes what a formula over the columns of a row needs.
     pub(super) fn use_in_formula(&mut self, node: &Node, written: &Written) -> Result<(), Mistake> {
         for (name, needed) in needs_of(node) {
-            let column = super::computed::resolve(name, &self.name, &self.columns, written)?;
+            let column = super::column_formulas::resolve(name, &self.name, &self.columns, written)?;
             self.wishes.demand(column, needed, written.mistake(name.span.clone(), ""));
         }
         Ok(())

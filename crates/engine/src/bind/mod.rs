@@ -4,40 +4,40 @@
 //! table must read and what they are needed for; formulas are typed later, in `engine`, when the
 //! lookups are loaded and the types of their columns are known.
 
-mod asked;
+mod column_formulas;
+mod column_use;
 mod columns;
-mod computed;
-mod direction;
 mod figures;
+mod link_direction;
 mod links;
 mod lookups;
-mod needs;
+mod measures;
 mod outputs;
 mod row_formula;
 mod scope;
-mod shown;
 mod sums;
 mod totals;
-mod wishes;
+mod totals_request;
+mod type_demands;
 
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::ops::Range;
 use std::sync::Arc;
 
-pub use asked::TotalsRequest;
+pub use column_formulas::formula_columns;
+pub(crate) use column_formulas::{BoundFormula, RowNames};
+pub use column_use::{Wish, Wishes};
 pub use columns::{Headings, TableColumns, name_columns, ways};
-pub use computed::formula_columns;
-pub(crate) use computed::{BoundFormula, RowNames};
 pub use links::{Home, KeyPart, Route};
 pub use lookups::{BoundLookup, Validity};
-pub(crate) use needs::{Use, needs_of, uses_of};
 pub use outputs::{BoundOutput, Content, LinesColumn, OutputKind, Request};
 pub use row_formula::{RowColumns, RowExpr};
 pub(crate) use scope::{Reference, Scope};
 pub use sums::{SumsRequest, sums_request};
 pub use totals::BoundTotals;
 pub(crate) use totals::{Base, BoundBase, BoundColumn, BoundLayout, Cumulated, ShareOf};
-pub use wishes::{Wish, Wishes};
+pub use totals_request::TotalsRequest;
+pub(crate) use type_demands::{Use, needs_of, uses_of};
 
 use toml::Spanned;
 
@@ -218,7 +218,7 @@ impl Binder<'_> {
         let mut wishes = Wishes::new(columns::declared_wishes(self.plan, &entry.value, &columns)?);
         let key = self.fact_key(name, &entry.value, &columns, &mut wishes)?;
         let formulas =
-            computed::bind_formulas(self.plan, name, &entry.value, &columns, &mut wishes)?;
+            column_formulas::bind_formulas(self.plan, name, &entry.value, &columns, &mut wishes)?;
         Ok(BoundFact {
             name: name.to_owned(),
             columns,

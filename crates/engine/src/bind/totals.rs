@@ -4,7 +4,7 @@
 //! of a later time, and other facts. Each becomes totals of its own with the same attributes; how they make one table
 //! is said by the layout, which goes with the first.
 
-use super::shown::{Binder, heading};
+use super::measures::{Binder, heading};
 use super::{Bound, Scope, TotalsRequest, uses_of};
 use crate::totals::Shift;
 use interligo_model::formula::{Node, NodeKind, Summary, TokenKind, parse, tokens};

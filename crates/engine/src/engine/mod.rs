@@ -10,12 +10,12 @@ use std::sync::OnceLock;
 
 use crate::bind::{Bound, BoundFigure, FigureKind, Home, Reference, RowNames, Scope};
 use crate::eval::{Expr, ExprKind, Names, Type, check, type_of};
-use crate::findings::Findings;
+use crate::lines::column_reads::Reads;
+pub use crate::lines::column_reads::Sample;
 use crate::links::{Link, LinkParts, require_condition};
 use crate::lookup::{Lookup, Misfit};
-use crate::reads::Reads;
-pub use crate::reads::Sample;
-use crate::tally::Measured;
+use crate::proof::findings::Findings;
+use crate::proof::tally::Measured;
 use crate::totals::is_amount;
 use interligo_model::formula::Operator;
 use interligo_model::place::Spot;

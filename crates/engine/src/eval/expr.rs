@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use super::bands::Band;
-use super::typed::Type;
+use super::type_check::Type;
 use interligo_model::formula::Operator;
 use interligo_model::formula::Scalar;
 use interligo_model::values::date::PeriodUnit;

@@ -6,7 +6,7 @@
 
 use std::borrow::Cow;
 
-use super::rows::Overflow;
+use super::by_row::Overflow;
 use interligo_model::formula::{Field, Scalar};
 use interligo_model::values::date::{Day, Period, PeriodUnit, week_of_year};
 use interligo_model::values::decimal::{Decimal, Rounding};

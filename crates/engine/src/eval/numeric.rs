@@ -5,7 +5,7 @@ use std::borrow::Cow;
 
 use arrow_buffer::NullBuffer;
 
-use super::typed::Type;
+use super::type_check::Type;
 use interligo_model::formula::Operator;
 use interligo_model::values::column::{NumberColumn, Numbers, is_known, known_where};
 use interligo_model::values::decimal::{QUOTIENT_PLACES, Rounding};

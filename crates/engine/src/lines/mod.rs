@@ -4,21 +4,22 @@
 //! column in the order of their use, and whatever was met is counted. The order of the lines is kept;
 //! nothing is dropped: a line that is set aside is marked so.
 
-mod noted;
+pub(crate) mod column_reads;
+mod observe;
 
 use std::borrow::Cow;
 
 use arrow_array::StringViewArray;
 
-use crate::doubts::Doubts;
 use crate::engine::{Computation, Engine};
 pub use crate::eval::Overflow;
 use crate::eval::{Computed, Expr, ExprKind, Inputs, Leaves, Type, compute, evaluate, kind_of};
-use crate::faults::{Fault, strikes};
-use crate::findings::{Aside, Findings};
-use crate::gather::gather;
 use crate::links::{LinkStatus, LinkedRows, Sought, is_row};
-use crate::tally::sum_of;
+use crate::lookup::gather::gather;
+use crate::proof::doubts::Doubts;
+use crate::proof::faults::{Fault, strikes};
+use crate::proof::findings::{Aside, Findings};
+use crate::proof::tally::sum_of;
 use crate::totals::rounded_by_line;
 use interligo_model::place::Spot;
 use interligo_model::plan::Missing;

@@ -2,12 +2,12 @@
 
 use std::collections::BTreeMap;
 
-use super::find::{Detour, Finder, Passed, Sought};
+use super::resolve::{Detour, Finder, Passed, Sought};
 use super::status::{LinkStatus, no_row};
 use super::{Link, LinkParts, days_of, require_condition};
 use crate::bind::{BoundLookup, KeyPart, RowNames};
 use crate::eval::{Expr, ExprKind, Type, check, evaluate, type_of};
-use crate::gather::{brought_days, brought_texts};
+use crate::lookup::gather::{brought_days, brought_texts};
 use crate::lookup::{Lookup, RowOf};
 use interligo_model::plan::Mistake;
 use interligo_model::values::value::Value;

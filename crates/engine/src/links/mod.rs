@@ -5,7 +5,7 @@
 
 mod chain;
 mod corrections;
-mod find;
+mod resolve;
 mod status;
 
 use std::borrow::Cow;
@@ -18,24 +18,24 @@ use foldhash::quality::FixedState;
 
 pub(crate) use corrections::key_of;
 pub use corrections::{Correction, Fate};
-pub(crate) use find::{Detour, Passed, SameKeys, Sought};
+pub(crate) use resolve::{Detour, Passed, SameKeys, Sought};
 pub(crate) use status::is_row;
 pub use status::{LinkStatus, StatusCounts, lines_found};
 
 use crate::bind::{BoundLookup, Home, KeyPart, Route, Validity};
-use crate::calendar::{Calendar, Holds};
 use crate::eval::{Expr, Type};
-use crate::gather::{brought_days, brought_texts};
 use crate::keys::{KeyForm, KeyIndex, shown, shown_parts};
+use crate::lookup::calendar::{Calendar, Holds};
+use crate::lookup::gather::{brought_days, brought_texts};
 use crate::lookup::{Lookup, until_the_next};
 use chain::{Chain, chain_sought};
 use corrections::Corrections;
-use find::{Finder, offered};
 use interligo_model::plan::{ColumnType, Missing, Mistake};
 use interligo_model::reading::column_reader::Reading;
 use interligo_model::reading::style::Style;
 use interligo_model::values::column::{Column, DateColumn, known_where};
 use interligo_model::values::value::Value;
+use resolve::{Finder, offered};
 
 /// A link, ready for lines.
 pub(crate) struct Link {

@@ -1,7 +1,10 @@
 //! A lookup in memory: its typed columns, its rows settled to one per key (or key and period), and
 //! what was found on the way.
 
-mod settle;
+pub mod calendar;
+pub mod duplicate_rule;
+mod duplicates;
+pub(crate) mod gather;
 mod typed;
 
 use std::collections::{BTreeMap, BTreeSet};
@@ -13,11 +16,13 @@ pub use typed::Misfit;
 pub(crate) use typed::{RowOf, first_misfit};
 
 use crate::bind::{BoundLookup, Validity};
-use crate::calendar::{ALWAYS, Calendar, FOREVER, Holds};
-use crate::doubts::Doubts;
-use crate::findings::Noted;
 use crate::keys::{KeyTable, join_columns, shown};
+use crate::lookup::calendar::{ALWAYS, Calendar, FOREVER, Holds};
+use crate::proof::doubts::Doubts;
+use crate::proof::findings::Noted;
 use crate::workers;
+use duplicates::same_key;
+pub(crate) use duplicates::until_the_next;
 use interligo_model::place::{PartName, Place};
 use interligo_model::plan::{Ends, Mistake};
 use interligo_model::reading::column_reader::{ReadColumn, Reading};
@@ -27,8 +32,6 @@ use interligo_model::values::column::{Column, is_blank_text, is_known};
 use interligo_model::values::date::{Day, Period, PeriodUnit};
 use interligo_model::values::texts::TextBuilder;
 use interligo_model::values::value::Value;
-use settle::same_key;
-pub(crate) use settle::until_the_next;
 use typed::{Typed, typed};
 
 /// A table as it was read: text, with the place of every row.

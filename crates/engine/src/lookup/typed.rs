@@ -6,8 +6,8 @@ use arrow_array::{Array, StringViewArray};
 
 use super::{FEW, LookupColumn, RawTable};
 use crate::bind::{BoundFormula, BoundLookup, RowNames};
-use crate::doubts::Doubts;
 use crate::eval::{Expr, ExprKind, Leaves, Overflow, Type, evaluate, kind_of, type_of};
+use crate::proof::doubts::Doubts;
 use crate::workers;
 use interligo_model::place::Place;
 use interligo_model::plan::{ColumnType, Mistake};

@@ -5,8 +5,8 @@ use smallvec::SmallVec;
 use super::plan::{How, Measure, Summed, TotalsPlan, Work};
 use super::table::TotalsError;
 use crate::eval::{Leaves, evaluate};
-use crate::exact_sum::ExactSum;
-use crate::tally::Tally;
+use crate::proof::exact_sum::ExactSum;
+use crate::proof::tally::Tally;
 use interligo_model::values::decimal::{Decimal, QUOTIENT_PLACES};
 use interligo_model::values::value::Value;
 

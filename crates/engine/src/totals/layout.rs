@@ -3,11 +3,11 @@
 
 use super::cells::GroupSums;
 use super::cube::Cube;
-use super::making::Making;
 use super::plan::{TotalsPlan, no_time};
 use super::ranked::Ranked;
-use super::shift::TimeAttribute;
+use super::render::Making;
 use super::table::{TotalsError, TotalsTable};
+use super::time_shift::TimeAttribute;
 use super::tree::Sources;
 use crate::bind::{BoundColumn, BoundLayout, BoundTotals, Cumulated, ShareOf};
 use interligo_model::plan::Mistake;

@@ -7,16 +7,16 @@
 mod cells;
 mod codes;
 mod cube;
-mod cumulate;
 mod groups;
 mod layout;
-mod making;
 mod plan;
 mod ranked;
 mod ratio;
-mod shift;
+mod render;
 mod span;
 mod table;
+mod time_shift;
+mod to_date;
 mod tree;
 
 pub use cube::Cube;
@@ -24,8 +24,8 @@ pub use groups::Groups;
 pub use layout::Layout;
 pub use plan::TotalsPlan;
 pub(crate) use ratio::{is_amount, rounded_by_line};
-pub(crate) use shift::Shift;
 pub use table::{
     MeasureKind, SourceTally, TotalsColumn, TotalsError, TotalsMeasure, TotalsRow, TotalsTable,
     attribute_text,
 };
+pub(crate) use time_shift::Shift;

@@ -1,7 +1,7 @@
 //! Totals, worked out: the table as it is shown and written.
 
-use crate::exact_sum::ExactSum;
-use crate::tally::Tally;
+use crate::proof::exact_sum::ExactSum;
+use crate::proof::tally::Tally;
 use interligo_model::values::value::Value;
 
 /// Totals, worked out.

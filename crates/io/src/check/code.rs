@@ -1,7 +1,7 @@
 //! The codes of findings: stable names for what is met in data.
 
-use interligo_engine::findings::Noted;
 use interligo_engine::links::LinkStatus;
+use interligo_engine::proof::findings::Noted;
 
 /// What kind of thing was found.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]

@@ -2,12 +2,12 @@
 
 use std::collections::BTreeMap;
 
-use interligo_engine::checks::Suggestion;
 use interligo_engine::engine::Engine;
-use interligo_engine::findings::ExactSum;
 use interligo_engine::links::{Fate, LinkStatus};
 use interligo_engine::near::LOOKED_INTO;
-use interligo_engine::tallies::{KeyTally, SoughtKey};
+use interligo_engine::proof::balance::Suggestion;
+use interligo_engine::proof::findings::ExactSum;
+use interligo_engine::proof::tallies::{KeyTally, SoughtKey};
 use interligo_model::place::Parts;
 use interligo_model::plan::{Missing, Overlap};
 use interligo_model::values::date::Day;

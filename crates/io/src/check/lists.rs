@@ -1,8 +1,8 @@
 //! Lists that a run writes: what was found, keys that were not found, lines that were delivered twice.
 
 use interligo_engine::engine::Engine;
-use interligo_engine::findings::{ExactSum, Findings, Repeat};
 use interligo_engine::links::LinkStatus;
+use interligo_engine::proof::findings::{ExactSum, Findings, Repeat};
 use interligo_model::plan::ListKind;
 use interligo_model::values::decimal::Decimal;
 

@@ -10,10 +10,10 @@ mod rows;
 use std::cmp::Reverse;
 use std::collections::BTreeMap;
 
-use interligo_engine::checks::{Balance, Suggestion};
 use interligo_engine::engine::Engine;
-use interligo_engine::findings::ExactSum;
-use interligo_engine::usage::Usage;
+use interligo_engine::proof::balance::{Balance, Suggestion};
+use interligo_engine::proof::findings::ExactSum;
+use interligo_engine::proof::usage::Usage;
 use interligo_model::place::Spot;
 use interligo_model::plan::{Mistake, Plan, Written};
 use interligo_model::values::date::Day;

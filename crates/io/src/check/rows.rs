@@ -2,9 +2,9 @@
 
 use std::collections::BTreeMap;
 
-use interligo_engine::findings::{BlankBecause, Noted, Unreadable};
 use interligo_engine::lookup::{LeftOut, Lookup};
-use interligo_engine::tieout::blank_words;
+use interligo_engine::proof::findings::{BlankBecause, Noted, Unreadable};
+use interligo_engine::proof::tieout::blank_words;
 use interligo_model::place::Parts;
 use interligo_model::plan::Duplicates;
 

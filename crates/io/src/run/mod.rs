@@ -5,11 +5,11 @@ mod worker;
 use std::collections::BTreeMap;
 
 use interligo_engine::engine::{Engine, OutputContent};
-use interligo_engine::faults::{Fault, begin, strikes};
-use interligo_engine::findings::Findings;
-use interligo_engine::tieout::{ReadSide, TieOut};
+use interligo_engine::proof::faults::{Fault, begin, strikes};
+use interligo_engine::proof::findings::Findings;
+use interligo_engine::proof::tieout::{ReadSide, TieOut};
+use interligo_engine::proof::usage::Usage;
 use interligo_engine::totals::{Cube, Groups, TotalsPlan, TotalsTable};
-use interligo_engine::usage::Usage;
 use interligo_model::plan::ListKind;
 
 use crate::check::{Checked, Code, FactRun};

@@ -3,13 +3,13 @@
 use std::borrow::Cow;
 
 use interligo_engine::engine::Engine;
-use interligo_engine::faults::{Fault, strikes};
-use interligo_engine::findings::{Aside, Ends, Findings, PLACES_KEPT};
 use interligo_engine::lines::{DoesNotFit, LineBatch, Lines, Overflow};
-use interligo_engine::tally::{Tally, mark_of};
-use interligo_engine::tieout::{ReadSide, aside_words};
+use interligo_engine::proof::faults::{Fault, strikes};
+use interligo_engine::proof::findings::{Aside, Ends, Findings, PLACES_KEPT};
+use interligo_engine::proof::tally::{Tally, mark_of};
+use interligo_engine::proof::tieout::{ReadSide, aside_words};
+use interligo_engine::proof::usage::Usage;
 use interligo_engine::totals::Groups;
-use interligo_engine::usage::Usage;
 use interligo_model::place::{Parts, Spot};
 
 use super::Item;

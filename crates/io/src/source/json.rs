@@ -15,7 +15,7 @@ use std::path::PathBuf;
 use std::sync::Arc;
 
 use arrow_array::builder::StringViewBuilder;
-use interligo_engine::findings::Noted;
+use interligo_engine::proof::findings::Noted;
 use interligo_model::place::PartName;
 use interligo_model::reading::style::{NumberStyle, Style};
 use interligo_model::values::cells::Cells;

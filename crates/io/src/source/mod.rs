@@ -18,7 +18,7 @@ use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError};
 
-use interligo_engine::findings::Noted;
+use interligo_engine::proof::findings::Noted;
 use interligo_model::place::PartName;
 use interligo_model::plan::{ByteSize, Plan};
 use interligo_model::reading::style::Style;

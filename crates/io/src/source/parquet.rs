@@ -30,7 +30,7 @@ use parquet::arrow::arrow_reader::{
     ParquetRecordBatchReaderBuilder,
 };
 
-use interligo_engine::findings::Noted;
+use interligo_engine::proof::findings::Noted;
 use interligo_model::place::PartName;
 use interligo_model::values::cells::{Cells, shortest_number};
 use interligo_model::values::column::{DateColumn, NumberColumn, Numbers};

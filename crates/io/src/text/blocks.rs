@@ -8,7 +8,7 @@ use std::io::Read;
 use std::path::Path;
 use std::sync::Arc;
 
-use interligo_engine::faults::{Fault, strikes};
+use interligo_engine::proof::faults::{Fault, strikes};
 
 use super::fields::first_row;
 use super::source::{Dialect, Input};

@@ -12,7 +12,7 @@ use arrow_array::StringViewArray;
 use arrow_buffer::{Buffer, ScalarBuffer};
 use wide::u8x16;
 
-use interligo_engine::faults::{Fault, strikes};
+use interligo_engine::proof::faults::{Fault, strikes};
 
 use super::blocks::TextBlock;
 use super::unquoted;

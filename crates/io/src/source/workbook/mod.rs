@@ -27,7 +27,7 @@ use std::path::PathBuf;
 use std::sync::{Arc, Mutex, PoisonError};
 use std::thread::JoinHandle;
 
-use interligo_engine::findings::Noted;
+use interligo_engine::proof::findings::Noted;
 use interligo_model::place::{PartName, SheetColumns};
 use interligo_model::reading::style::Style;
 use interligo_model::values::date::Day;

@@ -3,7 +3,7 @@
 use arrow_array::StringViewArray;
 use arrow_array::builder::StringViewBuilder;
 
-use interligo_engine::findings::Noted;
+use interligo_engine::proof::findings::Noted;
 use interligo_model::place::{PartName, letters};
 use interligo_model::reading::style::{DateStyle, NumberStyle, Style};
 use interligo_model::values::cells::{Cells, shown_number};

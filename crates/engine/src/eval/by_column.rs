@@ -8,11 +8,11 @@ use std::borrow::Cow;
 
 use arrow_array::{Array, StringViewArray};
 
+use super::by_row::{compare, constant_power};
 use super::expr::{Expr, ExprKind};
 use super::functions::call_of;
 use super::numeric::{Mantissas, Numeric, arithmetic, choose, factor, map, round};
-use super::rows::{compare, constant_power};
-use super::typed::{Type, kind_of};
+use super::type_check::{Type, kind_of};
 use interligo_model::formula::Operator;
 use interligo_model::formula::Scalar;
 use interligo_model::values::column::{
@@ -264,8 +264,8 @@ fn compare_columns(operator: Operator, a: &Expr, b: &Expr, inputs: &impl Inputs)
 
 #[cfg(test)]
 mod tests {
-    use super::super::rows::{Leaves, evaluate};
-    use super::super::typed::{Names, check};
+    use super::super::by_row::{Leaves, evaluate};
+    use super::super::type_check::{Names, check};
     use super::*;
     use interligo_model::formula::parse;
     use interligo_model::plan::{ColumnName, Mistake, Written};

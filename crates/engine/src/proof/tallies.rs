@@ -8,8 +8,8 @@ use std::hash::{Hash, Hasher};
 
 use hashbrown::{Equivalent, HashMap};
 
-use crate::findings::ExactSum;
 use crate::links::LinkStatus;
+use crate::proof::findings::ExactSum;
 use interligo_model::place::Spot;
 use interligo_model::values::date::Day;
 

@@ -3,16 +3,16 @@
 use std::cmp::Ordering;
 
 use super::cube::Key;
-use super::cumulate::{along_columns, along_rows};
 use super::layout::{Column, Layout, Order, SortBy};
-use super::shift::{Shift, TimeAttribute};
 use super::table::{
     MeasureKind, SourceTally, TotalsColumn, TotalsError, TotalsMeasure, TotalsRow, TotalsTable,
 };
+use super::time_shift::{Shift, TimeAttribute};
+use super::to_date::{along_columns, along_rows};
 use super::tree::{Cells, Node, Sources};
 use crate::bind::{Cumulated, ShareOf};
-use crate::faults::{Fault, strikes};
-use crate::tally::Tally;
+use crate::proof::faults::{Fault, strikes};
+use crate::proof::tally::Tally;
 use interligo_model::values::decimal::{Decimal, MAX_PLACES, QUOTIENT_PLACES};
 use interligo_model::values::value::Value;
 

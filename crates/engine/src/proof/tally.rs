@@ -5,8 +5,8 @@
 //! out. Two tallies of the same lines are equal; where they differ, lines were lost, doubled or changed on the way.
 
 use crate::engine::Engine;
-use crate::exact_sum::ExactSum;
 use crate::lines::Lines;
+use crate::proof::exact_sum::ExactSum;
 use interligo_model::reading::style::PartStyle;
 use interligo_model::values::cells::Cells;
 use interligo_model::values::column::{Column, NumberColumn, Numbers};

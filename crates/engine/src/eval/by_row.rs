@@ -3,7 +3,7 @@
 
 use super::expr::{Expr, ExprKind};
 use super::functions::call_of;
-use super::typed::Type;
+use super::type_check::Type;
 use interligo_model::formula::Operator;
 use interligo_model::values::date::Period;
 use interligo_model::values::decimal::{Decimal, MAX_PLACES, QUOTIENT_PLACES, power_of_ten};

@@ -4,8 +4,8 @@
 use std::borrow::Cow;
 use std::ops::Range;
 
+use super::by_row::constant_power;
 use super::expr::{Expr, ExprKind};
-use super::rows::constant_power;
 use interligo_model::formula::{Function, Node, NodeKind, Operator};
 use interligo_model::formula::{Scalar, Takes, name_of, takes_of};
 use interligo_model::plan::{ColumnName, Mistake, Written};

@@ -1,8 +1,8 @@
 //! A formula over columns that are at hand, without a plan: for trying one out, and for measuring what it costs.
 
-use super::columns::{Inputs, compute};
+use super::by_column::{Inputs, compute};
 use super::expr::{Expr, ExprKind};
-use super::typed::{Names, check, type_of};
+use super::type_check::{Names, check, type_of};
 use super::{Leaves, evaluate, kind_of};
 use interligo_model::formula::parse;
 use interligo_model::plan::{ColumnName, Mistake, Written};

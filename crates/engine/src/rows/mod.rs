@@ -6,7 +6,9 @@
 
 mod columns;
 mod filter;
+pub mod repeated_lines;
 mod tall;
+pub mod total_row;
 mod unpack;
 
 use std::sync::Arc;

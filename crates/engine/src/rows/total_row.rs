@@ -6,7 +6,7 @@
 
 use arrow_array::StringViewArray;
 
-use crate::exact_sum::ExactSum;
+use crate::proof::exact_sum::ExactSum;
 use interligo_model::reading::style::{NumberStyle, Style};
 use interligo_model::values::amount;
 use interligo_model::values::column::is_blank_text;

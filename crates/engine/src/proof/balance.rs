@@ -4,14 +4,14 @@
 use std::collections::BTreeSet;
 
 use crate::bind::Home;
-use crate::calendar::{ALWAYS, FOREVER, Holds};
 use crate::engine::Engine;
-use crate::findings::Findings;
 use crate::keys::{Found, shown, shown_parts};
 use crate::links::{Fate, LinkStatus, StatusCounts, key_of};
+use crate::lookup::calendar::{ALWAYS, FOREVER, Holds};
 use crate::near::{Likeness, near_keys};
-use crate::tallies::KeyTallies;
-use crate::usage::Usage;
+use crate::proof::findings::Findings;
+use crate::proof::tallies::KeyTallies;
+use crate::proof::usage::Usage;
 use interligo_model::formula::NodeKind;
 use interligo_model::place::Place;
 use interligo_model::values::date::Day;

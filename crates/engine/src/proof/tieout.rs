@@ -9,10 +9,10 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use crate::engine::Engine;
-use crate::exact_sum::ExactSum;
-use crate::findings::{Aside, BlankBecause, Ends, Findings};
 use crate::links::{LinkStatus, StatusCounts};
-use crate::tally::{Measured, Tally};
+use crate::proof::exact_sum::ExactSum;
+use crate::proof::findings::{Aside, BlankBecause, Ends, Findings};
+use crate::proof::tally::{Measured, Tally};
 use interligo_model::place::Parts;
 use interligo_model::row_counts::RowCounts;
 use interligo_model::values::decimal::Decimal;

@@ -5,7 +5,7 @@ use interligo_model::formula::{Node, parse};
 use interligo_model::plan::{ColumnName, Mistake, Plan, TableEntry, Written};
 
 use super::Wishes;
-use super::needs::needs_of;
+use super::type_demands::needs_of;
 
 /// A column with a formula over the others.
 #[derive(Debug)]

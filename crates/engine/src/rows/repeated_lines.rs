@@ -12,7 +12,7 @@ use arrow_array::StringViewArray;
 use foldhash::quality::FixedState;
 use unicode_normalization::UnicodeNormalization;
 
-use crate::duplicates;
+use crate::lookup::duplicate_rule;
 use interligo_model::plan::Rule;
 use interligo_model::values::column::is_blank_text;
 use interligo_model::values::value::Value;
@@ -234,7 +234,7 @@ pub fn settle<'c>(rule: &Rule, groups: impl Iterator<Item = &'c [Copy]>) -> Sett
         let equal = copies.iter().all(|copy| copy.values == copies[0].values);
         let values: Vec<Value<'_>> = copies.iter().map(|copy| copy.decides.clone()).collect();
         let differ = |a: usize, b: usize| copies[a].values != copies[b].values;
-        let held = if equal { Some(0) } else { duplicates::held(rule, &values, differ) };
+        let held = if equal { Some(0) } else { duplicate_rule::held(rule, &values, differ) };
         let Some(held) = held else {
             let other = copies.iter().find(|copy| copy.values != copies[0].values);
             settled.open.push((copies[0].line, other.map_or(copies[0].line, |copy| copy.line)));

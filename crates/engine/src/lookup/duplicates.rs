@@ -10,9 +10,9 @@ use arrow_array::{Array, StringViewArray};
 
 use super::{Duplicate, KeyRows, Lookup, RANGES};
 use crate::bind::{BoundLookup, Validity};
-use crate::calendar::{ALWAYS, Calendar, FOREVER, Holds};
-use crate::duplicates;
 use crate::keys::{KeyTable, NO_ROW, joined, shown};
+use crate::lookup::calendar::{ALWAYS, Calendar, FOREVER, Holds};
+use crate::lookup::duplicate_rule;
 use crate::workers;
 use interligo_model::plan::{Duplicates, Rule};
 use interligo_model::reading::style::moment;
@@ -225,7 +225,7 @@ impl Lookup {
         let values: Vec<Value<'_>> = same.iter().map(value).collect();
         let differ =
             |a: usize, b: usize| !self.differing(bound, key, &[same[a], same[b]]).is_empty();
-        duplicates::held(rule, &values, differ)
+        duplicate_rule::held(rule, &values, differ)
     }
 
     /// Makes cells blank.

@@ -3,11 +3,11 @@
 //! A batch of lines gathers its own findings; they are merged in the order of the lines, so that the
 //! result is the same for any number of cores and any size of batch.
 
-use crate::doubts::Doubts;
-pub use crate::exact_sum::ExactSum;
 use crate::links::{LinkStatus, StatusCounts};
-use crate::tallies::KeyTallies;
-use crate::tally::Tally;
+use crate::proof::doubts::Doubts;
+pub use crate::proof::exact_sum::ExactSum;
+use crate::proof::tallies::KeyTallies;
+use crate::proof::tally::Tally;
 use interligo_model::place::Spot;
 use interligo_model::row_counts::RowCounts;
 use std::collections::BTreeMap;

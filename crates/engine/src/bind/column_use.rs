@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::needs::Demand;
+use super::type_demands::Demand;
 use interligo_model::plan::{ColumnType, Mistake};
 use interligo_model::reading::column_reader::Reading;
 use interligo_model::reading::evidence::Evidence;

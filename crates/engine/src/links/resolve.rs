@@ -8,8 +8,8 @@ use arrow_array::StringViewArray;
 
 use super::corrections::Corrections;
 use super::status::{LinkStatus, is_row, no_row};
-use crate::calendar::{Bridged, Calendar, OnDay};
 use crate::keys::{Found, KeyIndex, NO_ROW, join_columns, shown_parts};
+use crate::lookup::calendar::{Bridged, Calendar, OnDay};
 use interligo_model::plan::{Gaps, Overlap};
 use interligo_model::values::column::{DateColumn, is_known};
 use interligo_model::values::date::Day;
