@@ -6,7 +6,7 @@
 use std::io::Write;
 use std::path::Path;
 
-use interligo_io::{Pace, Project, plan_for};
+use interligo_project::{Pace, Project, plan_for};
 use libfuzzer_sys::fuzz_target;
 
 fuzz_target!(|bytes: &[u8]| {

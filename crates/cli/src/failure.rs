@@ -7,8 +7,8 @@ use annotate_snippets::{AnnotationKind, Group, Level, Renderer, Snippet};
 use anstyle::{AnsiColor, Style};
 
 use interligo_engine::lines::Overflow;
-use interligo_io::Error;
 use interligo_model::plan::{Mistake, Origin};
+use interligo_project::Error;
 
 use crate::show::{say, seen, without_secrets};
 

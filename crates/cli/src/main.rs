@@ -34,13 +34,13 @@ fn main() -> ExitCode {
 fn run() -> ExitCode {
     // What is being written goes with the run. Without a handler it stays for the next run to remove.
     let _ = ctrlc::set_handler(|| {
-        interligo_io::abandon_outputs();
+        interligo_project::abandon_outputs();
         std::process::exit(INTERRUPTED);
     });
     let say_panic = std::panic::take_hook();
     std::panic::set_hook(Box::new(move |panic| {
         // One on a damaged file is told as an error of that file.
-        if !interligo_io::is_guarded() {
+        if !interligo_project::is_guarded() {
             say_panic(panic);
         }
     }));
@@ -91,6 +91,6 @@ fn arm_faults() {
         arm(fault);
     }
     if let Ok(step) = std::env::var("INTERLIGO_DIES_AFTER") {
-        interligo_io::die_after(&step);
+        interligo_project::die_after(&step);
     }
 }

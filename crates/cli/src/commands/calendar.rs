@@ -3,11 +3,11 @@
 use interligo_engine::bind::Request;
 use interligo_engine::engine::{Engine, Extent};
 use interligo_engine::totals::TotalsTable;
-use interligo_io::{
+use interligo_model::plan::nearest_name;
+use interligo_project::{
     Checked, Depth, OnDuplicates, dated_links, days_request, fill_periods, key_calendar,
     periods_request, totals_csv, worst_keys,
 };
-use interligo_model::plan::nearest_name;
 
 use super::check::checked;
 use super::{Opened, Out};

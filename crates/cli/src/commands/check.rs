@@ -4,11 +4,11 @@ use std::collections::BTreeMap;
 use std::path::Path;
 
 use interligo_engine::engine::{Engine, Extent};
-use interligo_io::{
+use interligo_model::place::Spot;
+use interligo_project::{
     Checked, Code, Depth, Finding, OnDuplicates, Ran, check as check_lines, duplicate_stops,
     for_owners, rows_at, stops,
 };
-use interligo_model::place::Spot;
 
 use super::{Opened, Out};
 use crate::args::{CheckOptions, Format};
@@ -95,7 +95,7 @@ fn explain(name: &str, out: Out<'_>) -> Result<(), Failure> {
 }
 
 /// What would stop a run.
-fn stopping(opened: &Opened, engines: &[Engine], ran: &Ran) -> Vec<interligo_io::Stop> {
+fn stopping(opened: &Opened, engines: &[Engine], ran: &Ran) -> Vec<interligo_project::Stop> {
     let mut stopping = Vec::new();
     for (engine, outcome) in engines.iter().zip(&ran.outcomes) {
         let duplicates = duplicate_stops(&engine.bound, &engine.lookups);

@@ -3,8 +3,8 @@
 use interligo_engine::bind::{Content, Request, TotalsRequest};
 use interligo_engine::engine::{Engine, Extent};
 use interligo_engine::proof::tieout::TieOut;
-use interligo_io::{OnDuplicates, OnStop, Pace};
 use interligo_model::plan::Written;
+use interligo_project::{OnDuplicates, OnStop, Pace};
 
 use super::{Opened, Out};
 use crate::args::DemoOptions;

@@ -2,8 +2,8 @@
 
 use std::path::Path;
 
-use interligo_io::{LinkMap, NewLink, Project, find_links, with_link, write_whole};
 use interligo_model::plan::{Ignore, Plan};
+use interligo_project::{LinkMap, NewLink, Project, find_links, with_link, write_whole};
 
 use super::{Opened, Out, folder_of, pace, plan_path};
 use crate::args::{Difference, Format, LinkCommand, LinkOptions, PlanOptions};

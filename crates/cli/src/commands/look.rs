@@ -2,8 +2,8 @@
 
 use std::path::{Path, PathBuf};
 
-use interligo_io::{Error, Project, TableProfile, plan_for, shown_name, tables_in};
 use interligo_model::plan::Plan;
+use interligo_project::{Error, Project, TableProfile, plan_for, shown_name, tables_in};
 
 use super::{Out, folder_of, nearest_plan, pace, parsed};
 use crate::args::{Format, LookOptions};

@@ -5,7 +5,7 @@ use std::path::Path;
 
 use interligo_engine::engine::Extent;
 use interligo_engine::near::Likeness;
-use interligo_io::{CorrectionsFile, Depth, Mending, OnDuplicates};
+use interligo_project::{CorrectionsFile, Depth, Mending, OnDuplicates};
 use rustyline::completion::{Completer, Pair};
 use rustyline::error::ReadlineError;
 use rustyline::highlight::Highlighter;
@@ -90,7 +90,7 @@ enum Answer {
 fn ask(
     opened: &Opened,
     mending: &mut Mending<'_>,
-    checked: &interligo_io::Checked,
+    checked: &interligo_project::Checked,
     out: Out<'_>,
 ) -> Result<(), Failure> {
     let count = mending.open.len();

@@ -26,10 +26,10 @@ use std::path::{Path, PathBuf};
 
 use interligo_engine::bind::Request;
 use interligo_engine::engine::{Engine, Extent};
-use interligo_io::{
+use interligo_model::plan::Plan;
+use interligo_project::{
     Error, OnDuplicates, OnStop, PLAN_FILE, Pace, Project, Ran, read_plan, write_whole,
 };
-use interligo_model::plan::Plan;
 
 use crate::args::PlanOptions;
 use crate::failure::Failure;
@@ -91,9 +91,10 @@ impl Opened {
     fn run(&self, engines: &[Engine], on_stop: OnStop) -> Result<Ran, Failure> {
         let bytes = engines.iter().map(|engine| self.project.fact_bytes(engine)).sum();
         let progress = Progress::new(bytes);
-        let ran = interligo_io::run(&self.project, engines, self.pace, on_stop, &|bytes, lines| {
-            progress.advance(bytes, lines)
-        });
+        let ran =
+            interligo_project::run(&self.project, engines, self.pace, on_stop, &|bytes, lines| {
+                progress.advance(bytes, lines)
+            });
         progress.finish();
         ran.map_err(|error| self.failure(error))
     }

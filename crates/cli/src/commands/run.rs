@@ -3,7 +3,7 @@
 use interligo_engine::bind::Request;
 use interligo_engine::engine::Extent;
 use interligo_engine::proof::tieout::TieOut;
-use interligo_io::{OnDuplicates, OnStop};
+use interligo_project::{OnDuplicates, OnStop};
 
 use super::{Opened, Out};
 use crate::args::{Format, RunOptions};

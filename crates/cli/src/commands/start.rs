@@ -2,7 +2,7 @@
 
 use std::path::{Path, PathBuf};
 
-use interligo_io::{PLAN_FILE, Pace, start as draft, write_whole};
+use interligo_project::{PLAN_FILE, Pace, start as draft, write_whole};
 
 use super::Out;
 use crate::args::StartOptions;

@@ -5,8 +5,8 @@ use std::ops::Range;
 use interligo_engine::bind::{Content, Request};
 use interligo_engine::engine::Extent;
 use interligo_engine::totals::TotalsTable;
-use interligo_io::{OnDuplicates, OnStop, totals_csv};
 use interligo_model::plan::{Unreached, Written};
+use interligo_project::{OnDuplicates, OnStop, totals_csv};
 
 use super::{Opened, Out};
 use crate::args::{TotalsFormat, TotalsOptions, UnreachedChoice};

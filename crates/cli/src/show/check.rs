@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 use std::io;
 
 use interligo_engine::links::{LinkStatus, lines_found};
-use interligo_io::{Checked, Code, Finding, Group, LinkBalance};
+use interligo_project::{Checked, Code, Finding, Group, LinkBalance};
 use serde_json::{Map, Value, json};
 
 use super::explain::meaning;
@@ -270,7 +270,7 @@ fn row_findings(out: Out<'_>, findings: &[&Finding]) -> io::Result<()> {
 /// Findings as rows of comma-separated text.
 pub(crate) fn check_csv(out: Out<'_>, checked: &Checked) -> io::Result<()> {
     for row in checked.rows() {
-        out.data(&interligo_io::csv_row(row.iter().map(String::as_str)))?;
+        out.data(&interligo_project::csv_row(row.iter().map(String::as_str)))?;
     }
     Ok(())
 }
@@ -347,9 +347,9 @@ pub(super) fn write_csv(
     headings: &[&str],
     rows: &[impl AsRef<[String]>],
 ) -> io::Result<()> {
-    out.data(&interligo_io::csv_row(headings.iter().copied()))?;
+    out.data(&interligo_project::csv_row(headings.iter().copied()))?;
     for row in rows {
-        out.data(&interligo_io::csv_row(row.as_ref().iter().map(String::as_str)))?;
+        out.data(&interligo_project::csv_row(row.as_ref().iter().map(String::as_str)))?;
     }
     Ok(())
 }

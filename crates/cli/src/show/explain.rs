@@ -2,7 +2,7 @@
 
 use std::io;
 
-use interligo_io::Code;
+use interligo_project::Code;
 
 use super::{Out, QUIET, TITLE, paragraph};
 

@@ -3,7 +3,7 @@
 use std::io;
 
 use interligo_engine::proof::findings::ExactSum;
-use interligo_io::{Checked, Code, Finding, FindingsSince, Group, Ran, Recovered, Stake};
+use interligo_project::{Checked, Code, Finding, FindingsSince, Group, Ran, Recovered, Stake};
 
 use super::number::{grouped, rounded};
 use super::table::TextTable;
@@ -22,7 +22,7 @@ pub(super) fn stake_headings(checked: &Checked) -> impl Iterator<Item = String> 
 
 /// What is at stake, a cell for each column.
 pub(super) fn stake_cells(checked: &Checked, stake: Option<&Stake>) -> Vec<String> {
-    let cell = |(number, column): (usize, &interligo_io::StakeColumn)| {
+    let cell = |(number, column): (usize, &interligo_project::StakeColumn)| {
         let Some(stake) = stake else { return String::new() };
         let is_of_another = stake.sums.get(number).is_none_or(|sum| sum.value().is_none());
         if is_of_another {

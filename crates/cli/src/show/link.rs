@@ -3,7 +3,7 @@
 use std::io;
 
 use interligo_engine::links::LinkStatus;
-use interligo_io::{LinkHealth, LinkMap, StartedLink};
+use interligo_project::{LinkHealth, LinkMap, StartedLink};
 use serde_json::json;
 
 use super::check::write_csv;

@@ -4,8 +4,8 @@ use std::io;
 
 use interligo_discover::profile::{ColumnSummary, CouldBeKey, Distinct};
 use interligo_engine::proof::findings::Noted;
-use interligo_io::{ColumnLook, Question, TableProfile, TableRows};
 use interligo_model::plan::{ColumnType, Role, key};
+use interligo_project::{ColumnLook, Question, TableProfile, TableRows};
 use serde_json::json;
 
 use super::check::write_csv;

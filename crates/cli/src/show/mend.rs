@@ -5,8 +5,8 @@ use std::io;
 
 use interligo_engine::links::Correction;
 use interligo_engine::proof::balance::Suggestion;
-use interligo_io::{Checked, Mended, NotTaken, OpenKey, Refused};
 use interligo_model::plan::nearest_name;
+use interligo_project::{Checked, Mended, NotTaken, OpenKey, Refused};
 
 use super::findings::{stake_cells, visible};
 use super::number::grouped;

@@ -3,8 +3,8 @@
 use std::io;
 use std::path::Path;
 
-use interligo_io::{Started, StartedLink, StartedTable};
 use interligo_model::plan::Role;
+use interligo_project::{Started, StartedLink, StartedTable};
 
 use super::link::share;
 use super::number::grouped;

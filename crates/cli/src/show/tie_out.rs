@@ -5,9 +5,9 @@ use std::io;
 use interligo_engine::engine::Engine;
 use interligo_engine::links::{LinkStatus, lines_found};
 use interligo_engine::proof::tieout::{Amount, RoundedFigure, TieOut};
-use interligo_io::Drift;
 use interligo_model::plan::Plan;
 use interligo_model::values::decimal::Decimal;
+use interligo_project::Drift;
 use serde_json::json;
 
 use super::link::share;

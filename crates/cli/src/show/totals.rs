@@ -3,9 +3,9 @@
 use std::io;
 
 use interligo_engine::totals::{MeasureKind, TotalsRow, TotalsTable, attribute_text};
-use interligo_io::row_labels;
 use interligo_model::values::decimal::Decimal;
 use interligo_model::values::value::Value;
+use interligo_project::row_labels;
 use serde_json::{Map, json};
 
 use super::bars::bar;

@@ -6,12 +6,14 @@ use std::path::{Path, PathBuf};
 const CORE: [&str; 3] = ["model", "engine", "discover"];
 
 /// What each crate may know of the others.
-const BELOW: [(&str, &[&str]); 5] = [
+const BELOW: [(&str, &[&str]); 7] = [
     ("model", &[]),
     ("engine", &["model"]),
     ("discover", &["model", "engine"]),
-    ("io", &["model", "engine", "discover"]),
-    ("cli", &["model", "engine", "discover", "io"]),
+    ("sources", &["model", "engine"]),
+    ("sinks", &["model", "engine", "sources"]),
+    ("project", &["model", "engine", "discover", "sources", "sinks"]),
+    ("cli", &["model", "engine", "discover", "project"]),
 ];
 
 fn folder(of: &str) -> PathBuf {

@@ -2,8 +2,8 @@
 
 use std::collections::BTreeMap;
 
-use interligo_io::{DayLines, KeyCalendar, Span};
 use interligo_model::values::date::Day;
+use interligo_project::{DayLines, KeyCalendar, Span};
 
 /// The days from the left end to the right.
 pub(super) struct Axis {

@@ -6,8 +6,8 @@ mod picture;
 use std::io;
 
 use interligo_engine::links::{LinkStatus, StatusCounts};
-use interligo_io::{CalendarKey, DayLines, Finding, KeyCalendar, KeyPeriod, Span};
 use interligo_model::values::date::Day;
+use interligo_project::{CalendarKey, DayLines, Finding, KeyCalendar, KeyPeriod, Span};
 
 use super::number::grouped;
 use super::table::TextTable;

@@ -2,8 +2,8 @@
 
 use std::fmt::Write;
 
-use interligo_io::{DayLines, KeyCalendar};
 use interligo_model::values::date::Day;
+use interligo_project::{DayLines, KeyCalendar};
 
 use super::bar::Axis;
 use crate::show::counted;

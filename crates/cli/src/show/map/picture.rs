@@ -2,7 +2,7 @@
 
 use std::fmt::Write;
 
-use interligo_io::{LinkHealth, LinkMap};
+use interligo_project::{LinkHealth, LinkMap};
 
 use crate::show::link::share;
 use crate::show::number::grouped;

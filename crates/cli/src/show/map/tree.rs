@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 use std::io;
 
-use interligo_io::{LinkHealth, LinkMap};
+use interligo_project::{LinkHealth, LinkMap};
 use unicode_width::UnicodeWidthStr;
 
 use crate::show::link::share;

@@ -1,0 +1,606 @@
+//! A plan with the files around it: opened, bound, its lookups loaded.
+
+use std::path::{Path, PathBuf};
+
+use std::collections::BTreeSet;
+
+use interligo_engine::bind::{Bound, Headings, Home, Request, Route, bind, require_fact};
+use interligo_engine::engine::{Engine, Extent, Sample};
+use interligo_engine::lookup::{Duplicate, Lookup};
+use interligo_engine::proof::findings::{Findings, Noted};
+use interligo_model::place::Place;
+use interligo_model::place::{Parts, Spot};
+use interligo_model::plan::{Entry, ListKind, Mistake, OutputEntry, Plan, Written};
+
+use crate::check::{Code, stop_on};
+use crate::mend::corrections_file::{CORRECTIONS_FILE, CorrectionsFile};
+use crate::run::last_run::LastRun;
+use crate::run::stop_rules::duplicate_stops;
+use crate::run::sums::{SumsFile, make_sums};
+use crate::start::{StartedLink, find_links};
+use interligo_sinks::publish::{Recovered, recover};
+use interligo_sources::error::Error;
+use interligo_sources::formats::{Containers, Limits};
+use interligo_sources::same_file::{leads_to_same, real_path};
+use interligo_sources::table::heading_drift::Drift;
+use interligo_sources::table::lookup_table;
+use interligo_sources::table::parts::{Part, Source, Table, WantedColumns};
+use interligo_sources::table::parts_found::{OwnOutput, SearchScope};
+use interligo_sources::table::rows::Rows;
+
+/// The name of a plan's file.
+pub const PLAN_FILE: &str = "interligo.toml";
+
+/// How much of a part is looked at to find the types of its columns.
+const SAMPLE: usize = 1 << 16;
+
+/// How many parts are looked at.
+const SAMPLED_PARTS: usize = 16;
+
+/// A plan with the headings of its tables.
+pub struct Project {
+    /// The plan.
+    pub plan: Plan,
+    folder: PathBuf,
+    tables: Vec<Table>,
+    /// The findings that end a run.
+    stop_on: Vec<Code>,
+    /// What the last run read, found and wrote.
+    last_run: Option<LastRun>,
+    /// What became of a run that died while its files appeared.
+    pub recovered: Option<Recovered>,
+    /// The files of tables with sums, which go when the project does.
+    _sums: Vec<SumsFile>,
+}
+
+/// What was noted of a part as a whole.
+pub struct PartNote<'a> {
+    /// The table.
+    pub table: &'a str,
+    /// The part.
+    pub part: String,
+    /// What it is.
+    pub what: Noted,
+    /// Which, in words.
+    pub words: &'a str,
+}
+
+/// A fact with its lookups.
+type Loaded = (Bound, Vec<Lookup>);
+
+/// What to do when a lookup holds duplicates that the plan does not settle.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum OnDuplicates {
+    /// End with the rows.
+    Stop,
+    /// Go on with the first row of each key; the caller reports them.
+    Report,
+}
+
+impl Project {
+    /// Finds the files of a plan's tables and reads their headings. `folder` is the plan's.
+    ///
+    /// # Errors
+    /// A file that is missing, empty or unreadable; a pattern that fits none.
+    pub fn open(plan: Plan, folder: &Path) -> Result<Project, Error> {
+        require_fact(&plan)?;
+        Project::open_tables(plan, folder, |_| true)
+    }
+
+    /// The same for some of the tables, to look into them; the plan need not be complete.
+    pub fn open_tables(
+        plan: Plan,
+        folder: &Path,
+        wanted: impl Fn(&str) -> bool,
+    ) -> Result<Project, Error> {
+        let stop_on = stop_on(&plan)?;
+        let mut plan = plan;
+        let sums = make_sums(&mut plan, folder, &wanted)?;
+        let mut project = Project {
+            plan,
+            folder: folder.to_owned(),
+            tables: Vec::new(),
+            stop_on,
+            last_run: None,
+            recovered: None,
+            _sums: sums,
+        };
+        let journals = [Some(project.journal_path(None)), project.other_journal()];
+        let recovered = |path: &PathBuf| recover(path, Some(&project.lock_path()));
+        project.recovered = journals.iter().flatten().find_map(recovered);
+        project.last_run = LastRun::read(&project.last_run_path());
+        let outputs = project.own_outputs();
+        let containers = Containers::new(Limits::of(&project.plan));
+        for entry in project.plan.tables.iter().filter(|entry| wanted(&entry.name)) {
+            let scope = SearchScope { folder, outputs: &outputs, containers: &containers };
+            let mut table = Table::open(&project.plan, entry, &scope)?;
+            if let Some(sums) = &entry.value.sums {
+                let name = format!("sums of {}", sums.get_ref().of.get_ref());
+                table.parts.iter_mut().for_each(|part| part.name = name.as_str().into());
+            }
+            project.tables.push(table);
+        }
+        Ok(project)
+    }
+
+    /// Headings in which the files of a table differ, with the table. None that is needed is lacking, or
+    /// the run would have ended.
+    pub fn drift(&self) -> impl Iterator<Item = (&str, &Drift)> {
+        self.tables.iter().flat_map(|table| table.drift.iter().map(|d| (table.name.as_str(), d)))
+    }
+
+    /// Texts that seem to mean blank in columns that are otherwise numbers or days: the table, the file,
+    /// the column and the text.
+    pub fn blank_marks(&self) -> impl Iterator<Item = (&str, &str, &str, &str)> {
+        self.tables.iter().flat_map(|table| {
+            table.parts.iter().flat_map(|part| {
+                part.marks.iter().map(|(column, mark)| {
+                    (table.name.as_str(), &*part.name.shown, column.as_str(), mark.as_str())
+                })
+            })
+        })
+    }
+
+    /// The parts of a table in which a column has numbers in some cells, and texts with numbers in others.
+    pub(crate) fn mixed_parts(&self, table: &str, column: &str) -> Vec<String> {
+        let mixed = |part: &&Part| part.mixed.iter().any(|mixed| mixed == column);
+        let parts = self.table(table).parts.iter().filter(mixed);
+        parts.map(|part| part.name.to_string()).collect()
+    }
+
+    /// Amounts of the fact that stand on every row which is made of one row, and would be summed more than
+    /// once: the file and the column.
+    pub fn repeated_amounts(&self, engine: &Engine, findings: &Findings) -> Vec<(String, String)> {
+        let table = self.table(&engine.bound.fact.name);
+        let repeats = |part: &Part, column: usize| match part.sources[column] {
+            Source::Made(number) => part.columns.repeats(number),
+            _ => false,
+        };
+        let amounts = &engine.bound.fact.amounts;
+        let of = |part: &Part| -> Vec<(String, String)> {
+            let columns = amounts.iter().filter(|column| repeats(part, **column));
+            columns.map(|c| (part.name.to_string(), table.columns.names[*c].clone())).collect()
+        };
+        let made = |number: &usize| findings.parts.get(number).is_some_and(|rows| rows.made > 0);
+        (0..table.parts.len()).filter(made).flat_map(|number| of(&table.parts[number])).collect()
+    }
+
+    /// What was noted of the parts as they were found: hidden sheets, columns that are not read.
+    pub fn part_notes(&self) -> Vec<PartNote<'_>> {
+        let mut notes = Vec::new();
+        for table in &self.tables {
+            for part in &table.parts {
+                notes.extend(part.notes.iter().map(|(what, words)| PartNote {
+                    table: &table.name,
+                    part: part.name.to_string(),
+                    what: *what,
+                    words,
+                }));
+            }
+        }
+        notes
+    }
+
+    /// The findings that end a run.
+    pub(crate) fn stop_on(&self) -> &[Code] {
+        &self.stop_on
+    }
+
+    /// The corrections file, if the plan names one.
+    pub fn corrections_file(&self) -> Option<CorrectionsFile> {
+        let named = self.plan.plan.corrections.as_ref()?;
+        Some(CorrectionsFile::at(&self.folder, named.get_ref()))
+    }
+
+    /// The corrections file that is to be written: the plan's, or the usual one beside it.
+    pub fn corrections_to_write(&self) -> CorrectionsFile {
+        let usual = || CorrectionsFile::at(&self.folder, CORRECTIONS_FILE);
+        self.corrections_file().unwrap_or_else(usual)
+    }
+
+    /// The folder of the plan.
+    pub fn folder(&self) -> &Path {
+        &self.folder
+    }
+
+    /// The folder for what is remembered of runs of the plan.
+    fn notes(&self) -> PathBuf {
+        self.folder.join(".interligo").join(self.plan.file_stem())
+    }
+
+    /// The same, if it is there.
+    pub(crate) fn notes_folder(&self) -> Option<PathBuf> {
+        Some(self.notes()).filter(|folder| folder.is_dir())
+    }
+
+    /// Makes that folder.
+    pub(crate) fn make_notes_folder(&self) -> Result<(), Error> {
+        let folder = self.notes();
+        std::fs::create_dir_all(&folder).map_err(|error| Error::output(&folder, &error))
+    }
+
+    /// Where it is kept what the last run read, found and wrote.
+    pub(crate) fn last_run_path(&self) -> PathBuf {
+        self.notes().join("last-run.json")
+    }
+
+    /// What the last run read, found and wrote, if it is known.
+    pub(crate) fn last_run(&self) -> Option<&LastRun> {
+        self.last_run.as_ref()
+    }
+
+    /// Where the journal of a run lies while its files appear: with the notes, or in another folder.
+    pub(crate) fn journal_path(&self, folder: Option<&Path>) -> PathBuf {
+        match folder {
+            None => self.notes().join("journal"),
+            Some(folder) => folder.join(format!(".interligo-{}.journal", self.plan.file_stem())),
+        }
+    }
+
+    /// Where the journal lies if there was no place for it with the notes.
+    fn other_journal(&self) -> Option<PathBuf> {
+        let named = self.plan.outputs.iter().filter_map(|output| output.value.to.as_ref());
+        let mut paths = named.map(|to| self.folder.join(to.get_ref()));
+        paths.find_map(|path| {
+            let folder = real_path(&path).parent()?.to_owned();
+            Some(self.journal_path(Some(&folder))).filter(|journal| journal.exists())
+        })
+    }
+
+    /// What is locked while files of the plan appear.
+    pub(crate) fn lock_path(&self) -> PathBuf {
+        self.notes().join("lock")
+    }
+
+    /// Whether the last run wrote a file, and nobody changed it since.
+    pub(crate) fn wrote(&self, path: &Path) -> bool {
+        self.last_run.as_ref().is_some_and(|run| run.wrote(path, &self.folder))
+    }
+
+    /// The files that runs of the plan write.
+    fn own_outputs(&self) -> Vec<OwnOutput> {
+        let named = self.plan.outputs.iter().filter_map(|output| {
+            let to = output.value.to.as_ref()?;
+            Some((Some(to.span()), self.folder.join(to.get_ref())))
+        });
+        let aside = self.plan.facts().map(|fact| (None, self.aside_path(&fact.name)));
+        let all = named.chain(aside);
+        all.map(|(span, path)| OwnOutput { span, is_own: self.wrote(&path), path }).collect()
+    }
+
+    /// A path as messages show it.
+    pub(crate) fn shown(&self, path: &Path) -> String {
+        path.strip_prefix(&self.folder).unwrap_or(path).to_string_lossy().into_owned()
+    }
+
+    /// What is read at a path, in words: an input, the plan, its corrections.
+    pub fn read_at(&self, path: &Path) -> Option<&'static str> {
+        let corrections = self.corrections_file();
+        if self.inputs().any(|input| leads_to_same(input, path)) {
+            return Some("an input");
+        }
+        let plan = self.folder.join(format!("{}.toml", self.plan.file_stem()));
+        if self.plan.stem.is_some() && leads_to_same(&plan, path) {
+            return Some("the plan");
+        }
+        let is_corrections = corrections.is_some_and(|file| leads_to_same(&file.path, path));
+        is_corrections.then_some("the corrections of the plan")
+    }
+
+    /// What stands in the way of writing a file that the plan does not name, such as a picture.
+    ///
+    /// # Errors
+    /// It is an input, the plan, its corrections, or an output of the plan.
+    pub fn refuse_overwriting(&self, option: &'static str, path: &Path) -> Result<(), Error> {
+        let own = || self.own_outputs().iter().any(|own| leads_to_same(&own.path, path));
+        let what = match self.read_at(path) {
+            Some(read) => read,
+            None if own() => "an output of the plan",
+            None => return Ok(()),
+        };
+        let text = path.to_string_lossy().into_owned();
+        let end = text.len();
+        let written = Written::in_option(option, &text, 0..end);
+        Err(written
+            .mistaken(format!("this would write over {what}, `{text}`"))
+            .help("name another file")
+            .into())
+    }
+
+    /// Where lines of a fact that are set aside go: those of the first to a file that does not name it.
+    pub(crate) fn aside_path(&self, fact: &str) -> PathBuf {
+        let first = self.plan.facts().next().is_none_or(|first| first.name == fact);
+        let is_own = |output: &&Entry<OutputEntry>| {
+            let of = output.value.of.as_ref().map_or(first, |of| of.get_ref() == fact);
+            output.value.list == Some(ListKind::SetAside) && of
+        };
+        let listed = self.plan.outputs.iter().find(is_own);
+        if let Some(to) = listed.and_then(|output| output.value.to.as_ref()) {
+            return self.folder.join(to.get_ref());
+        }
+        let mut name =
+            if first { "set-aside.csv".to_owned() } else { format!("set-aside-{fact}.csv") };
+        // Plans that share a folder do not share this file.
+        if !self.plan.is_usual() {
+            name.insert_str(0, &format!("{}-", self.plan.file_stem()));
+        }
+        self.folder.join("out").join(name)
+    }
+
+    /// The files that are read, for refusing to write over them.
+    pub(crate) fn inputs(&self) -> impl Iterator<Item = &Path> {
+        self.tables.iter().flat_map(|table| table.parts.iter().filter_map(|p| p.path.as_deref()))
+    }
+
+    /// Refuses files that are no longer those that were looked at.
+    pub(crate) fn refuse_changed(&self) -> Result<(), Error> {
+        self.tables.iter().flat_map(|table| &table.parts).try_for_each(Part::refuse_changed)
+    }
+
+    pub(crate) fn tables(&self) -> &[Table] {
+        &self.tables
+    }
+
+    pub(crate) fn table(&self, name: &str) -> &Table {
+        let table = self.tables.iter().find(|table| table.name == name);
+        table.expect("every table of the plan is opened")
+    }
+
+    /// The files of the fact.
+    pub fn fact_parts(&self, engine: &Engine) -> Parts {
+        let table = self.table(&engine.bound.fact.name);
+        Parts(table.parts.iter().map(|part| part.name.clone()).collect())
+    }
+
+    /// Places of a table as spots: its parts by number.
+    pub(crate) fn spots(&self, table: &str, places: &[Place]) -> Vec<Spot> {
+        let parts = &self.table(table).parts;
+        let part =
+            |place: &Place| parts.iter().position(|part| part.name.shown == place.part.shown);
+        let spot = |place: &Place| Some(Spot { part: part(place)?, row: place.row? });
+        places.iter().filter_map(spot).collect()
+    }
+
+    /// The names of a table's columns.
+    pub fn column_names(&self, table: &str) -> &[String] {
+        &self.table(table).columns.names
+    }
+
+    /// The place of a row of a table.
+    pub fn place_of(&self, table: &str, spot: Spot) -> Place {
+        Place::row(self.table(table).parts[spot.part].name.clone(), spot.row)
+    }
+
+    /// How many bytes the files of all facts have, as far as that can be told.
+    pub fn bytes_of_facts(&self) -> u64 {
+        self.plan.facts().map(|fact| self.bytes(&fact.name)).sum()
+    }
+
+    /// How many bytes the files of the fact have, as far as that can be told.
+    pub fn fact_bytes(&self, engine: &Engine) -> u64 {
+        let table = self.table(&engine.bound.fact.name);
+        table.parts.iter().filter_map(|part| part.source.bytes()).sum()
+    }
+
+    /// Binds the plan with the outputs asked for, loads its lookups and prepares an engine for each fact;
+    /// only for those with an output where no more than that is needed.
+    ///
+    /// # Errors
+    /// Mistakes in the plan; files that cannot be read; duplicates that the plan does not settle.
+    pub fn prepare(
+        &self,
+        requests: &[Request],
+        extent: Extent,
+        on_duplicates: OnDuplicates,
+    ) -> Result<Vec<Engine>, Error> {
+        let mut engines = Vec::new();
+        let mut loaded =
+            self.load_directed(requests, extent).map_err(|error| self.joining(error))?;
+        if let Some(file) = self.corrections_file() {
+            // Also those that only other facts reach.
+            let all = self.bind_turned(requests, &BTreeSet::new()).unwrap_or_default();
+            let bound = loaded.iter().map(|(bound, _)| bound).chain(&all);
+            let corrections = file.read(&names_of_links(bound))?;
+            loaded.iter_mut().for_each(|(bound, _)| bound.corrections = corrections.clone());
+        }
+        for (bound, lookups) in loaded {
+            for lookup in &lookups {
+                self.table(&lookup.name).refuse_doubtful(&lookup.doubts, ToString::to_string)?;
+            }
+            if on_duplicates == OnDuplicates::Stop {
+                let stops = duplicate_stops(&bound, &lookups);
+                if !stops.is_empty() {
+                    return Err(Error::Stopped(stops));
+                }
+            }
+            let samples = self.sample(&bound)?;
+            engines.push(Engine::new(bound, lookups, &samples, extent)?);
+        }
+        Ok(engines)
+    }
+
+    /// The names by which links may be called.
+    pub(crate) fn link_names<'e>(&self, engines: &'e [Engine]) -> Vec<&'e str> {
+        names_of_links(engines.iter().map(|engine| &engine.bound))
+    }
+
+    /// Where no link leads from one table to another, the one that the values speak for is named.
+    fn joining(&self, error: Error) -> Error {
+        let Error::Plan(mut mistakes) = error else { return error };
+        for mistake in &mut mistakes {
+            let Some(apart) = mistake.apart.as_deref().cloned() else { continue };
+            let Ok((links, doubts)) = find_links(self) else { continue };
+            let leads = |link: &&StartedLink| link.to == apart.1 || link.from == apart.1;
+            if let Some(link) = links.iter().chain(&doubts).find(leads) {
+                let said = mistake.help.take().map_or(String::new(), |help| format!("; {help}"));
+                mistake.help = Some(format!(
+                    "the values speak for a [[link]] with path = \"{}\" ({}){said}",
+                    link.path, link.why
+                ));
+            }
+        }
+        Error::Plan(mistakes)
+    }
+
+    /// The facts with their lookups, and links that the data shows to be written backwards turned.
+    fn load_directed(&self, requests: &[Request], extent: Extent) -> Result<Vec<Loaded>, Error> {
+        let load = |turned: &BTreeSet<usize>| self.load_facts(requests, extent, turned);
+        let mut turned = BTreeSet::new();
+        let mut loaded = match load(&turned) {
+            Ok(loaded) => loaded,
+            Err(error @ Error::Plan(_)) => {
+                // What the plan names may be there once a link is taken the other way round.
+                let closes = |link: usize| {
+                    let loaded = load(&BTreeSet::from([link])).ok()?;
+                    let fits = |(bound, lookups): &Loaded| turns_rightly(link, bound, lookups);
+                    loaded.iter().all(fits).then_some((link, loaded))
+                };
+                let (link, loaded) = (0..self.plan.link.len()).find_map(closes).ok_or(error)?;
+                turned.insert(link);
+                loaded
+            }
+            Err(error) => return Err(error),
+        };
+        while let Some(link) = loaded.iter().find_map(|(bound, lookups)| backwards(bound, lookups))
+        {
+            // Where the plan does not hold with a link turned, what is wrong is the link as it stands.
+            match turned.insert(link).then(|| load(&turned)) {
+                Some(Ok(again)) => loaded = again,
+                _ => break,
+            }
+        }
+        Ok(loaded)
+    }
+
+    fn load_facts(
+        &self,
+        requests: &[Request],
+        extent: Extent,
+        turned: &BTreeSet<usize>,
+    ) -> Result<Vec<Loaded>, Error> {
+        let facts = self.bind_turned(requests, turned)?.into_iter();
+        let wanted = facts.filter(|b| extent == Extent::Everything || !b.outputs.is_empty());
+        wanted.map(|bound| self.load(&bound).map(|lookups| (bound, lookups))).collect()
+    }
+
+    fn bind_turned(
+        &self,
+        requests: &[Request],
+        turned: &BTreeSet<usize>,
+    ) -> Result<Vec<Bound>, Error> {
+        let mut headings = Headings::default();
+        for table in &self.tables {
+            headings.0.insert(table.name.clone(), table.columns.clone());
+        }
+        let facts = bind(&self.plan, &headings, requests, turned)?;
+        facts.iter().try_for_each(|bound| self.require_columns(bound))?;
+        Ok(facts)
+    }
+
+    fn require_columns(&self, bound: &Bound) -> Result<(), Error> {
+        let fact = self.table(&bound.fact.name);
+        fact.require(bound.fact.read_columns().into_iter())?;
+        let days: Vec<usize> = bound.fact.days.keys().copied().collect();
+        fact.refuse_open(&bound.fact.wishes, &days)?;
+        for lookup in &bound.lookups {
+            let needed = lookup.wishes.used().chain(lookup.wishes.keys().iter().copied());
+            let table = self.table(&lookup.name);
+            table.require(needed)?;
+            table.refuse_open(&lookup.wishes, &[])?;
+        }
+        Ok(())
+    }
+
+    /// Loads the lookups, side by side.
+    fn load(&self, bound: &Bound) -> Result<Vec<Lookup>, Error> {
+        let load = |number: usize| {
+            let bound = &bound.lookups[number];
+            let raw = lookup_table::read(self.table(&bound.name))?;
+            Lookup::settle(raw, bound).map_err(Error::from)
+        };
+        interligo_engine::workers::each((0..bound.lookups.len()).collect(), load)
+            .into_iter()
+            .collect()
+    }
+
+    /// Texts of the fact's columns, by which their types are found.
+    fn sample(&self, bound: &Bound) -> Result<Vec<Vec<Sample>>, Error> {
+        let table = self.table(&bound.fact.name);
+        let columns = bound.fact.read_columns();
+        let wanted = WantedColumns::Some(columns.iter().copied().collect());
+        let mut samples: Vec<Vec<Sample>> = vec![Vec::new(); columns.len()];
+        let step = table.parts.len().div_ceil(SAMPLED_PARTS);
+        for part in table.parts.iter().step_by(step.max(1)) {
+            let mut reader = part.open(&wanted.of(part))?;
+            let Some(block) = reader.next(SAMPLE)? else { continue };
+            let rows = Rows::of(block, table, part)?;
+            for (sample, column) in samples.iter_mut().zip(&columns) {
+                let texts = rows.values(part, *column);
+                sample.push(Sample { texts, style: part.style.of(*column) });
+            }
+        }
+        Ok(samples)
+    }
+}
+
+/// The names by which the links of facts may be called: their own, and their ways.
+fn names_of_links<'b>(bound: impl Iterator<Item = &'b Bound>) -> Vec<&'b str> {
+    let mut names: Vec<&str> = Vec::new();
+    for route in bound.flat_map(|bound| &bound.routes) {
+        names.push(&route.name);
+        names.extend(route.way.last().map(String::as_str));
+    }
+    names.sort_unstable();
+    names.dedup();
+    names
+}
+
+/// A link, by number, that leads to rows which share their key, while the key that it is taken from is
+/// unique: it is written the other way round.
+fn backwards(bound: &Bound, lookups: &[Lookup]) -> Option<usize> {
+    let shares = |route: &Route| {
+        let to = &bound.lookups[route.lookup];
+        let columns = to.key_columns(route.key).iter().map(|column| &to.columns[*column]);
+        let open = |d: &Duplicate| d.held.is_none() && d.columns.iter().eq(columns.clone());
+        lookups[route.lookup].duplicates.iter().any(open)
+    };
+    let route = bound
+        .routes
+        .iter()
+        .find(|route| shares(route) && is_unique_at_home(route, bound, lookups) == Some(true))?;
+    Some(route.link)
+}
+
+/// Whether a link that was turned leads from rows which may share their key to rows which do not.
+fn turns_rightly(link: usize, bound: &Bound, lookups: &[Lookup]) -> bool {
+    let mut turned = bound.routes.iter().filter(|route| route.link == link);
+    duplicate_stops(bound, lookups).is_empty()
+        && turned.all(|route| is_unique_at_home(route, bound, lookups) == Some(false))
+}
+
+/// Whether the key of a link is unique in the lookup that it starts from.
+fn is_unique_at_home(route: &Route, bound: &Bound, lookups: &[Lookup]) -> Option<bool> {
+    let (Home::Route(home), [from]) = (route.home, route.candidates.as_slice()) else {
+        return None;
+    };
+    let own: Option<Vec<usize>> =
+        from.iter().map(|part| part.route.is_none().then_some(part.column)).collect();
+    Some(lookups[bound.routes[home].lookup].is_unique(&own?))
+}
+
+/// Reads a plan from its file.
+///
+/// # Errors
+/// The file cannot be read, or holds a mistake; its text comes along, for showing the place.
+pub fn read_plan(path: &Path) -> Result<Plan, (Error, String)> {
+    let shown = path.to_string_lossy().into();
+    let bytes = std::fs::read(path)
+        .map_err(|error| (Error::cannot_read(&shown, path, error), String::new()))?;
+    let text = String::from_utf8(bytes).map_err(|_| {
+        let mistake = Mistake::of_plan("the plan is not UTF-8").help("save it as UTF-8");
+        (Error::from(mistake), String::new())
+    })?;
+    let mut plan = Plan::parse(&text).map_err(|mistake| (Error::from(mistake), text))?;
+    plan.stem = path.file_stem().map(|stem| stem.to_string_lossy().into_owned());
+    Ok(plan)
+}

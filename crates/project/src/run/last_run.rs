@@ -1,0 +1,200 @@
+//! Which files the last run read and what it found, so that the next one can say what is new. It is kept beside the plan,
+//! in `.interligo/PLAN/last-run.json`, and appears together with the outputs.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::fs::Metadata;
+use std::path::Path;
+use std::time::UNIX_EPOCH;
+
+use serde::{Deserialize, Serialize};
+
+use crate::check::{Checked, Code};
+use interligo_sinks::output_file::OutputFile;
+use interligo_sources::same_file::real_path;
+use interligo_sources::table::path_pattern::natural_order;
+
+/// The files of each table.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub(crate) struct LastRun {
+    tables: BTreeMap<String, BTreeMap<String, Lines>>,
+    /// By kind of finding and where, what was found.
+    #[serde(default)]
+    findings: BTreeMap<String, Found>,
+    /// The files that the run wrote, as paths in the folder of the plan.
+    #[serde(default)]
+    files: BTreeMap<String, FileWritten>,
+}
+
+/// A file as it was when it was written.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+struct FileWritten {
+    bytes: u64,
+    /// When, in nanoseconds since 1970.
+    at: u128,
+}
+
+impl FileWritten {
+    fn of(metadata: &Metadata) -> Option<FileWritten> {
+        let at = metadata.modified().ok()?.duration_since(UNIX_EPOCH).ok()?.as_nanos();
+        Some(FileWritten { bytes: metadata.len(), at })
+    }
+}
+
+/// The findings of a kind in a link or table.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+struct Found {
+    /// Lines, rows or values.
+    count: u64,
+    /// Keys or columns, up to [`SUBJECTS`].
+    subjects: BTreeSet<String>,
+}
+
+/// How many keys of a kind are remembered.
+const SUBJECTS: usize = 10_000;
+
+/// How the findings differ from those of the last run, by kind and where.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct FindingsSince {
+    /// Of the kinds that there are, how many lines, rows or values the last run found, and the keys that it did not
+    /// have.
+    pub now: BTreeMap<(Code, String), (u64, Vec<String>)>,
+    /// The kinds that are gone, with how many there were.
+    pub gone: Vec<(Code, String, u64)>,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+struct Lines {
+    lines: u64,
+}
+
+/// How the files of a table differ from those of the last run.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct FilesSince {
+    /// Files that the last run did not read.
+    pub new: Vec<String>,
+    /// Files that it read and that are not there any more.
+    pub gone: Vec<String>,
+}
+
+impl LastRun {
+    /// What the last run left; nothing when there was none, or when it cannot be read.
+    pub(crate) fn read(path: &Path) -> Option<LastRun> {
+        serde_json::from_slice(&std::fs::read(path).ok()?).ok()
+    }
+
+    /// A run over the files of some tables, with the lines of each.
+    pub(crate) fn of<'f, F: Iterator<Item = (&'f str, u64)>>(
+        tables: impl Iterator<Item = (&'f str, F)>,
+    ) -> LastRun {
+        let lines =
+            |files: F| files.map(|(file, lines)| (file.to_owned(), Lines { lines })).collect();
+        LastRun {
+            tables: tables.map(|(table, files)| (table.to_owned(), lines(files))).collect(),
+            findings: BTreeMap::new(),
+            files: BTreeMap::new(),
+        }
+    }
+
+    /// The same with the files that it writes.
+    pub(crate) fn with_files<'f>(
+        mut self,
+        files: impl Iterator<Item = &'f OutputFile>,
+        folder: &Path,
+    ) -> LastRun {
+        for file in files {
+            let written = file.metadata().ok().and_then(|metadata| FileWritten::of(&metadata));
+            if let (Some(target), Some(written)) = (file.target(), written) {
+                self.files.insert(name_in(folder, target), written);
+            }
+        }
+        self
+    }
+
+    /// Whether a file is one that the run wrote, as it wrote it.
+    pub(crate) fn wrote(&self, path: &Path, folder: &Path) -> bool {
+        let path = real_path(path);
+        let there = path.metadata().ok().and_then(|metadata| FileWritten::of(&metadata));
+        there.is_some() && self.files.get(&name_in(folder, &path)).copied() == there
+    }
+
+    /// The same with what was found.
+    pub(crate) fn with_findings(mut self, checked: &Checked) -> LastRun {
+        let places = checked.places();
+        for (finding, place) in checked.findings.iter().zip(places) {
+            let of = format!("{} {}", finding.code.name(), place);
+            let found = self.findings.entry(of).or_default();
+            found.count += finding.count;
+            if found.subjects.len() < SUBJECTS {
+                found.subjects.insert(finding.subject.clone());
+            }
+        }
+        self
+    }
+
+    /// How this run's findings differ from those of an earlier one; none if that noted none.
+    pub(crate) fn findings_since(&self, earlier: &LastRun) -> Option<FindingsSince> {
+        let kind = |of: &str| {
+            let (code, about) = of.split_once(' ')?;
+            Some((Code::called(code)?, about.to_owned()))
+        };
+        let mut since = FindingsSince::default();
+        for (of, found) in &self.findings {
+            let before = earlier.findings.get(of).cloned().unwrap_or_default();
+            let new = found.subjects.difference(&before.subjects).cloned();
+            if let Some(kind) = kind(of) {
+                since.now.insert(kind, (before.count, new.collect()));
+            }
+        }
+        let gone = earlier.findings.iter().filter(|(of, _)| !self.findings.contains_key(*of));
+        since.gone = gone
+            .filter_map(|(of, found)| kind(of).map(|(code, about)| (code, about, found.count)))
+            .collect();
+        Some(since)
+    }
+
+    pub(crate) fn to_json(&self) -> Vec<u8> {
+        let mut text = serde_json::to_vec_pretty(self).unwrap_or_default();
+        text.push(b'\n');
+        text
+    }
+
+    /// How this run's files differ from those of an earlier one.
+    pub(crate) fn since(&self, earlier: &LastRun) -> FilesSince {
+        let files = |run: &LastRun| -> Vec<String> {
+            let files = run.tables.values().flat_map(|files| files.keys().cloned());
+            let mut files: Vec<String> = files.collect();
+            files.sort_by(|a, b| natural_order(a, b));
+            files
+        };
+        let (now, before) = (files(self), files(earlier));
+        FilesSince {
+            new: now.iter().filter(|file| !before.contains(file)).cloned().collect(),
+            gone: before.iter().filter(|file| !now.contains(file)).cloned().collect(),
+        }
+    }
+}
+
+/// A path as the record has it: in the folder of the plan, so that the folder may be moved.
+fn name_in(folder: &Path, path: &Path) -> String {
+    let folder = real_path(folder);
+    path.strip_prefix(folder).unwrap_or(path).to_string_lossy().into_owned()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn files_are_new_or_gone_since_the_last_run() {
+        let run = |files: &[&str]| {
+            let files = files.iter().map(|file| (*file, 7));
+            LastRun::of([("sales", files)].into_iter())
+        };
+        let (before, now) = (run(&["a.csv", "b.csv"]), run(&["b.csv", "c10.csv", "c2.csv"]));
+        let json: LastRun = serde_json::from_slice(&before.to_json()).unwrap();
+        assert_eq!(json, before);
+        let since =
+            FilesSince { new: vec!["c2.csv".into(), "c10.csv".into()], gone: vec!["a.csv".into()] };
+        assert_eq!(now.since(&json), since);
+    }
+}

@@ -1,0 +1,76 @@
+//! Tables that hold the sums of a fact: worked out before anything else, and then read like a file.
+
+use std::io::Write;
+use std::path::Path;
+
+use interligo_engine::bind::{SumsRequest, sums_request};
+use interligo_engine::engine::Extent;
+use interligo_engine::totals::TotalsTable;
+use interligo_model::plan::Plan;
+use tempfile::NamedTempFile;
+
+use crate::project::{OnDuplicates, Project};
+use crate::run::{OnStop, Pace, run};
+use interligo_sinks::formats::csv::csv_row;
+use interligo_sources::error::Error;
+
+/// The file of a table of sums.
+pub(crate) type SumsFile = NamedTempFile;
+
+/// Works out the sums of the tables that are wanted and hold some, and lets the plan read them from files, which are
+/// there as long as what is returned.
+///
+/// # Errors
+/// As for a run over the fact.
+pub(crate) fn make_sums(
+    plan: &mut Plan,
+    folder: &Path,
+    wanted: &impl Fn(&str) -> bool,
+) -> Result<Vec<SumsFile>, Error> {
+    let mut made = Vec::new();
+    for table in plan.tables.iter().filter(|table| wanted(&table.name)) {
+        if let Some(request) = sums_request(plan, &table.name)? {
+            let keys = request.columns[..request.keys].to_vec();
+            made.push((table.name.clone(), keys, sums_file(request, folder)?));
+        }
+    }
+    for (name, keys, file) in &made {
+        // Signs that mean something in a pattern are doubled.
+        let mut path = file.path().to_string_lossy().into_owned();
+        for sign in ["{", "}", "*", "#"] {
+            path = path.replace(sign, &sign.repeat(2));
+        }
+        for table in plan.tables.iter_mut().filter(|table| table.name == *name) {
+            table.value.read_sums_from(path.clone(), keys.clone());
+        }
+    }
+    Ok(made.into_iter().map(|(_, _, file)| file).collect())
+}
+
+fn sums_file(sums: SumsRequest, folder: &Path) -> Result<SumsFile, Error> {
+    let SumsRequest { plan, request, columns, keys } = sums;
+    let project = Project::open(plan, folder)?;
+    let engines = project.prepare(&[request], Extent::Needed, OnDuplicates::Stop)?;
+    let ran = run(&project, &engines, Pace::default(), OnStop::Stop, &|_, _| {})?;
+    let totals = ran.outcomes.iter().flat_map(|outcome| &outcome.totals);
+    let bytes = totals.map(|(_, table)| written(table, &columns, keys)).next().unwrap_or_default();
+    let unwritten = |error: std::io::Error| Error::output(&std::env::temp_dir(), &error);
+    let mut file =
+        tempfile::Builder::new().prefix("sums").suffix(".csv").tempfile().map_err(unwritten)?;
+    file.write_all(&bytes).and_then(|()| file.flush()).map_err(unwritten)?;
+    Ok(file)
+}
+
+/// The rows of sums; those that have no key are found by none and are left out.
+fn written(table: &TotalsTable, columns: &[String], keys: usize) -> Vec<u8> {
+    let mut out = csv_row(columns.iter().map(String::as_str));
+    for row in &table.rows {
+        if row.key.iter().take(keys).any(|value| value.is_blank()) {
+            continue;
+        }
+        let cells: Vec<String> =
+            row.key.iter().chain(&row.values).map(ToString::to_string).collect();
+        out.extend(csv_row(cells.iter().map(String::as_str)));
+    }
+    out
+}

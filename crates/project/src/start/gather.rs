@@ -1,0 +1,243 @@
+//! What lies in a folder: its files, the tables in them, and which of these are parts of one table.
+
+use std::collections::BTreeSet;
+use std::path::{Path, PathBuf};
+
+use interligo_model::plan::ColumnType;
+use unicode_normalization::UnicodeNormalization;
+
+use super::names::{pattern_over, shape, table_name};
+use crate::look::{plan_for, tables_in};
+use crate::project::{PLAN_FILE, Project};
+use interligo_sources::error::Error;
+use interligo_sources::formats::is_address;
+use interligo_sources::table::parts::Table;
+
+/// The endings of files that hold tables.
+const ENDINGS: [&str; 14] = [
+    ".csv", ".tsv", ".tab", ".txt", ".psv", ".xlsx", ".xlsm", ".ods", ".parquet", ".jsonl",
+    ".ndjson", ".sqlite", ".sqlite3", ".db",
+];
+
+/// How deep folders are gone into.
+const DEPTH: usize = 4;
+
+/// The most files that are looked at.
+const FILES: usize = 5_000;
+
+/// One table as it lies there: a file, a sheet, a table of a database.
+pub(super) struct Piece {
+    /// How a plan names it: a path, and behind `#` the table in it.
+    pub(super) from: String,
+    /// The folder of its file, or the file that it lies in.
+    pub(super) home: String,
+    headings: Vec<String>,
+    /// Whether it has both numbers and days, as sales lines have.
+    is_fact_like: bool,
+}
+
+/// What lies in a folder.
+pub(super) struct Gathered {
+    /// Tables, each with its pieces.
+    pub(super) stacks: Vec<Stack>,
+    /// What could not be read, with the reason.
+    pub(super) unread: Vec<(String, String)>,
+    /// Files that describe others.
+    pub(super) descriptions: Vec<PathBuf>,
+    /// How many files were left out because there are too many.
+    pub(super) left_out: usize,
+}
+
+/// Pieces that are stacked to one table.
+pub(super) struct Stack {
+    pub(super) name: String,
+    /// The patterns that fit its pieces.
+    pub(super) from: Vec<String>,
+    pub(super) pieces: usize,
+}
+
+/// Finds the tables below a folder, or in some files and databases. `folder` is where the plan will lie.
+pub(super) fn gather(folder: &Path, named: &[String]) -> Result<Gathered, Error> {
+    let mut files: Vec<String> = Vec::new();
+    let mut descriptions = Vec::new();
+    for name in named {
+        let path = Path::new(name);
+        if is_address(name) || !path.is_dir() {
+            files.push(if is_address(name) { name.clone() } else { relative(folder, path) });
+        } else {
+            walk(folder, path, DEPTH, &mut BTreeSet::new(), &mut files, &mut descriptions);
+        }
+    }
+    files.sort_by(|a, b| interligo_sources::table::path_pattern::natural_order(a, b));
+    files.dedup();
+    let left_out = files.len().saturating_sub(FILES);
+    files.truncate(FILES);
+    let mut gathered = Gathered { stacks: Vec::new(), unread: Vec::new(), descriptions, left_out };
+    let mut pieces = Vec::new();
+    for file in &files {
+        match pieces_of(folder, file) {
+            Ok((found, unread)) => {
+                pieces.extend(found);
+                gathered.unread.extend(unread);
+            }
+            Err(error) => gathered.unread.push((file.clone(), error.to_string())),
+        }
+    }
+    gathered.stacks = stacked(pieces);
+    Ok(gathered)
+}
+
+/// A path as a plan in `folder` has it.
+fn relative(folder: &Path, path: &Path) -> String {
+    let own = path.strip_prefix(folder).unwrap_or(path);
+    own.strip_prefix(".").unwrap_or(own).to_string_lossy().replace('\\', "/")
+}
+
+fn walk(
+    root: &Path,
+    folder: &Path,
+    depth: usize,
+    known: &mut BTreeSet<PathBuf>,
+    files: &mut Vec<String>,
+    descriptions: &mut Vec<PathBuf>,
+) {
+    // A link may lead to a folder that is gone through already, or around in a circle.
+    if !known.insert(std::fs::canonicalize(folder).unwrap_or(folder.to_owned())) {
+        return;
+    }
+    let Ok(entries) = std::fs::read_dir(folder) else { return };
+    for entry in entries.flatten() {
+        let (path, name) = (entry.path(), entry.file_name().to_string_lossy().to_lowercase());
+        if name.starts_with(['.', '~']) || name == PLAN_FILE {
+            continue;
+        }
+        if path.is_dir() {
+            // What a run writes is no input.
+            if depth > 0 && !(folder == root && name == "out") {
+                walk(root, &path, depth - 1, known, files, descriptions);
+            }
+            continue;
+        }
+        let plain = name.trim_end_matches(".gz").trim_end_matches(".zst");
+        if ENDINGS.iter().any(|ending| plain.ends_with(ending)) {
+            files.push(relative(root, &path));
+        } else if name.ends_with("datapackage.json") || name.ends_with("-metadata.json") {
+            descriptions.push(path);
+        }
+    }
+}
+
+/// The tables of a file, and those of them that cannot be read.
+#[expect(clippy::type_complexity, reason = "two lists")]
+fn pieces_of(folder: &Path, file: &str) -> Result<(Vec<Piece>, Vec<(String, String)>), Error> {
+    let full = if is_address(file) {
+        file.to_owned()
+    } else {
+        folder.join(file).to_string_lossy().into_owned()
+    };
+    let (mut pieces, mut unread) = (Vec::new(), Vec::new());
+    let tables = tables_in(&full)?.unwrap_or_default();
+    let several = tables.len() > 1;
+    for full_table in tables {
+        let own = match full_table.strip_prefix(&full) {
+            Some(inner) => format!("{}{inner}", doubled(file)),
+            None => doubled(file),
+        };
+        match look_at(&full_table) {
+            Ok(table) => pieces.push(piece(&own, file, &table)),
+            Err(error) if several => unread.push((own, error.to_string())),
+            Err(error) => return Err(error),
+        }
+    }
+    Ok((pieces, unread))
+}
+
+/// A path with the signs of patterns doubled.
+fn doubled(path: &str) -> String {
+    if is_address(path) {
+        return path.to_owned();
+    }
+    let times = |sign: char| if "{}*#".contains(sign) { 2 } else { 1 };
+    path.chars().flat_map(|sign| std::iter::repeat_n(sign, times(sign))).collect()
+}
+
+fn look_at(named: &str) -> Result<Table, Error> {
+    let project = Project::open_tables(plan_for(named)?, Path::new(""), |_| true)?;
+    Ok(project.tables()[0].clone())
+}
+
+fn piece(from: &str, file: &str, table: &Table) -> Piece {
+    let part = &table.parts[0];
+    let types: Vec<ColumnType> = part.evidence.iter().map(|e| e.mostly()).collect();
+    let has = |wanted: &[ColumnType]| types.iter().any(|found| wanted.contains(found));
+    let home = match from.split_once('#') {
+        Some(_) => file.to_owned(),
+        None => {
+            Path::new(file).parent().map_or(String::new(), |p| p.to_string_lossy().into_owned())
+        }
+    };
+    let heading = |heading: &String| heading.trim().to_lowercase().nfc().collect::<String>();
+    Piece {
+        from: from.to_owned(),
+        home,
+        headings: part.headings.iter().map(heading).collect(),
+        is_fact_like: has(&[ColumnType::Date])
+            && has(&[ColumnType::Number, ColumnType::Integer, ColumnType::Percent]),
+    }
+}
+
+/// Puts pieces with the same headings together, where their names or their place say that they belong together.
+fn stacked(pieces: Vec<Piece>) -> Vec<Stack> {
+    let all: Vec<String> = pieces.iter().map(|piece| piece.from.clone()).collect();
+    // Folders and books that hold nothing but parts of one table.
+    let headings = |home: &str| {
+        let here = pieces.iter().filter(|piece| piece.home == home);
+        here.map(|piece| &piece.headings).collect::<BTreeSet<_>>().len()
+    };
+    let homes: BTreeSet<String> = pieces.iter().map(|piece| piece.home.clone()).collect();
+    let uniform: BTreeSet<String> =
+        homes.into_iter().filter(|home| !home.is_empty() && headings(home) == 1).collect();
+    let mut groups: Vec<Vec<Piece>> = Vec::new();
+    for piece in pieces {
+        let known = groups.iter_mut().find(|group| belongs(&piece, group, &uniform));
+        match known {
+            Some(group) => group.push(piece),
+            None => groups.push(vec![piece]),
+        }
+    }
+    let mut taken = BTreeSet::new();
+    groups
+        .into_iter()
+        .map(|group| {
+            let names: Vec<&str> = group.iter().map(|piece| piece.from.as_str()).collect();
+            let from = pattern_over(&names, &all);
+            let name = table_name(&names, &group[0].home, &mut taken);
+            Stack { name, from, pieces: group.len() }
+        })
+        .collect()
+}
+
+/// Whether a piece belongs to others.
+fn belongs(piece: &Piece, group: &[Piece], uniform: &BTreeSet<String>) -> bool {
+    let first = &group[0];
+    let own: BTreeSet<&String> = piece.headings.iter().collect();
+    let other: BTreeSet<&String> = first.headings.iter().collect();
+    let common = own.intersection(&other).count();
+    let same = own == other;
+    let alike = common * 10 >= own.union(&other).count() * 7 && common >= 2;
+    let (shape, first_shape) = (shape(&piece.from), shape(&first.from));
+    if shape == first_shape && piece.home == first.home {
+        return same || alike;
+    }
+    // Files of a folder of their own, and sales lines that lie in one folder, in books and text files.
+    let near = home_folder(piece) == home_folder(first);
+    let own_place = piece.home == first.home && uniform.contains(&piece.home);
+    let lines = piece.is_fact_like && first.is_fact_like && near && piece.headings.len() >= 5;
+    same && (own_place || lines)
+}
+
+/// The folder that a piece lies in.
+fn home_folder(piece: &Piece) -> String {
+    let file = piece.from.split('#').next().unwrap_or_default();
+    Path::new(file).parent().map_or(String::new(), |p| p.to_string_lossy().into_owned())
+}

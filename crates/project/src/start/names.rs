@@ -1,0 +1,290 @@
+//! Names of files that belong together: the pattern that fits them, and what their table is called.
+
+use std::collections::BTreeSet;
+use std::path::Path;
+
+use interligo_model::pattern::NamePattern;
+
+use interligo_sources::table::path_pattern::PathPattern;
+
+/// A run of letters, of digits, or of other signs.
+#[derive(Clone, Debug, PartialEq, Eq)]
+enum Run {
+    Letters(String),
+    Digits(String),
+    Other(String),
+}
+
+impl Run {
+    fn text(&self) -> &str {
+        match self {
+            Run::Letters(text) | Run::Digits(text) | Run::Other(text) => text,
+        }
+    }
+
+    fn kind(&self) -> u8 {
+        match self {
+            Run::Letters(_) => 0,
+            Run::Digits(_) => 1,
+            Run::Other(_) => 2,
+        }
+    }
+}
+
+fn runs(name: &str) -> Vec<Run> {
+    let mut runs: Vec<Run> = Vec::new();
+    for sign in name.chars() {
+        let next = match sign {
+            _ if sign.is_alphabetic() => Run::Letters(sign.to_string()),
+            _ if sign.is_ascii_digit() => Run::Digits(sign.to_string()),
+            _ => Run::Other(sign.to_string()),
+        };
+        match runs.last_mut() {
+            Some(last) if last.kind() == next.kind() => {
+                let (Run::Letters(text) | Run::Digits(text) | Run::Other(text)) = last;
+                text.push(sign);
+            }
+            _ => runs.push(next),
+        }
+    }
+    runs
+}
+
+/// A name without its digits: files of one shape are parts of one table.
+pub(super) fn shape(name: &str) -> String {
+    let mut shape = String::new();
+    for run in runs(name) {
+        match run {
+            Run::Letters(text) => shape += &text.to_lowercase(),
+            Run::Digits(_) => shape.push('9'),
+            Run::Other(text) if text.trim_matches(['-', '_', ' ', '.']).is_empty() => {}
+            Run::Other(text) => shape += &text,
+        }
+    }
+    shape
+}
+
+/// A pattern that fits all of some names and no other of `all`; the names themselves where there is none.
+pub(super) fn pattern_over(names: &[&str], all: &[String]) -> Vec<String> {
+    let listed = || names.iter().map(|name| (*name).to_owned()).collect::<Vec<_>>();
+    if names.len() < 2 {
+        return listed();
+    }
+    // Names of one build make a pattern together; of several builds, several.
+    let mut builds: Vec<(Vec<u8>, String, Vec<&str>)> = Vec::new();
+    for name in names {
+        let build: Vec<u8> = runs(name).iter().map(Run::kind).collect();
+        let folder = name.rsplit_once('/').map_or("", |(folder, _)| folder).to_owned();
+        match builds.iter_mut().find(|(known, place, _)| *known == build && *place == folder) {
+            Some((.., list)) => list.push(name),
+            None => builds.push((build, folder, vec![name])),
+        }
+    }
+    let mut patterns = Vec::new();
+    for (.., list) in &builds {
+        match pattern_of(list).filter(|pattern| fits_only(pattern, names, all)) {
+            Some(pattern) if list.len() > 1 => patterns.push(pattern),
+            _ => patterns.extend(list.iter().map(|name| (*name).to_owned())),
+        }
+    }
+    patterns
+}
+
+/// The pattern over names of one build: what differs becomes a slot.
+fn pattern_of(names: &[&str]) -> Option<String> {
+    let all: Vec<Vec<Run>> = names.iter().map(|name| runs(name)).collect();
+    let first = all.first()?;
+    let mut pattern = String::new();
+    let mut slots: BTreeSet<String> = BTreeSet::new();
+    for (at, run) in first.iter().enumerate() {
+        let differs = all.iter().any(|other| other[at].text() != run.text());
+        match run {
+            _ if !differs => pattern += run.text(),
+            Run::Other(_) => return None,
+            _ => {
+                let texts: Vec<&str> = all.iter().map(|other| other[at].text()).collect();
+                let before = pattern.chars().last();
+                let base = slot_name(run, &texts, before);
+                let numbered = (2..).map(|n| format!("{base}_{n}"));
+                let mut names = [base.to_owned()].into_iter().chain(numbered);
+                let name = names.find(|name| slots.insert(name.clone()))?;
+                // Two slots side by side could be parted in several ways.
+                if pattern.ends_with('}') {
+                    return None;
+                }
+                pattern += &format!("{{{name}}}");
+            }
+        }
+    }
+    Some(pattern)
+}
+
+fn slot_name(run: &Run, texts: &[&str], before: Option<char>) -> &'static str {
+    let all = |test: &dyn Fn(u32) -> bool, digits: usize| {
+        texts.iter().all(|text| text.len() <= digits && text.parse().is_ok_and(test))
+    };
+    match run {
+        Run::Digits(_) if all(&|n| (1980..2100).contains(&n), 4) => "year",
+        Run::Digits(_)
+            if all(&|n| (1..=4).contains(&n), 1) && matches!(before, Some('q' | 'Q')) =>
+        {
+            "quarter"
+        }
+        Run::Digits(_) if all(&|n| (1..=12).contains(&n), 2) => "month",
+        Run::Digits(_) => "number",
+        _ => "part",
+    }
+}
+
+/// Whether a pattern fits these names and no other of all that there are.
+fn fits_only(pattern: &str, names: &[&str], all: &[String]) -> bool {
+    let Some((path, inner)) = split_inner(pattern) else { return false };
+    let (Ok(path), Ok(inner)) =
+        (PathPattern::parse(path), inner.map(NamePattern::parse).transpose())
+    else {
+        return false;
+    };
+    let fits = |name: &&String| {
+        let Some((file, table)) = split_inner(name) else { return false };
+        let inside = match (&inner, table) {
+            (None, None) => true,
+            (Some(inner), Some(table)) => inner.fit(table).is_some(),
+            _ => false,
+        };
+        inside && path.fit(Path::new(file)).is_some()
+    };
+    all.iter().filter(fits).all(|name| names.contains(&name.as_str()))
+}
+
+/// The path of a piece, and the table in it.
+fn split_inner(name: &str) -> Option<(&str, Option<&str>)> {
+    match name.split_once('#') {
+        None => Some((name, None)),
+        Some((_, inner)) if inner.starts_with('#') => None,
+        Some((path, inner)) => Some((path, Some(inner))),
+    }
+}
+
+/// What a table is called: by what its files have in common, or by their folder.
+pub(super) fn table_name(names: &[&str], home: &str, taken: &mut BTreeSet<String>) -> String {
+    let stem = |name: &str| {
+        let inner =
+            name.rsplit_once('#').filter(|(_, inner)| !inner.is_empty()).map(|(_, i)| i.to_owned());
+        let file = name.rsplit(['/', '\\']).next().unwrap_or(name);
+        inner.unwrap_or_else(|| file.split('.').next().unwrap_or(file).to_owned())
+    };
+    let words = |name: &str| -> Vec<String> {
+        let stem = stem(name);
+        let letters = runs(&stem).into_iter().filter(|run| run.kind() == 0);
+        letters.map(|run| run.text().to_lowercase()).collect()
+    };
+    let first = words(names[0]);
+    let common: Vec<String> = match names {
+        [only] => {
+            let all = stem(only).to_lowercase();
+            vec![all]
+        }
+        _ => {
+            first.into_iter().filter(|word| names.iter().all(|n| words(n).contains(word))).collect()
+        }
+    };
+    let folder = home.rsplit(['/', '\\']).next().unwrap_or_default();
+    let folder = folder.split('.').next().unwrap_or_default().to_lowercase();
+    let is_enough = names.len() == 1 || common.concat().len() >= 2;
+    let base = if is_enough { common.join("_") } else { folder };
+    let plain = as_name(&base);
+    let numbered = (2..).map(|n| format!("{plain}_{n}"));
+    let mut names = [plain.clone()].into_iter().chain(numbered);
+    names.find(|name| taken.insert(name.clone())).unwrap_or(plain)
+}
+
+/// A text as a name that needs no quotes.
+fn as_name(text: &str) -> String {
+    let mut name = String::new();
+    for sign in text.trim().chars() {
+        if sign.is_alphanumeric() {
+            name.push(sign);
+        } else if !name.is_empty() && !name.ends_with('_') {
+            name.push('_');
+        }
+    }
+    let name = name.trim_end_matches('_');
+    match name.chars().next() {
+        Some(first) if first.is_alphabetic() => name.to_owned(),
+        _ => format!("table_{name}").trim_end_matches('_').to_owned(),
+    }
+}
+
+/// A heading that names a period, or the first and last day of one, as a pattern.
+pub(super) fn period_pattern(heading: &str) -> Option<String> {
+    let is_part = |sign: char| sign.is_ascii_digit() || "-/.QW".contains(sign);
+    let mut pattern = String::new();
+    let mut slots = 0;
+    let mut rest = heading;
+    while let Some(start) = rest.find(|sign: char| sign.is_ascii_digit()) {
+        let end = rest[start..].find(|sign| !is_part(sign)).map_or(rest.len(), |end| start + end);
+        let digits = rest[start..end].chars().filter(char::is_ascii_digit).count();
+        pattern += &rest[..start];
+        if digits >= 4 {
+            pattern += ["{from}", "{until}", "{more}"][slots.min(2)];
+            slots += 1;
+        } else {
+            pattern += &rest[start..end];
+        }
+        rest = &rest[end..];
+    }
+    pattern += rest;
+    match slots {
+        1 => Some(pattern.replace("{from}", "{period}")),
+        2 => Some(pattern),
+        _ => None,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn names_that_differ_in_a_run_make_a_pattern() {
+        let files =
+            |names: &[&str]| names.iter().map(|name| (*name).to_owned()).collect::<Vec<_>>();
+        let all = ["sales_2024.csv", "sales_2025.csv", "products.csv"];
+        assert_eq!(pattern_over(&all[..2], &files(&all)), ["sales_{year}.csv"]);
+        let depots = ["s/corvo-01.csv", "s/tilia-02.csv"];
+        assert_eq!(pattern_over(&depots, &files(&depots)), ["s/{part}-{month}.csv"]);
+        // A pattern that would take another file is none.
+        let more = ["s/corvo-01.csv", "s/tilia-02.csv", "s/draft-03.csv"];
+        assert_eq!(pattern_over(&depots, &files(&more)), depots);
+        let sheets = ["b.xlsx#Q1", "b.xlsx#Q2", "b.xlsx#Quality"];
+        assert_eq!(pattern_over(&sheets[..2], &files(&sheets[..2])), ["b.xlsx#Q{quarter}"]);
+        assert_eq!(pattern_over(&sheets[..2], &files(&sheets)), &sheets[..2]);
+    }
+
+    #[test]
+    fn headings_that_name_periods_have_a_pattern() {
+        for (heading, pattern) in [
+            ("2024-01-01 to 2024-03-31", Some("{from} to {until}")),
+            ("price_2025", Some("price_{period}")),
+            ("Q1 2025", Some("Q1 {period}")),
+            ("2025-Q3", Some("{period}")),
+            ("line 12", None),
+        ] {
+            assert_eq!(period_pattern(heading).as_deref(), pattern, "{heading}");
+        }
+    }
+
+    #[test]
+    fn tables_are_called_by_what_their_files_share() {
+        let mut taken = BTreeSet::new();
+        for (names, home, expected) in [
+            (vec!["sales_2024.csv", "sales_2025.csv"], "", "sales"),
+            (vec!["sales/corvo.csv", "sales/tilia.csv"], "sales", "sales_2"),
+            (vec!["Unsere Kunden.csv"], "", "unsere_kunden"),
+            (vec!["2024.csv"], "", "table_2024"),
+            (vec!["book.xlsx#Price list"], "book.xlsx", "price_list"),
+        ] {
+            assert_eq!(table_name(&names, home, &mut taken), expected);
+        }
+    }
+}

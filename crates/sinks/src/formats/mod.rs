@@ -1,0 +1,3 @@
+//! The forms in which results are written.
+
+pub mod csv;

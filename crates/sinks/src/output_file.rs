@@ -1,0 +1,224 @@
+//! Files that appear whole or not at all: written beside their place, under a name of their own, and moved there when all
+//! is well.
+//!
+//! What is written is known by its lock, which ends with the process: a file that nobody has locked was left by a run that
+//! died, and the next one removes it. A signal removes what is being written at once.
+
+use std::collections::BTreeSet;
+use std::fs::File;
+use std::io::{BufWriter, Write};
+use std::path::{Path, PathBuf};
+use std::sync::{Mutex, MutexGuard, PoisonError};
+
+use tempfile::{Builder, NamedTempFile};
+
+use interligo_sources::error::Error;
+use interligo_sources::same_file::{is_stream, real_path};
+use interligo_sources::text::rows_in;
+
+/// Writes a file whole or not at all. A link is written through, a device or pipe is written to, and the rights of a file
+/// that is there are kept.
+///
+/// # Errors
+/// It cannot be written.
+pub fn write_whole(path: &Path, bytes: &[u8]) -> Result<(), Error> {
+    let mut file = OutputFile::create(path, "file")?;
+    file.write(bytes)?;
+    file.complete()?;
+    file.appear()
+}
+
+/// The files that are being written by this process.
+static BEING_WRITTEN: Mutex<BTreeSet<PathBuf>> = Mutex::new(BTreeSet::new());
+
+/// Held while files are moved to their places, which is not to be broken off.
+static APPEARING: Mutex<()> = Mutex::new(());
+
+fn locked<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
+    mutex.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
+/// Removes what is being written, because the process is about to end. Files that are being moved to their places are
+/// waited for.
+pub fn abandon_outputs() {
+    // Both are held until the end, so that nothing is begun any more.
+    std::mem::forget(locked(&APPEARING));
+    let files = locked(&BEING_WRITTEN);
+    for path in files.iter() {
+        let _ = std::fs::remove_file(path);
+    }
+    std::mem::forget(files);
+}
+
+/// Nobody breaks off while this is held.
+pub fn appearing() -> MutexGuard<'static, ()> {
+    locked(&APPEARING)
+}
+
+/// A file that appears whole or not at all.
+pub struct OutputFile {
+    /// As it was named.
+    path: PathBuf,
+    /// Where it goes, links followed.
+    target: PathBuf,
+    /// Whether it is written to and not replaced.
+    stream: bool,
+    file: BufWriter<NamedTempFile>,
+    /// Bytes that were handed over.
+    written: u64,
+    /// Rows that were counted in them.
+    rows: u64,
+}
+
+impl OutputFile {
+    /// Starts a file that will be at `path`, as part of the plan called `plan`. Its folder is made if it is missing.
+    pub fn create(path: &Path, plan: &str) -> Result<OutputFile, Error> {
+        let failed = |error: std::io::Error| Error::output(path, &error);
+        if path.is_dir() {
+            return Err(Error::Output {
+                path: path.to_owned(),
+                reason: "it is a folder".to_owned(),
+                help: Some("name a file in `to`".to_owned()),
+            });
+        }
+        let (stream, target) = (is_stream(path), real_path(path));
+        let folder = match stream {
+            true => std::env::temp_dir(),
+            false => target.parent().map_or_else(|| PathBuf::from("."), Path::to_owned),
+        };
+        std::fs::create_dir_all(&folder).map_err(failed)?;
+        let mut builder = Builder::new();
+        let prefix = part_prefix(plan);
+        builder.prefix(&prefix).suffix(PART);
+        #[cfg(unix)]
+        {
+            use std::os::unix::fs::PermissionsExt;
+            // What the user's mask leaves of it, as for any other file.
+            builder.permissions(std::fs::Permissions::from_mode(0o666));
+        }
+        let file = builder.tempfile_in(&folder).map_err(failed)?;
+        locked(&BEING_WRITTEN).insert(file.path().to_owned());
+        // Where a system has no locks, parts of runs that died stay.
+        let _ = file.as_file().try_lock();
+        if let Ok(known) = target.metadata()
+            && known.is_file()
+            && !stream
+        {
+            file.as_file().set_permissions(known.permissions()).map_err(failed)?;
+        }
+        let (path, file) = (path.to_owned(), BufWriter::new(file));
+        Ok(OutputFile { path, target, stream, file, written: 0, rows: 0 })
+    }
+
+    /// Writes some bytes.
+    ///
+    /// # Errors
+    /// They cannot be written.
+    pub fn write(&mut self, bytes: &[u8]) -> Result<(), Error> {
+        self.written += bytes.len() as u64;
+        self.file.write_all(bytes).map_err(|error| Error::output(&self.path, &error))
+    }
+
+    /// Writes rows of cells, and counts them.
+    pub fn write_rows(&mut self, text: &[u8]) -> Result<(), Error> {
+        self.write_counted(text, rows_in(text))
+    }
+
+    /// Writes rows of cells that were counted.
+    pub fn write_counted(&mut self, text: &[u8], rows: u64) -> Result<(), Error> {
+        self.rows += rows;
+        self.write(text)
+    }
+
+    /// Rows that were written.
+    pub fn rows(&self) -> u64 {
+        self.rows
+    }
+
+    /// Writes out what is held back and lets the disk take it, so that a full one shows before any file appears. What is
+    /// there must be all that was handed over.
+    pub fn complete(&mut self) -> Result<(), Error> {
+        let failed = |error: std::io::Error| Error::output(&self.path, &error);
+        self.file.flush().map_err(failed)?;
+        let file = self.file.get_ref().as_file();
+        file.sync_all().map_err(failed)?;
+        let there = file.metadata().map_err(failed)?.len();
+        if there != self.written {
+            let error = std::io::Error::other(format!(
+                "{} bytes were written, and {there} are there",
+                self.written
+            ));
+            return Err(Error::output(&self.path, &error));
+        }
+        Ok(())
+    }
+
+    /// As it was named.
+    pub fn path(&self) -> &Path {
+        &self.path
+    }
+
+    /// Where it goes; nowhere, where it is written to a device or pipe.
+    pub fn target(&self) -> Option<&Path> {
+        (!self.stream).then_some(&*self.target)
+    }
+
+    /// Where it is until then.
+    pub fn part(&self) -> &Path {
+        self.file.get_ref().path()
+    }
+
+    /// The size of what was written, and when.
+    pub fn metadata(&self) -> std::io::Result<std::fs::Metadata> {
+        self.file.get_ref().as_file().metadata()
+    }
+
+    /// Moves the file to its place.
+    pub fn appear(self) -> Result<(), Error> {
+        if self.stream {
+            return self.pour();
+        }
+        std::fs::rename(self.part(), &self.target)
+            .map_err(|error| Error::output(&self.path, &error))
+    }
+
+    /// Writes the bytes to a device or pipe.
+    pub fn pour(self) -> Result<(), Error> {
+        let failed = |error: std::io::Error| Error::output(&self.path, &error);
+        let mut from = File::open(self.part()).map_err(failed)?;
+        let mut to = File::options().write(true).open(&self.path).map_err(failed)?;
+        std::io::copy(&mut from, &mut to).map_err(failed)?;
+        Ok(())
+    }
+}
+
+impl Drop for OutputFile {
+    fn drop(&mut self) {
+        locked(&BEING_WRITTEN).remove(self.file.get_ref().path());
+    }
+}
+
+/// How the names of files end that are being written.
+const PART: &str = ".part";
+
+fn part_prefix(plan: &str) -> String {
+    format!(".interligo-{plan}.")
+}
+
+/// Removes from a folder what runs of a plan left that died.
+pub fn remove_abandoned(folder: &Path, plan: &str) {
+    let prefix = part_prefix(plan);
+    for entry in std::fs::read_dir(folder).into_iter().flatten().flatten() {
+        let name = entry.file_name();
+        let rest = name.to_str().and_then(|n| n.strip_prefix(&prefix)?.strip_suffix(PART));
+        // Plans whose names begin alike have parts of their own.
+        if rest.is_none_or(|rest| rest.contains('.')) {
+            continue;
+        }
+        let path = entry.path();
+        let file = File::options().write(true).open(&path);
+        if file.is_ok_and(|file| file.try_lock().is_ok()) {
+            let _ = std::fs::remove_file(&path);
+        }
+    }
+}

@@ -1,0 +1,12 @@
+//! Tables as a plan describes them: the files that are their parts, their headings, how they are written, their rows.
+
+pub mod dialect;
+pub mod heading_drift;
+pub mod heading_row;
+pub mod lookup_table;
+pub mod parts;
+pub mod parts_found;
+pub mod path_pattern;
+pub mod rows;
+pub mod settings;
+pub mod total_rows;

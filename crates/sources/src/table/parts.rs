@@ -1,0 +1,587 @@
+//! The parts of a table: the files that its patterns fit, each with its heading and its slots, stacked
+//! by the names of their columns.
+
+use std::collections::{BTreeMap, HashMap, HashSet};
+use std::path::PathBuf;
+use std::sync::Arc;
+
+use interligo_engine::bind::{TableColumns, Wishes, formula_columns, ways};
+use interligo_engine::engine::scale_help;
+use interligo_engine::proof::doubts::{Doubtful, Doubts};
+use interligo_engine::rows::{From, PartColumns};
+use interligo_model::place::{PartName, SheetColumns};
+use interligo_model::plan::{ColumnType, Entry, Mistake, Plan, TableEntry, TotalRows, key, listed};
+use interligo_model::reading::evidence::Evidence;
+use interligo_model::reading::style::{DateStyle, NumberStyle, PartStyle, Style, Way};
+use interligo_model::values::amount;
+
+use crate::error::Error;
+use crate::formats::head::{FieldNote, Head, Looked};
+use crate::formats::{self, Guarded, PartNote, Reader, Wanted, guarded};
+use crate::snapshot::Snapshot;
+use crate::table::dialect::{FoundStyle, Open};
+use crate::table::heading_drift::Drift;
+use crate::table::parts_found::{Found, SearchScope, find};
+use crate::table::settings::Given;
+use crate::table::total_rows::JudgedOnce;
+
+/// One part of a table: a file, a sheet, a table of a database.
+#[derive(Clone)]
+pub struct Part {
+    /// Its file, where it is in one.
+    pub path: Option<PathBuf>,
+    /// The file as it was when it was looked at.
+    seen: Option<Snapshot>,
+    /// Its name, as messages show it.
+    pub name: PartName,
+    /// What reads it.
+    pub source: Arc<dyn formats::Source>,
+    /// Its headings.
+    pub headings: Vec<String>,
+    /// Its columns, and how its rows become rows of the table.
+    pub columns: PartColumns,
+    /// Where each column of the table comes from.
+    pub sources: Vec<Source>,
+    /// Whether its rows hold just the table's own columns, in their order.
+    pub in_order: bool,
+    /// How many rows stand above the headings.
+    pub above: u64,
+    /// The row of the headings.
+    heading_row: u64,
+    /// What was noted of it as a whole.
+    pub notes: Vec<PartNote>,
+    /// Fields without a heading, which are to have no value either.
+    pub empty: Vec<usize>,
+    /// Texts that mean blank.
+    pub blank: Vec<String>,
+    /// What becomes of a row that looks like a total.
+    pub total_rows: Option<TotalRows>,
+    /// Which of them are totals.
+    pub judged: JudgedOnce,
+    /// How its values are written.
+    pub style: PartStyle,
+    /// How they were found to be written, and what was left open.
+    found: FoundStyle,
+    /// What each of its fields looks like.
+    pub evidence: Vec<Evidence>,
+    /// Columns that would be numbers or days but for texts that seem to mean blank, with one of these.
+    pub marks: Vec<(String, String)>,
+    /// Columns in which some cells are numbers by themselves and others are texts with numbers.
+    pub mixed: Vec<String>,
+}
+
+/// Where a part has a column of the table.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Source {
+    /// A field of its rows.
+    Field(usize),
+    /// A column that is made of several fields, or of several values in a cell, by number.
+    Made(usize),
+    /// One text in all rows.
+    Same(String),
+    /// It is worked out from the other columns.
+    Computed,
+    /// The part lacks the column.
+    Absent,
+}
+
+/// A table whose files have been found and whose headings have been read.
+#[derive(Clone)]
+pub struct Table {
+    /// Its name.
+    pub name: String,
+    /// Its parts.
+    pub parts: Vec<Part>,
+    /// Its columns.
+    pub columns: TableColumns,
+    /// The columns that a part may lack.
+    pub optional: Vec<String>,
+    /// Headings in which parts differ from the others.
+    pub drift: Vec<Drift>,
+}
+
+/// The columns of a table that are asked for.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum WantedColumns {
+    /// All of them.
+    All,
+    /// These, by number.
+    Some(Vec<usize>),
+}
+
+impl WantedColumns {
+    /// The fields of a part that these columns take.
+    pub fn of(&self, part: &Part) -> Wanted {
+        let WantedColumns::Some(columns) = self else { return Wanted::All };
+        if !part.columns.is_plain() || part.columns.filter.is_some() {
+            return Wanted::All;
+        }
+        let mut fields = vec![false; part.width()];
+        part.empty.iter().for_each(|field| fields[*field] = true);
+        for column in columns {
+            if let Source::Field(field) = part.sources[*column] {
+                fields[field] = true;
+            }
+        }
+        Wanted::Fields(fields)
+    }
+}
+
+/// Values that can be read in two ways, and what decides.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Question {
+    /// The column.
+    pub column: String,
+    /// What its values are, either way.
+    pub column_type: ColumnType,
+    /// A value with its readings.
+    pub message: String,
+    /// The settings of the plan that decide.
+    pub way_out: String,
+}
+
+/// A file whose headings were read.
+struct Headed {
+    head: Head,
+    looked: Looked,
+    columns: PartColumns,
+    /// Columns of one text: slots of the file's name, and those that the plan sets.
+    same: Vec<(String, String)>,
+    /// How single columns are written, by name.
+    ways: Vec<(String, Way)>,
+}
+
+impl Table {
+    /// Finds the files of a table and reads their headings.
+    pub fn open(
+        plan: &Plan,
+        table: &Entry<TableEntry>,
+        scope: &SearchScope<'_>,
+    ) -> Result<Table, Error> {
+        let found = find(plan, table, scope)?;
+        let headed = found.iter().map(|found| read_heading(plan, &table.name, found));
+        let headed = headed.collect::<Result<Vec<_>, Error>>()?;
+        let mut names: Vec<String> = Vec::new();
+        let mut known: HashSet<String> = HashSet::new();
+        let mut add = |names: &mut Vec<String>, name: &str| {
+            if known.insert(name.to_owned()) {
+                names.push(name.to_owned());
+            }
+        };
+        headed.iter().flat_map(|h| &h.columns.names).for_each(|name| add(&mut names, name));
+        let from_files = names.len();
+        headed.iter().flat_map(|h| &h.same).for_each(|(name, _)| add(&mut names, name));
+        let slots = (from_files..names.len()).collect();
+        let optional: Vec<String> = table.value.optional_columns().map(str::to_owned).collect();
+        optional.iter().for_each(|name| add(&mut names, name));
+        for name in formula_columns(&table.value) {
+            if names.iter().any(|known| known == name) {
+                let message = format!("`{name}` is a column of the file and has a formula besides");
+                return Err(Mistake::in_plan(table.name_span.clone(), message)
+                    .help("give the column with the formula another name")
+                    .into());
+            }
+            names.push(name.to_owned());
+        }
+        let computed: Vec<&str> = formula_columns(&table.value).collect();
+        let parts: Vec<Part> = found
+            .iter()
+            .zip(headed)
+            .map(|(found, headed)| part(found, headed, &names, from_files, &computed))
+            .collect();
+        let drift = crate::table::heading_drift::drift(&parts, &names[..from_files]);
+        let columns = TableColumns { slots, names };
+        Ok(Table { name: table.name.clone(), parts, columns, optional, drift })
+    }
+
+    /// Refuses values that the plan uses and that have two readings.
+    pub fn refuse_open(&self, wishes: &Wishes, days: &[usize]) -> Result<(), Error> {
+        let used: Vec<usize> = wishes
+            .used()
+            .filter(|column| !wishes.is_text(*column))
+            .chain(days.iter().copied())
+            .collect();
+        match self.questions(&used).into_iter().next() {
+            Some(question) => Err(Mistake::of_plan(question.message).help(question.way_out).into()),
+            None => Ok(()),
+        }
+    }
+
+    /// What has two readings in some columns.
+    pub fn questions(&self, columns: &[usize]) -> Vec<Question> {
+        let mut questions = Vec::new();
+        for part in &self.parts {
+            let asked = [("numbers", &part.found.open_numbers), ("dates", &part.found.open_dates)];
+            for (setting, open) in
+                asked.iter().flat_map(|(setting, all)| all.iter().map(move |open| (*setting, open)))
+            {
+                let column = (0..part.sources.len()).find(|column| match &part.sources[*column] {
+                    Source::Field(field) => *field == open.field,
+                    Source::Made(number) => part.columns.fields(*number).contains(&open.field),
+                    _ => false,
+                });
+                if let Some(column) = column.filter(|column| columns.contains(column)) {
+                    questions.push(self.question(part, setting, open, &self.columns.names[column]));
+                }
+            }
+        }
+        questions
+    }
+
+    fn question(&self, part: &Part, setting: &str, open: &Open, name: &str) -> Question {
+        let [(first, one), (second, other)] = &open.readings;
+        let message = if first == second {
+            format!(
+                "{} writes its {setting} in two ways: `{}` in `{name}`, and others",
+                part.name, open.text
+            )
+        } else {
+            format!(
+                "`{}` in `{name}` of {} can be read as {first} or as {second}",
+                open.text, part.name
+            )
+        };
+        let way_out = self.way_out(setting, one, other);
+        let column_type = if setting == "dates" { ColumnType::Date } else { ColumnType::Number };
+        Question { column: name.to_owned(), column_type, message, way_out }
+    }
+
+    /// Refuses values that contradict what was assumed from a sample of the rows. `place` shows where they are.
+    pub fn refuse_doubtful<P: Clone>(
+        &self,
+        doubts: &BTreeMap<usize, Doubts<P>>,
+        place: impl Fn(&P) -> String,
+    ) -> Result<(), Error> {
+        let open = doubts.iter().find_map(|(part, doubts)| {
+            let part = &self.parts[*part];
+            Some((part, doubts.left_open(&part.style)?))
+        });
+        let Some((part, doubtful)) = open else { return Ok(()) };
+        let (name, style) = (|column: usize| &self.columns.names[column], part.style.style);
+        let (found, setting, readings) = match &doubtful {
+            Doubtful::Number(found, rival) => {
+                let read = |style: NumberStyle| {
+                    let read = amount::read(found.text.trim(), style).map(|a| a.number.to_string());
+                    (read.unwrap_or_else(|| "no number".to_owned()), style.to_string())
+                };
+                (found, "numbers", [read(style.numbers), read(*rival)])
+            }
+            Doubtful::Date(found, rival) => {
+                let read = |style: DateStyle| {
+                    let read = style.read(found.text.trim()).map(|day| day.to_string());
+                    (read.unwrap_or_else(|| "no day".to_owned()), style.to_string())
+                };
+                (found, "dates", [read(style.dates), read(*rival)])
+            }
+            Doubtful::Percent(found) => {
+                let column = name(found.column);
+                let message = format!(
+                    "`{}` in `{column}` of {} stands among {}: percents divide, bare numbers may or may not",
+                    found.text.trim(),
+                    place(&found.place),
+                    if found.text.contains('%') { "bare numbers" } else { "percents" },
+                );
+                let help = scale_help(&self.name, column);
+                return Err(Mistake::of_plan(message).help(help).into());
+            }
+            Doubtful::Code(found) => {
+                let column = name(found.column);
+                let message = format!(
+                    "`{}` in `{column}` of {} is a code or a number; the rows that were looked at first have no \
+                     leading zeros",
+                    found.text.trim(),
+                    place(&found.place)
+                );
+                let (table, heading) = (key(&self.name), key(column));
+                return Err(Mistake::of_plan(message)
+                    .help(format!(
+                        "add {heading} = {{ type = \"text\" }} or {heading} = {{ type = \"number\" }} to \
+                         [tables.{table}.columns]"
+                    ))
+                    .into());
+            }
+        };
+        let [(first, one), (second, other)] = readings;
+        let message = format!(
+            "`{}` in `{}` of {} can be read as {first} or as {second}; the rows that were looked at first leave it open",
+            found.text.trim(),
+            name(found.column),
+            place(&found.place)
+        );
+        Err(Mistake::of_plan(message).help(self.way_out(setting, &one, &other)).into())
+    }
+
+    /// The settings that decide between two ways of writing.
+    fn way_out(&self, setting: &str, one: &str, other: &str) -> String {
+        let of_a_part =
+            if self.parts.len() > 1 { ", or to a [[part]] of it with this file" } else { "" };
+        if one == other {
+            return format!(
+                "add {setting} = \"{one}\" to [tables.{}]{of_a_part}, if 00 to 68 are after 2000 and 69 to 99 before; or \
+                 write years with four digits",
+                key(&self.name)
+            );
+        }
+        format!(
+            "add {setting} = \"{one}\" or {setting} = \"{other}\" to [tables.{}]{of_a_part}",
+            key(&self.name)
+        )
+    }
+
+    /// Refuses columns that the plan needs and that a part lacks, or has twice.
+    pub fn require(&self, columns: impl Iterator<Item = usize>) -> Result<(), Error> {
+        for column in columns {
+            let name = &self.columns.names[column];
+            for part in &self.parts {
+                if part.sources[column] == Source::Absent && !self.optional.contains(name) {
+                    return Err(self.lacking(part, name));
+                }
+                if part.columns.repeated.contains(name) {
+                    let message =
+                        format!("has the heading `{name}` twice, and the plan needs that column");
+                    return Err(Error::input(&part.name, message)
+                        .at_row(part.heading_row)
+                        .help("rename one of the two in the file"));
+                }
+            }
+        }
+        Ok(())
+    }
+
+    fn lacking(&self, part: &Part, name: &str) -> Error {
+        let message = format!("has no heading `{name}`, which the plan needs in `{}`", self.name);
+        let likely = self.drift.iter().find_map(|drift| match drift {
+            Drift::Missing { part: shown, column, likely: Some(likely) }
+                if *shown == part.name.shown && column == name =>
+            {
+                Some(likely)
+            }
+            _ => None,
+        });
+        let help = match likely {
+            Some(likely) => format!(
+                "if `{likely}` is that column, add \"{likely}\" = {{ name = \"{name}\" }} to [tables.{}.columns]",
+                key(&self.name)
+            ),
+            None => format!(
+                "its headings are {}; name the one that is meant in [tables.{}.columns], say `heading-row`, \
+                 or add `leave-out`",
+                listed(&part.headings),
+                key(&self.name)
+            ),
+        };
+        Error::input(&part.name, message).at_row(part.heading_row).help(help)
+    }
+}
+
+/// Looks at a file and settles its columns.
+fn read_heading(plan: &Plan, table: &str, found: &Found<'_>) -> Result<Headed, Error> {
+    let files = &found.files;
+    let given = Given::of(plan, &files.settings)?;
+    let mut head = found.container.look(&found.what, &found.name, given)?;
+    let named = plan.named_columns(table);
+    let columns =
+        PartColumns::new(plan, files, &head.headings, &head.empty, &named).map_err(|mistake| {
+            Mistake { message: format!("{} ({})", mistake.message, found.name), ..mistake }
+        })?;
+    let mut ways: Vec<(String, Way)> = ways(plan, &files.columns)?.into_iter().collect();
+    let texts = plan.text_columns(table);
+    let mut notes = vec![FieldNote::default(); head.headings.len()];
+    for (number, name) in columns.names.iter().enumerate() {
+        for field in columns.fields(number) {
+            notes[field] = FieldNote {
+                text: texts.contains(name),
+                way: ways
+                    .iter()
+                    .find(|(own, _)| own == name)
+                    .map(|(_, way)| *way)
+                    .unwrap_or_default(),
+                unpack: columns.separator_in(field).map(str::to_owned),
+            };
+        }
+    }
+    let looked = head.values(&notes);
+    let styles: Vec<Style> = looked.ways.iter().map(|way| way.style(&looked.found.style)).collect();
+    if let Some(styled) = head.source.styled(&styles) {
+        head.source = styled;
+    }
+    // What is typed by itself is written in its own way, whatever the rest of the part does.
+    for (number, name) in columns.names.iter().enumerate() {
+        for field in columns.fields(number) {
+            match ways.iter_mut().find(|(own, _)| own == name) {
+                Some((_, way)) => *way = way.or(looked.ways[field]),
+                None if looked.ways[field] != Way::default() => {
+                    ways.push((name.clone(), looked.ways[field]));
+                }
+                None => {}
+            }
+        }
+    }
+    let mut same = found.slots.clone();
+    for set in &files.set {
+        if !same.iter().any(|(name, _)| *name == set.name) {
+            same.push((set.name.clone(), set.value.0.clone()));
+        }
+    }
+    if let Some((name, text)) = same.iter().find(|(name, _)| columns.names.contains(name)) {
+        let is_slot = found.slots.iter().any(|(slot, _)| slot == name);
+        let (what, way_out) = match is_slot {
+            true => ("its name gives", "give the slot of the pattern another name"),
+            false => ("the plan gives", "take it out of `set`, or set a column of another name"),
+        };
+        return Err(Error::input(
+            &found.name,
+            format!("has a column `{name}`, to which {what} `{text}`"),
+        )
+        .help(way_out));
+    }
+    Ok(Headed { head, looked, columns, same, ways })
+}
+
+/// A part, once the columns of its table are known.
+fn part(
+    found: &Found<'_>,
+    headed: Headed,
+    names: &[String],
+    from_files: usize,
+    computed: &[&str],
+) -> Part {
+    let Headed { head, looked, columns, same, ways } = headed;
+    let own: HashMap<&str, usize> =
+        columns.names.iter().enumerate().map(|(number, name)| (name.as_str(), number)).collect();
+    let source = |name: &String| {
+        if computed.contains(&name.as_str()) {
+            return Source::Computed;
+        }
+        match own.get(name.as_str()).copied() {
+            Some(number) => match columns.from[number] {
+                From::Field(field) if columns.is_plain() => Source::Field(field),
+                _ => Source::Made(number),
+            },
+            None => match same.iter().find(|(own, _)| own == name) {
+                Some((_, text)) => Source::Same(text.clone()),
+                None => Source::Absent,
+            },
+        }
+    };
+    let position = |name: &str| names.iter().position(|known| known == name);
+    let ways = ways.into_iter().filter_map(|(name, way)| Some((position(&name)?, way)));
+    let empty: Vec<usize> = (0..head.empty.len()).filter(|field| head.empty[*field]).collect();
+    let given = found.files.settings;
+    let name_of = |field: usize| {
+        let column = (0..columns.names.len()).find(|c| columns.fields(*c).contains(&field))?;
+        Some(columns.names[column].clone())
+    };
+    let marks = looked.marks.into_iter().filter_map(|(field, mark)| Some((name_of(field)?, mark)));
+    let marks = marks.collect();
+    let mixed = looked.mixed.iter().filter_map(|field| name_of(*field)).collect();
+    Part {
+        sources: names.iter().map(source).collect(),
+        in_order: columns.is_plain() && empty.is_empty() && columns.names == names[..from_files],
+        path: found.path.clone(),
+        seen: found.seen.clone(),
+        name: named(&found.name, &columns, &head),
+        source: head.source,
+        above: head.above,
+        heading_row: head.heading_row,
+        notes: head.notes,
+        blank: given.blank.map_or_else(Vec::new, |marks| marks.get_ref().0.clone()),
+        total_rows: given.total_rows,
+        judged: JudgedOnce::default(),
+        style: PartStyle {
+            style: looked.found.style,
+            ways: ways.collect(),
+            rivals: looked.found.rivals.clone(),
+        },
+        found: looked.found,
+        evidence: looked.evidence,
+        marks,
+        mixed,
+        headings: head.headings,
+        columns,
+        empty,
+    }
+}
+
+/// The name of a part, with the letters of its columns where it is a sheet.
+fn named(name: &PartName, columns: &PartColumns, head: &Head) -> PartName {
+    if name.sheet.is_none() {
+        return name.clone();
+    }
+    let letter = |field: usize| head.first_column + field as u32;
+    let of = |(number, name): (usize, &String)| {
+        columns.fields(number).first().map(|field| (name.clone(), letter(*field)))
+    };
+    let mut known: Vec<(String, u32)> = columns.names.iter().enumerate().filter_map(of).collect();
+    known.extend(head.headings.iter().enumerate().map(|(field, h)| (h.clone(), letter(field))));
+    let sheet = SheetColumns { columns: known, first: head.first_column };
+    PartName { sheet: Some(Arc::new(sheet)), ..name.clone() }
+}
+
+/// The error for a file that somebody writes to while it is read.
+pub fn changed(name: &PartName) -> Error {
+    Error::input(name, "changed while it was read").help("run again when nothing writes to it")
+}
+
+impl Part {
+    /// How the part is written: what is not as outputs are is said, and what was found.
+    pub fn in_words(&self) -> String {
+        let mut words = self.source.in_words();
+        let types: Vec<ColumnType> =
+            (0..self.sources.len()).map(|column| self.looks_like(column)).collect();
+        if types.iter().any(|t| matches!(t, ColumnType::Number | ColumnType::Percent)) {
+            words.push(format!("numbers {}", self.style.style.numbers));
+        }
+        if types.contains(&ColumnType::Date) {
+            words.push(format!("dates {}", self.style.style.dates));
+        }
+        words.join(", ")
+    }
+
+    /// Opens the part at its first row below the headings.
+    pub fn open(&self, wanted: &Wanted) -> Result<Box<dyn Reader>, Error> {
+        self.refuse_changed()?;
+        let reader = guarded(&self.name, || self.source.open(wanted))?;
+        Ok(Box::new(Guarded { reader, name: self.name.clone() }))
+    }
+
+    /// Refuses a file that is no longer the one that was looked at.
+    pub fn refuse_changed(&self) -> Result<(), Error> {
+        match self.seen.as_ref().is_some_and(Snapshot::has_changed) {
+            true => Err(changed(&self.name)),
+            false => Ok(()),
+        }
+    }
+
+    /// The part with its total rows.
+    pub fn with_totals(&self) -> Part {
+        Part { total_rows: Some(TotalRows::Keep), ..self.clone() }
+    }
+
+    /// A noted cell with where it is.
+    pub fn noted_words(&self, cell: &str) -> String {
+        format!("{}{cell}", self.name)
+    }
+
+    /// How many fields its rows have.
+    pub fn width(&self) -> usize {
+        self.headings.len()
+    }
+
+    /// What the values of a column are, as far as it was looked at.
+    pub fn looks_like(&self, column: usize) -> ColumnType {
+        self.evidence_of(column).found_type()
+    }
+
+    /// What the values of a column look like, as far as they were looked at.
+    pub fn evidence_of(&self, column: usize) -> Evidence {
+        let fields = match &self.sources[column] {
+            Source::Field(field) => vec![*field],
+            Source::Made(number) => self.columns.fields(*number),
+            Source::Same(_) | Source::Computed | Source::Absent => Vec::new(),
+        };
+        let mut evidence = Evidence::default();
+        fields.iter().for_each(|field| evidence.merge(&self.evidence[*field]));
+        evidence
+    }
+}

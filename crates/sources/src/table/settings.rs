@@ -1,0 +1,77 @@
+//! What the plan says of how files are written, checked.
+
+use encoding_rs::Encoding;
+use interligo_model::plan::{Mistake, Plan, Settings};
+use interligo_model::reading::style::{DateStyle, NumberStyle};
+
+/// What the plan says of how a table's files are written.
+#[derive(Clone, Debug, Default)]
+pub struct Given {
+    /// The sign between fields.
+    pub separator: Option<u8>,
+    /// The encoding.
+    pub encoding: Option<&'static Encoding>,
+    /// How numbers are written.
+    pub numbers: Option<NumberStyle>,
+    /// How days are written.
+    pub dates: Option<DateStyle>,
+    /// The row of the headings; 0 where there are none.
+    pub heading_row: Option<u32>,
+    /// Texts that mean blank.
+    pub blank: Vec<String>,
+}
+
+impl Given {
+    /// What the plan says of some files.
+    pub fn of(plan: &Plan, settings: &Settings<'_>) -> Result<Given, Mistake> {
+        let mut given = Given {
+            heading_row: settings.heading_row.map(|row| *row.get_ref()),
+            blank: settings.blank.map_or_else(Vec::new, |marks| marks.get_ref().0.clone()),
+            ..Given::default()
+        };
+        if let Some(text) = settings.separator {
+            given.separator = Some(match text.get_ref().as_bytes() {
+                b"tab" => b'\t',
+                [sign] if sign.is_ascii() && !sign.is_ascii_alphanumeric() && *sign != b'"' => {
+                    *sign
+                }
+                _ => {
+                    return Err(plan
+                        .written(text)
+                        .mistaken(format!("`{}` cannot separate fields", text.get_ref()))
+                        .help("write one sign, such as separator = \";\", or \"tab\""));
+                }
+            });
+        }
+        if let Some(label) = settings.encoding {
+            let known = Encoding::for_label(label.get_ref().as_bytes());
+            given.encoding = Some(known.ok_or_else(|| {
+                plan.written(label)
+                    .mistaken(format!("there is no encoding `{}`", label.get_ref()))
+                    .help("write for instance encoding = \"windows-1252\" or \"utf-16le\"")
+            })?);
+        }
+        if let Some(specimen) = settings.numbers {
+            given.numbers =
+                Some(NumberStyle::from_specimen(specimen.get_ref()).ok_or_else(|| {
+                    plan.written(specimen)
+                        .mistaken(format!(
+                            "`{}` does not show how 1234.56 is written",
+                            specimen.get_ref()
+                        ))
+                        .help("write for instance numbers = \"1.234,56\"")
+                })?);
+        }
+        if let Some(specimen) = settings.dates {
+            given.dates = Some(DateStyle::from_specimen(specimen.get_ref()).ok_or_else(|| {
+                plan.written(specimen)
+                    .mistaken(format!(
+                        "`{}` does not show how the 31st of December 2025 is written",
+                        specimen.get_ref()
+                    ))
+                    .help("write for instance dates = \"31/12/2025\" or \"31-Dec-2025 23:59\"")
+            })?);
+        }
+        Ok(given)
+    }
+}
