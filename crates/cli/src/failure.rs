@@ -10,7 +10,8 @@ use interligo_engine::lines::Overflow;
 use interligo_model::plan::{Mistake, Origin};
 use interligo_project::Error;
 
-use crate::show::{say, seen, without_secrets};
+use crate::printed::say;
+use interligo_report::visible::{seen, without_secrets};
 
 /// Why a command failed.
 #[derive(Debug, thiserror::Error)]

@@ -5,8 +5,8 @@ mod args;
 mod commands;
 mod demo;
 mod failure;
+mod printed;
 mod progress;
-mod show;
 
 use std::process::ExitCode;
 
@@ -50,13 +50,13 @@ fn run() -> ExitCode {
         Ok(arguments) => arguments,
         Err(error) if error.use_stderr() => {
             // Its text has line ends of its own.
-            show::say(format_args!("{}", error.render().ansi().to_string().trim_end()));
+            printed::say(format_args!("{}", error.render().ansi().to_string().trim_end()));
             return ExitCode::from(error.exit_code() as u8);
         }
         Err(error) => error.exit(),
     };
     arguments.color.apply();
-    let mut out = show::Printed::stdout();
+    let mut out = printed::Printed::stdout();
     let result = match &arguments.command {
         Command::Start(options) => commands::start(options, &mut out),
         Command::Link(options) => commands::link(options, &mut out),

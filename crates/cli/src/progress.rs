@@ -5,7 +5,7 @@ use std::time::{Duration, Instant};
 
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 
-use crate::show::counted;
+use interligo_report::text::counted;
 
 /// Bytes and lines read so far.
 pub(crate) struct Progress {

@@ -13,7 +13,8 @@ use super::check::checked;
 use super::{Opened, Out};
 use crate::args::{CalendarFormat, CalendarOptions};
 use crate::failure::Failure;
-use crate::show;
+use interligo_report::output::Output as _;
+use interligo_report::text;
 
 pub(crate) fn calendar(options: &CalendarOptions, out: Out<'_>) -> Result<(), Failure> {
     let opened = Opened::open(&options.plan)?;
@@ -82,7 +83,13 @@ fn overview(
         let engine = &engines[*fact];
         let counts = ran.outcomes[*fact].findings.links.get(*link).copied().unwrap_or_default();
         let counts = engine.settled(*link, &counts);
-        show::calendars(out, &engine.bound.routes[*link].name, &keys, &counts, show::width())?;
+        text::calendars(
+            out,
+            &engine.bound.routes[*link].name,
+            &keys,
+            &counts,
+            crate::printed::width(),
+        )?;
     }
     out.flush()?;
     Ok(())
@@ -111,9 +118,9 @@ fn one(
     let calendar = key_calendar(&engines[fact], link, key, (&sold, &days), &checked)
         .expect("the key was found before");
     match &options.svg {
-        None => show::calendar(out, &calendar, show::width())?,
+        None => text::calendar(out, &calendar, crate::printed::width())?,
         Some(path) => {
-            opened.write_picture(path, &show::calendar_svg(&calendar))?;
+            opened.write_picture(path, &interligo_report::svg::calendar_svg(&calendar))?;
             writeln!(out, "The calendar is written: {}", path.display())?;
         }
     }

@@ -14,7 +14,7 @@ use super::{Opened, Out};
 use crate::args::{CheckOptions, Format};
 use crate::failure::Failure;
 use crate::progress::Progress;
-use crate::show::{self, ShownRows};
+use interligo_report::text::{self, ShownRows};
 
 /// Lines that were delivered twice, as many as are looked up again: for the overview, and in detail.
 const COPIES: (usize, usize) = (1_000, 100_000);
@@ -47,24 +47,24 @@ pub(crate) fn check(options: &CheckOptions, out: Out<'_>) -> Result<(), Failure>
     let checked = &ran.checked;
     let findings: Vec<&Finding> = checked.findings.iter().collect();
     match (options.format, &options.about) {
-        (Format::Csv, _) => show::check_csv(out, checked)?,
-        (Format::Json, _) => show::check_json(out, checked, &rows)?,
-        (Format::Table, None) => show::overview(out, checked)?,
+        (Format::Csv, _) => text::check_csv(out, checked)?,
+        (Format::Json, _) => text::check_json(out, checked, &rows)?,
+        (Format::Table, None) => text::overview(out, checked)?,
         (Format::Table, Some(about)) if findings.is_empty() => {
-            show::nothing_of(out, about)?;
+            text::nothing_of(out, about)?;
         }
-        (Format::Table, Some(_)) => show::detail(out, checked, &findings, &rows)?,
+        (Format::Table, Some(_)) => text::detail(out, checked, &findings, &rows)?,
     }
     out.flush()?;
     if stopping.is_empty() {
         if options.format == Format::Table && options.about.is_none() {
-            show::would_not_stop(out)?;
+            text::would_not_stop(out)?;
             out.flush()?;
         }
         return Ok(());
     }
     for stop in &stopping {
-        show::would_stop(&stop.message, &stop.help);
+        crate::printed::say_all(text::would_stop(&stop.message, &stop.help));
     }
     Err(Failure::Found)
 }
@@ -82,13 +82,13 @@ pub(super) fn checked(opened: &Opened, engines: &[Engine], depth: Depth) -> Resu
 
 fn explain(name: &str, out: Out<'_>) -> Result<(), Failure> {
     if name == "all" {
-        show::explain_all(out)?;
+        interligo_report::finding_help::explain_all(out)?;
     } else {
         let code = Code::called(name).ok_or_else(|| Failure::NoFinding {
             name: name.to_owned(),
             known: Code::ALL.iter().map(|code| code.name().to_owned()).collect(),
         })?;
-        show::explain(out, code)?;
+        interligo_report::finding_help::explain(out, code)?;
     }
     out.flush()?;
     Ok(())
@@ -207,7 +207,7 @@ fn write_for_owners(
         })
         .collect();
     let written = for_owners(checked, &lookups, folder).map_err(|error| opened.failure(error))?;
-    show::for_owners(out, &written)?;
+    text::for_owners(out, &written)?;
     out.flush()?;
     Ok(())
 }

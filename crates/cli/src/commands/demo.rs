@@ -10,7 +10,7 @@ use super::{Opened, Out};
 use crate::args::DemoOptions;
 use crate::demo::{self, Besides};
 use crate::failure::Failure;
-use crate::show;
+use interligo_report::text;
 
 pub(crate) fn demo(options: &DemoOptions, out: Out<'_>) -> Result<(), Failure> {
     let besides = match (options.database, options.pricing) {
@@ -24,7 +24,7 @@ pub(crate) fn demo(options: &DemoOptions, out: Out<'_>) -> Result<(), Failure> {
         writeln!(
             out,
             "The Mielo Cooperative with {} is in `{folder}`.",
-            show::counted(lines, "sales line")
+            text::counted(lines, "sales line")
         )?;
         writeln!(out, "Next: cd {folder} && interligo run")?;
         return Ok(());
@@ -49,22 +49,22 @@ pub(crate) fn demo(options: &DemoOptions, out: Out<'_>) -> Result<(), Failure> {
         out,
         "The Mielo Cooperative sells beekeeping supplies. Its files and its plan are in `{folder}`.\n"
     )?;
-    show::tables_read(out, &ties)?;
+    text::tables_read(out, &ties)?;
     writeln!(out)?;
-    show::link_health(out, &facts)?;
-    show::title(out, "Profit by group and month of 2025")?;
+    text::link_health(out, &facts)?;
+    text::title(out, "Profit by group and month of 2025")?;
     if let Some(profit) = &profit {
-        show::bare(out, profit, "  ")?;
+        text::bare(out, profit, "  ")?;
     }
     writeln!(out)?;
     for (number, tie) in ties.iter().enumerate() {
         if number > 0 {
             writeln!(out)?;
         }
-        show::tie_out(out, &opened.project.plan, tie)?;
+        text::tie_out(out, &opened.project.plan, tie)?;
     }
-    show::summary(out, &ran)?;
-    show::title(out, "What to try next")?;
+    text::summary(out, &ran)?;
+    text::title(out, "What to try next")?;
     for (command, what) in [
         (format!("cd {folder}"), ""),
         ("interligo check".to_owned(), "the keys without a row, and the keys that came twice"),

@@ -5,14 +5,14 @@ use clap::CommandFactory;
 use super::Out;
 use crate::args::{Arguments, HelpOptions};
 use crate::failure::Failure;
-use crate::show;
+use interligo_report::text;
 
 pub(crate) fn help(options: &HelpOptions, out: Out<'_>) -> Result<(), Failure> {
     let mut program = Arguments::command();
     program.build();
     match options.about.as_deref() {
         None => write!(out, "{}", program.render_long_help().ansi())?,
-        Some("formulas") => show::formulas(out)?,
+        Some("formulas") => text::formulas(out, crate::printed::told_width())?,
         Some(name) => match program.find_subcommand_mut(name) {
             Some(command) => write!(out, "{}", command.render_long_help().ansi())?,
             None => {

@@ -9,7 +9,7 @@ use super::{Opened, Out, folder_of, pace, plan_path};
 use crate::args::{Difference, Format, LinkCommand, LinkOptions, PlanOptions};
 use crate::failure::Failure;
 use crate::progress::Progress;
-use crate::show;
+use interligo_report::text;
 
 pub(crate) fn link(options: &LinkOptions, out: Out<'_>) -> Result<(), Failure> {
     match &options.what {
@@ -40,9 +40,9 @@ fn list(options: &LinkOptions, out: Out<'_>) -> Result<(), Failure> {
     let opened = Opened::open(&options.plan)?;
     let map = fared(&opened)?;
     match options.format {
-        Format::Table => show::links(out, &map)?,
-        Format::Csv => show::links_csv(out, &map)?,
-        Format::Json => show::links_json(out, &map)?,
+        Format::Table => text::links(out, &map)?,
+        Format::Csv => text::links_csv(out, &map)?,
+        Format::Json => text::links_json(out, &map)?,
     }
     out.flush()?;
     Ok(())
@@ -60,10 +60,10 @@ fn map(plan: &PlanOptions, svg: Option<&Path>, out: Out<'_>) -> Result<(), Failu
     let opened = Opened::open(plan)?;
     let map = fared(&opened)?;
     match svg {
-        None => show::map_text(out, &map, show::width())?,
+        None => text::map_text(out, &map, crate::printed::width())?,
         Some(path) => {
             let title = opened.project.plan.plan.name.as_deref().unwrap_or("Links");
-            opened.write_picture(path, &show::map_svg(&map, title))?;
+            opened.write_picture(path, &interligo_report::svg::map_svg(&map, title))?;
             writeln!(out, "The map is written: {}", path.display())?;
         }
     }
@@ -74,7 +74,7 @@ fn map(plan: &PlanOptions, svg: Option<&Path>, out: Out<'_>) -> Result<(), Failu
 fn find(plan: &PlanOptions, out: Out<'_>) -> Result<(), Failure> {
     let opened = Opened::open(plan)?;
     let (links, doubts) = find_links(&opened.project).map_err(|error| opened.failure(error))?;
-    show::found_links(out, &links, &doubts)?;
+    text::found_links(out, &links, &doubts)?;
     out.flush()?;
     Ok(())
 }
@@ -97,7 +97,7 @@ fn add(
     let opened = Opened { project, plan: at.clone(), pace: pace(plan) };
     let map = fared(&opened)?;
     let Some(link) = map.links.last() else { return Err(Failure::Found) };
-    show::added(out, &map, link)?;
+    text::added(out, &map, link)?;
     let found = link.found().0 > 0;
     if dry_run || !(found || anyway) {
         writeln!(out, "\n  The plan is as it was.")?;

@@ -9,7 +9,7 @@ use super::{Out, folder_of, nearest_plan, pace, parsed};
 use crate::args::{Format, LookOptions};
 use crate::failure::Failure;
 use crate::progress::Progress;
-use crate::show;
+use interligo_report::text;
 
 /// How many rows are shown that meet a condition.
 const ROWS: usize = 20;
@@ -32,16 +32,20 @@ pub(crate) fn look(options: &LookOptions, out: Out<'_>) -> Result<(), Failure> {
                 if number > 0 && options.format == Format::Table {
                     writeln!(out)?;
                 }
-                show::rows(out, name, rows, options.format)?;
+                match options.format {
+                    Format::Table => text::rows(out, name, rows)?,
+                    Format::Csv => text::rows_csv(out, rows)?,
+                    Format::Json => text::rows_json(out, name, rows)?,
+                }
             }
         }
         Format::Table if options.column.is_some() => {
-            profiles.iter().try_for_each(|profile| show::values(out, profile))?;
+            profiles.iter().try_for_each(|profile| text::values(out, profile))?;
         }
-        Format::Table => show::profiles(out, &profiles)?,
-        Format::Csv if options.column.is_some() => show::values_csv(out, &profiles)?,
-        Format::Csv => show::profiles_csv(out, &profiles)?,
-        Format::Json => show::profiles_json(out, &profiles, options.column.is_some())?,
+        Format::Table => text::profiles(out, &profiles)?,
+        Format::Csv if options.column.is_some() => text::values_csv(out, &profiles)?,
+        Format::Csv => text::profiles_csv(out, &profiles)?,
+        Format::Json => text::profiles_json(out, &profiles, options.column.is_some())?,
     }
     out.flush()?;
     tables.failed.map_or(Ok(()), Err)

@@ -18,7 +18,7 @@ use super::check::checked;
 use super::{Opened, Out};
 use crate::args::MendOptions;
 use crate::failure::Failure;
-use crate::show;
+use interligo_report::text;
 
 pub(crate) fn mend(options: &MendOptions, out: Out<'_>) -> Result<(), Failure> {
     let asks = options.accept.is_empty() && options.from.is_none();
@@ -46,8 +46,8 @@ fn accept(
     out: Out<'_>,
 ) -> Result<(), Failure> {
     let (mended, doubtful) = mending.accept(ways, dry).map_err(|error| opened.failure(error))?;
-    show::mended(out, &mended, &mending.file.shown, dry)?;
-    show::left_open(out, mending.open.len() - mended.len(), doubtful)?;
+    text::mended(out, &mended, &mending.file.shown, dry)?;
+    text::left_open(out, mending.open.len() - mended.len(), doubtful)?;
     out.flush()?;
     Ok(())
 }
@@ -66,13 +66,13 @@ fn take_over(
     }
     let (mended, not_taken) =
         mending.take_over(&list, dry).map_err(|error| opened.failure(error))?;
-    show::mended(out, &mended, &mending.file.shown, dry)?;
+    text::mended(out, &mended, &mending.file.shown, dry)?;
     out.flush()?;
     if not_taken.is_empty() {
         return Ok(());
     }
     for correction in &not_taken {
-        show::not_taken(&list.shown, &mending.file.shown, correction);
+        crate::printed::say_all([text::not_taken(&list.shown, &mending.file.shown, correction)]);
     }
     Err(Failure::Found)
 }
@@ -94,7 +94,7 @@ fn ask(
     out: Out<'_>,
 ) -> Result<(), Failure> {
     let count = mending.open.len();
-    show::mending(out, count, &mending.file.shown)?;
+    text::mending(out, count, &mending.file.shown)?;
     let config = Config::builder().auto_add_history(false).build();
     let failed = |error: ReadlineError| Failure::Output(std::io::Error::other(error));
     let mut editor: Editor<Keys, MemHistory> =
@@ -109,9 +109,9 @@ fn ask(
             let line = mending.first_line(open);
             let columns = opened.project.column_names(&open.finding.table);
             let meanings = mending.meanings(open);
-            show::open_key(out, checked, open, &mending.links_of(open), (at + 1, count))?;
-            show::first_line(out, line.as_ref(), columns)?;
-            show::suggestions(out, mending.suggestions(open), &meanings)?;
+            text::open_key(out, checked, open, &mending.links_of(open), (at + 1, count))?;
+            text::first_line(out, line.as_ref(), columns)?;
+            text::suggestions(out, mending.suggestions(open), &meanings)?;
             out.flush()?;
             editor.set_helper(Some(Keys(mending.lookup_keys(open))));
             shown = Some(at);
@@ -125,10 +125,10 @@ fn ask(
         let suggested = mending.suggestions(&mending.open[at]);
         match answer(&typed, suggested) {
             Answer::Quit => break,
-            Answer::Help => show::mend_help(out)?,
+            Answer::Help => text::mend_help(out)?,
             Answer::Skip => done.push(false),
             Answer::Undo => match done.pop() {
-                None => show::nothing_to_undo(out)?,
+                None => text::nothing_to_undo(out)?,
                 Some(mended) => {
                     if mended {
                         mending.undo().map_err(|error| opened.failure(error))?;
@@ -143,12 +143,12 @@ fn ask(
                     mending.mend(at, &text, &note).map_err(|error| opened.failure(error))?;
                 match &mended {
                     Some(mended) => {
-                        show::one_mended(out, mended)?;
+                        text::one_mended(out, mended)?;
                         done.push(true);
                     }
                     None => {
                         let keys = mending.lookup_keys(&mending.open[at]);
-                        show::no_such_key(out, &text, &keys)?;
+                        text::no_such_key(out, &text, &keys)?;
                     }
                 }
             }
@@ -157,7 +157,7 @@ fn ask(
     }
     let mended = done.iter().filter(|mended| **mended).count();
     let left = count - mended;
-    show::mend_end(out, mended, left, mending.kept(), &mending.file.shown)?;
+    text::mend_end(out, mended, left, mending.kept(), &mending.file.shown)?;
     out.flush()?;
     Ok(())
 }

@@ -34,10 +34,10 @@ use interligo_project::{
 use crate::args::PlanOptions;
 use crate::failure::Failure;
 use crate::progress::Progress;
-use crate::show;
+use interligo_report::text;
 
 /// What commands print to.
-pub(crate) type Out<'a> = &'a mut show::Printed;
+pub(crate) type Out<'a> = &'a mut crate::printed::Printed;
 
 /// A project with what its messages need.
 pub(crate) struct Opened {
@@ -60,7 +60,7 @@ impl Opened {
             text: source,
         })?;
         if let Some(recovered) = project.recovered {
-            show::recovered(recovered);
+            crate::printed::say_all(text::recovered(recovered));
         }
         Ok(Opened { project, plan, pace })
     }

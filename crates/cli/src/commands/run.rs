@@ -8,7 +8,7 @@ use interligo_project::{OnDuplicates, OnStop};
 use super::{Opened, Out};
 use crate::args::{Format, RunOptions};
 use crate::failure::Failure;
-use crate::show;
+use interligo_report::text;
 
 pub(crate) fn run(options: &RunOptions, out: Out<'_>) -> Result<(), Failure> {
     let opened = Opened::open(&options.plan)?;
@@ -25,14 +25,14 @@ pub(crate) fn run(options: &RunOptions, out: Out<'_>) -> Result<(), Failure> {
                 if number > 0 {
                     writeln!(out)?;
                 }
-                show::tie_out(out, &opened.project.plan, tie)?;
+                text::tie_out(out, &opened.project.plan, tie)?;
             }
-            show::summary(out, &ran)?;
+            text::summary(out, &ran)?;
         }
-        Format::Json => show::tie_out_json(out, &ties)?,
-        Format::Csv => show::tie_out_csv(out, &ties)?,
+        Format::Json => text::tie_out_json(out, &ties)?,
+        Format::Csv => text::tie_out_csv(out, &ties)?,
     }
     out.flush()?;
-    show::notes(&ran.notes);
+    crate::printed::say_all(text::notes(&ran.notes));
     Ok(())
 }

@@ -8,7 +8,8 @@ use super::Out;
 use crate::args::StartOptions;
 use crate::failure::Failure;
 use crate::progress::Progress;
-use crate::show;
+use interligo_report::output::Output as _;
+use interligo_report::text;
 
 pub(crate) fn start(options: &StartOptions, out: Out<'_>) -> Result<(), Failure> {
     let folder = folder(&options.named);
@@ -46,7 +47,7 @@ pub(crate) fn start(options: &StartOptions, out: Out<'_>) -> Result<(), Failure>
     }
     let failed = |error| Failure::Work { error, plan: plan.clone(), text: String::new() };
     write_whole(&plan, started.plan.as_bytes()).map_err(failed)?;
-    show::started(out, &started, &plan)?;
+    text::started(out, &started, &plan)?;
     out.flush()?;
     Ok(())
 }

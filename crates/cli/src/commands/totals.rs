@@ -11,7 +11,8 @@ use interligo_project::{OnDuplicates, OnStop, totals_csv};
 use super::{Opened, Out};
 use crate::args::{TotalsFormat, TotalsOptions, UnreachedChoice};
 use crate::failure::Failure;
-use crate::show::{self, TotalsLook};
+use interligo_report::output::Output as _;
+use interligo_report::text::{self, TotalsLook};
 
 pub(crate) fn totals(options: &TotalsOptions, out: Out<'_>) -> Result<(), Failure> {
     let opened = Opened::open(&options.plan)?;
@@ -30,19 +31,19 @@ pub(crate) fn totals(options: &TotalsOptions, out: Out<'_>) -> Result<(), Failur
                 aside,
                 currency: opened.project.plan.plan.currency.as_deref(),
                 bars: bars(options, table)?,
-                width: show::told_width(),
+                width: crate::printed::told_width(),
             };
-            show::totals(out, table, &look)?;
+            text::totals(out, table, &look)?;
         }
         TotalsFormat::Csv => {
             out.data(&totals_csv(table))?;
-            show::left_out_to_stderr(table, aside);
+            crate::printed::say_all(text::not_shown(table, aside));
         }
         TotalsFormat::Markdown => {
-            show::totals_markdown(out, table)?;
-            show::left_out_to_stderr(table, aside);
+            text::totals_markdown(out, table)?;
+            crate::printed::say_all(text::not_shown(table, aside));
         }
-        TotalsFormat::Json => show::totals_json(out, table)?,
+        TotalsFormat::Json => text::totals_json(out, table)?,
     }
     out.flush()?;
     Ok(())

@@ -119,8 +119,9 @@ impl KeyIndex {
             return Found::Nothing;
         }
         match (self.exact.get(&clean), self.clean.get(&clean)) {
-            (Some(_), Some(_)) | (None, Some(SEVERAL)) => return Found::Undecided,
-            (Some(row), None) | (None, Some(row)) => return Found::Cleaned(row),
+            (_, Some(SEVERAL)) => return Found::Undecided,
+            (Some(row), Some(other)) if row != other => return Found::Undecided,
+            (Some(row), _) | (None, Some(row)) => return Found::Cleaned(row),
             (None, None) => {}
         }
         if self.formed.is_empty() {
@@ -186,6 +187,16 @@ mod tests {
         ] {
             assert_eq!(found.find(key), expected, "{key:?}");
         }
+    }
+
+    #[test]
+    fn keys_that_lead_to_one_row_are_one_key_in_every_step() {
+        let keys = [("B  1", 4), ("B 1", 4), ("b 1", 4), ("C  1", 5), ("C 1", 6)];
+        let forms = Some(vec![KeyForm::ignoring(&[Ignore::Case])]);
+        let found = KeyIndex::new(keys.into_iter(), forms);
+        assert_eq!(found.find("B   1"), Found::Cleaned(4));
+        assert_eq!(found.find("b   1"), Found::Cleaned(4));
+        assert_eq!(found.find("C   1"), Found::Undecided);
     }
 
     proptest! {

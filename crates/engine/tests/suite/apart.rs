@@ -6,14 +6,15 @@ use std::path::{Path, PathBuf};
 const CORE: [&str; 3] = ["model", "engine", "discover"];
 
 /// What each crate may know of the others.
-const BELOW: [(&str, &[&str]); 7] = [
+const BELOW: [(&str, &[&str]); 8] = [
     ("model", &[]),
     ("engine", &["model"]),
     ("discover", &["model", "engine"]),
     ("sources", &["model", "engine"]),
     ("sinks", &["model", "engine", "sources"]),
     ("project", &["model", "engine", "discover", "sources", "sinks"]),
-    ("cli", &["model", "engine", "discover", "project"]),
+    ("report", &["model", "engine", "discover", "project"]),
+    ("cli", &["model", "engine", "discover", "project", "report"]),
 ];
 
 fn folder(of: &str) -> PathBuf {

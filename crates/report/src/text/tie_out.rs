@@ -19,7 +19,7 @@ use super::{GOOD, Out, QUIET, TITLE, counted};
 const FILES_SHOWN: usize = 12;
 
 /// Prints the tie-out for reading.
-pub(crate) fn tie_out(out: Out<'_>, plan: &Plan, tie: &TieOut) -> io::Result<()> {
+pub fn tie_out(out: Out<'_>, plan: &Plan, tie: &TieOut) -> io::Result<()> {
     let name = plan.plan.name.as_deref().map_or(String::new(), |name| format!(" · {name}"));
     // Where there are several facts, each has its own.
     let several = plan.facts().count() > 1;
@@ -300,7 +300,7 @@ pub(crate) fn drift_words(drift: &Drift) -> String {
 }
 
 /// Prints the tables that were read, those that several facts use once.
-pub(crate) fn tables_read(out: Out<'_>, ties: &[&TieOut]) -> io::Result<()> {
+pub fn tables_read(out: Out<'_>, ties: &[&TieOut]) -> io::Result<()> {
     let mut table = TextTable::new(["Tables", ">rows", ">parts"]);
     let mut known: Vec<&str> = Vec::new();
     for read in ties.iter().flat_map(|tie| [&tie.fact].into_iter().chain(&tie.lookups)) {
@@ -318,7 +318,7 @@ pub(crate) fn tables_read(out: Out<'_>, ties: &[&TieOut]) -> io::Result<()> {
 }
 
 /// Prints the health of each link of each fact in a line.
-pub(crate) fn link_health(out: Out<'_>, facts: &[(&Engine, &TieOut)]) -> io::Result<()> {
+pub fn link_health(out: Out<'_>, facts: &[(&Engine, &TieOut)]) -> io::Result<()> {
     let mut table = TextTable::new(["Links", ">found", "of the lines"]);
     let links = facts.iter().flat_map(|(engine, tie)| tie.links.iter().zip(&engine.bound.routes));
     for (link, route) in links {
@@ -334,7 +334,7 @@ pub(crate) fn link_health(out: Out<'_>, facts: &[(&Engine, &TieOut)]) -> io::Res
 }
 
 /// One line per count: section, item, measure, value; before them the fact, where there are several.
-pub(crate) fn tie_out_csv(out: Out<'_>, ties: &[&TieOut]) -> io::Result<()> {
+pub fn tie_out_csv(out: Out<'_>, ties: &[&TieOut]) -> io::Result<()> {
     const HEADINGS: [&str; 5] = ["fact", "section", "item", "measure", "value"];
     if let [only] = ties {
         return super::check::write_csv(out, &HEADINGS[1..], &csv_rows(only));
@@ -412,7 +412,7 @@ fn csv_rows(tie: &TieOut) -> Vec<[String; 4]> {
 }
 
 /// One object; a list of them where there are several facts.
-pub(crate) fn tie_out_json(out: Out<'_>, ties: &[&TieOut]) -> io::Result<()> {
+pub fn tie_out_json(out: Out<'_>, ties: &[&TieOut]) -> io::Result<()> {
     let all: Vec<serde_json::Value> = ties.iter().map(|tie| of_fact(tie)).collect();
     match all.as_slice() {
         [only] => writeln!(out, "{only:#}"),

@@ -4,12 +4,13 @@ use std::io;
 
 use interligo_project::Code;
 
-use super::{Out, QUIET, TITLE, paragraph};
+use crate::output::Out;
+use crate::text::{QUIET, TITLE, paragraph};
 
 /// What a finding means.
-pub(crate) struct Meaning {
+pub struct Meaning {
     /// What it is, in a line.
-    pub(crate) what: &'static str,
+    pub what: &'static str,
     /// Why it matters.
     why: &'static str,
     /// What settles it: a plan's lines, or a command, each with what it does.
@@ -31,7 +32,8 @@ const SETTLE_MISSING: &[(&str, &str)] = &[
 const CORRECT: &[(&str, &str)] =
     &[("interligo mend", "go through the keys and the file again; or edit the file")];
 
-pub(crate) fn meaning(code: Code) -> Meaning {
+/// What a kind of finding means.
+pub fn meaning(code: Code) -> Meaning {
     let (what, why, ways): (_, _, &'static [(&'static str, &'static str)]) = match code {
         Code::UnmatchedKey => (
             "keys of lines that the lookup does not have, nor one like them",
@@ -381,10 +383,10 @@ pub(crate) fn meaning(code: Code) -> Meaning {
 }
 
 /// Prints what a kind of finding means.
-pub(crate) fn explain(out: Out<'_>, code: Code) -> io::Result<()> {
+pub fn explain(out: Out<'_>, code: Code) -> io::Result<()> {
     let Meaning { what, why, ways } = meaning(code);
-    writeln!(out, "{TITLE}{}{TITLE:#}\n{}", code.name(), paragraph(&capital(what)))?;
-    writeln!(out, "{}", paragraph(why))?;
+    writeln!(out, "{TITLE}{}{TITLE:#}\n{}", code.name(), paragraph(out.width(), &capital(what)))?;
+    writeln!(out, "{}", paragraph(out.width(), why))?;
     for (line, does) in ways {
         writeln!(out)?;
         writeln!(out, "  {QUIET}{does}:{QUIET:#}")?;
@@ -394,8 +396,8 @@ pub(crate) fn explain(out: Out<'_>, code: Code) -> io::Result<()> {
 }
 
 /// Prints all kinds of findings, a line each.
-pub(crate) fn explain_all(out: Out<'_>) -> io::Result<()> {
-    let mut table = super::table::TextTable::new(["Finding", "what it is"]);
+pub fn explain_all(out: Out<'_>) -> io::Result<()> {
+    let mut table = crate::text::table::TextTable::new(["Finding", "what it is"]);
     for code in Code::ALL {
         table.row([code.name(), meaning(code).what]);
     }

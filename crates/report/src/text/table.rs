@@ -2,7 +2,8 @@
 
 use comfy_table::{CellAlignment, ContentArrangement, Table, presets};
 
-use super::{Out, QUIET, TITLE, seen};
+use super::{Out, QUIET, TITLE};
+use crate::visible::seen;
 
 /// A table that grows row by row.
 pub(crate) struct TextTable {

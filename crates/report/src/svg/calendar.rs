@@ -5,10 +5,10 @@ use std::fmt::Write;
 use interligo_model::values::date::Day;
 use interligo_project::{DayLines, KeyCalendar};
 
-use super::bar::Axis;
-use crate::show::counted;
-use crate::show::svg::{INK, POOR, WELL, escaped};
-use crate::show::totals::measure_of;
+use super::{INK, POOR, WELL, escaped};
+use crate::axis::Axis;
+use crate::text::counted;
+use crate::text::totals::measure_of;
 
 const WIDTH: usize = 1100;
 const LEFT: usize = 60;
@@ -21,7 +21,7 @@ const COLUMN: usize = 7;
 const QUIET: &str = "#857f76";
 
 /// The calendar of a key.
-pub(crate) fn calendar_svg(calendar: &KeyCalendar) -> String {
+pub fn calendar_svg(calendar: &KeyCalendar) -> String {
     let axis = Axis::of(calendar, WIDTH - 2 * LEFT);
     // The left side of a day; that of the next one is its right side.
     let x = |day: Day| LEFT + axis.sign_of(day);

@@ -4,9 +4,9 @@ use std::fmt::Write;
 
 use interligo_project::{LinkHealth, LinkMap};
 
-use crate::show::link::share;
-use crate::show::number::grouped;
-use crate::show::svg::{INK, POOR, WELL, escaped};
+use super::{INK, POOR, WELL, escaped};
+use crate::text::link::share;
+use crate::text::number::grouped;
 
 const BOX_WIDTH: usize = 160;
 /// From the left side of one column of boxes to that of the next.
@@ -30,7 +30,8 @@ struct Place {
     height: usize,
 }
 
-pub(crate) fn map_svg(map: &LinkMap, title: &str) -> String {
+/// The map as a picture; `title` stands above it.
+pub fn map_svg(map: &LinkMap, title: &str) -> String {
     let (places, width, height) = places(map);
     let mut svg = format!(
         "<svg xmlns=\"http://www.w3.org/2000/svg\" viewBox=\"0 0 {width} {height}\" style=\"width:100%;max-width:{width}px\" \

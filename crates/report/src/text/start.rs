@@ -14,7 +14,8 @@ use super::{GOOD, NOTICE, Out, QUIET, TITLE, counted, paragraph, title};
 /// How many links that may hold are shown.
 const DOUBTS: usize = 5;
 
-pub(crate) fn started(out: Out<'_>, started: &Started, plan: &Path) -> io::Result<()> {
+/// Prints what was found for a plan, and what is to be decided.
+pub fn started(out: Out<'_>, started: &Started, plan: &Path) -> io::Result<()> {
     writeln!(out, "{TITLE}Start{TITLE:#} {QUIET}{}{QUIET:#}\n", plan.display())?;
     tables(out, &started.tables)?;
     title(out, "Links")?;
@@ -33,7 +34,7 @@ pub(crate) fn started(out: Out<'_>, started: &Started, plan: &Path) -> io::Resul
     if !started.decisions.is_empty() {
         title(out, "To be decided")?;
         for decision in &started.decisions {
-            writeln!(out, "{NOTICE}{}{NOTICE:#}", paragraph(decision))?;
+            writeln!(out, "{NOTICE}{}{NOTICE:#}", paragraph(out.width(), decision))?;
         }
     }
     if !started.unread.is_empty() {

@@ -15,18 +15,19 @@ use super::{NOTICE, Out, QUIET, TITLE, counted};
 
 /// How totals are shown, beside what they say.
 #[derive(Clone, Debug, Default)]
-pub(crate) struct TotalsLook<'a> {
+pub struct TotalsLook<'a> {
     /// Lines set aside, which are not among them.
-    pub(crate) aside: u64,
-    pub(crate) currency: Option<&'a str>,
+    pub aside: u64,
+    /// The currency of the figures.
+    pub currency: Option<&'a str>,
     /// The measure that is drawn, by number.
-    pub(crate) bars: Option<usize>,
+    pub bars: Option<usize>,
     /// How wide the terminal is, if there is one.
-    pub(crate) width: Option<usize>,
+    pub width: Option<usize>,
 }
 
 /// A measure as it is shown.
-pub(super) fn measure_of(value: Option<Decimal>, kind: MeasureKind) -> String {
+pub(crate) fn measure_of(value: Option<Decimal>, kind: MeasureKind) -> String {
     let Some(value) = value else { return "·".to_owned() };
     match kind {
         MeasureKind::Count => grouped(&value.to_string()),
@@ -50,7 +51,7 @@ fn cell(value: &Value<'_>, kind: MeasureKind) -> String {
 }
 
 /// Prints totals as a table, the whole below, and what is to be said about them.
-pub(crate) fn totals(out: Out<'_>, table: &TotalsTable, look: &TotalsLook<'_>) -> io::Result<()> {
+pub fn totals(out: Out<'_>, table: &TotalsTable, look: &TotalsLook<'_>) -> io::Result<()> {
     let columns = fitting(table, look);
     let one = table.measures.len() == 1;
     if !table.across.is_empty() {
@@ -83,7 +84,7 @@ pub(crate) fn totals(out: Out<'_>, table: &TotalsTable, look: &TotalsLook<'_>) -
 }
 
 /// Prints the table alone, each line after `indent`.
-pub(crate) fn bare(out: Out<'_>, table: &TotalsTable, indent: &str) -> io::Result<()> {
+pub fn bare(out: Out<'_>, table: &TotalsTable, indent: &str) -> io::Result<()> {
     let all: Vec<usize> = (0..table.columns.len()).collect();
     print_table(out, table, &all, &TotalsLook::default(), indent)
 }
@@ -306,15 +307,14 @@ fn left_out(table: &TotalsTable, aside: u64) -> Vec<String> {
     notes
 }
 
-/// Says on standard error what a table that goes to another program does not show.
-pub(crate) fn left_out_to_stderr(table: &TotalsTable, aside: u64) {
-    for note in left_out(table, aside) {
-        crate::show::say(format_args!("{NOTICE}{note}{NOTICE:#}"));
-    }
+/// What a table that goes to another program does not show, in lines.
+pub fn not_shown(table: &TotalsTable, aside: u64) -> Vec<String> {
+    let notes = left_out(table, aside).into_iter();
+    notes.map(|note| format!("{NOTICE}{note}{NOTICE:#}")).collect()
 }
 
 /// Prints totals as a table of Markdown, with every digit.
-pub(crate) fn totals_markdown(out: Out<'_>, table: &TotalsTable) -> io::Result<()> {
+pub fn totals_markdown(out: Out<'_>, table: &TotalsTable) -> io::Result<()> {
     let escaped = |text: &str| text.replace('|', "\\|");
     let labels: Vec<String> = label_headings(table);
     let values = table.columns.iter().map(|column| table.heading_of(column));
@@ -342,7 +342,7 @@ pub(crate) fn totals_markdown(out: Out<'_>, table: &TotalsTable) -> io::Result<(
 }
 
 /// Prints totals as JSON; numbers are texts, so that no reader rounds them.
-pub(crate) fn totals_json(out: Out<'_>, table: &TotalsTable) -> io::Result<()> {
+pub fn totals_json(out: Out<'_>, table: &TotalsTable) -> io::Result<()> {
     let text = |value: &Value<'_>| json!((!value.is_blank()).then(|| value.to_string()));
     let measures = |values: &[Value<'_>]| -> Vec<(String, serde_json::Value)> {
         let headings = table.columns.iter().map(|column| table.heading_of(column));

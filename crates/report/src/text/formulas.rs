@@ -5,10 +5,10 @@ use std::io;
 use interligo_model::formula::{FUNCTIONS, FunctionHelp, SUMMARIES};
 
 use super::table::TextTable;
-use super::{Out, TITLE, broken, told_width};
+use super::{Out, TITLE, broken};
 
 /// Prints the language of formulas: its signs, and all functions with an example each.
-pub(crate) fn formulas(out: Out<'_>) -> io::Result<()> {
+pub fn formulas(out: Out<'_>, width: Option<usize>) -> io::Result<()> {
     let section = |out: Out<'_>, title: &str, table: &TextTable| {
         writeln!(out, "\n{TITLE}{title}{TITLE:#}\n")?;
         table.print(out, "  ")
@@ -38,7 +38,7 @@ pub(crate) fn formulas(out: Out<'_>) -> io::Result<()> {
     }
     section(out, "Signs and words", &signs)?;
     let mut at = 0;
-    let room = room_for_words();
+    let room = room_for_words(width);
     while let Some(first) = FUNCTIONS.get(at) {
         let mut table = TextTable::new(["Written", "is", "for instance", "gives"]);
         for function in FUNCTIONS[at..].iter().take_while(|f| f.group == first.group) {
@@ -62,10 +62,10 @@ pub(crate) fn formulas(out: Out<'_>) -> io::Result<()> {
 }
 
 /// The width that a terminal leaves for what a function is.
-fn room_for_words() -> usize {
+fn room_for_words(width: Option<usize>) -> usize {
     let widest = |of: fn(&FunctionHelp) -> &str| {
         FUNCTIONS.iter().map(|function| of(function).chars().count()).max().unwrap_or(0)
     };
     let others = widest(|f| f.shape) + widest(|f| f.example) + widest(|f| f.gives) + 8;
-    told_width().map_or(usize::MAX, |width| width.saturating_sub(others).max(24))
+    width.map_or(usize::MAX, |width| width.saturating_sub(others).max(24))
 }

@@ -1,4 +1,4 @@
-//! The map in the terminal: a tree from each fact.
+//! The map of tables and links as a tree: which table hangs on which, through what.
 
 use std::collections::BTreeSet;
 use std::io;
@@ -6,9 +6,9 @@ use std::io;
 use interligo_project::{LinkHealth, LinkMap};
 use unicode_width::UnicodeWidthStr;
 
-use crate::show::link::share;
-use crate::show::number::grouped;
-use crate::show::{GOOD, NOTICE, Out, QUIET, TITLE, counted};
+use super::link::share;
+use super::number::grouped;
+use super::{GOOD, NOTICE, Out, QUIET, TITLE, counted};
 
 /// The least width that is drawn in.
 const LEAST: usize = 60;
@@ -23,7 +23,8 @@ struct Branch<'m> {
     again: bool,
 }
 
-pub(crate) fn map_text(out: Out<'_>, map: &LinkMap, width: usize) -> io::Result<()> {
+/// Prints the map as a tree, in lines of at most `width` signs.
+pub fn map_text(out: Out<'_>, map: &LinkMap, width: usize) -> io::Result<()> {
     let width = width.max(LEAST) - 2;
     for (number, table) in map.tables.iter().enumerate().filter(|(_, table)| table.is_fact) {
         let mut branches = Vec::new();

@@ -101,7 +101,7 @@ pub(super) fn visible(key: &str) -> String {
 }
 
 /// Prints what was found, in a few lines, at the end of a run.
-pub(crate) fn summary(out: Out<'_>, ran: &Ran) -> io::Result<()> {
+pub fn summary(out: Out<'_>, ran: &Ran) -> io::Result<()> {
     let (checked, since) = (&ran.checked, ran.since.as_ref());
     let groups = checked.groups();
     let files = ran.outcomes.first().map(|outcome| &outcome.since);
@@ -203,20 +203,18 @@ fn in_words(code: &str, about: &str) -> String {
     if about.is_empty() { code.to_owned() } else { format!("{code} in {about}") }
 }
 
-/// Says what went otherwise than usual, without stopping anything.
-pub(crate) fn notes(notes: &[String]) {
-    for note in notes {
-        crate::show::say(format_args!("{NOTICE}note:{NOTICE:#} {note}"));
-    }
+/// What went otherwise than usual, without stopping anything, in lines.
+pub fn notes(notes: &[String]) -> Vec<String> {
+    notes.iter().map(|note| format!("{NOTICE}note:{NOTICE:#} {note}")).collect()
 }
 
-/// Says what became of a run that died while its files appeared.
-pub(crate) fn recovered(recovered: Recovered) {
+/// What became of a run that died while its files appeared, in lines.
+pub fn recovered(recovered: Recovered) -> Vec<String> {
     let what = match recovered {
         Recovered::Completed => "its files are all in their places now",
         Recovered::Undone => {
             "what it had written is gone, and the files are as they were before it"
         }
     };
-    notes(&[format!("an earlier run broke off while its files appeared; {what}")]);
+    notes(&[format!("an earlier run broke off while its files appeared; {what}")])
 }

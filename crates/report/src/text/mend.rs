@@ -14,7 +14,7 @@ use super::table::TextTable;
 use super::{GOOD, NOTICE, Out, QUIET, TITLE, counted, paragraph};
 
 /// Says what there is to be mended.
-pub(crate) fn mending(out: Out<'_>, count: usize, file: &str) -> io::Result<()> {
+pub fn mending(out: Out<'_>, count: usize, file: &str) -> io::Result<()> {
     if count == 0 {
         return writeln!(out, "{GOOD}Every key finds its row: there is nothing to mend.{GOOD:#}");
     }
@@ -27,11 +27,12 @@ pub(crate) fn mending(out: Out<'_>, count: usize, file: &str) -> io::Result<()> 
 }
 
 /// Says what may be typed.
-pub(crate) fn mend_help(out: Out<'_>) -> io::Result<()> {
+pub fn mend_help(out: Out<'_>) -> io::Result<()> {
     writeln!(
         out,
         "{QUIET}{}{QUIET:#}",
         paragraph(
+            out.width(),
             "Type the number of a suggestion, or a key of the lookup (Tab completes). s skips, u takes back, q quits \
              and keeps what is decided, ? shows this."
         )
@@ -39,7 +40,7 @@ pub(crate) fn mend_help(out: Out<'_>) -> io::Result<()> {
 }
 
 /// Prints an open key with what it costs.
-pub(crate) fn open_key(
+pub fn open_key(
     out: Out<'_>,
     checked: &Checked,
     open: &OpenKey<'_>,
@@ -67,7 +68,7 @@ pub(crate) fn open_key(
 }
 
 /// Prints the first line that has a key.
-pub(crate) fn first_line(
+pub fn first_line(
     out: Out<'_>,
     line: Option<&(String, Vec<String>)>,
     columns: &[String],
@@ -79,7 +80,7 @@ pub(crate) fn first_line(
 }
 
 /// Prints the keys that may be meant, with what their rows say.
-pub(crate) fn suggestions(
+pub fn suggestions(
     out: Out<'_>,
     suggestions: &[Suggestion],
     meanings: &BTreeMap<String, String>,
@@ -107,7 +108,7 @@ pub(crate) fn suggestions(
 }
 
 /// Says what was decided on a key.
-pub(crate) fn one_mended(out: Out<'_>, mended: &Mended) -> io::Result<()> {
+pub fn one_mended(out: Out<'_>, mended: &Mended) -> io::Result<()> {
     writeln!(
         out,
         "  {GOOD}{} means {} in {}{GOOD:#}",
@@ -118,7 +119,7 @@ pub(crate) fn one_mended(out: Out<'_>, mended: &Mended) -> io::Result<()> {
 }
 
 /// Says that the lookup does not have a key.
-pub(crate) fn no_such_key(out: Out<'_>, text: &str, keys: &[String]) -> io::Result<()> {
+pub fn no_such_key(out: Out<'_>, text: &str, keys: &[String]) -> io::Result<()> {
     let keys: Vec<&str> = keys.iter().map(String::as_str).collect();
     let near = match nearest_name(text, &keys) {
         Some(near) => format!("; did you mean {near}?"),
@@ -128,12 +129,12 @@ pub(crate) fn no_such_key(out: Out<'_>, text: &str, keys: &[String]) -> io::Resu
 }
 
 /// Says that there is nothing to take back.
-pub(crate) fn nothing_to_undo(out: Out<'_>) -> io::Result<()> {
+pub fn nothing_to_undo(out: Out<'_>) -> io::Result<()> {
     writeln!(out, "  {NOTICE}There is nothing to take back.{NOTICE:#}")
 }
 
 /// Says what came of it.
-pub(crate) fn mend_end(
+pub fn mend_end(
     out: Out<'_>,
     mended: usize,
     left: usize,
@@ -153,7 +154,7 @@ pub(crate) fn mend_end(
 }
 
 /// Prints keys that were mended without asking.
-pub(crate) fn mended(out: Out<'_>, mended: &[Mended], file: &str, dry: bool) -> io::Result<()> {
+pub fn mended(out: Out<'_>, mended: &[Mended], file: &str, dry: bool) -> io::Result<()> {
     if mended.is_empty() {
         return writeln!(out, "No key was mended.");
     }
@@ -177,7 +178,7 @@ pub(crate) fn mended(out: Out<'_>, mended: &[Mended], file: &str, dry: bool) -> 
 }
 
 /// Says how many keys are still open.
-pub(crate) fn left_open(out: Out<'_>, left: usize, doubtful: u64) -> io::Result<()> {
+pub fn left_open(out: Out<'_>, left: usize, doubtful: u64) -> io::Result<()> {
     if left == 0 {
         return Ok(());
     }
@@ -190,7 +191,7 @@ pub(crate) fn left_open(out: Out<'_>, left: usize, doubtful: u64) -> io::Result<
 }
 
 /// Says of a correction why it was not taken over; `kept` is the file of the corrections that hold.
-pub(crate) fn not_taken(file: &str, kept: &str, not_taken: &NotTaken) {
+pub fn not_taken(file: &str, kept: &str, not_taken: &NotTaken) -> String {
     let Correction { found, used, link, row, .. } = &not_taken.correction;
     let why = match &not_taken.why {
         Refused::NoSuchKey => format!("because the lookup of `{link}` has no key `{used}`"),
@@ -203,7 +204,5 @@ pub(crate) fn not_taken(file: &str, kept: &str, not_taken: &NotTaken) {
             )
         }
     };
-    crate::show::say(format_args!(
-        "{NOTICE}Not taken over:{NOTICE:#} {file}:{row} `{found}`, {why}"
-    ));
+    format!("{NOTICE}Not taken over:{NOTICE:#} {file}:{row} `{found}`, {why}")
 }

@@ -6,15 +6,15 @@ use interligo_model::values::date::Day;
 use interligo_project::{DayLines, KeyCalendar, Span};
 
 /// The days from the left end to the right.
-pub(super) struct Axis {
-    pub(super) from: Day,
-    pub(super) until: Day,
+pub(crate) struct Axis {
+    pub(crate) from: Day,
+    pub(crate) until: Day,
     width: usize,
 }
 
 impl Axis {
     /// An axis over all days that are known of some periods, and some others.
-    pub(super) fn over(spans: impl Iterator<Item = Span>, others: &[Day], width: usize) -> Axis {
+    pub(crate) fn over(spans: impl Iterator<Item = Span>, others: &[Day], width: usize) -> Axis {
         let spans: Vec<Span> = spans.collect();
         let ends = spans.iter().flat_map(|span| [span.from, span.until]).flatten();
         let days: Vec<Day> = ends.chain(others.iter().copied()).collect();
@@ -25,14 +25,14 @@ impl Axis {
     }
 
     /// An axis over the periods of a key and the days of its lines, but for those that can hardly be meant.
-    pub(super) fn of(calendar: &KeyCalendar, width: usize) -> Axis {
+    pub(crate) fn of(calendar: &KeyCalendar, width: usize) -> Axis {
         let days: Vec<Day> = calendar.days.keys().copied().filter(|day| !day.is_odd()).collect();
         let spans = calendar.periods.iter().map(|period| period.span);
         Axis::over(spans, &days, width)
     }
 
     /// The first and the last day, as far apart as the ends.
-    pub(super) fn ends(&self) -> String {
+    pub(crate) fn ends(&self) -> String {
         let (from, until) = (self.from.to_string(), self.until.to_string());
         let room = self.width.saturating_sub(from.len() + until.len()).max(1);
         format!("{from}{}{until}", " ".repeat(room))
@@ -50,13 +50,13 @@ impl Axis {
     }
 
     /// The sign in which a day lies.
-    pub(super) fn sign_of(&self, day: Day) -> usize {
+    pub(crate) fn sign_of(&self, day: Day) -> usize {
         let at = (i64::from(day.0) - i64::from(self.from.0)) * self.width as i64 / self.days();
         usize::try_from(at).unwrap_or(0).min(self.width - 1)
     }
 
     /// Periods: `━` where one holds, `╳` where two do, blank where none does on some day; `┣` where one starts.
-    pub(super) fn bar(&self, spans: &[Span]) -> String {
+    pub(crate) fn bar(&self, spans: &[Span]) -> String {
         let sign = |at: usize| {
             let (first, last) = self.of_sign(at);
             let holds = |day: Day, span: &&Span| {
@@ -79,7 +79,7 @@ impl Axis {
     }
 
     /// How many lines lie in each sign, and whether some of them have no row.
-    pub(super) fn lines(&self, days: &BTreeMap<Day, DayLines>) -> Vec<DayLines> {
+    pub(crate) fn lines(&self, days: &BTreeMap<Day, DayLines>) -> Vec<DayLines> {
         let mut signs = vec![DayLines::default(); self.width];
         for (day, lines) in days.range(self.from..=self.until) {
             let sign = &mut signs[self.sign_of(*day)];
@@ -90,17 +90,17 @@ impl Axis {
     }
 
     /// For how many days some signs stand, at most.
-    pub(super) fn days_of(&self, signs: usize) -> u64 {
+    pub(crate) fn days_of(&self, signs: usize) -> u64 {
         (self.days().max(1).unsigned_abs() * signs as u64).div_ceil(self.width as u64)
     }
 
     /// Texts that begin where their days lie, as far as there is room.
-    pub(super) fn labels(&self, labels: impl Iterator<Item = (Option<Day>, String)>) -> String {
+    pub(crate) fn labels(&self, labels: impl Iterator<Item = (Option<Day>, String)>) -> String {
         self.labels_at(labels.map(|(day, label)| (day.map_or(0, |day| self.sign_of(day)), label)))
     }
 
     /// Texts that begin below a sign, as far as there is room.
-    pub(super) fn labels_at(&self, labels: impl Iterator<Item = (usize, String)>) -> String {
+    pub(crate) fn labels_at(&self, labels: impl Iterator<Item = (usize, String)>) -> String {
         let mut line = String::new();
         let mut length = 0;
         for (at, label) in labels {

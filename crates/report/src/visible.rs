@@ -5,50 +5,10 @@
 //! that JSON stays what it is. The few sequences with which our own text is coloured pass.
 
 use std::borrow::Cow;
-use std::fmt;
-use std::io::{self, IsTerminal, Write};
-
-/// Standard output: text for people, and data for programs.
-pub(crate) struct Printed {
-    text: Visible<anstream::AutoStream<io::StdoutLock<'static>>>,
-    is_terminal: bool,
-}
-
-impl Printed {
-    pub(crate) fn stdout() -> Printed {
-        let is_terminal = io::stdout().is_terminal();
-        Printed { text: Visible::new(anstream::stdout().lock()), is_terminal }
-    }
-
-    /// Prints what a program reads, byte for byte; on a terminal it is text like any other.
-    pub(crate) fn data(&mut self, bytes: &[u8]) -> io::Result<()> {
-        if self.is_terminal {
-            return self.text.write_all(bytes);
-        }
-        self.flush()?;
-        io::stdout().write_all(bytes)
-    }
-
-    /// What `write!` and `writeln!` call.
-    pub(crate) fn write_fmt(&mut self, text: fmt::Arguments<'_>) -> io::Result<()> {
-        self.text.write_fmt(text)
-    }
-
-    /// Lets all of it reach whoever reads it.
-    pub(crate) fn flush(&mut self) -> io::Result<()> {
-        self.text.flush()
-    }
-}
-
-/// Says a line on standard error.
-pub(crate) fn say(line: fmt::Arguments<'_>) {
-    let mut stderr = Visible::new(anstream::stderr().lock());
-    // Where nobody can be told, nothing can be said of that either.
-    let _ = writeln!(stderr, "{line}").and_then(|()| stderr.flush());
-}
+use std::io::{self, Write};
 
 /// A text from a file or a command line in which every sign can be seen.
-pub(crate) fn seen(text: &str) -> Cow<'_, str> {
+pub fn seen(text: &str) -> Cow<'_, str> {
     if !text.chars().any(is_obeyed) {
         return Cow::Borrowed(text);
     }
@@ -64,7 +24,7 @@ pub(crate) fn seen(text: &str) -> Cow<'_, str> {
 
 /// A text without the passwords of addresses in it: stars in their place, as many as they have bytes, so that
 /// places in the text stay what they are.
-pub(crate) fn without_secrets(text: &str) -> Cow<'_, str> {
+pub fn without_secrets(text: &str) -> Cow<'_, str> {
     let ends = |sign: char| sign.is_whitespace() || matches!(sign, '"' | '\'' | '`');
     let mut secrets: Vec<std::ops::Range<usize>> = Vec::new();
     for (at, _) in text.match_indices("://") {
@@ -115,7 +75,7 @@ fn is_obeyed(sign: char) -> bool {
 const LONGEST: usize = 12;
 
 /// A writer in which every sign can be seen.
-struct Visible<W> {
+pub struct Visible<W> {
     inner: W,
     /// The beginning of a sign or of a sequence whose end has not come yet.
     held: Vec<u8>,
@@ -132,7 +92,8 @@ enum Next {
 }
 
 impl<W: Write> Visible<W> {
-    fn new(inner: W) -> Visible<W> {
+    /// Shows on `inner` what comes.
+    pub fn new(inner: W) -> Visible<W> {
         Visible { inner, held: Vec::new() }
     }
 

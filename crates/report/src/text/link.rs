@@ -13,7 +13,7 @@ use super::table::TextTable;
 use super::{GOOD, NOTICE, Out, QUIET, TITLE, argument, counted, title};
 
 /// A share in percent with one place, cut off rather than rounded: 100 % means all.
-pub(super) fn share(found: u64, all: u64) -> String {
+pub(crate) fn share(found: u64, all: u64) -> String {
     match all {
         0 => "–".to_owned(),
         _ => {
@@ -23,7 +23,8 @@ pub(super) fn share(found: u64, all: u64) -> String {
     }
 }
 
-pub(crate) fn links(out: Out<'_>, map: &LinkMap) -> io::Result<()> {
+/// Prints the links with the lines that they find.
+pub fn links(out: Out<'_>, map: &LinkMap) -> io::Result<()> {
     writeln!(out, "{TITLE}Links{TITLE:#}\n")?;
     if map.links.is_empty() {
         return writeln!(
@@ -87,7 +88,8 @@ fn others(link: &LinkHealth) -> String {
     words.join(", ")
 }
 
-pub(crate) fn links_csv(out: Out<'_>, map: &LinkMap) -> io::Result<()> {
+/// The same as comma-separated text.
+pub fn links_csv(out: Out<'_>, map: &LinkMap) -> io::Result<()> {
     let mut headings = vec![
         "link",
         "path",
@@ -119,7 +121,8 @@ pub(crate) fn links_csv(out: Out<'_>, map: &LinkMap) -> io::Result<()> {
     write_csv(out, &headings, &rows)
 }
 
-pub(crate) fn links_json(out: Out<'_>, map: &LinkMap) -> io::Result<()> {
+/// The same as JSON.
+pub fn links_json(out: Out<'_>, map: &LinkMap) -> io::Result<()> {
     let links: Vec<_> = map
         .links
         .iter()
@@ -146,11 +149,7 @@ pub(crate) fn links_json(out: Out<'_>, map: &LinkMap) -> io::Result<()> {
 }
 
 /// Links that the plan does not have yet.
-pub(crate) fn found_links(
-    out: Out<'_>,
-    links: &[StartedLink],
-    doubts: &[StartedLink],
-) -> io::Result<()> {
+pub fn found_links(out: Out<'_>, links: &[StartedLink], doubts: &[StartedLink]) -> io::Result<()> {
     writeln!(out, "{TITLE}Links that the plan does not have{TITLE:#}\n")?;
     if links.is_empty() {
         writeln!(out, "  {GOOD}None was found beside those that it has.{GOOD:#}")?;
@@ -167,7 +166,7 @@ pub(crate) fn found_links(
 }
 
 /// How a link fares that is being added.
-pub(crate) fn added(out: Out<'_>, map: &LinkMap, link: &LinkHealth) -> io::Result<()> {
+pub fn added(out: Out<'_>, map: &LinkMap, link: &LinkHealth) -> io::Result<()> {
     let (found, all) = link.found();
     writeln!(out, "{TITLE}{}{TITLE:#}\n", words(map, link))?;
     let n = |count: u64| grouped(&count.to_string());

@@ -4,6 +4,7 @@ use std::io;
 
 use interligo_discover::profile::{ColumnSummary, CouldBeKey, Distinct};
 use interligo_engine::proof::findings::Noted;
+use interligo_model::place::Place;
 use interligo_model::plan::{ColumnType, Role, key};
 use interligo_project::{ColumnLook, Question, TableProfile, TableRows};
 use serde_json::json;
@@ -13,7 +14,6 @@ use super::number::grouped;
 use super::table::TextTable;
 use super::tie_out::{drift_words, part_noun};
 use super::{NOTICE, Out, QUIET, TITLE, argument, counted};
-use crate::args::Format;
 
 /// The longest cell that is shown whole.
 const LONGEST: usize = 28;
@@ -22,7 +22,7 @@ const LONGEST: usize = 28;
 const VALUES: usize = 25;
 
 /// Prints what tables hold.
-pub(crate) fn profiles(out: Out<'_>, profiles: &[TableProfile]) -> io::Result<()> {
+pub fn profiles(out: Out<'_>, profiles: &[TableProfile]) -> io::Result<()> {
     for (number, profile) in profiles.iter().enumerate() {
         if number > 0 {
             writeln!(out)?;
@@ -211,7 +211,7 @@ fn notes(out: Out<'_>, profile: &TableProfile) -> io::Result<()> {
 }
 
 /// Prints the values of one column, the most frequent first.
-pub(crate) fn values(out: Out<'_>, profile: &TableProfile) -> io::Result<()> {
+pub fn values(out: Out<'_>, profile: &TableProfile) -> io::Result<()> {
     heading(out, profile)?;
     for column in &profile.columns {
         let summary = &column.summary;
@@ -256,53 +256,55 @@ pub(crate) fn values(out: Out<'_>, profile: &TableProfile) -> io::Result<()> {
     notes(out, profile)
 }
 
+/// The cells of a row behind its file and its number.
+fn placed((place, cells): &(Place, Vec<String>)) -> Vec<String> {
+    let row = place.row.map_or(String::new(), |row| row.to_string());
+    [place.part.to_string(), row].into_iter().chain(cells.iter().cloned()).collect()
+}
+
 /// Prints rows with their places.
-pub(crate) fn rows(out: Out<'_>, name: &str, rows: &TableRows, format: Format) -> io::Result<()> {
-    let cells = |(place, cells): &(interligo_model::place::Place, Vec<String>)| -> Vec<String> {
-        let row = place.row.map_or(String::new(), |row| row.to_string());
-        [place.part.to_string(), row].into_iter().chain(cells.iter().cloned()).collect()
-    };
-    let headings = ["file", "row"].into_iter().chain(rows.columns.iter().map(String::as_str));
-    match format {
-        Format::Csv => {
-            let headings: Vec<&str> = headings.collect();
-            write_csv(out, &headings, &rows.rows.iter().map(cells).collect::<Vec<_>>())
+pub fn rows(out: Out<'_>, name: &str, rows: &TableRows) -> io::Result<()> {
+    writeln!(out, "{TITLE}{name}{TITLE:#}  {QUIET}as it stands in the files{QUIET:#}\n")?;
+    if rows.rows.is_empty() {
+        return writeln!(out, "  No row.");
+    }
+    let headings = rows.columns.iter().map(String::as_str);
+    let mut table = TextTable::new(["Place"].into_iter().chain(headings));
+    for (place, cells) in &rows.rows {
+        let place = place.to_string();
+        table.row([place].into_iter().chain(cells.iter().map(|cell| short(cell))));
+    }
+    table.print(out, "  ")?;
+    match rows.more {
+        true => {
+            writeln!(out, "  {QUIET}… there are more; --rows says how many are shown{QUIET:#}")
         }
-        Format::Json => {
-            let row = |(place, cells): &(interligo_model::place::Place, Vec<String>)| {
-                let values = rows.columns.iter().cloned().zip(cells.iter().map(|c| json!(c)));
-                json!({
-                    "file": place.part.to_string(), "row": place.row,
-                    "values": values.collect::<serde_json::Map<_, _>>(),
-                })
-            };
-            let all = rows.rows.iter().map(row).collect::<Vec<_>>();
-            writeln!(out, "{:#}", json!({ "table": name, "rows": all, "more": rows.more }))
-        }
-        Format::Table => {
-            writeln!(out, "{TITLE}{name}{TITLE:#}  {QUIET}as it stands in the files{QUIET:#}\n")?;
-            if rows.rows.is_empty() {
-                return writeln!(out, "  No row.");
-            }
-            let mut table = TextTable::new(["Place"].into_iter().chain(headings.skip(2)));
-            for (place, cells) in &rows.rows {
-                let place = place.to_string();
-                table.row([place].into_iter().chain(cells.iter().map(|cell| short(cell))));
-            }
-            table.print(out, "  ")?;
-            match rows.more {
-                true => writeln!(
-                    out,
-                    "  {QUIET}… there are more; --rows says how many are shown{QUIET:#}"
-                ),
-                false => Ok(()),
-            }
-        }
+        false => Ok(()),
     }
 }
 
+/// The same as comma-separated text.
+pub fn rows_csv(out: Out<'_>, rows: &TableRows) -> io::Result<()> {
+    let headings = ["file", "row"].into_iter().chain(rows.columns.iter().map(String::as_str));
+    let headings: Vec<&str> = headings.collect();
+    write_csv(out, &headings, &rows.rows.iter().map(placed).collect::<Vec<_>>())
+}
+
+/// The same as JSON.
+pub fn rows_json(out: Out<'_>, name: &str, rows: &TableRows) -> io::Result<()> {
+    let row = |(place, cells): &(Place, Vec<String>)| {
+        let values = rows.columns.iter().cloned().zip(cells.iter().map(|c| json!(c)));
+        json!({
+            "file": place.part.to_string(), "row": place.row,
+            "values": values.collect::<serde_json::Map<_, _>>(),
+        })
+    };
+    let all = rows.rows.iter().map(row).collect::<Vec<_>>();
+    writeln!(out, "{:#}", json!({ "table": name, "rows": all, "more": rows.more }))
+}
+
 /// A row per column.
-pub(crate) fn profiles_csv(out: Out<'_>, profiles: &[TableProfile]) -> io::Result<()> {
+pub fn profiles_csv(out: Out<'_>, profiles: &[TableProfile]) -> io::Result<()> {
     let headings = [
         "table",
         "column",
@@ -340,7 +342,7 @@ pub(crate) fn profiles_csv(out: Out<'_>, profiles: &[TableProfile]) -> io::Resul
 }
 
 /// All values of columns with their counts.
-pub(crate) fn values_csv(out: Out<'_>, profiles: &[TableProfile]) -> io::Result<()> {
+pub fn values_csv(out: Out<'_>, profiles: &[TableProfile]) -> io::Result<()> {
     let mut rows = Vec::new();
     for profile in profiles {
         for column in &profile.columns {
@@ -354,11 +356,7 @@ pub(crate) fn values_csv(out: Out<'_>, profiles: &[TableProfile]) -> io::Result<
 }
 
 /// Everything, for other programs; with all values if `values` says so.
-pub(crate) fn profiles_json(
-    out: Out<'_>,
-    profiles: &[TableProfile],
-    values: bool,
-) -> io::Result<()> {
+pub fn profiles_json(out: Out<'_>, profiles: &[TableProfile], values: bool) -> io::Result<()> {
     let column = |column: &ColumnLook| {
         let summary = &column.summary;
         let mut found = json!({

@@ -1,8 +1,5 @@
 //! The periods of a lookup's keys: as a table, drawn in a terminal, and as a picture.
 
-mod bar;
-mod picture;
-
 use std::io;
 
 use interligo_engine::links::{LinkStatus, StatusCounts};
@@ -13,14 +10,13 @@ use super::number::grouped;
 use super::table::TextTable;
 use super::totals::measure_of;
 use super::{GOOD, NOTICE, Out, QUIET, TITLE, argument, counted};
-use bar::Axis;
-pub(crate) use picture::calendar_svg;
+use crate::axis::Axis;
 
 /// How many keys the overview shows.
 const SHOWN: usize = 20;
 
 /// Prints the keys of a link with faults in their periods, the worst first.
-pub(crate) fn calendars(
+pub fn calendars(
     out: Out<'_>,
     link: &str,
     keys: &[CalendarKey],
@@ -102,7 +98,7 @@ fn other_lines(out: Out<'_>, link: &str, without: &[(LinkStatus, u64)]) -> io::R
 }
 
 /// Prints the calendar of one key.
-pub(crate) fn calendar(out: Out<'_>, calendar: &KeyCalendar, width: usize) -> io::Result<()> {
+pub fn calendar(out: Out<'_>, calendar: &KeyCalendar, width: usize) -> io::Result<()> {
     let undated: u64 = calendar.undated.iter().map(|finding| finding.count).sum();
     let lines = match undated {
         0 => String::new(),

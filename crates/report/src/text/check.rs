@@ -7,29 +7,29 @@ use interligo_engine::links::{LinkStatus, lines_found};
 use interligo_project::{Checked, Code, Finding, Group, LinkBalance};
 use serde_json::{Map, Value, json};
 
-use super::explain::meaning;
 use super::findings::{
     example, note, part_of, share, stake_cells, stake_headings, subjects, visible,
 };
 use super::number::grouped;
 use super::table::TextTable;
 use super::{GOOD, NOTICE, Out, QUIET, TITLE, argument, counted, paragraph};
+use crate::finding_help::meaning;
 
 /// How many rows of a kind a table shows.
 const SHOWN: usize = 20;
 
 /// Rows of a table, to be shown beneath findings.
-pub(crate) struct ShownRows {
+pub struct ShownRows {
     /// The table.
-    pub(crate) table: String,
+    pub table: String,
     /// Its columns.
-    pub(crate) columns: Vec<String>,
+    pub columns: Vec<String>,
     /// Of each row, its place and its cells.
-    pub(crate) rows: Vec<(String, Vec<String>)>,
+    pub rows: Vec<(String, Vec<String>)>,
 }
 
 /// Prints the kinds of findings, largest amount first, and the counts that close.
-pub(crate) fn overview(out: Out<'_>, checked: &Checked) -> io::Result<()> {
+pub fn overview(out: Out<'_>, checked: &Checked) -> io::Result<()> {
     let over = format!(
         "{}, {}, {}",
         counted(checked.lines, "line"),
@@ -65,7 +65,7 @@ pub(crate) fn overview(out: Out<'_>, checked: &Checked) -> io::Result<()> {
         writeln!(
             out,
             "\n{QUIET}{}{QUIET:#}",
-            paragraph(&format!(
+            paragraph(out.width(), &format!(
                 "`interligo check {code}`{or} shows keys and rows, `interligo check --explain {code}` what settles them."
             ))
             .trim_start()
@@ -154,7 +154,7 @@ fn keys_sum(link: &LinkBalance) -> String {
 }
 
 /// Prints some findings one by one, with rows beneath.
-pub(crate) fn detail(
+pub fn detail(
     out: Out<'_>,
     checked: &Checked,
     findings: &[&Finding],
@@ -268,7 +268,7 @@ fn row_findings(out: Out<'_>, findings: &[&Finding]) -> io::Result<()> {
 }
 
 /// Findings as rows of comma-separated text.
-pub(crate) fn check_csv(out: Out<'_>, checked: &Checked) -> io::Result<()> {
+pub fn check_csv(out: Out<'_>, checked: &Checked) -> io::Result<()> {
     for row in checked.rows() {
         out.data(&interligo_project::csv_row(row.iter().map(String::as_str)))?;
     }
@@ -276,7 +276,7 @@ pub(crate) fn check_csv(out: Out<'_>, checked: &Checked) -> io::Result<()> {
 }
 
 /// All of it as one object.
-pub(crate) fn check_json(out: Out<'_>, checked: &Checked, rows: &[ShownRows]) -> io::Result<()> {
+pub fn check_json(out: Out<'_>, checked: &Checked, rows: &[ShownRows]) -> io::Result<()> {
     let findings: Vec<Value> = checked.findings.iter().map(|f| finding_json(checked, f)).collect();
     let links: Vec<Value> = checked.balances.iter().map(balance_json).collect();
     let mut all = json!({
@@ -355,23 +355,22 @@ pub(super) fn write_csv(
 }
 
 /// Says that a run goes through.
-pub(crate) fn would_not_stop(out: Out<'_>) -> io::Result<()> {
+pub fn would_not_stop(out: Out<'_>) -> io::Result<()> {
     writeln!(out, "{QUIET}Nothing of this stops a run.{QUIET:#}")
 }
 
-/// Says on standard error that a run would be stopped, and the way out.
-pub(crate) fn would_stop(message: &str, help: &str) {
-    crate::show::say(format_args!("{NOTICE}A run would stop:{NOTICE:#} {message}"));
-    crate::show::say(format_args!("  help: {help}"));
+/// That a run would be stopped, and the way out, in lines.
+pub fn would_stop(message: &str, help: &str) -> [String; 2] {
+    [format!("{NOTICE}A run would stop:{NOTICE:#} {message}"), format!("  help: {help}")]
 }
 
 /// Says that there is nothing of a kind, or in a link or table.
-pub(crate) fn nothing_of(out: Out<'_>, about: &str) -> io::Result<()> {
+pub fn nothing_of(out: Out<'_>, about: &str) -> io::Result<()> {
     writeln!(out, "{GOOD}Nothing was found of `{about}`.{GOOD:#}")
 }
 
 /// Says which files were written for the owners of lookups.
-pub(crate) fn for_owners(out: Out<'_>, files: &[(std::path::PathBuf, usize)]) -> io::Result<()> {
+pub fn for_owners(out: Out<'_>, files: &[(std::path::PathBuf, usize)]) -> io::Result<()> {
     if files.is_empty() {
         return writeln!(out, "{GOOD}No lookup lacks a key: nothing was written.{GOOD:#}");
     }

@@ -1,0 +1,72 @@
+//! Standard output and standard error, as reports and messages go there.
+
+use std::fmt;
+use std::io::{self, IsTerminal, Write};
+
+use interligo_report::output::Output;
+use interligo_report::visible::Visible;
+
+/// Standard output: text for people, and data for programs.
+pub(crate) struct Printed {
+    text: Visible<anstream::AutoStream<io::StdoutLock<'static>>>,
+    is_terminal: bool,
+}
+
+impl Printed {
+    pub(crate) fn stdout() -> Printed {
+        let is_terminal = io::stdout().is_terminal();
+        Printed { text: Visible::new(anstream::stdout().lock()), is_terminal }
+    }
+
+    /// What `write!` and `writeln!` call.
+    pub(crate) fn write_fmt(&mut self, text: fmt::Arguments<'_>) -> io::Result<()> {
+        self.text.write_fmt(text)
+    }
+
+    /// Lets all of it reach whoever reads it.
+    pub(crate) fn flush(&mut self) -> io::Result<()> {
+        self.text.flush()
+    }
+}
+
+impl Output for Printed {
+    fn text(&mut self, text: fmt::Arguments<'_>) -> io::Result<()> {
+        self.text.write_fmt(text)
+    }
+
+    /// On a terminal it is text like any other.
+    fn data(&mut self, bytes: &[u8]) -> io::Result<()> {
+        if self.is_terminal {
+            return self.text.write_all(bytes);
+        }
+        self.flush()?;
+        io::stdout().write_all(bytes)
+    }
+
+    fn width(&self) -> Option<usize> {
+        terminal_size::terminal_size().map(|(width, _)| usize::from(width.0))
+    }
+}
+
+/// Says a line on standard error.
+pub(crate) fn say(line: fmt::Arguments<'_>) {
+    let mut stderr = Visible::new(anstream::stderr().lock());
+    // Where nobody can be told, nothing can be said of that either.
+    let _ = writeln!(stderr, "{line}").and_then(|()| stderr.flush());
+}
+
+/// Says some lines on standard error.
+pub(crate) fn say_all(lines: impl IntoIterator<Item = String>) {
+    lines.into_iter().for_each(|line| say(format_args!("{line}")));
+}
+
+/// How wide the terminal is; 80 where there is none.
+pub(crate) fn width() -> usize {
+    told_width().unwrap_or(80)
+}
+
+/// How wide the terminal is, if there is one or its width is told.
+pub(crate) fn told_width() -> Option<usize> {
+    let told = std::env::var("COLUMNS").ok().and_then(|columns| columns.parse().ok());
+    told.or_else(|| terminal_size::terminal_size().map(|(width, _)| usize::from(width.0)))
+}

@@ -1,0 +1,13 @@
+//! Results as text, tables and pictures, from results that are finished: nothing is computed here, and no path opened.
+//!
+//! - [`text`]: for people, as comma-separated text, and as JSON.
+//! - [`svg`]: pictures in the open format SVG.
+//! - [`finding_help`]: what each kind of finding means, and what settles it.
+//! - [`visible`]: signs that a terminal would obey are shown as what they are.
+
+mod axis;
+pub mod finding_help;
+pub mod output;
+pub mod svg;
+pub mod text;
+pub mod visible;

@@ -1,0 +1,90 @@
+//! Results as text: tables and statements for reading, CSV and JSON for other programs.
+
+mod bars;
+mod calendar;
+mod check;
+mod findings;
+mod formulas;
+pub(crate) mod link;
+mod look;
+mod map;
+mod mend;
+pub(crate) mod number;
+mod start;
+pub(crate) mod table;
+mod tie_out;
+pub(crate) mod totals;
+
+pub use calendar::{calendar, calendars};
+pub use check::{
+    ShownRows, check_csv, check_json, detail, for_owners, nothing_of, overview, would_not_stop,
+    would_stop,
+};
+pub use findings::{notes, recovered, summary};
+pub use formulas::formulas;
+pub use link::{added, found_links, links, links_csv, links_json};
+pub use look::{
+    profiles, profiles_csv, profiles_json, rows, rows_csv, rows_json, values, values_csv,
+};
+pub use map::map_text;
+pub use mend::{
+    first_line, left_open, mend_end, mend_help, mended, mending, no_such_key, not_taken,
+    nothing_to_undo, one_mended, open_key, suggestions,
+};
+pub use start::started;
+pub use tie_out::{link_health, tables_read, tie_out, tie_out_csv, tie_out_json};
+pub use totals::{TotalsLook, bare, not_shown, totals, totals_json, totals_markdown};
+
+use std::borrow::Cow;
+
+use anstyle::{AnsiColor, Style};
+
+use crate::output::Out;
+
+/// Section titles and headings.
+pub(crate) const TITLE: Style = Style::new().bold();
+/// What is there to be noticed.
+pub(crate) const NOTICE: Style = AnsiColor::Yellow.on_default();
+/// What is as it should be.
+pub(crate) const GOOD: Style = AnsiColor::Green.on_default();
+/// What may be passed over.
+pub(crate) const QUIET: Style = Style::new().dimmed();
+
+/// An argument of a command that is proposed, as a shell takes it.
+pub fn argument(text: &str) -> Cow<'_, str> {
+    // No argument can hold the sign that ends texts; what has it is shown as it is.
+    shlex::try_quote(text).unwrap_or(text.into())
+}
+
+/// A text in lines that fit the width, each behind two spaces; one line where there is none.
+pub fn paragraph(width: Option<usize>, text: &str) -> String {
+    let width = width.map_or(usize::MAX, |width| width.max(40));
+    let lines = broken(text, width - 2).into_iter().map(|line| format!("  {line}"));
+    lines.collect::<Vec<_>>().join("\n")
+}
+
+/// A text in lines of at most so many signs, as far as its words allow.
+fn broken(text: &str, width: usize) -> Vec<String> {
+    let mut lines: Vec<String> = Vec::new();
+    for word in text.split(' ') {
+        match lines.last_mut() {
+            Some(line) if line.chars().count() + word.chars().count() < width => {
+                *line += " ";
+                *line += word;
+            }
+            _ => lines.push(word.to_owned()),
+        }
+    }
+    lines
+}
+
+/// Prints the title of a section.
+pub fn title(out: Out<'_>, title: &str) -> std::io::Result<()> {
+    writeln!(out, "\n{TITLE}{title}{TITLE:#}\n")
+}
+
+/// `1 line`, `3 lines`.
+pub fn counted(count: u64, what: &str) -> String {
+    let ending = if count == 1 { "" } else { "s" };
+    format!("{} {what}{ending}", number::grouped(&count.to_string()))
+}
