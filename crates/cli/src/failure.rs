@@ -5,13 +5,12 @@ use std::path::PathBuf;
 
 use annotate_snippets::{AnnotationKind, Group, Level, Renderer, Snippet};
 use anstyle::{AnsiColor, Style};
-
 use interligo_engine::lines::Overflow;
 use interligo_model::plan::{Mistake, Origin};
 use interligo_project::Error;
+use interligo_report::visible::{seen, without_secrets};
 
 use crate::printed::say;
-use interligo_report::visible::{seen, without_secrets};
 
 /// Why a command failed.
 #[derive(Debug, thiserror::Error)]

@@ -6,11 +6,11 @@ use std::path::{Path, PathBuf};
 
 use interligo_engine::engine::{Engine, Output, OutputContent};
 use interligo_model::plan::{ListKind, Mistake};
-
-use crate::project::Project;
 use interligo_sinks::output_file::remove_abandoned;
 use interligo_sources::error::Error;
 use interligo_sources::same_file::{is_stream, leads_to_same, real_path};
+
+use crate::project::Project;
 
 /// Where the outputs of all facts go.
 pub(crate) struct Destinations {

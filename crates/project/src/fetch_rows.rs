@@ -3,11 +3,11 @@
 use std::collections::BTreeMap;
 
 use interligo_model::place::Spot;
-
-use crate::project::Project;
 use interligo_sources::error::Error;
 use interligo_sources::table::parts::WantedColumns;
 use interligo_sources::table::rows::Rows;
+
+use crate::project::Project;
 
 /// How many bytes are read at a time.
 const BLOCK: usize = 1 << 19;

@@ -12,6 +12,7 @@ mod link_map;
 mod look;
 mod mend;
 mod plan_edit;
+mod prepare;
 mod project;
 mod run;
 mod start;
@@ -36,7 +37,8 @@ pub use look::{ColumnLook, PartProfile, TableProfile, TableRows, plan_for, shown
 pub use mend::corrections_file::{CORRECTIONS_FILE, CorrectionsFile, with_corrections};
 pub use mend::{Mended, Mending, NotTaken, OpenKey, Refused};
 pub use plan_edit::{NewLink, with_link};
-pub use project::{OnDuplicates, PLAN_FILE, PartNote, Project, read_plan};
+pub use prepare::OnDuplicates;
+pub use project::{PLAN_FILE, PartNote, Project, read_plan};
 pub use run::last_run::{FilesSince, FindingsSince};
 pub use run::stop_rules::{duplicate_stops, stops};
 pub use run::{Depth, OnStop, Outcome, Pace, Ran, check, link_use, run};

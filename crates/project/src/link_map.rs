@@ -8,11 +8,12 @@ use interligo_engine::links::{LinkStatus, StatusCounts, lines_found};
 use interligo_engine::proof::findings::Findings;
 use interligo_engine::proof::usage::{LookupUse, Usage};
 use interligo_model::plan::ColumnType;
-
-use crate::project::{OnDuplicates, Project};
-use crate::run::{Pace, link_use};
 use interligo_sources::error::Error;
 use interligo_sources::table::parts::Table;
+
+use crate::prepare::OnDuplicates;
+use crate::project::Project;
+use crate::run::{Pace, link_use};
 
 /// A plan's tables and links, as they hang together.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]

@@ -11,9 +11,6 @@ use interligo_model::place::Place;
 use interligo_model::place::Spot;
 use interligo_model::plan::{ColumnType, Mistake, Plan, Role, Written, quoted};
 use interligo_model::row_counts::RowCounts;
-
-use crate::project::Project;
-use crate::run::{Item, Pace, Stream};
 use interligo_sources::error::Error;
 use interligo_sources::formats::{
     Address, Containers, Wanted, is_address, named_on_command_line, shown_address,
@@ -23,6 +20,9 @@ use interligo_sources::table::heading_drift::Drift;
 use interligo_sources::table::parts::{Part, Question, Table, WantedColumns};
 use interligo_sources::table::parts_found::split;
 use interligo_sources::table::rows::Rows;
+
+use crate::project::Project;
+use crate::run::{Item, Pace, Stream};
 
 /// The distinct values that are kept of a column that is looked at by itself.
 const VALUES: usize = 1_000_000;

@@ -18,12 +18,12 @@ use interligo_model::reading::style::{DateStyle, NumberStyle};
 use interligo_model::values::amount::{self, Amount};
 use interligo_model::values::column::{Column, Numbers};
 use interligo_model::values::decimal::write_fixed;
-
-use crate::formats::csv::BLANK_ROW;
 use interligo_sources::grid::TextGrid;
 use interligo_sources::table::parts::{Part, Source, Table};
 use interligo_sources::table::rows::Rows;
 use interligo_sources::text::{unquoted, write_cell};
+
+use crate::formats::csv::BLANK_ROW;
 
 /// Lookups with more rows than this keep the cells of each attribute apart, to save memory.
 const JOINED_ROWS: usize = 1 << 20;

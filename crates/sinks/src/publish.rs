@@ -9,11 +9,11 @@ use std::fs::File;
 use std::io::Write;
 use std::path::{Path, PathBuf};
 
+use interligo_sources::error::Error;
 use serde::{Deserialize, Serialize};
 
 use crate::crash::step;
 use crate::output_file::{OutputFile, appearing};
-use interligo_sources::error::Error;
 
 /// What became of a run that died while its files appeared.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

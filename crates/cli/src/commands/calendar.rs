@@ -8,13 +8,13 @@ use interligo_project::{
     Checked, Depth, OnDuplicates, dated_links, days_request, fill_periods, key_calendar,
     periods_request, totals_csv, worst_keys,
 };
+use interligo_report::output::Output as _;
+use interligo_report::text;
 
 use super::check::checked;
 use super::{Opened, Out};
 use crate::args::{CalendarFormat, CalendarOptions};
 use crate::failure::Failure;
-use interligo_report::output::Output as _;
-use interligo_report::text;
 
 pub(crate) fn calendar(options: &CalendarOptions, out: Out<'_>) -> Result<(), Failure> {
     let opened = Opened::open(&options.plan)?;

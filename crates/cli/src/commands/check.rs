@@ -9,12 +9,12 @@ use interligo_project::{
     Checked, Code, Depth, Finding, OnDuplicates, Ran, check as check_lines, duplicate_stops,
     for_owners, rows_at, stops,
 };
+use interligo_report::text::{self, ShownRows};
 
 use super::{Opened, Out};
 use crate::args::{CheckOptions, Format};
 use crate::failure::Failure;
 use crate::progress::Progress;
-use interligo_report::text::{self, ShownRows};
 
 /// Lines that were delivered twice, as many as are looked up again: for the overview, and in detail.
 const COPIES: (usize, usize) = (1_000, 100_000);

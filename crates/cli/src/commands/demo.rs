@@ -5,12 +5,12 @@ use interligo_engine::engine::{Engine, Extent};
 use interligo_engine::proof::tieout::TieOut;
 use interligo_model::plan::Written;
 use interligo_project::{OnDuplicates, OnStop, Pace};
+use interligo_report::text;
 
 use super::{Opened, Out};
 use crate::args::DemoOptions;
 use crate::demo::{self, Besides};
 use crate::failure::Failure;
-use interligo_report::text;
 
 pub(crate) fn demo(options: &DemoOptions, out: Out<'_>) -> Result<(), Failure> {
     let besides = match (options.database, options.pricing) {

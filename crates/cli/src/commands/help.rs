@@ -1,11 +1,11 @@
 //! `interligo help`: of a command, or of formulas.
 
 use clap::CommandFactory;
+use interligo_report::text;
 
 use super::Out;
 use crate::args::{Arguments, HelpOptions};
 use crate::failure::Failure;
-use interligo_report::text;
 
 pub(crate) fn help(options: &HelpOptions, out: Out<'_>) -> Result<(), Failure> {
     let mut program = Arguments::command();

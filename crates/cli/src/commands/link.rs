@@ -4,12 +4,12 @@ use std::path::Path;
 
 use interligo_model::plan::{Ignore, Plan};
 use interligo_project::{LinkMap, NewLink, Project, find_links, with_link, write_whole};
+use interligo_report::text;
 
 use super::{Opened, Out, folder_of, pace, plan_path};
 use crate::args::{Difference, Format, LinkCommand, LinkOptions, PlanOptions};
 use crate::failure::Failure;
 use crate::progress::Progress;
-use interligo_report::text;
 
 pub(crate) fn link(options: &LinkOptions, out: Out<'_>) -> Result<(), Failure> {
     match &options.what {

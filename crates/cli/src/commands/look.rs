@@ -4,12 +4,12 @@ use std::path::{Path, PathBuf};
 
 use interligo_model::plan::Plan;
 use interligo_project::{Error, Project, TableProfile, plan_for, shown_name, tables_in};
+use interligo_report::text;
 
 use super::{Out, folder_of, nearest_plan, pace, parsed};
 use crate::args::{Format, LookOptions};
 use crate::failure::Failure;
 use crate::progress::Progress;
-use interligo_report::text;
 
 /// How many rows are shown that meet a condition.
 const ROWS: usize = 20;

@@ -6,6 +6,7 @@ use std::path::Path;
 use interligo_engine::engine::Extent;
 use interligo_engine::near::Likeness;
 use interligo_project::{CorrectionsFile, Depth, Mending, OnDuplicates};
+use interligo_report::text;
 use rustyline::completion::{Completer, Pair};
 use rustyline::error::ReadlineError;
 use rustyline::highlight::Highlighter;
@@ -18,7 +19,6 @@ use super::check::checked;
 use super::{Opened, Out};
 use crate::args::MendOptions;
 use crate::failure::Failure;
-use interligo_report::text;
 
 pub(crate) fn mend(options: &MendOptions, out: Out<'_>) -> Result<(), Failure> {
     let asks = options.accept.is_empty() && options.from.is_none();

@@ -30,11 +30,11 @@ use interligo_model::plan::Plan;
 use interligo_project::{
     Error, OnDuplicates, OnStop, PLAN_FILE, Pace, Project, Ran, read_plan, write_whole,
 };
+use interligo_report::text;
 
 use crate::args::PlanOptions;
 use crate::failure::Failure;
 use crate::progress::Progress;
-use interligo_report::text;
 
 /// What commands print to.
 pub(crate) type Out<'a> = &'a mut crate::printed::Printed;

@@ -4,11 +4,11 @@ use interligo_engine::bind::Request;
 use interligo_engine::engine::Extent;
 use interligo_engine::proof::tieout::TieOut;
 use interligo_project::{OnDuplicates, OnStop};
+use interligo_report::text;
 
 use super::{Opened, Out};
 use crate::args::{Format, RunOptions};
 use crate::failure::Failure;
-use interligo_report::text;
 
 pub(crate) fn run(options: &RunOptions, out: Out<'_>) -> Result<(), Failure> {
     let opened = Opened::open(&options.plan)?;

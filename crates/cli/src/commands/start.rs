@@ -3,13 +3,13 @@
 use std::path::{Path, PathBuf};
 
 use interligo_project::{PLAN_FILE, Pace, start as draft, write_whole};
+use interligo_report::output::Output as _;
+use interligo_report::text;
 
 use super::Out;
 use crate::args::StartOptions;
 use crate::failure::Failure;
 use crate::progress::Progress;
-use interligo_report::output::Output as _;
-use interligo_report::text;
 
 pub(crate) fn start(options: &StartOptions, out: Out<'_>) -> Result<(), Failure> {
     let folder = folder(&options.named);

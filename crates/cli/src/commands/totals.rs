@@ -7,12 +7,12 @@ use interligo_engine::engine::Extent;
 use interligo_engine::totals::TotalsTable;
 use interligo_model::plan::{Unreached, Written};
 use interligo_project::{OnDuplicates, OnStop, totals_csv};
+use interligo_report::output::Output as _;
+use interligo_report::text::{self, TotalsLook};
 
 use super::{Opened, Out};
 use crate::args::{TotalsFormat, TotalsOptions, UnreachedChoice};
 use crate::failure::Failure;
-use interligo_report::output::Output as _;
-use interligo_report::text::{self, TotalsLook};
 
 pub(crate) fn totals(options: &TotalsOptions, out: Out<'_>) -> Result<(), Failure> {
     let opened = Opened::open(&options.plan)?;

@@ -12,11 +12,11 @@ mod values;
 use std::borrow::Cow;
 
 use arrow_array::{Array, StringViewArray};
-
 use interligo_model::plan::ColumnType;
 use interligo_model::reading::style::Style;
 use interligo_model::values::amount;
 use interligo_model::values::column::is_blank_text;
+
 use looks::Looks;
 use values::Values;
 

@@ -1,10 +1,10 @@
 //! The distinct values of a column with their counts: exactly up to a limit, about beyond it.
 
 use arrow_array::StringViewArray;
-
-use super::sketch::Sketch;
 use interligo_engine::keys::{KeyTable, NO_ROW};
 use interligo_model::values::texts::gathered;
+
+use super::sketch::Sketch;
 
 /// Distinct texts with their counts.
 pub(super) struct Values {

@@ -4,14 +4,14 @@
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 use arrow_array::{Array, StringViewArray};
+use interligo_engine::keys::{KeyTable, join_columns};
+use interligo_model::values::texts::gathered;
 
 use super::column::{Domain, Fit, Kind};
 use super::keys::{Key, single_keys, wider_keys};
 use super::score::is_weak;
 use super::words::Meaning;
 use super::{ColumnAt, LIKELY, LinkProposal, SURE, Stated, View};
-use interligo_engine::keys::{KeyTable, join_columns};
-use interligo_model::values::texts::gathered;
 
 /// Columns that are tried for one part of a wider key.
 const PARTS_TRIED: usize = 4;

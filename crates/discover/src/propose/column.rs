@@ -3,11 +3,11 @@
 use std::collections::HashSet;
 
 use arrow_array::{Array, StringViewArray};
-
-use super::words::Words;
 use interligo_engine::keys::{Found as Match, KeyForm, KeyIndex, KeyTable};
 use interligo_model::plan::{ColumnType, Ignore};
 use interligo_model::reading::evidence::Evidence;
+
+use super::words::Words;
 
 /// What kind of values a column has.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

@@ -1,9 +1,10 @@
 //! Figures: the columns that look like quantity, price, cost and discount, and what is worked out of them.
 
+use interligo_model::plan::{ColumnType, Role, name};
+
 use super::column::Kind;
 use super::words::{Meaning, Words};
 use super::{ColumnAt, Proposal, Seen, Traits};
-use interligo_model::plan::{ColumnType, Role, name};
 
 /// A figure that is proposed.
 #[derive(Clone, Debug, PartialEq, Eq)]

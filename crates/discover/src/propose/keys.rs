@@ -1,11 +1,11 @@
 //! Keys of a table: columns that tell its rows apart, and the columns that say when a row holds.
 
 use arrow_array::{Array, StringViewArray};
+use interligo_engine::keys::{KeyTable, join_columns};
 
 use super::column::{Kind, Traits};
 use super::words::Meaning;
 use super::{Seen, View};
-use interligo_engine::keys::{KeyTable, join_columns};
 
 /// The columns that say when a row holds.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

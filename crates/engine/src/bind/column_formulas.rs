@@ -1,11 +1,11 @@
 //! Columns that the plan works out from the other columns of a row.
 
-use crate::eval::{Expr, Names, check};
 use interligo_model::formula::{Node, parse};
 use interligo_model::plan::{ColumnName, Mistake, Plan, TableEntry, Written};
 
 use super::Wishes;
 use super::type_demands::needs_of;
+use crate::eval::{Expr, Names, check};
 
 /// A column with a formula over the others.
 #[derive(Debug)]

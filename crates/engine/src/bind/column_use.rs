@@ -2,11 +2,12 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::type_demands::Demand;
 use interligo_model::plan::{ColumnType, Mistake};
 use interligo_model::reading::column_reader::Reading;
 use interligo_model::reading::evidence::Evidence;
 use interligo_model::reading::style::Way;
+
+use super::type_demands::Demand;
 
 /// How the plan wants a column to be read.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]

@@ -2,14 +2,14 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use unicode_normalization::UnicodeNormalization;
-
-use super::Wish;
 use interligo_model::plan::{
     ColumnEntry, ColumnType, Columns, Entry, InOrder, Mistake, Plan, TableEntry,
 };
 use interligo_model::reading::style::{DateStyle, NumberStyle, Way};
 use interligo_model::values::decimal::Decimal;
+use unicode_normalization::UnicodeNormalization;
+
+use super::Wish;
 
 /// The columns of one table.
 #[derive(Clone, Debug, Default)]

@@ -3,14 +3,15 @@
 use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 
-use super::type_demands::Demand;
-use super::{Bound, BoundFigure, FigureKind, Reference, Scope, Use, fact_called, uses_of};
-use crate::eval::Band;
 use interligo_model::formula::{Node, NodeKind, parse};
 use interligo_model::plan::{
     BandEntry, ColumnName, Entry, FigureEntry, Mistake, Plan, ShownAs, TotalRule, Written,
 };
 use interligo_model::values::decimal::{Decimal, Rounding};
+
+use super::type_demands::Demand;
+use super::{Bound, BoundFigure, FigureKind, Reference, Scope, Use, fact_called, uses_of};
+use crate::eval::Band;
 
 /// A figure whose formula has been read.
 #[derive(Clone)]

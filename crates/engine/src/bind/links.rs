@@ -3,14 +3,15 @@
 
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
-use super::link_direction::{Open, circle, directed, is_fact, is_reached, reached};
-use super::lookups::bind_lookup;
-use super::{Bound, Headings, Scope, Turned, uses_of};
 use interligo_model::formula::{Node, parse};
 use interligo_model::plan::{
     ColumnName, ColumnType, Gaps, Ignore, IgnoreEntry, Matching, Missing, Mistake, Overlap, Plan,
     Written,
 };
+
+use super::link_direction::{Open, circle, directed, is_fact, is_reached, reached};
+use super::lookups::bind_lookup;
+use super::{Bound, Headings, Scope, Turned, uses_of};
 
 /// Where a route starts.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

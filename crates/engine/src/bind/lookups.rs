@@ -3,17 +3,17 @@
 use std::collections::BTreeSet;
 use std::ops::Range;
 
+use interligo_model::formula::Node;
+use interligo_model::plan::{
+    ColumnType, Duplicates, Ends, Mistake, Plan, Repeats, TableEntry, Valid, Written,
+};
+use interligo_model::values::date::PeriodUnit;
 use toml::Spanned;
 
 use super::column_formulas::bind_formulas;
 use super::columns::declared_wishes;
 use super::type_demands::needs_of;
 use super::{BoundFormula, Headings, Wishes};
-use interligo_model::formula::Node;
-use interligo_model::plan::{
-    ColumnType, Duplicates, Ends, Mistake, Plan, Repeats, TableEntry, Valid, Written,
-};
-use interligo_model::values::date::PeriodUnit;
 
 /// A lookup of the plan that a link leads to.
 #[derive(Debug)]

@@ -1,10 +1,11 @@
 //! What totals show: figures, columns and functions of these, of the fact itself, of another, or of an earlier time.
 
+use interligo_model::formula::{Function, Node, NodeKind, Summary, parse};
+use interligo_model::plan::{ColumnName, ColumnType, Mistake, Written};
+
 use super::totals::{Base, BoundBase, BoundColumn, Cumulated, ShareOf};
 use super::{Bound, BoundFact, FigureKind, Reference, Scope, TotalsRequest, uses_of};
 use crate::totals::Shift;
-use interligo_model::formula::{Function, Node, NodeKind, Summary, parse};
-use interligo_model::plan::{ColumnName, ColumnType, Mistake, Written};
 
 /// A source of lines: a fact, and how much later its lines are seen.
 pub(super) struct Source {

@@ -2,12 +2,13 @@
 
 use std::collections::HashSet;
 
-use super::totals::{BoundTotals, bind_totals};
-use super::{Bound, FigureKind, Reference, Scope, TotalsRequest, fact_called, uses_of};
 use interligo_model::formula::{NodeKind, parse};
 use interligo_model::plan::{
     ColumnName, ColumnType, Entry, ListKind, Mistake, OutputEntry, Plan, Written,
 };
+
+use super::totals::{BoundTotals, bind_totals};
+use super::{Bound, FigureKind, Reference, Scope, TotalsRequest, fact_called, uses_of};
 
 /// An output to be worked out: one of the plan's, or one asked for on the command line.
 #[derive(Clone, Debug)]

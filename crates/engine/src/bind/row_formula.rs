@@ -4,15 +4,15 @@
 use std::collections::BTreeMap;
 
 use arrow_array::StringViewArray;
-
-use crate::bind::{RowNames, needs_of};
-use crate::eval::{Expr, ExprKind, Leaves, Overflow, Type, check, evaluate};
 use interligo_model::formula::parse;
 use interligo_model::plan::{ColumnType, Mistake, Plan, Written};
 use interligo_model::reading::column_reader::Reading;
 use interligo_model::reading::style::PartStyle;
 use interligo_model::values::column::Column;
 use interligo_model::values::value::Value;
+
+use crate::bind::{RowNames, needs_of};
+use crate::eval::{Expr, ExprKind, Leaves, Overflow, Type, check, evaluate};
 
 /// The columns of a table: those that are read, and those that the plan works out from them.
 pub struct RowColumns<'a> {

@@ -4,8 +4,9 @@
 use std::collections::HashSet;
 use std::ops::Range;
 
-use super::{Bound, Route};
 use interligo_model::plan::{ColumnName, Mistake, Written, nearest_name};
+
+use super::{Bound, Route};
 
 /// What a name refers to.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

@@ -2,11 +2,11 @@
 
 use std::collections::BTreeSet;
 
+use interligo_model::formula::{NodeKind, parse};
+use interligo_model::plan::{Mistake, Plan, SumsEntry, parse_link_path};
 use toml::Spanned;
 
 use super::{Content, Request, TotalsRequest};
-use interligo_model::formula::{NodeKind, parse};
-use interligo_model::plan::{Mistake, Plan, SumsEntry, parse_link_path};
 
 /// How the sums of a table are worked out.
 pub struct SumsRequest {

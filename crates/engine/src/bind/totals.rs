@@ -4,12 +4,13 @@
 //! of a later time, and other facts. Each becomes totals of its own with the same attributes; how they make one table
 //! is said by the layout, which goes with the first.
 
-use super::measures::{Binder, heading};
-use super::{Bound, Scope, TotalsRequest, uses_of};
-use crate::totals::Shift;
 use interligo_model::formula::{Node, NodeKind, Summary, TokenKind, parse, tokens};
 use interligo_model::plan::{Mistake, Unreached, Written};
 use interligo_model::values::date::PeriodUnit;
+
+use super::measures::{Binder, heading};
+use super::{Bound, Scope, TotalsRequest, uses_of};
+use crate::totals::Shift;
 
 /// Totals of one source of lines, whose names are bound.
 #[derive(Debug)]

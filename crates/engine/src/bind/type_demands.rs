@@ -1,10 +1,11 @@
 //! What a formula needs the names in it to be: a number, a text or a date. Columns of files are read
 //! accordingly.
 
-use super::{Reference, Scope};
 use interligo_model::formula::{Function, Node, NodeKind, Operator, Takes, takes_of};
 use interligo_model::plan::{ColumnName, ColumnType, Mistake, Written};
 use interligo_model::values::date::Day;
+
+use super::{Reference, Scope};
 
 /// What a column is needed as.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

@@ -1,11 +1,12 @@
 //! The outputs of an engine, typed, and what they need to know of links.
 
+use interligo_model::formula::parse;
+use interligo_model::plan::{ListKind, Mistake, Written};
+
 use super::Engine;
 use crate::bind::{LinesColumn, OutputKind};
 use crate::eval::{ExprKind, check};
 use crate::totals::TotalsPlan;
-use interligo_model::formula::parse;
-use interligo_model::plan::{ListKind, Mistake, Written};
 
 /// An output whose types are known.
 pub struct Output {

@@ -7,12 +7,6 @@
 use std::borrow::Cow;
 
 use arrow_array::{Array, StringViewArray};
-
-use super::by_row::{compare, constant_power};
-use super::expr::{Expr, ExprKind};
-use super::functions::call_of;
-use super::numeric::{Mantissas, Numeric, arithmetic, choose, factor, map, round};
-use super::type_check::{Type, kind_of};
 use interligo_model::formula::Operator;
 use interligo_model::formula::Scalar;
 use interligo_model::values::column::{
@@ -21,6 +15,12 @@ use interligo_model::values::column::{
 use interligo_model::values::date::{Day, Period, PeriodUnit};
 use interligo_model::values::decimal::Decimal;
 use interligo_model::values::value::Value;
+
+use super::by_row::{compare, constant_power};
+use super::expr::{Expr, ExprKind};
+use super::functions::call_of;
+use super::numeric::{Mantissas, Numeric, arithmetic, choose, factor, map, round};
+use super::type_check::{Type, kind_of};
 
 /// The columns that the names of an expression stand for.
 pub(crate) trait Inputs {

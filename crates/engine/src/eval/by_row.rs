@@ -1,12 +1,13 @@
 //! Expressions worked out line by line: every case, exactly, at leisure. The column-by-column way in
 //! `columns` must give the same and falls back to this where its fixed form does not suffice.
 
-use super::expr::{Expr, ExprKind};
-use super::functions::call_of;
-use super::type_check::Type;
 use interligo_model::formula::Operator;
 use interligo_model::values::date::Period;
 use interligo_model::values::decimal::{Decimal, MAX_PLACES, QUOTIENT_PLACES, power_of_ten};
+
+use super::expr::{Expr, ExprKind};
+use super::functions::call_of;
+use super::type_check::Type;
 pub(crate) use interligo_model::values::value::Value;
 
 /// The values of the names on one line. Where there are no links and figures, they are blank.

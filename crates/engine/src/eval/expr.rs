@@ -2,13 +2,14 @@
 
 use std::sync::Arc;
 
-use super::bands::Band;
-use super::type_check::Type;
 use interligo_model::formula::Operator;
 use interligo_model::formula::Scalar;
 use interligo_model::values::date::PeriodUnit;
 use interligo_model::values::decimal::Rounding;
 use interligo_model::values::value::Value;
+
+use super::bands::Band;
+use super::type_check::Type;
 
 /// A typed expression.
 #[derive(Clone, Debug)]

@@ -6,11 +6,12 @@
 
 use std::borrow::Cow;
 
-use super::by_row::Overflow;
 use interligo_model::formula::{Field, Scalar};
 use interligo_model::values::date::{Day, Period, PeriodUnit, week_of_year};
 use interligo_model::values::decimal::{Decimal, Rounding};
 use interligo_model::values::value::Value;
+
+use super::by_row::Overflow;
 
 /// The value of a function; `values` are as many as it takes. A blank among them makes it blank, but for `nullif`: a value
 /// is not equal to what is not known.

@@ -4,11 +4,11 @@
 use std::borrow::Cow;
 
 use arrow_buffer::NullBuffer;
-
-use super::type_check::Type;
 use interligo_model::formula::Operator;
 use interligo_model::values::column::{NumberColumn, Numbers, is_known, known_where};
 use interligo_model::values::decimal::{QUOTIENT_PLACES, Rounding};
+
+use super::type_check::Type;
 
 /// Numbers in the fixed form: one for all rows, or one a row.
 pub(super) struct Numeric<'a> {

@@ -1,13 +1,14 @@
 //! A formula over columns that are at hand, without a plan: for trying one out, and for measuring what it costs.
 
-use super::by_column::{Inputs, compute};
-use super::expr::{Expr, ExprKind};
-use super::type_check::{Names, check, type_of};
-use super::{Leaves, evaluate, kind_of};
 use interligo_model::formula::parse;
 use interligo_model::plan::{ColumnName, Mistake, Written};
 use interligo_model::values::column::Column;
 use interligo_model::values::value::Value;
+
+use super::by_column::{Inputs, compute};
+use super::expr::{Expr, ExprKind};
+use super::type_check::{Names, check, type_of};
+use super::{Leaves, evaluate, kind_of};
 
 /// A formula whose names are those of columns.
 pub struct Formula {

@@ -4,8 +4,6 @@
 use std::borrow::Cow;
 use std::ops::Range;
 
-use super::by_row::constant_power;
-use super::expr::{Expr, ExprKind};
 use interligo_model::formula::{Function, Node, NodeKind, Operator};
 use interligo_model::formula::{Scalar, Takes, name_of, takes_of};
 use interligo_model::plan::{ColumnName, Mistake, Written};
@@ -13,6 +11,9 @@ use interligo_model::values::column::{Column, ColumnKind, Numbers};
 use interligo_model::values::date::{Day, Period, PeriodUnit};
 use interligo_model::values::decimal::{MAX_PLACES, QUOTIENT_PLACES};
 use interligo_model::values::value::Value;
+
+use super::by_row::constant_power;
+use super::expr::{Expr, ExprKind};
 
 /// The type of an expression.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

@@ -4,13 +4,13 @@
 use std::collections::BTreeMap;
 
 use arrow_array::StringViewArray;
-
-use crate::bind::Bound;
-use crate::lookup::{Misfit, first_misfit};
 use interligo_model::plan::{ColumnType, Mistake};
 use interligo_model::reading::column_reader::Reading;
 use interligo_model::reading::evidence::Evidence;
 use interligo_model::reading::style::Style;
+
+use crate::bind::Bound;
+use crate::lookup::{Misfit, first_misfit};
 
 /// Texts of a column from one file, by which its type is found.
 #[derive(Clone, Debug)]

@@ -94,8 +94,14 @@ impl Engine {
         lines.set_aside();
         lines.derive(batch)?;
         lines.look_into(batch, &unreadable);
-        if lines.rows > 0 && !lines.values.is_empty() && strikes(Fault::FigureChanged) {
-            lines.values.iter_mut().for_each(spoil);
+        // Only what is written can be seen to be wrong.
+        let written = (0..lines.rows as u32).find(|row| !lines.is_aside(*row));
+        if cfg!(debug_assertions)
+            && let Some(row) = written
+            && lines.values.iter().any(|column| !column.value(row as usize).is_blank())
+            && strikes(Fault::FigureChanged)
+        {
+            lines.values.iter_mut().for_each(|column| spoil(column, row as usize));
         }
         Ok(lines)
     }
@@ -126,7 +132,7 @@ impl Lines<'_> {
             self.findings.doubts.insert(batch.part, doubts);
         }
         if self.rows > 0 && !engine.amounts.is_empty() && strikes(Fault::AmountChanged) {
-            spoil(&mut self.columns[engine.amounts[0]]);
+            spoil(&mut self.columns[engine.amounts[0]], 0);
         }
         unreadable
     }
@@ -341,10 +347,10 @@ impl Lines<'_> {
     }
 }
 
-/// Changes the first number of a column, for a fault on purpose.
-fn spoil(column: &mut Column) {
+/// Changes a number of a column, for a fault on purpose.
+fn spoil(column: &mut Column, row: usize) {
     if let Column::Number(NumberColumn { numbers: Numbers::Fixed { mantissas, .. }, .. }) = column {
-        mantissas[0] += 1;
+        mantissas[row] += 1;
     }
 }
 

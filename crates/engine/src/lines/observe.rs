@@ -3,6 +3,11 @@
 
 use std::collections::BTreeMap;
 
+use interligo_model::place::Spot;
+use interligo_model::values::column::{Column, is_known};
+use interligo_model::values::date::Day;
+use interligo_model::values::value::Value;
+
 use super::{Line, LineBatch, Lines};
 use crate::engine::Extent;
 use crate::eval::{WhyBlank, why_blank};
@@ -10,10 +15,6 @@ use crate::links::{LinkStatus, is_row};
 use crate::proof::findings::{BlankBecause, Findings, PLACES_KEPT, Unreadable};
 use crate::proof::tallies::{KeyTallies, KeyTally, SoughtRef};
 use crate::proof::tally::Tally;
-use interligo_model::place::Spot;
-use interligo_model::values::column::{Column, is_known};
-use interligo_model::values::date::Day;
-use interligo_model::values::value::Value;
 
 impl Lines<'_> {
     pub(super) fn look_into(&mut self, batch: &LineBatch<'_>, unreadable: &[Vec<u32>]) {

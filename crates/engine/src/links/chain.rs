@@ -2,6 +2,9 @@
 
 use std::collections::BTreeMap;
 
+use interligo_model::plan::Mistake;
+use interligo_model::values::value::Value;
+
 use super::resolve::{Detour, Finder, Passed, Sought};
 use super::status::{LinkStatus, no_row};
 use super::{Link, LinkParts, days_of, require_condition};
@@ -9,8 +12,6 @@ use crate::bind::{BoundLookup, KeyPart, RowNames};
 use crate::eval::{Expr, ExprKind, Type, check, evaluate, type_of};
 use crate::lookup::gather::{brought_days, brought_texts};
 use crate::lookup::{Lookup, RowOf};
-use interligo_model::plan::Mistake;
-use interligo_model::values::value::Value;
 
 /// The rows that the rows of a lookup lead to.
 pub(super) struct Chain {

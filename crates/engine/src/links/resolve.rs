@@ -5,15 +5,15 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use arrow_array::StringViewArray;
+use interligo_model::plan::{Gaps, Overlap};
+use interligo_model::values::column::{DateColumn, is_known};
+use interligo_model::values::date::Day;
+use interligo_model::values::texts::gathered;
 
 use super::corrections::Corrections;
 use super::status::{LinkStatus, is_row, no_row};
 use crate::keys::{Found, KeyIndex, NO_ROW, join_columns, shown_parts};
 use crate::lookup::calendar::{Bridged, Calendar, OnDay};
-use interligo_model::plan::{Gaps, Overlap};
-use interligo_model::values::column::{DateColumn, is_known};
-use interligo_model::values::date::Day;
-use interligo_model::values::texts::gathered;
 
 /// What a link is asked for: the keys of some lines, or of the rows of a lookup.
 pub(crate) struct Sought {

@@ -4,9 +4,14 @@ use std::borrow::Cow;
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
-use unicode_normalization::UnicodeNormalization;
-
 use arrow_array::{Array, StringViewArray};
+use interligo_model::plan::{Duplicates, Rule};
+use interligo_model::reading::style::moment;
+use interligo_model::values::column::Column;
+use interligo_model::values::date::Day;
+use interligo_model::values::texts::{TextWriter, gathered};
+use interligo_model::values::value::Value;
+use unicode_normalization::UnicodeNormalization;
 
 use super::{Duplicate, KeyRows, Lookup, RANGES};
 use crate::bind::{BoundLookup, Validity};
@@ -14,12 +19,6 @@ use crate::keys::{KeyTable, NO_ROW, joined, shown};
 use crate::lookup::calendar::{ALWAYS, Calendar, FOREVER, Holds};
 use crate::lookup::duplicate_rule;
 use crate::workers;
-use interligo_model::plan::{Duplicates, Rule};
-use interligo_model::reading::style::moment;
-use interligo_model::values::column::Column;
-use interligo_model::values::date::Day;
-use interligo_model::values::texts::{TextWriter, gathered};
-use interligo_model::values::value::Value;
 
 /// Rows whose keys are looked up together: few as long as most keys are new, more once many are known.
 const FEWEST: usize = 1_024;

@@ -1,13 +1,13 @@
 //! Columns of lookups, brought to lines by their row numbers.
 
 use arrow_array::{Array, StringViewArray};
-
-use crate::links::is_row;
 use interligo_model::values::column::{
     Column, DateColumn, NumberColumn, Numbers, is_known, known_where,
 };
 use interligo_model::values::decimal::Decimal;
 use interligo_model::values::texts::with_views;
+
+use crate::links::is_row;
 
 /// The column of a lookup, brought to the lines by their row numbers.
 /// `complete` says that every line has a row.

@@ -3,12 +3,6 @@
 use std::collections::BTreeMap;
 
 use arrow_array::{Array, StringViewArray};
-
-use super::{FEW, LookupColumn, RawTable};
-use crate::bind::{BoundFormula, BoundLookup, RowNames};
-use crate::eval::{Expr, ExprKind, Leaves, Overflow, Type, evaluate, kind_of, type_of};
-use crate::proof::doubts::Doubts;
-use crate::workers;
 use interligo_model::place::Place;
 use interligo_model::plan::{ColumnType, Mistake};
 use interligo_model::reading::column_reader::Reading;
@@ -17,6 +11,12 @@ use interligo_model::reading::style::Style;
 use interligo_model::values::cells::Cells;
 use interligo_model::values::column::Column;
 use interligo_model::values::value::Value;
+
+use super::{FEW, LookupColumn, RawTable};
+use crate::bind::{BoundFormula, BoundLookup, RowNames};
+use crate::eval::{Expr, ExprKind, Leaves, Overflow, Type, evaluate, kind_of, type_of};
+use crate::proof::doubts::Doubts;
+use crate::workers;
 
 /// The columns of a lookup while they are read.
 pub(super) struct Typed {

@@ -3,6 +3,10 @@
 
 use std::collections::BTreeSet;
 
+use interligo_model::formula::NodeKind;
+use interligo_model::place::Place;
+use interligo_model::values::date::Day;
+
 use crate::bind::Home;
 use crate::engine::Engine;
 use crate::keys::{Found, shown, shown_parts};
@@ -12,9 +16,6 @@ use crate::near::{Likeness, near_keys};
 use crate::proof::findings::Findings;
 use crate::proof::tallies::KeyTallies;
 use crate::proof::usage::Usage;
-use interligo_model::formula::NodeKind;
-use interligo_model::place::Place;
-use interligo_model::values::date::Day;
 
 /// The two counts of a link that must close.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]

@@ -7,11 +7,11 @@ use std::collections::BTreeMap;
 use std::hash::{Hash, Hasher};
 
 use hashbrown::{Equivalent, HashMap};
+use interligo_model::place::Spot;
+use interligo_model::values::date::Day;
 
 use crate::links::LinkStatus;
 use crate::proof::findings::ExactSum;
-use interligo_model::place::Spot;
-use interligo_model::values::date::Day;
 
 /// How many different keys are kept; lines with further ones are only counted.
 pub const KEYS_KEPT: usize = 200_000;

@@ -4,12 +4,13 @@
 //! where lines end: in the text that was written, in the groups of a table of totals, among what was set aside or left
 //! out. Two tallies of the same lines are equal; where they differ, lines were lost, doubled or changed on the way.
 
-use crate::engine::Engine;
-use crate::lines::Lines;
-use crate::proof::exact_sum::ExactSum;
 use interligo_model::reading::style::PartStyle;
 use interligo_model::values::cells::Cells;
 use interligo_model::values::column::{Column, NumberColumn, Numbers};
+
+use crate::engine::Engine;
+use crate::lines::Lines;
+use crate::proof::exact_sum::ExactSum;
 
 /// What is summed over lines, to prove that none is lost, doubled or changed.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

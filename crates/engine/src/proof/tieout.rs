@@ -8,14 +8,15 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
+use interligo_model::place::Parts;
+use interligo_model::row_counts::RowCounts;
+use interligo_model::values::decimal::Decimal;
+
 use crate::engine::Engine;
 use crate::links::{LinkStatus, StatusCounts};
 use crate::proof::exact_sum::ExactSum;
 use crate::proof::findings::{Aside, BlankBecause, Ends, Findings};
 use crate::proof::tally::{Measured, Tally};
-use interligo_model::place::Parts;
-use interligo_model::row_counts::RowCounts;
-use interligo_model::values::decimal::Decimal;
 
 /// What came out of the readers of a fact.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]

@@ -2,13 +2,13 @@
 
 use std::collections::BTreeSet;
 
+use interligo_model::pattern::NamePattern;
+use interligo_model::plan::{Entry, Files, InOrder, Mistake, Plan, Unpack, listed};
 use toml::Spanned;
 
 use super::tall::Group;
 use super::{Name, RowFilter, Tall, Unpacking};
 use crate::bind::name_columns;
-use interligo_model::pattern::NamePattern;
-use interligo_model::plan::{Entry, Files, InOrder, Mistake, Plan, Unpack, listed};
 
 /// Where a part has a column from.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

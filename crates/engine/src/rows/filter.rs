@@ -1,12 +1,12 @@
 //! Rows that a condition of the plan leaves out.
 
 use arrow_array::StringViewArray;
-
-use crate::eval::{Expr, ExprKind, Leaves, Names, Type, check, evaluate};
 use interligo_model::formula::parse;
 use interligo_model::plan::{ColumnName, Mistake, Written};
 use interligo_model::values::column::is_blank_text;
 use interligo_model::values::value::Value;
+
+use crate::eval::{Expr, ExprKind, Leaves, Names, Type, check, evaluate};
 
 /// `leave-out-rows`: a condition over the texts of a row.
 #[derive(Clone, Debug)]

@@ -10,12 +10,12 @@ use std::hash::{BuildHasher, Hasher};
 
 use arrow_array::StringViewArray;
 use foldhash::quality::FixedState;
-use unicode_normalization::UnicodeNormalization;
-
-use crate::lookup::duplicate_rule;
 use interligo_model::plan::Rule;
 use interligo_model::values::column::is_blank_text;
 use interligo_model::values::value::Value;
+use unicode_normalization::UnicodeNormalization;
+
+use crate::lookup::duplicate_rule;
 
 /// Over so many tables the keys are spread, so that only a part is moved when one grows.
 const SHARDS: usize = 256;

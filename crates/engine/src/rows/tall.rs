@@ -1,9 +1,9 @@
 //! Columns that become rows: `price_2024` beside `price_2025` becomes a price for each year.
 
 use arrow_array::StringViewArray;
+use interligo_model::values::texts::{TextBuilder, gathered};
 
 use super::{From, Made, Name, PartColumns};
-use interligo_model::values::texts::{TextBuilder, gathered};
 
 /// The columns of a part that become rows.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]

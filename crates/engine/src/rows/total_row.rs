@@ -5,11 +5,11 @@
 //! all of them, or of those since an earlier total.
 
 use arrow_array::StringViewArray;
-
-use crate::proof::exact_sum::ExactSum;
 use interligo_model::reading::style::{NumberStyle, Style};
 use interligo_model::values::amount;
 use interligo_model::values::column::is_blank_text;
+
+use crate::proof::exact_sum::ExactSum;
 
 /// What totals are called, in several languages; without case.
 const WORDS: [&str; 20] = [

@@ -1,10 +1,10 @@
 //! Cells that hold several values, in step: `BO-110|FR-117` beside `2|5` becomes two rows.
 
 use arrow_array::StringViewArray;
-
-use super::rows_of;
 use interligo_model::values::column::is_blank_text;
 use interligo_model::values::texts::TextBuilder;
+
+use super::rows_of;
 
 /// How the cells of a part are unpacked. Columns are those of the part, by position.
 #[derive(Clone, Debug, PartialEq, Eq)]

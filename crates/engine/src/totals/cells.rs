@@ -1,5 +1,7 @@
 //! What is summed up of a group, and how that becomes the values of measures.
 
+use interligo_model::values::decimal::{Decimal, QUOTIENT_PLACES};
+use interligo_model::values::value::Value;
 use smallvec::SmallVec;
 
 use super::plan::{How, Measure, Summed, TotalsPlan, Work};
@@ -7,8 +9,6 @@ use super::table::TotalsError;
 use crate::eval::{Leaves, evaluate};
 use crate::proof::exact_sum::ExactSum;
 use crate::proof::tally::Tally;
-use interligo_model::values::decimal::{Decimal, QUOTIENT_PLACES};
-use interligo_model::values::value::Value;
 
 /// What is summed up of the lines of a group.
 #[derive(Clone, Debug, PartialEq)]

@@ -5,14 +5,14 @@ use std::borrow::Cow;
 use arrow_array::{Array, StringViewArray};
 use arrow_buffer::NullBuffer;
 use hashbrown::{HashMap, HashSet};
+use interligo_model::values::column::{Column, is_blank_at, is_known};
+use interligo_model::values::date::{Day, Period};
+use interligo_model::values::value::Value;
 use unicode_normalization::UnicodeNormalization;
 
 use super::plan::ByExpr;
 use crate::keys::KeyTable;
 use crate::lines::Lines;
-use interligo_model::values::column::{Column, is_blank_at, is_known};
-use interligo_model::values::date::{Day, Period};
-use interligo_model::values::value::Value;
 
 /// A text in the form in which it is one value: Unicode's composed form, as for keys.
 pub(super) fn same_text(text: &str) -> Cow<'_, str> {

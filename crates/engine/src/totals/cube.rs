@@ -3,6 +3,9 @@
 
 use std::collections::HashMap;
 
+use interligo_model::values::date::Period;
+use interligo_model::values::decimal::Decimal;
+use interligo_model::values::value::Value;
 use smallvec::{SmallVec, smallvec};
 
 use super::cells::GroupSums;
@@ -12,9 +15,6 @@ use super::plan::{How, TotalsPlan};
 use crate::eval::Type;
 use crate::proof::faults::{Fault, strikes};
 use crate::proof::tally::Tally;
-use interligo_model::values::date::Period;
-use interligo_model::values::decimal::Decimal;
-use interligo_model::values::value::Value;
 
 /// Values with a number each, in the order in which they came.
 #[derive(Debug, Default)]

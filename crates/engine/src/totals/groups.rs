@@ -4,6 +4,9 @@
 use std::collections::HashMap as StdMap;
 
 use arrow_buffer::{NullBuffer, i256};
+use interligo_model::values::column::{Column, NumberColumn, Numbers, is_blank_at, is_known};
+use interligo_model::values::decimal::power_of_ten;
+use interligo_model::values::value::Value;
 use smallvec::SmallVec;
 
 use super::cells::{Cell, GroupSums, keep_best};
@@ -14,9 +17,6 @@ use crate::lines::Lines;
 use crate::proof::exact_sum::ExactSum;
 use crate::proof::faults::{Fault, strikes};
 use crate::proof::tally::{Tally, sum_of};
-use interligo_model::values::column::{Column, NumberColumn, Numbers, is_blank_at, is_known};
-use interligo_model::values::decimal::power_of_ten;
-use interligo_model::values::value::Value;
 
 /// The group of a line that does not count.
 const NO_GROUP: u32 = u32::MAX;

@@ -1,6 +1,8 @@
 //! How the groups of totals make a table: rows with subtotals, attributes across, order, the first few, shares,
 //! and the difference of two measures.
 
+use interligo_model::plan::Mistake;
+
 use super::cells::GroupSums;
 use super::cube::Cube;
 use super::plan::{TotalsPlan, no_time};
@@ -10,7 +12,6 @@ use super::table::{TotalsError, TotalsTable};
 use super::time_shift::TimeAttribute;
 use super::tree::Sources;
 use crate::bind::{BoundColumn, BoundLayout, BoundTotals, Cumulated, ShareOf};
-use interligo_model::plan::Mistake;
 
 /// More columns than this are refused: nobody reads them.
 const MOST_COLUMNS: usize = 1_000;

@@ -2,6 +2,10 @@
 
 use std::collections::BTreeMap;
 
+use interligo_model::formula::{Node, Summary};
+use interligo_model::plan::{Mistake, ShownForm, TotalRule, Written};
+use interligo_model::values::value::Value;
+
 use super::codes::same_text;
 use super::layout::Layout;
 use super::ratio::{MOST_PARTS, contains_ratio, has_total, looks_like_amount, over_totals};
@@ -13,9 +17,6 @@ use crate::engine::Engine;
 use crate::eval::{Expr, ExprKind, Type, check};
 use crate::proof::exact_sum::ExactSum;
 use crate::proof::tally::{Measured, Tally};
-use interligo_model::formula::{Node, Summary};
-use interligo_model::plan::{Mistake, ShownForm, TotalRule, Written};
-use interligo_model::values::value::Value;
 
 /// What totals ask of one source of lines, typed.
 pub struct TotalsPlan {

@@ -3,6 +3,8 @@
 
 use std::collections::{BTreeSet, HashMap};
 
+use interligo_model::values::date::{Day, Period, PeriodUnit};
+use interligo_model::values::value::Value;
 use smallvec::smallvec;
 
 use super::cube::{Cube, Key, Slots};
@@ -11,8 +13,6 @@ use super::plan::TotalsPlan;
 use super::table::TotalsError;
 use super::time_shift::TimeAttribute;
 use super::tree::Entry;
-use interligo_model::values::date::{Day, Period, PeriodUnit};
-use interligo_model::values::value::Value;
 
 /// More rows than this are not made for periods without lines.
 const MOST_FILLED: usize = 1_000_000;

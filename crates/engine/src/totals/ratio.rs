@@ -4,11 +4,12 @@
 //! of its lines but the quotient of the totals. So everything in its formula that can be summed is
 //! replaced by its sum, and the rest of the formula is kept.
 
+use interligo_model::formula::Operator;
+use interligo_model::plan::TotalRule;
+
 use super::plan::How;
 use crate::engine::{Engine, Figure};
 use crate::eval::{Expr, ExprKind, Type};
-use interligo_model::formula::Operator;
-use interligo_model::plan::TotalRule;
 
 /// Whether an expression divides by an amount of the fact.
 pub(super) fn contains_ratio(expr: &Expr, engine: &Engine) -> bool {

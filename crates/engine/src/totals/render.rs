@@ -2,6 +2,9 @@
 
 use std::cmp::Ordering;
 
+use interligo_model::values::decimal::{Decimal, MAX_PLACES, QUOTIENT_PLACES};
+use interligo_model::values::value::Value;
+
 use super::cube::Key;
 use super::layout::{Column, Layout, Order, SortBy};
 use super::table::{
@@ -13,8 +16,6 @@ use super::tree::{Cells, Node, Sources};
 use crate::bind::{Cumulated, ShareOf};
 use crate::proof::faults::{Fault, strikes};
 use crate::proof::tally::Tally;
-use interligo_model::values::decimal::{Decimal, MAX_PLACES, QUOTIENT_PLACES};
-use interligo_model::values::value::Value;
 
 /// A table in the making.
 pub(super) struct Making<'a> {

@@ -1,10 +1,11 @@
 //! Between which days the lines lie that a condition lets through, as far as it says so.
 
-use crate::engine::Engine;
-use crate::eval::{Expr, ExprKind};
 use interligo_model::formula::Operator;
 use interligo_model::values::date::{Day, Period};
 use interligo_model::values::value::Value;
+
+use crate::engine::Engine;
+use crate::eval::{Expr, ExprKind};
 
 /// The first day and the last; none where there is no end.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]

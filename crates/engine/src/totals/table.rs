@@ -1,8 +1,9 @@
 //! Totals, worked out: the table as it is shown and written.
 
+use interligo_model::values::value::Value;
+
 use crate::proof::exact_sum::ExactSum;
 use crate::proof::tally::Tally;
-use interligo_model::values::value::Value;
 
 /// Totals, worked out.
 #[derive(Clone, Debug, PartialEq)]

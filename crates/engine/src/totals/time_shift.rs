@@ -1,13 +1,14 @@
 //! Lines seen as if they were of a later time: so the sales of March 2024 stand beside those of March 2025, and a
 //! condition on the year speaks of the year in which they are seen.
 
+use interligo_model::formula::Scalar;
+use interligo_model::values::date::{Day, Period, PeriodUnit};
+use interligo_model::values::value::Value;
+
 use super::plan::ByExpr;
 use super::span::DaySpan;
 use crate::engine::Engine;
 use crate::eval::{Expr, ExprKind, Type};
-use interligo_model::formula::Scalar;
-use interligo_model::values::date::{Day, Period, PeriodUnit};
-use interligo_model::values::value::Value;
 
 /// How much later lines are seen.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

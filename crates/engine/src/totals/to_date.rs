@@ -2,11 +2,12 @@
 
 use std::collections::HashMap;
 
+use interligo_model::values::date::{Day, Period, PeriodUnit};
+use interligo_model::values::value::Value;
+
 use super::cube::Key;
 use super::tree::{Cells, Node, Sources};
 use crate::bind::Cumulated;
-use interligo_model::values::date::{Day, Period, PeriodUnit};
-use interligo_model::values::value::Value;
 
 /// The year or quarter that a period or day lies in; a week lies in the year of its Thursday.
 fn within(unit: PeriodUnit, value: &Value<'_>) -> Option<Period> {

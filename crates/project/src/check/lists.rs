@@ -5,10 +5,10 @@ use interligo_engine::links::LinkStatus;
 use interligo_engine::proof::findings::{ExactSum, Findings, Repeat};
 use interligo_model::plan::ListKind;
 use interligo_model::values::decimal::Decimal;
+use interligo_sinks::formats::csv::csv_row;
 
 use super::{Checked, Code, Finding, StakeColumn};
 use crate::project::Project;
-use interligo_sinks::formats::csv::csv_row;
 
 /// A list as comma-separated text.
 pub(crate) struct List {

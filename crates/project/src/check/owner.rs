@@ -3,10 +3,11 @@
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
-use super::{Checked, Code, Finding};
 use interligo_sinks::formats::csv::csv_row;
 use interligo_sinks::output_file::write_whole;
 use interligo_sources::error::Error;
+
+use super::{Checked, Code, Finding};
 
 /// Writes a file for each lookup that lacks keys into a folder; the answer is which, with how many keys each.
 ///

@@ -7,10 +7,10 @@ use interligo_engine::proof::findings::{BlankBecause, Noted, Unreadable};
 use interligo_engine::proof::tieout::blank_words;
 use interligo_model::place::Parts;
 use interligo_model::plan::Duplicates;
+use interligo_sources::table::heading_drift::Drift;
 
 use super::{Checked, Code, FactRun, Finding};
 use crate::project::Project;
-use interligo_sources::table::heading_drift::Drift;
 
 /// How many faults of the periods of a lookup are listed.
 const FAULTS: usize = 20_000;

@@ -13,14 +13,14 @@ use interligo_engine::near::Likeness;
 use interligo_engine::proof::balance::Suggestion;
 use interligo_model::place::Spot;
 use interligo_model::plan::Plan;
+use interligo_sinks::output_file::write_whole;
+use interligo_sources::error::Error;
 
 use crate::check::{Checked, Code, Finding};
 use crate::fetch_rows::rows_at;
 use crate::mend::corrections_file::{CorrectionsFile, with_corrections};
 use crate::plan_edit::with_corrections_file;
 use crate::project::Project;
-use interligo_sinks::output_file::write_whole;
-use interligo_sources::error::Error;
 
 /// Lookups with more rows than this are not read again to show what suggestions stand for.
 const ROWS_SHOWN: u32 = 200_000;

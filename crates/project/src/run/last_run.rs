@@ -6,12 +6,12 @@ use std::fs::Metadata;
 use std::path::Path;
 use std::time::UNIX_EPOCH;
 
-use serde::{Deserialize, Serialize};
-
-use crate::check::{Checked, Code};
 use interligo_sinks::output_file::OutputFile;
 use interligo_sources::same_file::real_path;
 use interligo_sources::table::path_pattern::natural_order;
+use serde::{Deserialize, Serialize};
+
+use crate::check::{Checked, Code};
 
 /// The files of each table.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]

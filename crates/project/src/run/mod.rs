@@ -16,6 +16,11 @@ use interligo_engine::proof::tieout::{ReadSide, TieOut};
 use interligo_engine::proof::usage::Usage;
 use interligo_engine::totals::{Cube, Groups, TotalsPlan, TotalsTable};
 use interligo_model::plan::ListKind;
+use interligo_sinks::lines::changes;
+use interligo_sources::error::Error;
+use interligo_sources::formats::{Block, Reader};
+use interligo_sources::in_order::in_order;
+use interligo_sources::table::parts::{Table, WantedColumns};
 
 use crate::check::{Checked, Code, FactRun};
 use crate::destinations::Destinations;
@@ -24,11 +29,6 @@ use crate::run::last_run::{FilesSince, FindingsSince};
 use crate::run::outputs::{Appeared, FactOutputs, Finished, Sinks, Whole, appear};
 use crate::run::repeated_lines::{COPIES_KEPT, Watch};
 use crate::run::stop_rules::stops;
-use interligo_sinks::lines::changes;
-use interligo_sources::error::Error;
-use interligo_sources::formats::{Block, Reader};
-use interligo_sources::in_order::in_order;
-use interligo_sources::table::parts::{Table, WantedColumns};
 use worker::{Done, Gathered, Worker};
 
 /// How a run uses the machine; no result depends on it.

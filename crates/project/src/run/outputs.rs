@@ -11,12 +11,6 @@ use interligo_engine::proof::tally::Tally;
 use interligo_engine::proof::tieout::{AsideFile, OutputTally, ReadSide, TieOut};
 use interligo_engine::totals::TotalsTable;
 use interligo_model::plan::ListKind;
-
-use crate::check::{Checked, List, list_of};
-use crate::destinations::Destinations;
-use crate::project::Project;
-use crate::run::Outcome;
-use crate::run::last_run::{FilesSince, FindingsSince, LastRun};
 use interligo_sinks::formats::csv::{totals_heading, totals_rows};
 use interligo_sinks::lines::{LinesOutput, PutOut};
 use interligo_sinks::output_file::OutputFile;
@@ -24,6 +18,12 @@ use interligo_sinks::publish::publish;
 use interligo_sources::error::Error;
 use interligo_sources::table::parts::Table;
 use interligo_sources::text::write_cell;
+
+use crate::check::{Checked, List, list_of};
+use crate::destinations::Destinations;
+use crate::project::Project;
+use crate::run::Outcome;
+use crate::run::last_run::{FilesSince, FindingsSince, LastRun};
 
 /// The outputs of a fact, open.
 pub(crate) struct Sinks {

@@ -7,7 +7,6 @@ use std::sync::Arc;
 
 use arrow_array::{Array, StringViewArray};
 use foldhash::quality::FixedState;
-
 use interligo_engine::bind::FactKey;
 use interligo_engine::engine::Engine;
 use interligo_engine::proof::exact_sum::ExactSum;
@@ -23,14 +22,14 @@ use interligo_model::reading::evidence::Evidence;
 use interligo_model::reading::style::moment;
 use interligo_model::values::texts::gathered;
 use interligo_model::values::value::Value;
-
-use crate::run::{Pace, Stream};
 use interligo_sinks::lines::raw_text;
 use interligo_sources::error::Error;
 use interligo_sources::formats::Wanted;
 use interligo_sources::in_order::{Turns, in_order};
 use interligo_sources::table::parts::{Part, Source, Table, WantedColumns, changed};
 use interligo_sources::table::rows::Rows;
+
+use crate::run::{Pace, Stream};
 
 /// How many bytes are read at a time when lines are read again.
 const BLOCK: usize = 1 << 19;

@@ -8,9 +8,9 @@ use interligo_engine::proof::findings::{Findings, Repeat};
 use interligo_engine::proof::tallies::{KeyTally, SoughtKey};
 use interligo_model::place::Parts;
 use interligo_model::plan::{Missing, Overlap, key as key_of_plan};
+use interligo_sources::error::Stop;
 
 use crate::project::Project;
-use interligo_sources::error::Stop;
 
 /// The duplicates that must stop a run.
 pub fn duplicate_stops(bound: &Bound, lookups: &[Lookup]) -> Vec<Stop> {

@@ -7,12 +7,13 @@ use interligo_engine::bind::{SumsRequest, sums_request};
 use interligo_engine::engine::Extent;
 use interligo_engine::totals::TotalsTable;
 use interligo_model::plan::Plan;
-use tempfile::NamedTempFile;
-
-use crate::project::{OnDuplicates, Project};
-use crate::run::{OnStop, Pace, run};
 use interligo_sinks::formats::csv::csv_row;
 use interligo_sources::error::Error;
+use tempfile::NamedTempFile;
+
+use crate::prepare::OnDuplicates;
+use crate::project::Project;
+use crate::run::{OnStop, Pace, run};
 
 /// The file of a table of sums.
 pub(crate) type SumsFile = NamedTempFile;

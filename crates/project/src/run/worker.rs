@@ -11,15 +11,15 @@ use interligo_engine::proof::tieout::{ReadSide, aside_words};
 use interligo_engine::proof::usage::Usage;
 use interligo_engine::totals::Groups;
 use interligo_model::place::{Parts, Spot};
-
-use super::Item;
-use crate::run::repeated_lines::Watch;
 use interligo_sinks::lines::{Change, LinesOutput, PutOut, RawLines, write_own};
 use interligo_sources::error::Error;
 use interligo_sources::grid::Grid;
 use interligo_sources::table::parts::{Part, Table};
 use interligo_sources::table::rows::Rows;
 use interligo_sources::text::{rows_in, write_cell};
+
+use super::Item;
+use crate::run::repeated_lines::Watch;
 
 /// What a worker gathers over its blocks.
 pub(super) struct Gathered<'e> {

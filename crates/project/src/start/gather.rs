@@ -4,14 +4,14 @@ use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 
 use interligo_model::plan::ColumnType;
+use interligo_sources::error::Error;
+use interligo_sources::formats::is_address;
+use interligo_sources::table::parts::Table;
 use unicode_normalization::UnicodeNormalization;
 
 use super::names::{pattern_over, shape, table_name};
 use crate::look::{plan_for, tables_in};
 use crate::project::{PLAN_FILE, Project};
-use interligo_sources::error::Error;
-use interligo_sources::formats::is_address;
-use interligo_sources::table::parts::Table;
 
 /// The endings of files that hold tables.
 const ENDINGS: [&str; 14] = [

@@ -16,12 +16,13 @@ use interligo_engine::bind::Request;
 use interligo_engine::engine::Extent;
 use interligo_engine::links::lines_found;
 use interligo_model::plan::{Plan, Role, key};
-
-use crate::project::{OnDuplicates, Project};
-use crate::run::{Pace, link_use};
-use gather::{Gathered, Stack, gather};
 use interligo_sources::error::Error;
 use interligo_sources::table::parts::{Question, Table};
+
+use crate::prepare::OnDuplicates;
+use crate::project::Project;
+use crate::run::{Pace, link_use};
+use gather::{Gathered, Stack, gather};
 use sample::{Sampled, look_up, sample};
 use stated::stated;
 

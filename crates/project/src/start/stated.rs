@@ -4,14 +4,14 @@
 use std::path::Path;
 
 use interligo_discover::propose::{ColumnAt, Stated};
-use serde_json::Value;
-
-use super::gather::Gathered;
-use super::sample::Sampled;
 use interligo_sources::error::Error;
 use interligo_sources::formats::declared_keys::{ForeignKey, KeysStated};
 use interligo_sources::formats::{Address, Containers, is_address, shown_address};
 use interligo_sources::table::parts::Table;
+use serde_json::Value;
+
+use super::gather::Gathered;
+use super::sample::Sampled;
 
 /// Links that are stated; keys that are go to the tables.
 pub(super) fn stated(

@@ -1,0 +1,240 @@
+//! A project made ready for lines: its names bound, its lookups loaded, its formulas typed.
+
+use std::collections::BTreeSet;
+
+use interligo_engine::bind::{Bound, Headings, Home, Request, Route, bind};
+use interligo_engine::engine::{Engine, Extent, Sample};
+use interligo_engine::lookup::{Duplicate, Lookup};
+use interligo_sources::error::Error;
+use interligo_sources::table::lookup_table;
+use interligo_sources::table::parts::WantedColumns;
+use interligo_sources::table::rows::Rows;
+
+use crate::project::Project;
+use crate::run::stop_rules::duplicate_stops;
+use crate::start::{StartedLink, find_links};
+
+/// How much of a part is looked at to find the types of its columns.
+const SAMPLE: usize = 1 << 16;
+
+/// How many parts are looked at.
+const SAMPLED_PARTS: usize = 16;
+
+/// What to do when a lookup holds duplicates that the plan does not settle.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum OnDuplicates {
+    /// End with the rows.
+    Stop,
+    /// Go on with the first row of each key; the caller reports them.
+    Report,
+}
+
+/// A fact with its lookups.
+type Loaded = (Bound, Vec<Lookup>);
+
+impl Project {
+    /// Binds the plan with the outputs asked for, loads its lookups and prepares an engine for each fact;
+    /// only for those with an output where no more than that is needed.
+    ///
+    /// # Errors
+    /// Mistakes in the plan; files that cannot be read; duplicates that the plan does not settle.
+    pub fn prepare(
+        &self,
+        requests: &[Request],
+        extent: Extent,
+        on_duplicates: OnDuplicates,
+    ) -> Result<Vec<Engine>, Error> {
+        let mut engines = Vec::new();
+        let mut loaded =
+            self.load_directed(requests, extent).map_err(|error| self.joining(error))?;
+        if let Some(file) = self.corrections_file() {
+            // Also those that only other facts reach.
+            let all = self.bind_turned(requests, &BTreeSet::new()).unwrap_or_default();
+            let bound = loaded.iter().map(|(bound, _)| bound).chain(&all);
+            let corrections = file.read(&names_of_links(bound))?;
+            loaded.iter_mut().for_each(|(bound, _)| bound.corrections = corrections.clone());
+        }
+        for (bound, lookups) in loaded {
+            for lookup in &lookups {
+                self.table(&lookup.name).refuse_doubtful(&lookup.doubts, ToString::to_string)?;
+            }
+            if on_duplicates == OnDuplicates::Stop {
+                let stops = duplicate_stops(&bound, &lookups);
+                if !stops.is_empty() {
+                    return Err(Error::Stopped(stops));
+                }
+            }
+            let samples = self.sample(&bound)?;
+            engines.push(Engine::new(bound, lookups, &samples, extent)?);
+        }
+        Ok(engines)
+    }
+
+    /// The names by which links may be called.
+    pub(crate) fn link_names<'e>(&self, engines: &'e [Engine]) -> Vec<&'e str> {
+        names_of_links(engines.iter().map(|engine| &engine.bound))
+    }
+
+    /// Where no link leads from one table to another, the one that the values speak for is named.
+    fn joining(&self, error: Error) -> Error {
+        let Error::Plan(mut mistakes) = error else { return error };
+        for mistake in &mut mistakes {
+            let Some(apart) = mistake.apart.as_deref().cloned() else { continue };
+            let Ok((links, doubts)) = find_links(self) else { continue };
+            let leads = |link: &&StartedLink| link.to == apart.1 || link.from == apart.1;
+            if let Some(link) = links.iter().chain(&doubts).find(leads) {
+                let said = mistake.help.take().map_or(String::new(), |help| format!("; {help}"));
+                mistake.help = Some(format!(
+                    "the values speak for a [[link]] with path = \"{}\" ({}){said}",
+                    link.path, link.why
+                ));
+            }
+        }
+        Error::Plan(mistakes)
+    }
+
+    /// The facts with their lookups, and links that the data shows to be written backwards turned.
+    fn load_directed(&self, requests: &[Request], extent: Extent) -> Result<Vec<Loaded>, Error> {
+        let load = |turned: &BTreeSet<usize>| self.load_facts(requests, extent, turned);
+        let mut turned = BTreeSet::new();
+        let mut loaded = match load(&turned) {
+            Ok(loaded) => loaded,
+            Err(error @ Error::Plan(_)) => {
+                // What the plan names may be there once a link is taken the other way round.
+                let closes = |link: usize| {
+                    let loaded = load(&BTreeSet::from([link])).ok()?;
+                    let fits = |(bound, lookups): &Loaded| turns_rightly(link, bound, lookups);
+                    loaded.iter().all(fits).then_some((link, loaded))
+                };
+                let (link, loaded) = (0..self.plan.link.len()).find_map(closes).ok_or(error)?;
+                turned.insert(link);
+                loaded
+            }
+            Err(error) => return Err(error),
+        };
+        while let Some(link) = loaded.iter().find_map(|(bound, lookups)| backwards(bound, lookups))
+        {
+            // Where the plan does not hold with a link turned, what is wrong is the link as it stands.
+            match turned.insert(link).then(|| load(&turned)) {
+                Some(Ok(again)) => loaded = again,
+                _ => break,
+            }
+        }
+        Ok(loaded)
+    }
+
+    fn load_facts(
+        &self,
+        requests: &[Request],
+        extent: Extent,
+        turned: &BTreeSet<usize>,
+    ) -> Result<Vec<Loaded>, Error> {
+        let facts = self.bind_turned(requests, turned)?.into_iter();
+        let wanted = facts.filter(|b| extent == Extent::Everything || !b.outputs.is_empty());
+        wanted.map(|bound| self.load(&bound).map(|lookups| (bound, lookups))).collect()
+    }
+
+    fn bind_turned(
+        &self,
+        requests: &[Request],
+        turned: &BTreeSet<usize>,
+    ) -> Result<Vec<Bound>, Error> {
+        let mut headings = Headings::default();
+        for table in self.tables() {
+            headings.0.insert(table.name.clone(), table.columns.clone());
+        }
+        let facts = bind(&self.plan, &headings, requests, turned)?;
+        facts.iter().try_for_each(|bound| self.require_columns(bound))?;
+        Ok(facts)
+    }
+
+    fn require_columns(&self, bound: &Bound) -> Result<(), Error> {
+        let fact = self.table(&bound.fact.name);
+        fact.require(bound.fact.read_columns().into_iter())?;
+        let days: Vec<usize> = bound.fact.days.keys().copied().collect();
+        fact.refuse_open(&bound.fact.wishes, &days)?;
+        for lookup in &bound.lookups {
+            let needed = lookup.wishes.used().chain(lookup.wishes.keys().iter().copied());
+            let table = self.table(&lookup.name);
+            table.require(needed)?;
+            table.refuse_open(&lookup.wishes, &[])?;
+        }
+        Ok(())
+    }
+
+    /// Loads the lookups, side by side.
+    fn load(&self, bound: &Bound) -> Result<Vec<Lookup>, Error> {
+        let load = |number: usize| {
+            let bound = &bound.lookups[number];
+            let raw = lookup_table::read(self.table(&bound.name))?;
+            Lookup::settle(raw, bound).map_err(Error::from)
+        };
+        interligo_engine::workers::each((0..bound.lookups.len()).collect(), load)
+            .into_iter()
+            .collect()
+    }
+
+    /// Texts of the fact's columns, by which their types are found.
+    fn sample(&self, bound: &Bound) -> Result<Vec<Vec<Sample>>, Error> {
+        let table = self.table(&bound.fact.name);
+        let columns = bound.fact.read_columns();
+        let wanted = WantedColumns::Some(columns.iter().copied().collect());
+        let mut samples: Vec<Vec<Sample>> = vec![Vec::new(); columns.len()];
+        let step = table.parts.len().div_ceil(SAMPLED_PARTS);
+        for part in table.parts.iter().step_by(step.max(1)) {
+            let mut reader = part.open(&wanted.of(part))?;
+            let Some(block) = reader.next(SAMPLE)? else { continue };
+            let rows = Rows::of(block, table, part)?;
+            for (sample, column) in samples.iter_mut().zip(&columns) {
+                let texts = rows.values(part, *column);
+                sample.push(Sample { texts, style: part.style.of(*column) });
+            }
+        }
+        Ok(samples)
+    }
+}
+
+/// The names by which the links of facts may be called: their own, and their ways.
+fn names_of_links<'b>(bound: impl Iterator<Item = &'b Bound>) -> Vec<&'b str> {
+    let mut names: Vec<&str> = Vec::new();
+    for route in bound.flat_map(|bound| &bound.routes) {
+        names.push(&route.name);
+        names.extend(route.way.last().map(String::as_str));
+    }
+    names.sort_unstable();
+    names.dedup();
+    names
+}
+
+/// A link, by number, that leads to rows which share their key, while the key that it is taken from is
+/// unique: it is written the other way round.
+fn backwards(bound: &Bound, lookups: &[Lookup]) -> Option<usize> {
+    let shares = |route: &Route| {
+        let to = &bound.lookups[route.lookup];
+        let columns = to.key_columns(route.key).iter().map(|column| &to.columns[*column]);
+        let open = |d: &Duplicate| d.held.is_none() && d.columns.iter().eq(columns.clone());
+        lookups[route.lookup].duplicates.iter().any(open)
+    };
+    let route = bound
+        .routes
+        .iter()
+        .find(|route| shares(route) && is_unique_at_home(route, bound, lookups) == Some(true))?;
+    Some(route.link)
+}
+
+/// Whether a link that was turned leads from rows which may share their key to rows which do not.
+fn turns_rightly(link: usize, bound: &Bound, lookups: &[Lookup]) -> bool {
+    let mut turned = bound.routes.iter().filter(|route| route.link == link);
+    duplicate_stops(bound, lookups).is_empty()
+        && turned.all(|route| is_unique_at_home(route, bound, lookups) == Some(false))
+}
+
+/// Whether the key of a link is unique in the lookup that it starts from.
+fn is_unique_at_home(route: &Route, bound: &Bound, lookups: &[Lookup]) -> Option<bool> {
+    let (Home::Route(home), [from]) = (route.home, route.candidates.as_slice()) else {
+        return None;
+    };
+    let own: Option<Vec<usize>> =
+        from.iter().map(|part| part.route.is_none().then_some(part.column)).collect();
+    Some(lookups[bound.routes[home].lookup].is_unique(&own?))
+}
