@@ -3,7 +3,8 @@
 #![no_main]
 
 use interligo_model::values::amount;
-use interligo_model::reading::style::{DateStyle, NumberStyle};
+use interligo_model::reading::date_style::DateStyle;
+use interligo_model::reading::style::NumberStyle;
 use libfuzzer_sys::fuzz_target;
 
 fuzz_target!(|texts: (&str, &str)| {

@@ -51,8 +51,8 @@ pub(crate) enum Command {
 /// Draft a plan from a folder of files: tables, links and figures, with the reasons
 ///
 /// Reads what lies in the folder, or the files and databases named: which tables are sales lines and which are
-/// looked up, which files are parts of one table, and which column finds its row where. The plan says for each
-/// link what speaks for it; what is uncertain stands in it as a comment. All lines are gone through once to try the
+/// looked up, which files are parts of one table, and which column finds its row where. The plan has the evidence for
+/// each link beside it; what is uncertain stands in it as a comment. All lines are gone through once to try the
 /// links. A plan that is there already is kept, unless --replace says otherwise.
 #[derive(Debug, Args)]
 #[command(after_help = "\
@@ -85,7 +85,7 @@ pub(crate) struct StartOptions {
     after_help = "\
 Examples:
   interligo link                    the links of the plan
-  interligo link map                which table hangs on which
+  interligo link map                which table is linked to which
   interligo link map --svg map.svg  the same as a picture
   interligo link find               links that the plan does not have yet
   interligo link add 'sales.item -> products.sku' --as article --dry-run"
@@ -104,7 +104,7 @@ pub(crate) struct LinkOptions {
 
 #[derive(Debug, Subcommand)]
 pub(crate) enum LinkCommand {
-    /// Draw which table hangs on which, through what
+    /// Draw which table is linked to which, through what
     Map {
         #[command(flatten)]
         plan: PlanOptions,
@@ -118,7 +118,7 @@ pub(crate) enum LinkCommand {
         #[command(flatten)]
         plan: PlanOptions,
     },
-    /// Try a link over all lines, show how it fares, and put it into the plan
+    /// Try a link over all lines, show its match rate, and put it into the plan
     Add {
         /// The path: `sales.item -> products.sku`
         #[arg(value_name = "PATH")]

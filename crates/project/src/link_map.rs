@@ -1,4 +1,4 @@
-//! How the links of a plan fare over all lines, and which table hangs on which.
+//! The match rates of the links of a plan over all lines, and which table is linked to which.
 
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -35,7 +35,7 @@ pub struct MapTable {
     pub is_fact: bool,
 }
 
-/// How one link fares.
+/// The match rate of one link.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct LinkHealth {
     /// Its name.
@@ -70,7 +70,7 @@ impl LinkHealth {
 }
 
 impl Project {
-    /// How the links fare, over all lines of all facts.
+    /// The match rates of the links, over all lines of all facts.
     ///
     /// # Errors
     /// As for a run; what would stop it does not stop this.

@@ -1,4 +1,4 @@
-//! `interligo link`: how links fare, their map, links found and added.
+//! `interligo link`: match rates of links, their map, links found and added.
 
 use crate::linking::SHOP;
 use crate::support::Folder;

@@ -1,4 +1,4 @@
-//! Shapes of tables and what hangs on them: wide price lists, keys that are worked out, totals that are
+//! Shapes of tables and what starts from them: wide price lists, keys that are worked out, totals that are
 //! proved, lines that come twice in slips, and the statements about all this.
 
 use proptest::prelude::*;

@@ -141,7 +141,7 @@ impl<'a> Candidates<'a> {
         filled.count() > 1
     }
 
-    /// What speaks for a link of two columns.
+    /// The evidence for a link of two columns.
     fn weigh(&self, from: ColumnAt, to: ColumnAt) -> Option<LinkProposal> {
         let (one, other) = (self.view.of(from), self.view.of(to));
         if (one.kind == Kind::Day) != (other.kind == Kind::Day) {
@@ -294,7 +294,7 @@ impl<'a> Candidates<'a> {
         from.iter().map(|key| table.get(key.unwrap_or_default().trim())).collect()
     }
 
-    /// What speaks for a link by all columns of a key together.
+    /// The evidence for a link by all columns of a key together.
     fn joint(
         &self,
         from_table: usize,

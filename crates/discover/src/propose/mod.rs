@@ -1,5 +1,5 @@
 //! Proposals: which of some tables are facts and which lookups, what their keys are, and which column finds
-//! its row where, with what speaks for it.
+//! its row where, with the evidence for it.
 //!
 //! The values come first: a link is proposed where the values of one column are found among the unique values
 //! of another. Where they would be found by chance as well, as whole numbers in small ranges are, the headings
@@ -92,7 +92,7 @@ pub struct LinkProposal {
     pub fit: Fit,
     /// How alike the headings are, in percent.
     pub alike: u32,
-    /// What speaks for it in all, in percent.
+    /// The evidence for it in all, in percent.
     pub score: u32,
     /// The link that came next for the same column.
     pub runner_up: Option<(ColumnAt, Fit)>,

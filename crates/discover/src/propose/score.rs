@@ -1,4 +1,4 @@
-//! What speaks for a link: how many values are found, how alike the headings are, and whether the values would be
+//! The evidence for a link: how many values are found, how alike the headings are, and whether the values would be
 //! found by chance.
 
 use super::ColumnAt;

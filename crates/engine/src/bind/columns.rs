@@ -5,7 +5,8 @@ use std::collections::{BTreeMap, BTreeSet};
 use interligo_model::plan::{
     ColumnEntry, ColumnType, Columns, Entry, InOrder, Mistake, Plan, TableEntry,
 };
-use interligo_model::reading::style::{DateStyle, NumberStyle, Way};
+use interligo_model::reading::date_style::DateStyle;
+use interligo_model::reading::style::{NumberStyle, Way};
 use interligo_model::values::decimal::Decimal;
 use unicode_normalization::UnicodeNormalization;
 

@@ -264,7 +264,7 @@ impl LinkBinder<'_> {
         columns.contains(&date.column)
     }
 
-    /// Whether a route is another or hangs on it.
+    /// Whether a route is another or starts from it.
     fn descends(&self, route: usize, from: usize) -> bool {
         route == from
             || match self.bound.routes[route].home {

@@ -122,7 +122,7 @@ pub struct Bound {
     pub fact: BoundFact,
     /// The lookups that links lead to.
     pub lookups: Vec<BoundLookup>,
-    /// The links, each after the one that it hangs on.
+    /// The links, each after the one that it starts from.
     pub routes: Vec<Route>,
     /// Links that are written the other way round than they are taken.
     pub turned: Vec<Turned>,

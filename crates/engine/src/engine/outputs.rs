@@ -126,7 +126,7 @@ impl Engine {
 
 /// What outputs of lines need to know of links.
 impl Engine {
-    /// The link from the fact that a link hangs on in the end; itself if it starts there.
+    /// The link from the fact that a link starts from in the end; itself if it starts there.
     pub fn anchor(&self, link: usize) -> usize {
         self.links[link].parent().map_or(link, |parent| self.anchor(parent))
     }

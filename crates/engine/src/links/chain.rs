@@ -61,7 +61,7 @@ pub(super) fn chain_sought(
 ) -> Result<Sought, Mistake> {
     let home = &lookups[links[parent].lookup];
     let rows = home.all_rows();
-    // The rows, of the lookup of a link that hangs on this one, that the rows here lead to.
+    // The rows, of the lookup of a link that starts from this one, that the rows here lead to.
     let leads = |route: usize| -> Vec<u32> {
         let mut way = vec![route];
         while let Some(next) = links[way[way.len() - 1]].parent().filter(|next| *next != parent) {

@@ -136,7 +136,7 @@ impl Link {
         Ok(Link { lookup: route.lookup, missing: route.missing, start, finder, when: None, fill })
     }
 
-    /// The link that this one hangs on.
+    /// The link that this one starts from.
     pub(crate) fn parent(&self) -> Option<usize> {
         match self.start {
             Start::Chain { parent, .. } => Some(parent),
@@ -281,7 +281,7 @@ impl Link {
     }
 
     /// What was asked for on a line, and its number there; `parents` are the rows of the link that this one
-    /// hangs on.
+    /// starts from.
     fn asked<'s>(
         &'s self,
         sought: Option<&'s Sought>,

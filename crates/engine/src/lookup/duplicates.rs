@@ -6,7 +6,7 @@ use std::sync::Arc;
 
 use arrow_array::{Array, StringViewArray};
 use interligo_model::plan::{Duplicates, Rule};
-use interligo_model::reading::style::moment;
+use interligo_model::reading::date_style::moment;
 use interligo_model::values::column::Column;
 use interligo_model::values::date::Day;
 use interligo_model::values::texts::{TextWriter, gathered};

@@ -11,7 +11,8 @@ use arrow_array::{Array, StringViewArray};
 
 use interligo_model::plan::ColumnType;
 use interligo_model::reading::column_reader::{Reading, percent};
-use interligo_model::reading::style::{DateStyle, NumberStyle, PartStyle};
+use interligo_model::reading::date_style::DateStyle;
+use interligo_model::reading::style::{NumberStyle, PartStyle};
 use interligo_model::values::amount;
 use interligo_model::values::cells::Cells;
 use interligo_model::values::column::is_blank_text;

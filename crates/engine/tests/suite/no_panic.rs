@@ -6,7 +6,8 @@ use std::sync::LazyLock;
 use interligo_engine::bind::{Content, Headings, Request, TableColumns, TotalsRequest, bind};
 use interligo_model::pattern::NamePattern;
 use interligo_model::plan::{Mistake, Plan, Written};
-use interligo_model::reading::style::{DateStyle, NumberStyle};
+use interligo_model::reading::date_style::DateStyle;
+use interligo_model::reading::style::NumberStyle;
 use interligo_model::values::amount;
 use proptest::prelude::*;
 

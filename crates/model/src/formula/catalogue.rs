@@ -68,8 +68,8 @@ pub const FUNCTIONS: [FunctionHelp; 37] = [
         "'BO-104' like 'BO%'",
         "yes",
     ),
-    help("text", "upper(x)", "in capitals", "upper('bo-104')", "BO-104"),
-    help("text", "lower(x)", "in small letters", "lower('BO')", "bo"),
+    help("text", "upper(x)", "in uppercase", "upper('bo-104')", "BO-104"),
+    help("text", "lower(x)", "in lowercase", "lower('BO')", "bo"),
     help("text", "trim(x)", "without blanks at its ends", "trim('  wax ')", "wax"),
     help(
         "text",

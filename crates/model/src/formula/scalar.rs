@@ -23,9 +23,9 @@ pub enum Scalar {
     Greatest,
     /// The first value, unless it is the second.
     NullIf,
-    /// In capitals.
+    /// In uppercase.
     Upper,
-    /// In small letters.
+    /// In lowercase.
     Lower,
     /// Without spaces at its ends.
     Trim,

@@ -6,7 +6,8 @@
 use arrow_array::{Array, StringViewArray};
 
 use crate::plan::ColumnType;
-use crate::reading::style::{DateStyle, NumberStyle, PartStyle, Style};
+use crate::reading::date_style::DateStyle;
+use crate::reading::style::{NumberStyle, PartStyle, Style};
 use crate::values::amount;
 use crate::values::cells::Cells;
 use crate::values::column::{

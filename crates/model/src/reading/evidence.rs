@@ -4,7 +4,8 @@ use arrow_array::StringViewArray;
 
 use crate::plan::ColumnType;
 use crate::reading::column_reader::percent;
-use crate::reading::style::{DateStyle, Style};
+use crate::reading::date_style::DateStyle;
+use crate::reading::style::Style;
 use crate::values::amount;
 use crate::values::date::Day;
 use crate::values::decimal::{Decimal, MAX_PLACES};

@@ -182,7 +182,7 @@ fn checked(project: &Project, engines: &[Engine], whole: &[(Whole, Option<Usage>
     Checked::over(project, &facts.collect::<Vec<_>>())
 }
 
-/// The same without any output, for how the links fare: of each fact, what was met and which rows of the lookups
+/// The same without any output, for match rates: of each fact, what was met and which rows of the lookups
 /// were found.
 ///
 /// # Errors

@@ -18,8 +18,8 @@ use interligo_engine::rows::repeated_lines::{
 use interligo_model::place::Spot;
 use interligo_model::plan::{ColumnType, Repeats, Rule};
 use interligo_model::reading::column_reader::Reading;
+use interligo_model::reading::date_style::moment;
 use interligo_model::reading::evidence::Evidence;
-use interligo_model::reading::style::moment;
 use interligo_model::values::texts::gathered;
 use interligo_model::values::value::Value;
 use interligo_sinks::lines::raw_text;

@@ -1,4 +1,4 @@
-//! The plan as text: tables, links with what speaks for them, figures, outputs.
+//! The plan as text: tables, links with the evidence for them, figures, outputs.
 
 use std::fmt::Write;
 
@@ -56,7 +56,7 @@ pub(super) fn plan(material: &Material<'_>, started: &Started, comments: bool) -
 fn head(text: &mut String, started: &Started) {
     let _ = writeln!(
         text,
-        "# Drafted by `interligo start`. Each link says what speaks for it; what is uncertain stands behind #,\n\
+        "# Drafted by `interligo start`. Each link has the evidence for it beside it; what is uncertain stands behind #,\n\
          # ready to be taken in. `interligo link` shows the match rates, `interligo run` writes the outputs."
     );
     if !started.decisions.is_empty() {
@@ -185,7 +185,7 @@ pub(super) fn path(material: &Material<'_>, link: &LinkProposal) -> String {
     format!("{} -> {}.{}{date}", from.join(" + "), name(&to.name), columns.join(" + "))
 }
 
-/// What speaks for a link, in a line.
+/// The evidence for a link, in a line.
 pub(super) fn why(material: &Material<'_>, link: &LinkProposal) -> String {
     let (fit, to) = (&link.fit, &material.seen[link.to_table]);
     let shared = material.proposal.tables[link.to_table].shared;

@@ -69,7 +69,7 @@ pub struct StartedTable {
 pub struct StartedLink {
     /// Its path in the plan.
     pub path: String,
-    /// What speaks for it, in a line.
+    /// The evidence for it, in a line.
     pub why: String,
     /// What came next for the same column, in a line.
     pub runner_up: Option<String>,
@@ -175,7 +175,7 @@ pub fn find_links(project: &Project) -> Result<(Vec<StartedLink>, Vec<StartedLin
     Ok((new(&material.proposal.links), new(&material.proposal.doubts)))
 }
 
-/// A link with what speaks for it.
+/// A link with the evidence for it.
 fn shown(material: &Material<'_>, link: &LinkProposal, lines: Option<(u64, u64)>) -> StartedLink {
     StartedLink {
         path: draft::path(material, link),

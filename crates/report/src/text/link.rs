@@ -1,4 +1,4 @@
-//! How links fare, for reading and for other programs; links that were found or added.
+//! Match rates of links, for reading and for other programs; links that were found or added.
 
 use std::io;
 
@@ -165,7 +165,7 @@ pub fn found_links(out: Out<'_>, links: &[StartedLink], doubts: &[StartedLink]) 
     Ok(())
 }
 
-/// How a link fares that is being added.
+/// The match rate of a link that is being added.
 pub fn added(out: Out<'_>, map: &LinkMap, link: &LinkHealth) -> io::Result<()> {
     let (found, all) = link.found();
     writeln!(out, "{TITLE}{}{TITLE:#}\n", words(map, link))?;

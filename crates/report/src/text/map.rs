@@ -1,4 +1,4 @@
-//! The map of tables and links as a tree: which table hangs on which, through what.
+//! The map of tables and links as a tree: which table is linked to which, through what.
 
 use std::collections::BTreeSet;
 use std::io;

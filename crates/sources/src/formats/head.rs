@@ -3,8 +3,9 @@
 use std::sync::Arc;
 
 use arrow_array::StringViewArray;
+use interligo_model::reading::date_style::DateStyle;
 use interligo_model::reading::evidence::Evidence;
-use interligo_model::reading::style::{DateStyle, NumberStyle, Style, Way};
+use interligo_model::reading::style::{NumberStyle, Style, Way};
 use interligo_model::values::column::is_blank_text;
 
 use crate::formats::{PartNote, Source};

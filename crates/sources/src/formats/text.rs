@@ -403,7 +403,8 @@ fn whole_rows(mut bytes: Vec<u8>, separator: u8) -> TextBlock {
 mod tests {
     use super::*;
     use crate::formats::head::FieldNote;
-    use interligo_model::reading::style::{DateStyle, NumberStyle};
+    use interligo_model::reading::date_style::DateStyle;
+    use interligo_model::reading::style::NumberStyle;
     use proptest::prelude::*;
 
     /// Writes a number with two places in a style.

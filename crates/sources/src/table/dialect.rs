@@ -1,7 +1,8 @@
 //! How the numbers and days of a file are written: said by the plan, or found by reading, or open where
 //! what was read leaves two readings.
 
-use interligo_model::reading::style::{DateStyle, NumberStyle, Rivals, Style};
+use interligo_model::reading::date_style::DateStyle;
+use interligo_model::reading::style::{NumberStyle, Rivals, Style};
 use interligo_model::values::amount;
 
 /// A style with what was left open.

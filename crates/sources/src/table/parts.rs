@@ -11,8 +11,9 @@ use interligo_engine::proof::doubts::{Doubtful, Doubts};
 use interligo_engine::rows::{From, PartColumns};
 use interligo_model::place::{PartName, SheetColumns};
 use interligo_model::plan::{ColumnType, Entry, Mistake, Plan, TableEntry, TotalRows, key, listed};
+use interligo_model::reading::date_style::DateStyle;
 use interligo_model::reading::evidence::Evidence;
-use interligo_model::reading::style::{DateStyle, NumberStyle, PartStyle, Style, Way};
+use interligo_model::reading::style::{NumberStyle, PartStyle, Style, Way};
 use interligo_model::values::amount;
 
 use crate::error::Error;

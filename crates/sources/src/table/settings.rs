@@ -2,7 +2,8 @@
 
 use encoding_rs::Encoding;
 use interligo_model::plan::{Mistake, Plan, Settings};
-use interligo_model::reading::style::{DateStyle, NumberStyle};
+use interligo_model::reading::date_style::DateStyle;
+use interligo_model::reading::style::NumberStyle;
 
 /// What the plan says of how a table's files are written.
 #[derive(Clone, Debug, Default)]

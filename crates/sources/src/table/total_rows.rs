@@ -23,7 +23,7 @@ const BLOCK: usize = 1 << 19;
 /// How many rows may follow a total at the foot that say something of the file.
 const FOOTERS: usize = 3;
 
-/// The words in small letters, in capitals, and beginning with one; a text without any of them has no row that says
+/// The words in lowercase, in uppercase, and beginning with one; a text without any of them has no row that says
 /// that it is a total. So few words, as they stand, are found many bytes at a time.
 static WORDS: LazyLock<AhoCorasick> = LazyLock::new(|| {
     let words: Vec<&str> = total_words().collect();
@@ -45,7 +45,7 @@ static WORDS: LazyLock<AhoCorasick> = LazyLock::new(|| {
 pub struct Candidate {
     /// Its number.
     pub row: usize,
-    /// What speaks for it.
+    /// The evidence for it.
     pub sign: TotalSign,
 }
 

@@ -5,7 +5,8 @@ use arrow_array::builder::StringViewBuilder;
 
 use interligo_engine::proof::findings::Noted;
 use interligo_model::place::{PartName, letters};
-use interligo_model::reading::style::{DateStyle, NumberStyle, Style};
+use interligo_model::reading::date_style::DateStyle;
+use interligo_model::reading::style::{NumberStyle, Style};
 use interligo_model::values::cells::{Cells, shown_number};
 use interligo_model::values::decimal::Decimal;
 use interligo_model::values::texts::TextBuilder;
