@@ -6,11 +6,11 @@
 
 mod calendar;
 mod check;
-mod destinations;
 mod fetch_rows;
 mod link_map;
 mod look;
 mod mend;
+mod outcome;
 mod plan_edit;
 mod prepare;
 mod project;
@@ -25,9 +25,10 @@ pub use check::{Checked, Code, Finding, Group, LinkBalance, Stake, StakeColumn, 
 pub use fetch_rows::rows_at;
 #[cfg(debug_assertions)]
 pub use interligo_sinks::crash::die_after;
-pub use interligo_sinks::formats::csv::{csv_row, row_labels, totals_csv};
+pub use interligo_sinks::formats::text::csv_row;
 pub use interligo_sinks::output_file::{abandon_outputs, write_whole};
 pub use interligo_sinks::publish::Recovered;
+pub use interligo_sinks::totals::{row_labels, totals_csv};
 pub use interligo_sources::error::{Error, InputError, Stop};
 pub use interligo_sources::formats::is_guarded;
 pub use interligo_sources::table::heading_drift::Drift;
@@ -36,10 +37,11 @@ pub use link_map::{LinkHealth, LinkMap, MapTable};
 pub use look::{ColumnLook, PartProfile, TableProfile, TableRows, plan_for, shown_name, tables_in};
 pub use mend::corrections_file::{CORRECTIONS_FILE, CorrectionsFile, with_corrections};
 pub use mend::{Mended, Mending, NotTaken, OpenKey, Refused};
+pub use outcome::{FilesSince, FindingsSince, Outcome, RunResult};
 pub use plan_edit::{NewLink, with_link};
-pub use prepare::OnDuplicates;
+pub use prepare::{Job, OnDuplicates};
 pub use project::{PLAN_FILE, PartNote, Project, read_plan};
-pub use run::last_run::{FilesSince, FindingsSince};
+pub use run::parallelism::Parallelism;
 pub use run::stop_rules::{duplicate_stops, stops};
-pub use run::{Depth, OnStop, Outcome, Pace, Ran, check, link_use, run};
+pub use run::{Inspection, OnStop, check, link_use, run};
 pub use start::{Started, StartedLink, StartedTable, find_links, start};

@@ -13,7 +13,8 @@ use interligo_sources::table::parts::Table;
 
 use crate::prepare::OnDuplicates;
 use crate::project::Project;
-use crate::run::{Pace, link_use};
+use crate::run::link_use;
+use crate::run::parallelism::Parallelism;
 
 /// A plan's tables and links, as they hang together.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -76,18 +77,18 @@ impl Project {
     /// As for a run; what would stop it does not stop this.
     pub fn link_map(
         &self,
-        pace: Pace,
+        parallelism: Parallelism,
         progress: &(dyn Fn(u64, u64) + Sync),
     ) -> Result<LinkMap, Error> {
-        let engines = self.prepare(&[], Extent::Everything, OnDuplicates::Report)?;
-        let used = link_use(self, &engines, pace, progress)?;
+        let job = self.prepare(&[], Extent::Everything, OnDuplicates::Report)?;
+        let used = link_use(self, &job, parallelism, progress)?;
         let mut map = LinkMap::default();
-        for (engine, (outcome, _)) in engines.iter().zip(&used) {
+        for (engine, (outcome, _)) in job.engines.iter().zip(&used) {
             let (name, rows) = (&engine.bound.fact.name, outcome.tie_out.fact.rows.lines());
             map.tables.push(MapTable { name: name.clone(), rows, is_fact: true });
         }
         let mut links: BTreeMap<usize, Gathered> = BTreeMap::new();
-        for (engine, (outcome, usage)) in engines.iter().zip(&used) {
+        for (engine, (outcome, usage)) in job.engines.iter().zip(&used) {
             for (number, route) in engine.bound.routes.iter().enumerate() {
                 let of_link = links.entry(route.link).or_insert_with(|| Gathered {
                     health: self.described(engine, route, &mut map),

@@ -22,7 +22,8 @@ use interligo_sources::table::parts_found::split;
 use interligo_sources::table::rows::Rows;
 
 use crate::project::Project;
-use crate::run::{Item, Pace, Stream};
+use crate::run::parallelism::Parallelism;
+use crate::run::stream::{Item, Stream};
 
 /// The distinct values that are kept of a column that is looked at by itself.
 const VALUES: usize = 1_000_000;
@@ -198,7 +199,7 @@ impl Project {
         &self,
         name: &str,
         only: Option<&str>,
-        pace: Pace,
+        parallelism: Parallelism,
         progress: &(dyn Fn(u64, u64) + Sync),
     ) -> Result<TableProfile, Error> {
         let table = self.table(name);
@@ -209,7 +210,7 @@ impl Project {
             columns.iter().map(|column| CellsOf::new(*column, &looked_at)).collect();
         let wanted = WantedColumns::Some(cells.iter().flat_map(CellsOf::columns).collect());
         let kept = if only.is_some() { VALUES } else { limit(columns.len()) };
-        let mut stream = Stream::new(table, pace.block, &wanted, progress);
+        let mut stream = Stream::new(table, parallelism.block, &wanted, progress);
         let mut rows: Vec<RowCounts> = vec![RowCounts::default(); table.parts.len()];
         let mut met = Met::default();
         let (ways, way_of) = ways(table, &columns, types);
@@ -227,7 +228,7 @@ impl Project {
             Ok::<_, Error>((number, Met::of(&rows, number), rows.counts))
         };
         let workers = in_order(
-            pace.threads,
+            parallelism.threads,
             || stream.next(),
             || ways.iter().map(|_| None).collect::<Gathered>(),
             gather,

@@ -2,9 +2,11 @@
 
 use std::collections::BTreeSet;
 
-use interligo_engine::bind::{Bound, Headings, Home, Request, Route, bind};
-use interligo_engine::engine::{Engine, Extent, Sample};
+use interligo_engine::bind::{Bound, Content, Headings, Home, Request, Route, bind};
+use interligo_engine::engine::{Engine, Extent, Output, Sample};
 use interligo_engine::lookup::{Duplicate, Lookup};
+use interligo_sinks::format::Takes;
+use interligo_sinks::formats::format_of;
 use interligo_sources::error::Error;
 use interligo_sources::table::lookup_table;
 use interligo_sources::table::parts::WantedColumns;
@@ -29,6 +31,14 @@ pub enum OnDuplicates {
     Report,
 }
 
+/// What is to be worked out: an engine for each fact, and what is asked of it.
+pub struct Job {
+    /// The engines, in the order of the facts.
+    pub engines: Vec<Engine>,
+    /// Of each, its outputs.
+    pub outputs: Vec<Vec<Output>>,
+}
+
 /// A fact with its lookups.
 type Loaded = (Bound, Vec<Lookup>);
 
@@ -43,8 +53,9 @@ impl Project {
         requests: &[Request],
         extent: Extent,
         on_duplicates: OnDuplicates,
-    ) -> Result<Vec<Engine>, Error> {
-        let mut engines = Vec::new();
+    ) -> Result<Job, Error> {
+        let mut job = Job { engines: Vec::new(), outputs: Vec::new() };
+        let requests = &in_form(requests);
         let mut loaded =
             self.load_directed(requests, extent).map_err(|error| self.joining(error))?;
         if let Some(file) = self.corrections_file() {
@@ -65,9 +76,11 @@ impl Project {
                 }
             }
             let samples = self.sample(&bound)?;
-            engines.push(Engine::new(bound, lookups, &samples, extent)?);
+            let (engine, outputs) = Engine::new(bound, lookups, &samples, extent)?;
+            job.engines.push(engine);
+            job.outputs.push(outputs);
         }
-        Ok(engines)
+        Ok(job)
     }
 
     /// The names by which links may be called.
@@ -192,6 +205,18 @@ impl Project {
         }
         Ok(samples)
     }
+}
+
+/// The same requests; lines that go to a form of typed values are asked for as such.
+fn in_form(requests: &[Request]) -> Vec<Request> {
+    let mut requests = requests.to_vec();
+    for request in &mut requests {
+        let format = request.to.as_ref().and_then(|to| format_of(&to.text));
+        if let Content::Lines(lines) = &mut request.content {
+            lines.as_values = format.is_some_and(|format| format.takes() == Takes::Values);
+        }
+    }
+    requests
 }
 
 /// The names by which the links of facts may be called: their own, and their ways.

@@ -1,12 +1,15 @@
 //! What Interligo writes: outputs that appear whole or not at all.
 //!
-//! - [`lines`]: lines with the columns that are asked for, also as they were read.
-//! - [`formats`]: the forms in which results are written.
+//! - [`format`]: what a form of output has to be able to do; [`formats`] has them, a module each.
+//! - [`lines`]: lines on their way to an output; [`set_aside`]: those that it leaves out; [`totals`]: tables of totals.
 //! - [`output_file`]: a file that is being written, with what went into it.
 //! - [`publish`]: all files of a run, put in their places together by a journal.
 
 pub mod crash;
+pub mod format;
 pub mod formats;
 pub mod lines;
 pub mod output_file;
 pub mod publish;
+pub mod set_aside;
+pub mod totals;

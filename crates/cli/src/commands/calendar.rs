@@ -5,7 +5,7 @@ use interligo_engine::engine::{Engine, Extent};
 use interligo_engine::totals::TotalsTable;
 use interligo_model::plan::nearest_name;
 use interligo_project::{
-    Checked, Depth, OnDuplicates, dated_links, days_request, fill_periods, key_calendar,
+    Checked, Inspection, Job, OnDuplicates, dated_links, days_request, fill_periods, key_calendar,
     periods_request, totals_csv, worst_keys,
 };
 use interligo_report::output::Output as _;
@@ -18,19 +18,20 @@ use crate::failure::Failure;
 
 pub(crate) fn calendar(options: &CalendarOptions, out: Out<'_>) -> Result<(), Failure> {
     let opened = Opened::open(&options.plan)?;
-    let engines = opened.prepare(&[], Extent::Everything, OnDuplicates::Report)?;
-    let dated: Vec<(usize, usize)> = engines
+    let job = opened.prepare(&[], Extent::Everything, OnDuplicates::Report)?;
+    let dated: Vec<(usize, usize)> = job
+        .engines
         .iter()
         .enumerate()
         .flat_map(|(fact, engine)| dated_links(engine).into_iter().map(move |link| (fact, link)))
         .collect();
-    let (chosen, key) = chosen(&engines, &dated, &options.named)?;
+    let (chosen, key) = chosen(&job.engines, &dated, &options.named)?;
     if options.format == CalendarFormat::Csv {
-        return periods(&opened, &engines, chosen[0], key.as_deref(), out);
+        return periods(&opened, &job, chosen[0], key.as_deref(), out);
     }
     match key {
-        None => overview(&opened, &engines, &chosen, out),
-        Some(key) => one(&opened, &engines, chosen[0], &key, options, out),
+        None => overview(&opened, &job, &chosen, out),
+        Some(key) => one(&opened, &job, chosen[0], &key, options, out),
     }
 }
 
@@ -70,17 +71,17 @@ fn chosen(
 
 fn overview(
     opened: &Opened,
-    engines: &[Engine],
+    job: &Job,
     links: &[(usize, usize)],
     out: Out<'_>,
 ) -> Result<(), Failure> {
-    let ran = checked(opened, engines, Depth::default())?;
+    let ran = checked(opened, job, Inspection::default())?;
     for (number, (fact, link)) in links.iter().enumerate() {
         if number > 0 {
             writeln!(out)?;
         }
-        let keys = worst_keys(&engines[*fact], *link, &ran.checked);
-        let engine = &engines[*fact];
+        let engine = &job.engines[*fact];
+        let keys = worst_keys(engine, *link, &ran.checked);
         let counts = ran.outcomes[*fact].findings.links.get(*link).copied().unwrap_or_default();
         let counts = engine.settled(*link, &counts);
         text::calendars(
@@ -97,25 +98,25 @@ fn overview(
 
 fn one(
     opened: &Opened,
-    engines: &[Engine],
+    job: &Job,
     (fact, link): (usize, usize),
     key: &str,
     options: &CalendarOptions,
     out: Out<'_>,
 ) -> Result<(), Failure> {
-    if engines[fact].key_meant(link, key).is_none() {
-        let keys: Vec<String> = engines[fact].lookup_keys(link).collect();
+    let engine = &job.engines[fact];
+    if engine.key_meant(link, key).is_none() {
+        let keys: Vec<String> = engine.lookup_keys(link).collect();
         let keys: Vec<&str> = keys.iter().map(String::as_str).collect();
         return Err(Failure::NoKey {
-            link: engines[fact].bound.routes[link].name.clone(),
+            link: engine.bound.routes[link].name.clone(),
             key: key.to_owned(),
             near: nearest_name(key, &keys).map(str::to_owned),
         });
     }
-    let engine = &engines[fact];
     let requests = [periods_request(engine, link), days_request(engine, link, key)];
-    let (engines, [sold, days], checked) = summed(opened, fact, requests)?;
-    let calendar = key_calendar(&engines[fact], link, key, (&sold, &days), &checked)
+    let (job, [sold, days], checked) = summed(opened, fact, requests)?;
+    let calendar = key_calendar(&job.engines[fact], link, key, (&sold, &days), &checked)
         .expect("the key was found before");
     match &options.svg {
         None => text::calendar(out, &calendar, crate::printed::width())?,
@@ -133,28 +134,28 @@ fn summed<const N: usize>(
     opened: &Opened,
     fact: usize,
     requests: [Request; N],
-) -> Result<(Vec<Engine>, [TotalsTable; N], Checked), Failure> {
-    let engines = opened.prepare(&requests, Extent::Everything, OnDuplicates::Report)?;
-    let mut ran = checked(opened, &engines, Depth::default())?;
+) -> Result<(Job, [TotalsTable; N], Checked), Failure> {
+    let job = opened.prepare(&requests, Extent::Everything, OnDuplicates::Report)?;
+    let mut ran = checked(opened, &job, Inspection::default())?;
     let totals = &mut ran.outcomes[fact].totals;
     let tables = requests.map(|request| {
         let at = totals.iter().position(|(name, _)| *name == request.name);
         totals.swap_remove(at.expect("what is asked for is totals")).1
     });
-    Ok((engines, tables, ran.checked))
+    Ok((job, tables, ran.checked))
 }
 
 /// All periods of a link, or those of one key, as comma-separated text.
 fn periods(
     opened: &Opened,
-    engines: &[Engine],
+    job: &Job,
     (fact, link): (usize, usize),
     key: Option<&str>,
     out: Out<'_>,
 ) -> Result<(), Failure> {
-    let requests = [periods_request(&engines[fact], link)];
-    let (engines, [mut sold], _) = summed(opened, fact, requests)?;
-    fill_periods(&engines[fact], link, key, &mut sold);
+    let requests = [periods_request(&job.engines[fact], link)];
+    let (job, [mut sold], _) = summed(opened, fact, requests)?;
+    fill_periods(&job.engines[fact], link, key, &mut sold);
     out.data(&totals_csv(&sold))?;
     out.flush()?;
     Ok(())

@@ -6,8 +6,8 @@ use std::path::Path;
 use interligo_engine::engine::{Engine, Extent};
 use interligo_model::place::Spot;
 use interligo_project::{
-    Checked, Code, Depth, Finding, OnDuplicates, Ran, check as check_lines, duplicate_stops,
-    for_owners, rows_at, stops,
+    Checked, Code, Finding, Inspection, Job, OnDuplicates, RunResult, check as check_lines,
+    duplicate_stops, for_owners, rows_at, stops,
 };
 use interligo_report::text::{self, ShownRows};
 
@@ -27,16 +27,16 @@ pub(crate) fn check(options: &CheckOptions, out: Out<'_>) -> Result<(), Failure>
         return explain(name, out);
     }
     let opened = Opened::open(&options.plan)?;
-    let engines = opened.prepare(&[], Extent::Everything, OnDuplicates::Report)?;
+    let job = opened.prepare(&[], Extent::Everything, OnDuplicates::Report)?;
     let copies = if options.about.is_some() { COPIES.1 } else { COPIES.0 };
-    let mut ran = checked(&opened, &engines, Depth { usage: true, copies })?;
-    let stopping = stopping(&opened, &engines, &ran);
+    let mut ran = checked(&opened, &job, Inspection { usage: true, copies })?;
+    let stopping = stopping(&opened, &job.engines, &ran);
     if let Some(folder) = &options.for_owner {
-        return write_for_owners(&opened, &engines, &ran.checked, folder, out);
+        return write_for_owners(&opened, &job.engines, &ran.checked, folder, out);
     }
     let mut rows = Vec::new();
     if let Some(about) = &options.about {
-        let known = known_names(&engines, &ran.checked);
+        let known = known_names(&job.engines, &ran.checked);
         let about = About::named(about, &known)?;
         ran.checked.findings.retain(|finding| about.fits(finding));
         ran.checked
@@ -70,12 +70,17 @@ pub(crate) fn check(options: &CheckOptions, out: Out<'_>) -> Result<(), Failure>
 }
 
 /// Goes through all lines.
-pub(super) fn checked(opened: &Opened, engines: &[Engine], depth: Depth) -> Result<Ran, Failure> {
-    let bytes = engines.iter().map(|engine| opened.project.fact_bytes(engine)).sum();
+pub(super) fn checked(
+    opened: &Opened,
+    job: &Job,
+    inspection: Inspection,
+) -> Result<RunResult, Failure> {
+    let bytes = job.engines.iter().map(|engine| opened.project.fact_bytes(engine)).sum();
     let progress = Progress::new(bytes);
-    let ran = check_lines(&opened.project, engines, opened.pace, depth, &|bytes, lines| {
-        progress.advance(bytes, lines)
-    });
+    let ran = {
+        let advance = |bytes, lines| progress.advance(bytes, lines);
+        check_lines(&opened.project, job, opened.parallelism, inspection, &advance)
+    };
     progress.finish();
     ran.map_err(|error| opened.failure(error))
 }
@@ -95,7 +100,7 @@ fn explain(name: &str, out: Out<'_>) -> Result<(), Failure> {
 }
 
 /// What would stop a run.
-fn stopping(opened: &Opened, engines: &[Engine], ran: &Ran) -> Vec<interligo_project::Stop> {
+fn stopping(opened: &Opened, engines: &[Engine], ran: &RunResult) -> Vec<interligo_project::Stop> {
     let mut stopping = Vec::new();
     for (engine, outcome) in engines.iter().zip(&ran.outcomes) {
         let duplicates = duplicate_stops(&engine.bound, &engine.lookups);

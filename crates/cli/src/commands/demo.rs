@@ -4,7 +4,7 @@ use interligo_engine::bind::{Content, Request, TotalsRequest};
 use interligo_engine::engine::{Engine, Extent};
 use interligo_engine::proof::tieout::TieOut;
 use interligo_model::plan::Written;
-use interligo_project::{OnDuplicates, OnStop, Pace};
+use interligo_project::{OnDuplicates, OnStop, Parallelism};
 use interligo_report::text;
 
 use super::{Opened, Out};
@@ -29,13 +29,13 @@ pub(crate) fn demo(options: &DemoOptions, out: Out<'_>) -> Result<(), Failure> {
         writeln!(out, "Next: cd {folder} && interligo run")?;
         return Ok(());
     }
-    let opened = Opened::at(plan, Pace::default())?;
+    let opened = Opened::at(plan, Parallelism::default())?;
     let mut requests =
         Request::of_plan(&opened.project.plan).map_err(|mistake| opened.failure(mistake))?;
     requests.retain(|request| request.to.is_some());
     requests.push(by_group_and_month());
-    let engines = opened.prepare(&requests, Extent::Everything, OnDuplicates::Stop)?;
-    let mut ran = opened.run(&engines, OnStop::Stop)?;
+    let job = opened.prepare(&requests, Extent::Everything, OnDuplicates::Stop)?;
+    let mut ran = opened.run(&job, OnStop::Stop)?;
     let mut profit = None;
     for outcome in &mut ran.outcomes {
         let asked = outcome.totals.iter().position(|(name, _)| name == PROFIT);
@@ -43,7 +43,7 @@ pub(crate) fn demo(options: &DemoOptions, out: Out<'_>) -> Result<(), Failure> {
         outcome.tie_out.written.retain(|written| written.output != PROFIT);
     }
     let ties: Vec<&TieOut> = ran.outcomes.iter().map(|outcome| &outcome.tie_out).collect();
-    let facts: Vec<(&Engine, &TieOut)> = engines.iter().zip(ties.iter().copied()).collect();
+    let facts: Vec<(&Engine, &TieOut)> = job.engines.iter().zip(ties.iter().copied()).collect();
 
     writeln!(
         out,

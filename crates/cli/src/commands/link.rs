@@ -6,7 +6,7 @@ use interligo_model::plan::{Ignore, Plan};
 use interligo_project::{LinkMap, NewLink, Project, find_links, with_link, write_whole};
 use interligo_report::text;
 
-use super::{Opened, Out, folder_of, pace, plan_path};
+use super::{Opened, Out, folder_of, parallelism, plan_path};
 use crate::args::{Difference, Format, LinkCommand, LinkOptions, PlanOptions};
 use crate::failure::Failure;
 use crate::progress::Progress;
@@ -51,7 +51,8 @@ fn list(options: &LinkOptions, out: Out<'_>) -> Result<(), Failure> {
 /// How the links of a project fare.
 fn fared(opened: &Opened) -> Result<LinkMap, Failure> {
     let progress = Progress::new(opened.project.bytes_of_facts());
-    let map = opened.project.link_map(opened.pace, &|bytes, lines| progress.advance(bytes, lines));
+    let map =
+        opened.project.link_map(opened.parallelism, &|bytes, lines| progress.advance(bytes, lines));
     progress.finish();
     map.map_err(|error| opened.failure(error))
 }
@@ -94,7 +95,7 @@ fn add(
     let mut parsed = Plan::parse(&text).map_err(|mistake| failed(mistake.into(), &text))?;
     parsed.stem.clone_from(&old.stem);
     let project = Project::open(parsed, folder_of(&at)).map_err(|error| failed(error, &text))?;
-    let opened = Opened { project, plan: at.clone(), pace: pace(plan) };
+    let opened = Opened { project, plan: at.clone(), parallelism: parallelism(plan) };
     let map = fared(&opened)?;
     let Some(link) = map.links.last() else { return Err(Failure::Found) };
     text::added(out, &map, link)?;

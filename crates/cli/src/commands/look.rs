@@ -6,7 +6,7 @@ use interligo_model::plan::Plan;
 use interligo_project::{Error, Project, TableProfile, plan_for, shown_name, tables_in};
 use interligo_report::text;
 
-use super::{Out, folder_of, nearest_plan, pace, parsed};
+use super::{Out, folder_of, nearest_plan, parallelism, parsed};
 use crate::args::{Format, LookOptions};
 use crate::failure::Failure;
 use crate::progress::Progress;
@@ -76,7 +76,7 @@ impl Opened {
         let profile = self.project.profile(
             name,
             options.column.as_deref(),
-            pace(&options.plan),
+            parallelism(&options.plan),
             &|bytes, lines| progress.advance(bytes, lines),
         );
         progress.finish();

@@ -5,7 +5,7 @@ use std::path::Path;
 
 use interligo_engine::engine::Extent;
 use interligo_engine::near::Likeness;
-use interligo_project::{CorrectionsFile, Depth, Mending, OnDuplicates};
+use interligo_project::{CorrectionsFile, Inspection, Mending, OnDuplicates};
 use interligo_report::text;
 use rustyline::completion::{Completer, Pair};
 use rustyline::error::ReadlineError;
@@ -26,9 +26,9 @@ pub(crate) fn mend(options: &MendOptions, out: Out<'_>) -> Result<(), Failure> {
         return Err(Failure::NoTerminal);
     }
     let opened = Opened::open(&options.plan)?;
-    let engines = opened.prepare(&[], Extent::Everything, OnDuplicates::Report)?;
-    let ran = checked(&opened, &engines, Depth::default())?;
-    let mut mending = Mending::new(&opened.project, &engines, &ran.checked, &opened.plan)
+    let job = opened.prepare(&[], Extent::Everything, OnDuplicates::Report)?;
+    let ran = checked(&opened, &job, Inspection::default())?;
+    let mut mending = Mending::new(&opened.project, &job.engines, &ran.checked, &opened.plan)
         .map_err(|error| opened.failure(error))?;
     match &options.from {
         Some(list) => take_over(&opened, &mut mending, list, options.dry_run, out),

@@ -25,10 +25,11 @@ pub(crate) use totals::totals;
 use std::path::{Path, PathBuf};
 
 use interligo_engine::bind::Request;
-use interligo_engine::engine::{Engine, Extent};
+use interligo_engine::engine::Extent;
 use interligo_model::plan::Plan;
 use interligo_project::{
-    Error, OnDuplicates, OnStop, PLAN_FILE, Pace, Project, Ran, read_plan, write_whole,
+    Error, Job, OnDuplicates, OnStop, PLAN_FILE, Parallelism, Project, RunResult, read_plan,
+    write_whole,
 };
 use interligo_report::text;
 
@@ -43,15 +44,15 @@ pub(crate) type Out<'a> = &'a mut crate::printed::Printed;
 pub(crate) struct Opened {
     project: Project,
     plan: PathBuf,
-    pace: Pace,
+    parallelism: Parallelism,
 }
 
 impl Opened {
     fn open(options: &PlanOptions) -> Result<Opened, Failure> {
-        Opened::at(plan_path(options)?, pace(options))
+        Opened::at(plan_path(options)?, parallelism(options))
     }
 
-    fn at(plan: PathBuf, pace: Pace) -> Result<Opened, Failure> {
+    fn at(plan: PathBuf, parallelism: Parallelism) -> Result<Opened, Failure> {
         let parsed = parsed(&plan)?;
         let source = parsed.source.clone();
         let project = Project::open(parsed, folder_of(&plan)).map_err(|error| Failure::Work {
@@ -62,7 +63,7 @@ impl Opened {
         if let Some(recovered) = project.recovered {
             crate::printed::say_all(text::recovered(recovered));
         }
-        Ok(Opened { project, plan, pace })
+        Ok(Opened { project, plan, parallelism })
     }
 
     fn failure(&self, error: impl Into<Error>) -> Failure {
@@ -84,17 +85,20 @@ impl Opened {
         requests: &[Request],
         extent: Extent,
         on_duplicates: OnDuplicates,
-    ) -> Result<Vec<Engine>, Failure> {
+    ) -> Result<Job, Failure> {
         self.project.prepare(requests, extent, on_duplicates).map_err(|error| self.failure(error))
     }
 
-    fn run(&self, engines: &[Engine], on_stop: OnStop) -> Result<Ran, Failure> {
-        let bytes = engines.iter().map(|engine| self.project.fact_bytes(engine)).sum();
+    fn run(&self, job: &Job, on_stop: OnStop) -> Result<RunResult, Failure> {
+        let bytes = job.engines.iter().map(|engine| self.project.fact_bytes(engine)).sum();
         let progress = Progress::new(bytes);
-        let ran =
-            interligo_project::run(&self.project, engines, self.pace, on_stop, &|bytes, lines| {
-                progress.advance(bytes, lines)
-            });
+        let ran = interligo_project::run(
+            &self.project,
+            job,
+            self.parallelism,
+            on_stop,
+            &|bytes, lines| progress.advance(bytes, lines),
+        );
         progress.finish();
         ran.map_err(|error| self.failure(error))
     }
@@ -106,16 +110,16 @@ fn plan_path(options: &PlanOptions) -> Result<PathBuf, Failure> {
 }
 
 /// How the machine is used.
-fn pace(options: &PlanOptions) -> Pace {
-    let mut pace = Pace::default();
+fn parallelism(options: &PlanOptions) -> Parallelism {
+    let mut parallelism = Parallelism::default();
     if let Some(threads) = options.threads {
-        pace.threads = usize::from(threads);
+        parallelism.threads = usize::from(threads);
     }
     if let Some(block) = options.block {
-        pace.block = block;
+        parallelism.block = block;
     }
-    interligo_engine::workers::allow(pace.threads);
-    pace
+    interligo_engine::workers::allow(parallelism.threads);
+    parallelism
 }
 
 fn parsed(plan: &Path) -> Result<Plan, Failure> {

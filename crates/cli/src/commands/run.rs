@@ -16,8 +16,8 @@ pub(crate) fn run(options: &RunOptions, out: Out<'_>) -> Result<(), Failure> {
         Request::of_plan(&opened.project.plan).map_err(|mistake| opened.failure(mistake))?;
     // Totals without a file are for `interligo totals NAME`.
     requests.retain(|request| request.to.is_some());
-    let engines = opened.prepare(&requests, Extent::Everything, OnDuplicates::Stop)?;
-    let ran = opened.run(&engines, OnStop::Stop)?;
+    let job = opened.prepare(&requests, Extent::Everything, OnDuplicates::Stop)?;
+    let ran = opened.run(&job, OnStop::Stop)?;
     let ties: Vec<&TieOut> = ran.outcomes.iter().map(|outcome| &outcome.tie_out).collect();
     match options.format {
         Format::Table => {

@@ -2,7 +2,7 @@
 
 use std::path::{Path, PathBuf};
 
-use interligo_project::{PLAN_FILE, Pace, start as draft, write_whole};
+use interligo_project::{PLAN_FILE, Parallelism, start as draft, write_whole};
 use interligo_report::output::Output as _;
 use interligo_report::text;
 
@@ -32,8 +32,9 @@ pub(crate) fn start(options: &StartOptions, out: Out<'_>) -> Result<(), Failure>
         return Err(Failure::PlanThere(plan));
     }
     let progress = Progress::new(0);
-    let started =
-        draft(&folder, &named, Pace::default(), &|bytes, lines| progress.advance(bytes, lines));
+    let started = draft(&folder, &named, Parallelism::default(), &|bytes, lines| {
+        progress.advance(bytes, lines)
+    });
     progress.finish();
     let started = started.map_err(|error| Failure::Work {
         error,

@@ -17,8 +17,8 @@ use crate::failure::Failure;
 pub(crate) fn totals(options: &TotalsOptions, out: Out<'_>) -> Result<(), Failure> {
     let opened = Opened::open(&options.plan)?;
     let request = request(options, &opened)?;
-    let engines = opened.prepare(&[request], Extent::Needed, OnDuplicates::Stop)?;
-    let ran = opened.run(&engines, OnStop::Stop)?;
+    let job = opened.prepare(&[request], Extent::Needed, OnDuplicates::Stop)?;
+    let ran = opened.run(&job, OnStop::Stop)?;
     let (outcome, table) = ran
         .outcomes
         .iter()

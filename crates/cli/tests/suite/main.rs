@@ -19,6 +19,7 @@ mod findings;
 mod formats;
 mod gather;
 mod hostile;
+mod json_lines;
 mod link_command;
 mod linking;
 mod links_oracle;

@@ -241,7 +241,7 @@ fn outputs_are_checked_before_anything_is_read() {
         ("to = \"sales.csv\"", "the output `x` would write over an input, `sales.csv`"),
         ("to = \"./sub/../sales.csv\"", "would write over an input"),
         ("to = \"out/set-aside.csv\"", "two outputs would write the same file"),
-        ("to = \"x.xlsx\"", "`x.xlsx` is no text file"),
+        ("to = \"x.doc\"", "`x.doc` has no form that can be written"),
         ("to = \"x.csv\"\ncolumns = [\"*\"]\nby = []", "has both `columns` and `by`"),
         ("to = \"x.csv\"\nshow = [\"lines\"]", "the output `x` has no `by`"),
         ("to = \"x.csv\"\ncolumns = [\"nme\"]", "no figure or column of `sales` is called `nme`"),

@@ -30,7 +30,7 @@ pub use column_use::{Wish, Wishes};
 pub use columns::{Headings, TableColumns, name_columns, ways};
 pub use links::{Home, KeyPart, Route};
 pub use lookups::{BoundLookup, Validity};
-pub use outputs::{BoundOutput, Content, LinesColumn, OutputKind, Request};
+pub use outputs::{BoundOutput, Content, LinesColumn, LinesRequest, OutputKind, Request};
 pub use row_formula::{RowColumns, RowExpr};
 pub(crate) use scope::{Reference, Scope};
 pub use sums::{SumsRequest, sums_request};

@@ -8,7 +8,7 @@ use interligo_model::plan::{
 };
 
 use super::totals::{BoundTotals, bind_totals};
-use super::{Bound, FigureKind, Reference, Scope, TotalsRequest, fact_called, uses_of};
+use super::{Bound, FigureKind, Reference, Scope, TotalsRequest, Use, fact_called, uses_of};
 
 /// An output to be worked out: one of the plan's, or one asked for on the command line.
 #[derive(Clone, Debug)]
@@ -26,12 +26,23 @@ pub struct Request {
 /// What a request asks for, as written.
 #[derive(Clone, Debug)]
 pub enum Content {
-    /// Lines with these columns, all when `None`; whether each says how its links came out.
-    Lines(Option<Vec<Written>>, bool),
+    /// Lines.
+    Lines(LinesRequest),
     /// A list.
     List(ListKind),
     /// Totals.
     Totals(Box<TotalsRequest>),
+}
+
+/// What is asked for of lines.
+#[derive(Clone, Debug, Default)]
+pub struct LinesRequest {
+    /// The columns; all when `None`.
+    pub columns: Option<Vec<Written>>,
+    /// Whether each line says how its links came out.
+    pub status: bool,
+    /// Whether own columns and attributes are wanted as typed values and not as their sources write them.
+    pub as_values: bool,
 }
 
 impl Request {
@@ -82,7 +93,8 @@ impl Request {
             }
             (None, columns, None) => {
                 let all = |list: &Vec<_>| list.iter().map(|text| plan.written(text)).collect();
-                Content::Lines(columns.as_ref().map(all), output.status)
+                let columns = columns.as_ref().map(all);
+                Content::Lines(LinesRequest { columns, status: output.status, as_values: false })
             }
             (None, None, Some(_)) => {
                 Content::Totals(Box::new(TotalsRequest::of_entry(plan, output)))
@@ -180,7 +192,7 @@ fn owner(request: &Request, facts: &[Bound]) -> Result<usize, Mistake> {
         return fact_called(facts, of);
     }
     let (shown, others): (Vec<&Written>, Vec<&Written>) = match &request.content {
-        Content::Lines(columns, _) => (columns.iter().flatten().collect(), Vec::new()),
+        Content::Lines(lines) => (lines.columns.iter().flatten().collect(), Vec::new()),
         Content::List(_) => return Ok(0),
         Content::Totals(totals) => (totals.shown().collect(), totals.others().collect()),
     };
@@ -228,10 +240,10 @@ fn bind_output(
 ) -> Result<(), Mistake> {
     let (name, to) = (request.name.clone(), request.to.clone());
     let kind = match &request.content {
-        Content::Lines(columns, status) => {
+        Content::Lines(asked) => {
             let bound = &mut facts[owner];
-            let mut columns = lines(columns.as_deref(), bound, mistakes)?;
-            if *status {
+            let mut columns = lines(asked, bound, mistakes)?;
+            if asked.status {
                 columns.extend((0..bound.routes.len()).map(|route| LinesColumn::Status { route }));
             }
             OutputKind::Lines(columns)
@@ -251,22 +263,28 @@ fn bind_output(
 }
 
 fn lines(
-    columns: Option<&[Written]>,
+    asked: &LinesRequest,
     bound: &mut Bound,
     mistakes: &mut Vec<Mistake>,
 ) -> Result<Vec<LinesColumn>, Mistake> {
-    let Some(columns) = columns else {
+    let own = |bound: &mut Bound| match asked.as_values {
+        true => own_values(bound),
+        false => vec![LinesColumn::Own],
+    };
+    let Some(columns) = &asked.columns else {
+        let mut all = own(bound);
         let figures = bound.figures.iter().filter(|f| !matches!(f.kind, FigureKind::Shared));
         let figures = figures.map(|figure| LinesColumn::Value {
             heading: figure.name.clone(),
             written: quoted_name(&figure.name),
         });
-        return Ok([LinesColumn::Own].into_iter().chain(figures).collect());
+        all.extend(figures);
+        return Ok(all);
     };
     let mut found = Vec::new();
     for written in columns {
         if written.text == "*" {
-            found.push(LinesColumn::Own);
+            found.extend(own(bound));
             continue;
         }
         let node = parse(written)?;
@@ -275,16 +293,30 @@ fn lines(
         let heading = written.text.clone();
         let name = matches!(node.kind, NodeKind::Name(_)).then(|| uses.first()).flatten();
         found.push(match name.map(|used| used.reference) {
-            Some(Reference::Attribute { route, column }) => {
+            Some(Reference::Attribute { route, column }) if !asked.as_values => {
                 LinesColumn::Attribute { heading, route, column }
             }
-            Some(Reference::Column(column)) if !has_unit(bound, column) => {
+            Some(Reference::Column(column)) if !asked.as_values && !has_unit(bound, column) => {
                 LinesColumn::Cell(column)
             }
             _ => LinesColumn::Value { heading, written: written.clone() },
         });
     }
     Ok(found)
+}
+
+/// All of the fact's own columns as values.
+fn own_values(bound: &mut Bound) -> Vec<LinesColumn> {
+    let names = bound.fact.columns.clone();
+    let fact = quoted_name(&bound.fact.name).text;
+    let column = |(column, heading): (usize, String)| {
+        let text = format!("{fact}.{}", quoted_name(&heading).text);
+        let written = Written::in_option("columns", &text, 0..text.len());
+        let (reference, at) = (Reference::Column(column), written.mistaken(""));
+        bound.note(&Use { reference, at, needed: None });
+        LinesColumn::Value { heading, written }
+    };
+    names.into_iter().enumerate().map(column).collect()
 }
 
 /// A name that is known to be right, as a formula.

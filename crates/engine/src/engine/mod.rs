@@ -68,8 +68,6 @@ pub struct Engine {
     pub bound: Bound,
     /// The lookups, in the order of the plan's links.
     pub lookups: Vec<Lookup>,
-    /// The outputs asked for.
-    pub outputs: Vec<Output>,
     /// The columns of the fact that lines have, by their position in it: first those that are read,
     /// then those that are worked out. A column may be there in two ways, as a number for formulas and
     /// as the text of a key for instance.
@@ -144,7 +142,8 @@ pub fn scale_help(table: &str, column: &str) -> String {
 }
 
 impl Engine {
-    /// Types the formulas of a bound plan and prepares its links.
+    /// Types the formulas of a bound plan and prepares its links; with the engine come the outputs that it was asked
+    /// for.
     ///
     /// `samples` has, for every column of the fact that is read (in the order of
     /// `bound.fact.read_columns()`), texts by which its type is found.
@@ -156,7 +155,7 @@ impl Engine {
         mut lookups: Vec<Lookup>,
         samples: &[Vec<Sample>],
         extent: Extent,
-    ) -> Result<Engine, Vec<Mistake>> {
+    ) -> Result<(Engine, Vec<Output>), Vec<Mistake>> {
         let mut reads = Reads::new(&bound, samples).map_err(|misfit| vec![misfit.mistake()])?;
         let computed = compute_columns(&bound, &mut reads).map_err(|mistake| vec![mistake])?;
         let mut links = Vec::new();
@@ -187,7 +186,6 @@ impl Engine {
             links_needed: vec![true; links.len()],
             bound,
             lookups,
-            outputs: Vec::new(),
             columns: reads.columns,
             readings: reads.readings,
             computed,
@@ -204,19 +202,17 @@ impl Engine {
         engine.type_figures()?;
         engine.stake = engine.figure_at_stake().map_err(|mistake| vec![mistake])?;
         engine.day = engine.day_of_lines();
-        engine.type_outputs()?;
+        let mut outputs = engine.type_outputs()?;
         if extent == Extent::Needed {
-            engine.leave_out_unneeded();
+            engine.leave_out_unneeded(&outputs);
         }
         engine.measured = engine.measures();
-        let mut outputs = std::mem::take(&mut engine.outputs);
         for output in &mut outputs {
-            if let OutputContent::Totals(totals) = &mut output.content {
-                totals.prove(&engine);
+            if let OutputContent::Totals { plan, .. } = &mut output.content {
+                plan.prove(&engine);
             }
         }
-        engine.outputs = outputs;
-        Ok(engine)
+        Ok((engine, outputs))
     }
 
     /// The amounts of the fact, and the figures that are amounts.
@@ -361,7 +357,7 @@ impl Engine {
     }
 
     /// Keeps only the figures and links that the outputs need.
-    fn leave_out_unneeded(&mut self) {
+    fn leave_out_unneeded(&mut self, outputs: &[Output]) {
         let mut figures = vec![false; self.figures.len()];
         let mut links: Vec<bool> = self
             .links
@@ -378,9 +374,9 @@ impl Engine {
                 false
             });
         };
-        for output in &self.outputs {
-            if let OutputContent::Totals(totals) = &output.content {
-                totals.exprs().for_each(|expr| note(expr, &mut figures, &mut links));
+        for output in outputs {
+            if let OutputContent::Totals { plan, .. } = &output.content {
+                plan.exprs().for_each(|expr| note(expr, &mut figures, &mut links));
             }
         }
         self.values.iter().for_each(|expr| note(expr, &mut figures, &mut links));

@@ -6,7 +6,7 @@ use interligo_model::plan::{ListKind, Mistake, Written};
 use super::Engine;
 use crate::bind::{LinesColumn, OutputKind};
 use crate::eval::{ExprKind, check};
-use crate::totals::TotalsPlan;
+use crate::totals::{Layout, TotalsPlan};
 
 /// An output whose types are known.
 pub struct Output {
@@ -22,8 +22,14 @@ pub struct Output {
 pub enum OutputContent {
     /// Lines with these columns.
     Lines(Vec<OutputColumn>),
-    /// Totals.
-    Totals(Box<TotalsPlan>),
+    /// Totals: what they ask of this fact, and how the table is laid out; a fact that only adds to the table of
+    /// another has no layout.
+    Totals {
+        /// What is summed.
+        plan: Box<TotalsPlan>,
+        /// How the table looks.
+        layout: Option<Box<Layout>>,
+    },
     /// A list, made when all lines are through, and whether it is of this fact alone.
     List(ListKind, bool),
 }
@@ -69,19 +75,22 @@ pub enum OutputColumn {
 }
 
 impl Engine {
-    pub(super) fn type_outputs(&mut self) -> Result<(), Vec<Mistake>> {
-        let mut mistakes = Vec::new();
+    pub(super) fn type_outputs(&mut self) -> Result<Vec<Output>, Vec<Mistake>> {
+        let (mut outputs, mut mistakes) = (Vec::new(), Vec::new());
         let bound_outputs = std::mem::take(&mut self.bound.outputs);
         for output in &bound_outputs {
             let content = match &output.kind {
                 OutputKind::Lines(columns) => self.type_lines(columns).map(OutputContent::Lines),
                 OutputKind::List(list, alone) => Ok(OutputContent::List(*list, *alone)),
                 OutputKind::Totals(totals) => {
-                    TotalsPlan::new(totals, self).map(|plan| OutputContent::Totals(Box::new(plan)))
+                    TotalsPlan::new(totals, self).map(|(plan, layout)| OutputContent::Totals {
+                        plan: Box::new(plan),
+                        layout: layout.map(Box::new),
+                    })
                 }
             };
             match content {
-                Ok(content) => self.outputs.push(Output {
+                Ok(content) => outputs.push(Output {
                     name: output.name.clone(),
                     to: output.to.clone(),
                     content,
@@ -90,7 +99,7 @@ impl Engine {
             }
         }
         self.bound.outputs = bound_outputs;
-        if mistakes.is_empty() { Ok(()) } else { Err(mistakes) }
+        if mistakes.is_empty() { Ok(outputs) } else { Err(mistakes) }
     }
 
     fn type_lines(&mut self, columns: &[LinesColumn]) -> Result<Vec<OutputColumn>, Mistake> {

@@ -11,6 +11,7 @@ use smallvec::{SmallVec, smallvec};
 use super::cells::GroupSums;
 use super::codes::FastMap;
 use super::groups::Groups;
+use super::layout::Layout;
 use super::plan::{How, TotalsPlan};
 use crate::eval::Type;
 use crate::proof::faults::{Fault, strikes};
@@ -56,9 +57,9 @@ pub struct Cube {
 }
 
 impl Cube {
-    /// No groups yet, for the table of a plan with a layout.
-    pub fn new(plan: &TotalsPlan) -> Cube {
-        let sources = plan.layout.as_ref().map_or(1, |layout| layout.sources);
+    /// No groups yet, for a table whose first source has this plan.
+    pub fn new(plan: &TotalsPlan, layout: &Layout) -> Cube {
+        let sources = layout.sources;
         Cube {
             types: plan.by.iter().map(|by| by.expr.ty).collect(),
             attributes: plan.by.iter().map(|_| Numbered::default()).collect(),

@@ -34,8 +34,6 @@ pub struct TotalsPlan {
     pub(crate) source: usize,
     /// How much later its lines are seen.
     pub(crate) shift: Option<Shift>,
-    /// How the table is laid out; none for further sources of a table.
-    pub layout: Option<Layout>,
 }
 
 /// An attribute that lines are grouped by.
@@ -119,8 +117,11 @@ impl ByExpr {
 }
 
 impl TotalsPlan {
-    /// Types what totals ask for.
-    pub(crate) fn new(totals: &BoundTotals, engine: &Engine) -> Result<TotalsPlan, Mistake> {
+    /// Types what totals ask for, and lays out the table; further sources of a table have no layout.
+    pub(crate) fn new(
+        totals: &BoundTotals,
+        engine: &Engine,
+    ) -> Result<(TotalsPlan, Option<Layout>), Mistake> {
         let mut plan = TotalsPlan {
             by: Vec::new(),
             filter: None,
@@ -130,7 +131,6 @@ impl TotalsPlan {
             measured: 0,
             source: totals.source,
             shift: totals.shift.as_ref().map(|(shift, _)| *shift),
-            layout: None,
         };
         for by in &totals.attributes {
             let expr = match &by.node {
@@ -173,10 +173,9 @@ impl TotalsPlan {
                 Err(mistake) => return Err(mistake),
             });
         }
-        if let Some(layout) = &totals.layout {
-            plan.layout = Some(Layout::new(layout, totals, &found, time)?);
-        }
-        Ok(plan)
+        let layout = totals.layout.as_ref();
+        let layout = layout.map(|layout| Layout::new(layout, totals, &found, time)).transpose()?;
+        Ok((plan, layout))
     }
 
     fn add(&mut self, base: &BoundBase, engine: &Engine) -> Result<(), Mistake> {

@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use arrow_array::StringViewArray;
 use interligo_engine::bind::{Content, Headings, Request, TableColumns, TotalsRequest, bind};
-use interligo_engine::engine::{Engine, Extent, OutputContent, Sample};
+use interligo_engine::engine::{Engine, Extent, Output, OutputContent, Sample};
 use interligo_engine::lines::LineBatch;
 use interligo_engine::lookup::{Lookup, RawTable};
 use interligo_engine::proof::findings::Findings;
@@ -87,13 +87,16 @@ pub(crate) fn totals_request_where(by: &[&str], show: &[&str], filter: &str) -> 
     request
 }
 
+/// An engine with the outputs that it was asked for.
+pub(crate) type Asked = (Engine, Vec<Output>);
+
 /// The plan bound to the tables; the fact is called `sales`.
-pub(crate) fn engine(plan: &str, tables: &Tables, by: &[&str], show: &[&str]) -> Engine {
+pub(crate) fn engine(plan: &str, tables: &Tables, by: &[&str], show: &[&str]) -> Asked {
     engine_for(plan, tables, totals_request(by, show))
 }
 
 /// The same for any request.
-pub(crate) fn engine_for(plan: &str, tables: &Tables, request: Request) -> Engine {
+pub(crate) fn engine_for(plan: &str, tables: &Tables, request: Request) -> Asked {
     let plan = Plan::parse(plan).unwrap();
     let bound = bind(&plan, &headings(tables), &[request], &BTreeSet::new()).unwrap().remove(0);
     let lookups = bound
@@ -111,9 +114,9 @@ pub(crate) fn engine_for(plan: &str, tables: &Tables, request: Request) -> Engin
 }
 
 /// The totals asked for, a plan for each of their sources.
-pub(crate) fn totals_plans(engine: &Engine) -> Vec<&TotalsPlan> {
-    let plans = engine.outputs.iter().filter_map(|output| match &output.content {
-        OutputContent::Totals(plan) => Some(plan.as_ref()),
+pub(crate) fn totals_plans(outputs: &[Output]) -> Vec<&TotalsPlan> {
+    let plans = outputs.iter().filter_map(|output| match &output.content {
+        OutputContent::Totals { plan, .. } => Some(plan.as_ref()),
         OutputContent::Lines(_) | OutputContent::List(..) => None,
     });
     plans.collect()
@@ -121,7 +124,7 @@ pub(crate) fn totals_plans(engine: &Engine) -> Vec<&TotalsPlan> {
 
 /// The sales in batches of these sizes, dealt out to so many workers in turn.
 pub(crate) fn run(
-    engine: &Engine,
+    engine: &Asked,
     tables: &Tables,
     sizes: &[usize],
     workers: usize,
@@ -132,13 +135,18 @@ pub(crate) fn run(
 
 /// The same with what came out of the reader, which the other side is proved by.
 pub(crate) fn run_both_sides(
-    engine: &Engine,
+    (engine, outputs): &Asked,
     tables: &Tables,
     sizes: &[usize],
     workers: usize,
 ) -> (Findings, ReadSide, TotalsTable) {
     let rows = &tables["sales"][1..];
-    let plans = totals_plans(engine);
+    let plans = totals_plans(outputs);
+    let layout = outputs.iter().find_map(|output| match &output.content {
+        OutputContent::Totals { layout, .. } => layout.as_deref(),
+        OutputContent::Lines(_) | OutputContent::List(..) => None,
+    });
+    let layout = layout.expect("the first source has the layout");
     let mut groups: Vec<Vec<Groups<'_>>> =
         (0..workers).map(|_| plans.iter().map(|plan| Groups::new(plan)).collect()).collect();
     let mut findings = Findings::default();
@@ -178,28 +186,27 @@ pub(crate) fn run_both_sides(
         findings.parts.entry(0).or_default().absorb(&counts);
         start += size;
     }
-    let mut cube = Cube::new(plans[0]);
+    let mut cube = Cube::new(plans[0], layout);
     for (plan, groups) in groups.into_iter().flat_map(|groups| plans.iter().zip(groups)) {
         cube.absorb(plan, groups);
     }
-    let layout = plans[0].layout.as_ref().unwrap();
     (findings, read, layout.table(&plans, cube).unwrap())
 }
 
 /// All in one batch.
-pub(crate) fn run_whole(engine: &Engine, tables: &Tables) -> (Findings, TotalsTable) {
+pub(crate) fn run_whole(engine: &Asked, tables: &Tables) -> (Findings, TotalsTable) {
     run(engine, tables, &[usize::MAX >> 1], 1)
 }
 
 /// The statement over lines alone.
-pub(crate) fn tie_out(engine: &Engine, findings: &Findings) -> TieOut {
+pub(crate) fn tie_out((engine, _): &Asked, findings: &Findings) -> TieOut {
     let read = ReadSide::default();
     TieOut::new(engine, findings, &Parts(vec!["sales".into()]), read, Vec::new(), None)
 }
 
 /// The statement over both sides and the totals.
 pub(crate) fn whole_tie_out(
-    engine: &Engine,
+    (engine, _): &Asked,
     (findings, read, table): &(Findings, ReadSide, TotalsTable),
 ) -> TieOut {
     let written = OutputTally {

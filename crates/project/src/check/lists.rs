@@ -5,18 +5,18 @@ use interligo_engine::links::LinkStatus;
 use interligo_engine::proof::findings::{ExactSum, Findings, Repeat};
 use interligo_model::plan::ListKind;
 use interligo_model::values::decimal::Decimal;
-use interligo_sinks::formats::csv::csv_row;
+use interligo_model::values::value::Value;
 
 use super::{Checked, Code, Finding, StakeColumn};
 use crate::project::Project;
 
-/// A list as comma-separated text.
+/// A list.
 pub(crate) struct List {
-    pub(crate) heading: Vec<u8>,
-    pub(crate) rows: Vec<u8>,
-    /// How many rows there are.
-    pub(crate) count: u64,
+    pub(crate) columns: Vec<String>,
+    pub(crate) rows: Vec<ListRow>,
 }
+
+type ListRow = Vec<Value<'static>>;
 
 /// A list over some facts. Where there are several, its first column says of which a row is. Lines that are set aside have
 /// a file of their own.
@@ -26,70 +26,87 @@ pub(crate) fn list_of(
     facts: &[(&Engine, &Findings)],
     checked: &Checked,
 ) -> List {
-    let rows = match kind {
-        ListKind::Findings => checked.rows(),
+    match kind {
+        ListKind::Findings => List { columns: checked.row_columns(), rows: checked.rows() },
         ListKind::Unmatched => unmatched(project, facts),
         ListKind::Repeats => repeats(project, facts),
-        ListKind::SetAside => vec![Vec::new()],
-    };
-    let text = |rows: &[Vec<String>]| -> Vec<u8> {
-        rows.iter().flat_map(|row| csv_row(row.iter().map(String::as_str))).collect()
-    };
-    let (heading, rows) = rows.split_at(1);
-    List { heading: text(heading), rows: text(rows), count: rows.len() as u64 }
+        ListKind::SetAside => List { columns: Vec::new(), rows: Vec::new() },
+    }
+}
+
+/// The columns of a list that may be over several facts.
+fn columns_over(
+    facts: &[(&Engine, &Findings)],
+    columns: impl IntoIterator<Item = String>,
+) -> Vec<String> {
+    let fact = (facts.len() > 1).then(|| "fact".to_owned());
+    fact.into_iter().chain(columns).collect()
 }
 
 /// A row of a list, after the fact that it is of where there are several.
-fn of_fact(facts: &[(&Engine, &Findings)], fact: &str, row: Vec<String>) -> Vec<String> {
-    let named = (facts.len() > 1).then(|| fact.to_owned());
+fn of_fact(facts: &[(&Engine, &Findings)], fact: &str, row: ListRow) -> ListRow {
+    let named = (facts.len() > 1).then(|| text(fact));
     named.into_iter().chain(row).collect()
 }
 
-fn texts<const N: usize>(texts: [&str; N]) -> Vec<String> {
-    texts.map(str::to_owned).to_vec()
+fn names<const N: usize>(names: [&str; N]) -> Vec<String> {
+    names.map(str::to_owned).to_vec()
 }
 
-fn shown(sum: Option<Decimal>) -> String {
-    sum.map_or(String::new(), |sum| sum.to_string())
+fn text(text: impl Into<String>) -> Value<'static> {
+    match text.into() {
+        text if text.is_empty() => Value::Blank,
+        text => Value::Text(text.into()),
+    }
 }
 
-fn written(sum: ExactSum) -> String {
-    shown(sum.value())
+fn count(count: u64) -> Value<'static> {
+    Value::Number(Decimal::from(i64::try_from(count).unwrap_or(i64::MAX)))
+}
+
+fn amount(sum: Option<Decimal>) -> Value<'static> {
+    sum.map_or(Value::Blank, Value::Number)
 }
 
 impl Checked {
-    /// All findings as rows of text, the headings first.
-    pub fn rows(&self) -> Vec<Vec<String>> {
-        let mut headings = texts(["finding", "in", "key_or_column", "count"]);
-        headings.extend(self.columns.iter().map(|column| column.name.clone()));
+    /// The columns of [`Checked::rows`].
+    pub fn row_columns(&self) -> Vec<String> {
+        let mut columns = names(["finding", "in", "key_or_column", "count"]);
+        columns.extend(self.columns.iter().map(|column| column.name.clone()));
         if let Some(figure) = self.columns.iter().find(|column| column.is_figure) {
-            headings.push(format!("lines_without_{}", figure.name));
+            columns.push(format!("lines_without_{}", figure.name));
         }
-        headings.extend(texts(["first", "last", "first_day", "last_day", "may_be", "note"]));
-        let rows = self.findings.iter().map(|finding| self.row(finding));
-        [headings].into_iter().chain(rows).collect()
+        columns.extend(names(["first", "last", "first_day", "last_day", "may_be", "note"]));
+        columns
     }
 
-    fn row(&self, finding: &Finding) -> Vec<String> {
-        let mut row = texts([finding.code.name(), &finding.about, &finding.subject]);
-        row.push(finding.count.to_string());
+    /// All findings as rows of values.
+    pub fn rows(&self) -> Vec<Vec<Value<'static>>> {
+        self.findings.iter().map(|finding| self.row(finding)).collect()
+    }
+
+    fn row(&self, finding: &Finding) -> ListRow {
+        let mut row = vec![
+            text(finding.code.name()),
+            text(&finding.about),
+            text(&finding.subject),
+            count(finding.count),
+        ];
         let stake = finding.stake.as_ref();
         for (number, column) in self.columns.iter().enumerate() {
-            row.push(stake.map_or(String::new(), |stake| match stake.known(number, column) {
-                Some(sum) => written(sum),
-                None => String::new(),
-            }));
+            let known = stake.and_then(|stake| stake.known(number, column));
+            row.push(amount(known.and_then(ExactSum::value)));
         }
         if self.columns.iter().any(|column| column.is_figure) {
-            row.push(stake.map_or(String::new(), |stake| stake.unknown.to_string()));
+            row.push(stake.map_or(Value::Blank, |stake| count(stake.unknown)));
         }
-        row.push(finding.places.first().cloned().unwrap_or_default());
-        row.push(finding.last.clone().unwrap_or_default());
+        row.push(text(finding.places.first().cloned().unwrap_or_default()));
+        row.push(text(finding.last.clone().unwrap_or_default()));
         let (first, last) = finding.days.unzip();
-        row.extend([first, last].map(|day| day.map_or(String::new(), |day| day.to_string())));
+        row.extend([first, last].map(|day| day.map_or(Value::Blank, Value::Date)));
         let best = finding.suggestions.iter().map(|suggestion| suggestion.key.as_str());
-        row.push(best.take(3).collect::<Vec<_>>().join(" | "));
-        row.push(finding.note.clone());
+        row.push(text(best.take(3).collect::<Vec<_>>().join(" | ")));
+        row.push(text(&finding.note));
         row
     }
 }
@@ -103,8 +120,8 @@ impl super::Stake {
 }
 
 /// The keys that the links of facts did not find, those with the most lines first.
-fn unmatched(project: &Project, facts: &[(&Engine, &Findings)]) -> Vec<Vec<String>> {
-    let mut headings = texts(["link", "status", "key", "lines", "first", "last"]);
+fn unmatched(project: &Project, facts: &[(&Engine, &Findings)]) -> List {
+    let mut columns = names(["link", "status", "key", "lines", "first", "last"]);
     let own = |engine: &Engine| -> Vec<String> {
         let fact = &engine.bound.fact;
         fact.amounts.iter().map(|column| fact.columns[*column].clone()).collect()
@@ -116,7 +133,7 @@ fn unmatched(project: &Project, facts: &[(&Engine, &Findings)]) -> Vec<Vec<Strin
             amounts.push(name);
         }
     }
-    headings.extend(amounts.iter().cloned());
+    columns.extend(amounts.iter().cloned());
     let listed = |status: LinkStatus| {
         matches!(
             status,
@@ -127,7 +144,7 @@ fn unmatched(project: &Project, facts: &[(&Engine, &Findings)]) -> Vec<Vec<Strin
                 | LinkStatus::Lacking
         )
     };
-    let mut rows = vec![of_fact(facts, "fact", headings)];
+    let mut rows = Vec::new();
     for (engine, findings) in facts {
         let parts = project.fact_parts(engine);
         let (fact, own) = (&engine.bound.fact.name, own(engine));
@@ -136,26 +153,26 @@ fn unmatched(project: &Project, facts: &[(&Engine, &Findings)]) -> Vec<Vec<Strin
         keys.sort_by_key(|(_, tally)| std::cmp::Reverse(tally.lines));
         for (key, tally) in keys {
             let link = &engine.bound.routes[key.link].name;
-            let mut row = texts([link, key.status.name(), &key.key]);
-            row.push(tally.lines.to_string());
-            let place = |spot| parts.place(spot).to_string();
-            row.push(tally.first.first().map_or(String::new(), |spot| place(*spot)));
-            row.push(tally.last.map_or(String::new(), place));
+            let mut row =
+                vec![text(link), text(key.status.name()), text(&key.key), count(tally.lines)];
+            let place = |spot| text(parts.place(spot).to_string());
+            row.push(tally.first.first().map_or(Value::Blank, |spot| place(*spot)));
+            row.push(tally.last.map_or(Value::Blank, place));
             row.extend(amounts.iter().map(|name| {
                 let number = own.iter().position(|own| own == name);
                 let sum = number.and_then(|n| Some((n, (*tally.amounts.get(n)?)?)));
-                sum.map_or(String::new(), |(n, sum)| shown(sum.shown(engine.amount_places(n))))
+                amount(sum.and_then(|(n, sum)| sum.shown(engine.amount_places(n))))
             }));
             rows.push(of_fact(facts, fact, row));
         }
     }
-    rows
+    List { columns: columns_over(facts, columns), rows }
 }
 
 /// Lines of facts that were delivered twice.
-fn repeats(project: &Project, facts: &[(&Engine, &Findings)]) -> Vec<Vec<String>> {
-    let headings = texts(["finding", "key", "first", "other", "differing"]);
-    let mut rows = vec![of_fact(facts, "fact", headings)];
+fn repeats(project: &Project, facts: &[(&Engine, &Findings)]) -> List {
+    let columns = names(["finding", "key", "first", "other", "differing"]);
+    let mut rows = Vec::new();
     for (engine, findings) in facts {
         let parts = project.fact_parts(engine);
         let row = |code: Code, repeat: &Repeat| {
@@ -166,11 +183,12 @@ fn repeats(project: &Project, facts: &[(&Engine, &Findings)]) -> Vec<Vec<String>
                 .collect();
             let place = |spot| parts.place(spot).to_string();
             let (first, other) = (place(repeat.first), place(repeat.other));
-            let row = texts([code.name(), &repeat.key, &first, &other, &differing.join("; ")]);
+            let row = [code.name(), &repeat.key, &first, &other, &differing.join("; ")];
+            let row = row.map(text).to_vec();
             of_fact(facts, &engine.bound.fact.name, row)
         };
         rows.extend(findings.copies.iter().map(|copy| row(Code::RepeatIdentical, copy)));
         rows.extend(findings.repeats.iter().map(|repeat| row(Code::RepeatConflicting, repeat)));
     }
-    rows
+    List { columns: columns_over(facts, columns), rows }
 }

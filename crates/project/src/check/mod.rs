@@ -20,11 +20,11 @@ use interligo_model::values::date::Day;
 use interligo_model::values::decimal::Decimal;
 
 pub use code::Code;
-pub(crate) use lists::{List, list_of};
+pub(crate) use lists::list_of;
 pub use owner::for_owners;
 
+use crate::outcome::Outcome;
 use crate::project::Project;
-use crate::run::Outcome;
 use interligo_sources::error::Stop;
 
 /// One thing that was found.

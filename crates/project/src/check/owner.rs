@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
-use interligo_sinks::formats::csv::csv_row;
+use interligo_sinks::formats::text::csv_row;
 use interligo_sinks::output_file::write_whole;
 use interligo_sources::error::Error;
 

@@ -9,7 +9,7 @@ use std::sync::Arc;
 use interligo_engine::links::Correction;
 use interligo_model::plan::nearest_name;
 
-use interligo_sinks::formats::csv::csv_row;
+use interligo_sinks::formats::text::csv_row;
 use interligo_sinks::output_file::write_whole;
 use interligo_sources::error::Error;
 

@@ -12,6 +12,7 @@ use interligo_sources::table::path_pattern::natural_order;
 use serde::{Deserialize, Serialize};
 
 use crate::check::{Checked, Code};
+use crate::outcome::{FilesSince, FindingsSince};
 
 /// The files of each table.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
@@ -52,28 +53,9 @@ struct Found {
 /// How many keys of a kind are remembered.
 const SUBJECTS: usize = 10_000;
 
-/// How the findings differ from those of the last run, by kind and where.
-#[derive(Clone, Debug, Default, PartialEq, Eq)]
-pub struct FindingsSince {
-    /// Of the kinds that there are, how many lines, rows or values the last run found, and the keys that it did not
-    /// have.
-    pub now: BTreeMap<(Code, String), (u64, Vec<String>)>,
-    /// The kinds that are gone, with how many there were.
-    pub gone: Vec<(Code, String, u64)>,
-}
-
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 struct Lines {
     lines: u64,
-}
-
-/// How the files of a table differ from those of the last run.
-#[derive(Clone, Debug, Default, PartialEq, Eq)]
-pub struct FilesSince {
-    /// Files that the last run did not read.
-    pub new: Vec<String>,
-    /// Files that it read and that are not there any more.
-    pub gone: Vec<String>,
 }
 
 impl LastRun {

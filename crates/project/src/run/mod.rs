@@ -1,63 +1,48 @@
-//! A run: the fact's files block by block through the engine, over all cores, into the outputs.
+//! A run: the facts' files block by block through their engines, over all cores, into the outputs.
+//!
+//! It goes in steps: every destination is resolved ([`output_plan`]); the outputs of lines are opened and filled
+//! ([`open_outputs`]); totals and lists are written and the counts proved ([`close`]); all files appear together
+//! ([`publish`]).
 
+mod close;
 pub(crate) mod last_run;
-mod outputs;
+mod open_outputs;
+mod output_plan;
+pub(crate) mod parallelism;
+mod publish;
 mod repeated_lines;
 pub(crate) mod stop_rules;
+pub(crate) mod stream;
 pub(crate) mod sums;
 mod worker;
 
 use std::collections::BTreeMap;
 
-use interligo_engine::engine::{Engine, OutputContent};
+use interligo_engine::engine::{Engine, Output, OutputContent};
 use interligo_engine::proof::faults::{Fault, begin, strikes};
 use interligo_engine::proof::findings::Findings;
-use interligo_engine::proof::tieout::{ReadSide, TieOut};
+use interligo_engine::proof::tieout::ReadSide;
 use interligo_engine::proof::usage::Usage;
-use interligo_engine::totals::{Cube, Groups, TotalsPlan, TotalsTable};
+use interligo_engine::totals::{Cube, Groups, Layout, TotalsPlan, TotalsTable};
 use interligo_model::plan::ListKind;
 use interligo_sinks::lines::changes;
 use interligo_sources::error::Error;
-use interligo_sources::formats::{Block, Reader};
 use interligo_sources::in_order::in_order;
-use interligo_sources::table::parts::{Table, WantedColumns};
+use interligo_sources::table::parts::WantedColumns;
 
 use crate::check::{Checked, Code, FactRun};
-use crate::destinations::Destinations;
+use crate::outcome::{Outcome, RunResult};
+use crate::prepare::Job;
 use crate::project::Project;
-use crate::run::last_run::{FilesSince, FindingsSince};
-use crate::run::outputs::{Appeared, FactOutputs, Finished, Sinks, Whole, appear};
+use crate::run::parallelism::Parallelism;
 use crate::run::repeated_lines::{COPIES_KEPT, Watch};
 use crate::run::stop_rules::stops;
+use crate::run::stream::Stream;
+use close::{Closed, Closing, Passed, write_lists};
+use open_outputs::OpenOutputs;
+use output_plan::OutputPlan;
+use publish::{Published, publish_all};
 use worker::{Done, Gathered, Worker};
-
-/// How a run uses the machine; no result depends on it.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Pace {
-    /// Workers.
-    pub threads: usize,
-    /// Bytes of text that a worker takes at a time.
-    pub block: usize,
-}
-
-impl Default for Pace {
-    /// All cores, blocks that stay in their caches.
-    fn default() -> Pace {
-        Pace { threads: std::thread::available_parallelism().map_or(1, Into::into), block: 1 << 19 }
-    }
-}
-
-/// What a run came to.
-pub struct Outcome {
-    /// What was met in the data.
-    pub findings: Findings,
-    /// The totals among the outputs, by name.
-    pub totals: Vec<(String, TotalsTable)>,
-    /// The statement that closes the counts.
-    pub tie_out: TieOut,
-    /// Files that came or went since the last run.
-    pub since: FilesSince,
-}
 
 /// What happens where the plan says that a finding stops the run.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -68,35 +53,23 @@ pub enum OnStop {
     Report,
 }
 
-/// What a run came to over all facts.
-pub struct Ran {
-    /// Of each fact.
-    pub outcomes: Vec<Outcome>,
-    /// What was found; nothing where only what outputs need is worked out.
-    pub checked: Checked,
-    /// What was found and was not there in the last run; none where there was none.
-    pub since: Option<FindingsSince>,
-    /// What went otherwise than usual when outputs were written, in words.
-    pub notes: Vec<String>,
-}
-
 /// How closely a run looks.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub struct Depth {
+pub struct Inspection {
     /// Whether it is noted which rows of lookups are used.
     pub usage: bool,
     /// How many lines that were delivered twice are looked up again.
     pub copies: usize,
 }
 
-impl Depth {
+impl Inspection {
     /// As closely as the outputs of a plan need.
-    fn of(project: &Project, engines: &[Engine]) -> Depth {
-        let outputs = || engines.iter().flat_map(|engine| &engine.outputs);
+    fn of(project: &Project, job: &Job) -> Inspection {
+        let outputs = || job.outputs.iter().flatten();
         let lists =
             |kind| outputs().any(|o| matches!(&o.content, OutputContent::List(k, _) if *k == kind));
         let findings = lists(ListKind::Findings);
-        Depth {
+        Inspection {
             usage: findings || project.stop_on().contains(&Code::UnusedRow),
             copies: match (lists(ListKind::Repeats), findings) {
                 (true, _) => COPIES_KEPT,
@@ -110,45 +83,43 @@ impl Depth {
 /// How many lines that were delivered twice are listed among the findings.
 const COPIES_LISTED: usize = 1_000;
 
-/// Runs the engines of a project, each over its fact. `progress` is told how many bytes and lines were read.
+/// How the lines of a job are passed through.
+struct Pass<'a> {
+    project: &'a Project,
+    job: &'a Job,
+    plan: &'a OutputPlan,
+    parallelism: Parallelism,
+    on_stop: OnStop,
+    inspection: Inspection,
+    progress: &'a (dyn Fn(u64, u64) + Sync),
+}
+
+/// Runs a job. `progress` is told how many bytes and lines were read.
 ///
 /// # Errors
 /// Input that cannot be read, output that cannot be written, a number that does not fit, a finding
 /// that the plan says must stop; then no output appears.
 pub fn run(
     project: &Project,
-    engines: &[Engine],
-    pace: Pace,
+    job: &Job,
+    parallelism: Parallelism,
     on_stop: OnStop,
     progress: &(dyn Fn(u64, u64) + Sync),
-) -> Result<Ran, Error> {
-    let depth = Depth::of(project, engines);
-    let destinations = Destinations::resolve(project, engines)?;
-    let how = How { pace, on_stop, depth };
-    let whole = run_all(project, engines, &how, &destinations, progress)?;
-    let checked = checked(project, engines, &whole);
+) -> Result<RunResult, Error> {
+    let inspection = Inspection::of(project, job);
+    let plan = &OutputPlan::resolve(project, job)?;
+    let pass = Pass { project, job, plan, parallelism, on_stop, inspection, progress };
+    let mut facts = pass.all_facts()?;
+    let checked = pass.checked(&facts);
     if on_stop == OnStop::Stop {
         let stops = checked.stops(project);
         if !stops.is_empty() {
             return Err(Error::Stopped(stops));
         }
     }
-    let mut facts: Vec<Whole> = whole.into_iter().map(|(fact, _)| fact).collect();
-    for (fact, engine) in engines.iter().enumerate() {
-        let outputs = FactOutputs { project, engine, destinations: &destinations, fact };
-        let all = engines.iter().zip(facts.iter().map(|fact| &fact.outcome.findings));
-        let lists = outputs.write_lists(&all.collect::<Vec<_>>(), &checked)?;
-        facts[fact].take_lists(lists)?;
-    }
-    let Appeared { outcomes, since, notes } = appear(project, facts, &destinations, &checked)?;
-    Ok(Ran { outcomes, checked, since, notes })
-}
-
-/// How a run is made.
-struct How {
-    pace: Pace,
-    on_stop: OnStop,
-    depth: Depth,
+    write_lists(project, job, plan, &mut facts, &checked)?;
+    let Published { outcomes, since, notes } = publish_all(project, facts, plan, &checked)?;
+    Ok(RunResult { outcomes, checked, since, notes })
 }
 
 /// The same without any output, and with a closer look.
@@ -157,29 +128,18 @@ struct How {
 /// As for a run; findings do not stop it.
 pub fn check(
     project: &Project,
-    engines: &[Engine],
-    pace: Pace,
-    depth: Depth,
+    job: &Job,
+    parallelism: Parallelism,
+    inspection: Inspection,
     progress: &(dyn Fn(u64, u64) + Sync),
-) -> Result<Ran, Error> {
-    let how = How { pace, on_stop: OnStop::Report, depth };
-    let nowhere = Destinations::resolve(project, engines)?;
-    let whole = run_all(project, engines, &how, &nowhere, progress)?;
-    let checked = checked(project, engines, &whole);
-    let outcomes = whole.into_iter().map(|(fact, _)| fact.outcome).collect();
-    Ok(Ran { outcomes, checked, since: None, notes: Vec::new() })
-}
-
-fn checked(project: &Project, engines: &[Engine], whole: &[(Whole, Option<Usage>)]) -> Checked {
-    if !engines.iter().all(Engine::looks_into_all) {
-        return Checked::default();
-    }
-    let facts = engines.iter().zip(whole).map(|(engine, (fact, usage))| FactRun {
-        engine,
-        outcome: &fact.outcome,
-        usage: usage.as_ref(),
-    });
-    Checked::over(project, &facts.collect::<Vec<_>>())
+) -> Result<RunResult, Error> {
+    let plan = &OutputPlan::without_outputs(project, job)?;
+    let on_stop = OnStop::Report;
+    let pass = Pass { project, job, plan, parallelism, on_stop, inspection, progress };
+    let facts = pass.all_facts()?;
+    let checked = pass.checked(&facts);
+    let outcomes = facts.into_iter().map(|fact| fact.outcome).collect();
+    Ok(RunResult { outcomes, checked, since: None, notes: Vec::new() })
 }
 
 /// The same without any output, for match rates: of each fact, what was met and which rows of the lookups
@@ -189,225 +149,170 @@ fn checked(project: &Project, engines: &[Engine], whole: &[(Whole, Option<Usage>
 /// As for a run; findings do not stop it.
 pub fn link_use(
     project: &Project,
-    engines: &[Engine],
-    pace: Pace,
+    job: &Job,
+    parallelism: Parallelism,
     progress: &(dyn Fn(u64, u64) + Sync),
 ) -> Result<Vec<(Outcome, Usage)>, Error> {
-    let depth = Depth { usage: true, copies: 0 };
-    let how = How { pace, on_stop: OnStop::Report, depth };
-    let nowhere = Destinations::resolve(project, engines)?;
-    let whole = run_all(project, engines, &how, &nowhere, progress)?;
-    let usage = |(fact, usage): (Whole, Option<Usage>)| usage.map(|usage| (fact.outcome, usage));
-    Ok(whole.into_iter().filter_map(usage).collect())
-}
-
-fn run_all(
-    project: &Project,
-    engines: &[Engine],
-    how: &How,
-    destinations: &Destinations,
-    progress: &(dyn Fn(u64, u64) + Sync),
-) -> Result<Vec<(Whole, Option<Usage>)>, Error> {
-    let mut facts = Vec::new();
-    let mut cubes: Cubes = engines
-        .iter()
-        .flat_map(totals_of)
-        .filter(|(_, plan)| plan.layout.is_some())
-        .map(|(name, plan)| (name.to_owned(), Cube::new(plan)))
-        .collect();
-    for (fact, engine) in engines.iter().enumerate() {
-        let table = project.table(&engine.bound.fact.name);
-        let sinks = Sinks::create(project, engine, table, destinations, fact)?;
-        facts.push(run_fact(project, engine, sinks, how, &mut cubes, progress)?);
-    }
-    // A table may show several facts.
-    let mut tables = BTreeMap::new();
-    for (name, cube) in cubes {
-        let all = engines.iter().flat_map(totals_of).filter(|(of, _)| *of == name);
-        let mut plans: Vec<&TotalsPlan> = all.map(|(_, plan)| plan).collect();
-        plans.sort_by_key(|plan| plan.source());
-        if let Some(layout) = plans.first().and_then(|plan| plan.layout.as_ref()) {
-            let table = layout.table(&plans, cube)?;
-            tables.insert(name, table);
-        }
-    }
-    let mut whole = Vec::new();
-    for (fact, ((finished, usage), engine)) in facts.into_iter().zip(engines).enumerate() {
-        let outputs = FactOutputs { project, engine, destinations, fact };
-        whole.push((outputs.finish(finished, &tables)?, usage));
-    }
-    whole.iter_mut().for_each(|(fact, _)| fact.take_totals(&mut tables));
-    Ok(whole)
+    let plan = &OutputPlan::without_outputs(project, job)?;
+    let (on_stop, inspection) = (OnStop::Report, Inspection { usage: true, copies: 0 });
+    let pass = Pass { project, job, plan, parallelism, on_stop, inspection, progress };
+    let facts = pass.all_facts()?.into_iter();
+    Ok(facts.filter_map(|fact| Some((fact.outcome, fact.usage?))).collect())
 }
 
 /// What was summed for each table of totals, by its name.
 type Cubes = BTreeMap<String, Cube>;
 
-fn run_fact(
-    project: &Project,
-    engine: &Engine,
-    mut sinks: Sinks,
-    how: &How,
-    cubes: &mut Cubes,
-    progress: &(dyn Fn(u64, u64) + Sync),
-) -> Result<(Finished, Option<Usage>), Error> {
-    let fact = project.table(&engine.bound.fact.name);
-    let usage_before = how.depth.usage.then(|| Usage::new(engine));
-    let watch = Watch::new(engine, fact, how.pace)?;
-    let worker = Worker {
-        engine,
-        fact,
-        lines: &sinks.lines,
-        aside: sinks.keeps_aside,
-        changes: fact.parts.iter().map(|part| changes(engine, part)).collect(),
-        watch: watch.as_ref(),
-    };
-    let wanted = wanted(engine, &sinks, watch.is_some());
-    let mut stream = Stream::new(fact, how.pace.block, &wanted, progress);
-    begin();
-    let mut findings = Findings::default();
-    let files = &mut sinks.files;
-    let workers = in_order(
-        how.pace.threads,
-        || stream.next(),
-        || Gathered {
-            groups: totals_of(engine).map(|(_, plan)| Groups::new(plan)).collect(),
-            usage: usage_before.clone(),
-            read: ReadSide::default(),
-        },
-        |gathered: &mut Gathered<'_>, item| worker.work(item, gathered),
-        |done: Done| {
-            if strikes(Fault::BatchLost) {
-                return Ok(());
-            }
-            let again = strikes(Fault::BatchTwice).then(|| done.clone());
-            for done in [Some(done), again].into_iter().flatten() {
-                files.write(&done.lines, &done.aside)?;
-                findings.absorb(done.findings);
-            }
-            Ok(())
-        },
-    )?;
-    if let Some(watch) = watch {
-        watch.finish(engine, &mut findings, how.depth.copies)?;
+impl Pass<'_> {
+    /// What was found over all facts; nothing where only what outputs need is worked out.
+    fn checked(&self, facts: &[Closed]) -> Checked {
+        if !self.job.engines.iter().all(Engine::looks_into_all) {
+            return Checked::default();
+        }
+        let runs = self.job.engines.iter().zip(facts).map(|(engine, fact)| FactRun {
+            engine,
+            outcome: &fact.outcome,
+            usage: fact.usage.as_ref(),
+        });
+        Checked::over(self.project, &runs.collect::<Vec<_>>())
     }
-    let parts = project.fact_parts(engine);
-    fact.refuse_doubtful(&findings.doubts, |spot| parts.place(*spot).to_string())?;
-    let stops = match how.on_stop {
-        OnStop::Stop => stops(project, engine, &findings),
-        OnStop::Report => Vec::new(),
-    };
-    if !stops.is_empty() {
-        return Err(Error::Stopped(stops));
+
+    fn all_facts(&self) -> Result<Vec<Closed>, Error> {
+        let (job, mut cubes, mut passed) = (self.job, self.empty_cubes(), Vec::new());
+        for fact in 0..job.engines.len() {
+            passed.push(self.fact(fact, &mut cubes)?);
+        }
+        let mut tables = self.tables(cubes)?;
+        let mut closed = Vec::new();
+        for (fact, passed) in passed.into_iter().enumerate() {
+            let closing = Closing {
+                project: self.project,
+                plan: self.plan,
+                fact,
+                engine: &job.engines[fact],
+                outputs: &job.outputs[fact],
+            };
+            closed.push(closing.close(passed, &tables)?);
+        }
+        for (closed, outputs) in closed.iter_mut().zip(&job.outputs) {
+            closed.take_totals(outputs, &mut tables);
+        }
+        Ok(closed)
     }
-    let mut read = stream.read_side();
-    let mut uses = Vec::new();
-    for gathered in workers {
-        uses.push(gathered.usage);
-        read.merge(&gathered.read);
-        for ((name, plan), groups) in totals_of(engine).zip(gathered.groups) {
-            if let Some(cube) = cubes.get_mut(name) {
-                cube.absorb(plan, groups);
+
+    fn empty_cubes(&self) -> Cubes {
+        let all = self.job.outputs.iter().flat_map(|outputs| totals_of(outputs));
+        let first = all.filter_map(|totals| Some((totals.name, totals.plan, totals.layout?)));
+        first.map(|(name, plan, layout)| (name.to_owned(), Cube::new(plan, layout))).collect()
+    }
+
+    /// The tables of totals, by name. One may show several facts.
+    fn tables(&self, cubes: Cubes) -> Result<BTreeMap<String, TotalsTable>, Error> {
+        let mut tables = BTreeMap::new();
+        for (name, cube) in cubes {
+            let all = self.job.outputs.iter().flat_map(|outputs| totals_of(outputs));
+            let own: Vec<Totals<'_>> = all.filter(|totals| totals.name == name).collect();
+            let Some(layout) = own.iter().find_map(|totals| totals.layout) else { continue };
+            let mut plans: Vec<&TotalsPlan> = own.iter().map(|totals| totals.plan).collect();
+            plans.sort_by_key(|plan| plan.source());
+            tables.insert(name, layout.table(&plans, cube)?);
+        }
+        Ok(tables)
+    }
+
+    /// Passes the lines of a fact through its engine, into its outputs and the totals.
+    fn fact(&self, number: usize, cubes: &mut Cubes) -> Result<Passed, Error> {
+        let (engine, outputs) = (&self.job.engines[number], self.job.outputs[number].as_slice());
+        let fact = self.project.table(&engine.bound.fact.name);
+        let open = OpenOutputs::open(self.plan, number, (engine, outputs), fact)?;
+        let OpenOutputs { lines, keeps_aside, mut files } = open;
+        let aside_columns = files.aside.columns.clone();
+        let usage_before = self.inspection.usage.then(|| Usage::new(engine));
+        let watch = Watch::new(engine, fact, self.parallelism)?;
+        let worker = Worker {
+            engine,
+            fact,
+            lines: &lines,
+            aside: keeps_aside.then(|| self.plan.aside(number).format),
+            aside_columns: &aside_columns,
+            changes: fact.parts.iter().map(|part| changes(engine, part)).collect(),
+            watch: watch.as_ref(),
+        };
+        let reads_all = watch.is_some() || keeps_aside || !lines.is_empty();
+        let wanted = match reads_all {
+            true => WantedColumns::All,
+            false => WantedColumns::Some(engine.read_columns().to_vec()),
+        };
+        let mut stream = Stream::new(fact, self.parallelism.block, &wanted, self.progress);
+        begin();
+        let mut findings = Findings::default();
+        let workers = in_order(
+            self.parallelism.threads,
+            || stream.next(),
+            || Gathered {
+                groups: totals_of(outputs).map(|totals| Groups::new(totals.plan)).collect(),
+                usage: usage_before.clone(),
+                read: ReadSide::default(),
+            },
+            |gathered: &mut Gathered<'_>, item| worker.work(item, gathered),
+            |done: Done| {
+                if strikes(Fault::BatchLost) {
+                    return Ok(());
+                }
+                let again = strikes(Fault::BatchTwice).then(|| done.clone());
+                for done in [Some(done), again].into_iter().flatten() {
+                    files.write(&done.lines, &done.aside)?;
+                    findings.absorb(done.findings);
+                }
+                Ok(())
+            },
+        )?;
+        if let Some(watch) = watch {
+            watch.finish(engine, &mut findings, self.inspection.copies)?;
+        }
+        self.refuse(engine, &findings)?;
+        let mut read = stream.read_side();
+        let mut usage = usage_before;
+        for gathered in workers {
+            if let (Some(all), Some(own)) = (&mut usage, &gathered.usage) {
+                all.merge(own);
+            }
+            read.merge(&gathered.read);
+            for (totals, groups) in totals_of(outputs).zip(gathered.groups) {
+                if let Some(cube) = cubes.get_mut(totals.name) {
+                    cube.absorb(totals.plan, groups);
+                }
             }
         }
+        Ok(Passed { findings, read, usage, files, keeps_aside })
     }
-    let usage = uses.into_iter().flatten().reduce(|mut all, other| {
-        all.merge(&other);
-        all
-    });
-    Ok((Finished { findings, read, sinks }, usage.or(usage_before)))
+
+    /// Ends the run over what was met in the lines of a fact.
+    fn refuse(&self, engine: &Engine, findings: &Findings) -> Result<(), Error> {
+        let fact = self.project.table(&engine.bound.fact.name);
+        let parts = self.project.fact_parts(engine);
+        fact.refuse_doubtful(&findings.doubts, |spot| parts.place(*spot).to_string())?;
+        let stops = match self.on_stop {
+            OnStop::Stop => stops(self.project, engine, findings),
+            OnStop::Report => Vec::new(),
+        };
+        if stops.is_empty() { Ok(()) } else { Err(Error::Stopped(stops)) }
+    }
 }
 
-/// The columns of the fact that a run reads.
-fn wanted(engine: &Engine, sinks: &Sinks, watches: bool) -> WantedColumns {
-    if watches || sinks.keeps_aside || !sinks.lines.is_empty() {
-        return WantedColumns::All;
-    }
-    WantedColumns::Some(engine.read_columns().to_vec())
+/// Totals that a fact contributes to.
+struct Totals<'j> {
+    name: &'j str,
+    plan: &'j TotalsPlan,
+    /// None, where it adds to the table of another fact.
+    layout: Option<&'j Layout>,
 }
 
-/// The totals that a fact contributes to, with their names.
-fn totals_of(engine: &Engine) -> impl Iterator<Item = (&str, &TotalsPlan)> {
-    engine.outputs.iter().filter_map(|output| match &output.content {
-        OutputContent::Totals(totals) => Some((output.name.as_str(), totals.as_ref())),
+fn totals_of(outputs: &[Output]) -> impl Iterator<Item = Totals<'_>> {
+    outputs.iter().filter_map(|output| match &output.content {
+        OutputContent::Totals { plan, layout } => {
+            Some(Totals { name: &output.name, plan, layout: layout.as_deref() })
+        }
         OutputContent::Lines(_) | OutputContent::List(..) => None,
     })
-}
-
-/// A block of a fact's files: its number, that of its file, and its rows.
-pub(crate) type Item = (u64, usize, Block);
-
-/// The fact's files as one stream of blocks.
-pub(crate) struct Stream<'a> {
-    fact: &'a Table,
-    next_part: usize,
-    next_item: u64,
-    reader: Option<Box<dyn Reader>>,
-    block: usize,
-    wanted: &'a WantedColumns,
-    progress: &'a (dyn Fn(u64, u64) + Sync),
-    /// Which parts were read to their end.
-    ended: Vec<bool>,
-    /// What was handed out.
-    read: ReadSide,
-}
-
-impl<'a> Stream<'a> {
-    pub(crate) fn new(
-        fact: &'a Table,
-        block: usize,
-        wanted: &'a WantedColumns,
-        progress: &'a (dyn Fn(u64, u64) + Sync),
-    ) -> Stream<'a> {
-        let (ended, read) = (vec![false; fact.parts.len()], ReadSide::default());
-        Stream {
-            fact,
-            next_part: 0,
-            next_item: 0,
-            reader: None,
-            block,
-            wanted,
-            progress,
-            ended,
-            read,
-        }
-    }
-
-    pub(crate) fn next(&mut self) -> Result<Option<Item>, Error> {
-        loop {
-            if let Some(reader) = &mut self.reader {
-                if let Some(block) = reader.next(self.block)? {
-                    (self.progress)(block.bytes, block.lines);
-                    self.read.handed.0 += 1;
-                    self.read.handed.1 += block.extent;
-                    if strikes(Fault::BlockLost) {
-                        continue;
-                    }
-                    self.next_item += 1;
-                    return Ok(Some((self.next_item - 1, self.next_part - 1, block)));
-                }
-                let part = &self.fact.parts[self.next_part - 1];
-                part.refuse_changed()?;
-                self.ended[self.next_part - 1] = true;
-                if !reader.is_whole() {
-                    self.read.cut.push(part.name.to_string());
-                }
-                self.reader = None;
-            }
-            if self.next_part < self.fact.parts.len() && strikes(Fault::PartSkipped) {
-                self.next_part += 1;
-            }
-            let Some(part) = self.fact.parts.get(self.next_part) else { return Ok(None) };
-            self.reader = Some(part.open(&self.wanted.of(part))?);
-            self.next_part += 1;
-        }
-    }
-
-    /// What the readers handed out, once they are at their end.
-    pub(crate) fn read_side(self) -> ReadSide {
-        let mut read = self.read;
-        let unread = self.fact.parts.iter().zip(&self.ended).filter(|(_, ended)| !**ended);
-        read.unread.extend(unread.map(|(part, _)| part.name.to_string()));
-        read
-    }
 }

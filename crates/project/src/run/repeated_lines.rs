@@ -29,7 +29,8 @@ use interligo_sources::in_order::{Turns, in_order};
 use interligo_sources::table::parts::{Part, Source, Table, WantedColumns, changed};
 use interligo_sources::table::rows::Rows;
 
-use crate::run::{Pace, Stream};
+use crate::run::parallelism::Parallelism;
+use crate::run::stream::Stream;
 
 /// How many bytes are read at a time when lines are read again.
 const BLOCK: usize = 1 << 19;
@@ -85,7 +86,7 @@ impl<'a> Watch<'a> {
     pub(crate) fn new(
         engine: &'a Engine,
         table: &'a Table,
-        pace: Pace,
+        parallelism: Parallelism,
     ) -> Result<Option<Watch<'a>>, Error> {
         let Some(key) = &engine.bound.fact.key else { return Ok(None) };
         let Repeats::Rule(rule) = &key.repeats else { return Ok(None) };
@@ -99,18 +100,19 @@ impl<'a> Watch<'a> {
             settled: None,
         };
         if !matches!(rule, Rule::Stop | Rule::First) {
-            watch.settled = Some(watch.settle_before(engine, pace)?);
+            watch.settled = Some(watch.settle_before(engine, parallelism)?);
         }
         Ok(Some(watch))
     }
 
     /// The lines in which a later one may hold: goes through all of them, then through those that share
     /// a key.
-    fn settle_before(&self, engine: &Engine, pace: Pace) -> Result<Settled, Error> {
+    fn settle_before(&self, engine: &Engine, parallelism: Parallelism) -> Result<Settled, Error> {
         let mut state = State::default();
-        let mut stream = Stream::new(self.table, pace.block, &WantedColumns::All, &|_, _| {});
+        let mut stream =
+            Stream::new(self.table, parallelism.block, &WantedColumns::All, &|_, _| {});
         in_order(
-            pace.threads,
+            parallelism.threads,
             || stream.next(),
             || (),
             |(), (_, part, block)| {

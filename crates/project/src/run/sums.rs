@@ -7,13 +7,14 @@ use interligo_engine::bind::{SumsRequest, sums_request};
 use interligo_engine::engine::Extent;
 use interligo_engine::totals::TotalsTable;
 use interligo_model::plan::Plan;
-use interligo_sinks::formats::csv::csv_row;
+use interligo_sinks::formats::text::csv_row;
 use interligo_sources::error::Error;
 use tempfile::NamedTempFile;
 
 use crate::prepare::OnDuplicates;
 use crate::project::Project;
-use crate::run::{OnStop, Pace, run};
+use crate::run::parallelism::Parallelism;
+use crate::run::{OnStop, run};
 
 /// The file of a table of sums.
 pub(crate) type SumsFile = NamedTempFile;
@@ -51,8 +52,8 @@ pub(crate) fn make_sums(
 fn sums_file(sums: SumsRequest, folder: &Path) -> Result<SumsFile, Error> {
     let SumsRequest { plan, request, columns, keys } = sums;
     let project = Project::open(plan, folder)?;
-    let engines = project.prepare(&[request], Extent::Needed, OnDuplicates::Stop)?;
-    let ran = run(&project, &engines, Pace::default(), OnStop::Stop, &|_, _| {})?;
+    let job = project.prepare(&[request], Extent::Needed, OnDuplicates::Stop)?;
+    let ran = run(&project, &job, Parallelism::default(), OnStop::Stop, &|_, _| {})?;
     let totals = ran.outcomes.iter().flat_map(|outcome| &outcome.totals);
     let bytes = totals.map(|(_, table)| written(table, &columns, keys)).next().unwrap_or_default();
     let unwritten = |error: std::io::Error| Error::output(&std::env::temp_dir(), &error);

@@ -11,15 +11,17 @@ use interligo_engine::proof::tieout::{ReadSide, aside_words};
 use interligo_engine::proof::usage::Usage;
 use interligo_engine::totals::Groups;
 use interligo_model::place::{Parts, Spot};
-use interligo_sinks::lines::{Change, LinesOutput, PutOut, RawLines, write_own};
+use interligo_sinks::format::OutputFormat;
+use interligo_sinks::lines::{Change, LinesBatch, LinesOutput, PutOut, RawLines};
+use interligo_sinks::set_aside::{AsideEntry, AsideRow};
 use interligo_sources::error::Error;
 use interligo_sources::grid::Grid;
 use interligo_sources::table::parts::{Part, Table};
 use interligo_sources::table::rows::Rows;
-use interligo_sources::text::{rows_in, write_cell};
+use interligo_sources::text::write_cell;
 
-use super::Item;
 use crate::run::repeated_lines::Watch;
+use crate::run::stream::Item;
 
 /// What a worker gathers over its blocks.
 pub(super) struct Gathered<'e> {
@@ -43,8 +45,10 @@ pub(super) struct Worker<'a> {
     pub(super) engine: &'a Engine,
     pub(super) fact: &'a Table,
     pub(super) lines: &'a [LinesOutput],
-    /// Whether there is a file for what is set aside.
-    pub(super) aside: bool,
+    /// The form of the file for what is set aside, where there is one.
+    pub(super) aside: Option<&'a dyn OutputFormat>,
+    /// The columns of that file.
+    pub(super) aside_columns: &'a [String],
     /// Of each part, what happens to its columns on the way to an output.
     pub(super) changes: Vec<Vec<Change>>,
     /// Looks for lines that came before.
@@ -158,21 +162,21 @@ impl Worker<'_> {
         for (column, mark, row) in rows.currencies(part) {
             self.engine.note_currency(&mut findings, column, (mark, Spot { part: number, row }));
         }
-        let raw = RawLines::new(&rows, part, &self.changes[number], &lines, self.engine);
+        let raw = &RawLines::new(&rows, part, &self.changes[number], &lines, self.engine);
+        let line_batch = LinesBatch { lines: &lines, raw, bytes: size };
         let write = |output: &LinesOutput| {
-            let mut text = Vec::with_capacity(size * 3);
-            let put_out = output.write(&lines, &raw, &mut text);
+            let (piece, put_out) = output.write(&line_batch);
             let tally = Tally {
                 lines: put_out.len() as u64,
                 marks: marks(&rows, block, put_out.iter().copied()),
                 sums: lines.sums_put_out(&put_out, &output.figures),
             };
-            PutOut { rows: rows_in(&text), text, tally }
+            PutOut { piece, tally }
         };
         let written = self.lines.iter().map(write).collect();
         let mut aside = PutOut::default();
-        if self.aside && findings.lines_aside() > 0 {
-            aside = self.write_aside(&lines, &raw, block);
+        if let Some(format) = self.aside.filter(|_| findings.lines_aside() > 0) {
+            aside = self.write_aside(format, &lines, raw, block);
         }
         Ok(Done { findings, lines: written, aside })
     }
@@ -182,54 +186,52 @@ impl Worker<'_> {
     }
 
     /// The lines of a block that are set aside, in their order: why, where, and as they were read.
-    fn write_aside(&self, lines: &Lines<'_>, raw: &RawLines<'_>, block: u64) -> PutOut {
+    fn write_aside(
+        &self,
+        format: &dyn OutputFormat,
+        lines: &Lines<'_>,
+        raw: &RawLines<'_>,
+        block: u64,
+    ) -> PutOut {
         let rows = raw.rows;
-        let regular = lines.aside.iter().map(|(line, why)| {
-            let line = *line as usize;
-            (rows.row_of(line), *why, Entry::Line(line))
-        });
-        let uneven = rows.uneven().iter().map(|row| {
-            let row = *row as usize;
-            (rows.number_of(row), Aside::Uneven, Entry::Row(row_text(&rows.grid, row)))
-        });
-        let mut all: Vec<_> = regular.chain(uneven).collect();
+        let reason = |why: Aside| aside_words(self.engine, why);
+        let mut all: Vec<AsideRow> = Vec::new();
+        all.extend(lines.aside.iter().map(|(line, why)| AsideRow {
+            reason: reason(*why),
+            row: rows.row_of(*line as usize),
+            entry: AsideEntry::Line(*line as usize),
+        }));
+        all.extend(rows.uneven().iter().map(|row| AsideRow {
+            reason: reason(Aside::Uneven),
+            row: rows.number_of(*row as usize),
+            entry: AsideEntry::Row(row_text(&rows.grid, *row as usize)),
+        }));
         if let Some(text) = rows.grid.text() {
             let mut numbers = text.counting();
             all.extend(text.fields.ragged.iter().map(|ragged| {
                 let (start, end) = (ragged.start as usize, ragged.end as usize);
                 let written = String::from_utf8_lossy(&text.buffer[start..end]).into_owned();
-                (numbers.of(start), Aside::Fields, Entry::Row(written))
+                let (row, entry) = (numbers.of(start), AsideEntry::Row(written));
+                AsideRow { reason: reason(Aside::Fields), row, entry }
             }));
         }
-        all.sort_by_key(|(row, ..)| *row);
+        all.sort_by_key(|aside| aside.row);
         if strikes(Fault::AsideLost) {
             all.pop();
         }
-        let (mut out, mut put_out) = (Vec::new(), Vec::new());
-        for (row, why, entry) in all {
-            write_cell(&mut out, &aside_words(self.engine, why));
-            out.push(b',');
-            write_cell(&mut out, &raw.part.name.shown);
-            out.extend_from_slice(format!(",{row},").as_bytes());
-            match entry {
-                Entry::Line(line) => {
-                    write_own(raw, line, &mut out);
-                    out.push(b',');
-                    put_out.push(line as u32);
-                }
-                Entry::Row(written) => {
-                    out.extend(std::iter::repeat_n(b',', raw.part.sources.len()));
-                    write_cell(&mut out, &written);
-                }
-            }
-            out.push(b'\n');
-        }
+        let put_out: Vec<u32> = all
+            .iter()
+            .filter_map(|aside| match aside.entry {
+                AsideEntry::Line(line) => Some(line as u32),
+                AsideEntry::Row(_) => None,
+            })
+            .collect();
         let tally = Tally {
             lines: put_out.len() as u64,
             marks: marks(rows, block, put_out.iter().copied()),
             sums: lines.sums_over(Some(&put_out)),
         };
-        PutOut { rows: rows_in(&out), text: out, tally }
+        PutOut { piece: format.encode_aside(self.aside_columns, raw, &all), tally }
     }
 }
 
@@ -237,13 +239,6 @@ impl Worker<'_> {
 fn marks(rows: &Rows, block: u64, lines: impl Iterator<Item = u32>) -> u64 {
     let mark = |line| mark_of(block, rows.number_in_block(line));
     lines.map(mark).fold(0, u64::wrapping_add)
-}
-
-/// What is set aside: a line, or a row that is none.
-enum Entry {
-    Line(usize),
-    /// The row as it was read.
-    Row(String),
 }
 
 /// A row as it stands in its file, or as a text file would have it.

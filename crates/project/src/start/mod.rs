@@ -21,7 +21,8 @@ use interligo_sources::table::parts::{Question, Table};
 
 use crate::prepare::OnDuplicates;
 use crate::project::Project;
-use crate::run::{Pace, link_use};
+use crate::run::link_use;
+use crate::run::parallelism::Parallelism;
 use gather::{Gathered, Stack, gather};
 use sample::{Sampled, look_up, sample};
 use stated::stated;
@@ -98,7 +99,7 @@ struct Material<'a> {
 pub fn start(
     folder: &Path,
     named: &[String],
-    pace: Pace,
+    parallelism: Parallelism,
     progress: &(dyn Fn(u64, u64) + Sync),
 ) -> Result<Started, Error> {
     let mut gathered = gather(folder, named)?;
@@ -127,7 +128,7 @@ pub fn start(
         unread: gathered.unread.clone(),
     };
     started.tables = started_tables(&material, &whole);
-    verify(folder, &mut material, &mut started, pace, progress);
+    verify(folder, &mut material, &mut started, parallelism, progress);
     started.figures = material.figures.clone();
     started.plan = draft::plan(&material, &started, true);
     // Lookups of millions of rows are not loaded once more for it.
@@ -340,21 +341,20 @@ fn verify(
     folder: &Path,
     material: &mut Material<'_>,
     started: &mut Started,
-    pace: Pace,
+    parallelism: Parallelism,
     progress: &(dyn Fn(u64, u64) + Sync),
 ) {
     let text = draft::plan(material, started, false);
     let outcome = Plan::parse(&text).map_err(Error::from).and_then(|plan| {
         let project = Project::open(plan, folder)?;
-        let engines =
-            project.prepare(&[] as &[Request], Extent::Everything, OnDuplicates::Report)?;
-        let outcomes = link_use(&project, &engines, pace, progress)?;
-        Ok((project, engines, outcomes))
+        let job = project.prepare(&[] as &[Request], Extent::Everything, OnDuplicates::Report)?;
+        let outcomes = link_use(&project, &job, parallelism, progress)?;
+        Ok((project, job, outcomes))
     });
     let mut counts: Vec<(u64, u64)> = vec![(0, 0); material.proposal.links.len()];
     match outcome {
-        Ok((project, engines, outcomes)) => {
-            for (engine, (outcome, _)) in engines.iter().zip(&outcomes) {
+        Ok((project, job, outcomes)) => {
+            for (engine, (outcome, _)) in job.engines.iter().zip(&outcomes) {
                 for (route, link) in engine.bound.routes.iter().zip(&outcome.tie_out.links) {
                     let count = &mut counts[route.link];
                     count.0 += lines_found(&link.counts);

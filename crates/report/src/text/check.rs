@@ -269,8 +269,11 @@ fn row_findings(out: Out<'_>, findings: &[&Finding]) -> io::Result<()> {
 
 /// Findings as rows of comma-separated text.
 pub fn check_csv(out: Out<'_>, checked: &Checked) -> io::Result<()> {
+    let columns = checked.row_columns();
+    out.data(&interligo_project::csv_row(columns.iter().map(String::as_str)))?;
     for row in checked.rows() {
-        out.data(&interligo_project::csv_row(row.iter().map(String::as_str)))?;
+        let cells: Vec<String> = row.iter().map(ToString::to_string).collect();
+        out.data(&interligo_project::csv_row(cells.iter().map(String::as_str)))?;
     }
     Ok(())
 }

@@ -3,7 +3,9 @@
 use std::io;
 
 use interligo_engine::proof::findings::ExactSum;
-use interligo_project::{Checked, Code, Finding, FindingsSince, Group, Ran, Recovered, Stake};
+use interligo_project::{
+    Checked, Code, Finding, FindingsSince, Group, Recovered, RunResult, Stake,
+};
 
 use super::number::{grouped, rounded};
 use super::table::TextTable;
@@ -101,7 +103,7 @@ pub(super) fn visible(key: &str) -> String {
 }
 
 /// Prints what was found, in a few lines, at the end of a run.
-pub fn summary(out: Out<'_>, ran: &Ran) -> io::Result<()> {
+pub fn summary(out: Out<'_>, ran: &RunResult) -> io::Result<()> {
     let (checked, since) = (&ran.checked, ran.since.as_ref());
     let groups = checked.groups();
     let files = ran.outcomes.first().map(|outcome| &outcome.since);

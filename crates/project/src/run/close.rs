@@ -1,0 +1,227 @@
+//! The outputs of a run when all lines are through: totals and lists are written, and the counts of each fact must close
+//! before a file appears.
+
+use std::collections::BTreeMap;
+use std::path::PathBuf;
+
+use interligo_engine::engine::{Engine, Output, OutputContent};
+use interligo_engine::proof::faults::{Fault, strikes};
+use interligo_engine::proof::findings::Findings;
+use interligo_engine::proof::tieout::{AsideFile, OutputTally, ReadSide, TieOut};
+use interligo_engine::proof::usage::Usage;
+use interligo_engine::totals::{TotalsPlan, TotalsTable};
+use interligo_model::plan::ListKind;
+use interligo_sinks::format::WriteRows;
+use interligo_sinks::output_file::OutputFile;
+use interligo_sinks::totals::{totals_columns, totals_rows};
+use interligo_sources::error::Error;
+
+use super::open_outputs::{AsideFileOpen, LinesFile, OpenFiles};
+use super::output_plan::{Destination, OutputPlan};
+use crate::check::{Checked, list_of};
+use crate::outcome::{FilesSince, Outcome};
+use crate::prepare::Job;
+use crate::project::Project;
+
+/// A fact whose lines are through, with its open files.
+pub(super) struct Passed {
+    pub(super) findings: Findings,
+    pub(super) read: ReadSide,
+    pub(super) usage: Option<Usage>,
+    pub(super) files: OpenFiles,
+    pub(super) keeps_aside: bool,
+}
+
+/// What came of a fact, with its files, which wait to appear.
+pub(super) struct Closed {
+    pub(super) outcome: Outcome,
+    pub(super) usage: Option<Usage>,
+    files: Vec<Box<dyn WriteRows>>,
+    /// A file of an earlier run that this one has nothing for.
+    stale: Option<PathBuf>,
+}
+
+/// What closes the outputs of a fact.
+pub(super) struct Closing<'a> {
+    pub(super) project: &'a Project,
+    pub(super) plan: &'a OutputPlan,
+    /// The number of the fact.
+    pub(super) fact: usize,
+    pub(super) engine: &'a Engine,
+    pub(super) outputs: &'a [Output],
+}
+
+impl Closing<'_> {
+    /// Writes the totals of a fact and closes its counts. `tables` has all totals by name.
+    ///
+    /// # Errors
+    /// A file cannot be written; the counts do not close.
+    pub(super) fn close(
+        &self,
+        passed: Passed,
+        tables: &BTreeMap<String, TotalsTable>,
+    ) -> Result<Closed, Error> {
+        let Passed { findings, read, usage, files: open, keeps_aside } = passed;
+        let (mut lines, aside) = open.into_parts();
+        let (mut files, mut written) = (Vec::new(), Vec::new());
+        for (number, output) in self.outputs.iter().enumerate() {
+            let to = output.to.as_ref().map_or(String::new(), |to| to.text.clone());
+            let of = OutputTally { output: output.name.clone(), to, ..OutputTally::default() };
+            let destination = self.plan.of(self.fact, number);
+            let (tally, file) = match &output.content {
+                OutputContent::Lines(_) => lines_closed(of, lines.remove(&number)),
+                // The others are made when all facts are through.
+                OutputContent::List(kind, _) => {
+                    let groups = (*kind == ListKind::SetAside).then(|| findings.lines_aside());
+                    (OutputTally { is_list: true, groups, ..of }, None)
+                }
+                // A fact that is seen as of a later time is in the table already.
+                OutputContent::Totals { plan, .. } if plan.is_shifted() => continue,
+                OutputContent::Totals { plan, layout } => match tables.get(&output.name) {
+                    Some(table) if layout.is_some() => {
+                        totals_closed(tallied(of, plan, table), table, destination)?
+                    }
+                    // What a fact adds to a table of another.
+                    Some(table) => {
+                        let to = output.name.clone();
+                        (OutputTally { beside: true, to, ..tallied(of, plan, table) }, None)
+                    }
+                    None => continue,
+                },
+            };
+            written.push(tally);
+            files.extend(file);
+        }
+        let (aside_file, stale) = match keeps_aside {
+            true => self.aside_closed(&aside),
+            false => (None, None),
+        };
+        files.extend(aside.file);
+        let parts = self.project.fact_parts(self.engine);
+        let tie_out = TieOut::new(self.engine, &findings, &parts, read, written, aside_file);
+        prove(&tie_out)?;
+        let outcome =
+            Outcome { findings, totals: Vec::new(), tie_out, since: FilesSince::default() };
+        Ok(Closed { outcome, usage, files, stale })
+    }
+
+    /// What went into the file for what is set aside; and the file, where it is of an earlier run and would be taken for
+    /// this one's.
+    fn aside_closed(&self, aside: &AsideFileOpen) -> (Option<AsideFile>, Option<PathBuf>) {
+        let path = &aside.destination.path;
+        let file = AsideFile {
+            to: aside.file.as_ref().map(|_| self.project.shown(path)),
+            rows: aside.file.as_ref().map_or(0, |file| file.rows()),
+            tally: aside.tally.clone(),
+        };
+        let is_stale = aside.file.is_none() && self.project.wrote(path);
+        (Some(file), is_stale.then(|| path.clone()))
+    }
+}
+
+/// What an output of lines holds.
+fn lines_closed(
+    tally: OutputTally,
+    file: Option<LinesFile>,
+) -> (OutputTally, Option<Box<dyn WriteRows>>) {
+    let LinesFile { file, tally: lines } = file.expect("every output of lines has a file");
+    (OutputTally { in_file: Some(file.rows()), tally: lines, ..tally }, Some(file))
+}
+
+/// What a table holds of the lines of a fact.
+fn tallied(tally: OutputTally, plan: &TotalsPlan, table: &TotalsTable) -> OutputTally {
+    let not_adding_up = table.not_adding_up().into_iter().map(str::to_owned).collect();
+    match table.sources.get(plan.source()) {
+        Some(source) => OutputTally {
+            tally: source.grouped.clone(),
+            filtered: source.filtered.clone(),
+            not_adding_up,
+            ..tally
+        },
+        None => OutputTally { not_adding_up, ..tally },
+    }
+}
+
+/// Writes a table of totals, if it goes anywhere.
+fn totals_closed(
+    tally: OutputTally,
+    table: &TotalsTable,
+    destination: Option<&Destination>,
+) -> Result<(OutputTally, Option<Box<dyn WriteRows>>), Error> {
+    let count = if table.by.is_empty() { 1 } else { table.rows.len() };
+    let groups = Some(count as u64);
+    let Some(destination) = destination else {
+        return Ok((OutputTally { groups, ..tally }, None));
+    };
+    let most = count - usize::from(count > 0 && strikes(Fault::TotalsRowNotWritten));
+    let file = destination.write_table(&totals_columns(table), totals_rows(table).take(most))?;
+    Ok((OutputTally { groups, in_file: Some(file.rows()), ..tally }, Some(file)))
+}
+
+/// Ends the run where the counts do not close.
+fn prove(tie_out: &TieOut) -> Result<(), Error> {
+    match tie_out.open().is_empty() {
+        true => Ok(()),
+        false => Err(Error::NotClosed(Box::new(tie_out.clone()))),
+    }
+}
+
+impl Closed {
+    /// Takes the tables of which its fact is the first.
+    pub(super) fn take_totals(
+        &mut self,
+        outputs: &[Output],
+        tables: &mut BTreeMap<String, TotalsTable>,
+    ) {
+        let own = outputs.iter().filter(|output| {
+            matches!(output.content, OutputContent::Totals { layout: Some(_), .. })
+        });
+        let own = own.filter_map(|output| tables.remove_entry(&output.name));
+        self.outcome.totals = own.collect();
+    }
+
+    /// The files, finished, and those that are to go.
+    ///
+    /// # Errors
+    /// A file cannot be written.
+    pub(super) fn finish(self) -> Result<(Outcome, Vec<OutputFile>, Option<PathBuf>), Error> {
+        let files: Result<Vec<OutputFile>, Error> =
+            self.files.into_iter().map(|file| file.finish()).collect();
+        Ok((self.outcome, files?, self.stale))
+    }
+}
+
+/// Writes the lists, over the lines of all facts where a list does not say of which it is, and closes the counts with
+/// them.
+///
+/// # Errors
+/// A file cannot be written; a list does not hold what it should.
+pub(super) fn write_lists(
+    project: &Project,
+    job: &Job,
+    plan: &OutputPlan,
+    facts: &mut [Closed],
+    checked: &Checked,
+) -> Result<(), Error> {
+    for (fact, outputs) in job.outputs.iter().enumerate() {
+        for (number, output) in outputs.iter().enumerate() {
+            let OutputContent::List(kind, alone) = output.content else { continue };
+            let destination = plan.of(fact, number).filter(|_| kind != ListKind::SetAside);
+            let Some(destination) = destination else { continue };
+            let all = facts.iter().zip(&job.engines);
+            let all: Vec<(&Engine, &Findings)> =
+                all.map(|(closed, engine)| (engine, &closed.outcome.findings)).collect();
+            let of = if alone { &all[fact..=fact] } else { &all };
+            let list = list_of(kind, project, of, checked);
+            let rows = list.rows.len() as u64;
+            let file = destination.write_table(&list.columns, list.rows.into_iter())?;
+            let closed = &mut facts[fact];
+            let mut written = closed.outcome.tie_out.written.iter_mut();
+            if let Some(written) = written.find(|written| written.output == output.name) {
+                (written.groups, written.in_file) = (Some(rows), Some(file.rows()));
+            }
+            closed.files.push(file);
+        }
+    }
+    facts.iter().try_for_each(|closed| prove(&closed.outcome.tie_out))
+}

@@ -1,0 +1,114 @@
+//! The outputs of a fact while its lines pass: open from before the first line, filled block by block.
+
+use std::collections::BTreeMap;
+
+use interligo_engine::engine::{Engine, Output, OutputContent};
+use interligo_engine::proof::tally::Tally;
+use interligo_model::plan::ListKind;
+use interligo_sinks::format::{LinesShape, WriteRows};
+use interligo_sinks::lines::{LinesOutput, PutOut};
+use interligo_sinks::set_aside::aside_columns;
+use interligo_sources::error::Error;
+use interligo_sources::table::parts::Table;
+
+use super::output_plan::{Destination, OutputPlan};
+
+/// The outputs of a fact, open.
+pub(super) struct OpenOutputs {
+    /// The outputs of lines, which all workers share.
+    pub(super) lines: Vec<LinesOutput>,
+    /// Whether there is a file for what is set aside: there is, where anything is written.
+    pub(super) keeps_aside: bool,
+    pub(super) files: OpenFiles,
+}
+
+/// The files that are filled while lines pass.
+pub(super) struct OpenFiles {
+    /// Of each output of lines, in their order, with its number among the outputs.
+    lines: Vec<(usize, LinesFile)>,
+    pub(super) aside: AsideFileOpen,
+}
+
+/// A file with the lines that it holds.
+pub(super) struct LinesFile {
+    pub(super) file: Box<dyn WriteRows>,
+    pub(super) tally: Tally,
+}
+
+/// The file for what is set aside, which is there once a row is.
+pub(super) struct AsideFileOpen {
+    pub(super) destination: Destination,
+    pub(super) columns: Vec<String>,
+    pub(super) file: Option<Box<dyn WriteRows>>,
+    pub(super) tally: Tally,
+}
+
+impl AsideFileOpen {
+    fn open(&mut self) -> Result<&mut Box<dyn WriteRows>, Error> {
+        if self.file.is_none() {
+            self.file = Some(self.destination.begin(&self.columns)?);
+        }
+        Ok(self.file.as_mut().expect("the line above put it there"))
+    }
+}
+
+impl OpenFiles {
+    /// Adds what a block came to.
+    ///
+    /// # Errors
+    /// It cannot be written.
+    pub(super) fn write(&mut self, lines: &[PutOut], aside: &PutOut) -> Result<(), Error> {
+        for ((_, own), put_out) in self.lines.iter_mut().zip(lines) {
+            own.file.write(&put_out.piece)?;
+            own.tally.merge(&put_out.tally);
+        }
+        if aside.piece.rows > 0 {
+            self.aside.open()?.write(&aside.piece)?;
+            self.aside.tally.merge(&aside.tally);
+        }
+        Ok(())
+    }
+
+    /// The files of lines by the numbers of their outputs, and that for what is set aside.
+    pub(super) fn into_parts(self) -> (BTreeMap<usize, LinesFile>, AsideFileOpen) {
+        (self.lines.into_iter().collect(), self.aside)
+    }
+}
+
+impl OpenOutputs {
+    /// Opens the outputs of a fact, by its number, that are filled while lines pass.
+    ///
+    /// # Errors
+    /// A file cannot be written.
+    pub(super) fn open(
+        plan: &OutputPlan,
+        number: usize,
+        (engine, outputs): (&Engine, &[Output]),
+        fact: &Table,
+    ) -> Result<OpenOutputs, Error> {
+        let aside = AsideFileOpen {
+            destination: plan.aside(number).clone(),
+            columns: aside_columns(fact),
+            file: None,
+            tally: Tally::default(),
+        };
+        let mut files = OpenFiles { lines: Vec::new(), aside };
+        let mut lines = Vec::new();
+        for (output, asked) in outputs.iter().enumerate() {
+            let Some(destination) = plan.of(number, output) else { continue };
+            match &asked.content {
+                OutputContent::Lines(columns) => {
+                    let shape = LinesShape { columns, engine, fact };
+                    lines.push(LinesOutput::new(destination.format, &shape));
+                    let file = destination.begin(&shape.names())?;
+                    files.lines.push((output, LinesFile { file, tally: Tally::default() }));
+                }
+                OutputContent::List(ListKind::SetAside, _) => {
+                    files.aside.open()?;
+                }
+                OutputContent::List(..) | OutputContent::Totals { .. } => {}
+            }
+        }
+        Ok(OpenOutputs { lines, keeps_aside: plan.writes, files })
+    }
+}

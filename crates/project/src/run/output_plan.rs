@@ -1,0 +1,191 @@
+//! Where a run writes, settled before the first line is read: every path is resolved, refused where it would destroy
+//! something, and given its form.
+
+use std::path::{Path, PathBuf};
+
+use interligo_engine::engine::{Output, OutputContent};
+use interligo_model::plan::{ListKind, Mistake};
+use interligo_model::values::value::Value;
+use interligo_sinks::format::{OutputFormat, WriteRows};
+use interligo_sinks::formats::text::Text;
+use interligo_sinks::formats::{FORMATS, format_of};
+use interligo_sinks::output_file::{OutputFile, remove_abandoned};
+use interligo_sources::error::Error;
+use interligo_sources::same_file::{is_stream, leads_to_same, real_path};
+
+use crate::prepare::Job;
+use crate::project::Project;
+
+/// Where the outputs of all facts go.
+pub(crate) struct OutputPlan {
+    facts: Vec<FactDestinations>,
+    /// Whether anything is written at all. Lines are kept aside where it is.
+    pub(crate) writes: bool,
+}
+
+/// Where the outputs of a fact go.
+struct FactDestinations {
+    /// Of each output; none for one that is only asked for, or adds to the table of another fact.
+    outputs: Vec<Option<Destination>>,
+    /// Where lines go that are set aside.
+    aside: Destination,
+}
+
+/// A file that a run writes.
+#[derive(Clone)]
+pub(crate) struct Destination {
+    pub(crate) path: PathBuf,
+    pub(crate) format: &'static dyn OutputFormat,
+    /// The plan, by which its unfinished files are known.
+    plan: String,
+}
+
+/// Rows are encoded in groups of so many, where there are many.
+const ROWS_AT_ONCE: usize = 10_000;
+
+impl Destination {
+    /// Begins the file with these columns.
+    ///
+    /// # Errors
+    /// It cannot be written.
+    pub(crate) fn begin(&self, columns: &[String]) -> Result<Box<dyn WriteRows>, Error> {
+        self.format.begin(OutputFile::create(&self.path, &self.plan)?, columns)
+    }
+
+    /// Writes a whole table of values.
+    ///
+    /// # Errors
+    /// It cannot be written.
+    pub(crate) fn write_table<'v>(
+        &self,
+        columns: &[String],
+        mut rows: impl Iterator<Item = Vec<Value<'v>>>,
+    ) -> Result<Box<dyn WriteRows>, Error> {
+        let mut file = self.begin(columns)?;
+        loop {
+            let some: Vec<Vec<Value<'v>>> = rows.by_ref().take(ROWS_AT_ONCE).collect();
+            if some.is_empty() {
+                return Ok(file);
+            }
+            file.write(&self.format.encode_rows(columns, &some))?;
+        }
+    }
+}
+
+impl OutputPlan {
+    /// Resolves the outputs of a job. What runs of the plan left unfinished beside these places is removed.
+    ///
+    /// # Errors
+    /// An output that would be written over an input or over another output, or whose form is unknown.
+    pub(crate) fn resolve(project: &Project, job: &Job) -> Result<OutputPlan, Error> {
+        let mut plan = OutputPlan::without_outputs(project, job)?;
+        for (fact, outputs) in job.outputs.iter().enumerate() {
+            for output in outputs {
+                let destination = destination_of(project, output)?;
+                if let Some(destination) = &destination {
+                    plan.refuse(project, output, destination)?;
+                    plan.writes = true;
+                }
+                plan.facts[fact].outputs.push(destination);
+            }
+        }
+        if plan.writes {
+            plan.refuse_aside(project)?;
+            plan.remove_abandoned(project);
+        }
+        Ok(plan)
+    }
+
+    /// A plan by which nothing is written.
+    ///
+    /// # Errors
+    /// The form for what is set aside is unknown.
+    pub(crate) fn without_outputs(project: &Project, job: &Job) -> Result<OutputPlan, Error> {
+        let fact = |engine: &interligo_engine::engine::Engine| {
+            let path = project.aside_path(&engine.bound.fact.name);
+            let format = format_of(&path.to_string_lossy()).unwrap_or(&Text);
+            let plan = project.plan.file_stem().to_owned();
+            FactDestinations { outputs: Vec::new(), aside: Destination { path, format, plan } }
+        };
+        Ok(OutputPlan { facts: job.engines.iter().map(fact).collect(), writes: false })
+    }
+
+    /// Where an output of a fact goes.
+    pub(crate) fn of(&self, fact: usize, output: usize) -> Option<&Destination> {
+        self.facts[fact].outputs.get(output)?.as_ref()
+    }
+
+    /// Where what is set aside of a fact goes.
+    pub(crate) fn aside(&self, fact: usize) -> &Destination {
+        &self.facts[fact].aside
+    }
+
+    /// The folder of the first output.
+    pub(crate) fn first_folder(&self) -> Option<PathBuf> {
+        let file = self.written().find(|path| !is_stream(path))?;
+        real_path(file).parent().map(Path::to_owned)
+    }
+
+    /// The files of the outputs, without those for what is set aside.
+    fn written(&self) -> impl Iterator<Item = &Path> {
+        let outputs = self.facts.iter().flat_map(|fact| fact.outputs.iter().flatten());
+        outputs.map(|destination| destination.path.as_path())
+    }
+
+    fn refuse(&self, project: &Project, output: &Output, own: &Destination) -> Result<(), Error> {
+        let (Some(to), path) = (&output.to, &own.path) else { return Ok(()) };
+        if let Some(read) = project.read_at(path) {
+            let message =
+                format!("the output `{}` would write over {read}, `{}`", output.name, to.text);
+            let help = "give the output another name or folder";
+            return Err(to.mistaken(message).help(help).into());
+        }
+        let is_aside = matches!(output.content, OutputContent::List(ListKind::SetAside, _));
+        let aside = self.facts.iter().map(|fact| fact.aside.path.as_path());
+        let mut others = self.written().chain(aside.filter(|_| !is_aside));
+        if others.any(|other| leads_to_same(other, path)) && !is_stream(path) {
+            let message = format!("two outputs would write the same file, `{}`", to.text);
+            return Err(to.mistaken(message).help("give one of them another name").into());
+        }
+        Ok(())
+    }
+
+    fn refuse_aside(&self, project: &Project) -> Result<(), Error> {
+        for fact in &self.facts {
+            let path = &fact.aside.path;
+            let Some(read) = project.read_at(path) else { continue };
+            let shown = project.shown(path);
+            let message =
+                format!("lines that are set aside would be written over {read}, `{shown}`");
+            let help = "name another file for them: an output with list = \"set-aside\"";
+            return Err(Mistake::of_plan(message).help(help).into());
+        }
+        Ok(())
+    }
+
+    fn remove_abandoned(&self, project: &Project) {
+        let aside = self.facts.iter().map(|fact| fact.aside.path.as_path());
+        let files = self.written().chain(aside).filter(|path| !is_stream(path));
+        let mut folders: Vec<PathBuf> =
+            files.filter_map(|path| real_path(path).parent().map(Path::to_owned)).collect();
+        folders.extend(project.notes_folder());
+        folders.sort();
+        folders.dedup();
+        folders.iter().for_each(|folder| remove_abandoned(folder, project.plan.file_stem()));
+    }
+}
+
+/// Where an output goes, if it goes anywhere.
+fn destination_of(project: &Project, output: &Output) -> Result<Option<Destination>, Error> {
+    let Some(to) = &output.to else { return Ok(None) };
+    let path = project.folder().join(&to.text);
+    let by_name = format_of(&to.text);
+    let Some(format) = by_name.or_else(|| is_stream(&path).then_some(&Text as _)) else {
+        let message = format!("`{}` has no form that can be written", to.text);
+        let endings: Vec<&str> =
+            FORMATS.iter().flat_map(|format| format.endings()).copied().collect();
+        let help = format!("let the name end in {}", endings.join(" or "));
+        return Err(to.mistaken(message).help(help).into());
+    };
+    Ok(Some(Destination { path, format, plan: project.plan.file_stem().to_owned() }))
+}

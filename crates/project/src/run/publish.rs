@@ -1,0 +1,74 @@
+//! The end of a run: all its files appear together, and it is noted which files were read and written.
+
+use interligo_sinks::output_file::OutputFile;
+use interligo_sinks::publish::publish;
+use interligo_sources::error::Error;
+
+use super::close::Closed;
+use super::last_run::LastRun;
+use super::output_plan::OutputPlan;
+use crate::check::Checked;
+use crate::outcome::{FindingsSince, Outcome};
+use crate::project::Project;
+
+/// What is known once the files are there.
+pub(super) struct Published {
+    pub(super) outcomes: Vec<Outcome>,
+    pub(super) since: Option<FindingsSince>,
+    /// What went otherwise than usual, in words.
+    pub(super) notes: Vec<String>,
+}
+
+/// Lets the files of all facts appear.
+///
+/// # Errors
+/// A file cannot be written or moved to its place; none has appeared then.
+pub(super) fn publish_all(
+    project: &Project,
+    facts: Vec<Closed>,
+    plan: &OutputPlan,
+    checked: &Checked,
+) -> Result<Published, Error> {
+    let mut published = Published { outcomes: Vec::new(), since: None, notes: Vec::new() };
+    let (mut files, mut gone) = (Vec::new(), Vec::new());
+    for fact in facts {
+        let (outcome, own, stale) = fact.finish()?;
+        published.outcomes.push(outcome);
+        files.extend(own);
+        gone.extend(stale);
+    }
+    if !plan.writes {
+        return Ok(published);
+    }
+    project.refuse_changed()?;
+    files.iter_mut().try_for_each(OutputFile::complete)?;
+    let run = LastRun::of(published.outcomes.iter().map(|outcome| {
+        let lines = outcome.tie_out.parts.iter().map(|(part, rows)| (&**part, rows.lines()));
+        (outcome.tie_out.fact.table.as_str(), lines)
+    }));
+    let run = run.with_findings(checked).with_files(files.iter(), project.folder());
+    if let Some(earlier) = project.last_run() {
+        if let Some(first) = published.outcomes.first_mut() {
+            first.since = run.since(earlier);
+        }
+        published.since = run.findings_since(earlier);
+    }
+    let notes = project.make_notes_folder();
+    let record = notes.and_then(|()| {
+        let mut file = OutputFile::create(&project.last_run_path(), project.plan.file_stem())?;
+        file.write(&run.to_json())?;
+        Ok(file)
+    });
+    let (journal, lock) = match &record {
+        Ok(_) => (project.journal_path(None), Some(project.lock_path())),
+        Err(_) => (project.journal_path(plan.first_folder().as_deref()), None),
+    };
+    match record {
+        Ok(file) => files.push(file),
+        Err(error) => published.notes.push(format!(
+            "{error}; so the next run cannot say what is new, and takes files of this run for others'"
+        )),
+    }
+    publish(files, &gone, &journal, lock.as_deref())?;
+    Ok(published)
+}

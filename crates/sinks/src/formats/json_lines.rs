@@ -1,0 +1,146 @@
+//! JSON lines: an object per row, its members in the order of the columns. Numbers have all their digits, days and
+//! periods are texts, unknown values are `null`.
+
+use interligo_engine::engine::OutputColumn;
+use interligo_engine::links::LinkStatus;
+use interligo_model::values::value::Value;
+use interligo_sources::error::Error;
+
+use super::status_text;
+use crate::format::{EncodeLines, LinesShape, OutputFormat, Piece, PlainRows, Takes, WriteRows};
+use crate::lines::LinesBatch;
+use crate::output_file::OutputFile;
+
+/// JSON lines.
+pub struct JsonLines;
+
+impl OutputFormat for JsonLines {
+    fn endings(&self) -> &'static [&'static str] {
+        &[".jsonl"]
+    }
+
+    fn takes(&self) -> Takes {
+        Takes::Values
+    }
+
+    fn encode_lines(&self, shape: &LinesShape<'_>) -> Box<dyn EncodeLines> {
+        let members = shape.names().iter().map(|name| member(name)).collect();
+        let columns = shape.columns.iter().map(|column| match column {
+            OutputColumn::Value { value, least_places, .. } => {
+                JsonColumn::Value { value: *value, least_places: *least_places }
+            }
+            OutputColumn::LinkStatus { link, .. } => JsonColumn::Status(*link),
+            OutputColumn::LinkKey { link, .. } => {
+                let lookup = &shape.engine.lookups[shape.engine.bound.routes[*link].lookup];
+                let key = |row| shape.engine.key_of_row(*link, row as u32);
+                JsonColumn::Key { link: *link, keys: (0..lookup.rows).map(key).collect() }
+            }
+            OutputColumn::Own | OutputColumn::Cell(_) | OutputColumn::Attribute { .. } => {
+                unreachable!("forms that take values are given values")
+            }
+        });
+        Box::new(JsonObjects { members, columns: columns.collect() })
+    }
+
+    fn encode_rows(&self, columns: &[String], rows: &[Vec<Value<'_>>]) -> Piece {
+        let members: Vec<Vec<u8>> = columns.iter().map(|name| member(name)).collect();
+        let mut bytes = Vec::new();
+        for row in rows {
+            write_object(&mut bytes, &members, row.len(), |bytes, column| {
+                write_value(bytes, &row[column], 0);
+            });
+        }
+        counted(bytes)
+    }
+
+    fn begin(&self, file: OutputFile, _: &[String]) -> Result<Box<dyn WriteRows>, Error> {
+        PlainRows::begin(file, b"")
+    }
+}
+
+/// A member's name with its colon.
+fn member(name: &str) -> Vec<u8> {
+    let mut bytes = Vec::new();
+    write_text(&mut bytes, name);
+    bytes.push(b':');
+    bytes
+}
+
+/// Line ends within texts are escaped, so that every other one ends a row.
+fn counted(bytes: Vec<u8>) -> Piece {
+    Piece { rows: memchr::memchr_iter(b'\n', &bytes).count() as u64, bytes }
+}
+
+fn write_object(
+    bytes: &mut Vec<u8>,
+    members: &[Vec<u8>],
+    columns: usize,
+    mut write: impl FnMut(&mut Vec<u8>, usize),
+) {
+    bytes.push(b'{');
+    for (column, name) in members.iter().enumerate().take(columns) {
+        if column > 0 {
+            bytes.push(b',');
+        }
+        bytes.extend_from_slice(name);
+        write(bytes, column);
+    }
+    bytes.extend_from_slice(b"}\n");
+}
+
+fn write_text(bytes: &mut Vec<u8>, text: &str) {
+    serde_json::to_writer(bytes, text).expect("a text can be written to memory");
+}
+
+fn write_value(bytes: &mut Vec<u8>, value: &Value<'_>, least_places: u8) {
+    match value {
+        value if value.is_blank() => bytes.extend_from_slice(b"null"),
+        Value::Text(text) if text.trim().is_empty() => bytes.extend_from_slice(b"null"),
+        Value::Number(number) => {
+            bytes.extend_from_slice(number.at_least(least_places).to_string().as_bytes());
+        }
+        Value::YesNo(yes) => bytes.extend_from_slice(if *yes { b"true" } else { b"false" }),
+        Value::Text(text) => write_text(bytes, text),
+        other => write_text(bytes, &other.to_string()),
+    }
+}
+
+/// Lines as objects.
+struct JsonObjects {
+    members: Vec<Vec<u8>>,
+    columns: Vec<JsonColumn>,
+}
+
+enum JsonColumn {
+    Value { value: usize, least_places: u8 },
+    Status(usize),
+    Key { link: usize, keys: Vec<String> },
+}
+
+impl EncodeLines for JsonObjects {
+    fn encode(&self, batch: &LinesBatch<'_>, lines: &[u32]) -> Piece {
+        let statuses = |column: &JsonColumn| match column {
+            JsonColumn::Status(link) => batch.lines.statuses(*link),
+            _ => Vec::new(),
+        };
+        let statuses: Vec<Vec<(LinkStatus, u32)>> = self.columns.iter().map(statuses).collect();
+        let mut bytes = Vec::with_capacity(batch.bytes * 4);
+        for line in lines {
+            let row = *line as usize;
+            let write = |bytes: &mut Vec<u8>, column: usize| match &self.columns[column] {
+                JsonColumn::Value { value, least_places } => {
+                    write_value(bytes, &batch.lines.values[*value].value(row), *least_places);
+                }
+                JsonColumn::Status(_) => write_text(bytes, &status_text(statuses[column][row])),
+                JsonColumn::Key { link, keys } => {
+                    match keys.get(batch.lines.link_rows(*link)[row] as usize) {
+                        Some(key) => write_text(bytes, key),
+                        None => bytes.extend_from_slice(b"null"),
+                    }
+                }
+            };
+            write_object(&mut bytes, &self.members, self.columns.len(), write);
+        }
+        counted(bytes)
+    }
+}

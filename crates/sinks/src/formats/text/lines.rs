@@ -1,0 +1,255 @@
+//! Lines as text.
+//!
+//! What only passes through is copied as it stands in the file. The cells of lookups are written once per row of the
+//! lookup; neighbouring attributes of one link are one piece of text.
+
+use std::borrow::Cow;
+
+use interligo_engine::engine::{Engine, OutputColumn};
+use interligo_engine::links::LinkStatus;
+use interligo_engine::proof::faults::{Fault, strikes};
+use interligo_model::reading::style::NumberStyle;
+use interligo_model::values::amount::{self, Amount};
+use interligo_model::values::column::{Column, Numbers};
+use interligo_model::values::decimal::write_fixed;
+use interligo_sources::table::parts::Source;
+use interligo_sources::text::{rows_in, unquoted, write_cell};
+
+use super::super::status_text;
+use super::rows::BLANK_ROW;
+use crate::format::{EncodeLines, LinesShape, Piece};
+use crate::lines::{Change, LinesBatch, RawLines, raw_text};
+
+/// Lookups with more rows than this keep the cells of each attribute apart, to save memory.
+const JOINED_ROWS: usize = 1 << 20;
+
+/// An output of lines as text.
+pub(super) struct TextLines {
+    columns: Vec<TextColumns>,
+}
+
+/// A column of text, or several.
+enum TextColumns {
+    /// All of the fact's own columns.
+    Own,
+    /// One of them.
+    Cell(usize),
+    /// The cells of attributes by the row that a link from the fact found.
+    Attributes { link: usize, cells: Cells },
+    /// How a link came out.
+    Status(usize),
+    /// The key of the row that a link found.
+    Key { link: usize, cells: Cells },
+    /// A value that was worked out.
+    Value { value: usize, least_places: u8 },
+}
+
+/// A stretch of cells per row of a lookup; the last is that of lines without a row.
+struct Cells {
+    bytes: Vec<u8>,
+    ends: Vec<u32>,
+}
+
+impl Cells {
+    fn of(&self, row: u32) -> &[u8] {
+        let row = (row as usize).min(self.ends.len() - 1);
+        let start = row.checked_sub(1).map_or(0, |before| self.ends[before] as usize);
+        &self.bytes[start..self.ends[row] as usize]
+    }
+}
+
+impl TextLines {
+    /// Prepares the cells of an output.
+    pub(super) fn new(shape: &LinesShape<'_>) -> TextLines {
+        let engine = shape.engine;
+        let mut text = TextLines { columns: Vec::new() };
+        let mut attributes: Vec<(usize, usize)> = Vec::new();
+        for column in shape.columns {
+            if let OutputColumn::Attribute { link, column, .. } = column {
+                let joins = attributes.first().is_none_or(|(first, _)| {
+                    engine.anchor(*first) == engine.anchor(*link)
+                        && engine.lookup_rows(engine.anchor(*link)) <= JOINED_ROWS
+                });
+                if !joins {
+                    text.end_attributes(&mut attributes, engine);
+                }
+                attributes.push((*link, *column));
+                continue;
+            }
+            text.end_attributes(&mut attributes, engine);
+            text.columns.push(match column {
+                OutputColumn::Own => TextColumns::Own,
+                OutputColumn::Cell(column) => TextColumns::Cell(*column),
+                OutputColumn::LinkStatus { link, .. } => TextColumns::Status(*link),
+                OutputColumn::LinkKey { link, .. } => {
+                    TextColumns::Key { link: *link, cells: keys_of_rows(*link, engine) }
+                }
+                OutputColumn::Value { value, least_places, .. } => {
+                    TextColumns::Value { value: *value, least_places: *least_places }
+                }
+                OutputColumn::Attribute { .. } => unreachable!("attributes are gathered above"),
+            });
+        }
+        text.end_attributes(&mut attributes, engine);
+        text
+    }
+
+    fn end_attributes(&mut self, attributes: &mut Vec<(usize, usize)>, engine: &Engine) {
+        let Some((first, _)) = attributes.first() else { return };
+        let link = engine.anchor(*first);
+        let rows = engine.lookup_rows(link) as u32;
+        let mut cells = Cells { bytes: Vec::new(), ends: Vec::with_capacity(rows as usize + 1) };
+        for row in (0..rows).map(Some).chain([None]) {
+            for (number, (attribute, column)) in attributes.iter().enumerate() {
+                if number > 0 {
+                    cells.bytes.push(b',');
+                }
+                write_cell(&mut cells.bytes, &engine.attribute_text(*attribute, *column, row));
+            }
+            cells.ends.push(cells.bytes.len() as u32);
+        }
+        self.columns.push(TextColumns::Attributes { link, cells });
+        attributes.clear();
+    }
+
+    fn write_line(
+        &self,
+        row: usize,
+        LinesBatch { lines, raw, .. }: &LinesBatch<'_>,
+        statuses: &[Vec<(LinkStatus, u32)>],
+        out: &mut Vec<u8>,
+    ) {
+        let start = out.len();
+        for (number, columns) in self.columns.iter().enumerate() {
+            if number > 0 {
+                out.push(b',');
+            }
+            match columns {
+                TextColumns::Own => write_own(raw, row, out),
+                TextColumns::Cell(column) => write_source(raw, row, *column, out),
+                TextColumns::Attributes { link, cells } | TextColumns::Key { link, cells } => {
+                    out.extend_from_slice(cells.of(lines.link_rows(*link)[row]));
+                }
+                TextColumns::Status(_) => {
+                    out.extend_from_slice(status_text(statuses[number][row]).as_bytes());
+                }
+                TextColumns::Value { value, least_places } => {
+                    write_value(&lines.values[*value], row, *least_places, out);
+                }
+            }
+        }
+        if out.len() == start {
+            out.extend_from_slice(BLANK_ROW);
+        }
+        out.push(b'\n');
+    }
+}
+
+impl EncodeLines for TextLines {
+    fn encode(&self, batch: &LinesBatch<'_>, lines: &[u32]) -> Piece {
+        let mut bytes = Vec::with_capacity(batch.bytes * 3);
+        let statuses = |columns: &TextColumns| match columns {
+            TextColumns::Status(link) => batch.lines.statuses(*link),
+            _ => Vec::new(),
+        };
+        let statuses: Vec<_> = self.columns.iter().map(statuses).collect();
+        for row in lines {
+            self.write_line(*row as usize, batch, &statuses, &mut bytes);
+        }
+        if !lines.is_empty() && strikes(Fault::TextCutShort) {
+            let end = bytes.len() - 1;
+            bytes.truncate(memchr::memrchr(b'\n', &bytes[..end]).map_or(0, |end| end + 1));
+        }
+        Piece { rows: rows_in(&bytes), bytes }
+    }
+}
+
+/// The key of each row of a link's lookup; a row of `fill` has none.
+fn keys_of_rows(link: usize, engine: &Engine) -> Cells {
+    let mut cells = Cells { bytes: Vec::new(), ends: Vec::new() };
+    let rows = engine.lookups[engine.bound.routes[link].lookup].rows;
+    for row in 0..rows {
+        write_cell(&mut cells.bytes, &engine.key_of_row(link, row));
+        cells.ends.push(cells.bytes.len() as u32);
+    }
+    cells.ends.push(cells.bytes.len() as u32);
+    cells
+}
+
+/// The fact's own columns of a row.
+pub(crate) fn write_own(raw: &RawLines<'_>, row: usize, out: &mut Vec<u8>) {
+    let mut columns = 0..raw.part.sources.len();
+    let fields = &raw.changes[..raw.part.sources.len().min(raw.part.width())];
+    if let Some(text) = raw_text(raw.rows).filter(|_| raw.part.in_order)
+        && fields.iter().all(|change| *change == Change::None)
+    {
+        out.extend_from_slice(text.fields.row(&text.buffer, row));
+        columns.start = raw.part.width();
+    }
+    for column in columns {
+        if column > 0 {
+            out.push(b',');
+        }
+        write_source(raw, row, column, out);
+    }
+}
+
+pub(crate) fn write_source(raw: &RawLines<'_>, row: usize, column: usize, out: &mut Vec<u8>) {
+    let change = raw.changes[column];
+    let text: Cow<'_, str> = match &raw.part.sources[column] {
+        Source::Field(field) if let Some(text) = raw_text(raw.rows) => {
+            let field = text.fields.field(&text.buffer, row, *field);
+            if change == Change::None {
+                return out.extend_from_slice(field);
+            }
+            unquoted(std::str::from_utf8(field).expect("blocks are checked to be UTF-8"))
+        }
+        Source::Field(_) | Source::Made(_) => raw.text(column, row).into(),
+        Source::Same(text) => return write_cell(out, text),
+        Source::Computed => {
+            if let Some(values) = raw.computed[column] {
+                write_value(values, row, 0, out);
+            }
+            return;
+        }
+        Source::Absent => return,
+    };
+    let style = raw.part.style.of(column);
+    match change {
+        Change::Number if write_plain_number(text.trim(), style.numbers, out) => {}
+        Change::Date => match style.dates.read(text.trim()) {
+            Some(day) => day.write(out),
+            None => write_cell(out, &text),
+        },
+        _ => write_cell(out, &text),
+    }
+}
+
+/// Appends a number as 1234.56, with its percent sign if it has one; false when it is no number. A
+/// currency mark is dropped.
+fn write_plain_number(text: &str, style: NumberStyle, out: &mut Vec<u8>) -> bool {
+    let number = text.strip_suffix('%').map_or(text, str::trim_end);
+    let Some(Amount { number: value, .. }) = amount::read(number, style) else { return false };
+    match i64::try_from(value.mantissa()) {
+        Ok(mantissa) => write_fixed(out, mantissa, value.places(), value.places()),
+        Err(_) => out.extend_from_slice(value.to_string().as_bytes()),
+    }
+    out.extend_from_slice(&text.as_bytes()[number.len()..]);
+    true
+}
+
+fn write_value(column: &Column, row: usize, least_places: u8, out: &mut Vec<u8>) {
+    if let Column::Number(numbers) = column
+        && let Numbers::Fixed { mantissas, places } = &numbers.numbers
+    {
+        if numbers.known.as_ref().is_none_or(|known| known.is_valid(row)) {
+            write_fixed(out, mantissas[row], *places, least_places);
+        }
+        return;
+    }
+    let value = column.value(row);
+    match value.number() {
+        Some(number) => out.extend_from_slice(number.at_least(least_places).to_string().as_bytes()),
+        None => write_cell(out, &value.to_string()),
+    }
+}

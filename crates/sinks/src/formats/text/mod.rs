@@ -1,0 +1,69 @@
+//! Comma-separated text: own columns as they were read, numbers as 1234.56, days as 2025-12-31, unknown values as nothing.
+
+pub(crate) mod lines;
+mod rows;
+
+use interligo_model::values::value::Value;
+use interligo_sources::error::Error;
+use interligo_sources::text::{rows_in, write_cell};
+
+pub use rows::csv_row;
+
+use crate::format::{EncodeLines, LinesShape, OutputFormat, Piece, PlainRows, Takes, WriteRows};
+use crate::lines::RawLines;
+use crate::output_file::OutputFile;
+use crate::set_aside::{AsideEntry, AsideRow};
+use lines::{TextLines, write_own};
+
+/// Comma-separated text.
+pub struct Text;
+
+impl OutputFormat for Text {
+    fn endings(&self) -> &'static [&'static str] {
+        &[".csv"]
+    }
+
+    fn takes(&self) -> Takes {
+        Takes::AsRead
+    }
+
+    fn encode_lines(&self, lines: &LinesShape<'_>) -> Box<dyn EncodeLines> {
+        Box::new(TextLines::new(lines))
+    }
+
+    fn encode_rows(&self, _: &[String], rows: &[Vec<Value<'_>>]) -> Piece {
+        let mut bytes = Vec::new();
+        for row in rows {
+            let cells: Vec<String> = row.iter().map(ToString::to_string).collect();
+            bytes.extend(csv_row(cells.iter().map(String::as_str)));
+        }
+        Piece { rows: rows_in(&bytes), bytes }
+    }
+
+    /// Lines stand here as in their file, quotes and all.
+    fn encode_aside(&self, _: &[String], raw: &RawLines<'_>, rows: &[AsideRow]) -> Piece {
+        let mut bytes = Vec::new();
+        for AsideRow { reason, row, entry } in rows {
+            write_cell(&mut bytes, reason);
+            bytes.push(b',');
+            write_cell(&mut bytes, &raw.part.name.shown);
+            bytes.extend_from_slice(format!(",{row},").as_bytes());
+            match entry {
+                AsideEntry::Line(line) => {
+                    write_own(raw, *line, &mut bytes);
+                    bytes.push(b',');
+                }
+                AsideEntry::Row(written) => {
+                    bytes.extend(std::iter::repeat_n(b',', raw.part.sources.len()));
+                    write_cell(&mut bytes, written);
+                }
+            }
+            bytes.push(b'\n');
+        }
+        Piece { rows: rows_in(&bytes), bytes }
+    }
+
+    fn begin(&self, file: OutputFile, columns: &[String]) -> Result<Box<dyn WriteRows>, Error> {
+        PlainRows::begin(file, &csv_row(columns.iter().map(String::as_str)))
+    }
+}

@@ -1,0 +1,61 @@
+//! Tables of totals as rows of values, one per group, with every figure in full.
+
+use interligo_engine::totals::{TotalsRow, TotalsTable};
+use interligo_model::values::decimal::Decimal;
+use interligo_model::values::value::Value;
+
+use crate::format::OutputFormat;
+use crate::formats::text::{Text, csv_row};
+
+/// The names of the columns. Where there are subtotals, the first column has the level of a row, so that no sum takes a
+/// line in twice.
+pub fn totals_columns(table: &TotalsTable) -> Vec<String> {
+    let values = table.columns.iter().map(|column| table.heading_of(column));
+    let level = is_leveled(table).then(|| "level".to_owned());
+    level.into_iter().chain(table.by.iter().cloned()).chain(values).collect()
+}
+
+/// The rows of a table; the whole, where it is by nothing.
+pub fn totals_rows(table: &TotalsTable) -> impl Iterator<Item = Vec<Value<'_>>> {
+    let whole = table.by.is_empty().then_some(&table.whole);
+    table.rows.iter().chain(whole).map(|row| {
+        let mut values = Vec::with_capacity(1 + table.by.len() + row.values.len());
+        if is_leveled(table) {
+            values.push(Value::Number(Decimal::from(row.level as i64 + 1)));
+        }
+        values.extend(row.key.iter().map(Value::borrowed));
+        values.extend(rest_label(row).map(|label| Value::Text(label.into())));
+        values.resize(usize::from(is_leveled(table)) + table.by.len(), Value::Blank);
+        values.extend(row.values.iter().map(Value::borrowed));
+        values
+    })
+}
+
+fn is_leveled(table: &TotalsTable) -> bool {
+    table.levels.len() > 1
+}
+
+/// What is in the place of the first attribute of a row that has the rest of a level.
+fn rest_label(row: &TotalsRow) -> Option<String> {
+    row.rest.map(|rest| format!("(the other {rest})"))
+}
+
+/// The attributes of a row as texts, blank below its level; the rest is named in the place of its first attribute.
+pub fn row_labels(
+    table: &TotalsTable,
+    row: &TotalsRow,
+    text: impl Fn(&Value<'static>) -> String,
+) -> Vec<String> {
+    let mut labels: Vec<String> = row.key.iter().map(text).collect();
+    labels.extend(rest_label(row));
+    labels.resize(table.by.len(), String::new());
+    labels
+}
+
+/// A table of totals as comma-separated text.
+pub fn totals_csv(table: &TotalsTable) -> Vec<u8> {
+    let columns = totals_columns(table);
+    let rows: Vec<_> = totals_rows(table).collect();
+    let rows = Text.encode_rows(&columns, &rows);
+    [csv_row(columns.iter().map(String::as_str)), rows.bytes].concat()
+}
