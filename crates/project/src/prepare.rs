@@ -14,7 +14,6 @@ use interligo_sources::table::rows::Rows;
 
 use crate::project::Project;
 use crate::run::stop_rules::duplicate_stops;
-use crate::start::{StartedLink, find_links};
 
 /// How much of a part is looked at to find the types of its columns.
 const SAMPLE: usize = 1 << 16;
@@ -56,8 +55,7 @@ impl Project {
     ) -> Result<Job, Error> {
         let mut job = Job { engines: Vec::new(), outputs: Vec::new() };
         let requests = &in_form(requests);
-        let mut loaded =
-            self.load_directed(requests, extent).map_err(|error| self.joining(error))?;
+        let mut loaded = self.load_directed(requests, extent)?;
         if let Some(file) = self.corrections_file() {
             // Also those that only other facts reach.
             let all = self.bind_turned(requests, &BTreeSet::new()).unwrap_or_default();
@@ -86,24 +84,6 @@ impl Project {
     /// The names by which links may be called.
     pub(crate) fn link_names<'e>(&self, engines: &'e [Engine]) -> Vec<&'e str> {
         names_of_links(engines.iter().map(|engine| &engine.bound))
-    }
-
-    /// Where no link leads from one table to another, the one that the values speak for is named.
-    fn joining(&self, error: Error) -> Error {
-        let Error::Plan(mut mistakes) = error else { return error };
-        for mistake in &mut mistakes {
-            let Some(apart) = mistake.apart.as_deref().cloned() else { continue };
-            let Ok((links, doubts)) = find_links(self) else { continue };
-            let leads = |link: &&StartedLink| link.to == apart.1 || link.from == apart.1;
-            if let Some(link) = links.iter().chain(&doubts).find(leads) {
-                let said = mistake.help.take().map_or(String::new(), |help| format!("; {help}"));
-                mistake.help = Some(format!(
-                    "the values speak for a [[link]] with path = \"{}\" ({}){said}",
-                    link.path, link.why
-                ));
-            }
-        }
-        Error::Plan(mistakes)
     }
 
     /// The facts with their lookups, and links that the data shows to be written backwards turned.

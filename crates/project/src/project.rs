@@ -2,7 +2,6 @@
 
 use std::path::{Path, PathBuf};
 
-use interligo_engine::bind::require_fact;
 use interligo_engine::engine::Engine;
 
 use interligo_engine::proof::findings::{Findings, Noted};
@@ -16,11 +15,11 @@ use interligo_sources::same_file::{leads_to_same, real_path};
 use interligo_sources::table::heading_drift::Drift;
 use interligo_sources::table::parts::{Part, Source, Table};
 use interligo_sources::table::parts_found::{OwnOutput, SearchScope};
+use tempfile::NamedTempFile;
 
 use crate::check::{Code, stop_on};
 use crate::mend::corrections_file::{CORRECTIONS_FILE, CorrectionsFile};
 use crate::run::last_run::LastRun;
-use crate::run::sums::{SumsFile, make_sums};
 
 /// The name of a plan's file.
 pub const PLAN_FILE: &str = "interligo.toml";
@@ -38,7 +37,7 @@ pub struct Project {
     /// What became of a run that died while its files appeared.
     pub recovered: Option<Recovered>,
     /// The files of tables with sums, which go when the project does.
-    _sums: Vec<SumsFile>,
+    _sums: Vec<NamedTempFile>,
 }
 
 /// What was noted of a part as a whole.
@@ -54,24 +53,18 @@ pub struct PartNote<'a> {
 }
 
 impl Project {
-    /// Finds the files of a plan's tables and reads their headings. `folder` is the plan's.
+    /// Finds the files of the tables of a plan that are wanted and reads their header rows. `sums` are the files in
+    /// which tables of sums are.
     ///
     /// # Errors
     /// A file that is missing, empty or unreadable; a pattern that fits none.
-    pub fn open(plan: Plan, folder: &Path) -> Result<Project, Error> {
-        require_fact(&plan)?;
-        Project::open_tables(plan, folder, |_| true)
-    }
-
-    /// The same for some of the tables, to look into them; the plan need not be complete.
-    pub fn open_tables(
+    pub(crate) fn over_tables(
         plan: Plan,
         folder: &Path,
         wanted: impl Fn(&str) -> bool,
+        sums: Vec<NamedTempFile>,
     ) -> Result<Project, Error> {
         let stop_on = stop_on(&plan)?;
-        let mut plan = plan;
-        let sums = make_sums(&mut plan, folder, &wanted)?;
         let mut project = Project {
             plan,
             folder: folder.to_owned(),

@@ -29,7 +29,7 @@ use interligo_engine::engine::Extent;
 use interligo_model::plan::Plan;
 use interligo_project::{
     Error, Job, OnDuplicates, OnStop, PLAN_FILE, Parallelism, Project, RunResult, read_plan,
-    write_whole,
+    with_likely_link, write_whole,
 };
 use interligo_report::text;
 
@@ -86,7 +86,8 @@ impl Opened {
         extent: Extent,
         on_duplicates: OnDuplicates,
     ) -> Result<Job, Failure> {
-        self.project.prepare(requests, extent, on_duplicates).map_err(|error| self.failure(error))
+        let job = self.project.prepare(requests, extent, on_duplicates);
+        job.map_err(|error| self.failure(with_likely_link(&self.project, error)))
     }
 
     fn run(&self, job: &Job, on_stop: OnStop) -> Result<RunResult, Failure> {

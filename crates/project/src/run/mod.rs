@@ -13,7 +13,6 @@ mod publish;
 mod repeated_lines;
 pub(crate) mod stop_rules;
 pub(crate) mod stream;
-pub(crate) mod sums;
 mod worker;
 
 use std::collections::BTreeMap;

@@ -6,6 +6,7 @@ mod gather;
 mod names;
 mod sample;
 mod stated;
+pub(crate) mod unlinked;
 
 use std::collections::HashSet;
 use std::path::Path;

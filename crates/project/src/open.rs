@@ -1,9 +1,9 @@
-//! Tables that hold the sums of a fact: worked out before anything else, and then read like a file.
+//! A plan opened with its tables. Tables that hold the sums of a fact are computed first, and then read like a file.
 
 use std::io::Write;
 use std::path::Path;
 
-use interligo_engine::bind::{SumsRequest, sums_request};
+use interligo_engine::bind::{SumsRequest, require_fact, sums_request};
 use interligo_engine::engine::Extent;
 use interligo_engine::totals::TotalsTable;
 use interligo_model::plan::Plan;
@@ -16,19 +16,41 @@ use crate::project::Project;
 use crate::run::parallelism::Parallelism;
 use crate::run::{OnStop, run};
 
-/// The file of a table of sums.
-pub(crate) type SumsFile = NamedTempFile;
+impl Project {
+    /// Finds the files of a plan's tables and reads their header rows. `folder` is the plan's.
+    ///
+    /// # Errors
+    /// A file that is missing, empty or unreadable; a pattern that fits none; of a table of sums, what a run over its fact
+    /// ends with.
+    pub fn open(plan: Plan, folder: &Path) -> Result<Project, Error> {
+        require_fact(&plan)?;
+        Project::open_tables(plan, folder, |_| true)
+    }
+
+    /// The same for some of the tables, to look into them; the plan need not be complete.
+    ///
+    /// # Errors
+    /// As for [`Project::open`].
+    pub fn open_tables(
+        mut plan: Plan,
+        folder: &Path,
+        wanted: impl Fn(&str) -> bool,
+    ) -> Result<Project, Error> {
+        let sums = make_sums(&mut plan, folder, &wanted)?;
+        Project::over_tables(plan, folder, wanted, sums)
+    }
+}
 
 /// Works out the sums of the tables that are wanted and hold some, and lets the plan read them from files, which are
 /// there as long as what is returned.
 ///
 /// # Errors
 /// As for a run over the fact.
-pub(crate) fn make_sums(
+fn make_sums(
     plan: &mut Plan,
     folder: &Path,
     wanted: &impl Fn(&str) -> bool,
-) -> Result<Vec<SumsFile>, Error> {
+) -> Result<Vec<NamedTempFile>, Error> {
     let mut made = Vec::new();
     for table in plan.tables.iter().filter(|table| wanted(&table.name)) {
         if let Some(request) = sums_request(plan, &table.name)? {
@@ -49,7 +71,7 @@ pub(crate) fn make_sums(
     Ok(made.into_iter().map(|(_, _, file)| file).collect())
 }
 
-fn sums_file(sums: SumsRequest, folder: &Path) -> Result<SumsFile, Error> {
+fn sums_file(sums: SumsRequest, folder: &Path) -> Result<NamedTempFile, Error> {
     let SumsRequest { plan, request, columns, keys } = sums;
     let project = Project::open(plan, folder)?;
     let job = project.prepare(&[request], Extent::Needed, OnDuplicates::Stop)?;

@@ -1,0 +1,25 @@
+//! What to do where no link leads from one table to another.
+
+use interligo_sources::error::Error;
+
+use super::{StartedLink, find_links};
+use crate::project::Project;
+
+/// The same error. Where it is that no link leads from one table to another, its help names the link for which there is
+/// evidence in the values.
+pub fn with_likely_link(project: &Project, error: Error) -> Error {
+    let Error::Plan(mut mistakes) = error else { return error };
+    for mistake in &mut mistakes {
+        let Some(apart) = mistake.apart.as_deref().cloned() else { continue };
+        let Ok((links, doubts)) = find_links(project) else { continue };
+        let leads = |link: &&StartedLink| link.to == apart.1 || link.from == apart.1;
+        if let Some(link) = links.iter().chain(&doubts).find(leads) {
+            let said = mistake.help.take().map_or(String::new(), |help| format!("; {help}"));
+            mistake.help = Some(format!(
+                "the values speak for a [[link]] with path = \"{}\" ({}){said}",
+                link.path, link.why
+            ));
+        }
+    }
+    Error::Plan(mistakes)
+}
