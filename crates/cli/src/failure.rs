@@ -214,14 +214,14 @@ fn say_help(help: &str) {
 
 /// A mistake with the line that it stands in.
 fn shown(mistake: &Mistake, plan: &str, source: &str) -> String {
-    let (name, text) = match &mistake.origin {
+    let (name, text) = match &mistake.at.origin {
         Origin::Plan => (plan, source),
         Origin::Option { name, text } => (*name, text.as_str()),
     };
     let text = &*without_secrets(text);
     let message = without_secrets(&mistake.message);
     let title = Level::ERROR.primary_title(&*message);
-    let mut group = match &mistake.span {
+    let mut group = match &mistake.at.span {
         // A place at the very end of a text is shown behind its last letter.
         Some(span) if !text.is_empty() => {
             let start = span.start.min(text.len());

@@ -9,7 +9,7 @@ use interligo_engine::bind::{RowColumns, RowExpr};
 use interligo_engine::proof::findings::{Noted, Unreadable};
 use interligo_model::place::Place;
 use interligo_model::place::Spot;
-use interligo_model::plan::{ColumnType, Mistake, Plan, Role, Written, quoted};
+use interligo_model::plan::{ColumnType, Mistake, MistakeKind, Plan, Role, Written, quoted};
 use interligo_model::row_counts::RowCounts;
 use interligo_sources::error::Error;
 use interligo_sources::formats::{
@@ -327,7 +327,10 @@ impl Project {
             if columns.is_empty() {
                 let written = Written::in_option("--column", only, 0..only.len());
                 return Err(written
-                    .mistaken(format!("`{}` has no column `{only}`", table.name))
+                    .mistaken(
+                        MistakeKind::UnknownName,
+                        format!("`{}` has no column `{only}`", table.name),
+                    )
                     .nearest(only, table.columns.names.iter().map(String::as_str))
                     .into());
             }

@@ -7,7 +7,7 @@ use interligo_engine::engine::Engine;
 use interligo_engine::proof::findings::{Findings, Noted};
 use interligo_model::place::Place;
 use interligo_model::place::{Parts, Spot};
-use interligo_model::plan::{Entry, ListKind, Mistake, OutputEntry, Plan, Written};
+use interligo_model::plan::{Entry, ListKind, Mistake, MistakeKind, OutputEntry, Plan, Written};
 use interligo_sinks::publish::{Recovered, recover};
 use interligo_sources::error::Error;
 use interligo_sources::formats::{Containers, Limits};
@@ -271,7 +271,7 @@ impl Project {
         let end = text.len();
         let written = Written::in_option(option, &text, 0..end);
         Err(written
-            .mistaken(format!("this would write over {what}, `{text}`"))
+            .mistaken(MistakeKind::Overwrites, format!("this would write over {what}, `{text}`"))
             .help("name another file")
             .into())
     }
@@ -361,7 +361,8 @@ pub fn read_plan(path: &Path) -> Result<Plan, (Error, String)> {
     let bytes = std::fs::read(path)
         .map_err(|error| (Error::cannot_read(&shown, path, error), String::new()))?;
     let text = String::from_utf8(bytes).map_err(|_| {
-        let mistake = Mistake::of_plan("the plan is not UTF-8").help("save it as UTF-8");
+        let mistake = Mistake::of_plan(MistakeKind::NotText, "the plan is not UTF-8")
+            .help("save it as UTF-8");
         (Error::from(mistake), String::new())
     })?;
     let mut plan = Plan::parse(&text).map_err(|mistake| (Error::from(mistake), text))?;

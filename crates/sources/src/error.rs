@@ -10,7 +10,7 @@ use interligo_engine::proof::tieout::TieOut;
 use interligo_engine::totals::TotalsError;
 use interligo_model::place::Parts;
 use interligo_model::place::{PartName, Place};
-use interligo_model::plan::Mistake;
+use interligo_model::plan::{Mistake, MistakeKind};
 
 /// An error of reading, running or writing.
 #[derive(Debug, thiserror::Error)]
@@ -194,7 +194,7 @@ impl From<TotalsError> for Error {
                 let message = format!(
                     "`{across}` across would make {columns} columns, and {most} are the most"
                 );
-                Mistake::of_plan(message)
+                Mistake::of_plan(MistakeKind::TooLarge, message)
                     .help(
                         "put it into `by`, show less of each group, or let a condition choose some",
                     )
@@ -204,11 +204,15 @@ impl From<TotalsError> for Error {
                 let message = format!(
                     "the periods without lines would make {rows} rows, and {most} are the most"
                 );
-                Mistake::of_plan(message)
+                Mistake::of_plan(MistakeKind::TooLarge, message)
                     .help("take longer periods or fewer attributes, or leave out `all-periods`")
                     .into()
             }
-            other => Mistake::of_plan(format!("the totals cannot be made: {other:?}")).into(),
+            other => Mistake::of_plan(
+                MistakeKind::TooLarge,
+                format!("the totals cannot be made: {other:?}"),
+            )
+            .into(),
         }
     }
 }

@@ -1,7 +1,7 @@
 //! Columns that the plan works out from the other columns of a row.
 
 use interligo_model::formula::{Node, parse};
-use interligo_model::plan::{ColumnName, Mistake, Plan, TableEntry, Written};
+use interligo_model::plan::{ColumnName, Mistake, MistakeKind, Plan, TableEntry, Written};
 
 use super::Wishes;
 use super::type_demands::needs_of;
@@ -50,10 +50,10 @@ pub(super) fn bind_formulas(
             if later {
                 let message = format!("`{}` is worked out further below, or here", name.column);
                 return Err(written
-                    .mistake(name.span.clone(), message)
+                    .mistake(MistakeKind::UnknownName, name.span.clone(), message)
                     .help("write a column with a formula below those that it builds on"));
             }
-            wishes.demand(column, needed, written.mistake(name.span.clone(), ""));
+            wishes.demand(column, needed, written.at(name.span.clone()));
         }
         wishes.use_values(own);
         formulas.push(BoundFormula { column: own, written, node });
@@ -75,7 +75,7 @@ pub(super) fn resolve(
     own_position(columns, &name.column).filter(|_| own).ok_or_else(|| {
         let message = format!("`{table}` has no column `{}`", name.column);
         written
-            .mistake(name.span.clone(), message)
+            .mistake(MistakeKind::UnknownName, name.span.clone(), message)
             .nearest(&name.column, columns.iter().map(String::as_str))
             .or_help("a column is worked out from the columns of its own row; what links reach belongs to [figures]")
     })

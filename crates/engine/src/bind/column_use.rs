@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use interligo_model::plan::{ColumnType, Mistake};
+use interligo_model::plan::{At, ColumnType};
 use interligo_model::reading::column_reader::Reading;
 use interligo_model::reading::evidence::Evidence;
 use interligo_model::reading::style::Way;
@@ -30,7 +30,7 @@ pub struct Wishes {
     /// The columns whose values are used.
     used: BTreeMap<usize, Wish>,
     /// Where a type is needed, for a mistake there.
-    needed_at: BTreeMap<usize, Mistake>,
+    needed_at: BTreeMap<usize, At>,
     /// The columns that hold keys; as keys they are text.
     keys: BTreeSet<usize>,
 }
@@ -72,7 +72,7 @@ impl Wishes {
     }
 
     /// The values of a column are used in a formula; `at` is where.
-    pub(super) fn demand(&mut self, column: usize, needed: Option<Demand>, at: Mistake) {
+    pub(super) fn demand(&mut self, column: usize, needed: Option<Demand>, at: At) {
         let Some(needed) = needed else { return self.use_values(column) };
         let known = self.of(column).is_some_and(|wish| wish.needed.is_some());
         if known && needed.soft {
@@ -85,7 +85,7 @@ impl Wishes {
     }
 
     /// The values of a column are used as a type; `at` is where the plan does.
-    pub(super) fn need(&mut self, column: usize, needed: ColumnType, at: Mistake) {
+    pub(super) fn need(&mut self, column: usize, needed: ColumnType, at: At) {
         self.use_values(column);
         let wish = self.used.get_mut(&column).expect("the line above put it there");
         if wish.needed.is_none() || wish.soft {
@@ -100,7 +100,7 @@ impl Wishes {
     }
 
     /// Where a column is needed with its type.
-    pub(crate) fn needed_at(&self, column: usize) -> Option<Mistake> {
+    pub(crate) fn needed_at(&self, column: usize) -> Option<At> {
         self.needed_at.get(&column).cloned()
     }
 

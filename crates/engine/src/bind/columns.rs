@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use interligo_model::plan::{
-    ColumnEntry, ColumnType, Columns, Entry, InOrder, Mistake, Plan, TableEntry,
+    ColumnEntry, ColumnType, Columns, Entry, InOrder, Mistake, MistakeKind, Plan, TableEntry,
 };
 use interligo_model::reading::date_style::DateStyle;
 use interligo_model::reading::style::{NumberStyle, Way};
@@ -69,7 +69,7 @@ fn way(plan: &Plan, column: &ColumnEntry) -> Result<Way, Mistake> {
             Some(value) if !value.is_zero() => way.scale = Some(value.trimmed(0)),
             _ => {
                 let message = format!("`{}` is no number to multiply by", scale.get_ref().0);
-                return Err(Mistake::in_plan(scale.span(), message)
+                return Err(Mistake::in_plan(MistakeKind::WrongValue, scale.span(), message)
                     .help("write for instance `scale = 0.01`"));
             }
         }
@@ -84,7 +84,7 @@ fn way(plan: &Plan, column: &ColumnEntry) -> Result<Way, Mistake> {
             );
             return Err(plan
                 .written(like)
-                .mistaken(message)
+                .mistaken(MistakeKind::ConflictingSettings, message)
                 .help("write for instance like = \"1.234,56\" or like = \"31/12/2025\""));
         }
     }
@@ -123,7 +123,10 @@ pub(super) fn declared_wishes(
     if let Some(formula) = formula {
         return Err(plan
             .written(formula)
-            .mistaken("a column is worked out for the whole table, not for a part of it")
+            .mistaken(
+                MistakeKind::WrongPlace,
+                "a column is worked out for the whole table, not for a part of it",
+            )
             .help("write the formula in the `columns` of the table"));
     }
     refuse_two_units(plan, parts.clone())?;
@@ -137,6 +140,7 @@ pub(super) fn declared_wishes(
         match (wish.declared, declared.value.column_type) {
             (Some(first), Some(second)) if kind(first) != kind(second) => {
                 return Err(Mistake::in_plan(
+                    MistakeKind::ConflictingSettings,
                     declared.name_span.clone(),
                     format!("the parts give `{name}` types that do not go together"),
                 )
@@ -166,7 +170,7 @@ fn refuse_two_units<'p>(
             let message = format!("`{name}` is percents in one part and has a `scale` in another");
             return Err(plan
                 .written_at(&column.name, column.name_span.clone())
-                .mistaken(message)
+                .mistaken(MistakeKind::ConflictingSettings, message)
                 .help("say in both parts how the number is made: percent, or the same `scale`"));
         }
     }
@@ -185,7 +189,10 @@ fn kind(column_type: ColumnType) -> u8 {
 
 fn unknown_heading(plan: &Plan, declared: &Entry<ColumnEntry>, columns: &[String]) -> Mistake {
     plan.written_at(&declared.name, declared.name_span.clone())
-        .mistaken(format!("no file of the table has the heading `{}`", declared.name))
+        .mistaken(
+            MistakeKind::UnknownName,
+            format!("no file of the table has the heading `{}`", declared.name),
+        )
         .nearest(&declared.name, columns.iter().map(String::as_str))
 }
 

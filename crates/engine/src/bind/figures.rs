@@ -5,7 +5,8 @@ use std::sync::Arc;
 
 use interligo_model::formula::{Node, NodeKind, parse};
 use interligo_model::plan::{
-    BandEntry, ColumnName, Entry, FigureEntry, Mistake, Plan, ShownAs, TotalRule, Written,
+    BandEntry, ColumnName, Entry, FigureEntry, Mistake, MistakeKind, Plan, ShownAs, TotalRule,
+    Written,
 };
 use interligo_model::values::decimal::{Decimal, Rounding};
 
@@ -61,12 +62,17 @@ fn figure(plan: &Plan, entry: &Entry<FigureEntry>, facts: &[Bound]) -> Result<Pa
     let round = match (&entry.value.round, rounding) {
         (Some(places), rounding) => {
             if *places.get_ref() > 20 {
-                return Err(Mistake::in_plan(places.span(), "no more than 20 places can be kept"));
+                return Err(Mistake::in_plan(
+                    MistakeKind::WrongValue,
+                    places.span(),
+                    "no more than 20 places can be kept",
+                ));
             }
             Some((*places.get_ref(), rounding.map_or(Rounding::HalfEven, |r| *r.get_ref())))
         }
         (None, Some(rounding)) => {
             return Err(Mistake::in_plan(
+                MistakeKind::NoEffect,
                 rounding.span(),
                 "`rounding` says what becomes of halves, and nothing is rounded",
             )
@@ -88,7 +94,8 @@ fn figure(plan: &Plan, entry: &Entry<FigureEntry>, facts: &[Bound]) -> Result<Pa
 fn band(plan: &Plan, entry: &Entry<BandEntry>) -> Result<Parsed, Mistake> {
     let BandEntry { of, edges, names, included } = &entry.value;
     let written = plan.written(of);
-    let mistaken = |message: String| Mistake::in_plan(edges.span(), message);
+    let mistaken =
+        |message: String| Mistake::in_plan(MistakeKind::WrongValue, edges.span(), message);
     let parsed = edges.get_ref().iter().map(|edge| {
         Decimal::parse(edge.0.as_bytes())
             .ok_or_else(|| mistaken(format!("`{}` is not a number", edge.0)))
@@ -110,7 +117,7 @@ fn band(plan: &Plan, entry: &Entry<BandEntry>) -> Result<Parsed, Mistake> {
             let (found, wanted) = (names.get_ref().len(), parsed.len() + 1);
             let message =
                 format!("{} edges make {wanted} ranges, and there are {found} names", parsed.len());
-            return Err(Mistake::in_plan(names.span(), message)
+            return Err(Mistake::in_plan(MistakeKind::WrongValue, names.span(), message)
                 .help("name also what lies below the first edge and what lies above the last"));
         }
     };
@@ -166,7 +173,10 @@ fn same_name(plan: &Plan) -> Option<Mistake> {
     for (name, span, what) in figures.chain(bands).chain(shared) {
         if let Some(other) = known.insert(name, what) {
             let message = format!("`{name}` is {other} already");
-            return Some(Mistake::in_plan(span.clone(), message).help("rename one of them"));
+            return Some(
+                Mistake::in_plan(MistakeKind::DuplicateName, span.clone(), message)
+                    .help("rename one of them"),
+            );
         }
     }
     None
@@ -287,7 +297,7 @@ fn visit(
             .map(|number| bound.figures[*number].name.as_str())
             .collect();
         let message = format!("the figures go in a circle: {}", names.join(" -> "));
-        return Err(bound.figures[figure].written.mistaken(message));
+        return Err(bound.figures[figure].written.mistaken(MistakeKind::Circle, message));
     }
     path.push(figure);
     visited[figure] = Visited::OnPath;
@@ -315,6 +325,6 @@ pub(super) fn bind_stake(plan: &Plan, facts: &mut [Bound]) -> Result<(), Mistake
     }
     let figures = plan.figures.iter().map(|figure| figure.name.as_str());
     Err(written
-        .mistaken(format!("there is no figure `{}`", written.text))
+        .mistaken(MistakeKind::UnknownName, format!("there is no figure `{}`", written.text))
         .nearest(&written.text, figures))
 }

@@ -4,7 +4,7 @@
 use std::collections::{BTreeSet, HashMap};
 
 use interligo_model::plan::{
-    ColumnName, LinkEntry, LinkPath, Mistake, Plan, Role, Written, parse_link_path,
+    ColumnName, LinkEntry, LinkPath, Mistake, MistakeKind, Plan, Role, Written, parse_link_path,
 };
 
 /// A link whose path has been read.
@@ -182,7 +182,7 @@ fn unknown_table(plan: &Plan, link: &Open<'_>) -> Option<Mistake> {
     let message = format!("the plan has no table `{name}`");
     Some(
         link.written
-            .mistake(part.span.clone(), message)
+            .mistake(MistakeKind::UnknownName, part.span.clone(), message)
             .nearest(name, tables.chain(names.map(|name| name.get_ref().as_str()))),
     )
 }
@@ -198,12 +198,13 @@ fn out_of_reach(plan: &Plan, links: &[&Open<'_>], reached: &BTreeSet<String>) ->
     let table = part.through.join(".");
     let facts: Vec<&str> = plan.facts().map(|fact| fact.name.as_str()).collect();
     let message = format!("no link leads from `{}` to `{table}`", facts.join("` or `"));
+    let from = facts.first().copied().unwrap_or_default().to_owned();
+    let kind = MistakeKind::NoLink { from, to: table.clone() };
     first
         .written
-        .mistake(part.span.clone(), message)
+        .mistake(kind, part.span.clone(), message)
         .nearest(&table, reached.iter().map(String::as_str))
         .or_help(format!("add a link that leads from `{}` to `{table}`", facts.join("` or `")))
-        .apart(facts.first().copied().unwrap_or_default(), &table)
 }
 
 /// The circle in which links wait for each other, if they do.
@@ -228,7 +229,12 @@ pub(super) fn circle(links: &[&Open<'_>]) -> Option<Mistake> {
                 let names: Vec<&str> = names.clone().next_back().into_iter().chain(names).collect();
                 let message = format!("the links go in a circle: {}", names.join(" -> "));
                 let first = circle[0];
-                return Some(first.written.mistaken(message).help("leave one of these links out"));
+                return Some(
+                    first
+                        .written
+                        .mistaken(MistakeKind::Circle, message)
+                        .help("leave one of these links out"),
+                );
             }
             walked.push(before);
         }

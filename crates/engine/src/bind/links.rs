@@ -5,8 +5,8 @@ use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 use interligo_model::formula::{Node, parse};
 use interligo_model::plan::{
-    ColumnName, ColumnType, Gaps, Ignore, IgnoreEntry, Matching, Missing, Mistake, Overlap, Plan,
-    Written,
+    ColumnName, ColumnType, Gaps, Ignore, IgnoreEntry, Matching, Missing, Mistake, MistakeKind,
+    Overlap, Plan, Written,
 };
 
 use super::link_direction::{Open, circle, directed, is_fact, is_reached, reached};
@@ -103,9 +103,9 @@ pub(super) fn bind_links(
         let waits = |link: &&Open<'_>| link.bases().iter().any(&leads);
         let Some(next) = open.iter().position(|link| !waits(link)) else {
             let circle = circle(&open);
-            return Err(vec![
-                circle.unwrap_or_else(|| Mistake::of_plan("the links go in a circle")),
-            ]);
+            return Err(vec![circle.unwrap_or_else(|| {
+                Mistake::of_plan(MistakeKind::Circle, "the links go in a circle")
+            })]);
         };
         let next = open.remove(next);
         for name in next.names() {
@@ -150,7 +150,11 @@ impl LinkBinder<'_> {
                 "`{}` is the fact table; the link would lead from its lines to its lines",
                 link.to()
             );
-            return Err(link.written.mistake(link.path.to[0].span.clone(), message));
+            return Err(link.written.mistake(
+                MistakeKind::WrongPlace,
+                link.path.to[0].span.clone(),
+                message,
+            ));
         }
         let (lookup, key, order) = self.lookup(link)?;
         for home in self.homes(link)? {
@@ -177,7 +181,7 @@ impl LinkBinder<'_> {
                 format!("`{}` is already the name of the link `{}`", link.name(), other.path);
             return Err(link
                 .written
-                .mistaken(message)
+                .mistaken(MistakeKind::DuplicateName, message)
                 .help("give one of them a name of its own: as = \"…\""));
         }
         let mut candidates = Vec::new();
@@ -296,9 +300,9 @@ impl LinkBinder<'_> {
                 Ok(KeyPart { route: (!own).then_some(*only), column })
             }
             several => {
-                let mistake = Scope::of(self.bound).two_ways(&name.through, several);
-                Err(Mistake { message: mistake.0, ..link.written.mistake(name.span.clone(), "") }
-                    .help(mistake.1))
+                let (message, help) = Scope::of(self.bound).two_ways(&name.through, several);
+                let at = link.written.at(name.span.clone());
+                Err(at.mistake(MistakeKind::AmbiguousName, message).help(help))
             }
         }
     }
@@ -328,7 +332,7 @@ impl LinkBinder<'_> {
             };
         }
         let part = self.part(link, &named, home)?;
-        let at = link.written.mistake(date.span.clone(), "");
+        let at = link.written.at(date.span.clone());
         match self.table_of(part, home) {
             None => {
                 self.bound.fact.days.insert(part.column, at);
@@ -359,23 +363,29 @@ impl LinkBinder<'_> {
         {
             let message =
                 format!("the rows of `{}` have no period, so `{name}` has no effect", lookup.name);
-            return Err(Mistake::in_plan(span, message)
+            return Err(Mistake::in_plan(MistakeKind::NoEffect, span, message)
                 .help("leave it out, or add `valid` to the table and `as of` to the path"));
         }
         match (lookup.valid, dated) {
             (Some(_), false) => Err(link
                 .written
-                .mistaken(format!(
-                    "the rows of `{}` hold for a period, the link names no day",
-                    lookup.name
-                ))
+                .mistaken(
+                    MistakeKind::MissingSetting,
+                    format!(
+                        "the rows of `{}` hold for a period, the link names no day",
+                        lookup.name
+                    ),
+                )
                 .help("end the path with `as of` and the column with the day of the sale")),
             (None, true) => Err(link
                 .written
-                .mistaken(format!(
-                    "the link asks for a day, the rows of `{}` have no period",
-                    lookup.name
-                ))
+                .mistaken(
+                    MistakeKind::MissingSetting,
+                    format!(
+                        "the link asks for a day, the rows of `{}` have no period",
+                        lookup.name
+                    ),
+                )
                 .help(format!(
                     "add `valid = {{ from = \"…\", until = \"…\" }}` to [tables.{}]",
                     lookup.name
@@ -403,7 +413,12 @@ impl LinkBinder<'_> {
                 if let Some((name, _)) = by.iter().find(|(name, _)| !known.contains(&name.as_str()))
                 {
                     let message = format!("the link does not lead to a column `{name}`");
-                    return Err(Mistake::in_plan(written.span(), message).nearest(name, known));
+                    return Err(Mistake::in_plan(
+                        MistakeKind::UnknownName,
+                        written.span(),
+                        message,
+                    )
+                    .nearest(name, known));
                 }
                 let of = |column: &&str| by.iter().find(|(name, _)| name == column);
                 Ok(known.iter().map(|c| of(c).map_or(vec![], |(_, all)| all.clone())).collect())
@@ -453,12 +468,17 @@ impl LinkBinder<'_> {
         match (&link.entry.fill, link.entry.missing) {
             (None, Missing::Fill) => Err(link
                 .written
-                .mistaken("the link fills what is missing but does not say with what")
+                .mistaken(
+                    MistakeKind::MissingSetting,
+                    "the link fills what is missing but does not say with what",
+                )
                 .help("add for instance `fill = { name = \"(unknown)\" }`")),
-            (Some(fill), missing) if missing != Missing::Fill => {
-                Err(Mistake::in_plan(fill.span(), "`fill` has no effect here")
-                    .help("add `missing = \"fill\"` to the link"))
-            }
+            (Some(fill), missing) if missing != Missing::Fill => Err(Mistake::in_plan(
+                MistakeKind::NoEffect,
+                fill.span(),
+                "`fill` has no effect here",
+            )
+            .help("add `missing = \"fill\"` to the link")),
             (Some(fill), _) => fill
                 .get_ref()
                 .iter()
@@ -481,7 +501,11 @@ impl LinkBinder<'_> {
             let column = find(columns, name, link)?;
             if wanted.contains(&column) {
                 let message = format!("`{}` stands twice in the path", name.column);
-                return Err(link.written.mistake(name.span.clone(), message));
+                return Err(link.written.mistake(
+                    MistakeKind::DuplicateName,
+                    name.span.clone(),
+                    message,
+                ));
             }
             wanted.push(column);
         }
@@ -508,11 +532,19 @@ impl LinkBinder<'_> {
 fn split(link: &Open<'_>, columns: usize) -> Result<Option<String>, Mistake> {
     let Some(split) = &link.entry.split else { return Ok(None) };
     if split.get_ref().is_empty() {
-        return Err(Mistake::in_plan(split.span(), "`split` names the sign between two keys")
-            .help("write for instance split = \";\""));
+        return Err(Mistake::in_plan(
+            MistakeKind::WrongValue,
+            split.span(),
+            "`split` names the sign between two keys",
+        )
+        .help("write for instance split = \";\""));
     }
     if columns > 1 {
-        return Err(Mistake::in_plan(split.span(), "only a key of one column can be split"));
+        return Err(Mistake::in_plan(
+            MistakeKind::NoEffect,
+            split.span(),
+            "only a key of one column can be split",
+        ));
     }
     Ok(Some(split.get_ref().clone()))
 }
@@ -521,7 +553,7 @@ fn find(columns: &[String], name: &ColumnName, link: &Open<'_>) -> Result<usize,
     columns.iter().position(|column| *column == name.column).ok_or_else(|| {
         let message = format!("`{}` has no column `{}`", name.through.join("."), name.column);
         link.written
-            .mistake(name.span.clone(), message)
+            .mistake(MistakeKind::UnknownName, name.span.clone(), message)
             .nearest(&name.column, columns.iter().map(String::as_str))
     })
 }

@@ -5,7 +5,8 @@ use std::ops::Range;
 
 use interligo_model::formula::Node;
 use interligo_model::plan::{
-    ColumnType, Duplicates, Ends, Mistake, Plan, Repeats, TableEntry, Valid, Written,
+    At, ColumnType, Duplicates, Ends, Mistake, MistakeKind, Plan, Repeats, TableEntry, Valid,
+    Written,
 };
 use interligo_model::values::date::PeriodUnit;
 use toml::Spanned;
@@ -102,8 +103,12 @@ impl BoundLookup {
     /// The column of a name that stands in the plan.
     pub(super) fn column(&self, name: &str, span: Range<usize>) -> Result<usize, Mistake> {
         self.columns.iter().position(|column| column == name).ok_or_else(|| {
-            Mistake::in_plan(span, format!("`{}` has no column `{name}`", self.name))
-                .nearest(name, self.columns.iter().map(String::as_str))
+            Mistake::in_plan(
+                MistakeKind::UnknownName,
+                span,
+                format!("`{}` has no column `{name}`", self.name),
+            )
+            .nearest(name, self.columns.iter().map(String::as_str))
         })
     }
 
@@ -111,7 +116,7 @@ impl BoundLookup {
     pub(super) fn use_in_formula(&mut self, node: &Node, written: &Written) -> Result<(), Mistake> {
         for (name, needed) in needs_of(node) {
             let column = super::column_formulas::resolve(name, &self.name, &self.columns, written)?;
-            self.wishes.demand(column, needed, written.mistake(name.span.clone(), ""));
+            self.wishes.demand(column, needed, written.at(name.span.clone()));
         }
         Ok(())
     }
@@ -147,7 +152,11 @@ pub(super) fn bind_lookup(
         let names = key.get_ref().0.iter();
         lookup.key = names.map(|name| lookup.column(name, key.span())).collect::<Result<_, _>>()?;
         if lookup.key.is_empty() {
-            return Err(Mistake::in_plan(key.span(), "the key names no column"));
+            return Err(Mistake::in_plan(
+                MistakeKind::MissingSetting,
+                key.span(),
+                "the key names no column",
+            ));
         }
     }
     bind_valid(plan, entry, &mut lookup)?;
@@ -159,7 +168,7 @@ pub(super) fn bind_lookup(
         && let Some((column, wanted)) = rule.column()
     {
         let number = lookup.column(column, span.clone())?;
-        lookup.wishes.need(number, wanted, Mistake::in_plan(span, ""));
+        lookup.wishes.need(number, wanted, At::in_plan(span));
         lookup.decides = Some(number);
     }
     lookup.formulas = bind_formulas(plan, name, entry, &lookup.columns, &mut lookup.wishes)?;
@@ -177,7 +186,7 @@ fn of_duplicates(entry: &TableEntry) -> Duplicates {
 fn of_repeats(name: &str, span: Range<usize>, entry: &TableEntry) -> Result<Duplicates, Mistake> {
     if entry.key.is_none() {
         let message = format!("a link leads to the fact `{name}`, which has no key");
-        return Err(Mistake::in_plan(span, message).help(
+        return Err(Mistake::in_plan(MistakeKind::MissingSetting, span, message).help(
             "name the columns that tell its lines apart: key = [\"order_no\", \"line_no\"]",
         ));
     }
@@ -186,6 +195,7 @@ fn of_repeats(name: &str, span: Range<usize>, entry: &TableEntry) -> Result<Dupl
         Some(repeats) => match repeats.get_ref() {
             Repeats::Rule(rule) => Ok(Duplicates::Rule(rule.clone())),
             Repeats::Keep => Err(Mistake::in_plan(
+                MistakeKind::MissingSetting,
                 repeats.span(),
                 format!("a link leads to the fact `{name}`, whose lines may share a key"),
             )
@@ -199,7 +209,7 @@ fn bind_valid(plan: &Plan, entry: &TableEntry, lookup: &mut BoundLookup) -> Resu
     let Some(valid) = &entry.valid else { return Ok(()) };
     let Valid { from, until, ends, carry, period, year, quarter, month } = valid;
     let refuse = |span: Range<usize>, what: &str| {
-        Err(Mistake::in_plan(span, format!("{what} in `valid`")).help(
+        Err(Mistake::in_plan(MistakeKind::ConflictingSettings, span, format!("{what} in `valid`")).help(
             "rows hold from a day (from, until, ends; or from, carry), for a period (period), or for a year (year, quarter or \
              month)",
         ))
@@ -276,12 +286,12 @@ fn day_column(
     name: &Spanned<String>,
 ) -> Result<usize, Mistake> {
     let column = lookup.column(name.get_ref(), name.span())?;
-    let at = plan.written(name).mistaken("");
+    let at = plan.written(name).at_all();
     if lookup.wishes.declared(column).declared.is_some_and(|t| t != ColumnType::Date) {
         let message = format!("`{}` says when a row holds and must be a date", name.get_ref());
-        return Err(
-            Mistake { message, ..at }.help("leave its `type` out of the columns of the table")
-        );
+        return Err(at
+            .mistake(MistakeKind::WrongType, message)
+            .help("leave its `type` out of the columns of the table"));
     }
     lookup.wishes.need(column, ColumnType::Date, at);
     Ok(column)

@@ -1,7 +1,7 @@
 //! What totals show: figures, columns and functions of these, of the fact itself, of another, or of an earlier time.
 
 use interligo_model::formula::{Function, Node, NodeKind, Summary, parse};
-use interligo_model::plan::{ColumnName, ColumnType, Mistake, Written};
+use interligo_model::plan::{ColumnName, ColumnType, Mistake, MistakeKind, Written};
 
 use super::totals::{Base, BoundBase, BoundColumn, Cumulated, ShareOf};
 use super::{Bound, BoundFact, FigureKind, Reference, Scope, TotalsRequest, uses_of};
@@ -61,7 +61,10 @@ impl<'f> Binder<'f> {
                 more => format!("{more} are named"),
             };
             return Err(place
-                .mistaken(format!("`versus` sets two against each other, and {count}"))
+                .mistaken(
+                    MistakeKind::WrongValue,
+                    format!("`versus` sets two against each other, and {count}"),
+                )
                 .help("write for instance versus = [\"revenue\", \"year_before(revenue)\"]"));
         };
         let mut known = |written: &Written| {
@@ -120,7 +123,7 @@ impl<'f> Binder<'f> {
         while let NodeKind::Call(Function::Summary(summary), arguments) = &node.kind {
             let misplaced = |other: &str| {
                 let message = format!("`{}` cannot stand inside of {other}", summary.name());
-                written.mistake(node.span.clone(), message).help(
+                written.mistake(MistakeKind::WrongPlace, node.span.clone(), message).help(
                     "from the outside in: a share, what runs up, an earlier time; as in share(running(year_before(x)))",
                 )
             };
@@ -218,12 +221,12 @@ impl<'f> Binder<'f> {
             NodeKind::Name(name) => match Scope::of(bound).resolve(name, written)? {
                 Reference::Figure(figure) => Ok(Base::Figure(figure)),
                 Reference::Column(column) => {
-                    let at = written.mistake(node.span.clone(), "");
+                    let at = written.at(node.span.clone());
                     bound.fact.wishes.need(column, ColumnType::Number, at);
                     Ok(Base::Column(column))
                 }
                 Reference::Attribute { .. } => Err(written
-                    .mistake(
+                    .mistake(MistakeKind::NoTotal,
                         node.span.clone(),
                         format!("`{node}` belongs to a lookup; its sum over lines says nothing"),
                     )
@@ -238,7 +241,7 @@ impl<'f> Binder<'f> {
                 Ok(Base::Of(*summary, operand))
             }
             _ => Err(written
-                .mistake(node.span.clone(), format!("`{node}` is not the name of a figure or column"))
+                .mistake(MistakeKind::UnknownName, node.span.clone(), format!("`{node}` is not the name of a figure or column"))
                 .help(format!("write `sum({node})`, or give the formula a name under [figures] and show that"))),
         }
     }

@@ -45,7 +45,7 @@ use crate::eval::Band;
 use crate::links::Correction;
 use interligo_model::formula::Node;
 use interligo_model::plan::{
-    ColumnType, Mistake, Plan, Repeats, ShownAs, TableEntry, TotalRule, Written,
+    At, ColumnType, Mistake, MistakeKind, Plan, Repeats, ShownAs, TableEntry, TotalRule, Written,
 };
 use interligo_model::values::decimal::Rounding;
 
@@ -63,7 +63,7 @@ pub struct BoundFact {
     /// Which lines are the same.
     pub key: Option<FactKey>,
     /// The columns that links take their days from, and where; for them they are read as dates.
-    pub days: BTreeMap<usize, Mistake>,
+    pub days: BTreeMap<usize, At>,
     /// Columns with amounts: numbers that formulas use and that are no rates.
     pub amounts: BTreeSet<usize>,
     /// Columns that stand beside a bare number, as in `1 - discount`.
@@ -183,8 +183,11 @@ pub fn bind(
 pub fn require_fact(plan: &Plan) -> Result<(), Mistake> {
     match plan.facts().next() {
         Some(_) => Ok(()),
-        None => Err(Mistake::of_plan("no table of the plan is a fact table")
-            .help("add `role = \"fact\"` to the table with the sales lines")),
+        None => Err(Mistake::of_plan(
+            MistakeKind::MissingSetting,
+            "no table of the plan is a fact table",
+        )
+        .help("add `role = \"fact\"` to the table with the sales lines")),
     }
 }
 
@@ -192,8 +195,11 @@ pub fn require_fact(plan: &Plan) -> Result<(), Mistake> {
 fn fact_called(facts: &[Bound], name: &Written) -> Result<usize, Mistake> {
     facts.iter().position(|bound| bound.fact.name == name.text).ok_or_else(|| {
         let known = facts.iter().map(|bound| bound.fact.name.as_str());
-        name.mistaken(format!("`{}` is no fact table of the plan", name.text))
-            .nearest(&name.text, known)
+        name.mistaken(
+            MistakeKind::UnknownName,
+            format!("`{}` is no fact table of the plan", name.text),
+        )
+        .nearest(&name.text, known)
     })
 }
 
@@ -207,12 +213,20 @@ impl Binder<'_> {
         let entry = self.plan.tables.get(name).expect("the fact is a table of the plan");
         if let Some(valid) = &entry.value.valid {
             let span = valid.columns().next().map_or(0..0, Spanned::span);
-            return Err(Mistake::in_plan(span, "a fact table takes no `valid`")
-                .help("`valid` belongs to a lookup; leave this line out"));
+            return Err(Mistake::in_plan(
+                MistakeKind::WrongPlace,
+                span,
+                "a fact table takes no `valid`",
+            )
+            .help("`valid` belongs to a lookup; leave this line out"));
         }
         if let Some(duplicates) = &entry.value.duplicates {
-            return Err(Mistake::in_plan(duplicates.span(), "a fact table takes no `duplicates`")
-                .help("lines that share a key are settled by `repeats`"));
+            return Err(Mistake::in_plan(
+                MistakeKind::WrongPlace,
+                duplicates.span(),
+                "a fact table takes no `duplicates`",
+            )
+            .help("lines that share a key are settled by `repeats`"));
         }
         let columns = self.headings.columns(name).to_vec();
         let mut wishes = Wishes::new(columns::declared_wishes(self.plan, &entry.value, &columns)?);
@@ -243,12 +257,16 @@ impl Binder<'_> {
             if formula_columns(entry).any(|computed| computed == wanted) {
                 let message =
                     format!("`{wanted}` is worked out, and lines are told apart by what was read");
-                return Err(Mistake::in_plan(span, message)
+                return Err(Mistake::in_plan(MistakeKind::WrongType, span, message)
                     .help("name the columns that its formula takes it from"));
             }
             columns.iter().position(|column| column == wanted).ok_or_else(|| {
-                Mistake::in_plan(span, format!("`{name}` has no column `{wanted}`"))
-                    .nearest(wanted, columns.iter().map(String::as_str))
+                Mistake::in_plan(
+                    MistakeKind::UnknownName,
+                    span,
+                    format!("`{name}` has no column `{wanted}`"),
+                )
+                .nearest(wanted, columns.iter().map(String::as_str))
             })
         };
         let repeats = entry.repeats.as_ref();
@@ -256,6 +274,7 @@ impl Binder<'_> {
             return match repeats {
                 None => Ok(None),
                 Some(repeats) => Err(Mistake::in_plan(
+                    MistakeKind::MissingSetting,
                     repeats.span(),
                     "`repeats` says what becomes of lines that share a key, and there is no key",
                 )
@@ -266,7 +285,11 @@ impl Binder<'_> {
         let key_columns =
             names.map(|name| position(name, key.span())).collect::<Result<Vec<_>, _>>()?;
         if key_columns.is_empty() {
-            return Err(Mistake::in_plan(key.span(), "the key names no column"));
+            return Err(Mistake::in_plan(
+                MistakeKind::MissingSetting,
+                key.span(),
+                "the key names no column",
+            ));
         }
         let choice = repeats.map_or_else(Repeats::default, |repeats| repeats.get_ref().clone());
         let mut decides = None;
@@ -274,7 +297,7 @@ impl Binder<'_> {
             && let Some((column, wanted)) = rule.column()
         {
             let column = position(column, written.span())?;
-            wishes.need(column, wanted, Mistake::in_plan(written.span(), ""));
+            wishes.need(column, wanted, At::in_plan(written.span()));
             decides = Some(column);
         }
         Ok(Some(FactKey { columns: key_columns, repeats: choice, decides }))

@@ -4,7 +4,7 @@ use std::collections::HashSet;
 
 use interligo_model::formula::{NodeKind, parse};
 use interligo_model::plan::{
-    ColumnName, ColumnType, Entry, ListKind, Mistake, OutputEntry, Plan, Written,
+    ColumnName, ColumnType, Entry, ListKind, Mistake, MistakeKind, OutputEntry, Plan, Written,
 };
 
 use super::totals::{BoundTotals, bind_totals};
@@ -61,7 +61,9 @@ impl Request {
     pub fn of_entry(plan: &Plan, entry: &Entry<OutputEntry>) -> Result<Request, Mistake> {
         let (name, output) = (&entry.name, &entry.value);
         let whole = plan.written_at(name, entry.name_span.clone());
-        let refused = |message: String, help: &str| Err(whole.mistaken(message).help(help));
+        let refused = |message: String, help: &str| {
+            Err(whole.mistaken(MistakeKind::ConflictingSettings, message).help(help))
+        };
         let has_totals = TotalsRequest::is_asked(output);
         let content = match (output.list, &output.columns, &output.by) {
             (Some(_), columns, by)
@@ -175,7 +177,7 @@ pub(super) fn bind_outputs(requests: &[Request], facts: &mut [Bound]) -> Result<
             let written = request.to.clone().unwrap_or_else(|| quoted_name(&request.name));
             let message = "lines of several facts cannot be set aside in one file: they have columns of their own";
             let help = format!("say of which it is: of = \"{}\"", names.join("\" or \""));
-            mistakes.push(written.mistaken(message).help(help));
+            mistakes.push(written.mistaken(MistakeKind::MissingSetting, message).help(help));
             continue;
         }
         let bound = owner(request, facts)
@@ -312,7 +314,7 @@ fn own_values(bound: &mut Bound) -> Vec<LinesColumn> {
     let column = |(column, heading): (usize, String)| {
         let text = format!("{fact}.{}", quoted_name(&heading).text);
         let written = Written::in_option("columns", &text, 0..text.len());
-        let (reference, at) = (Reference::Column(column), written.mistaken(""));
+        let (reference, at) = (Reference::Column(column), written.at_all());
         bound.note(&Use { reference, at, needed: None });
         LinesColumn::Value { heading, written }
     };

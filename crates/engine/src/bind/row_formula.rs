@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 
 use arrow_array::StringViewArray;
 use interligo_model::formula::parse;
-use interligo_model::plan::{ColumnType, Mistake, Plan, Written};
+use interligo_model::plan::{ColumnType, Mistake, MistakeKind, Plan, Written};
 use interligo_model::reading::column_reader::Reading;
 use interligo_model::reading::style::PartStyle;
 use interligo_model::values::column::Column;
@@ -80,7 +80,7 @@ impl<'a> RowColumns<'a> {
         let expr = self.checked(written)?;
         if expr.ty != Type::YesNo {
             return Err(written
-                .mistaken("a condition is wanted here")
+                .mistaken(MistakeKind::WrongType, "a condition is wanted here")
                 .help("compare something: \"quantity > 100\", \"item = 'BO-110'\""));
         }
         Ok(self.row_expr(expr, written.clone()))
@@ -181,7 +181,10 @@ impl RowExpr {
         let values: Result<Vec<T>, Overflow> = (0..rows)
             .map(|row| evaluate(&self.expr, &Row { columns: &columns, row }).map(&of))
             .collect();
-        values.map_err(|_| self.written.mistaken("a value of this does not fit exact arithmetic"))
+        values.map_err(|_| {
+            self.written
+                .mistaken(MistakeKind::Overflow, "a value of this does not fit exact arithmetic")
+        })
     }
 }
 

@@ -4,7 +4,7 @@
 use std::collections::HashSet;
 use std::ops::Range;
 
-use interligo_model::plan::{ColumnName, Mistake, Written, nearest_name};
+use interligo_model::plan::{ColumnName, Mistake, MistakeKind, Written, nearest_name};
 
 use super::{Bound, Route};
 
@@ -64,7 +64,9 @@ impl<'a> Scope<'a> {
                     "`{wanted}` is both a figure and a column of `{}`",
                     self.bound.fact.name
                 );
-                Err(written.mistake(name.span.clone(), message).help("rename the figure"))
+                Err(written
+                    .mistake(MistakeKind::AmbiguousName, name.span.clone(), message)
+                    .help("rename the figure"))
             }
             (None, None) => Err(self.unknown(name, written)),
         }
@@ -75,7 +77,9 @@ impl<'a> Scope<'a> {
         column.or_else(|| self.figure(&name.column).map(Reference::Figure)).ok_or_else(|| {
             let message = format!("`{}` has no column `{}`", self.bound.fact.name, name.column);
             let columns = self.bound.fact.columns.iter().map(String::as_str);
-            written.mistake(name.span.clone(), message).nearest(&name.column, columns)
+            written
+                .mistake(MistakeKind::UnknownName, name.span.clone(), message)
+                .nearest(&name.column, columns)
         })
     }
 
@@ -91,13 +95,17 @@ impl<'a> Scope<'a> {
                         let message =
                             format!("`{}` has no column `{}`", through.join("."), name.column);
                         let columns = columns.iter().map(String::as_str);
-                        written.mistake(name.span.clone(), message).nearest(&name.column, columns)
+                        written
+                            .mistake(MistakeKind::UnknownName, name.span.clone(), message)
+                            .nearest(&name.column, columns)
                     },
                 )
             }
             several => {
                 let (message, help) = self.two_ways(through, several);
-                Err(written.mistake(table_span(name), message).help(help))
+                Err(written
+                    .mistake(MistakeKind::AmbiguousName, table_span(name), message)
+                    .help(help))
             }
         }
     }
@@ -157,22 +165,26 @@ impl<'a> Scope<'a> {
                 .map(|route| format!("`{}.{}`", self.shortest(*route), name.column))
                 .collect();
             let message = format!("`{table}` is reached by links with names of their own");
-            return written.mistake(span, message).help(format!("write {}", names.join(" or ")));
+            return written
+                .mistake(MistakeKind::AmbiguousName, span, message)
+                .help(format!("write {}", names.join(" or ")));
         }
         let names = || routes.iter().map(|route| route.name.as_str()).chain([fact.as_str()]);
         if nearest_name(&table, &names().collect::<Vec<_>>()).is_some() {
             let message = format!("no table or link within reach is called `{table}`");
-            return written.mistake(span, message).nearest(&table, names());
+            return written
+                .mistake(MistakeKind::UnknownName, span, message)
+                .nearest(&table, names());
         }
         let links: Vec<String> =
             names().filter(|name| name != fact).map(|name| format!("`{name}`")).collect();
         let links = if links.is_empty() { "nothing yet".to_owned() } else { links.join(", ") };
+        let kind = MistakeKind::NoLink { from: fact.clone(), to: table.clone() };
         written
-            .mistake(span, format!("no link leads from `{fact}` to `{table}`"))
+            .mistake(kind, span, format!("no link leads from `{fact}` to `{table}`"))
             .help(format!(
                 "add a [[link]] with a path such as \"{fact}.… -> {table}.…\"; links lead to {links}"
             ))
-            .apart(fact, &table)
     }
 
     /// Whether a name refers to something, with these figures.
@@ -191,7 +203,7 @@ impl<'a> Scope<'a> {
         let wanted = name.column.as_str();
         let message =
             format!("no figure or column of `{}` is called `{wanted}`", self.bound.fact.name);
-        let mistake = written.mistake(name.span.clone(), message);
+        let mistake = written.mistake(MistakeKind::UnknownName, name.span.clone(), message);
         let elsewhere = self
             .bound
             .routes

@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 
 use interligo_model::formula::{NodeKind, parse};
-use interligo_model::plan::{Mistake, Plan, SumsEntry, parse_link_path};
+use interligo_model::plan::{Mistake, MistakeKind, Plan, SumsEntry, parse_link_path};
 use toml::Spanned;
 
 use super::{Content, Request, TotalsRequest};
@@ -27,7 +27,9 @@ pub struct SumsRequest {
 pub fn sums_request(plan: &Plan, table: &str) -> Result<Option<SumsRequest>, Mistake> {
     let Some(entry) = plan.tables.get(table) else { return Ok(None) };
     let Some(sums) = &entry.value.sums else { return Ok(None) };
-    let mistaken = |message: &str, help: &str| Mistake::in_plan(sums.span(), message).help(help);
+    let mistaken = |message: &str, help: &str| {
+        Mistake::in_plan(MistakeKind::ConflictingSettings, sums.span(), message).help(help)
+    };
     if entry.value.from.is_some() || !entry.value.part.is_empty() {
         return Err(mistaken("the table has both `sums` and files", "write two tables"));
     }
@@ -36,11 +38,15 @@ pub fn sums_request(plan: &Plan, table: &str) -> Result<Option<SumsRequest>, Mis
     if !plan.facts().any(|fact| fact.name == of.text) {
         let facts = plan.facts().map(|fact| fact.name.as_str());
         let message = format!("`{}` is no fact table of the plan", of.text);
-        return Err(of.mistaken(message).nearest(&of.text, facts));
+        return Err(of.mistaken(MistakeKind::UnknownName, message).nearest(&of.text, facts));
     }
     if sums.by.get_ref().is_empty() {
-        return Err(Mistake::in_plan(sums.by.span(), "sums need something that they are found by")
-            .help("name the attributes that make the key"));
+        return Err(Mistake::in_plan(
+            MistakeKind::MissingSetting,
+            sums.by.span(),
+            "sums need something that they are found by",
+        )
+        .help("name the attributes that make the key"));
     }
     let by: Vec<_> = sums.by.get_ref().iter().map(|text| plan.written(text)).collect();
     let show: Vec<_> = sums.show.iter().map(|text| plan.written(text)).collect();
@@ -53,7 +59,9 @@ pub fn sums_request(plan: &Plan, table: &str) -> Result<Option<SumsRequest>, Mis
         };
         if columns.contains(&name) {
             let message = format!("two columns of the table would be called `{name}`");
-            return Err(written.mistaken(message).help("leave one out"));
+            return Err(written
+                .mistaken(MistakeKind::DuplicateName, message)
+                .help("leave one out"));
         }
         columns.push(name);
     }

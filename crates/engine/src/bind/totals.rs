@@ -5,7 +5,7 @@
 //! is said by the layout, which goes with the first.
 
 use interligo_model::formula::{Node, NodeKind, Summary, TokenKind, parse, tokens};
-use interligo_model::plan::{Mistake, Unreached, Written};
+use interligo_model::plan::{Mistake, MistakeKind, Unreached, Written};
 use interligo_model::values::date::PeriodUnit;
 
 use super::measures::{Binder, heading};
@@ -116,7 +116,9 @@ pub(super) fn bind_totals(
     let mut binder = Binder::of(owner, facts);
     let versus = binder.show(request, mistakes)?;
     if let Some((written, 0)) = &request.top {
-        return Err(written.mistaken("the first 0 rows are none").help("write for instance 10"));
+        return Err(written
+            .mistaken(MistakeKind::WrongValue, "the first 0 rows are none")
+            .help("write for instance 10"));
     }
     let Binder { sources, columns, facts, .. } = binder;
     let layout = BoundLayout {
@@ -173,7 +175,7 @@ fn attributes(request: &TotalsRequest) -> Result<(Vec<Written>, Vec<usize>), Mis
     for across in &request.across {
         if let [_, second, ..] = levels_of(across)?.as_slice() {
             return Err(second
-                .mistaken("columns across have no levels")
+                .mistaken(MistakeKind::WrongPlace, "columns across have no levels")
                 .help("give the attributes as a list; a comparison stands in parentheses"));
         }
         all.push(across.clone());

@@ -2,7 +2,7 @@
 //! accordingly.
 
 use interligo_model::formula::{Function, Node, NodeKind, Operator, Takes, takes_of};
-use interligo_model::plan::{ColumnName, ColumnType, Mistake, Written};
+use interligo_model::plan::{At, ColumnName, ColumnType, Mistake, Written};
 use interligo_model::values::date::Day;
 
 use super::{Reference, Scope};
@@ -28,7 +28,7 @@ impl Demand {
 pub(crate) struct Use {
     pub(crate) reference: Reference,
     /// The name in its formula, for a mistake there.
-    pub(super) at: Mistake,
+    pub(super) at: At,
     pub(super) needed: Option<Demand>,
 }
 
@@ -60,7 +60,7 @@ pub(crate) fn uses_of(
     for (name, needed) in needs_of(node) {
         match scope.resolve(name, written) {
             Ok(reference) => {
-                uses.push(Use { reference, at: written.mistake(name.span.clone(), ""), needed });
+                uses.push(Use { reference, at: written.at(name.span.clone()), needed });
             }
             Err(mistake) => mistakes.push(mistake),
         }

@@ -19,7 +19,9 @@ use crate::proof::tally::Measured;
 use crate::totals::is_amount;
 use interligo_model::formula::Operator;
 use interligo_model::place::Spot;
-use interligo_model::plan::{ColumnName, ColumnType, Missing, Mistake, Written, key};
+use interligo_model::plan::{
+    At, ColumnName, ColumnType, Missing, Mistake, MistakeKind, Written, key,
+};
 use interligo_model::reading::column_reader::Reading;
 pub use outputs::{Output, OutputColumn, OutputContent};
 
@@ -124,11 +126,7 @@ impl Misfit {
                 scale_help(table, column),
             ),
         };
-        match &self.at {
-            Some(at) => Mistake { message, ..(**at).clone() },
-            None => Mistake::of_plan(message),
-        }
-        .help(help)
+        self.at.clone().unwrap_or(At::PLAN).mistake(MistakeKind::WrongType, message).help(help)
     }
 }
 
@@ -268,7 +266,9 @@ impl Engine {
             return Ok(Some(*figure));
         }
         let message = format!("`{}` is no amount: its sum over lines says nothing", written.text);
-        Err(written.mistaken(message).help("name a figure such as the revenue"))
+        Err(written
+            .mistaken(MistakeKind::NoTotal, message)
+            .help("name a figure such as the revenue"))
     }
 
     /// The column with the day of a line: the one that dated links ask for, or any.
@@ -424,9 +424,10 @@ fn figure_of(expr: Expr, figure: &BoundFigure) -> Result<Expr, Mistake> {
     };
     if !matches!(expr.ty, Type::Number { .. } | Type::Blank) {
         let found = expr.ty.shown();
-        return Err(figure
-            .written
-            .mistaken(format!("this is {found}, and only numbers are {what}")));
+        return Err(figure.written.mistaken(
+            MistakeKind::WrongType,
+            format!("this is {found}, and only numbers are {what}"),
+        ));
     }
     Ok(match &figure.kind {
         FigureKind::Formula(Some((places, rounding))) => Expr {
@@ -474,7 +475,7 @@ fn compute_columns(bound: &Bound, reads: &mut Reads) -> Result<Vec<Computation>,
             let at = fact.days[&formula.column].clone();
             let message =
                 "a dated link needs a date here, and the formula of the column gives none";
-            return Err(Mistake { message: message.to_owned(), ..at });
+            return Err(at.mistake(MistakeKind::WrongType, message));
         }
         let is_text = expr.ty == Type::Text;
         let own = reads.compute(formula.column, is_day, is_key && is_text);

@@ -1,7 +1,7 @@
 //! A formula over columns that are at hand, without a plan: for trying one out, and for measuring what it costs.
 
 use interligo_model::formula::parse;
-use interligo_model::plan::{ColumnName, Mistake, Written};
+use interligo_model::plan::{ColumnName, Mistake, MistakeKind, Written};
 use interligo_model::values::column::Column;
 use interligo_model::values::value::Value;
 
@@ -23,7 +23,9 @@ impl Names for Named<'_> {
         let column = known.ok_or_else(|| {
             let message = format!("there is no column `{}`", name.column);
             let names = self.0.iter().map(|(known, _)| *known);
-            written.mistake(name.span.clone(), message).nearest(&name.column, names)
+            written
+                .mistake(MistakeKind::UnknownName, name.span.clone(), message)
+                .nearest(&name.column, names)
         })?;
         Ok(Expr { kind: ExprKind::Column(column), ty: type_of(&self.0[column].1) })
     }

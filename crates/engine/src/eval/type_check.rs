@@ -6,7 +6,7 @@ use std::ops::Range;
 
 use interligo_model::formula::{Function, Node, NodeKind, Operator};
 use interligo_model::formula::{Scalar, Takes, name_of, takes_of};
-use interligo_model::plan::{ColumnName, Mistake, Written};
+use interligo_model::plan::{ColumnName, Mistake, MistakeKind, Written};
 use interligo_model::values::column::{Column, ColumnKind, Numbers};
 use interligo_model::values::date::{Day, Period, PeriodUnit};
 use interligo_model::values::decimal::{MAX_PLACES, QUOTIENT_PLACES};
@@ -122,7 +122,10 @@ impl Checker<'_> {
             NodeKind::Lines => {
                 let message = "`lines` counts many lines, a formula speaks of one";
                 let help = "a column of that name stands in quotes: \"lines\"";
-                return Err(self.written.mistake(node.span.clone(), message).help(help));
+                return Err(self
+                    .written
+                    .mistake(MistakeKind::WrongPlace, node.span.clone(), message)
+                    .help(help));
             }
             NodeKind::Negate(operand) => negated(self.number(operand, "a sign")?),
             NodeKind::Not(operand) => {
@@ -219,7 +222,10 @@ impl Checker<'_> {
                     }
                     _ => "a number of days may be added to a date, or taken from it",
                 };
-                Err(self.written.mistake(right.span.clone(), message).help(help))
+                Err(self
+                    .written
+                    .mistake(MistakeKind::WrongType, right.span.clone(), message)
+                    .help(help))
             }
         }
     }
@@ -229,7 +235,7 @@ impl Checker<'_> {
         let message =
             format!("`{text}` may be a part of a day, and only whole days are added to a date");
         let help = format!("`floor({text})` or `round({text}, 0)` makes it whole");
-        self.written.mistake(days.span.clone(), message).help(help)
+        self.written.mistake(MistakeKind::WrongType, days.span.clone(), message).help(help)
     }
 
     /// A comparison. Text that is written beside a date or period is read as one.
@@ -271,7 +277,11 @@ impl Checker<'_> {
             }
             (None, specimen) => Err(self
                 .written
-                .mistake(node.span.clone(), format!("`{text}` is not {}", other.shown()))
+                .mistake(
+                    MistakeKind::WrongType,
+                    node.span.clone(),
+                    format!("`{text}` is not {}", other.shown()),
+                )
                 .help(format!("it is written like '{specimen}'"))),
         }
     }
@@ -284,7 +294,7 @@ impl Checker<'_> {
                     format!("`{}` speaks of many lines, a formula of one", summary.name());
                 Err(self
                     .written
-                    .mistake(node.span.clone(), message)
+                    .mistake(MistakeKind::WrongPlace, node.span.clone(), message)
                     .help("it stands in `show`, `versus` or `sort` of totals"))
             }
             Function::Coalesce => {
@@ -403,6 +413,7 @@ impl Checker<'_> {
     fn unfit(&self, node: &Node, what: &str, wanted: &str, found: Type) -> Mistake {
         let text = &self.written.text[node.span.clone()];
         self.written.mistake(
+            MistakeKind::WrongType,
             node.span.clone(),
             format!("{what} needs {wanted}, `{text}` is {}", found.shown()),
         )
@@ -418,7 +429,7 @@ impl Checker<'_> {
             _ => {
                 let message =
                     format!("{what} cannot bring together {} and {}", a.shown(), b.shown());
-                Err(self.written.mistake(at, message))
+                Err(self.written.mistake(MistakeKind::WrongType, at, message))
             }
         }
     }

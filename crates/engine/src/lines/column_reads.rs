@@ -4,7 +4,7 @@
 use std::collections::BTreeMap;
 
 use arrow_array::StringViewArray;
-use interligo_model::plan::{ColumnType, Mistake};
+use interligo_model::plan::{At, ColumnType};
 use interligo_model::reading::column_reader::Reading;
 use interligo_model::reading::evidence::Evidence;
 use interligo_model::reading::style::Style;
@@ -39,7 +39,7 @@ impl Reads {
         let fact = &bound.fact;
         let sampled: BTreeMap<usize, &Vec<Sample>> =
             fact.read_columns().into_iter().zip(samples).collect();
-        let misfit = |column: usize, wanted: ColumnType, at: Option<Mistake>| Misfit {
+        let misfit = |column: usize, wanted: ColumnType, at: Option<At>| Misfit {
             table: fact.name.clone(),
             column: fact.columns[column].clone(),
             wanted,
@@ -48,7 +48,7 @@ impl Reads {
                 .map(|sample| first_misfit(&sample.texts, &sample.style, wanted))
                 .find(|text| !text.is_empty())
                 .unwrap_or_default(),
-            at: at.map(Box::new),
+            at: at,
         };
         let evidence = |column: usize| {
             let mut evidence = Evidence::default();

@@ -30,7 +30,7 @@ use crate::lookup::gather::{brought_days, brought_texts};
 use crate::lookup::{Lookup, until_the_next};
 use chain::{Chain, chain_sought};
 use corrections::Corrections;
-use interligo_model::plan::{ColumnType, Missing, Mistake};
+use interligo_model::plan::{ColumnType, Missing, Mistake, MistakeKind};
 use interligo_model::reading::column_reader::Reading;
 use interligo_model::reading::style::Style;
 use interligo_model::values::column::{Column, DateColumn, known_where};
@@ -514,7 +514,7 @@ pub(crate) fn require_condition(
         return Ok(());
     }
     Err(written
-        .mistaken("`when` wants a condition")
+        .mistaken(MistakeKind::WrongType, "`when` wants a condition")
         .help("compare something: when = \"currency <> 'EUR'\""))
 }
 

@@ -24,7 +24,7 @@ use crate::workers;
 use duplicates::same_key;
 pub(crate) use duplicates::until_the_next;
 use interligo_model::place::{PartName, Place};
-use interligo_model::plan::{Ends, Mistake};
+use interligo_model::plan::{Ends, Mistake, MistakeKind};
 use interligo_model::reading::column_reader::{ReadColumn, Reading};
 use interligo_model::reading::date_style::millis_of_day;
 use interligo_model::reading::style::{PartStyle, Style};
@@ -280,7 +280,7 @@ impl Lookup {
                     self.raw.place(row as u32).in_column(name),
                     texts.value(row)
                 );
-                return Err(Mistake::of_plan(message).help(format!(
+                return Err(Mistake::of_plan(MistakeKind::WrongType, message).help(format!(
                     "periods are counted in days; write `{name}` without times, or with 00:00"
                 )));
             }

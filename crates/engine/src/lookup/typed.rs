@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use arrow_array::{Array, StringViewArray};
 use interligo_model::place::Place;
-use interligo_model::plan::{ColumnType, Mistake};
+use interligo_model::plan::{At, ColumnType, Mistake, MistakeKind};
 use interligo_model::reading::column_reader::Reading;
 use interligo_model::reading::evidence::Evidence;
 use interligo_model::reading::style::Style;
@@ -87,7 +87,7 @@ pub(super) fn typed(raw: &mut RawTable, bound: &BoundLookup) -> Result<Typed, Mi
                 column: bound.columns[formula.column].clone(),
                 wanted: ColumnType::Date,
                 example: values.into_iter().find(|text| !text.is_empty()).unwrap_or_default(),
-                at: bound.wishes.needed_at(formula.column).map(Box::new),
+                at: bound.wishes.needed_at(formula.column),
             }
             .mistake());
         }
@@ -122,7 +122,7 @@ fn read_column(raw: &RawTable, bound: &BoundLookup, number: usize) -> Result<Rea
             column: name.clone(),
             wanted,
             example: first.into_iter().find(|text| !text.is_empty()).unwrap_or_default(),
-            at: bound.wishes.needed_at(number).map(Box::new),
+            at: bound.wishes.needed_at(number),
         }
         .mistake()
     })?;
@@ -168,8 +168,11 @@ fn compute_column(
     let values: Result<Vec<Value<'_>>, Overflow> = (0..rows)
         .map(|row| evaluate(&expr, &RowOf { columns, row }).map(Value::into_owned))
         .collect();
-    let unfit =
-        |_| formula.written.mistaken("a value of this column does not fit exact arithmetic");
+    let unfit = |_| {
+        formula
+            .written
+            .mistaken(MistakeKind::Overflow, "a value of this column does not fit exact arithmetic")
+    };
     Ok(Column::from_values(kind_of(expr.ty), &values.map_err(unfit)?))
 }
 
@@ -197,7 +200,7 @@ pub struct Misfit {
     /// What it holds instead.
     pub example: String,
     /// Where the plan needs it.
-    pub(crate) at: Option<Box<Mistake>>,
+    pub(crate) at: Option<At>,
 }
 
 /// The first text that cannot be read as `wanted`.

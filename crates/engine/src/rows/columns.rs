@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 
 use interligo_model::pattern::NamePattern;
-use interligo_model::plan::{Entry, Files, InOrder, Mistake, Plan, Unpack, listed};
+use interligo_model::plan::{Entry, Files, InOrder, Mistake, MistakeKind, Plan, Unpack, listed};
 use toml::Spanned;
 
 use super::tall::Group;
@@ -100,8 +100,8 @@ impl PartColumns {
         if self.names.contains(&name) {
             let message = format!("there is a column `{name}` already");
             let mistake = match span {
-                Some(span) => Mistake::in_plan(span, message),
-                None => Mistake::of_plan(message),
+                Some(span) => Mistake::in_plan(MistakeKind::DuplicateName, span, message),
+                None => Mistake::of_plan(MistakeKind::DuplicateName, message),
             };
             return Err(mistake.help("give the new column another name"));
         }
@@ -112,7 +112,8 @@ impl PartColumns {
 
     fn unpack(&mut self, unpack: &Spanned<Unpack>) -> Result<(), Mistake> {
         let (entry, span) = (unpack.get_ref(), unpack.span());
-        let wrong = |message: &str| Mistake::in_plan(unpack.span(), message);
+        let wrong =
+            |message: &str| Mistake::in_plan(MistakeKind::WrongValue, unpack.span(), message);
         if entry.separator.trim().is_empty() && entry.separator != "\n" {
             return Err(wrong("`separator` says what stands between two values")
                 .help("write for instance separator = \"|\""));
@@ -122,8 +123,12 @@ impl PartColumns {
         }
         let position = |name: &str, span| {
             self.names.iter().position(|own| own == name).ok_or_else(|| {
-                Mistake::in_plan(span, format!("the file has no column `{name}` to unpack"))
-                    .nearest(name, self.names.iter().map(String::as_str))
+                Mistake::in_plan(
+                    MistakeKind::UnknownName,
+                    span,
+                    format!("the file has no column `{name}` to unpack"),
+                )
+                .nearest(name, self.names.iter().map(String::as_str))
             })
         };
         let columns = entry.columns.get_ref().iter();
@@ -177,7 +182,9 @@ fn tall_columns(
     let mut values: Vec<String> = Vec::new();
     let mut patterns: Vec<TallPattern<'_>> = Vec::new();
     for entry in tall.get_ref() {
-        let wrong = |message: String| Mistake::in_plan(entry.name_span.clone(), message);
+        let wrong = |message: String| {
+            Mistake::in_plan(MistakeKind::WrongValue, entry.name_span.clone(), message)
+        };
         let pattern = NamePattern::parse(&entry.name).map_err(wrong)?;
         if pattern.slots().next().is_none() {
             return Err(wrong(format!("`{}` has no slot in braces", entry.name))
@@ -220,14 +227,18 @@ fn tall_columns(
                 "two headings give the same row a `{}`; the second is `{heading}`",
                 tall.entry.value
             );
-            return Err(Mistake::in_plan(tall.entry.name_span.clone(), message)
-                .help("name another column for one of the patterns"));
+            return Err(Mistake::in_plan(
+                MistakeKind::DuplicateName,
+                tall.entry.name_span.clone(),
+                message,
+            )
+            .help("name another column for one of the patterns"));
         }
     }
     if groups.is_empty() {
         let patterns: Vec<&str> = patterns.iter().map(|tall| tall.entry.name.as_str()).collect();
         let message = format!("no heading fits {}", patterns.join(" or "));
-        return Err(Mistake::in_plan(tall.span(), message)
+        return Err(Mistake::in_plan(MistakeKind::UnknownName, tall.span(), message)
             .help(format!("the file has {}", listed(headings))));
     }
     let slots = patterns

@@ -2,7 +2,7 @@
 
 use arrow_array::StringViewArray;
 use interligo_model::formula::parse;
-use interligo_model::plan::{ColumnName, Mistake, Written};
+use interligo_model::plan::{ColumnName, Mistake, MistakeKind, Written};
 use interligo_model::values::column::is_blank_text;
 use interligo_model::values::value::Value;
 
@@ -27,7 +27,9 @@ impl Names for Texts<'_> {
             _ => {
                 let message = format!("the file has no heading `{}`", name.column);
                 let headings = self.0.iter().map(String::as_str);
-                Err(written.mistake(name.span.clone(), message).nearest(&name.column, headings))
+                Err(written
+                    .mistake(MistakeKind::UnknownName, name.span.clone(), message)
+                    .nearest(&name.column, headings))
             }
         }
     }
@@ -42,7 +44,7 @@ impl RowFilter {
         let expr = check(&parse(written)?, &Texts(headings), written)?;
         if expr.ty != Type::YesNo {
             return Err(written
-                .mistaken("`leave-out-rows` wants a condition")
+                .mistaken(MistakeKind::WrongType, "`leave-out-rows` wants a condition")
                 .help("compare something: \"status = 'cancelled'\"; the cells of a row are text"));
         }
         let mut fields = Vec::new();

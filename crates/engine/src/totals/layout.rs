@@ -1,7 +1,7 @@
 //! How the groups of totals make a table: rows with subtotals, attributes across, order, the first few, shares,
 //! and the difference of two measures.
 
-use interligo_model::plan::Mistake;
+use interligo_model::plan::{Mistake, MistakeKind};
 
 use super::cells::GroupSums;
 use super::cube::Cube;
@@ -73,7 +73,9 @@ impl Layout {
                 let time = time.as_ref().map_err(|why| no_time(written, why))?;
                 if time.unit < *unit {
                     let message = format!("there is no {} to date in a year", unit.name());
-                    return Err(written.mistaken(message).help("take a shorter period into `by`"));
+                    return Err(written
+                        .mistaken(MistakeKind::WrongValue, message)
+                        .help("take a shorter period into `by`"));
                 }
             }
             let heading = heading.clone();
@@ -125,7 +127,7 @@ impl Layout {
                 let message = format!("`{}` is not a column of the table", key.name);
                 let known = measures.iter().map(String::as_str).chain(attributes.iter().copied());
                 key.written
-                    .mistaken(message)
+                    .mistaken(MistakeKind::UnknownName, message)
                     .nearest(&key.name, known)
                     .or_help("name one that is shown, with `-` before it for the largest first")
             })?;
@@ -134,7 +136,10 @@ impl Layout {
                 && self.columns.get(measure).is_some_and(runs)
             {
                 let message = "what runs up follows the order of the rows and cannot make it";
-                return Err(key.written.mistaken(message).help("sort by the measure itself"));
+                return Err(key
+                    .written
+                    .mistaken(MistakeKind::WrongPlace, message)
+                    .help("sort by the measure itself"));
             }
             sort.push((by, if key.descending { Order::Descending } else { Order::Ascending }));
         }

@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use interligo_model::formula::{Node, Summary};
-use interligo_model::plan::{Mistake, ShownForm, TotalRule, Written};
+use interligo_model::plan::{Mistake, MistakeKind, ShownForm, TotalRule, Written};
 use interligo_model::values::value::Value;
 
 use super::codes::same_text;
@@ -143,7 +143,10 @@ impl TotalsPlan {
             let expr = check(node, engine, written)?;
             if !matches!(expr.ty, Type::YesNo | Type::Blank) {
                 return Err(written
-                    .mistaken(format!("this is {}, not a condition", expr.ty.shown()))
+                    .mistaken(
+                        MistakeKind::WrongType,
+                        format!("this is {}, not a condition", expr.ty.shown()),
+                    )
                     .help("write for instance quantity > 10"));
             }
             plan.filter = Some(expr);
@@ -204,7 +207,7 @@ impl TotalsPlan {
         if base.shared && !self.is_part_of_whole(&measure) {
             let message = "a share is a part of a sum or count, and this is none";
             let help = "show it by itself: it is comparable as it is, with that of `all`";
-            return Err(base.written.mistaken(message).help(help));
+            return Err(base.written.mistaken(MistakeKind::NoTotal, message).help(help));
         }
         self.measures.push(measure);
         Ok(())
@@ -255,7 +258,9 @@ impl TotalsPlan {
         let bound = &engine.bound.figures[figure];
         let expr = Expr { kind: ExprKind::Figure(figure), ty: engine.figure(figure).expr.ty };
         let heading = base.heading.clone();
-        let mistaken = |message: String, help: &str| base.written.mistaken(message).help(help);
+        let mistaken = |message: String, help: &str| {
+            base.written.mistaken(MistakeKind::NoTotal, message).help(help)
+        };
         let Type::Number { .. } = expr.ty else {
             return Err(no_number(base, expr.ty));
         };
@@ -396,14 +401,14 @@ fn both(one: Expr, other: Expr) -> Expr {
 fn no_number(base: &BoundBase, ty: Type) -> Mistake {
     let message = format!("`{}` is {}, and only numbers are summed", base.heading, ty.shown());
     base.written
-        .mistaken(message)
+        .mistaken(MistakeKind::WrongType, message)
         .help("group by it, or show `count(distinct …)`, `min` or `max` of it")
 }
 
 /// What is to be said where something needs a period that the table does not have.
 pub(super) fn no_time(written: &Written, why: &str) -> Mistake {
     written
-        .mistaken(why.to_owned())
+        .mistaken(MistakeKind::MissingSetting, why.to_owned())
         .help("put a period of a date column into `by` or `across`: month(sold_on)")
 }
 

@@ -63,7 +63,7 @@ proptest! {
         let damaged = format!("{}{put}{}", &PLAN[..at], &PLAN[end..]);
         for mistake in mistakes(&damaged, "depot") {
             prop_assert!(!mistake.message.is_empty());
-            if let Some(span) = &mistake.span {
+            if let Some(span) = &mistake.at.span {
                 prop_assert!(span.start <= span.end && span.end <= damaged.len());
             }
         }
@@ -73,7 +73,7 @@ proptest! {
     fn prop_any_text_is_a_formula_or_a_mistake(text in "\\PC{0,40}|[a-c0-9.'\"()+*/<>= -]{0,30}") {
         for mistake in mistakes(PLAN, &text) {
             prop_assert!(!mistake.message.is_empty());
-            if let Some(span) = &mistake.span {
+            if let Some(span) = &mistake.at.span {
                 prop_assert!(span.end <= text.len() && text.is_char_boundary(span.start));
             }
         }
@@ -102,7 +102,7 @@ proptest! {
             let request = Request { name: "totals".into(), to: None, of: None, content };
             for mistake in bind(plan, &headings(), &[request], &BTreeSet::new()).err().into_iter().flatten() {
                 prop_assert!(!mistake.message.is_empty());
-                if let Some(span) = &mistake.span {
+                if let Some(span) = &mistake.at.span {
                     prop_assert!(span.start <= span.end && span.end <= text.len(), "{}: {:?}", text, mistake);
                 }
             }

@@ -7,7 +7,7 @@ use super::parser::Parser;
 use super::scalar::{FIELDS, PLAIN, Scalar};
 use super::summaries::{SUMMARIES, Summary};
 use super::syntax::{COMPARISON, Function, Node, NodeKind};
-use crate::plan::{Mistake, nearest_name};
+use crate::plan::{Mistake, MistakeKind, nearest_name};
 use crate::values::date::PeriodUnit;
 use crate::values::decimal::Rounding;
 
@@ -93,7 +93,11 @@ impl Parser<'_> {
                     };
                     return Err(self
                         .written
-                        .mistake(span.clone(), format!("there is no function `{name}`"))
+                        .mistake(
+                            MistakeKind::UnknownName,
+                            span.clone(),
+                            format!("there is no function `{name}`"),
+                        )
                         .help(help));
                 }
             },
@@ -116,7 +120,10 @@ impl Parser<'_> {
         let values = if count == 1 { "value" } else { "values" };
         let message = format!("`{name}` was given {count} {values}");
         let whole = span.start..self.end();
-        Err(self.written.mistake(whole, message).help(format!("it reads `{shape}`")))
+        Err(self
+            .written
+            .mistake(MistakeKind::WrongArguments, whole, message)
+            .help(format!("it reads `{shape}`")))
     }
 
     /// `substring(text from 2 for 3)`; the `for` may be left out.
@@ -190,7 +197,7 @@ impl Parser<'_> {
             }
             _ => {
                 let message = format!("{what} a whole number from 0 to 20");
-                Err(self.written.mistake(node.span.clone(), message))
+                Err(self.written.mistake(MistakeKind::WrongArguments, node.span.clone(), message))
             }
         }
     }
@@ -200,9 +207,11 @@ impl Parser<'_> {
         match &node.kind {
             NodeKind::Text(rule) if rule == "half-even" => Ok(Rounding::HalfEven),
             NodeKind::Text(rule) if rule == "half-up" => Ok(Rounding::HalfUp),
-            _ => Err(self
-                .written
-                .mistake(node.span.clone(), "the rule of `round` is 'half-even' or 'half-up'")),
+            _ => Err(self.written.mistake(
+                MistakeKind::WrongArguments,
+                node.span.clone(),
+                "the rule of `round` is 'half-even' or 'half-up'",
+            )),
         }
     }
 }

@@ -4,7 +4,7 @@ use std::ops::Range;
 
 use unicode_normalization::UnicodeNormalization;
 
-use crate::plan::{Mistake, Written};
+use crate::plan::{Mistake, MistakeKind, Written};
 use crate::values::decimal::Decimal;
 
 /// One word or sign, with its place in the text.
@@ -104,7 +104,7 @@ pub fn tokens(written: &Written) -> Result<Vec<Token>, Mistake> {
                 None => {
                     let range = at..at + first.len_utf8();
                     return Err(written
-                        .mistake(range, format!("`{first}` has no meaning here"))
+                        .mistake(MistakeKind::Syntax, range, format!("`{first}` has no meaning here"))
                         .help("a name with other signs than letters, digits and `_` stands in double quotes"));
                 }
             },
@@ -123,7 +123,7 @@ fn quoted(written: &Written, at: usize, quote: char) -> Result<(TokenKind, usize
     loop {
         let Some(end) = rest[from..].find(quote) else {
             let message = format!("the quote {quote} is not closed");
-            return Err(written.mistake(at..written.text.len(), message));
+            return Err(written.mistake(MistakeKind::Syntax, at..written.text.len(), message));
         };
         content.push_str(&rest[from..from + end]);
         from += end + 1;
@@ -157,7 +157,11 @@ fn number(written: &Written, at: usize) -> Result<(TokenKind, usize), Mistake> {
         _ => {
             let end = at + run(rest, |c| c.is_alphanumeric() || "._".contains(c));
             Err(written
-                .mistake(at..end, format!("`{}` is not a number", &written.text[at..end]))
+                .mistake(
+                    MistakeKind::Syntax,
+                    at..end,
+                    format!("`{}` is not a number", &written.text[at..end]),
+                )
                 .help(
                     "numbers read 1234.56; a name that begins with a digit stands in double quotes",
                 ))

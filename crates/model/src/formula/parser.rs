@@ -3,7 +3,7 @@
 
 use super::lexer::{Token, TokenKind, tokens};
 use super::syntax::{COMPARISON, NOT, Node, NodeKind, Operator, SIGN};
-use crate::plan::{ColumnName, Mistake, Written};
+use crate::plan::{ColumnName, Mistake, MistakeKind, Written};
 
 /// Words that are part of the language and stand in double quotes when they are names.
 const WORDS: [&str; 15] = [
@@ -22,12 +22,13 @@ pub fn parse(written: &Written) -> Result<Node, Mistake> {
     let tokens = tokens(written)?;
     let mut parser = Parser { written, tokens: &tokens, at: 0, depth: 0 };
     if tokens.is_empty() {
-        return Err(written.mistaken("the formula is empty"));
+        return Err(written.mistaken(MistakeKind::Syntax, "the formula is empty"));
     }
     if tokens.len() > LONGEST {
-        return Err(written.mistaken(format!(
-            "the formula has more than {LONGEST} words; split it into several figures"
-        )));
+        return Err(written.mistaken(
+            MistakeKind::TooLarge,
+            format!("the formula has more than {LONGEST} words; split it into several figures"),
+        ));
     }
     let node = parser.expression(0)?;
     if parser.at < tokens.len() {
@@ -49,9 +50,12 @@ impl Parser<'_> {
     pub(super) fn expression(&mut self, least: u8) -> Result<Node, Mistake> {
         self.depth += 1;
         if self.depth > DEEPEST {
-            return Err(self.written.mistaken(format!(
-                "the formula is nested more than {DEEPEST} deep; split it into several figures"
-            )));
+            return Err(self.written.mistaken(
+                MistakeKind::TooLarge,
+                format!(
+                    "the formula is nested more than {DEEPEST} deep; split it into several figures"
+                ),
+            ));
         }
         let mut left = self.operand()?;
         loop {
@@ -257,12 +261,15 @@ impl Parser<'_> {
         let text = &self.written.text;
         match self.tokens.get(self.at) {
             Some(token) => self.written.mistake(
+                MistakeKind::Syntax,
                 token.span.clone(),
                 format!("found `{}`, wanted {wanted}", &text[token.span.clone()]),
             ),
-            None => self
-                .written
-                .mistake(text.len()..text.len(), format!("the formula ends, wanted {wanted}")),
+            None => self.written.mistake(
+                MistakeKind::Syntax,
+                text.len()..text.len(),
+                format!("the formula ends, wanted {wanted}"),
+            ),
         }
     }
 }
@@ -353,7 +360,7 @@ mod tests {
         ] {
             let mistake = parse(&written(text)).unwrap_err();
             assert_eq!(mistake.message, message, "{text}");
-            assert_eq!(&text[mistake.span.unwrap()], at, "{text}");
+            assert_eq!(&text[mistake.at.span.unwrap()], at, "{text}");
         }
         let deep = "(".repeat(500) + "1" + &")".repeat(500);
         assert!(parse(&written(&deep)).unwrap_err().message.contains("nested"));

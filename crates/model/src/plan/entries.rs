@@ -8,7 +8,8 @@ use std::ops::Range;
 use serde::de::{self, Deserialize, Deserializer, MapAccess, SeqAccess, Visitor};
 use toml::Spanned;
 
-use super::{Duplicates, FillValue, Mistake, Repeats, Rule, Scale};
+use super::mistake::At;
+use super::{Duplicates, FillValue, Mistake, MistakeKind, Repeats, Rule, Scale};
 
 /// One entry of a section.
 #[derive(Debug, PartialEq, Eq)]
@@ -240,30 +241,28 @@ impl<'de> Deserialize<'de> for Repeats {
 
 /// Puts what the TOML reader says into our words. Serde's messages for unknown names list the valid
 /// ones in backticks, the unknown one first.
-pub(super) fn worded(mut mistake: Mistake, message: &str) -> Mistake {
+pub(super) fn worded(at: At, message: &str) -> Mistake {
     let quoted: Vec<&str> = message.split('`').skip(1).step_by(2).collect();
     let (found, valid) = match quoted.split_first() {
         Some((found, valid)) => (*found, valid.to_vec()),
         None => ("", Vec::new()),
     };
+    let about = |kind: MistakeKind, words: String| at.clone().mistake(kind, words);
     if message.starts_with("unknown field") {
-        mistake.message = format!("there is no plan key `{found}` here");
-        mistake.nearest(found, valid)
+        let words = format!("there is no plan key `{found}` here");
+        about(MistakeKind::UnknownKey, words).nearest(found, valid)
     } else if message.starts_with("unknown variant") {
-        mistake.message = format!("`{found}` is not one of the choices here");
-        mistake.nearest(found, valid)
+        let words = format!("`{found}` is not one of the choices here");
+        about(MistakeKind::WrongValue, words).nearest(found, valid)
     } else if message.starts_with("missing field") {
-        mistake.message = format!("the plan key `{found}` is missing here");
-        mistake
+        about(MistakeKind::MissingSetting, format!("the plan key `{found}` is missing here"))
     } else if let Some((what, wanted)) = message
         .strip_prefix("invalid type: ")
         .or_else(|| message.strip_prefix("invalid value: "))
         .and_then(|rest| rest.split_once(", expected "))
     {
-        mistake.message = format!("found {what}, wanted {wanted}");
-        mistake
+        about(MistakeKind::WrongValue, format!("found {what}, wanted {wanted}"))
     } else {
-        mistake.message = message.lines().collect::<Vec<_>>().join(", ");
-        mistake
+        about(MistakeKind::Syntax, message.lines().collect::<Vec<_>>().join(", "))
     }
 }

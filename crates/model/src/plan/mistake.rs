@@ -3,6 +3,8 @@
 use std::fmt;
 use std::ops::Range;
 
+use super::mistake_kind::MistakeKind;
+
 /// Where a piece of text that a person wrote stands.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Origin {
@@ -17,38 +19,59 @@ pub enum Origin {
     },
 }
 
+/// A place in what a person wrote.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct At {
+    /// The text in which it is.
+    pub origin: Origin,
+    /// The word. `None` is the text as a whole.
+    pub span: Option<Range<usize>>,
+}
+
+impl At {
+    /// The plan as a whole.
+    pub const PLAN: At = At { origin: Origin::Plan, span: None };
+
+    /// A range of the plan's text.
+    pub fn in_plan(span: Range<usize>) -> At {
+        At { origin: Origin::Plan, span: Some(span) }
+    }
+
+    /// A mistake there.
+    pub fn mistake(self, kind: MistakeKind, message: impl Into<String>) -> Mistake {
+        Mistake { kind, at: self, message: message.into(), help: None }
+    }
+}
+
 /// One mistake in a plan or an option.
 ///
 /// The message says what was found and what was wanted; `help` says what to do about it.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Mistake {
-    /// The text in which it stands.
-    pub origin: Origin,
-    /// The word at fault. `None` when something is missing from the whole.
-    pub span: Option<Range<usize>>,
-    /// What is wrong: lowercase, no final stop.
+    /// What kind of mistake it is.
+    pub kind: MistakeKind,
+    /// The word at fault.
+    pub at: At,
+    /// What is wrong: one sentence, lowercase, no final stop.
     pub message: String,
-    /// The way out.
+    /// What to do.
     pub help: Option<String>,
-    /// Two tables that no link joins: where the one is asked for what only the other has.
-    pub apart: Option<Box<(String, String)>>,
 }
 
 impl Mistake {
     /// A mistake at a range of the plan's text.
-    pub fn in_plan(span: Range<usize>, message: impl Into<String>) -> Mistake {
-        Mistake { span: Some(span), ..Mistake::of_plan(message) }
+    pub fn in_plan(kind: MistakeKind, span: Range<usize>, message: impl Into<String>) -> Mistake {
+        At::in_plan(span).mistake(kind, message)
     }
 
     /// A mistake of the plan as a whole.
-    pub fn of_plan(message: impl Into<String>) -> Mistake {
-        Mistake {
-            origin: Origin::Plan,
-            span: None,
-            message: message.into(),
-            help: None,
-            apart: None,
-        }
+    pub fn of_plan(kind: MistakeKind, message: impl Into<String>) -> Mistake {
+        At::PLAN.mistake(kind, message)
+    }
+
+    /// The stable name of its kind.
+    pub fn code(&self) -> &'static str {
+        self.kind.code()
     }
 
     /// The same mistake with a way out.
@@ -60,12 +83,6 @@ impl Mistake {
     /// The same mistake with a way out, where it has none yet.
     pub fn or_help(self, help: impl Into<String>) -> Mistake {
         if self.help.is_some() { self } else { self.help(help) }
-    }
-
-    /// The same mistake where no link leads from one table to another.
-    pub fn apart(mut self, from: &str, to: &str) -> Mistake {
-        self.apart = Some(Box::new((from.to_owned(), to.to_owned())));
-        self
     }
 
     /// The same mistake with the nearest of the valid names, or all of them when none is near.
@@ -158,19 +175,34 @@ impl Written {
         Written { text, origin: self.origin.clone(), span, exact: self.exact }
     }
 
-    /// A mistake at a range of this text.
-    pub fn mistake(&self, range: Range<usize>, message: impl Into<String>) -> Mistake {
+    /// A place in this text.
+    pub fn at(&self, range: Range<usize>) -> At {
         let span = if self.exact {
             self.span.start + range.start..self.span.start + range.end
         } else {
             self.span.clone()
         };
-        Mistake { origin: self.origin.clone(), span: Some(span), ..Mistake::of_plan(message) }
+        At { origin: self.origin.clone(), span: Some(span) }
+    }
+
+    /// The place of the whole text.
+    pub fn at_all(&self) -> At {
+        self.at(0..self.text.len())
+    }
+
+    /// A mistake at a range of this text.
+    pub fn mistake(
+        &self,
+        kind: MistakeKind,
+        range: Range<usize>,
+        message: impl Into<String>,
+    ) -> Mistake {
+        self.at(range).mistake(kind, message)
     }
 
     /// A mistake about the whole text.
-    pub fn mistaken(&self, message: impl Into<String>) -> Mistake {
-        self.mistake(0..self.text.len(), message)
+    pub fn mistaken(&self, kind: MistakeKind, message: impl Into<String>) -> Mistake {
+        self.at_all().mistake(kind, message)
     }
 }
 
@@ -191,10 +223,10 @@ mod tests {
     fn a_range_of_a_formula_points_into_the_plan() {
         let plan = "revenue = \"a * b\"";
         let written = Written::in_plan(plan, "a * b", 10..17);
-        assert_eq!(&plan[written.mistake(4..5, "x").span.unwrap()], "b");
+        assert_eq!(&plan[written.at(4..5).span.unwrap()], "b");
         // With an escape the letters no longer correspond; the whole value is marked.
         let plan = r#"revenue = "\u0061 * b""#;
         let written = Written::in_plan(plan, "a * b", 10..22);
-        assert_eq!(written.mistake(4..5, "x").span, Some(10..22));
+        assert_eq!(written.at(4..5).span, Some(10..22));
     }
 }

@@ -8,6 +8,7 @@ mod entries;
 mod figures;
 mod links;
 mod mistake;
+mod mistake_kind;
 mod path;
 mod rules;
 mod tables;
@@ -21,7 +22,8 @@ use toml::Spanned;
 pub use entries::{ByteSize, Entry, InOrder, OneOrMore};
 pub use figures::{BandEntry, FigureEntry, Included, ShownAs, ShownForm, TotalRule};
 pub use links::{GapRule, Gaps, Ignore, IgnoreEntry, LinkEntry, Matching, Missing, Overlap};
-pub use mistake::{Mistake, Origin, Written, listed, nearest_name};
+pub use mistake::{At, Mistake, Origin, Written, listed, nearest_name};
+pub use mistake_kind::MistakeKind;
 pub use path::{ColumnName, LinkPath, parse_link_path};
 pub use rules::{Duplicates, Ends, Repeats, Rule, Valid};
 pub use tables::{
@@ -160,8 +162,8 @@ impl Plan {
     /// The first thing that is not TOML or not part of the language.
     pub fn parse(source: &str) -> Result<Plan, Mistake> {
         let mut plan: Plan = toml::from_str(source).map_err(|error| {
-            let mistake = Mistake { span: error.span(), ..Mistake::of_plan("") };
-            entries::worded(mistake, error.message())
+            let at = At { origin: Origin::Plan, span: error.span() };
+            entries::worded(at, error.message())
         })?;
         plan.source = source.to_owned();
         Ok(plan)
@@ -253,7 +255,7 @@ mod tests {
 
     fn mistake(source: &str) -> (String, String, Option<String>) {
         let mistake = Plan::parse(source).unwrap_err();
-        let at = mistake.span.map_or("", |span| &source[span]).to_owned();
+        let at = mistake.at.span.map_or("", |span| &source[span]).to_owned();
         (at, mistake.message, mistake.help)
     }
 

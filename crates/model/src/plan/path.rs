@@ -3,7 +3,7 @@
 
 use std::ops::Range;
 
-use super::{Mistake, Written};
+use super::{Mistake, MistakeKind, Written};
 use crate::formula::{Token, TokenKind, tokens};
 
 /// A column as a path or formula names it.
@@ -81,7 +81,7 @@ pub fn parse_link_path(written: &Written) -> Result<LinkPath, Mistake> {
     if let Some(candidate) = uneven {
         let span = candidate[0].span.start..candidate[candidate.len() - 1].span.end;
         let message = format!("{} on the left, {} on the right", columns(candidate), columns(&to));
-        return Err(written.mistake(span, message).help(
+        return Err(written.mistake(MistakeKind::Syntax, span, message).help(
             "a key of several columns is compared column by column, in the order of writing",
         ));
     }
@@ -100,7 +100,11 @@ fn check_lookup(to: &[ColumnName], written: &Written) -> Result<(), Mistake> {
     for name in to {
         if let [_, _, ..] = name.through.as_slice() {
             return Err(written
-                .mistake(name.span.clone(), "a link leads to a table, written `table.column`")
+                .mistake(
+                    MistakeKind::Syntax,
+                    name.span.clone(),
+                    "a link leads to a table, written `table.column`",
+                )
                 .help(SHAPE));
         }
         if name.through != to[0].through {
@@ -109,7 +113,9 @@ fn check_lookup(to: &[ColumnName], written: &Written) -> Result<(), Mistake> {
                 to[0].through.join("."),
                 name.through.join(".")
             );
-            return Err(written.mistake(name.span.clone(), message).help(SHAPE));
+            return Err(written
+                .mistake(MistakeKind::Syntax, name.span.clone(), message)
+                .help(SHAPE));
         }
     }
     Ok(())
@@ -128,7 +134,10 @@ impl PathReader<'_> {
         if first.through.is_empty() {
             let Some(table) = table else {
                 let message = format!("`{}` does not say its table", first.column);
-                return Err(self.written.mistake(first.span.clone(), message).help(SHAPE));
+                return Err(self
+                    .written
+                    .mistake(MistakeKind::Syntax, first.span.clone(), message)
+                    .help(SHAPE));
             };
             first.through = table.to_vec();
         }
@@ -187,12 +196,15 @@ impl PathReader<'_> {
         let text = &self.written.text;
         let mistake = match self.tokens.get(self.at) {
             Some(token) => self.written.mistake(
+                MistakeKind::Syntax,
                 token.span.clone(),
                 format!("found `{}`, wanted {wanted}", &text[token.span.clone()]),
             ),
-            None => self
-                .written
-                .mistake(text.len()..text.len(), format!("the path ends, wanted {wanted}")),
+            None => self.written.mistake(
+                MistakeKind::Syntax,
+                text.len()..text.len(),
+                format!("the path ends, wanted {wanted}"),
+            ),
         };
         mistake.help(SHAPE)
     }

@@ -7,7 +7,8 @@ use serde::Deserialize;
 use toml::Spanned;
 
 use super::{
-    ByteSize, Duplicates, Entry, FillValue, InOrder, Mistake, OneOrMore, Plan, Repeats, Valid,
+    ByteSize, Duplicates, Entry, FillValue, InOrder, Mistake, MistakeKind, OneOrMore, Plan,
+    Repeats, Valid,
 };
 
 /// An entry that may say how files are written, besides what is its own.
@@ -337,7 +338,9 @@ impl Plan {
             set: entry.set.iter().collect(),
             columns: Columns(vec![&entry.columns]),
         };
-        let wrong = |message: &str| Mistake::in_plan(table.name_span.clone(), message);
+        let wrong = |message: &str| {
+            Mistake::in_plan(MistakeKind::ConflictingSettings, table.name_span.clone(), message)
+        };
         match (&entry.from, entry.part.as_slice()) {
             (Some(_), [_, ..]) => Err(wrong("the table has both `from` and parts")
                 .help("give every [[tables.….part]] its own `from`, and leave out the table's")),

@@ -15,7 +15,7 @@ use interligo_engine::proof::balance::{Balance, Suggestion};
 use interligo_engine::proof::findings::ExactSum;
 use interligo_engine::proof::usage::Usage;
 use interligo_model::place::Spot;
-use interligo_model::plan::{Mistake, Plan, Written};
+use interligo_model::plan::{Mistake, MistakeKind, Plan, Written};
 use interligo_model::values::date::Day;
 use interligo_model::values::decimal::Decimal;
 
@@ -334,7 +334,10 @@ pub(crate) fn stop_on(plan: &Plan) -> Result<Vec<Code>, Mistake> {
     let code = |written: Written| {
         Code::called(&written.text).ok_or_else(|| {
             written
-                .mistaken(format!("there is no finding `{}`", written.text))
+                .mistaken(
+                    MistakeKind::UnknownName,
+                    format!("there is no finding `{}`", written.text),
+                )
                 .nearest(&written.text, Code::ALL.iter().map(|code| code.name()))
                 .or_help("`interligo check --explain all` lists the kinds of findings")
         })

@@ -4,7 +4,7 @@
 use std::path::{Path, PathBuf};
 
 use interligo_engine::engine::{Output, OutputContent};
-use interligo_model::plan::{ListKind, Mistake};
+use interligo_model::plan::{ListKind, Mistake, MistakeKind};
 use interligo_model::values::value::Value;
 use interligo_sinks::format::{OutputFormat, WriteRows};
 use interligo_sinks::formats::text::Text;
@@ -138,14 +138,17 @@ impl OutputPlan {
             let message =
                 format!("the output `{}` would write over {read}, `{}`", output.name, to.text);
             let help = "give the output another name or folder";
-            return Err(to.mistaken(message).help(help).into());
+            return Err(to.mistaken(MistakeKind::Overwrites, message).help(help).into());
         }
         let is_aside = matches!(output.content, OutputContent::List(ListKind::SetAside, _));
         let aside = self.facts.iter().map(|fact| fact.aside.path.as_path());
         let mut others = self.written().chain(aside.filter(|_| !is_aside));
         if others.any(|other| leads_to_same(other, path)) && !is_stream(path) {
             let message = format!("two outputs would write the same file, `{}`", to.text);
-            return Err(to.mistaken(message).help("give one of them another name").into());
+            return Err(to
+                .mistaken(MistakeKind::Overwrites, message)
+                .help("give one of them another name")
+                .into());
         }
         Ok(())
     }
@@ -158,7 +161,7 @@ impl OutputPlan {
             let message =
                 format!("lines that are set aside would be written over {read}, `{shown}`");
             let help = "name another file for them: an output with list = \"set-aside\"";
-            return Err(Mistake::of_plan(message).help(help).into());
+            return Err(Mistake::of_plan(MistakeKind::Overwrites, message).help(help).into());
         }
         Ok(())
     }
@@ -185,7 +188,7 @@ fn destination_of(project: &Project, output: &Output) -> Result<Option<Destinati
         let endings: Vec<&str> =
             FORMATS.iter().flat_map(|format| format.endings()).copied().collect();
         let help = format!("let the name end in {}", endings.join(" or "));
-        return Err(to.mistaken(message).help(help).into());
+        return Err(to.mistaken(MistakeKind::UnknownForm, message).help(help).into());
     };
     Ok(Some(Destination { path, format, plan: project.plan.file_stem().to_owned() }))
 }

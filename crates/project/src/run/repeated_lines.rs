@@ -281,6 +281,7 @@ impl State {
         let line = line.ok_or_else(|| {
             Error::from(
                 interligo_model::plan::Mistake::of_plan(
+                    interligo_model::plan::MistakeKind::TooLarge,
                     "repeated lines can be looked for among 4,294,967,294 lines at most",
                 )
                 .help("leave out the `key` of the fact, or add repeats = \"keep\""),

@@ -214,7 +214,7 @@ fn nothing_to_read(gathered: &Gathered) -> Error {
     if let Some((file, why)) = gathered.unread.first() {
         message = format!("{message}: {file}: {why}");
     }
-    interligo_model::plan::Mistake::of_plan(message)
+    interligo_model::plan::Mistake::of_plan(interligo_model::plan::MistakeKind::NoTables, message)
         .help("name the folder or the files that hold your tables: text, workbooks, Parquet, JSON lines, SQLite; or a database")
         .into()
 }

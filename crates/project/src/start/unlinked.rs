@@ -1,5 +1,6 @@
 //! What to do where no link leads from one table to another.
 
+use interligo_model::plan::MistakeKind;
 use interligo_sources::error::Error;
 
 use super::{StartedLink, find_links};
@@ -10,9 +11,9 @@ use crate::project::Project;
 pub fn with_likely_link(project: &Project, error: Error) -> Error {
     let Error::Plan(mut mistakes) = error else { return error };
     for mistake in &mut mistakes {
-        let Some(apart) = mistake.apart.as_deref().cloned() else { continue };
+        let MistakeKind::NoLink { to: wanted, .. } = mistake.kind.clone() else { continue };
         let Ok((links, doubts)) = find_links(project) else { continue };
-        let leads = |link: &&StartedLink| link.to == apart.1 || link.from == apart.1;
+        let leads = |link: &&StartedLink| link.to == wanted || link.from == wanted;
         if let Some(link) = links.iter().chain(&doubts).find(leads) {
             let said = mistake.help.take().map_or(String::new(), |help| format!("; {help}"));
             mistake.help = Some(format!(

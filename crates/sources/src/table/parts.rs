@@ -10,7 +10,9 @@ use interligo_engine::engine::scale_help;
 use interligo_engine::proof::doubts::{Doubtful, Doubts};
 use interligo_engine::rows::{From, PartColumns};
 use interligo_model::place::{PartName, SheetColumns};
-use interligo_model::plan::{ColumnType, Entry, Mistake, Plan, TableEntry, TotalRows, key, listed};
+use interligo_model::plan::{
+    ColumnType, Entry, Mistake, MistakeKind, Plan, TableEntry, TotalRows, key, listed,
+};
 use interligo_model::reading::date_style::DateStyle;
 use interligo_model::reading::evidence::Evidence;
 use interligo_model::reading::style::{NumberStyle, PartStyle, Style, Way};
@@ -178,9 +180,13 @@ impl Table {
         for name in formula_columns(&table.value) {
             if names.iter().any(|known| known == name) {
                 let message = format!("`{name}` is a column of the file and has a formula besides");
-                return Err(Mistake::in_plan(table.name_span.clone(), message)
-                    .help("give the column with the formula another name")
-                    .into());
+                return Err(Mistake::in_plan(
+                    MistakeKind::DuplicateName,
+                    table.name_span.clone(),
+                    message,
+                )
+                .help("give the column with the formula another name")
+                .into());
             }
             names.push(name.to_owned());
         }
@@ -203,7 +209,9 @@ impl Table {
             .chain(days.iter().copied())
             .collect();
         match self.questions(&used).into_iter().next() {
-            Some(question) => Err(Mistake::of_plan(question.message).help(question.way_out).into()),
+            Some(question) => Err(Mistake::of_plan(MistakeKind::OpenFormat, question.message)
+                .help(question.way_out)
+                .into()),
             None => Ok(()),
         }
     }
@@ -283,7 +291,7 @@ impl Table {
                     if found.text.contains('%') { "bare numbers" } else { "percents" },
                 );
                 let help = scale_help(&self.name, column);
-                return Err(Mistake::of_plan(message).help(help).into());
+                return Err(Mistake::of_plan(MistakeKind::OpenFormat, message).help(help).into());
             }
             Doubtful::Code(found) => {
                 let column = name(found.column);
@@ -294,7 +302,7 @@ impl Table {
                     place(&found.place)
                 );
                 let (table, heading) = (key(&self.name), key(column));
-                return Err(Mistake::of_plan(message)
+                return Err(Mistake::of_plan(MistakeKind::OpenFormat, message)
                     .help(format!(
                         "add {heading} = {{ type = \"text\" }} or {heading} = {{ type = \"number\" }} to \
                          [tables.{table}.columns]"
@@ -309,7 +317,9 @@ impl Table {
             name(found.column),
             place(&found.place)
         );
-        Err(Mistake::of_plan(message).help(self.way_out(setting, &one, &other)).into())
+        Err(Mistake::of_plan(MistakeKind::OpenFormat, message)
+            .help(self.way_out(setting, &one, &other))
+            .into())
     }
 
     /// The settings that decide between two ways of writing.

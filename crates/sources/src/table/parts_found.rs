@@ -9,7 +9,9 @@ use std::sync::Arc;
 
 use interligo_model::pattern::NamePattern;
 use interligo_model::place::PartName;
-use interligo_model::plan::{Entry, Files, Mistake, Plan, TableEntry, listed, nearest_name};
+use interligo_model::plan::{
+    Entry, Files, Mistake, MistakeKind, Plan, TableEntry, listed, nearest_name,
+};
 
 use crate::error::Error;
 use crate::formats::{Address, Container, Containers, What, is_address, shown_address};
@@ -129,9 +131,13 @@ pub fn find<'p>(
         if found.len() == before {
             let text = plan.source.get(files.from.span()).unwrap_or_default();
             let help = "paths are relative to the folder of the plan; `{name}` and `*` stay within one folder";
-            return Err(Mistake::in_plan(files.from.span(), format!("no file fits {text}"))
-                .help(help)
-                .into());
+            return Err(Mistake::in_plan(
+                MistakeKind::NoSuchFile,
+                files.from.span(),
+                format!("no file fits {text}"),
+            )
+            .help(help)
+            .into());
         }
     }
     Ok(found)
@@ -143,7 +149,8 @@ fn find_some<'p>(
     scope: &SearchScope<'_>,
     found: &mut Vec<Found<'p>>,
 ) -> Result<(), Error> {
-    let wrong = |message: String| Mistake::in_plan(files.from.span(), message);
+    let wrong =
+        |message: String| Mistake::in_plan(MistakeKind::WrongValue, files.from.span(), message);
     // Before any message can show that line of the plan.
     for text in &files.from.get_ref().0 {
         refuse_secrets(text)?;
@@ -253,8 +260,8 @@ fn would_be_read(own: &OwnOutput, pattern: &str, shown: &str) -> Error {
     let what = if own.span.is_some() { "an output" } else { "what is set aside" };
     let message = format!("{what} would write over `{shown}`, which `{pattern}` reads");
     let mistake = match &own.span {
-        Some(span) => Mistake::in_plan(span.clone(), message),
-        None => Mistake::of_plan(message),
+        Some(span) => Mistake::in_plan(MistakeKind::Overwrites, span.clone(), message),
+        None => Mistake::of_plan(MistakeKind::Overwrites, message),
     };
     let help = "give the output another name or folder; if the file is left from an earlier run, \
                 remove it";
@@ -271,11 +278,12 @@ fn tables(
     address: &Address,
     files: &Files<'_>,
 ) -> Result<Vec<Inner>, Error> {
-    let wrong = |message: String| Mistake::in_plan(files.from.span(), message);
+    let wrong =
+        |message: String| Mistake::in_plan(MistakeKind::WrongValue, files.from.span(), message);
     if let Some(query) = files.query {
         if !container.answers() || pattern.inner.is_some() {
             let message = "a `query` needs a database in `from`, without a table";
-            return Err(Mistake::in_plan(query.span(), message)
+            return Err(Mistake::in_plan(MistakeKind::ConflictingSettings, query.span(), message)
                 .help("write for instance from = \"shop.sqlite\"")
                 .into());
         }

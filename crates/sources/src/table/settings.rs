@@ -1,7 +1,7 @@
 //! What the plan says of how files are written, checked.
 
 use encoding_rs::Encoding;
-use interligo_model::plan::{Mistake, Plan, Settings};
+use interligo_model::plan::{Mistake, MistakeKind, Plan, Settings};
 use interligo_model::reading::date_style::DateStyle;
 use interligo_model::reading::style::NumberStyle;
 
@@ -39,7 +39,10 @@ impl Given {
                 _ => {
                     return Err(plan
                         .written(text)
-                        .mistaken(format!("`{}` cannot separate fields", text.get_ref()))
+                        .mistaken(
+                            MistakeKind::WrongValue,
+                            format!("`{}` cannot separate fields", text.get_ref()),
+                        )
                         .help("write one sign, such as separator = \";\", or \"tab\""));
                 }
             });
@@ -48,7 +51,10 @@ impl Given {
             let known = Encoding::for_label(label.get_ref().as_bytes());
             given.encoding = Some(known.ok_or_else(|| {
                 plan.written(label)
-                    .mistaken(format!("there is no encoding `{}`", label.get_ref()))
+                    .mistaken(
+                        MistakeKind::WrongValue,
+                        format!("there is no encoding `{}`", label.get_ref()),
+                    )
                     .help("write for instance encoding = \"windows-1252\" or \"utf-16le\"")
             })?);
         }
@@ -56,20 +62,26 @@ impl Given {
             given.numbers =
                 Some(NumberStyle::from_specimen(specimen.get_ref()).ok_or_else(|| {
                     plan.written(specimen)
-                        .mistaken(format!(
-                            "`{}` does not show how 1234.56 is written",
-                            specimen.get_ref()
-                        ))
+                        .mistaken(
+                            MistakeKind::WrongValue,
+                            format!(
+                                "`{}` does not show how 1234.56 is written",
+                                specimen.get_ref()
+                            ),
+                        )
                         .help("write for instance numbers = \"1.234,56\"")
                 })?);
         }
         if let Some(specimen) = settings.dates {
             given.dates = Some(DateStyle::from_specimen(specimen.get_ref()).ok_or_else(|| {
                 plan.written(specimen)
-                    .mistaken(format!(
-                        "`{}` does not show how the 31st of December 2025 is written",
-                        specimen.get_ref()
-                    ))
+                    .mistaken(
+                        MistakeKind::WrongValue,
+                        format!(
+                            "`{}` does not show how the 31st of December 2025 is written",
+                            specimen.get_ref()
+                        ),
+                    )
                     .help("write for instance dates = \"31/12/2025\" or \"31-Dec-2025 23:59\"")
             })?);
         }

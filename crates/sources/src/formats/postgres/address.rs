@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::time::Duration;
 
-use interligo_model::plan::Mistake;
+use interligo_model::plan::{Mistake, MistakeKind};
 use postgres::Config;
 use postgres::config::{Host, SslMode};
 
@@ -64,9 +64,12 @@ pub(super) fn shown(address: &str) -> Result<Arc<str>, Error> {
     let (login, shown) = without_login(address);
     if login.contains(':') || address.contains("password=") {
         // No line of the plan is shown with it.
-        return Err(Mistake::of_plan("a password stands in the address of a database")
-            .help("take it out of the plan; give it in PGPASSWORD or in the password file (~/.pgpass)")
-            .into());
+        return Err(Mistake::of_plan(
+            MistakeKind::PasswordInPlan,
+            "a password stands in the address of a database",
+        )
+        .help("take it out of the plan; give it in PGPASSWORD or in the password file (~/.pgpass)")
+        .into());
     }
     Ok(shown.into())
 }
