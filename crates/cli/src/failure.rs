@@ -3,12 +3,8 @@
 use std::io;
 use std::path::PathBuf;
 
-use annotate_snippets::{AnnotationKind, Group, Level, Renderer, Snippet};
-use anstyle::{AnsiColor, Style};
-use interligo_engine::lines::Overflow;
-use interligo_model::plan::{Mistake, Origin};
-use interligo_project::Error;
-use interligo_report::visible::{seen, without_secrets};
+use interligo_project::{Error, ErrorClass};
+use interligo_report::text::{PlanText, error_line, error_messages, help_line};
 
 use crate::printed::say;
 
@@ -78,11 +74,11 @@ impl Failure {
     /// The exit status, as `interligo --help` lists them.
     pub(crate) fn status(&self) -> u8 {
         match self {
-            Failure::Work { error, .. } => match error {
-                Error::Plan(_) => 2,
-                Error::Input(_) => 3,
-                Error::Output { .. } => 4,
-                _ => 1,
+            Failure::Work { error, .. } => match error.class() {
+                ErrorClass::Plan => 2,
+                ErrorClass::Input => 3,
+                ErrorClass::Output => 4,
+                ErrorClass::Data => 1,
             },
             Failure::NoPlan
             | Failure::NothingToLookAt
@@ -106,25 +102,16 @@ impl Failure {
     pub(crate) fn print(&self) {
         match self {
             Failure::Found => {}
-            Failure::Work { error: Error::Plan(mistakes), plan, text } => {
-                for mistake in mistakes {
-                    say(format_args!("{}", shown(mistake, &plan.to_string_lossy(), text)));
+            Failure::Work { error, plan, text } => {
+                let plan = PlanText { path: &plan.to_string_lossy(), text };
+                for message in error_messages(error, &plan) {
+                    say(format_args!("{message}"));
                 }
-            }
-            Failure::Work { error: Error::Stopped(stops), .. } => {
-                for stop in stops {
-                    say_error(&stop.message);
-                    for place in &stop.places {
-                        say(format_args!("  {}", seen(&without_secrets(place))));
-                    }
-                    say_help(&stop.help);
-                }
-                say(format_args!("Nothing was written."));
             }
             _ => {
-                say_error(&self.to_string());
+                say(format_args!("{}", error_line(&self.to_string())));
                 if let Some(help) = self.help() {
-                    say_help(&help);
+                    say(format_args!("{}", help_line(&help)));
                 }
             }
         }
@@ -132,19 +119,6 @@ impl Failure {
 
     fn help(&self) -> Option<String> {
         match self {
-            Failure::Work { error: Error::Input(input), .. } => input.help.clone(),
-            Failure::Work { error: Error::Output { help, .. }, .. } => help.clone(),
-            Failure::Work { error: Error::DoesNotFit { why: Overflow::Days, .. }, .. } => Some(
-                "days go from 0001-01-01 to 9999-12-31; look at the dates of that line, an open end perhaps: \
-                 if day < '9999-01-01' then day + 1"
-                    .into(),
-            ),
-            Failure::Work { error: Error::DoesNotFit { .. }, .. } => {
-                Some("numbers have up to 38 digits; look at the values of that line, or round in the formula".into())
-            }
-            Failure::Work { error: Error::NotClosed(_) | Error::LostInReading { .. }, .. } => {
-                Some("this is a fault of Interligo itself; nothing was written".into())
-            }
             Failure::NoPlan => Some(
                 "`interligo start` drafts one from the files here; or name one with --plan, or see `interligo demo`".into(),
             ),
@@ -199,49 +173,4 @@ fn nearest_or(name: &str, known: &[String], all: &str) -> String {
         Some(near) => format!("did you mean `{near}`?"),
         None => format!("{all}{}", known.join(", ")),
     }
-}
-
-const ERROR: Style = AnsiColor::Red.on_default().bold();
-const HELP: Style = AnsiColor::Cyan.on_default();
-
-fn say_error(message: &str) {
-    say(format_args!("{ERROR}error:{ERROR:#} {}", seen(&without_secrets(message))));
-}
-
-fn say_help(help: &str) {
-    say(format_args!("  {HELP}help:{HELP:#} {}", seen(&without_secrets(help))));
-}
-
-/// A mistake with the line that it stands in.
-fn shown(mistake: &Mistake, plan: &str, source: &str) -> String {
-    let (name, text) = match &mistake.at.origin {
-        Origin::Plan => (plan, source),
-        Origin::Option { name, text } => (*name, text.as_str()),
-    };
-    let text = &*without_secrets(text);
-    let message = without_secrets(&mistake.message);
-    let title = Level::ERROR.primary_title(&*message);
-    let mut group = match &mistake.at.span {
-        // A place at the very end of a text is shown behind its last letter.
-        Some(span) if !text.is_empty() => {
-            let start = span.start.min(text.len());
-            let end = span.end.min(text.len()).max(start);
-            group_at(title, name, text, start..end)
-        }
-        _ => Group::with_title(Level::ERROR.primary_title(format!("{plan}: {message}"))),
-    };
-    if let Some(help) = &mistake.help {
-        group = group.element(Level::HELP.message(help.as_str()));
-    }
-    Renderer::styled().render(&[group])
-}
-
-fn group_at<'a>(
-    title: annotate_snippets::Title<'a>,
-    name: &'a str,
-    text: &'a str,
-    span: std::ops::Range<usize>,
-) -> Group<'a> {
-    let snippet = Snippet::source(text).path(name).annotation(AnnotationKind::Primary.span(span));
-    title.element(snippet)
 }

@@ -2,8 +2,8 @@
 
 use std::collections::BTreeMap;
 
+use crate::error::Error;
 use interligo_model::place::Spot;
-use interligo_sources::error::Error;
 use interligo_sources::table::parts::WantedColumns;
 use interligo_sources::table::rows::Rows;
 

@@ -6,6 +6,7 @@
 
 mod calendar;
 mod check;
+mod error;
 mod fetch_rows;
 mod link_map;
 mod look;
@@ -23,6 +24,7 @@ pub use calendar::{
     key_calendar, periods_request, worst_keys,
 };
 pub use check::{Checked, Code, Finding, Group, LinkBalance, Stake, StakeColumn, for_owners};
+pub use error::{Error, ErrorClass, Stop};
 pub use fetch_rows::rows_at;
 #[cfg(debug_assertions)]
 pub use interligo_sinks::crash::die_after;
@@ -30,7 +32,6 @@ pub use interligo_sinks::formats::text::csv_row;
 pub use interligo_sinks::output_file::{abandon_outputs, write_whole};
 pub use interligo_sinks::publish::Recovered;
 pub use interligo_sinks::totals::{row_labels, totals_csv};
-pub use interligo_sources::error::{Error, InputError, Stop};
 pub use interligo_sources::formats::is_guarded;
 pub use interligo_sources::table::heading_drift::Drift;
 pub use interligo_sources::table::parts::Question;

@@ -2,13 +2,13 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use crate::error::Error;
 use interligo_engine::bind::{Home, KeyPart, Route};
 use interligo_engine::engine::{Engine, Extent};
 use interligo_engine::links::{LinkStatus, StatusCounts, lines_found};
 use interligo_engine::proof::findings::Findings;
 use interligo_engine::proof::usage::{LookupUse, Usage};
 use interligo_model::plan::ColumnType;
-use interligo_sources::error::Error;
 use interligo_sources::table::parts::Table;
 
 use crate::prepare::OnDuplicates;

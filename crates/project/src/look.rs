@@ -3,6 +3,7 @@
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
+use crate::error::Error;
 use arrow_array::StringViewArray;
 use interligo_discover::profile::{ColumnProfile, ColumnSummary, WrittenAs, limit};
 use interligo_engine::bind::{RowColumns, RowExpr};
@@ -11,7 +12,6 @@ use interligo_model::place::Place;
 use interligo_model::place::Spot;
 use interligo_model::plan::{ColumnType, Mistake, MistakeKind, Plan, Role, Written, quoted};
 use interligo_model::row_counts::RowCounts;
-use interligo_sources::error::Error;
 use interligo_sources::formats::{
     Address, Containers, Wanted, is_address, named_on_command_line, shown_address,
 };

@@ -3,12 +3,12 @@
 use std::io::Write;
 use std::path::Path;
 
+use crate::error::Error;
 use interligo_engine::bind::{SumsRequest, require_fact, sums_request};
 use interligo_engine::engine::Extent;
 use interligo_engine::totals::TotalsTable;
 use interligo_model::plan::Plan;
 use interligo_sinks::formats::text::csv_row;
-use interligo_sources::error::Error;
 use tempfile::NamedTempFile;
 
 use crate::prepare::OnDuplicates;

@@ -2,12 +2,12 @@
 
 use std::collections::BTreeSet;
 
+use crate::error::{Error, ErrorClass};
 use interligo_engine::bind::{Bound, Content, Headings, Home, Request, Route, bind};
 use interligo_engine::engine::{Engine, Extent, Output, Sample};
 use interligo_engine::lookup::{Duplicate, Lookup};
 use interligo_sinks::format::Takes;
 use interligo_sinks::formats::format_of;
-use interligo_sources::error::Error;
 use interligo_sources::table::lookup_table;
 use interligo_sources::table::parts::WantedColumns;
 use interligo_sources::table::rows::Rows;
@@ -70,7 +70,7 @@ impl Project {
             if on_duplicates == OnDuplicates::Stop {
                 let stops = duplicate_stops(&bound, &lookups);
                 if !stops.is_empty() {
-                    return Err(Error::Stopped(stops));
+                    return Err(Error::stopped(stops));
                 }
             }
             let samples = self.sample(&bound)?;
@@ -92,7 +92,7 @@ impl Project {
         let mut turned = BTreeSet::new();
         let mut loaded = match load(&turned) {
             Ok(loaded) => loaded,
-            Err(error @ Error::Plan(_)) => {
+            Err(error) if error.class() == ErrorClass::Plan => {
                 // What the plan names may be there once a link is taken the other way round.
                 let closes = |link: usize| {
                     let loaded = load(&BTreeSet::from([link])).ok()?;

@@ -4,12 +4,12 @@ use std::path::{Path, PathBuf};
 
 use interligo_engine::engine::Engine;
 
+use crate::error::Error;
 use interligo_engine::proof::findings::{Findings, Noted};
 use interligo_model::place::Place;
 use interligo_model::place::{Parts, Spot};
 use interligo_model::plan::{Entry, ListKind, Mistake, MistakeKind, OutputEntry, Plan, Written};
 use interligo_sinks::publish::{Recovered, recover};
-use interligo_sources::error::Error;
 use interligo_sources::formats::{Containers, Limits};
 use interligo_sources::same_file::{leads_to_same, real_path};
 use interligo_sources::table::heading_drift::Drift;
@@ -303,7 +303,8 @@ impl Project {
 
     /// Refuses files that are no longer those that were looked at.
     pub(crate) fn refuse_changed(&self) -> Result<(), Error> {
-        self.tables.iter().flat_map(|table| &table.parts).try_for_each(Part::refuse_changed)
+        let mut parts = self.tables.iter().flat_map(|table| &table.parts);
+        Ok(parts.try_for_each(Part::refuse_changed)?)
     }
 
     pub(crate) fn tables(&self) -> &[Table] {
@@ -358,8 +359,10 @@ impl Project {
 /// The file cannot be read, or holds a mistake; its text comes along, for showing the place.
 pub fn read_plan(path: &Path) -> Result<Plan, (Error, String)> {
     let shown = path.to_string_lossy().into();
-    let bytes = std::fs::read(path)
-        .map_err(|error| (Error::cannot_read(&shown, path, error), String::new()))?;
+    let bytes = std::fs::read(path).map_err(|error| {
+        let error = interligo_sources::error::Error::cannot_read(&shown, path, error);
+        (Error::from(error), String::new())
+    })?;
     let text = String::from_utf8(bytes).map_err(|_| {
         let mistake = Mistake::of_plan(MistakeKind::NotText, "the plan is not UTF-8")
             .help("save it as UTF-8");

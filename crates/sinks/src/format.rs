@@ -2,9 +2,9 @@
 
 use interligo_engine::engine::{Engine, OutputColumn};
 use interligo_model::values::value::Value;
-use interligo_sources::error::Error;
 use interligo_sources::table::parts::Table;
 
+use crate::error::Error;
 use crate::lines::{LinesBatch, RawLines};
 use crate::output_file::OutputFile;
 use crate::set_aside::{AsideRow, aside_values};

@@ -6,6 +6,7 @@
 //! - [`publish`]: all files of a run, put in their places together by a journal.
 
 pub mod crash;
+pub mod error;
 pub mod format;
 pub mod formats;
 pub mod lines;

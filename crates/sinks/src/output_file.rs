@@ -12,7 +12,7 @@ use std::sync::{Mutex, MutexGuard, PoisonError};
 
 use tempfile::{Builder, NamedTempFile};
 
-use interligo_sources::error::Error;
+use crate::error::{Error, OutputErrorKind};
 use interligo_sources::same_file::{is_stream, real_path};
 use interligo_sources::text::rows_in;
 
@@ -73,13 +73,9 @@ pub struct OutputFile {
 impl OutputFile {
     /// Starts a file that will be at `path`, as part of the plan called `plan`. Its folder is made if it is missing.
     pub fn create(path: &Path, plan: &str) -> Result<OutputFile, Error> {
-        let failed = |error: std::io::Error| Error::output(path, &error);
+        let failed = |error: std::io::Error| Error::io(path, &error);
         if path.is_dir() {
-            return Err(Error::Output {
-                path: path.to_owned(),
-                reason: "it is a folder".to_owned(),
-                help: Some("name a file in `to`".to_owned()),
-            });
+            return Err(Error::new(OutputErrorKind::IsFolder, path, "it is a folder"));
         }
         let (stream, target) = (is_stream(path), real_path(path));
         let folder = match stream {
@@ -116,7 +112,7 @@ impl OutputFile {
     /// They cannot be written.
     pub fn write(&mut self, bytes: &[u8]) -> Result<(), Error> {
         self.written += bytes.len() as u64;
-        self.file.write_all(bytes).map_err(|error| Error::output(&self.path, &error))
+        self.file.write_all(bytes).map_err(|error| Error::io(&self.path, &error))
     }
 
     /// Writes rows of cells, and counts them.
@@ -138,17 +134,14 @@ impl OutputFile {
     /// Writes out what is held back and lets the disk take it, so that a full one shows before any file appears. What is
     /// there must be all that was handed over.
     pub fn complete(&mut self) -> Result<(), Error> {
-        let failed = |error: std::io::Error| Error::output(&self.path, &error);
+        let failed = |error: std::io::Error| Error::io(&self.path, &error);
         self.file.flush().map_err(failed)?;
         let file = self.file.get_ref().as_file();
         file.sync_all().map_err(failed)?;
         let there = file.metadata().map_err(failed)?.len();
         if there != self.written {
-            let error = std::io::Error::other(format!(
-                "{} bytes were written, and {there} are there",
-                self.written
-            ));
-            return Err(Error::output(&self.path, &error));
+            let reason = format!("{} bytes were written, and {there} are there", self.written);
+            return Err(Error::new(OutputErrorKind::Incomplete, &self.path, reason));
         }
         Ok(())
     }
@@ -178,13 +171,12 @@ impl OutputFile {
         if self.stream {
             return self.pour();
         }
-        std::fs::rename(self.part(), &self.target)
-            .map_err(|error| Error::output(&self.path, &error))
+        std::fs::rename(self.part(), &self.target).map_err(|error| Error::io(&self.path, &error))
     }
 
     /// Writes the bytes to a device or pipe.
     pub fn pour(self) -> Result<(), Error> {
-        let failed = |error: std::io::Error| Error::output(&self.path, &error);
+        let failed = |error: std::io::Error| Error::io(&self.path, &error);
         let mut from = File::open(self.part()).map_err(failed)?;
         let mut to = File::options().write(true).open(&self.path).map_err(failed)?;
         std::io::copy(&mut from, &mut to).map_err(failed)?;

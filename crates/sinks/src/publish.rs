@@ -9,10 +9,10 @@ use std::fs::File;
 use std::io::Write;
 use std::path::{Path, PathBuf};
 
-use interligo_sources::error::Error;
 use serde::{Deserialize, Serialize};
 
 use crate::crash::step;
+use crate::error::Error;
 use crate::output_file::{OutputFile, appearing};
 
 /// What became of a run that died while its files appeared.
@@ -102,13 +102,13 @@ pub fn publish(
     let _whole = appearing();
     step("complete");
     let plan = Journal::of(&moved, gone);
-    let failed = |error: std::io::Error| Error::output(journal, &error);
+    let failed = |error: std::io::Error| Error::io(journal, &error);
     let mut writing = write_journal(journal, &plan).map_err(failed)?;
     step("journal");
     if let Err((path, error)) = plan.keep_former() {
         plan.undo();
         let _ = std::fs::remove_file(journal);
-        return Err(Error::output(&path, &error));
+        return Err(Error::io(&path, &error));
     }
     step("former");
     let decided = writing.write_all(b"go\n").and_then(|()| writing.sync_all());
@@ -122,7 +122,7 @@ pub fn publish(
         step("back");
         plan.bring_back();
         let _ = std::fs::remove_file(journal);
-        return Err(Error::output(&named(&moved, &path), &error));
+        return Err(Error::io(&named(&moved, &path), &error));
     }
     step("moved");
     plan.forget_former();

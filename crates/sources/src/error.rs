@@ -1,88 +1,125 @@
-//! What can go wrong between the plan and its files, each with its place and a way out.
+//! What can go wrong between the plan and its inputs, each with its kind, its place and what to do.
 
 use std::fmt;
 use std::io;
-use std::path::{Path, PathBuf};
+use std::path::Path;
 use std::sync::Arc;
 
-use interligo_engine::lines::{DoesNotFit, Overflow};
-use interligo_engine::proof::tieout::TieOut;
-use interligo_engine::totals::TotalsError;
-use interligo_model::place::Parts;
 use interligo_model::place::{PartName, Place};
-use interligo_model::plan::{Mistake, MistakeKind};
+use interligo_model::plan::Mistake;
 
-/// An error of reading, running or writing.
+/// An error of reading.
 #[derive(Debug, thiserror::Error)]
 #[non_exhaustive]
 pub enum Error {
-    /// The plan, or an option that stands for a part of it, is wrong.
+    /// The plan is wrong, as its files show.
     #[error("{}", .0.first().map_or("the plan is wrong", |mistake| mistake.message.as_str()))]
     Plan(Vec<Mistake>),
     /// An input cannot be read.
     #[error("{0}")]
     Input(Box<InputError>),
-    /// An output cannot be written.
-    #[error("`{}` cannot be written: {reason}", path.display())]
-    Output {
-        /// The file.
-        path: PathBuf,
-        /// Why.
-        reason: String,
-        /// The way out.
-        help: Option<String>,
-    },
-    /// The data holds what the plan says must stop the run.
-    #[error("{}", .0.first().map_or("the run was stopped", |stop| stop.message.as_str()))]
-    Stopped(Vec<Stop>),
-    /// A number does not fit.
-    #[error("{what} {}{}", left(*why), at.as_ref().map_or(String::new(), |p| format!(" at {p}")))]
-    DoesNotFit {
-        /// What it leaves.
-        why: Overflow,
-        /// The figure or total.
-        what: String,
-        /// The line.
-        at: Option<Box<Place>>,
-    },
     /// Rows of a file were lost on the way from it.
     #[error("the tie-out does not close: a part of `{file}` was lost in reading")]
     LostInReading {
         /// The file.
         file: String,
     },
-    /// The counts of a run do not close.
-    #[error("the tie-out does not close: {}", .0.open().join("; "))]
-    NotClosed(Box<TieOut>),
-}
-
-fn left(why: Overflow) -> &'static str {
-    match why {
-        Overflow::Digits => "does not fit exact arithmetic",
-        Overflow::Days => "is a day outside of the calendar",
-    }
-}
-
-/// Something in the data that the plan says must stop the run.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Stop {
-    /// What was found.
-    pub message: String,
-    /// Where, the first of them.
-    pub places: Vec<String>,
-    /// The ways out.
-    pub help: String,
 }
 
 /// An input that cannot be read.
 #[derive(Debug)]
 pub struct InputError {
+    /// What kind of error it is.
+    pub kind: InputKind,
     /// Where.
     pub place: Place,
     /// What is wrong with it, as the rest of a sentence.
     pub message: String,
-    /// The way out.
+    /// What to do.
     pub help: Option<String>,
+}
+
+/// What kind of error an input has.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum InputKind {
+    /// There is no such file.
+    Missing,
+    /// It is a folder.
+    Folder,
+    /// It is a pipe or a device, which can be read once only.
+    Device,
+    /// The system does not let it be read.
+    Unreadable,
+    /// It has no rows at all.
+    Empty,
+    /// It is not what its format says, or breaks off.
+    Damaged,
+    /// It is protected with a password.
+    Protected,
+    /// It is no text, where text is read.
+    NotText,
+    /// It holds bytes that its encoding does not know.
+    Encoding,
+    /// It can be split at several separators.
+    OpenSeparator,
+    /// A row is not written as rows are.
+    Malformed,
+    /// Its header row lacks a column, or has one twice.
+    Header,
+    /// It changed while it was read.
+    Changed,
+    /// It is larger than the plan allows.
+    TooLarge,
+    /// The file has no such sheet or table.
+    NoSuchTable,
+    /// The file has several tables, and none is named.
+    TableNotNamed,
+    /// The address of a database is no address.
+    Address,
+    /// A server cannot be reached.
+    Unreachable,
+    /// A server refuses access.
+    Denied,
+    /// A database is locked.
+    Locked,
+    /// A query fails.
+    QueryFailed,
+    /// A query would change the database.
+    WouldWrite,
+    /// A server broke off the connection.
+    BrokenOff,
+}
+
+impl InputKind {
+    /// The name, which stays: `input.` and the kind.
+    pub fn code(self) -> &'static str {
+        match self {
+            InputKind::Missing => "input.missing",
+            InputKind::Folder => "input.folder",
+            InputKind::Device => "input.device",
+            InputKind::Unreadable => "input.unreadable",
+            InputKind::Empty => "input.empty",
+            InputKind::Damaged => "input.damaged",
+            InputKind::Protected => "input.protected",
+            InputKind::NotText => "input.not-text",
+            InputKind::Encoding => "input.encoding",
+            InputKind::OpenSeparator => "input.open-separator",
+            InputKind::Malformed => "input.malformed",
+            InputKind::Header => "input.header",
+            InputKind::Changed => "input.changed",
+            InputKind::TooLarge => "input.too-large",
+            InputKind::NoSuchTable => "input.no-such-table",
+            InputKind::TableNotNamed => "input.table-not-named",
+            InputKind::Address => "input.address",
+            InputKind::Unreachable => "input.unreachable",
+            InputKind::Denied => "input.denied",
+            InputKind::Locked => "input.locked",
+            InputKind::QueryFailed => "input.query-failed",
+            InputKind::WouldWrite => "input.would-write",
+            InputKind::BrokenOff => "input.broken-off",
+        }
+    }
 }
 
 impl fmt::Display for InputError {
@@ -96,9 +133,9 @@ impl fmt::Display for InputError {
 
 impl Error {
     /// Something is wrong with a part.
-    pub fn input(part: impl Into<PartName>, message: impl Into<String>) -> Error {
+    pub fn input(kind: InputKind, part: impl Into<PartName>, message: impl Into<String>) -> Error {
         let place = Place { part: part.into(), ..Place::default() };
-        Error::Input(Box::new(InputError { place, message: message.into(), help: None }))
+        Error::Input(Box::new(InputError { kind, place, message: message.into(), help: None }))
     }
 
     /// At a row of the part.
@@ -110,11 +147,9 @@ impl Error {
     }
 
     /// What to do about it.
-    pub fn help(mut self, way_out: impl Into<String>) -> Error {
-        match &mut self {
-            Error::Input(input) => input.help = Some(way_out.into()),
-            Error::Output { help, .. } => *help = Some(way_out.into()),
-            _ => {}
+    pub fn help(mut self, help: impl Into<String>) -> Error {
+        if let Error::Input(input) = &mut self {
+            input.help = Some(help.into());
         }
         self
     }
@@ -122,9 +157,9 @@ impl Error {
     /// A file that cannot be opened, with the name in its folder that was perhaps meant.
     pub fn cannot_read(shown: &Arc<str>, path: &Path, error: io::Error) -> Error {
         if error.kind() != io::ErrorKind::NotFound {
-            return Error::input(shown, format!("cannot be read: {error}"));
+            return Error::input(InputKind::Unreadable, shown, format!("cannot be read: {error}"));
         }
-        let missing = Error::input(shown, "does not exist");
+        let missing = Error::input(InputKind::Missing, shown, "does not exist");
         let folder = path.parent().filter(|folder| *folder != Path::new(""));
         let folder = folder.unwrap_or(Path::new("."));
         let names: Vec<String> = std::fs::read_dir(folder)
@@ -140,34 +175,6 @@ impl Error {
             None => missing.help("paths are relative to the folder of the plan"),
         }
     }
-
-    /// An output cannot be written.
-    pub fn output(path: &Path, error: &io::Error) -> Error {
-        let help = match error.kind() {
-            io::ErrorKind::StorageFull => Some(
-                "free some space, or write to another disk; nothing was half written".to_owned(),
-            ),
-            io::ErrorKind::NotFound | io::ErrorKind::NotADirectory => {
-                Some("check the folder in `to`".to_owned())
-            }
-            io::ErrorKind::PermissionDenied => Some("check the rights of the folder".to_owned()),
-            _ => None,
-        };
-        let reason = match error.kind() {
-            io::ErrorKind::StorageFull => "the disk is full".to_owned(),
-            _ => error.to_string(),
-        };
-        Error::Output { path: path.to_owned(), reason, help }
-    }
-
-    /// A number or day that does not fit, at its line.
-    pub fn does_not_fit(unfit: DoesNotFit, parts: &Parts) -> Error {
-        Error::DoesNotFit {
-            why: unfit.why,
-            what: format!("`{}`", unfit.what),
-            at: Some(Box::new(parts.place(unfit.spot))),
-        }
-    }
 }
 
 impl From<Mistake> for Error {
@@ -179,40 +186,5 @@ impl From<Mistake> for Error {
 impl From<Vec<Mistake>> for Error {
     fn from(mistakes: Vec<Mistake>) -> Error {
         Error::Plan(mistakes)
-    }
-}
-
-impl From<TotalsError> for Error {
-    fn from(error: TotalsError) -> Error {
-        match error {
-            TotalsError::DoesNotFit { measure } => Error::DoesNotFit {
-                why: Overflow::Digits,
-                what: format!("the total of `{measure}`"),
-                at: None,
-            },
-            TotalsError::TooWide { across, columns, most } => {
-                let message = format!(
-                    "`{across}` across would make {columns} columns, and {most} are the most"
-                );
-                Mistake::of_plan(MistakeKind::TooLarge, message)
-                    .help(
-                        "put it into `by`, show less of each group, or let a condition choose some",
-                    )
-                    .into()
-            }
-            TotalsError::TooLong { rows, most } => {
-                let message = format!(
-                    "the periods without lines would make {rows} rows, and {most} are the most"
-                );
-                Mistake::of_plan(MistakeKind::TooLarge, message)
-                    .help("take longer periods or fewer attributes, or leave out `all-periods`")
-                    .into()
-            }
-            other => Mistake::of_plan(
-                MistakeKind::TooLarge,
-                format!("the totals cannot be made: {other:?}"),
-            )
-            .into(),
-        }
     }
 }

@@ -76,7 +76,7 @@ impl Opened {
         let written = self
             .project
             .refuse_overwriting("--svg", path)
-            .and_then(|()| write_whole(path, picture.as_bytes()));
+            .and_then(|()| Ok(write_whole(path, picture.as_bytes())?));
         written.map_err(|error| self.failure(error))
     }
 

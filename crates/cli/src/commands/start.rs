@@ -47,7 +47,7 @@ pub(crate) fn start(options: &StartOptions, out: Out<'_>) -> Result<(), Failure>
         return Ok(());
     }
     let failed = |error| Failure::Work { error, plan: plan.clone(), text: String::new() };
-    write_whole(&plan, started.plan.as_bytes()).map_err(failed)?;
+    write_whole(&plan, started.plan.as_bytes()).map_err(|error| failed(error.into()))?;
     text::started(out, &started, &plan)?;
     out.flush()?;
     Ok(())

@@ -23,9 +23,9 @@ pub use code::Code;
 pub(crate) use lists::list_of;
 pub use owner::for_owners;
 
+use crate::error::Stop;
 use crate::outcome::Outcome;
 use crate::project::Project;
-use interligo_sources::error::Stop;
 
 /// One thing that was found.
 #[derive(Clone, Debug, PartialEq, Eq)]

@@ -3,9 +3,9 @@
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
+use crate::error::Error;
 use interligo_sinks::formats::text::csv_row;
 use interligo_sinks::output_file::write_whole;
-use interligo_sources::error::Error;
 
 use super::{Checked, Code, Finding};
 

@@ -9,9 +9,10 @@ use std::sync::Arc;
 use interligo_engine::links::Correction;
 use interligo_model::plan::nearest_name;
 
+use crate::error::Error;
 use interligo_sinks::formats::text::csv_row;
 use interligo_sinks::output_file::write_whole;
-use interligo_sources::error::Error;
+use interligo_sources::error::{Error as ReadError, InputKind};
 
 /// The name of the file where the plan does not say another.
 pub const CORRECTIONS_FILE: &str = "corrections.csv";
@@ -34,15 +35,15 @@ impl CorrectionsFile {
     /// # Errors
     /// It cannot be read, lacks a column, holds a row without a key, or names a link that is not among `links`.
     pub fn read(&self, links: &[&str]) -> Result<Vec<Correction>, Error> {
-        match std::fs::read(&self.path) {
-            Err(error) if error.kind() == std::io::ErrorKind::NotFound => Ok(Vec::new()),
-            Err(error) => Err(Error::cannot_read(&self.shown, &self.path, error)),
-            Ok(bytes) => self.parse(&bytes, links),
-        }
+        Ok(match std::fs::read(&self.path) {
+            Err(error) if error.kind() == std::io::ErrorKind::NotFound => Vec::new(),
+            Err(error) => return Err(ReadError::cannot_read(&self.shown, &self.path, error).into()),
+            Ok(bytes) => self.parse(&bytes, links)?,
+        })
     }
 
-    fn parse(&self, bytes: &[u8], links: &[&str]) -> Result<Vec<Correction>, Error> {
-        let input = |message: String| Error::input(&self.shown, message);
+    fn parse(&self, bytes: &[u8], links: &[&str]) -> Result<Vec<Correction>, ReadError> {
+        let input = |message: String| ReadError::input(InputKind::Encoding, &self.shown, message);
         let text = std::str::from_utf8(bytes)
             .map_err(|_| input("is not UTF-8".into()).help("save it as UTF-8"))?;
         let text = text.strip_prefix('\u{feff}').unwrap_or(text);
@@ -122,7 +123,7 @@ impl CorrectionsFile {
             let Correction { found, used, link, note, .. } = correction;
             bytes.extend(csv_row([found.as_str(), used, link, note]));
         }
-        write_whole(&self.path, &bytes)
+        Ok(write_whole(&self.path, &bytes)?)
     }
 
     /// The file at a path.

@@ -7,6 +7,7 @@ pub(crate) mod corrections_file;
 use std::collections::BTreeMap;
 use std::path::Path;
 
+use crate::error::Error;
 use interligo_engine::engine::Engine;
 use interligo_engine::links::Correction;
 use interligo_engine::near::Likeness;
@@ -14,7 +15,6 @@ use interligo_engine::proof::balance::Suggestion;
 use interligo_model::place::Spot;
 use interligo_model::plan::Plan;
 use interligo_sinks::output_file::write_whole;
-use interligo_sources::error::Error;
 
 use crate::check::{Checked, Code, Finding};
 use crate::fetch_rows::rows_at;
@@ -393,13 +393,18 @@ impl<'a> Mending<'a> {
     /// Lets the plan name the file, unless it does.
     fn name_in_plan(&self) -> Result<(), Error> {
         let bytes = std::fs::read(self.plan).map_err(|error| {
-            Error::cannot_read(&self.plan.to_string_lossy().into(), self.plan, error)
+            interligo_sources::error::Error::cannot_read(
+                &self.plan.to_string_lossy().into(),
+                self.plan,
+                error,
+            )
         })?;
         let plan = Plan::parse(&String::from_utf8_lossy(&bytes))?;
         if plan.plan.corrections.is_some() {
             return Ok(());
         }
-        write_whole(self.plan, with_corrections_file(&plan, &self.file.shown)?.as_bytes())
+        let changed = with_corrections_file(&plan, &self.file.shown)?;
+        Ok(write_whole(self.plan, changed.as_bytes())?)
     }
 
     /// How many corrections there are.

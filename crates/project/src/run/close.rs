@@ -4,6 +4,7 @@
 use std::collections::BTreeMap;
 use std::path::PathBuf;
 
+use crate::error::Error;
 use interligo_engine::engine::{Engine, Output, OutputContent};
 use interligo_engine::proof::faults::{Fault, strikes};
 use interligo_engine::proof::findings::Findings;
@@ -14,7 +15,6 @@ use interligo_model::plan::ListKind;
 use interligo_sinks::format::WriteRows;
 use interligo_sinks::output_file::OutputFile;
 use interligo_sinks::totals::{totals_columns, totals_rows};
-use interligo_sources::error::Error;
 
 use super::open_outputs::{AsideFileOpen, LinesFile, OpenFiles};
 use super::output_plan::{Destination, OutputPlan};
@@ -162,7 +162,7 @@ fn totals_closed(
 fn prove(tie_out: &TieOut) -> Result<(), Error> {
     match tie_out.open().is_empty() {
         true => Ok(()),
-        false => Err(Error::NotClosed(Box::new(tie_out.clone()))),
+        false => Err(Error::not_closed(tie_out.clone())),
     }
 }
 
@@ -185,9 +185,8 @@ impl Closed {
     /// # Errors
     /// A file cannot be written.
     pub(super) fn finish(self) -> Result<(Outcome, Vec<OutputFile>, Option<PathBuf>), Error> {
-        let files: Result<Vec<OutputFile>, Error> =
-            self.files.into_iter().map(|file| file.finish()).collect();
-        Ok((self.outcome, files?, self.stale))
+        let files = self.files.into_iter().map(|file| file.finish());
+        Ok((self.outcome, files.collect::<Result<_, _>>()?, self.stale))
     }
 }
 

@@ -17,6 +17,7 @@ mod worker;
 
 use std::collections::BTreeMap;
 
+use crate::error::Error;
 use interligo_engine::engine::{Engine, Output, OutputContent};
 use interligo_engine::proof::faults::{Fault, begin, strikes};
 use interligo_engine::proof::findings::Findings;
@@ -25,7 +26,6 @@ use interligo_engine::proof::usage::Usage;
 use interligo_engine::totals::{Cube, Groups, Layout, TotalsPlan, TotalsTable};
 use interligo_model::plan::ListKind;
 use interligo_sinks::lines::changes;
-use interligo_sources::error::Error;
 use interligo_sources::in_order::in_order;
 use interligo_sources::table::parts::WantedColumns;
 
@@ -113,7 +113,7 @@ pub fn run(
     if on_stop == OnStop::Stop {
         let stops = checked.stops(project);
         if !stops.is_empty() {
-            return Err(Error::Stopped(stops));
+            return Err(Error::stopped(stops));
         }
     }
     write_lists(project, job, plan, &mut facts, &checked)?;
@@ -295,7 +295,7 @@ impl Pass<'_> {
             OnStop::Stop => stops(self.project, engine, findings),
             OnStop::Report => Vec::new(),
         };
-        if stops.is_empty() { Ok(()) } else { Err(Error::Stopped(stops)) }
+        if stops.is_empty() { Ok(()) } else { Err(Error::stopped(stops)) }
     }
 }
 

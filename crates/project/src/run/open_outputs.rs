@@ -2,13 +2,13 @@
 
 use std::collections::BTreeMap;
 
+use crate::error::Error;
 use interligo_engine::engine::{Engine, Output, OutputContent};
 use interligo_engine::proof::tally::Tally;
 use interligo_model::plan::ListKind;
 use interligo_sinks::format::{LinesShape, WriteRows};
 use interligo_sinks::lines::{LinesOutput, PutOut};
 use interligo_sinks::set_aside::aside_columns;
-use interligo_sources::error::Error;
 use interligo_sources::table::parts::Table;
 
 use super::output_plan::{Destination, OutputPlan};

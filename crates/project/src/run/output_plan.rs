@@ -3,6 +3,7 @@
 
 use std::path::{Path, PathBuf};
 
+use crate::error::Error;
 use interligo_engine::engine::{Output, OutputContent};
 use interligo_model::plan::{ListKind, Mistake, MistakeKind};
 use interligo_model::values::value::Value;
@@ -10,7 +11,6 @@ use interligo_sinks::format::{OutputFormat, WriteRows};
 use interligo_sinks::formats::text::Text;
 use interligo_sinks::formats::{FORMATS, format_of};
 use interligo_sinks::output_file::{OutputFile, remove_abandoned};
-use interligo_sources::error::Error;
 use interligo_sources::same_file::{is_stream, leads_to_same, real_path};
 
 use crate::prepare::Job;
@@ -49,7 +49,7 @@ impl Destination {
     /// # Errors
     /// It cannot be written.
     pub(crate) fn begin(&self, columns: &[String]) -> Result<Box<dyn WriteRows>, Error> {
-        self.format.begin(OutputFile::create(&self.path, &self.plan)?, columns)
+        Ok(self.format.begin(OutputFile::create(&self.path, &self.plan)?, columns)?)
     }
 
     /// Writes a whole table of values.

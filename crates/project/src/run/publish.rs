@@ -1,8 +1,8 @@
 //! The end of a run: all its files appear together, and it is noted which files were read and written.
 
+use crate::error::Error;
 use interligo_sinks::output_file::OutputFile;
 use interligo_sinks::publish::publish;
-use interligo_sources::error::Error;
 
 use super::close::Closed;
 use super::last_run::LastRun;

@@ -5,6 +5,7 @@ use std::collections::HashMap;
 use std::hash::{BuildHasher, Hash, Hasher};
 use std::sync::Arc;
 
+use crate::error::Error;
 use arrow_array::{Array, StringViewArray};
 use foldhash::quality::FixedState;
 use interligo_engine::bind::FactKey;
@@ -17,13 +18,13 @@ use interligo_engine::rows::repeated_lines::{
 };
 use interligo_model::place::Spot;
 use interligo_model::plan::{ColumnType, Repeats, Rule};
+use interligo_model::plan::{Mistake, MistakeKind};
 use interligo_model::reading::column_reader::Reading;
 use interligo_model::reading::date_style::moment;
 use interligo_model::reading::evidence::Evidence;
 use interligo_model::values::texts::gathered;
 use interligo_model::values::value::Value;
 use interligo_sinks::lines::raw_text;
-use interligo_sources::error::Error;
 use interligo_sources::formats::Wanted;
 use interligo_sources::in_order::{Turns, in_order};
 use interligo_sources::table::parts::{Part, Source, Table, WantedColumns, changed};
@@ -279,13 +280,9 @@ impl State {
         };
         let line = u32::try_from(number).ok().filter(|line| *line != u32::MAX);
         let line = line.ok_or_else(|| {
-            Error::from(
-                interligo_model::plan::Mistake::of_plan(
-                    interligo_model::plan::MistakeKind::TooLarge,
-                    "repeated lines can be looked for among 4,294,967,294 lines at most",
-                )
-                .help("leave out the `key` of the fact, or add repeats = \"keep\""),
-            )
+            let message = "repeated lines can be looked for among 4,294,967,294 lines at most";
+            Mistake::of_plan(MistakeKind::TooLarge, message)
+                .help("leave out the `key` of the fact, or add repeats = \"keep\"")
         })?;
         Ok(match self.seen.note(hash, line) {
             Seen::New => None,
@@ -368,7 +365,7 @@ fn read_again(
             }
         }
         if first > end || wanted.peek().is_some_and(|line| u64::from(*line) < end) {
-            return Err(changed(&part.name));
+            return Err(changed(&part.name).into());
         }
     }
     Ok(())

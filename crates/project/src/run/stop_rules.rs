@@ -1,5 +1,6 @@
 //! What was found in the data and must stop a run, each with its places and the ways out.
 
+use crate::error::Stop;
 use interligo_engine::bind::{Bound, BoundLookup};
 use interligo_engine::engine::Engine;
 use interligo_engine::links::LinkStatus;
@@ -8,7 +9,6 @@ use interligo_engine::proof::findings::{Findings, Repeat};
 use interligo_engine::proof::tallies::{KeyTally, SoughtKey};
 use interligo_model::place::Parts;
 use interligo_model::plan::{Missing, Overlap, key as key_of_plan};
-use interligo_sources::error::Stop;
 
 use crate::project::Project;
 

@@ -1,8 +1,8 @@
 //! A fact's files as one stream of blocks.
 
+use crate::error::Error;
 use interligo_engine::proof::faults::{Fault, strikes};
 use interligo_engine::proof::tieout::ReadSide;
-use interligo_sources::error::Error;
 use interligo_sources::formats::{Block, Reader};
 use interligo_sources::table::parts::{Table, WantedColumns};
 

@@ -2,6 +2,7 @@
 
 use std::borrow::Cow;
 
+use crate::error::Error;
 use interligo_engine::engine::Engine;
 use interligo_engine::lines::{DoesNotFit, LineBatch, Lines, Overflow};
 use interligo_engine::proof::faults::{Fault, strikes};
@@ -14,7 +15,6 @@ use interligo_model::place::{Parts, Spot};
 use interligo_sinks::format::OutputFormat;
 use interligo_sinks::lines::{Change, LinesBatch, LinesOutput, PutOut, RawLines};
 use interligo_sinks::set_aside::{AsideEntry, AsideRow};
-use interligo_sources::error::Error;
 use interligo_sources::grid::Grid;
 use interligo_sources::table::parts::{Part, Table};
 use interligo_sources::table::rows::Rows;
@@ -70,7 +70,7 @@ impl Worker<'_> {
                 return Err(error);
             }
             // An earlier block has failed, and its error is the one that is told.
-            None => return Err(Error::Stopped(Vec::new())),
+            None => return Err(Error::stopped(Vec::new())),
         };
         rows.counts.folded = sifted.folded.len() as u64;
         rows.counts.dropped = sifted.dropped.len() as u64;
@@ -140,7 +140,7 @@ impl Worker<'_> {
             style: &part.style,
             row_of: &row_of,
         };
-        let unfit = |unfit| Error::does_not_fit(unfit, &self.parts());
+        let unfit = |unfit| Error::overflow(unfit, &self.parts());
         let mut lines = self.engine.work_out(&batch).map_err(unfit)?;
         if let Some(usage) = &mut gathered.usage {
             usage.add(&lines);

@@ -3,8 +3,8 @@
 use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 
+use crate::error::Error;
 use interligo_model::plan::ColumnType;
-use interligo_sources::error::Error;
 use interligo_sources::formats::is_address;
 use interligo_sources::table::parts::Table;
 use unicode_normalization::UnicodeNormalization;

@@ -11,13 +11,13 @@ pub(crate) mod unlinked;
 use std::collections::HashSet;
 use std::path::Path;
 
+use crate::error::Error;
 use arrow_array::Array;
 use interligo_discover::propose::{FigureProposal, LinkProposal, Proposal, Seen, figures, propose};
 use interligo_engine::bind::Request;
 use interligo_engine::engine::Extent;
 use interligo_engine::links::lines_found;
 use interligo_model::plan::{Plan, Role, key};
-use interligo_sources::error::Error;
 use interligo_sources::table::parts::{Question, Table};
 
 use crate::prepare::OnDuplicates;

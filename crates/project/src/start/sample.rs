@@ -10,7 +10,7 @@ use interligo_model::reading::column_reader::Reading;
 use interligo_model::reading::evidence::Evidence;
 use interligo_model::values::texts::{TextBuilder, gathered};
 
-use interligo_sources::error::Error;
+use crate::error::Error;
 use interligo_sources::formats::Wanted;
 use interligo_sources::table::parts::{Table, WantedColumns};
 use interligo_sources::table::rows::Rows;

@@ -3,8 +3,8 @@
 
 use std::path::Path;
 
+use crate::error::Error;
 use interligo_discover::propose::{ColumnAt, Stated};
-use interligo_sources::error::Error;
 use interligo_sources::formats::declared_keys::{ForeignKey, KeysStated};
 use interligo_sources::formats::{Address, Containers, is_address, shown_address};
 use interligo_sources::table::parts::Table;

@@ -1,7 +1,7 @@
 //! What to do where no link leads from one table to another.
 
+use crate::error::Error;
 use interligo_model::plan::MistakeKind;
-use interligo_sources::error::Error;
 
 use super::{StartedLink, find_links};
 use crate::project::Project;
@@ -9,10 +9,9 @@ use crate::project::Project;
 /// The same error. Where it is that no link leads from one table to another, its help names the link for which there is
 /// evidence in the values.
 pub fn with_likely_link(project: &Project, error: Error) -> Error {
-    let Error::Plan(mut mistakes) = error else { return error };
-    for mistake in &mut mistakes {
-        let MistakeKind::NoLink { to: wanted, .. } = mistake.kind.clone() else { continue };
-        let Ok((links, doubts)) = find_links(project) else { continue };
+    error.map_mistakes(|mistake| {
+        let MistakeKind::NoLink { to: wanted, .. } = mistake.kind.clone() else { return };
+        let Ok((links, doubts)) = find_links(project) else { return };
         let leads = |link: &&StartedLink| link.to == wanted || link.from == wanted;
         if let Some(link) = links.iter().chain(&doubts).find(leads) {
             let said = mistake.help.take().map_or(String::new(), |help| format!("; {help}"));
@@ -21,6 +20,5 @@ pub fn with_likely_link(project: &Project, error: Error) -> Error {
                 link.path, link.why
             ));
         }
-    }
-    Error::Plan(mistakes)
+    })
 }

@@ -3,6 +3,7 @@
 mod bars;
 mod calendar;
 mod check;
+mod error;
 mod findings;
 mod formulas;
 pub(crate) mod link;
@@ -20,6 +21,7 @@ pub use check::{
     ShownRows, check_csv, check_json, detail, for_owners, nothing_of, overview, would_not_stop,
     would_stop,
 };
+pub use error::{PlanText, error_line, error_messages, help_line};
 pub use findings::{notes, recovered, summary};
 pub use formulas::formulas;
 pub use link::{added, found_links, links, links_csv, links_json};

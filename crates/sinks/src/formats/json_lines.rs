@@ -4,9 +4,9 @@
 use interligo_engine::engine::OutputColumn;
 use interligo_engine::links::LinkStatus;
 use interligo_model::values::value::Value;
-use interligo_sources::error::Error;
 
 use super::status_text;
+use crate::error::Error;
 use crate::format::{EncodeLines, LinesShape, OutputFormat, Piece, PlainRows, Takes, WriteRows};
 use crate::lines::LinesBatch;
 use crate::output_file::OutputFile;
@@ -32,7 +32,7 @@ impl OutputFormat for JsonLines {
             OutputColumn::LinkStatus { link, .. } => JsonColumn::Status(*link),
             OutputColumn::LinkKey { link, .. } => {
                 let lookup = &shape.engine.lookups[shape.engine.bound.routes[*link].lookup];
-                let key = |row| shape.engine.key_of_row(*link, row as u32);
+                let key = |row| shape.engine.key_of_row(*link, row);
                 JsonColumn::Key { link: *link, keys: (0..lookup.rows).map(key).collect() }
             }
             OutputColumn::Own | OutputColumn::Cell(_) | OutputColumn::Attribute { .. } => {

@@ -9,7 +9,7 @@ use std::sync::Arc;
 use interligo_model::place::PartName;
 
 use super::{Block, Container, Given, Head, KeysStated, Reader, What};
-use crate::error::Error;
+use crate::error::{Error, InputKind};
 
 thread_local! {
     static GUARDED: Cell<bool> = const { Cell::new(false) };
@@ -36,7 +36,7 @@ fn broken(name: &PartName, panic: &(dyn Any + Send)) -> Error {
     let why =
         text.or_else(|| panic.downcast_ref::<&str>().copied()).unwrap_or("no reason is given");
     let why = why.lines().next().unwrap_or_default();
-    Error::input(name, format!("cannot be read: it is damaged ({why})"))
+    Error::input(InputKind::Damaged, name, format!("cannot be read: it is damaged ({why})"))
         .help("fetch the file again from where it came from")
 }
 

@@ -28,7 +28,7 @@ use super::{
     Address, Block, Container, Format, Limits, Reader, Source, Unsplit, Wanted, What, ends_with,
     file_bytes,
 };
-use crate::error::Error;
+use crate::error::{Error, InputKind};
 use crate::formats::head::{Head, Typed};
 use crate::grid::{CellGrid, Grid};
 use crate::table::settings::Given;
@@ -87,7 +87,7 @@ impl Container for JsonFile {
         }
         let layout = layout(&stretches, name)?;
         if layout.fields.is_empty() {
-            return Err(Error::input(name, "is empty: it has no object")
+            return Err(Error::input(InputKind::Empty, name, "is empty: it has no object")
                 .help("each line is an object: {\"sku\": \"A\", \"price\": 1.5}"));
         }
         let (mut columns, mut typed) =
@@ -161,8 +161,12 @@ impl JsonReader {
             let want = size.max(bytes.len());
             let got =
                 (&mut self.input).take(want as u64).read_to_end(&mut bytes).map_err(|error| {
-                    Error::input(&self.name, format!("cannot be read further: {error}"))
-                        .help("the file may be damaged or cut off; fetch it again")
+                    Error::input(
+                        InputKind::Damaged,
+                        &self.name,
+                        format!("cannot be read further: {error}"),
+                    )
+                    .help("the file may be damaged or cut off; fetch it again")
                 })?;
             self.ended = got < want;
             if bytes.is_empty() {
@@ -176,7 +180,8 @@ impl JsonReader {
                 _ if self.ended => return Ok(Some(bytes)),
                 _ if bytes.len() > LONGEST_LINE => {
                     let message = "has a line of more than 64 MB: that is no table";
-                    return Err(Error::input(&self.name, message).at_row(self.next_row));
+                    return Err(Error::input(InputKind::TooLarge, &self.name, message)
+                        .at_row(self.next_row));
                 }
                 _ => {}
             }
@@ -391,6 +396,7 @@ fn object(
     if !start.starts_with('{') {
         let shown: String = start.chars().take(30).collect();
         return Err(Error::input(
+            InputKind::Malformed,
             name,
             format!("holds `{}`, which is no object", shown.trim_end()),
         )
@@ -401,11 +407,13 @@ fn object(
     let mut json = serde_json::Deserializer::from_str(text);
     let read = json.deserialize_map(Members { each, wrong: &mut wrong }).and_then(|()| json.end());
     match (wrong, read) {
-        (Some(Wrong { what, help }), _) => Err(Error::input(name, what).at_row(row).help(help)),
+        (Some(Wrong { what, help }), _) => {
+            Err(Error::input(InputKind::Malformed, name, what).at_row(row).help(help))
+        }
         (None, Ok(())) => Ok(()),
         (None, Err(error)) => {
             let message = format!("is no JSON in column {}: {error}", error.column());
-            Err(Error::input(name, message)
+            Err(Error::input(InputKind::Malformed, name, message)
                 .at_row(row)
                 .help("correct the line; the file may also have been cut off"))
         }

@@ -25,7 +25,7 @@ use interligo_model::place::PartName;
 use interligo_model::plan::{ByteSize, Plan};
 use interligo_model::reading::style::Style;
 
-use crate::error::Error;
+use crate::error::{Error, InputKind};
 use crate::formats::declared_keys::KeysStated;
 use crate::formats::head::Head;
 use crate::grid::Grid;
@@ -291,6 +291,7 @@ impl Containers {
 fn refuse_pipe(at: &Address) -> Result<(), Error> {
     match std::fs::metadata(&at.path) {
         Ok(there) if !there.is_file() && !there.is_dir() => Err(Error::input(
+            InputKind::Device,
             &at.shown,
             "is a pipe or a device, and tables are read more than once",
         )

@@ -43,7 +43,7 @@ use super::{
     Address, Block, Container, Format, Limits, Reader, Source, Unsplit, Wanted, What, ends_with,
     file_bytes, not_finite,
 };
-use crate::error::Error;
+use crate::error::{Error, InputKind};
 use crate::formats::head::{Head, Typed};
 use crate::grid::{CellGrid, Grid};
 use crate::table::settings::Given;
@@ -133,7 +133,7 @@ fn open(path: &Path, name: &PartName) -> Result<File, Error> {
 }
 
 fn damaged(name: &PartName, why: &str) -> Error {
-    Error::input(name, format!("cannot be read as Parquet: {why}"))
+    Error::input(InputKind::Damaged, name, format!("cannot be read as Parquet: {why}"))
         .help("the file may be damaged or cut off; fetch it again")
 }
 

@@ -31,7 +31,7 @@ use super::{
     Address, Block, Container, Format, Limits, Reader, Source, Wanted, What, ends_with, not_finite,
     quoted_name,
 };
-use crate::error::Error;
+use crate::error::{Error, InputKind};
 use crate::formats::declared_keys::{ForeignKey, KeysStated};
 use crate::formats::head::{Head, Typed};
 use crate::grid::{CellGrid, Grid};
@@ -85,14 +85,16 @@ fn connect(path: &std::path::Path, name: &PartName) -> Result<Connection, Error>
 fn failed(name: &PartName, error: &rusqlite::Error) -> Error {
     match error.sqlite_error_code() {
         Some(ErrorCode::DatabaseBusy | ErrorCode::DatabaseLocked) => {
-            Error::input(name, "is locked by another program")
+            Error::input(InputKind::Locked, name, "is locked by another program")
                 .help("run again when that has ended what it is writing")
         }
-        Some(ErrorCode::NotADatabase) => Error::input(name, "is no SQLite database")
-            .help("check the file; it may also be damaged, or encrypted"),
-        Some(ErrorCode::DatabaseCorrupt) => Error::input(name, "is damaged")
+        Some(ErrorCode::NotADatabase) => {
+            Error::input(InputKind::Damaged, name, "is no SQLite database")
+                .help("check the file; it may also be damaged, or encrypted")
+        }
+        Some(ErrorCode::DatabaseCorrupt) => Error::input(InputKind::Damaged, name, "is damaged")
             .help("restore it from a copy; what can be read of it is not passed off as whole"),
-        _ => Error::input(name, format!("cannot be read: {error}")),
+        _ => Error::input(InputKind::Unreadable, name, format!("cannot be read: {error}")),
     }
 }
 
@@ -170,19 +172,23 @@ impl Container for SqliteFile {
             What::Query(query) => query.clone(),
             What::Table(table) => format!("SELECT * FROM {}", quoted_name(table)),
             What::Whole => {
-                return Err(Error::input(name, "is a database, and no table of it is named"));
+                return Err(Error::input(
+                    InputKind::TableNotNamed,
+                    name,
+                    "is a database, and no table of it is named",
+                ));
             }
         };
         let wrong = |error: rusqlite::Error| match what {
             What::Query(_) if error.sqlite_error_code().is_none_or(|c| c == ErrorCode::Unknown) => {
-                Error::input(name, format!("cannot be answered: {error}"))
+                Error::input(InputKind::QueryFailed, name, format!("cannot be answered: {error}"))
                     .help("correct the `query` in the plan")
             }
             _ => failed(name, &error),
         };
         let mut statement = connection.prepare(&query).map_err(wrong)?;
         if !statement.readonly() {
-            return Err(Error::input(name, "would change the database")
+            return Err(Error::input(InputKind::WouldWrite, name, "would change the database")
                 .help("a `query` only reads: SELECT …"));
         }
         let headings: Vec<String> = statement.column_names().map(str::to_owned).collect();
@@ -301,7 +307,7 @@ impl Columns {
                     Err(_) => {
                         let message =
                             format!("holds bytes that are not UTF-8 in column {}", field + 1);
-                        return Ok(Err(Error::input(name, message)
+                        return Ok(Err(Error::input(InputKind::Encoding, name, message)
                             .at_row(self.first_row + self.rows as u64)
                             .help("write that text again, as text")));
                     }

@@ -16,7 +16,7 @@ use interligo_model::place::PartName;
 use super::{
     Address, Block, Container, Format, Limits, Reader, Source, Unsplit, Wanted, What, file_bytes,
 };
-use crate::error::Error;
+use crate::error::{Error, InputKind};
 use crate::formats::head::Head;
 use crate::grid::{Grid, TextGrid};
 use crate::table::heading_row::{self, Heading};
@@ -157,7 +157,9 @@ pub(super) fn not_utf8(
             "if `{reads}` is what it should say, add encoding = \"windows-1252\" to the table; or name another"
         )
     };
-    Error::input(name, format!("holds bytes that are not UTF-8{column}")).at_row(row).help(help)
+    Error::input(InputKind::Encoding, name, format!("holds bytes that are not UTF-8{column}"))
+        .at_row(row)
+        .help(help)
 }
 
 /// Looks at the head of a file.
@@ -234,7 +236,7 @@ fn sample(stretches: Vec<Vec<u8>>, separator: u8, width: usize) -> Vec<StringVie
 /// The first bytes of a file as UTF-8, as many as show its heading and some rows.
 fn first_bytes(path: &Path, shown: &Arc<str>, dialect: &mut Dialect) -> Result<Vec<u8>, Error> {
     let unreadable = |error| {
-        Error::input(shown, format!("cannot be read further: {error}"))
+        Error::input(InputKind::Damaged, shown, format!("cannot be read further: {error}"))
             .help("the file may be damaged or cut off; fetch it again")
     };
     let (mut input, mut bytes) = Input::open(path, shown, *dialect)?;
@@ -244,7 +246,7 @@ fn first_bytes(path: &Path, shown: &Arc<str>, dialect: &mut Dialect) -> Result<V
         let read = input.by_ref().take(room as u64).read_to_end(&mut bytes).map_err(unreadable)?;
         let ended = read < room;
         if bytes.iter().all(u8::is_ascii_whitespace) && ended {
-            return Err(Error::input(shown, "is empty: it has no heading row")
+            return Err(Error::input(InputKind::Empty, shown, "is empty: it has no heading row")
                 .help("the first row of a table holds the names of its columns"));
         }
         refuse_other_than_text(&bytes, shown)?;
@@ -261,8 +263,12 @@ fn first_bytes(path: &Path, shown: &Arc<str>, dialect: &mut Dialect) -> Result<V
             }
             None if !ended && want < LONG_HEAD => want = LONG_HEAD,
             None if !ended => {
-                return Err(Error::input(shown, "has no line end in its first 4 MB")
-                    .help("a text table has a row for each line; check that this is one"));
+                return Err(Error::input(
+                    InputKind::NotText,
+                    shown,
+                    "has no line end in its first 4 MB",
+                )
+                .help("a text table has a row for each line; check that this is one"));
             }
             _ => {
                 if bytes.last() != Some(&b'\n') {
@@ -296,14 +302,18 @@ fn refuse_other_than_text(bytes: &[u8], shown: &Arc<str>) -> Result<(), Error> {
     let little = zeros(1) * 10 > half * 8;
     if little || zeros(0) * 10 > half * 8 {
         let name = if little { "utf-16le" } else { "utf-16be" };
-        return Err(Error::input(shown, "has a zero byte in every other place")
-            .at_row(1)
-            .help(format!("if it is UTF-16, add encoding = \"{name}\" to the table")));
+        return Err(Error::input(
+            InputKind::Encoding,
+            shown,
+            "has a zero byte in every other place",
+        )
+        .at_row(1)
+        .help(format!("if it is UTF-16, add encoding = \"{name}\" to the table")));
     }
     let row = memchr::memchr_iter(b'\n', &bytes[..first]).count() as u64 + 1;
     let many = bytes.iter().filter(|b| **b == 0).count() * 100 > bytes.len();
     if many {
-        return Err(Error::input(shown, "holds zero bytes: it is no text")
+        return Err(Error::input(InputKind::Encoding, shown, "holds zero bytes: it is no text")
             .at_row(row)
             .help("export the table as CSV"));
     }
@@ -337,6 +347,7 @@ fn separator(
         && (first, one.above) == (second, other.above)
     {
         return Err(Error::input(
+            InputKind::OpenSeparator,
             shown,
             format!("can be split at `{}` and at `{}`", sign(*a), sign(*b)),
         )

@@ -6,7 +6,7 @@ use std::sync::mpsc::{Receiver, sync_channel};
 use interligo_model::place::PartName;
 
 use super::{Block, Reader, guarded};
-use crate::error::Error;
+use crate::error::{Error, InputKind};
 
 /// Blocks that wait for those who work on them.
 const AHEAD: usize = 2;
@@ -40,7 +40,11 @@ impl Reader for Threaded {
     fn next(&mut self, _: usize) -> Result<Option<Block>, Error> {
         // A reader that is gone without a word has failed.
         self.blocks.recv().unwrap_or_else(|_| {
-            Err(Error::input(&self.name, "cannot be read further: its reader broke off"))
+            Err(Error::input(
+                InputKind::Damaged,
+                &self.name,
+                "cannot be read further: its reader broke off",
+            ))
         })
     }
 }

@@ -3,7 +3,7 @@
 use std::ops::Range;
 use std::sync::Arc;
 
-use crate::error::Error;
+use crate::error::{Error, InputKind};
 use crate::text::{first_row, unquoted};
 
 /// How many rows are looked at for the headings.
@@ -56,7 +56,7 @@ pub fn find(
             return Ok(Heading { above: 0, skip: 0, row: rows[0].bytes.clone(), rest: 0 });
         }
         Some(line) => rows.iter().position(|row| row.line == u64::from(line)).ok_or_else(|| {
-            Error::input(shown, format!("has no row that begins in line {line}"))
+            Error::input(InputKind::Header, shown, format!("has no row that begins in line {line}"))
                 .help("`heading-row` counts the lines of the file from 1")
         })?,
         None => found(&rows.iter().map(|row| row.cells.clone()).collect::<Vec<_>>()),

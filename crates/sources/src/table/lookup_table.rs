@@ -7,7 +7,7 @@ use interligo_model::place::Place;
 use interligo_model::row_counts::RowCounts;
 use interligo_model::values::texts::TextBuilder;
 
-use crate::error::Error;
+use crate::error::{Error, InputKind};
 use crate::formats::{Block, Wanted};
 use crate::in_order::in_order;
 use crate::table::parts::{Part, Table};
@@ -108,7 +108,7 @@ fn read_block(block: Block, table: &Table, part: &Part) -> Result<BlockRead, Err
     if let Some(ragged) = rows.grid.ragged().first() {
         let message =
             format!("has {}, its heading has {}", count(ragged.fields), count(part.width()));
-        return Err(Error::input(&part.name, message)
+        return Err(Error::input(InputKind::Malformed, &part.name, message)
             .at_row(rows.grid.row_at(ragged))
             .help("a field that holds the separator stands in double quotes"));
     }

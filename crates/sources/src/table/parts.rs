@@ -18,7 +18,7 @@ use interligo_model::reading::evidence::Evidence;
 use interligo_model::reading::style::{NumberStyle, PartStyle, Style, Way};
 use interligo_model::values::amount;
 
-use crate::error::Error;
+use crate::error::{Error, InputKind};
 use crate::formats::head::{FieldNote, Head, Looked};
 use crate::formats::{self, Guarded, PartNote, Reader, Wanted, guarded};
 use crate::snapshot::Snapshot;
@@ -350,7 +350,7 @@ impl Table {
                 if part.columns.repeated.contains(name) {
                     let message =
                         format!("has the heading `{name}` twice, and the plan needs that column");
-                    return Err(Error::input(&part.name, message)
+                    return Err(Error::input(InputKind::Header, &part.name, message)
                         .at_row(part.heading_row)
                         .help("rename one of the two in the file"));
                 }
@@ -381,7 +381,7 @@ impl Table {
                 key(&self.name)
             ),
         };
-        Error::input(&part.name, message).at_row(part.heading_row).help(help)
+        Error::input(InputKind::Header, &part.name, message).at_row(part.heading_row).help(help)
     }
 }
 
@@ -441,6 +441,7 @@ fn read_heading(plan: &Plan, table: &str, found: &Found<'_>) -> Result<Headed, E
             false => ("the plan gives", "take it out of `set`, or set a column of another name"),
         };
         return Err(Error::input(
+            InputKind::Header,
             &found.name,
             format!("has a column `{name}`, to which {what} `{text}`"),
         )
@@ -531,7 +532,8 @@ fn named(name: &PartName, columns: &PartColumns, head: &Head) -> PartName {
 
 /// The error for a file that somebody writes to while it is read.
 pub fn changed(name: &PartName) -> Error {
-    Error::input(name, "changed while it was read").help("run again when nothing writes to it")
+    Error::input(InputKind::Changed, name, "changed while it was read")
+        .help("run again when nothing writes to it")
 }
 
 impl Part {

@@ -13,7 +13,7 @@ use interligo_model::plan::{
     Entry, Files, Mistake, MistakeKind, Plan, TableEntry, listed, nearest_name,
 };
 
-use crate::error::Error;
+use crate::error::{Error, InputKind};
 use crate::formats::{Address, Container, Containers, What, is_address, shown_address};
 use crate::same_file::leads_to_same;
 use crate::snapshot::Snapshot;
@@ -236,7 +236,7 @@ fn hits(pattern: &Pattern, text: &str, scope: &SearchScope<'_>) -> Result<Vec<Hi
     }
     let fits = paths.files(scope.folder).map_err(|error| {
         let shown: Arc<str> = text.into();
-        Error::input(shown, format!("cannot be searched for: {error}"))
+        Error::input(InputKind::Unreadable, shown, format!("cannot be searched for: {error}"))
     })?;
     let names = paths.slots();
     let slots = |values: Vec<String>| {

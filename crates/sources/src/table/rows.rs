@@ -13,7 +13,7 @@ use interligo_model::row_counts::{RowCounts, RowLeftOut};
 use interligo_model::values::cells::Cells;
 use interligo_model::values::texts::{gathered, without_marks};
 
-use crate::error::Error;
+use crate::error::{Error, InputKind};
 use crate::formats::Block;
 use crate::grid::Grid;
 use crate::table::parts::{Part, Source, Table};
@@ -276,7 +276,7 @@ fn refuse_values_without_heading(grid: &Grid, part: &Part) -> Result<(), Error> 
                 texts.value(row).trim(),
                 field + 1
             );
-            return Err(Error::input(&part.name, message)
+            return Err(Error::input(InputKind::Header, &part.name, message)
                 .at_row(grid.row_number(row))
                 .help("give the column a heading, or clear the cell"));
         }

@@ -12,7 +12,7 @@ use interligo_engine::proof::faults::{Fault, strikes};
 
 use super::fields::first_row;
 use super::source::{Dialect, Input};
-use crate::error::Error;
+use crate::error::{Error, InputKind};
 
 /// Zero bytes after the rows of a block, so that its end can be read in whole vectors.
 pub const PADDING: usize = 64;
@@ -134,13 +134,14 @@ impl BlockReader {
                 Cut::Open(quote) if self.ended || bytes.len() > LONGEST_ROW => {
                     let row =
                         self.next_row + memchr::memchr_iter(b'\n', &bytes[..quote]).count() as u64;
-                    return Err(Error::input(&self.shown, "opens a quote that is not closed")
+                    return Err(Error::input(InputKind::Malformed, &self.shown, "opens a quote that is not closed")
                         .at_row(row)
                         .help("put a quote at the end of that field, or double a quote that belongs to the text; the file may also have been cut off"));
                 }
                 Cut::None if bytes.len() > LONGEST_ROW => {
                     let message = "has a row of more than 256 MB: that is no table of text";
-                    return Err(Error::input(&self.shown, message).at_row(self.next_row));
+                    return Err(Error::input(InputKind::TooLarge, &self.shown, message)
+                        .at_row(self.next_row));
                 }
                 Cut::Open(_) | Cut::None => want = bytes.len() * 2,
             }
@@ -162,8 +163,12 @@ impl BlockReader {
         bytes.reserve(room + PADDING + 1);
         let read = Read::by_ref(&mut self.input).take(room as u64).read_to_end(bytes);
         let read = read.map_err(|error| {
-            Error::input(&self.shown, format!("cannot be read further: {error}"))
-                .help("the file may be damaged or cut off; fetch it again")
+            Error::input(
+                InputKind::Damaged,
+                &self.shown,
+                format!("cannot be read further: {error}"),
+            )
+            .help("the file may be damaged or cut off; fetch it again")
         })?;
         self.ended = read < room;
         self.came_in += read as u64;

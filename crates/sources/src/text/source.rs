@@ -9,7 +9,7 @@ use std::sync::Arc;
 use encoding_rs::Encoding;
 use encoding_rs_io::DecodeReaderBytesBuilder;
 
-use crate::error::Error;
+use crate::error::{Error, InputKind};
 
 /// How a text file is written, apart from its numbers and days.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -47,7 +47,7 @@ impl Input {
         let unreadable = |error| Error::cannot_read(shown, path, error);
         let mut file = File::open(path).map_err(unreadable)?;
         if file.metadata().map_err(unreadable)?.is_dir() {
-            return Err(Error::input(shown, "is a folder, not a file")
+            return Err(Error::input(InputKind::Folder, shown, "is a folder, not a file")
                 .help("name the file in it, or a pattern such as `sales/*.csv`"));
         }
         let mut head = Vec::new();
@@ -71,8 +71,10 @@ impl Input {
                 let unpacked = zstd::stream::read::Decoder::new(whole).map_err(unreadable)?;
                 Ok((decode(Box::new(unpacked)), Vec::new()))
             }
-            [b'P', b'K', ..] => Err(Error::input(shown, "is a packed file, not text")
-                .help("unpack it first, or save the sheet as CSV")),
+            [b'P', b'K', ..] => {
+                Err(Error::input(InputKind::NotText, shown, "is a packed file, not text")
+                    .help("unpack it first, or save the sheet as CSV"))
+            }
             [0xFF, 0xFE, ..] | [0xFE, 0xFF, ..] => Ok((decode(Box::new(whole)), Vec::new())),
             _ if dialect.returns => Ok((decode(Box::new(whole)), Vec::new())),
             _ if encoding.is_some_and(|encoding| encoding != encoding_rs::UTF_8) => {

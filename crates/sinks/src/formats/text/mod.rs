@@ -4,11 +4,11 @@ pub(crate) mod lines;
 mod rows;
 
 use interligo_model::values::value::Value;
-use interligo_sources::error::Error;
 use interligo_sources::text::{rows_in, write_cell};
 
 pub use rows::csv_row;
 
+use crate::error::Error;
 use crate::format::{EncodeLines, LinesShape, OutputFormat, Piece, PlainRows, Takes, WriteRows};
 use crate::lines::RawLines;
 use crate::output_file::OutputFile;

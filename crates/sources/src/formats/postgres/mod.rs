@@ -33,7 +33,7 @@ use super::threaded::Threaded;
 use super::{
     Address, Block, Container, Format, Limits, Reader, Source, Unsplit, Wanted, What, quoted_name,
 };
-use crate::error::Error;
+use crate::error::{Error, InputKind};
 use crate::formats::declared_keys::{ForeignKey, KeysStated};
 use crate::formats::head::{Head, Typed};
 use crate::table::settings::Given;
@@ -59,7 +59,8 @@ impl Format for PostgresFormat {
 
     fn open(&self, at: &Address, _: &Limits) -> Result<Arc<dyn Container>, Error> {
         let login = Login::new(&at.path.to_string_lossy(), &OwnEnvironment).map_err(|why| {
-            Error::input(&at.shown, why).help("write for instance postgres://db.example/shop")
+            Error::input(InputKind::Address, &at.shown, why)
+                .help("write for instance postgres://db.example/shop")
         })?;
         let server = Arc::new(Server { login, shown: at.shown.clone(), keeper: Mutex::new(None) });
         Ok(Arc::new(Database(server)))
@@ -96,8 +97,9 @@ struct Column {
 impl Server {
     fn connect(&self, name: &PartName) -> Result<Client, Error> {
         let failed = |error: postgres::Error| self.unreachable(name, &error);
-        let tls = tls::connector(&self.login.encryption)
-            .map_err(|why| Error::input(name, format!("cannot be reached: {why}")))?;
+        let tls = tls::connector(&self.login.encryption).map_err(|why| {
+            Error::input(InputKind::Unreachable, name, format!("cannot be reached: {why}"))
+        })?;
         let plain = || {
             let mut config = self.login.config.clone();
             config.ssl_mode(postgres::config::SslMode::Disable);
@@ -163,16 +165,16 @@ impl Server {
         let user = self.login.user();
         match error.code() {
             Some(code) if *code == SqlState::INVALID_PASSWORD || *code == SqlState::INVALID_AUTHORIZATION_SPECIFICATION => {
-                Error::input(name, format!("does not let `{user}` in: {}", message(error)))
+                Error::input(InputKind::Denied, name, format!("does not let `{user}` in: {}", message(error)))
                     .help("check PGUSER, and the password in PGPASSWORD or in the password file (~/.pgpass)")
             }
-            Some(_) => Error::input(name, format!("cannot be opened: {}", message(error)))
+            Some(_) => Error::input(InputKind::Denied, name, format!("cannot be opened: {}", message(error)))
                 .help("check the name of the database in the address"),
             None if message(error).contains("password missing") => {
-                Error::input(name, format!("asks `{user}` for a password, and none is given"))
+                Error::input(InputKind::Denied, name, format!("asks `{user}` for a password, and none is given"))
                     .help("give it in PGPASSWORD or in the password file (~/.pgpass)")
             }
-            None => Error::input(name, format!("cannot be reached: {}", message(error)))
+            None => Error::input(InputKind::Unreachable, name, format!("cannot be reached: {}", message(error)))
                 .help("check the address, and that the server runs and can be reached from here"),
         }
     }
@@ -181,25 +183,25 @@ impl Server {
         let user = self.login.user();
         match error.code() {
             Some(code) if *code == SqlState::INSUFFICIENT_PRIVILEGE => {
-                Error::input(name, format!("may not be read by `{user}`: {}", message(error)))
+                Error::input(InputKind::Denied, name, format!("may not be read by `{user}`: {}", message(error)))
                     .help("ask its owner for the right: GRANT SELECT; the query of a superuser runs with the rights of pg_read_all_data")
             }
             Some(code) if code.code().starts_with("42") => {
-                Error::input(name, format!("cannot be answered: {}", message(error)))
+                Error::input(InputKind::QueryFailed, name, format!("cannot be answered: {}", message(error)))
                     .help("correct the table or the `query` in the plan")
             }
             Some(code) if *code == SqlState::LOCK_NOT_AVAILABLE => {
-                Error::input(name, "is locked by another session")
+                Error::input(InputKind::Locked, name, "is locked by another session")
                     .help("run again when that has ended what it is changing")
             }
             Some(code) if *code == SqlState::READ_ONLY_SQL_TRANSACTION => {
-                Error::input(name, "would change the database")
+                Error::input(InputKind::WouldWrite, name, "would change the database")
                     .help("a `query` only reads: SELECT …")
             }
             Some(code) if code.code().starts_with("57") || code.code().starts_with("08") => {
                 broken_off(name, &message(error))
             }
-            Some(_) => Error::input(name, format!("cannot be read: {}", message(error))),
+            Some(_) => Error::input(InputKind::Unreadable, name, format!("cannot be read: {}", message(error))),
             None => broken_off(name, &message(error)),
         }
     }
@@ -232,7 +234,7 @@ fn only_read(client: &mut Client) -> Result<(), postgres::Error> {
 }
 
 fn broken_off(name: &PartName, why: &str) -> Error {
-    Error::input(name, format!("broke off the connection: {why}"))
+    Error::input(InputKind::BrokenOff, name, format!("broke off the connection: {why}"))
         .help("run again; nothing of what was read is passed off as whole")
 }
 
@@ -281,10 +283,16 @@ impl Container for Database {
             What::Query(query) => format!("({}) AS answer", query.trim().trim_end_matches(';')),
             What::Table(table) => match self.quoted(table, name)? {
                 Some(quoted) => quoted,
-                None => return Err(Error::input(name, "is no table or view")),
+                None => {
+                    return Err(Error::input(InputKind::NoSuchTable, name, "is no table or view"));
+                }
             },
             What::Whole => {
-                return Err(Error::input(name, "is a database, and no table of it is named"));
+                return Err(Error::input(
+                    InputKind::TableNotNamed,
+                    name,
+                    "is a database, and no table of it is named",
+                ));
             }
         };
         let is_query = matches!(what, What::Query(_));

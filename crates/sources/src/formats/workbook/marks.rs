@@ -14,7 +14,7 @@ use quick_xml::events::{BytesStart, Event};
 use zip::ZipArchive;
 
 use super::{Area, damaged};
-use crate::error::Error;
+use crate::error::{Error, InputKind};
 use crate::formats::Limits;
 
 /// No tag that matters is longer.
@@ -53,18 +53,25 @@ pub(super) fn refuse_other_than_workbook(
 ) -> Result<(), Error> {
     let mut file = File::open(path).map_err(|error| Error::cannot_read(shown, path, error))?;
     let mut head = [0; 8];
-    let length =
-        file.read(&mut head).map_err(|e| Error::input(shown, format!("cannot be read: {e}")))?;
+    let length = file
+        .read(&mut head)
+        .map_err(|e| Error::input(InputKind::Unreadable, shown, format!("cannot be read: {e}")))?;
     if length == 0 {
-        return Err(Error::input(shown, "is empty").help("fetch the workbook again"));
+        return Err(
+            Error::input(InputKind::Empty, shown, "is empty").help("fetch the workbook again")
+        );
     }
     // The container of protected workbooks, and of those of the old binary kind.
     if head == [0xD0, 0xCF, 0x11, 0xE0, 0xA1, 0xB1, 0x1A, 0xE1] {
-        return Err(Error::input(shown, "is protected with a password, or of the old binary kind")
-            .help("save it as XLSX without a password, or export the sheet as CSV"));
+        return Err(Error::input(
+            InputKind::Protected,
+            shown,
+            "is protected with a password, or of the old binary kind",
+        )
+        .help("save it as XLSX without a password, or export the sheet as CSV"));
     }
     let mut archive = ZipArchive::new(BufReader::new(file)).map_err(|error| {
-        Error::input(shown, format!("is no workbook: {error}"))
+        Error::input(InputKind::Damaged, shown, format!("is no workbook: {error}"))
             .help("the file may be damaged or cut off; fetch it again, or save it again")
     })?;
     for number in 0..archive.len() {
@@ -103,7 +110,7 @@ fn size(bytes: u64) -> String {
 }
 
 fn too_large(shown: &Arc<str>, name: &str, bytes: u64) -> Error {
-    Error::input(shown, format!("would unpack to {} in `{name}`", size(bytes)))
+    Error::input(InputKind::TooLarge, shown, format!("would unpack to {} in `{name}`", size(bytes)))
         .help("check where it comes from; if it is what it should be, write a larger largest-sheet = \"4 GB\" into [reading]")
 }
 
@@ -128,7 +135,7 @@ fn refuse_large_cell(
         };
         if text > largest {
             let message = format!("has a cell of more than {} in `{name}`", size(largest));
-            return Err(Error::input(shown, message).help(
+            return Err(Error::input(InputKind::TooLarge, shown, message).help(
                 "check where it comes from; if it is what it should be, write a larger largest-cell = \"64 MB\" into [reading]",
             ));
         }

@@ -34,7 +34,7 @@ use interligo_model::values::date::Day;
 
 use super::threaded::Threaded;
 use super::{Address, Container, Format, Limits, Reader, Source, Wanted, What, ends_with};
-use crate::error::Error;
+use crate::error::{Error, InputKind};
 use crate::formats::head::Head;
 use crate::table::settings::Given;
 use marks::Marks;
@@ -130,10 +130,12 @@ fn open(path: &std::path::Path, shown: &Arc<str>) -> Result<Box<dyn Opened>, Err
 
 fn damaged(part: impl Into<PartName>, why: &str) -> Error {
     match why.to_lowercase().contains("password") {
-        true => Error::input(part, "is protected with a password")
+        true => Error::input(InputKind::Protected, part, "is protected with a password")
             .help("save it without a password, or export the sheet as CSV"),
-        false => Error::input(part, format!("cannot be read as a workbook: {why}"))
-            .help("the file may be damaged or cut off; fetch it again, or save it again"),
+        false => {
+            Error::input(InputKind::Damaged, part, format!("cannot be read as a workbook: {why}"))
+                .help("the file may be damaged or cut off; fetch it again, or save it again")
+        }
     }
 }
 
@@ -204,10 +206,18 @@ impl BookFile {
         given: Given,
     ) -> Result<Head, Error> {
         let What::Table(table) = what else {
-            return Err(Error::input(name, "is a workbook, and no sheet of it is named"));
+            return Err(Error::input(
+                InputKind::TableNotNamed,
+                name,
+                "is a workbook, and no sheet of it is named",
+            ));
         };
         let Some((sheet, area)) = self.0.area(opened, table) else {
-            return Err(Error::input(name, "is no sheet, table or named range"));
+            return Err(Error::input(
+                InputKind::NoSuchTable,
+                name,
+                "is no sheet, table or named range",
+            ));
         };
         let wrong = |why: String| damaged(name, &why);
         let mut sample = Sample::new(area);

@@ -13,7 +13,7 @@ use interligo_model::values::texts::TextBuilder;
 
 use super::marks::Marks;
 use super::{Area, Cell};
-use crate::error::Error;
+use crate::error::{Error, InputKind};
 use crate::formats::Block;
 use crate::formats::head::Typed;
 use crate::grid::{CellGrid, Grid, TAIL_ROWS};
@@ -109,7 +109,7 @@ impl Sample {
         name: &PartName,
     ) -> Result<Found, Error> {
         let empty = || {
-            Error::input(name, "is empty: it has no heading row")
+            Error::input(InputKind::Empty, name, "is empty: it has no heading row")
                 .help("the first row of a table holds the names of its columns")
         };
         let first_row = match self.area {
@@ -141,7 +141,7 @@ impl Sample {
             Some(rows) => {
                 if !self.rows.iter().any(|row| rows.contains(&row.row)) {
                     let message = format!("has nothing in row {}", rows.start + 1);
-                    return Err(Error::input(name, message)
+                    return Err(Error::input(InputKind::Header, name, message)
                         .help("`heading-row` counts the rows of the sheet from 1"));
                 }
                 self.headings(rows, left, width, &marks)

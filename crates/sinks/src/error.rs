@@ -1,0 +1,84 @@
+//! Why an output cannot be written.
+
+use std::io;
+use std::path::{Path, PathBuf};
+
+/// An output that cannot be written.
+#[derive(Debug, thiserror::Error)]
+#[error("`{}` cannot be written: {reason}", path.display())]
+pub struct Error {
+    /// What kind of error it is.
+    pub kind: OutputErrorKind,
+    /// The file.
+    pub path: PathBuf,
+    /// Why.
+    pub reason: String,
+    /// What to do.
+    pub help: Option<&'static str>,
+}
+
+/// What kind of error an output has.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum OutputErrorKind {
+    /// A folder is in its place.
+    IsFolder,
+    /// The disk is full.
+    DiskFull,
+    /// Its folder is not there, or is no folder.
+    NoFolder,
+    /// The system does not allow it.
+    Denied,
+    /// Less is on the disk than was written.
+    Incomplete,
+    /// Whatever else the system says.
+    Failed,
+}
+
+impl OutputErrorKind {
+    /// The name, which stays: `output.` and the kind.
+    pub fn code(self) -> &'static str {
+        match self {
+            OutputErrorKind::IsFolder => "output.is-folder",
+            OutputErrorKind::DiskFull => "output.disk-full",
+            OutputErrorKind::NoFolder => "output.no-folder",
+            OutputErrorKind::Denied => "output.denied",
+            OutputErrorKind::Incomplete => "output.incomplete",
+            OutputErrorKind::Failed => "output.failed",
+        }
+    }
+
+    fn help(self) -> Option<&'static str> {
+        match self {
+            OutputErrorKind::IsFolder => Some("name a file in `to`"),
+            OutputErrorKind::DiskFull => {
+                Some("free some space, or write to another disk; nothing was half written")
+            }
+            OutputErrorKind::NoFolder => Some("check the folder in `to`"),
+            OutputErrorKind::Denied => Some("check the rights of the folder"),
+            OutputErrorKind::Incomplete | OutputErrorKind::Failed => None,
+        }
+    }
+}
+
+impl Error {
+    /// An output cannot be written.
+    pub fn new(kind: OutputErrorKind, path: &Path, reason: impl Into<String>) -> Error {
+        Error { kind, path: path.to_owned(), reason: reason.into(), help: kind.help() }
+    }
+
+    /// The system refuses to write an output.
+    pub fn io(path: &Path, error: &io::Error) -> Error {
+        let kind = match error.kind() {
+            io::ErrorKind::StorageFull => OutputErrorKind::DiskFull,
+            io::ErrorKind::NotFound | io::ErrorKind::NotADirectory => OutputErrorKind::NoFolder,
+            io::ErrorKind::PermissionDenied => OutputErrorKind::Denied,
+            _ => OutputErrorKind::Failed,
+        };
+        let reason = match kind {
+            OutputErrorKind::DiskFull => "the disk is full".to_owned(),
+            _ => error.to_string(),
+        };
+        Error::new(kind, path, reason)
+    }
+}
