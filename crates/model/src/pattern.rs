@@ -4,6 +4,7 @@
 //! pattern allows, from the left. A doubled sign means the sign itself.
 
 use std::collections::HashSet;
+use std::fmt;
 
 #[derive(Clone, Debug, PartialEq, Eq)]
 enum Piece {
@@ -18,12 +19,39 @@ pub struct NamePattern {
     pieces: Vec<Piece>,
 }
 
+/// What is wrong with a pattern.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum PatternError {
+    /// A slot has no name, or is not closed.
+    OpenSlot {
+        /// What follows its opening brace.
+        name: String,
+    },
+    /// A closing brace has no opening one.
+    NoOpeningBrace,
+}
+
+impl fmt::Display for PatternError {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            PatternError::OpenSlot { name } => {
+                write!(f, "the slot `{{{name}` has no name or no closing brace")
+            }
+            PatternError::NoOpeningBrace => {
+                f.write_str("a closing brace has no opening one; `}}` means the sign itself")
+            }
+        }
+    }
+}
+
+impl std::error::Error for PatternError {}
+
 impl NamePattern {
     /// Reads a pattern.
     ///
     /// # Errors
-    /// What is wrong with it, in words.
-    pub fn parse(text: &str) -> Result<NamePattern, String> {
+    /// A slot without a name, a brace without the other.
+    pub fn parse(text: &str) -> Result<NamePattern, PatternError> {
         let mut pieces = Vec::new();
         let mut letters = String::new();
         let mut signs = text.chars().peekable();
@@ -53,14 +81,12 @@ impl NamePattern {
                         }
                     };
                     if name.is_empty() || !closed {
-                        return Err(format!("the slot `{{{name}` has no name or no closing brace"));
+                        return Err(PatternError::OpenSlot { name });
                     }
                     pieces.push(Piece::Slot(name));
                 }
                 '}' => {
-                    return Err(
-                        "a closing brace has no opening one; `}}` means the sign itself".to_owned()
-                    );
+                    return Err(PatternError::NoOpeningBrace);
                 }
                 _ => letters.push(sign),
             }

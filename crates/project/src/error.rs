@@ -33,7 +33,7 @@ enum Kind {
     #[error("the tie-out does not close: a part of `{file}` was lost in reading")]
     LostInReading { file: String },
     #[error("the tie-out does not close: {}", .0.open().join("; "))]
-    NotClosed(TieOut),
+    NotClosed(Box<TieOut>),
 }
 
 /// What an error is about, as the exit status tells it.
@@ -79,7 +79,7 @@ impl Error {
 
     /// The counts of a run do not close.
     pub(crate) fn not_closed(tie_out: TieOut) -> Error {
-        Error::of(Kind::NotClosed(tie_out))
+        Error::of(Kind::NotClosed(Box::new(tie_out)))
     }
 
     /// A number or day that does not fit, at its line.

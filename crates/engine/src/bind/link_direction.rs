@@ -4,7 +4,8 @@
 use std::collections::{BTreeSet, HashMap};
 
 use interligo_model::plan::{
-    ColumnName, LinkEntry, LinkPath, Mistake, MistakeKind, Plan, Role, Written, parse_link_path,
+    ColumnName, LinkEntry, LinkPath, Mistake, MistakeKind, Plan, Role, Unlinked, Written,
+    parse_link_path,
 };
 
 /// A link whose path has been read.
@@ -199,7 +200,7 @@ fn out_of_reach(plan: &Plan, links: &[&Open<'_>], reached: &BTreeSet<String>) ->
     let facts: Vec<&str> = plan.facts().map(|fact| fact.name.as_str()).collect();
     let message = format!("no link leads from `{}` to `{table}`", facts.join("` or `"));
     let from = facts.first().copied().unwrap_or_default().to_owned();
-    let kind = MistakeKind::NoLink { from, to: table.clone() };
+    let kind = MistakeKind::NoLink(Box::new(Unlinked { from, to: table.clone() }));
     first
         .written
         .mistake(kind, part.span.clone(), message)

@@ -4,7 +4,7 @@
 use std::collections::HashSet;
 use std::ops::Range;
 
-use interligo_model::plan::{ColumnName, Mistake, MistakeKind, Written, nearest_name};
+use interligo_model::plan::{ColumnName, Mistake, MistakeKind, Unlinked, Written, nearest_name};
 
 use super::{Bound, Route};
 
@@ -179,7 +179,8 @@ impl<'a> Scope<'a> {
         let links: Vec<String> =
             names().filter(|name| name != fact).map(|name| format!("`{name}`")).collect();
         let links = if links.is_empty() { "nothing yet".to_owned() } else { links.join(", ") };
-        let kind = MistakeKind::NoLink { from: fact.clone(), to: table.clone() };
+        let kind =
+            MistakeKind::NoLink(Box::new(Unlinked { from: fact.clone(), to: table.clone() }));
         written
             .mistake(kind, span, format!("no link leads from `{fact}` to `{table}`"))
             .help(format!(

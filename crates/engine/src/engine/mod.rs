@@ -126,7 +126,12 @@ impl Misfit {
                 scale_help(table, column),
             ),
         };
-        self.at.clone().unwrap_or(At::PLAN).mistake(MistakeKind::WrongType, message).help(help)
+        self.at
+            .as_deref()
+            .cloned()
+            .unwrap_or(At::PLAN)
+            .mistake(MistakeKind::WrongType, message)
+            .help(help)
     }
 }
 

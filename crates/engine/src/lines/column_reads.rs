@@ -48,7 +48,7 @@ impl Reads {
                 .map(|sample| first_misfit(&sample.texts, &sample.style, wanted))
                 .find(|text| !text.is_empty())
                 .unwrap_or_default(),
-            at: at,
+            at: at.map(Box::new),
         };
         let evidence = |column: usize| {
             let mut evidence = Evidence::default();

@@ -87,7 +87,7 @@ pub(super) fn typed(raw: &mut RawTable, bound: &BoundLookup) -> Result<Typed, Mi
                 column: bound.columns[formula.column].clone(),
                 wanted: ColumnType::Date,
                 example: values.into_iter().find(|text| !text.is_empty()).unwrap_or_default(),
-                at: bound.wishes.needed_at(formula.column),
+                at: bound.wishes.needed_at(formula.column).map(Box::new),
             }
             .mistake());
         }
@@ -122,7 +122,7 @@ fn read_column(raw: &RawTable, bound: &BoundLookup, number: usize) -> Result<Rea
             column: name.clone(),
             wanted,
             example: first.into_iter().find(|text| !text.is_empty()).unwrap_or_default(),
-            at: bound.wishes.needed_at(number),
+            at: bound.wishes.needed_at(number).map(Box::new),
         }
         .mistake()
     })?;
@@ -200,7 +200,7 @@ pub struct Misfit {
     /// What it holds instead.
     pub example: String,
     /// Where the plan needs it.
-    pub(crate) at: Option<At>,
+    pub(crate) at: Option<Box<At>>,
 }
 
 /// The first text that cannot be read as `wanted`.

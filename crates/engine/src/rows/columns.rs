@@ -185,7 +185,7 @@ fn tall_columns(
         let wrong = |message: String| {
             Mistake::in_plan(MistakeKind::WrongValue, entry.name_span.clone(), message)
         };
-        let pattern = NamePattern::parse(&entry.name).map_err(wrong)?;
+        let pattern = NamePattern::parse(&entry.name).map_err(|error| wrong(error.to_string()))?;
         if pattern.slots().next().is_none() {
             return Err(wrong(format!("`{}` has no slot in braces", entry.name))
                 .help("write for instance \"price_{year}\": what stands there becomes a column"));

@@ -9,7 +9,7 @@ use super::plan::{TotalsPlan, no_time};
 use super::ranked::Ranked;
 use super::render::Making;
 use super::table::{TotalsError, TotalsTable};
-use super::time_shift::TimeAttribute;
+use super::time_shift::{NoTime, TimeAttribute};
 use super::tree::Sources;
 use crate::bind::{BoundColumn, BoundLayout, BoundTotals, Cumulated, ShareOf};
 
@@ -62,7 +62,7 @@ impl Layout {
         bound: &BoundLayout,
         totals: &BoundTotals,
         found: &[Option<usize>],
-        time: Result<TimeAttribute, String>,
+        time: Result<TimeAttribute, NoTime>,
     ) -> Result<Layout, Mistake> {
         let mut columns = Vec::new();
         for column in &bound.columns {

@@ -11,7 +11,7 @@ use super::layout::Layout;
 use super::ratio::{MOST_PARTS, contains_ratio, has_total, looks_like_amount, over_totals};
 use super::span::DaySpan;
 use super::table::MeasureKind;
-use super::time_shift::{Shift, shifted, time_attribute};
+use super::time_shift::{NoTime, Shift, shifted, time_attribute};
 use crate::bind::{Base, BoundBase, BoundTotals};
 use crate::engine::Engine;
 use crate::eval::{Expr, ExprKind, Type, check};
@@ -406,9 +406,9 @@ fn no_number(base: &BoundBase, ty: Type) -> Mistake {
 }
 
 /// What is to be said where something needs a period that the table does not have.
-pub(super) fn no_time(written: &Written, why: &str) -> Mistake {
+pub(super) fn no_time(written: &Written, why: &NoTime) -> Mistake {
     written
-        .mistaken(MistakeKind::MissingSetting, why.to_owned())
+        .mistaken(MistakeKind::MissingSetting, why.to_string())
         .help("put a period of a date column into `by` or `across`: month(sold_on)")
 }
 

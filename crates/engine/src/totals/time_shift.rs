@@ -1,6 +1,8 @@
 //! Lines seen as if they were of a later time: so the sales of March 2024 stand beside those of March 2025, and a
 //! condition on the year speaks of the year in which they are seen.
 
+use std::fmt;
+
 use interligo_model::formula::Scalar;
 use interligo_model::values::date::{Day, Period, PeriodUnit};
 use interligo_model::values::value::Value;
@@ -37,8 +39,33 @@ impl TimeAttribute {
     }
 }
 
-/// The attribute with the shortest period of a date column. What speaks against one is said in words.
-pub(crate) fn time_attribute(by: &[ByExpr], engine: &Engine) -> Result<TimeAttribute, String> {
+/// Why a table has no attribute of time.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) enum NoTime {
+    /// No attribute is a period.
+    NoPeriod,
+    /// A period is not of a column of the fact.
+    NotOfFact { heading: String },
+    /// There are periods of two columns.
+    TwoColumns,
+}
+
+impl fmt::Display for NoTime {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            NoTime::NoPeriod => f.write_str("the table has no period of a date column"),
+            NoTime::NotOfFact { heading } => {
+                write!(f, "`{heading}` is no period of a date column of the fact")
+            }
+            NoTime::TwoColumns => {
+                f.write_str("the table has periods of two date columns, which may both be meant")
+            }
+        }
+    }
+}
+
+/// The attribute with the shortest period of a date column.
+pub(crate) fn time_attribute(by: &[ByExpr], engine: &Engine) -> Result<TimeAttribute, NoTime> {
     let mut found: Option<TimeAttribute> = None;
     for (attribute, by) in by.iter().enumerate() {
         // A period may have a name.
@@ -52,19 +79,17 @@ pub(crate) fn time_attribute(by: &[ByExpr], engine: &Engine) -> Result<TimeAttri
             _ => continue,
         };
         let ExprKind::Column(column) = day.kind else {
-            return Err(format!("`{}` is no period of a date column of the fact", by.heading));
+            return Err(NoTime::NotOfFact { heading: by.heading.clone() });
         };
         match &found {
             Some(other) if other.column != column => {
-                return Err(
-                    "the table has periods of two date columns, which may both be meant".to_owned()
-                );
+                return Err(NoTime::TwoColumns);
             }
             Some(other) if other.unit >= unit => {}
             _ => found = Some(TimeAttribute { attribute, unit, column, days: DaySpan::default() }),
         }
     }
-    found.ok_or_else(|| "the table has no period of a date column".to_owned())
+    found.ok_or(NoTime::NoPeriod)
 }
 
 /// An expression over lines that are seen so much later.

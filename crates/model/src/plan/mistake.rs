@@ -15,7 +15,7 @@ pub enum Origin {
         /// The option as it is typed, such as `--where`.
         name: &'static str,
         /// Its whole value.
-        text: String,
+        text: Box<str>,
     },
 }
 
@@ -158,7 +158,7 @@ impl Written {
     pub fn in_option(name: &'static str, whole: &str, part: Range<usize>) -> Written {
         Written {
             text: whole[part.clone()].to_owned(),
-            origin: Origin::Option { name, text: whole.to_owned() },
+            origin: Origin::Option { name, text: whole.into() },
             span: part,
             exact: true,
         }

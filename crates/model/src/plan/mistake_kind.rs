@@ -15,12 +15,7 @@ pub enum MistakeKind {
     /// Two things would have one name.
     DuplicateName,
     /// No link leads from one table to another.
-    NoLink {
-        /// The table that is asked.
-        from: String,
-        /// The one that has what is asked for.
-        to: String,
-    },
+    NoLink(Box<Unlinked>),
     /// Links, figures or sums build on themselves.
     Circle,
     /// A value has another type than is needed.
@@ -59,6 +54,15 @@ pub enum MistakeKind {
     NoTables,
 }
 
+/// Two tables that no link joins.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Unlinked {
+    /// The table that is asked.
+    pub from: String,
+    /// The one that has what is asked for.
+    pub to: String,
+}
+
 impl MistakeKind {
     /// The name, which stays: `plan.` and the kind.
     pub fn code(&self) -> &'static str {
@@ -68,7 +72,7 @@ impl MistakeKind {
             MistakeKind::UnknownName => "plan.unknown-name",
             MistakeKind::AmbiguousName => "plan.ambiguous-name",
             MistakeKind::DuplicateName => "plan.duplicate-name",
-            MistakeKind::NoLink { .. } => "plan.no-link",
+            MistakeKind::NoLink(_) => "plan.no-link",
             MistakeKind::Circle => "plan.circle",
             MistakeKind::WrongType => "plan.wrong-type",
             MistakeKind::WrongValue => "plan.wrong-value",

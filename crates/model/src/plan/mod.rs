@@ -23,7 +23,7 @@ pub use entries::{ByteSize, Entry, InOrder, OneOrMore};
 pub use figures::{BandEntry, FigureEntry, Included, ShownAs, ShownForm, TotalRule};
 pub use links::{GapRule, Gaps, Ignore, IgnoreEntry, LinkEntry, Matching, Missing, Overlap};
 pub use mistake::{At, Mistake, Origin, Written, listed, nearest_name};
-pub use mistake_kind::MistakeKind;
+pub use mistake_kind::{MistakeKind, Unlinked};
 pub use path::{ColumnName, LinkPath, parse_link_path};
 pub use rules::{Duplicates, Ends, Repeats, Rule, Valid};
 pub use tables::{

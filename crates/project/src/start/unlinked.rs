@@ -10,9 +10,9 @@ use crate::project::Project;
 /// evidence in the values.
 pub fn with_likely_link(project: &Project, error: Error) -> Error {
     error.map_mistakes(|mistake| {
-        let MistakeKind::NoLink { to: wanted, .. } = mistake.kind.clone() else { return };
+        let MistakeKind::NoLink(unlinked) = &mistake.kind else { return };
         let Ok((links, doubts)) = find_links(project) else { return };
-        let leads = |link: &&StartedLink| link.to == wanted || link.from == wanted;
+        let leads = |link: &&StartedLink| link.to == unlinked.to || link.from == unlinked.to;
         if let Some(link) = links.iter().chain(&doubts).find(leads) {
             let said = mistake.help.take().map_or(String::new(), |help| format!("; {help}"));
             mistake.help = Some(format!(

@@ -7,7 +7,7 @@ use std::collections::HashSet;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use interligo_model::pattern::NamePattern;
+use interligo_model::pattern::{NamePattern, PatternError};
 use interligo_model::place::PartName;
 use interligo_model::plan::{
     Entry, Files, Mistake, MistakeKind, Plan, TableEntry, listed, nearest_name,
@@ -78,7 +78,7 @@ struct Hit {
 }
 
 impl Pattern {
-    fn parse(text: &str) -> Result<Pattern, String> {
+    fn parse(text: &str) -> Result<Pattern, PatternError> {
         let (path, inner) = split(text);
         let inner = inner.map(|inner| NamePattern::parse(&inner)).transpose()?;
         let path = match is_address(&path) {
@@ -155,7 +155,7 @@ fn find_some<'p>(
     for text in &files.from.get_ref().0 {
         refuse_secrets(text)?;
     }
-    let read = |text: &String| Pattern::parse(text).map_err(wrong);
+    let read = |text: &String| Pattern::parse(text).map_err(|error| wrong(error.to_string()));
     let left_out = files.leave_out.iter().flat_map(|list| &list.get_ref().0);
     let left_out = left_out.map(read).collect::<Result<Vec<_>, _>>()?;
     let is_left_out = |address: &Address, table: Option<&str>| {

@@ -6,7 +6,7 @@
 use std::cmp::Ordering;
 use std::path::{Path, PathBuf};
 
-use interligo_model::pattern::NamePattern;
+use interligo_model::pattern::{NamePattern, PatternError};
 
 /// A file that a pattern fits, with what its slots stand for, in the order of the pattern.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -24,8 +24,11 @@ pub struct PathPattern {
 }
 
 impl PathPattern {
-    /// Reads a pattern. The error says what is wrong with it.
-    pub fn parse(text: &str) -> Result<PathPattern, String> {
+    /// Reads a pattern.
+    ///
+    /// # Errors
+    /// As for [`NamePattern::parse`].
+    pub fn parse(text: &str) -> Result<PathPattern, PatternError> {
         let levels = text.split('/').map(NamePattern::parse).collect::<Result<_, _>>()?;
         Ok(PathPattern { levels })
     }

@@ -96,17 +96,27 @@ fn with_port(address: &str, port: Option<String>) -> String {
     }
 }
 
+/// What is wrong with an address or its settings.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub(super) enum AddressError {
+    #[error("is no address of a database")]
+    NoAddress,
+    #[error("cannot be reached: PGPORT is no number")]
+    Port,
+    #[error("cannot be reached: there is no sslmode `{mode}`")]
+    Mode { mode: String },
+}
+
 impl Login {
     /// Reads an address, and completes it from the environment.
-    pub(super) fn new(address: &str, environment: &dyn Environment) -> Result<Login, String> {
+    pub(super) fn new(address: &str, environment: &dyn Environment) -> Result<Login, AddressError> {
         let address = match address.split_once("://") {
             Some((scheme, place)) => format!("{}://{place}", scheme.to_ascii_lowercase()),
             None => address.to_owned(),
         };
         let (address, mode, root) = without_encryption(&address);
         let address = with_port(&address, environment.get("PGPORT"));
-        let mut config: Config =
-            address.parse().map_err(|_| "is no address of a database".to_owned())?;
+        let mut config: Config = address.parse().map_err(|_| AddressError::NoAddress)?;
         let get = |name: &str| environment.get(name);
         if config.get_hosts().is_empty() && config.get_hostaddrs().is_empty() {
             let socket = SOCKETS.iter().find(|folder| Path::new(folder).is_dir());
@@ -117,9 +127,7 @@ impl Login {
         if config.get_ports().is_empty()
             && let Some(port) = get("PGPORT")
         {
-            config.port(
-                port.parse().map_err(|_| "cannot be reached: PGPORT is no number".to_owned())?,
-            );
+            config.port(port.parse().map_err(|_| AddressError::Port)?);
         }
         if config.get_user().is_none() {
             let user = get("PGUSER").or_else(|| get("USER")).or_else(|| get("LOGNAME"));
@@ -162,7 +170,7 @@ impl Login {
             "require" => Encryption::Always,
             "verify-ca" => checked(false),
             "verify-full" => checked(true),
-            other => return Err(format!("cannot be reached: there is no sslmode `{other}`")),
+            other => return Err(AddressError::Mode { mode: other.to_owned() }),
         };
         config.ssl_mode(match encryption {
             Encryption::None => SslMode::Disable,
@@ -247,7 +255,7 @@ mod tests {
         }
     }
 
-    fn login(address: &str, environment: &[(&'static str, &str)]) -> Result<Login, String> {
+    fn login(address: &str, environment: &[(&'static str, &str)]) -> Result<Login, AddressError> {
         let environment: HashMap<&str, String> =
             environment.iter().map(|(name, value)| (*name, (*value).to_owned())).collect();
         Login::new(address, &environment)

@@ -59,7 +59,7 @@ impl Format for PostgresFormat {
 
     fn open(&self, at: &Address, _: &Limits) -> Result<Arc<dyn Container>, Error> {
         let login = Login::new(&at.path.to_string_lossy(), &OwnEnvironment).map_err(|why| {
-            Error::input(InputKind::Address, &at.shown, why)
+            Error::input(InputKind::Address, &at.shown, why.to_string())
                 .help("write for instance postgres://db.example/shop")
         })?;
         let server = Arc::new(Server { login, shown: at.shown.clone(), keeper: Mutex::new(None) });

@@ -13,6 +13,7 @@ use quick_xml::Reader as XmlReader;
 use quick_xml::events::{BytesStart, Event};
 use zip::ZipArchive;
 
+use super::error::WorkbookError;
 use super::{Area, damaged};
 use crate::error::{Error, InputKind};
 use crate::formats::Limits;
@@ -87,7 +88,7 @@ pub(super) fn refuse_other_than_workbook(
         let may_hold_it = entry.size() > limits.cell && is_read(&name);
         drop(entry);
         if may_hold_it {
-            let input = archive.by_index(number).map_err(|e| damaged(shown, &e.to_string()))?;
+            let input = archive.by_index(number).map_err(|e| damaged(shown, &e.into()))?;
             refuse_large_cell(input, &name, shown, limits.cell)?;
         }
     }
@@ -125,7 +126,7 @@ fn refuse_large_cell(
     // The bytes since the last tag began.
     let mut text = 0u64;
     loop {
-        let got = input.read(&mut bytes).map_err(|e| damaged(shown, &e.to_string()))?;
+        let got = input.read(&mut bytes).map_err(|e| damaged(shown, &e.into()))?;
         if got == 0 {
             return Ok(());
         }
@@ -142,9 +143,9 @@ fn refuse_large_cell(
     }
 }
 
-fn archive(path: &Path) -> Result<ZipArchive<BufReader<File>>, String> {
-    let file = File::open(path).map_err(|error| error.to_string())?;
-    ZipArchive::new(BufReader::new(file)).map_err(|error| error.to_string())
+fn archive(path: &Path) -> Result<ZipArchive<BufReader<File>>, WorkbookError> {
+    let file = File::open(path)?;
+    ZipArchive::new(BufReader::new(file)).map_err(WorkbookError::from)
 }
 
 /// Unpacks an entry and hands on what begins with one of `names`, up to the end of the tag, with what is
@@ -154,15 +155,14 @@ fn tags(
     entry: &str,
     names: &[&str],
     mut each: impl FnMut(&str, &[u8]),
-) -> Result<Vec<u8>, String> {
-    let mut input = archive.by_name(entry).map_err(|error| error.to_string())?;
+) -> Result<Vec<u8>, WorkbookError> {
+    let mut input = archive.by_name(entry)?;
     let finders: Vec<memmem::Finder<'_>> = names.iter().map(memmem::Finder::new).collect();
     let mut bytes: Vec<u8> = Vec::with_capacity(1 << 19);
     // How far the bytes were searched; what is before stays for those who look back.
     let mut searched = 0;
     loop {
-        let got =
-            input.by_ref().take(1 << 18).read_to_end(&mut bytes).map_err(|e| e.to_string())?;
+        let got = input.by_ref().take(1 << 18).read_to_end(&mut bytes)?;
         // A tag that may go on stays for the next stretch.
         let end = if got == 0 { bytes.len() } else { bytes.len().saturating_sub(LONGEST_TAG) };
         let mut found: Vec<usize> = finders
@@ -191,7 +191,7 @@ fn attribute<'t>(tag: &'t str, name: &str) -> Option<&'t str> {
 }
 
 /// The marks of a sheet of an XLSX workbook.
-pub(super) fn of_xlsx(path: &Path, sheet: &str) -> Result<Marks, String> {
+pub(super) fn of_xlsx(path: &Path, sheet: &str) -> Result<Marks, WorkbookError> {
     let mut archive = archive(path)?;
     let mut marks = Marks::default();
     let Some(entry) = sheet_entry(&mut archive, sheet)? else { return Ok(marks) };
@@ -228,7 +228,7 @@ fn hidden_row(before: &[u8], rest: &str) -> Option<u32> {
 fn sheet_entry(
     archive: &mut ZipArchive<BufReader<File>>,
     sheet: &str,
-) -> Result<Option<String>, String> {
+) -> Result<Option<String>, WorkbookError> {
     let mut id = None;
     elements(archive, "xl/workbook.xml", |element| {
         if element.local_name().as_ref() == "sheet"
@@ -254,12 +254,14 @@ fn elements(
     archive: &mut ZipArchive<BufReader<File>>,
     entry: &str,
     mut each: impl FnMut(&BytesStart<'_>),
-) -> Result<(), String> {
-    let input = archive.by_name(entry).map_err(|error| format!("`{entry}`: {error}"))?;
+) -> Result<(), WorkbookError> {
+    let input = archive
+        .by_name(entry)
+        .map_err(|error| WorkbookError::Entry { entry: entry.to_owned(), error })?;
     let mut xml = XmlReader::from_reader(BufReader::new(input));
     let mut buffer = Vec::new();
     loop {
-        match xml.read_event_into(&mut buffer).map_err(|error| error.to_string())? {
+        match xml.read_event_into(&mut buffer)? {
             Event::Start(element) | Event::Empty(element) => each(&element),
             Event::Eof => return Ok(()),
             _ => {}
@@ -275,17 +277,17 @@ fn value(element: &BytesStart<'_>, name: &str) -> Option<String> {
 }
 
 /// Refuses an ODS workbook whose content breaks off.
-pub(super) fn refuse_cut_ods(path: &Path) -> Result<(), String> {
+pub(super) fn refuse_cut_ods(path: &Path) -> Result<(), WorkbookError> {
     let mut archive = archive(path)?;
     let end = tags(&mut archive, "content.xml", &[], |_, _| {})?;
     match memmem::find(&end, b"</office:document-content") {
         Some(_) => Ok(()),
-        None => Err("its content breaks off".to_owned()),
+        None => Err(WorkbookError::BreaksOff),
     }
 }
 
 /// The marks of a sheet of an ODS workbook.
-pub(super) fn of_ods(path: &Path, sheet: &str) -> Result<Marks, String> {
+pub(super) fn of_ods(path: &Path, sheet: &str) -> Result<Marks, WorkbookError> {
     let mut archive = archive(path)?;
     let mut marks = Marks::default();
     let (mut here, mut row, mut column) = (false, 0u32, 0u32);

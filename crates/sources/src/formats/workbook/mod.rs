@@ -15,6 +15,7 @@
 //!
 //! Numbers and days in a column that also holds numbers or days as text are written in the style of these.
 
+mod error;
 mod marks;
 mod ods;
 mod rows;
@@ -37,6 +38,7 @@ use super::{Address, Container, Format, Limits, Reader, Source, Wanted, What, en
 use crate::error::{Error, InputKind};
 use crate::formats::head::Head;
 use crate::table::settings::Given;
+use error::WorkbookError;
 use marks::Marks;
 use rows::{Layout, Rows, Sample};
 
@@ -90,7 +92,7 @@ trait Opened: Send {
         &mut self,
         sheet: &str,
         each: &mut dyn FnMut(u32, u32, Option<Cell<'_>>) -> bool,
-    ) -> Result<(), String>;
+    ) -> Result<(), WorkbookError>;
 }
 
 /// A workbook. As many readers as there are at a time have it open; who is done leaves it to the next.
@@ -121,15 +123,15 @@ impl Format for WorkbookFormat {
 fn open(path: &std::path::Path, shown: &Arc<str>) -> Result<Box<dyn Opened>, Error> {
     let file = File::open(path).map_err(|error| Error::cannot_read(shown, path, error))?;
     let reader = BufReader::new(file);
-    let opened: Result<Box<dyn Opened>, String> = match ends_with(shown, &[".ods"]) {
+    let opened: Result<Box<dyn Opened>, WorkbookError> = match ends_with(shown, &[".ods"]) {
         true => ods::open(path, reader).map(|book| Box::new(book) as Box<dyn Opened>),
         false => xlsx::open(reader).map(|book| Box::new(book) as Box<dyn Opened>),
     };
     opened.map_err(|why| damaged(shown, &why))
 }
 
-fn damaged(part: impl Into<PartName>, why: &str) -> Error {
-    match why.to_lowercase().contains("password") {
+fn damaged(part: impl Into<PartName>, why: &WorkbookError) -> Error {
+    match why.is_protected() {
         true => Error::input(InputKind::Protected, part, "is protected with a password")
             .help("save it without a password, or export the sheet as CSV"),
         false => {
@@ -151,7 +153,7 @@ impl Book {
     }
 
     /// What a sheet says of its rows and cells as a whole.
-    fn marks(&self, sheet: &str) -> Result<Marks, String> {
+    fn marks(&self, sheet: &str) -> Result<Marks, WorkbookError> {
         match ends_with(&self.shown, &[".ods"]) {
             true => marks::of_ods(&self.path, sheet),
             false => marks::of_xlsx(&self.path, sheet),
@@ -219,7 +221,7 @@ impl BookFile {
                 "is no sheet, table or named range",
             ));
         };
-        let wrong = |why: String| damaged(name, &why);
+        let wrong = |why: WorkbookError| damaged(name, &why);
         let mut sample = Sample::new(area);
         opened
             .walk(&sheet, &mut |row, column, cell| sample.add(row, column, cell))
@@ -292,7 +294,8 @@ impl Source for SheetSource {
         let mut opened = self.book.take()?;
         Ok(Threaded::start(&self.name, move |send| {
             // What is hidden is looked for at the same time, once it is clear that the whole sheet is wanted.
-            let search: RefCell<Option<JoinHandle<Result<Marks, String>>>> = RefCell::default();
+            let search: RefCell<Option<JoinHandle<Result<Marks, WorkbookError>>>> =
+                RefCell::default();
             let mut blocks = 0;
             let mut rows = Rows::new(&own.layout, |block| {
                 blocks += 1;
@@ -303,7 +306,7 @@ impl Source for SheetSource {
                 }
                 send(block)
             });
-            let wrong = |why: String| damaged(&own.name, &why);
+            let wrong = |why: WorkbookError| damaged(&own.name, &why);
             opened
                 .walk(&own.sheet, &mut |row, column, cell| rows.add(row, column, cell))
                 .map_err(wrong)?;
@@ -312,9 +315,7 @@ impl Source for SheetSource {
                 return Ok(());
             }
             let marks = match search.take() {
-                Some(search) => {
-                    search.join().unwrap_or_else(|_| Err("its marks cannot be read".to_owned()))
-                }
+                Some(search) => search.join().unwrap_or(Err(WorkbookError::Marks)),
                 None => own.book.marks(&own.sheet),
             };
             rows.finish(notes(&marks.map_err(wrong)?, &own.layout));

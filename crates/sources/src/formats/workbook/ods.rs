@@ -6,6 +6,7 @@ use std::path::Path;
 
 use calamine::{Data, Ods, Reader as _, SheetType, SheetVisible};
 
+use super::error::WorkbookError;
 use super::marks;
 use super::xlsx::{with_iso, with_serial};
 use super::{Area, Cell, Opened};
@@ -14,10 +15,10 @@ pub(super) struct Book {
     ods: Ods<BufReader<File>>,
 }
 
-pub(super) fn open(path: &Path, reader: BufReader<File>) -> Result<Book, String> {
+pub(super) fn open(path: &Path, reader: BufReader<File>) -> Result<Book, WorkbookError> {
     // What ends too early would be read forever.
     marks::refuse_cut_ods(path)?;
-    let ods = Ods::new(reader).map_err(|error| error.to_string())?;
+    let ods = Ods::new(reader)?;
     Ok(Book { ods })
 }
 
@@ -38,8 +39,8 @@ impl Opened for Book {
         &mut self,
         sheet: &str,
         each: &mut dyn FnMut(u32, u32, Option<Cell<'_>>) -> bool,
-    ) -> Result<(), String> {
-        let range = self.ods.worksheet_range(sheet).map_err(|error| error.to_string())?;
+    ) -> Result<(), WorkbookError> {
+        let range = self.ods.worksheet_range(sheet)?;
         let (first_row, first_column) = range.start().unwrap_or((0, 0));
         for (row, cells) in (first_row..).zip(range.rows()) {
             for (column, cell) in (first_column..).zip(cells) {

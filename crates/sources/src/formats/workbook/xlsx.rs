@@ -7,6 +7,7 @@ use calamine::{DataRef, ExcelDateTime, Reader as _, SheetType, SheetVisible, Xls
 use interligo_model::values::amount::currency_of_format;
 use interligo_model::values::date::Day;
 
+use super::error::WorkbookError;
 use super::marks;
 use super::{Area, Cell, Opened};
 
@@ -15,8 +16,8 @@ pub(super) struct Book {
     tables: bool,
 }
 
-pub(super) fn open(reader: BufReader<File>) -> Result<Book, String> {
-    let xlsx = Xlsx::new(reader).map_err(|error| error.to_string())?;
+pub(super) fn open(reader: BufReader<File>) -> Result<Book, WorkbookError> {
+    let xlsx = Xlsx::new(reader)?;
     Ok(Book { xlsx, tables: false })
 }
 
@@ -46,9 +47,8 @@ impl Opened for Book {
         &mut self,
         sheet: &str,
         each: &mut dyn FnMut(u32, u32, Option<Cell<'_>>) -> bool,
-    ) -> Result<(), String> {
-        let wrong = |error: calamine::XlsxError| error.to_string();
-        let mut cells = self.xlsx.worksheet_cells_reader(sheet).map_err(wrong)?;
+    ) -> Result<(), WorkbookError> {
+        let mut cells = self.xlsx.worksheet_cells_reader(sheet)?;
         let in_percent: Vec<bool> = cells
             .styles()
             .iter()
@@ -64,7 +64,7 @@ impl Opened for Book {
             .iter()
             .map(|style| currency_of_format(&style.number_format.as_ref()?.format_code))
             .collect();
-        while let Some((cell, style)) = cells.next_cell_with_style_id().map_err(wrong)? {
+        while let Some((cell, style)) = cells.next_cell_with_style_id()? {
             let (row, column) = cell.get_position();
             let percent = in_percent.get(style).copied().unwrap_or(false);
             let more = match cell.get_value() {
