@@ -23,7 +23,10 @@ pub use calendar::{
     CalendarKey, DayLines, KeyCalendar, KeyPeriod, Span, dated_links, days_request, fill_periods,
     key_calendar, periods_request, worst_keys,
 };
-pub use check::{Checked, Code, Finding, Group, LinkBalance, Stake, StakeColumn, for_owners};
+pub use check::{
+    Checked, Code, Finding, FindingKind, Group, LinkBalance, Stake, StakeColumn, Stopping,
+    for_owners,
+};
 pub use error::{Error, ErrorClass, Stop};
 pub use fetch_rows::rows_at;
 #[cfg(debug_assertions)]

@@ -120,3 +120,15 @@ fn the_help_is_a_short_manual() {
         insta::assert_snapshot!(name, Folder::with(&[]).run(&arguments).as_text());
     }
 }
+
+#[test]
+fn the_guide_has_the_table_of_findings() {
+    let row = |code: &interligo_project::Code| {
+        let kind = code.kind();
+        let ends = kind.stops.map_or(String::new(), |stop| format!("; ends a run {}", stop.when));
+        format!("| `{}` | {}{ends} |\n", kind.name, kind.what)
+    };
+    let rows: String = interligo_project::Code::ALL.iter().map(row).collect();
+    let guide = std::fs::read_to_string(root().join("docs/guide.md")).unwrap();
+    assert!(guide.contains(&format!("|---|---|\n{rows}\n")), "the table is now:\n{rows}");
+}

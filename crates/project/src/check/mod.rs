@@ -1,7 +1,8 @@
 //! What a check finds: every problem of keys, rows, values and headings over all facts and lookups, with
 //! what it costs, largest amount first.
 
-mod code;
+mod finding_kind;
+mod finding_kinds;
 mod keys;
 mod lists;
 mod owner;
@@ -19,7 +20,7 @@ use interligo_model::plan::{Mistake, MistakeKind, Plan, Written};
 use interligo_model::values::date::Day;
 use interligo_model::values::decimal::Decimal;
 
-pub use code::Code;
+pub use finding_kind::{Code, FindingKind, Stopping};
 pub(crate) use lists::list_of;
 pub use owner::for_owners;
 
@@ -235,7 +236,7 @@ impl Checked {
                 .filter(|(_, sum)| sum.value().is_some())
                 .for_each(|(_, sum)| touched.merge(*sum));
         }
-        let open = !code.is_settled();
+        let open = !code.kind().settled;
         (stops, open, unknown, touched.value().and_then(Decimal::checked_abs), lines, count)
     }
 

@@ -10,6 +10,7 @@ use interligo_engine::proof::tallies::{KeyTally, SoughtKey};
 use interligo_model::place::Parts;
 use interligo_model::plan::{Missing, Overlap, key as key_of_plan};
 
+use crate::check::Code;
 use crate::project::Project;
 
 /// The duplicates that must stop a run.
@@ -75,7 +76,8 @@ fn shared_key_stop(lookup: &Lookup, bound: &BoundLookup) -> Option<Stop> {
         ),
         places: places.collect(),
         help: format!(
-            "correct the rows, or {}; `interligo check` lists them all",
+            "{}, or {}; `interligo check` lists them all",
+            Code::DuplicateConflicting.fix(),
             ways.join(", or ")
         ),
     })
@@ -129,8 +131,8 @@ fn repeats_stop(fact: &str, parts: &Parts, findings: &Findings) -> Option<Stop> 
         message: format!("`{fact}` has {count} on several lines, which differ"),
         places: findings.repeats.iter().map(place).collect(),
         help: format!(
-            "correct the lines, name all columns that make a line what it is in `key`, or add `repeats = \"first\"`, \
-             \"last\" or \"newest COLUMN\" to [tables.{fact}]"
+            "{}, or add `repeats = \"first\"`, \"last\" or \"newest COLUMN\" to [tables.{fact}]",
+            Code::RepeatConflicting.fix()
         ),
     })
 }
@@ -149,8 +151,7 @@ fn gap_stop(engine: &Engine, findings: &Findings, link: usize) -> Option<Stop> {
     Some(Stop {
         message: format!("{count} on a day on which no row of its key holds in `{name}`"),
         places: keys.take(10).map(place).collect(),
-        help: "complete the periods, or change `gap` of the link; `interligo check undated-key` lists them"
-            .to_owned(),
+        help: format!("{}; `interligo check undated-key` lists them", Code::UndatedKey.fix()),
     })
 }
 
@@ -184,19 +185,12 @@ pub fn stops(project: &Project, engine: &Engine, findings: &Findings) -> Vec<Sto
             let mut tallies = findings.keys.sorted();
             tallies.retain(|(key, _)| key.link == number && key.status == *status);
             let name = &route.name;
-            let (what, help) = match status {
-                LinkStatus::Unmatched => (
-                    "with a key that is not in",
-                    "correct the keys, complete the lookup, or change `missing` of the link",
-                ),
-                LinkStatus::Blank => {
-                    ("without a key for", "complete the lines, or change `missing` of the link")
-                }
-                _ => (
-                    "on a day on which several rows hold in",
-                    "correct the periods so that they do not overlap, or say which row holds: overlap = \"latest-start\"",
-                ),
+            let what = match status {
+                LinkStatus::Unmatched => "with a key that is not in",
+                LinkStatus::Blank => "without a key for",
+                _ => "on a day on which several rows hold in",
             };
+            let help = Code::of_key(*status).fix();
             let keys = if tallies.len() > 1 {
                 format!(" ({} different keys)", tallies.len())
             } else {

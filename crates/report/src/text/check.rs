@@ -13,7 +13,6 @@ use super::findings::{
 use super::number::grouped;
 use super::table::TextTable;
 use super::{GOOD, NOTICE, Out, QUIET, TITLE, argument, counted, paragraph};
-use crate::finding_help::meaning;
 
 /// How many rows of a kind a table shows.
 const SHOWN: usize = 20;
@@ -172,7 +171,7 @@ pub fn detail(
         if number > 0 {
             writeln!(out)?;
         }
-        let what = meaning(*code).what;
+        let what = code.kind().what;
         writeln!(out, "{TITLE}{}{TITLE:#} {QUIET}{what}{QUIET:#}\n", code.name())?;
         let found = &by_kind[code];
         match found[0].stake {

@@ -53,7 +53,7 @@ pub fn help_line(help: &str) -> String {
 fn marked(mistake: &Mistake, PlanText { path: plan, text: source }: &PlanText<'_>) -> String {
     let (name, text) = match &mistake.at.origin {
         Origin::Plan => (*plan, *source),
-        Origin::Option { name, text } => (*name, text.as_str()),
+        Origin::Option { name, text } => (*name, &**text),
     };
     let text = &*without_secrets(text);
     let message = without_secrets(&mistake.message);

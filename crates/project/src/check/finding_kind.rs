@@ -1,0 +1,115 @@
+//! What is known of a kind of finding. The kinds themselves are in `finding_kinds`.
+
+use interligo_engine::links::LinkStatus;
+use interligo_engine::proof::findings::Noted;
+
+pub use super::finding_kinds::Code;
+
+/// What settles a finding: lines of a plan, or a command, each with what it does.
+pub(super) type Ways = &'static [(&'static str, &'static str)];
+
+/// A kind of finding.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct FindingKind {
+    /// Its stable name.
+    pub name: &'static str,
+    /// Whether what was found is settled, and only to be known of.
+    pub settled: bool,
+    /// When it ends a run by itself; any kind does where `stop-on` names it.
+    pub stops: Option<Stopping>,
+    /// What it is, in a line.
+    pub what: &'static str,
+    /// Why it matters.
+    pub why: &'static str,
+    /// What settles it.
+    pub ways: Ways,
+}
+
+/// When a kind of finding ends a run by itself, and what is to be done then.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Stopping {
+    /// When, as the rest of a sentence.
+    pub when: &'static str,
+    /// What to do.
+    pub fix: &'static str,
+}
+
+/// Makes the codes and their rows of one table.
+macro_rules! kinds {
+    ($($code:ident { name: $name:literal, settled: $settled:literal, stops: $stops:expr, what: $what:literal, why: $why:literal, ways: $ways:expr $(,)? })*) => {
+        /// What kind of thing was found.
+        #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+        pub enum Code {
+            $(#[doc = concat!("`", $name, "`: ", $what, ".")] $code,)*
+        }
+
+        impl Code {
+            /// All of them.
+            pub const ALL: &'static [Code] = &[$(Code::$code),*];
+
+            /// The row of the code.
+            pub const fn kind(self) -> &'static FindingKind {
+                match self {
+                    $(Code::$code => &FindingKind {
+                        name: $name,
+                        settled: $settled,
+                        stops: $stops,
+                        what: $what,
+                        why: $why,
+                        ways: $ways,
+                    },)*
+                }
+            }
+        }
+    };
+}
+
+pub(super) use kinds;
+
+impl Code {
+    /// Its stable name.
+    pub fn name(self) -> &'static str {
+        self.kind().name
+    }
+    /// What to do where the kind ends a run by itself.
+    pub(crate) fn fix(self) -> &'static str {
+        self.kind().stops.map_or("", |stopping| stopping.fix)
+    }
+    /// The code of that name.
+    pub fn called(name: &str) -> Option<Code> {
+        Code::ALL.iter().copied().find(|code| code.name() == name)
+    }
+    /// The code of a key that came out so.
+    pub(crate) fn of_key(status: LinkStatus) -> Code {
+        match status {
+            LinkStatus::Undated => Code::UndatedKey,
+            LinkStatus::Undecided => Code::UndecidedKey,
+            LinkStatus::Overlapping => Code::OverlappingPeriods,
+            LinkStatus::Blank => Code::BlankKey,
+            LinkStatus::Lacking => Code::LackingValue,
+            LinkStatus::Cleaned => Code::CleanedKey,
+            LinkStatus::Carried => Code::CarriedKey,
+            LinkStatus::Exact
+            | LinkStatus::Mended
+            | LinkStatus::Alternate
+            | LinkStatus::Filled
+            | LinkStatus::Absent
+            | LinkStatus::NotMeant
+            | LinkStatus::Unmatched => Code::UnmatchedKey,
+        }
+    }
+}
+
+impl From<Noted> for Code {
+    fn from(noted: Noted) -> Code {
+        match noted {
+            Noted::ErrorCell => Code::ErrorCell,
+            Noted::BesideTable => Code::CellBesideTable,
+            Noted::NoStoredValue => Code::FormulaWithoutValue,
+            Noted::HiddenRow => Code::HiddenRow,
+            Noted::HiddenSheet => Code::HiddenSheet,
+            Noted::NestedColumn => Code::NestedColumn,
+            Noted::NotFinite => Code::NotFinite,
+        }
+    }
+}
