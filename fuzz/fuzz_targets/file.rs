@@ -6,7 +6,7 @@
 use std::io::Write;
 use std::path::Path;
 
-use interligo_project::{Pace, Project, plan_for};
+use interligo_project::{Parallelism, Project, plan_for};
 use libfuzzer_sys::fuzz_target;
 
 fuzz_target!(|bytes: &[u8]| {
@@ -15,7 +15,7 @@ fuzz_target!(|bytes: &[u8]| {
     let plan = plan_for(file.path().to_str().unwrap()).unwrap();
     let Ok(project) = Project::open_tables(plan, Path::new("/"), |_| true) else { return };
     let name = project.table_names().next().unwrap().to_owned();
-    let pace = Pace { threads: 1, block: 64 };
+    let pace = Parallelism { threads: 1, block: 64 };
     if let Ok(profile) = project.profile(&name, None, pace, &|_, _| {}) {
         let lines = profile.rows.lines() - profile.malformed;
         assert!(profile.columns.iter().all(|column| column.summary.rows == lines));

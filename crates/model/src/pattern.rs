@@ -7,7 +7,7 @@ use std::collections::HashSet;
 use std::fmt;
 
 #[derive(Clone, Debug, PartialEq, Eq)]
-enum Piece {
+enum PatternPiece {
     Letters(String),
     Any,
     Slot(String),
@@ -16,7 +16,7 @@ enum Piece {
 /// A pattern that has been read.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct NamePattern {
-    pieces: Vec<Piece>,
+    pieces: Vec<PatternPiece>,
 }
 
 /// What is wrong with a pattern.
@@ -55,9 +55,9 @@ impl NamePattern {
         let mut pieces = Vec::new();
         let mut letters = String::new();
         let mut signs = text.chars().peekable();
-        let flush = |letters: &mut String, pieces: &mut Vec<Piece>| {
+        let flush = |letters: &mut String, pieces: &mut Vec<PatternPiece>| {
             if !letters.is_empty() {
-                pieces.push(Piece::Letters(std::mem::take(letters)));
+                pieces.push(PatternPiece::Letters(std::mem::take(letters)));
             }
         };
         while let Some(sign) = signs.next() {
@@ -68,7 +68,7 @@ impl NamePattern {
                 }
                 '*' => {
                     flush(&mut letters, &mut pieces);
-                    pieces.push(Piece::Any);
+                    pieces.push(PatternPiece::Any);
                 }
                 '{' => {
                     flush(&mut letters, &mut pieces);
@@ -83,7 +83,7 @@ impl NamePattern {
                     if name.is_empty() || !closed {
                         return Err(PatternError::OpenSlot { name });
                     }
-                    pieces.push(Piece::Slot(name));
+                    pieces.push(PatternPiece::Slot(name));
                 }
                 '}' => {
                     return Err(PatternError::NoOpeningBrace);
@@ -99,20 +99,20 @@ impl NamePattern {
     pub fn plain(&self) -> Option<&str> {
         match self.pieces.as_slice() {
             [] => Some(""),
-            [Piece::Letters(letters)] => Some(letters),
+            [PatternPiece::Letters(letters)] => Some(letters),
             _ => None,
         }
     }
 
     /// Whether it fits every name: a slot alone.
     pub fn fits_all(&self) -> bool {
-        !self.pieces.iter().any(|piece| matches!(piece, Piece::Letters(_)))
+        !self.pieces.iter().any(|piece| matches!(piece, PatternPiece::Letters(_)))
     }
 
     /// The names of its slots.
     pub fn slots(&self) -> impl Iterator<Item = &str> {
         self.pieces.iter().filter_map(|piece| match piece {
-            Piece::Slot(name) => Some(name.as_str()),
+            PatternPiece::Slot(name) => Some(name.as_str()),
             _ => None,
         })
     }
@@ -128,13 +128,13 @@ impl NamePattern {
 /// Fits what is left of a pattern to what is left of a name. `failed` remembers, by what was left of
 /// both, what does not fit, so that no end is tried twice.
 fn fit(
-    pieces: &[Piece],
+    pieces: &[PatternPiece],
     name: &str,
     slots: &mut Vec<String>,
     failed: &mut HashSet<(usize, usize)>,
 ) -> bool {
     let Some((piece, rest)) = pieces.split_first() else { return name.is_empty() };
-    if let Piece::Letters(letters) = piece {
+    if let PatternPiece::Letters(letters) = piece {
         return name
             .strip_prefix(letters.as_str())
             .is_some_and(|name| fit(rest, name, slots, failed));
@@ -142,7 +142,7 @@ fn fit(
     if failed.contains(&(pieces.len(), name.len())) {
         return false;
     }
-    let is_slot = matches!(piece, Piece::Slot(_));
+    let is_slot = matches!(piece, PatternPiece::Slot(_));
     let ends = name.char_indices().map(|(at, _)| at).chain([name.len()]);
     // A slot stands for at least one letter.
     for end in ends.skip(usize::from(is_slot)) {

@@ -87,10 +87,10 @@ impl Project {
             let (name, rows) = (&engine.bound.fact.name, outcome.tie_out.fact.rows.lines());
             map.tables.push(MapTable { name: name.clone(), rows, is_fact: true });
         }
-        let mut links: BTreeMap<usize, Gathered> = BTreeMap::new();
+        let mut links: BTreeMap<usize, LinkTally> = BTreeMap::new();
         for (engine, (outcome, usage)) in job.engines.iter().zip(&used) {
             for (number, route) in engine.bound.routes.iter().enumerate() {
-                let of_link = links.entry(route.link).or_insert_with(|| Gathered {
+                let of_link = links.entry(route.link).or_insert_with(|| LinkTally {
                     health: self.described(engine, route, &mut map),
                     found: Vec::new(),
                     missed: BTreeSet::new(),
@@ -193,7 +193,7 @@ fn taken(engine: &Engine, route: &Route) -> String {
 }
 
 /// A link over all facts and all ways on which it is gone.
-struct Gathered<'a> {
+struct LinkTally<'a> {
     health: LinkHealth,
     /// Of each row of its lookup, whether some line found it.
     found: Vec<bool>,
@@ -201,7 +201,7 @@ struct Gathered<'a> {
     missed: BTreeSet<&'a str>,
 }
 
-impl<'a> Gathered<'a> {
+impl<'a> LinkTally<'a> {
     fn add(&mut self, engine: &Engine, link: usize, findings: &'a Findings, usage: &Usage) {
         let counts = findings.links.get(link).copied().unwrap_or_default();
         let counts = engine.settled(link, &counts);

@@ -160,7 +160,7 @@ pub fn plan_for(name: &str) -> Result<Plan, Error> {
 type Way = Vec<Option<WrittenAs>>;
 
 /// What a worker gathers, by the way in which files are written.
-type Gathered = Vec<Option<Vec<ColumnProfile>>>;
+type Profiles = Vec<Option<Vec<ColumnProfile>>>;
 
 /// The ways in which the parts of a table are written, and the number of the way of each part: parts that
 /// are written alike are counted together, as they are written.
@@ -217,7 +217,7 @@ impl Project {
         let new = |way: &Way| -> Vec<ColumnProfile> {
             way.iter().map(|written| ColumnProfile::new(kept, *written)).collect()
         };
-        let gather = |profiles: &mut Gathered, (item, number, block): Item| {
+        let gather = |profiles: &mut Profiles, (item, number, block): Item| {
             let part = &table.parts[number];
             let rows = Rows::of(block, table, part)?;
             let way = way_of[number];
@@ -230,7 +230,7 @@ impl Project {
         let workers = in_order(
             parallelism.threads,
             || stream.next(),
-            || ways.iter().map(|_| None).collect::<Gathered>(),
+            || ways.iter().map(|_| None).collect::<Profiles>(),
             gather,
             |(part, here, counts): (usize, Met, RowCounts)| {
                 rows[part].absorb(&counts);

@@ -145,12 +145,12 @@ impl Project {
         let fact = self.table(&bound.fact.name);
         fact.require(bound.fact.read_columns().into_iter())?;
         let days: Vec<usize> = bound.fact.days.keys().copied().collect();
-        fact.refuse_open(&bound.fact.wishes, &days)?;
+        fact.refuse_open(&bound.fact.column_use, &days)?;
         for lookup in &bound.lookups {
-            let needed = lookup.wishes.used().chain(lookup.wishes.keys().iter().copied());
+            let needed = lookup.column_use.used().chain(lookup.column_use.keys().iter().copied());
             let table = self.table(&lookup.name);
             table.require(needed)?;
-            table.refuse_open(&lookup.wishes, &[])?;
+            table.refuse_open(&lookup.column_use, &[])?;
         }
         Ok(())
     }

@@ -13,7 +13,7 @@ use interligo_sinks::publish::{Recovered, recover};
 use interligo_sources::formats::{Containers, Limits};
 use interligo_sources::same_file::{leads_to_same, real_path};
 use interligo_sources::table::heading_drift::Drift;
-use interligo_sources::table::parts::{Part, Source, Table};
+use interligo_sources::table::parts::{ColumnSource, Part, Table};
 use interligo_sources::table::parts_found::{OwnOutput, SearchScope};
 use tempfile::NamedTempFile;
 
@@ -122,7 +122,7 @@ impl Project {
     pub fn repeated_amounts(&self, engine: &Engine, findings: &Findings) -> Vec<(String, String)> {
         let table = self.table(&engine.bound.fact.name);
         let repeats = |part: &Part, column: usize| match part.sources[column] {
-            Source::Made(number) => part.columns.repeats(number),
+            ColumnSource::Made(number) => part.columns.repeats(number),
             _ => false,
         };
         let amounts = &engine.bound.fact.amounts;

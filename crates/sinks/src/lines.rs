@@ -158,8 +158,8 @@ pub fn changes(engine: &Engine, part: &Part) -> Vec<Change> {
     };
     let change = |column: usize| {
         let style = part.style.of(column);
-        let wishes = &engine.bound.fact.wishes;
-        let found = if wishes.is_text(column) || wishes.keys().contains(&column) {
+        let column_use = &engine.bound.fact.column_use;
+        let found = if column_use.is_text(column) || column_use.keys().contains(&column) {
             ColumnType::Text
         } else {
             part.looks_like(column)

@@ -13,7 +13,7 @@ use interligo_engine::workers::crew;
 /// Results held per worker before it waits for the others.
 const AHEAD: usize = 3;
 
-struct Source<N> {
+struct Intake<N> {
     next: N,
     taken: u64,
     /// Whether the last item was taken; nobody asks for one after it.
@@ -49,7 +49,7 @@ where
     S: Send,
     E: Send,
 {
-    let source = Mutex::new(Source { next, taken: 0, ended: false });
+    let source = Mutex::new(Intake { next, taken: 0, ended: false });
     let sink = Mutex::new(Sink { emit, waiting: BTreeMap::new(), emitted: 0, failed: None });
     let (moved, stopped) = (Condvar::new(), AtomicBool::new(false));
     let worker = || {

@@ -52,19 +52,24 @@ pub(crate) fn look(options: &LookOptions, out: Out<'_>) -> Result<(), Failure> {
 }
 
 /// A project with the tables of it that are looked into, and what its messages need.
-struct Opened {
+struct OpenedTables {
     project: Project,
     plan: PathBuf,
     text: String,
 }
 
-impl Opened {
-    fn new(plan: Plan, at: PathBuf, folder: &Path, wanted: &[String]) -> Result<Opened, Failure> {
+impl OpenedTables {
+    fn new(
+        plan: Plan,
+        at: PathBuf,
+        folder: &Path,
+        wanted: &[String],
+    ) -> Result<OpenedTables, Failure> {
         let text = plan.source.clone();
         let wants = |name: &str| wanted.is_empty() || wanted.iter().any(|wanted| wanted == name);
         let project = Project::open_tables(plan, folder, wants);
         let failed = |error| Failure::Work { error, plan: at.clone(), text: text.clone() };
-        Ok(Opened { project: project.map_err(failed)?, plan: at, text })
+        Ok(OpenedTables { project: project.map_err(failed)?, plan: at, text })
     }
 
     fn failure(&self, error: Error) -> Failure {
@@ -86,7 +91,7 @@ impl Opened {
 
 /// What is looked into.
 struct Tables {
-    opened: Vec<Opened>,
+    opened: Vec<OpenedTables>,
     /// Why the last of those that cannot be opened cannot, where others can.
     failed: Option<Failure>,
 }
@@ -113,7 +118,7 @@ impl Tables {
         let mut opened = Vec::new();
         let mut last: Option<Failure> = None;
         if let Some(plan) = plan.filter(|_| !tables.is_empty() || files.is_empty()) {
-            opened.push(Opened::new(plan, at.clone(), folder_of(&at), &tables)?);
+            opened.push(OpenedTables::new(plan, at.clone(), folder_of(&at), &tables)?);
         }
         for file in files {
             let failed = |error| Failure::Work {
@@ -131,7 +136,7 @@ impl Tables {
                 // Nobody wrote this plan: messages do not show it.
                 plan.source.clear();
                 let named = PathBuf::from(shown_name(&table));
-                match Opened::new(plan, named, Path::new("."), &[]) {
+                match OpenedTables::new(plan, named, Path::new("."), &[]) {
                     Ok(table) => opened.push(table),
                     Err(failure) if several => {
                         last.replace(failure).iter().for_each(Failure::print);
@@ -144,9 +149,9 @@ impl Tables {
     }
 
     /// The tables, in the order in which they are named.
-    fn each(&self, named: &[String]) -> Vec<(&Opened, &str)> {
+    fn each(&self, named: &[String]) -> Vec<(&OpenedTables, &str)> {
         let tables = self.opened.iter();
-        let mut tables: Vec<(&Opened, &str)> = tables
+        let mut tables: Vec<(&OpenedTables, &str)> = tables
             .flat_map(|opened| opened.project.table_names().map(move |name| (opened, name)))
             .collect();
         tables.sort_by_key(|(_, name)| named.iter().position(|named| named == name));

@@ -187,7 +187,7 @@ impl Traits {
             for (value, count) in self.values.iter().zip(&self.counts).take(COMPARED) {
                 fit.values += 1;
                 fit.rows += *count as usize;
-                if let Match::Exact(row) | Match::Cleaned(row) = index.find(value) {
+                if let Match::Exact(row) | Match::Cleaned(row) = index.exactly_one(value) {
                     fit.found += 1;
                     fit.found_rows += *count as usize;
                     used.insert(row);
@@ -216,7 +216,7 @@ impl Domain {
 
     pub(super) fn has(&self, value: &str, loosely: bool) -> bool {
         let index = if loosely { &self.loose } else { &self.plain };
-        !matches!(index.find(value), Match::Nothing)
+        !matches!(index.exactly_one(value), Match::Nothing)
     }
 
     /// The index of its values that disregards some differences.

@@ -3,7 +3,7 @@
 use interligo_model::formula::{Node, parse};
 use interligo_model::plan::{ColumnName, Mistake, MistakeKind, Plan, TableEntry, Written};
 
-use super::Wishes;
+use super::ColumnUse;
 use super::type_demands::needs_of;
 use crate::eval::{Expr, Names, check};
 
@@ -31,7 +31,7 @@ pub(super) fn bind_formulas(
     table: &str,
     entry: &TableEntry,
     columns: &[String],
-    wishes: &mut Wishes,
+    column_use: &mut ColumnUse,
 ) -> Result<Vec<BoundFormula>, Mistake> {
     let mut formulas: Vec<BoundFormula> = Vec::new();
     for declared in entry.columns.iter() {
@@ -53,9 +53,9 @@ pub(super) fn bind_formulas(
                     .mistake(MistakeKind::UnknownName, name.span.clone(), message)
                     .help("write a column with a formula below those that it builds on"));
             }
-            wishes.demand(column, needed, written.at(name.span.clone()));
+            column_use.demand(column, needed, written.at(name.span.clone()));
         }
-        wishes.use_values(own);
+        column_use.use_values(own);
         formulas.push(BoundFormula { column: own, written, node });
     }
     Ok(formulas)

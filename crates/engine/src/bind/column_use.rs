@@ -11,7 +11,7 @@ use super::type_demands::Demand;
 
 /// How the plan wants a column to be read.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub struct Wish {
+pub struct DeclaredColumn {
     /// The type that the plan says.
     pub declared: Option<ColumnType>,
     /// How its values are written, where the plan says so of the column.
@@ -22,22 +22,22 @@ pub struct Wish {
     pub soft: bool,
 }
 
-/// The wishes for a table's columns, by position.
+/// The column_use for a table's columns, by position.
 #[derive(Debug, Default)]
-pub struct Wishes {
+pub struct ColumnUse {
     /// What the plan declares, whether the column is used or not.
-    declared: BTreeMap<usize, Wish>,
+    declared: BTreeMap<usize, DeclaredColumn>,
     /// The columns whose values are used.
-    used: BTreeMap<usize, Wish>,
+    used: BTreeMap<usize, DeclaredColumn>,
     /// Where a type is needed, for a mistake there.
     needed_at: BTreeMap<usize, At>,
     /// The columns that hold keys; as keys they are text.
     keys: BTreeSet<usize>,
 }
 
-impl Wishes {
-    pub(super) fn new(declared: BTreeMap<usize, Wish>) -> Wishes {
-        Wishes { declared, ..Wishes::default() }
+impl ColumnUse {
+    pub(super) fn new(declared: BTreeMap<usize, DeclaredColumn>) -> ColumnUse {
+        ColumnUse { declared, ..ColumnUse::default() }
     }
 
     /// The columns whose values are used.
@@ -46,7 +46,7 @@ impl Wishes {
     }
 
     /// What is wanted of a column whose values are used.
-    pub fn of(&self, column: usize) -> Option<&Wish> {
+    pub fn of(&self, column: usize) -> Option<&DeclaredColumn> {
         self.used.get(&column)
     }
 
@@ -61,7 +61,7 @@ impl Wishes {
     }
 
     /// What the plan declares of a column.
-    pub(super) fn declared(&self, column: usize) -> Wish {
+    pub(super) fn declared(&self, column: usize) -> DeclaredColumn {
         self.declared.get(&column).copied().unwrap_or_default()
     }
 
@@ -74,22 +74,22 @@ impl Wishes {
     /// The values of a column are used in a formula; `at` is where.
     pub(super) fn demand(&mut self, column: usize, needed: Option<Demand>, at: At) {
         let Some(needed) = needed else { return self.use_values(column) };
-        let known = self.of(column).is_some_and(|wish| wish.needed.is_some());
+        let known = self.of(column).is_some_and(|declared| declared.needed.is_some());
         if known && needed.soft {
             return;
         }
         self.need(column, needed.ty, at);
-        if let Some(wish) = self.used.get_mut(&column) {
-            wish.soft = needed.soft;
+        if let Some(declared) = self.used.get_mut(&column) {
+            declared.soft = needed.soft;
         }
     }
 
     /// The values of a column are used as a type; `at` is where the plan does.
     pub(super) fn need(&mut self, column: usize, needed: ColumnType, at: At) {
         self.use_values(column);
-        let wish = self.used.get_mut(&column).expect("the line above put it there");
-        if wish.needed.is_none() || wish.soft {
-            (wish.needed, wish.soft) = (Some(needed), false);
+        let declared = self.used.get_mut(&column).expect("the line above put it there");
+        if declared.needed.is_none() || declared.soft {
+            (declared.needed, declared.soft) = (Some(needed), false);
             self.needed_at.insert(column, at);
         }
     }
@@ -106,11 +106,11 @@ impl Wishes {
 
     /// Whether a column is read as text, whatever it looks like.
     pub(crate) fn stays_text(&self, column: usize) -> bool {
-        let wish = self.of(column).copied().unwrap_or_default();
-        match (wish.declared, wish.needed) {
+        let declared = self.of(column).copied().unwrap_or_default();
+        match (declared.declared, declared.needed) {
             (Some(declared), _) => declared == ColumnType::Text,
             // Codes stay text.
-            (None, None) => self.keys.contains(&column) && wish.way.scale.is_none(),
+            (None, None) => self.keys.contains(&column) && declared.way.scale.is_none(),
             _ => false,
         }
     }
@@ -120,34 +120,37 @@ impl Wishes {
     /// # Errors
     /// The type that the plan needs, when the column looks like something else altogether.
     pub fn reading(&self, column: usize, evidence: &Evidence) -> Result<Reading, ColumnType> {
-        let wish = self.of(column).copied().unwrap_or_default();
-        let column_type = match (wish.declared, wish.needed) {
+        let declared = self.of(column).copied().unwrap_or_default();
+        let column_type = match (declared.declared, declared.needed) {
             _ if self.stays_text(column) => ColumnType::Text,
-            (Some(ColumnType::Number), _) if wish.way.scale.is_some() && evidence.signed > 0 => {
+            (Some(ColumnType::Number), _)
+                if declared.way.scale.is_some() && evidence.signed > 0 =>
+            {
                 ColumnType::Percent
             }
             (Some(declared), _) => declared,
-            (None, _) if wish.way.scale.is_some() && evidence.signed > 0 => ColumnType::Percent,
+            (None, _) if declared.way.scale.is_some() && evidence.signed > 0 => ColumnType::Percent,
             // A column of percents serves where a number is needed.
             (None, Some(ColumnType::Number)) if evidence.found_type() == ColumnType::Percent => {
                 ColumnType::Percent
             }
             (None, Some(needed)) if evidence.allows(needed) => needed,
             // What does not go together in a sum is said where formulas are typed.
-            (None, Some(_)) if wish.soft => evidence.found_type(),
+            (None, Some(_)) if declared.soft => evidence.found_type(),
             (None, Some(needed)) => return Err(needed),
-            (None, None) if wish.way.scale.is_some() => ColumnType::Number,
+            (None, None) if declared.way.scale.is_some() => ColumnType::Number,
             (None, None) => evidence.found_type(),
         };
         let places = match column_type {
-            ColumnType::Integer => wish.way.scale.map_or(0, |scale| scale.places()),
-            ColumnType::Percent if wish.way.scale.is_some() => {
-                evidence.places.max(evidence.scaled_places(wish.way.scale))
+            ColumnType::Integer => declared.way.scale.map_or(0, |scale| scale.places()),
+            ColumnType::Percent if declared.way.scale.is_some() => {
+                evidence.places.max(evidence.scaled_places(declared.way.scale))
             }
-            ColumnType::Number | ColumnType::Percent => evidence.scaled_places(wish.way.scale),
+            ColumnType::Number | ColumnType::Percent => evidence.scaled_places(declared.way.scale),
             _ => 0,
         };
-        let assumed = (wish.declared, wish.needed) == (None, None) && wish.way.scale.is_none();
-        Ok(Reading { column_type, places, scale: wish.way.scale, assumed })
+        let assumed =
+            (declared.declared, declared.needed) == (None, None) && declared.way.scale.is_none();
+        Ok(Reading { column_type, places, scale: declared.way.scale, assumed })
     }
 }

@@ -10,7 +10,7 @@ use interligo_model::reading::style::{NumberStyle, Way};
 use interligo_model::values::decimal::Decimal;
 use unicode_normalization::UnicodeNormalization;
 
-use super::Wish;
+use super::DeclaredColumn;
 
 /// The columns of one table.
 #[derive(Clone, Debug, Default)]
@@ -112,12 +112,12 @@ pub fn ways(plan: &Plan, columns: &Columns<'_>) -> Result<BTreeMap<String, Way>,
 ///
 /// # Errors
 /// A heading that no part has, a scale that is no number, types that contradict each other.
-pub(super) fn declared_wishes(
+pub(super) fn declared_columns(
     plan: &Plan,
     entry: &TableEntry,
     columns: &[String],
-) -> Result<BTreeMap<usize, Wish>, Mistake> {
-    let mut wishes: BTreeMap<usize, Wish> = BTreeMap::new();
+) -> Result<BTreeMap<usize, DeclaredColumn>, Mistake> {
+    let mut declared: BTreeMap<usize, DeclaredColumn> = BTreeMap::new();
     let parts = entry.part.iter().map(|part| &part.get_ref().columns);
     let formula = parts.clone().flatten().find_map(|column| column.value.formula.as_ref());
     if let Some(formula) = formula {
@@ -130,28 +130,28 @@ pub(super) fn declared_wishes(
             .help("write the formula in the `columns` of the table"));
     }
     refuse_two_units(plan, parts.clone())?;
-    for declared in [&entry.columns].into_iter().chain(parts).flatten() {
-        let name: String = declared.value.name(&declared.name).nfc().collect();
+    for entry in [&entry.columns].into_iter().chain(parts).flatten() {
+        let name: String = entry.value.name(&entry.name).nfc().collect();
         let Some(position) = columns.iter().position(|column| *column == name) else {
-            return Err(unknown_heading(plan, declared, columns));
+            return Err(unknown_heading(plan, entry, columns));
         };
-        let way = way(plan, &declared.value)?;
-        let wish = wishes.entry(position).or_default();
-        match (wish.declared, declared.value.column_type) {
+        let way = way(plan, &entry.value)?;
+        let column = declared.entry(position).or_default();
+        match (column.declared, entry.value.column_type) {
             (Some(first), Some(second)) if kind(first) != kind(second) => {
                 return Err(Mistake::in_plan(
                     MistakeKind::ConflictingSettings,
-                    declared.name_span.clone(),
+                    entry.name_span.clone(),
                     format!("the parts give `{name}` types that do not go together"),
                 )
                 .help("text, numbers, dates and yes-no cannot be stacked in one column"));
             }
-            (declared, further) => wish.declared = declared.or(further),
+            (known, further) => column.declared = known.or(further),
         }
-        wish.way = wish.way.or(way);
+        column.way = column.way.or(way);
     }
-    wishes.retain(|_, wish| *wish != Wish::default());
-    Ok(wishes)
+    declared.retain(|_, column| *column != DeclaredColumn::default());
+    Ok(declared)
 }
 
 /// A column that is percents in one part and scaled in another has two units, one of which is not meant.

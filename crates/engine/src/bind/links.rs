@@ -138,7 +138,7 @@ struct LinkBinder<'a> {
 }
 
 /// What stands before the point of a column in a path.
-enum Base {
+enum PathStart {
     Fact,
     Routes(Vec<usize>),
 }
@@ -219,11 +219,11 @@ impl LinkBinder<'_> {
     }
 
     /// What stands before the point of a column.
-    fn base(&self, through: &[String]) -> Base {
+    fn base(&self, through: &[String]) -> PathStart {
         if through.len() == 1 && through[0] == self.bound.fact.name {
-            return Base::Fact;
+            return PathStart::Fact;
         }
-        Base::Routes(Scope::of(self.bound).routes_called(through, true))
+        PathStart::Routes(Scope::of(self.bound).routes_called(through, true))
     }
 
     /// Where a link starts: at the fact, or at each route to the lookup that has all columns of its key
@@ -240,8 +240,8 @@ impl LinkBinder<'_> {
         }
         for through in throughs {
             match self.base(through) {
-                Base::Fact => at_fact = true,
-                Base::Routes(routes) => bases.push(routes),
+                PathStart::Fact => at_fact = true,
+                PathStart::Routes(routes) => bases.push(routes),
             }
         }
         if at_fact {
@@ -259,8 +259,8 @@ impl LinkBinder<'_> {
     fn date_is_own(&self, link: &Open<'_>, date: &ColumnName) -> bool {
         let through = &link.path.from[0][0].through;
         let columns = match self.base(through) {
-            Base::Fact => &self.bound.fact.columns,
-            Base::Routes(routes) => match routes.first() {
+            PathStart::Fact => &self.bound.fact.columns,
+            PathStart::Routes(routes) => match routes.first() {
                 Some(route) => &self.bound.lookups[self.bound.routes[*route].lookup].columns,
                 None => return false,
             },
@@ -283,11 +283,11 @@ impl LinkBinder<'_> {
             &self.bound.lookups[self.bound.routes[route].lookup].columns
         };
         let routes = match self.base(&name.through) {
-            Base::Fact => {
-                let column = find(&self.bound.fact.columns, name, link)?;
+            PathStart::Fact => {
+                let column = column_named(&self.bound.fact.columns, name, link)?;
                 return Ok(KeyPart { route: None, column });
             }
-            Base::Routes(routes) => routes,
+            PathStart::Routes(routes) => routes,
         };
         let here: Vec<usize> = match home {
             Home::Fact => routes,
@@ -295,7 +295,7 @@ impl LinkBinder<'_> {
         };
         match here.as_slice() {
             [only] => {
-                let column = find(lookup_columns(*only), name, link)?;
+                let column = column_named(lookup_columns(*only), name, link)?;
                 let own = home == Home::Route(*only);
                 Ok(KeyPart { route: (!own).then_some(*only), column })
             }
@@ -314,11 +314,11 @@ impl LinkBinder<'_> {
         home: Home,
     ) -> Result<KeyPart, Mistake> {
         let part = self.part(link, name, home)?;
-        let wishes = match self.table_of(part, home) {
-            None => &mut self.bound.fact.wishes,
-            Some(lookup) => &mut self.bound.lookups[lookup].wishes,
+        let column_use = match self.table_of(part, home) {
+            None => &mut self.bound.fact.column_use,
+            Some(lookup) => &mut self.bound.lookups[lookup].column_use,
         };
-        wishes.use_keys(part.column);
+        column_use.use_keys(part.column);
         Ok(part)
     }
 
@@ -338,7 +338,7 @@ impl LinkBinder<'_> {
                 self.bound.fact.days.insert(part.column, at);
             }
             Some(lookup) => {
-                self.bound.lookups[lookup].wishes.need(part.column, ColumnType::Date, at);
+                self.bound.lookups[lookup].column_use.need(part.column, ColumnType::Date, at);
             }
         }
         Ok(part)
@@ -457,7 +457,7 @@ impl LinkBinder<'_> {
         let mut columns = Vec::new();
         for name in &needs.get_ref().0 {
             let column = lookup.column(name, needs.span())?;
-            lookup.wishes.use_values(column);
+            lookup.column_use.use_values(column);
             columns.push(column);
         }
         Ok(columns)
@@ -484,7 +484,7 @@ impl LinkBinder<'_> {
                 .iter()
                 .map(|entry| {
                     let column = lookup.column(&entry.name, entry.name_span.clone())?;
-                    lookup.wishes.use_values(column);
+                    lookup.column_use.use_values(column);
                     Ok((column, entry.value.0.clone()))
                 })
                 .collect(),
@@ -498,7 +498,7 @@ impl LinkBinder<'_> {
         let columns = self.headings.columns(link.to());
         let mut wanted = Vec::new();
         for name in &link.path.to {
-            let column = find(columns, name, link)?;
+            let column = column_named(columns, name, link)?;
             if wanted.contains(&column) {
                 let message = format!("`{}` stands twice in the path", name.column);
                 return Err(link.written.mistake(
@@ -549,7 +549,7 @@ fn split(link: &Open<'_>, columns: usize) -> Result<Option<String>, Mistake> {
     Ok(Some(split.get_ref().clone()))
 }
 
-fn find(columns: &[String], name: &ColumnName, link: &Open<'_>) -> Result<usize, Mistake> {
+fn column_named(columns: &[String], name: &ColumnName, link: &Open<'_>) -> Result<usize, Mistake> {
     columns.iter().position(|column| *column == name.column).ok_or_else(|| {
         let message = format!("`{}` has no column `{}`", name.through.join("."), name.column);
         link.written

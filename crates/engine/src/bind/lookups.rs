@@ -12,9 +12,9 @@ use interligo_model::values::date::PeriodUnit;
 use toml::Spanned;
 
 use super::column_formulas::bind_formulas;
-use super::columns::declared_wishes;
+use super::columns::declared_columns;
 use super::type_demands::needs_of;
-use super::{BoundFormula, Headings, Wishes};
+use super::{BoundFormula, ColumnUse, Headings};
 
 /// A lookup of the plan that a link leads to.
 #[derive(Debug)]
@@ -38,7 +38,7 @@ pub struct BoundLookup {
     /// Columns that are worked out from the others.
     pub(crate) formulas: Vec<BoundFormula>,
     /// The columns that are used, and how they are read.
-    pub wishes: Wishes,
+    pub column_use: ColumnUse,
 }
 
 /// The columns that say when a row holds.
@@ -93,7 +93,7 @@ impl BoundLookup {
         let set = |columns: &[usize]| columns.iter().copied().collect::<BTreeSet<usize>>();
         let wanted = set(columns);
         let known = (0..=self.further_keys.len()).find(|key| set(self.key_columns(*key)) == wanted);
-        columns.iter().for_each(|column| self.wishes.use_keys(*column));
+        columns.iter().for_each(|column| self.column_use.use_keys(*column));
         known.unwrap_or_else(|| {
             self.further_keys.push(columns.to_vec());
             self.further_keys.len()
@@ -116,7 +116,7 @@ impl BoundLookup {
     pub(super) fn use_in_formula(&mut self, node: &Node, written: &Written) -> Result<(), Mistake> {
         for (name, needed) in needs_of(node) {
             let column = super::column_formulas::resolve(name, &self.name, &self.columns, written)?;
-            self.wishes.demand(column, needed, written.at(name.span.clone()));
+            self.column_use.demand(column, needed, written.at(name.span.clone()));
         }
         Ok(())
     }
@@ -134,7 +134,7 @@ pub(super) fn bind_lookup(
     let entry = plan.tables.get(name).expect("the tables of paths were looked up");
     let (name_span, entry) = (entry.name_span.clone(), &entry.value);
     let columns = headings.columns(name).to_vec();
-    let wishes = Wishes::new(declared_wishes(plan, entry, &columns)?);
+    let column_use = ColumnUse::new(declared_columns(plan, entry, &columns)?);
     let slots = headings.0.get(name).map(|c| c.slots.clone()).unwrap_or_default();
     let mut lookup = BoundLookup {
         name: name.to_owned(),
@@ -146,7 +146,7 @@ pub(super) fn bind_lookup(
         duplicates: if fact { of_repeats(name, name_span, entry)? } else { of_duplicates(entry) },
         decides: None,
         formulas: Vec::new(),
-        wishes,
+        column_use,
     };
     if let Some(key) = &entry.key {
         let names = key.get_ref().0.iter();
@@ -168,12 +168,12 @@ pub(super) fn bind_lookup(
         && let Some((column, wanted)) = rule.column()
     {
         let number = lookup.column(column, span.clone())?;
-        lookup.wishes.need(number, wanted, At::in_plan(span));
+        lookup.column_use.need(number, wanted, At::in_plan(span));
         lookup.decides = Some(number);
     }
-    lookup.formulas = bind_formulas(plan, name, entry, &lookup.columns, &mut lookup.wishes)?;
+    lookup.formulas = bind_formulas(plan, name, entry, &lookup.columns, &mut lookup.column_use)?;
     for column in lookup.key.clone() {
-        lookup.wishes.use_keys(column);
+        lookup.column_use.use_keys(column);
     }
     Ok(lookup)
 }
@@ -287,12 +287,12 @@ fn day_column(
 ) -> Result<usize, Mistake> {
     let column = lookup.column(name.get_ref(), name.span())?;
     let at = plan.written(name).at_all();
-    if lookup.wishes.declared(column).declared.is_some_and(|t| t != ColumnType::Date) {
+    if lookup.column_use.declared(column).declared.is_some_and(|t| t != ColumnType::Date) {
         let message = format!("`{}` says when a row holds and must be a date", name.get_ref());
         return Err(at
             .mistake(MistakeKind::WrongType, message)
             .help("leave its `type` out of the columns of the table"));
     }
-    lookup.wishes.need(column, ColumnType::Date, at);
+    lookup.column_use.need(column, ColumnType::Date, at);
     Ok(column)
 }

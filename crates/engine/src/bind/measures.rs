@@ -26,17 +26,17 @@ pub(super) fn heading(node: &Node) -> String {
 }
 
 /// Gathers what is shown, source by source.
-pub(super) struct Binder<'f> {
+pub(super) struct MeasureBinder<'f> {
     pub(super) sources: Vec<Source>,
     pub(super) columns: Vec<BoundColumn>,
     owner: usize,
     pub(super) facts: &'f mut [Bound],
 }
 
-impl<'f> Binder<'f> {
-    pub(super) fn of(owner: usize, facts: &'f mut [Bound]) -> Binder<'f> {
+impl<'f> MeasureBinder<'f> {
+    pub(super) fn of(owner: usize, facts: &'f mut [Bound]) -> MeasureBinder<'f> {
         let own = Source { fact: owner, shift: None, bases: Vec::new() };
-        Binder { sources: vec![own], columns: Vec::new(), owner, facts }
+        MeasureBinder { sources: vec![own], columns: Vec::new(), owner, facts }
     }
 
     /// Binds what is shown; the columns whose difference is shown.
@@ -222,7 +222,7 @@ impl<'f> Binder<'f> {
                 Reference::Figure(figure) => Ok(Base::Figure(figure)),
                 Reference::Column(column) => {
                     let at = written.at(node.span.clone());
-                    bound.fact.wishes.need(column, ColumnType::Number, at);
+                    bound.fact.column_use.need(column, ColumnType::Number, at);
                     Ok(Base::Column(column))
                 }
                 Reference::Attribute { .. } => Err(written

@@ -26,7 +26,7 @@ use std::sync::Arc;
 
 pub use column_formulas::formula_columns;
 pub(crate) use column_formulas::{BoundFormula, RowNames};
-pub use column_use::{Wish, Wishes};
+pub use column_use::{ColumnUse, DeclaredColumn};
 pub use columns::{Headings, TableColumns, name_columns, ways};
 pub use links::{Home, KeyPart, Route};
 pub use lookups::{BoundLookup, Validity};
@@ -57,7 +57,7 @@ pub struct BoundFact {
     /// The names of its columns.
     pub columns: Vec<String>,
     /// The columns that are used, and how they are read.
-    pub wishes: Wishes,
+    pub column_use: ColumnUse,
     /// Columns that are worked out from the others.
     pub(crate) formulas: Vec<BoundFormula>,
     /// Which lines are the same.
@@ -229,14 +229,20 @@ impl Binder<'_> {
             .help("lines that share a key are settled by `repeats`"));
         }
         let columns = self.headings.columns(name).to_vec();
-        let mut wishes = Wishes::new(columns::declared_wishes(self.plan, &entry.value, &columns)?);
-        let key = self.fact_key(name, &entry.value, &columns, &mut wishes)?;
-        let formulas =
-            column_formulas::bind_formulas(self.plan, name, &entry.value, &columns, &mut wishes)?;
+        let mut column_use =
+            ColumnUse::new(columns::declared_columns(self.plan, &entry.value, &columns)?);
+        let key = self.fact_key(name, &entry.value, &columns, &mut column_use)?;
+        let formulas = column_formulas::bind_formulas(
+            self.plan,
+            name,
+            &entry.value,
+            &columns,
+            &mut column_use,
+        )?;
         Ok(BoundFact {
             name: name.to_owned(),
             columns,
-            wishes,
+            column_use,
             formulas,
             key,
             days: BTreeMap::new(),
@@ -251,7 +257,7 @@ impl Binder<'_> {
         name: &str,
         entry: &TableEntry,
         columns: &[String],
-        wishes: &mut Wishes,
+        column_use: &mut ColumnUse,
     ) -> Result<Option<FactKey>, Mistake> {
         let position = |wanted: &str, span: Range<usize>| {
             if formula_columns(entry).any(|computed| computed == wanted) {
@@ -297,7 +303,7 @@ impl Binder<'_> {
             && let Some((column, wanted)) = rule.column()
         {
             let column = position(column, written.span())?;
-            wishes.need(column, wanted, At::in_plan(written.span()));
+            column_use.need(column, wanted, At::in_plan(written.span()));
             decides = Some(column);
         }
         Ok(Some(FactKey { columns: key_columns, repeats: choice, decides }))
@@ -312,9 +318,9 @@ impl BoundFact {
 
     /// The columns that are read, for whatever purpose.
     pub fn read_columns(&self) -> BTreeSet<usize> {
-        let others = self.wishes.keys().iter().chain(self.days.keys()).copied();
+        let others = self.column_use.keys().iter().chain(self.days.keys()).copied();
         let computed = |column: &usize| self.formulas.iter().any(|f| f.column == *column);
-        self.wishes.used().chain(others).filter(|column| !computed(column)).collect()
+        self.column_use.used().chain(others).filter(|column| !computed(column)).collect()
     }
 }
 
@@ -331,21 +337,21 @@ impl Bound {
 
     /// Remembers that a condition uses a column.
     pub(crate) fn note_condition(&mut self, used: &Use) {
-        let (wishes, column) = match used.reference {
+        let (column_use, column) = match used.reference {
             Reference::Figure(_) => return,
-            Reference::Column(column) => (&mut self.fact.wishes, column),
+            Reference::Column(column) => (&mut self.fact.column_use, column),
             Reference::Attribute { route, column } => {
-                (&mut self.lookups[self.routes[route].lookup].wishes, column)
+                (&mut self.lookups[self.routes[route].lookup].column_use, column)
             }
         };
-        wishes.demand(column, used.needed, used.at.clone());
+        column_use.demand(column, used.needed, used.at.clone());
     }
 
     /// Remembers that a formula uses a column.
     pub(crate) fn note(&mut self, used: &Use) {
         if let Reference::Column(column) = used.reference {
             let fact = &mut self.fact;
-            let percent = fact.wishes.declared(column).declared == Some(ColumnType::Percent);
+            let percent = fact.column_use.declared(column).declared == Some(ColumnType::Percent);
             if used.needed.is_some_and(|needed| needed.rate) {
                 fact.amounts.remove(&column);
                 fact.rates.insert(column);

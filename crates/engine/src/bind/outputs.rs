@@ -329,6 +329,6 @@ fn quoted_name(name: &str) -> Written {
 
 /// Whether reading a column of the fact changes its numbers.
 fn has_unit(bound: &Bound, column: usize) -> bool {
-    let wish = bound.fact.wishes.declared(column);
-    wish.way.scale.is_some() || wish.declared == Some(ColumnType::Percent)
+    let declared = bound.fact.column_use.declared(column);
+    declared.way.scale.is_some() || declared.declared == Some(ColumnType::Percent)
 }

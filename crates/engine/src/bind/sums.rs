@@ -89,8 +89,8 @@ pub fn sums_request(plan: &Plan, table: &str) -> Result<Option<SumsRequest>, Mis
 
 /// The links and tables that some sums reach through, themselves or by what they build on.
 fn builds_on(plan: &Plan, sums: &SumsEntry) -> Result<BTreeSet<String>, Mistake> {
-    let (mut own, mut ways) = (Names::default(), Names::default());
-    let note = |formula: &Spanned<String>, own: &mut Names, ways: &mut Names| {
+    let (mut own, mut ways) = (OpenNames::default(), OpenNames::default());
+    let note = |formula: &Spanned<String>, own: &mut OpenNames, ways: &mut OpenNames| {
         let Ok(node) = parse(&plan.written(formula)) else { return };
         node.walk(&mut |node| {
             let NodeKind::Name(name) = &node.kind else { return };
@@ -100,7 +100,7 @@ fn builds_on(plan: &Plan, sums: &SumsEntry) -> Result<BTreeSet<String>, Mistake>
             }
         });
     };
-    let of_sums = |sums: &SumsEntry, own: &mut Names, ways: &mut Names| {
+    let of_sums = |sums: &SumsEntry, own: &mut OpenNames, ways: &mut OpenNames| {
         let formulas = sums.by.get_ref().iter().chain(&sums.show).chain(&sums.filter);
         formulas.for_each(|formula| note(formula, own, ways));
     };
@@ -129,14 +129,14 @@ fn builds_on(plan: &Plan, sums: &SumsEntry) -> Result<BTreeSet<String>, Mistake>
     }
 }
 
-/// Names, and those of them that were not looked at yet.
+/// OpenNames, and those of them that were not looked at yet.
 #[derive(Default)]
-struct Names {
+struct OpenNames {
     known: BTreeSet<String>,
     open: Vec<String>,
 }
 
-impl Names {
+impl OpenNames {
     fn note(&mut self, name: &str) {
         if self.known.insert(name.to_owned()) {
             self.open.push(name.to_owned());

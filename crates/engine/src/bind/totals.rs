@@ -8,7 +8,7 @@ use interligo_model::formula::{Node, NodeKind, Summary, TokenKind, parse, tokens
 use interligo_model::plan::{Mistake, MistakeKind, Unreached, Written};
 use interligo_model::values::date::PeriodUnit;
 
-use super::measures::{Binder, heading};
+use super::measures::{MeasureBinder, heading};
 use super::{Bound, Scope, TotalsRequest, uses_of};
 use crate::totals::Shift;
 
@@ -113,14 +113,14 @@ pub(super) fn bind_totals(
     mistakes: &mut Vec<Mistake>,
 ) -> Result<Vec<(usize, BoundTotals)>, Mistake> {
     let (attributes, levels) = attributes(request)?;
-    let mut binder = Binder::of(owner, facts);
+    let mut binder = MeasureBinder::of(owner, facts);
     let versus = binder.show(request, mistakes)?;
     if let Some((written, 0)) = &request.top {
         return Err(written
             .mistaken(MistakeKind::WrongValue, "the first 0 rows are none")
             .help("write for instance 10"));
     }
-    let Binder { sources, columns, facts, .. } = binder;
+    let MeasureBinder { sources, columns, facts, .. } = binder;
     let layout = BoundLayout {
         sources: sources.len(),
         levels,

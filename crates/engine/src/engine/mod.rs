@@ -474,7 +474,7 @@ fn compute_columns(bound: &Bound, reads: &mut Reads) -> Result<Vec<Computation>,
         };
         let names = RowNames { table: &fact.name, columns: &fact.columns, leaf: &leaf };
         let expr = formula.check(&names)?;
-        let is_key = fact.wishes.keys().contains(&formula.column);
+        let is_key = fact.column_use.keys().contains(&formula.column);
         let is_day = fact.days.contains_key(&formula.column);
         if is_day && expr.ty != Type::Date {
             let at = fact.days[&formula.column].clone();

@@ -46,9 +46,9 @@ impl Inputs for Named<'_> {
     }
 }
 
-struct Row<'a>(&'a [(&'a str, Column)], usize);
+struct StandaloneRow<'a>(&'a [(&'a str, Column)], usize);
 
-impl Leaves for Row<'_> {
+impl Leaves for StandaloneRow<'_> {
     fn column(&self, column: usize) -> Value<'_> {
         self.0[column].1.value(self.1)
     }
@@ -71,8 +71,9 @@ impl Formula {
         if let Some(column) = compute(&self.expr, &inputs) {
             return Some(column.into_owned());
         }
-        let rows = (0..inputs.rows())
-            .map(|row| evaluate(&self.expr, &Row(columns, row)).map(Value::into_owned).ok());
+        let rows = (0..inputs.rows()).map(|row| {
+            evaluate(&self.expr, &StandaloneRow(columns, row)).map(Value::into_owned).ok()
+        });
         let values = rows.collect::<Option<Vec<_>>>()?;
         Some(Column::from_values(kind_of(self.expr.ty), &values))
     }

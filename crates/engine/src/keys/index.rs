@@ -89,7 +89,7 @@ impl KeyIndex {
     }
 
     /// The row of one key.
-    pub fn find(&self, key: &str) -> Found {
+    pub fn exactly_one(&self, key: &str) -> Found {
         match self.exact.get(key) {
             Some(row) => Found::Exact(row),
             None => self.find_unclean(key),
@@ -185,7 +185,7 @@ mod tests {
             ("C1", Found::Nothing),
             ("", Found::Nothing),
         ] {
-            assert_eq!(found.find(key), expected, "{key:?}");
+            assert_eq!(found.exactly_one(key), expected, "{key:?}");
         }
     }
 
@@ -194,9 +194,9 @@ mod tests {
         let keys = [("B  1", 4), ("B 1", 4), ("b 1", 4), ("C  1", 5), ("C 1", 6)];
         let forms = Some(vec![KeyForm::ignoring(&[Ignore::Case])]);
         let found = KeyIndex::new(keys.into_iter(), forms);
-        assert_eq!(found.find("B   1"), Found::Cleaned(4));
-        assert_eq!(found.find("b   1"), Found::Cleaned(4));
-        assert_eq!(found.find("C   1"), Found::Undecided);
+        assert_eq!(found.exactly_one("B   1"), Found::Cleaned(4));
+        assert_eq!(found.exactly_one("b   1"), Found::Cleaned(4));
+        assert_eq!(found.exactly_one("C   1"), Found::Undecided);
     }
 
     proptest! {
@@ -228,7 +228,7 @@ mod tests {
                     };
                     break;
                 }
-                prop_assert_eq!(index.find(key), expected, "{:?} in {:?}", key, keys);
+                prop_assert_eq!(index.exactly_one(key), expected, "{:?} in {:?}", key, keys);
             }
         }
     }

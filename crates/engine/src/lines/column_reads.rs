@@ -64,15 +64,15 @@ impl Reads {
             computed: BTreeMap::new(),
         };
         let is_computed = |column: usize| fact.formulas.iter().any(|f| f.column == column);
-        for column in fact.wishes.used().filter(|column| !is_computed(*column)) {
+        for column in fact.column_use.used().filter(|column| !is_computed(*column)) {
             let reading = fact
-                .wishes
+                .column_use
                 .reading(column, &evidence(column))
-                .map_err(|wanted| misfit(column, wanted, fact.wishes.needed_at(column)))?;
+                .map_err(|wanted| misfit(column, wanted, fact.column_use.needed_at(column)))?;
             let number = reads.add(column, reading);
             reads.values.insert(column, number);
         }
-        for column in fact.wishes.keys().iter().filter(|column| !is_computed(**column)) {
+        for column in fact.column_use.keys().iter().filter(|column| !is_computed(**column)) {
             reads.add(*column, Reading::TEXT);
         }
         for (column, at) in fact.days.iter().filter(|(column, _)| !is_computed(**column)) {

@@ -14,7 +14,7 @@ use arrow_array::StringViewArray;
 use crate::engine::{Computation, Engine};
 pub use crate::eval::Overflow;
 use crate::eval::{Computed, Expr, ExprKind, Inputs, Leaves, Type, compute, evaluate, kind_of};
-use crate::links::{LinkStatus, LinkedRows, Sought, is_row};
+use crate::links::{KeyQuery, LinkStatus, LinkedRows, is_row};
 use crate::lookup::gather::gather;
 use crate::proof::doubts::Doubts;
 use crate::proof::faults::{Fault, strikes};
@@ -61,7 +61,7 @@ pub struct Lines<'e> {
     pub(crate) columns: Vec<Column>,
     pub(crate) linked: Vec<Option<LinkedRows>>,
     /// What the links from the fact were asked for.
-    sought: Vec<Option<Sought>>,
+    queries: Vec<Option<KeyQuery>>,
     figures: Vec<Option<Column>>,
     /// The values that outputs ask for, by number.
     pub values: Vec<Column>,
@@ -82,7 +82,7 @@ impl Engine {
             rows: batch.rows,
             columns: Vec::with_capacity(self.columns.len()),
             linked: Vec::with_capacity(self.links.len()),
-            sought: Vec::with_capacity(self.links.len()),
+            queries: Vec::with_capacity(self.links.len()),
             figures: self.figures.iter().map(|_| None).collect(),
             values: Vec::with_capacity(self.values.len()),
             aside: Vec::new(),
@@ -160,7 +160,7 @@ impl Lines<'_> {
         let engine = self.engine;
         for (number, link) in engine.links.iter().enumerate() {
             if !engine.links_needed[number] {
-                self.sought.push(None);
+                self.queries.push(None);
                 self.linked.push(None);
                 continue;
             }
@@ -171,9 +171,9 @@ impl Lines<'_> {
                 })?),
                 None => None,
             };
-            let sought = link.sought(self.rows, &self.columns, &self.linked, meant);
-            let rows = link.resolve(sought.as_ref(), &self.linked);
-            self.sought.push(sought);
+            let query = link.query(self.rows, &self.columns, &self.linked, meant);
+            let rows = link.resolve(query.as_ref(), &self.linked);
+            self.queries.push(query);
             self.linked.push(Some(rows));
         }
         Ok(())
@@ -303,8 +303,8 @@ impl Lines<'_> {
     pub fn statuses(&self, link: usize) -> Vec<(LinkStatus, u32)> {
         let mut statuses = vec![(LinkStatus::Exact, 0); self.rows];
         if let Some(linked) = &self.linked[link] {
-            for detour in &linked.detours {
-                statuses[detour.line as usize] = (detour.how, detour.by);
+            for via in &linked.matched_via {
+                statuses[via.line as usize] = (via.how, via.by);
             }
             for (line, status) in &linked.problems {
                 statuses[*line as usize] = (self.engine.links[link].settled(*status), 0);

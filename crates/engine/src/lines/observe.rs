@@ -80,7 +80,7 @@ impl Lines<'_> {
             let Some(linked) = linked else { continue };
             let link = &self.engine.links[number];
             let parents = link.parent().map_or(&[][..], |parent| self.link_rows(parent));
-            let sought = self.sought[number].as_ref();
+            let sought = self.queries[number].as_ref();
             // Under a parent without a row there is no key to speak of.
             let bringing: Vec<&[u32]> = match link.parent() {
                 Some(_) => Vec::new(),
@@ -123,12 +123,12 @@ impl Lines<'_> {
             for by in &linked.in_vain {
                 *findings.mended_in_vain.entry((number, *by)).or_default() += 1;
             }
-            for detour in &linked.detours {
-                if detour.how == LinkStatus::Mended {
-                    *findings.mended.entry((number, detour.by)).or_default() += 1;
+            for via in &linked.matched_via {
+                if via.how == LinkStatus::Mended {
+                    *findings.mended.entry((number, via.by)).or_default() += 1;
                 }
-                let line = detour.line as usize;
-                let (tallies, key) = match detour.how {
+                let line = via.line as usize;
+                let (tallies, key) = match via.how {
                     LinkStatus::Cleaned => {
                         (&mut findings.cleaned, link.written(sought, parents, line))
                     }
@@ -137,11 +137,11 @@ impl Lines<'_> {
                     }
                     _ => continue,
                 };
-                let key = SoughtRef { link: number, status: detour.how, key: &key };
-                if let Some(tally) = self.tally(tallies, key, detour.line) {
+                let key = SoughtRef { link: number, status: via.how, key: &key };
+                if let Some(tally) = self.tally(tallies, key, via.line) {
                     tally.row = tally.row.or(Some(linked.rows[line]));
-                    if detour.how == LinkStatus::Carried {
-                        tally.gap = tally.gap.max(detour.by);
+                    if via.how == LinkStatus::Carried {
+                        tally.gap = tally.gap.max(via.by);
                     }
                 }
             }

@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use interligo_model::plan::Mistake;
 use interligo_model::values::value::Value;
 
-use super::resolve::{Detour, Finder, Passed, Sought};
+use super::resolve::{KeyQuery, MatchedVia, Passed, Resolver};
 use super::status::{LinkStatus, no_row};
 use super::{Link, LinkParts, days_of, require_condition};
 use crate::bind::{BoundLookup, KeyPart, RowNames};
@@ -15,7 +15,7 @@ use crate::lookup::{Lookup, RowOf};
 
 /// The rows that the rows of a lookup lead to.
 pub(super) struct Chain {
-    /// The row, how it was found or why there is none, and by what, see [`Detour`].
+    /// The row, how it was found or why there is none, and by what, see [`MatchedVia`].
     pub(super) rows: Vec<(u32, LinkStatus, u32)>,
     /// The rows on whose day no row holds, where the run is to end on it.
     pub(super) stopping: Vec<u32>,
@@ -24,15 +24,15 @@ pub(super) struct Chain {
     /// The candidates that were passed over, by row.
     pub(super) passed: BTreeMap<u32, Vec<Passed>>,
     /// What was asked for, for messages.
-    pub(super) sought: Sought,
+    pub(super) query: KeyQuery,
 }
 
 impl Chain {
-    pub(super) fn new(finder: &Finder, sought: Sought) -> Chain {
-        let found = finder.find(&sought);
+    pub(super) fn new(resolver: &Resolver, query: KeyQuery) -> Chain {
+        let found = resolver.resolve(&query);
         let mut rows: Vec<(u32, LinkStatus, u32)> =
             found.rows.iter().map(|row| (*row, LinkStatus::Exact, 0)).collect();
-        for Detour { line, how, by } in found.detours {
+        for MatchedVia { line, how, by } in found.matched_via {
             (rows[line as usize].1, rows[line as usize].2) = (how, by);
         }
         for (at, status) in found.problems {
@@ -42,7 +42,7 @@ impl Chain {
         for over in found.passed {
             passed.entry(over.line).or_default().push(over);
         }
-        Chain { rows, stopping: found.stopping, in_vain: found.in_vain, passed, sought }
+        Chain { rows, stopping: found.stopping, in_vain: found.in_vain, passed, query }
     }
 
     /// The row that a row of the parent leads to; under a parent without a row there is no key.
@@ -53,12 +53,12 @@ impl Chain {
 }
 
 /// What a link from a lookup looks for, on each of its rows.
-pub(super) fn chain_sought(
+pub(super) fn chain_query(
     parts: &LinkParts<'_>,
     parent: usize,
     lookups: &[Lookup],
     links: &[Link],
-) -> Result<Sought, Mistake> {
+) -> Result<KeyQuery, Mistake> {
     let home = &lookups[links[parent].lookup];
     let rows = home.all_rows();
     // The rows, of the lookup of a link that starts from this one, that the rows here lead to.
@@ -84,7 +84,7 @@ pub(super) fn chain_sought(
         }
     };
     let candidates = parts.route.candidates.iter();
-    Ok(Sought {
+    Ok(KeyQuery {
         lines: rows,
         candidates: candidates.map(|parts| parts.iter().map(texts).collect()).collect(),
         days: parts.route.as_of.as_ref().map(days),

@@ -28,7 +28,7 @@ pub struct Correction {
 
 /// What becomes of a correction in a link.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Fate {
+pub enum CorrectionOutcome {
     /// It holds.
     Holds,
     /// It holds, although the lookup has the key that it corrects by now.
@@ -48,7 +48,7 @@ pub(crate) struct Corrections {
     /// lookup's keys that it leads to.
     targets: Vec<(u32, u32)>,
     /// What becomes of each of the corrections that are for this link.
-    pub(super) fates: Vec<(usize, Fate)>,
+    pub(super) outcomes_of_corrections: Vec<(usize, CorrectionOutcome)>,
 }
 
 /// The key of several columns that a text with ` + ` between them means.
@@ -68,17 +68,18 @@ impl Corrections {
     ) -> Option<Corrections> {
         let columns = route.ignore.len();
         let own = all.iter().enumerate().filter(|(_, c)| route.is_called(&c.link));
-        let mut fates = BTreeMap::new();
+        let mut outcomes_of_corrections = BTreeMap::new();
         let mut open: Vec<(usize, String, u32)> = Vec::new();
         for (number, correction) in own {
-            let row = key_of(&correction.used, columns).and_then(|key| match lookup.find(&key) {
-                Found::Exact(row) | Found::Cleaned(row) => Some(row),
-                Found::Undecided | Found::Nothing => None,
-            });
+            let row =
+                key_of(&correction.used, columns).and_then(|key| match lookup.exactly_one(&key) {
+                    Found::Exact(row) | Found::Cleaned(row) => Some(row),
+                    Found::Undecided | Found::Nothing => None,
+                });
             match (key_of(&correction.found, columns), row) {
                 (Some(found), Some(row)) => open.push((number, found, row)),
                 _ => {
-                    fates.insert(number, Fate::LeadsNowhere);
+                    outcomes_of_corrections.insert(number, CorrectionOutcome::LeadsNowhere);
                 }
             }
         }
@@ -100,22 +101,24 @@ impl Corrections {
             for (position, at) in group.iter().enumerate() {
                 let (number, found, _) = &open[*at];
                 let fate = match (agree, position) {
-                    (false, _) => Fate::Contradicted,
-                    (true, 0) if !matches!(lookup.find(found), Found::Nothing) => Fate::HasRow,
-                    (true, 0) => Fate::Holds,
-                    (true, _) => Fate::Twice,
+                    (false, _) => CorrectionOutcome::Contradicted,
+                    (true, 0) if !matches!(lookup.exactly_one(found), Found::Nothing) => {
+                        CorrectionOutcome::HasRow
+                    }
+                    (true, 0) => CorrectionOutcome::Holds,
+                    (true, _) => CorrectionOutcome::Twice,
                 };
-                if matches!(fate, Fate::Holds | Fate::HasRow) {
+                if matches!(fate, CorrectionOutcome::Holds | CorrectionOutcome::HasRow) {
                     kept.push(*at);
                 }
-                fates.insert(*number, fate);
+                outcomes_of_corrections.insert(*number, fate);
             }
         }
         let kept: Vec<_> = kept.into_iter().map(|at| open[at].clone()).collect();
-        (!fates.is_empty()).then(|| Corrections {
+        (!outcomes_of_corrections.is_empty()).then(|| Corrections {
             index: keys(&kept),
             targets: kept.iter().map(|(number, _, row)| (*number as u32, *row)).collect(),
-            fates: fates.into_iter().collect(),
+            outcomes_of_corrections: outcomes_of_corrections.into_iter().collect(),
         })
     }
 

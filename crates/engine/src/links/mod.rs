@@ -17,8 +17,8 @@ use arrow_array::StringViewArray;
 use foldhash::quality::FixedState;
 
 pub(crate) use corrections::key_of;
-pub use corrections::{Correction, Fate};
-pub(crate) use resolve::{Detour, Passed, SameKeys, Sought};
+pub use corrections::{Correction, CorrectionOutcome};
+pub(crate) use resolve::{KeyQuery, MatchedVia, Passed, SameKeys};
 pub(crate) use status::is_row;
 pub use status::{LinkStatus, StatusCounts, lines_found};
 
@@ -28,14 +28,14 @@ use crate::keys::{KeyForm, KeyIndex, shown, shown_parts};
 use crate::lookup::calendar::{Calendar, Holds};
 use crate::lookup::gather::{brought_days, brought_texts};
 use crate::lookup::{Lookup, until_the_next};
-use chain::{Chain, chain_sought};
+use chain::{Chain, chain_query};
 use corrections::Corrections;
 use interligo_model::plan::{ColumnType, Missing, Mistake, MistakeKind};
 use interligo_model::reading::column_reader::Reading;
 use interligo_model::reading::style::Style;
 use interligo_model::values::column::{Column, DateColumn, known_where};
 use interligo_model::values::value::Value;
-use resolve::{Finder, offered};
+use resolve::{Resolver, offered};
 
 /// A link, ready for lines.
 pub(crate) struct Link {
@@ -43,7 +43,7 @@ pub(crate) struct Link {
     pub(crate) missing: Missing,
     /// The columns of the fact that hold its keys and its day, for one that starts there.
     start: Start,
-    finder: Finder,
+    resolver: Resolver,
     /// The condition for lines that need a row, over the columns of lines.
     pub(crate) when: Option<Expr>,
     /// The row with the attributes of `fill`.
@@ -82,7 +82,7 @@ pub(crate) struct LinkedRows {
     /// The lines without a row of their own, and why; also those that are filled.
     pub(crate) problems: Vec<(u32, LinkStatus)>,
     /// The lines whose row was not found by their first key as it is written.
-    pub(crate) detours: Vec<Detour>,
+    pub(crate) matched_via: Vec<MatchedVia>,
     /// Candidates that were passed over for a later one.
     pub(crate) passed: Vec<Passed>,
     /// Lines on a day without a row on which the run is to end.
@@ -125,15 +125,15 @@ impl Link {
                 .collect();
             lookup.add_row(&values)
         });
-        let finder = finder(parts, &lookups[route.lookup]);
+        let resolver = resolver(parts, &lookups[route.lookup]);
         let start = match route.home {
             Home::Fact => fact_start(parts, lookups, links),
             Home::Route(parent) => {
-                let sought = chain_sought(parts, parent, lookups, links)?;
-                Start::Chain { parent, found: Chain::new(&finder, sought) }
+                let query = chain_query(parts, parent, lookups, links)?;
+                Start::Chain { parent, found: Chain::new(&resolver, query) }
             }
         };
-        Ok(Link { lookup: route.lookup, missing: route.missing, start, finder, when: None, fill })
+        Ok(Link { lookup: route.lookup, missing: route.missing, start, resolver, when: None, fill })
     }
 
     /// The link that this one starts from.
@@ -168,13 +168,13 @@ impl Link {
 
     /// What a link from the fact looks for on a batch of lines. `linked` are the rows of the links before
     /// this one, `meant` the lines that need a row.
-    pub(crate) fn sought(
+    pub(crate) fn query(
         &self,
         rows: usize,
         columns: &[Column],
         linked: &[Option<LinkedRows>],
         meant: Option<Vec<bool>>,
-    ) -> Option<Sought> {
+    ) -> Option<KeyQuery> {
         let Start::Fact { candidates, day } = &self.start else { return None };
         let rows_of = |link: usize| {
             &linked[link].as_ref().expect("a link comes after those that it builds on").rows
@@ -195,7 +195,7 @@ impl Link {
             Part::Days(link, days) => brought_days(days, rows_of(*link)),
             Part::Texts(..) => unreachable!("days are dates"),
         };
-        Some(Sought {
+        Some(KeyQuery {
             lines: rows,
             candidates: candidates.iter().map(|c| c.iter().map(texts).collect()).collect(),
             days: day.as_ref().map(days),
@@ -203,14 +203,14 @@ impl Link {
         })
     }
 
-    /// The rows of a batch, by what is sought on it.
+    /// The rows of a batch, by what is query on it.
     pub(crate) fn resolve(
         &self,
-        sought: Option<&Sought>,
+        query: Option<&KeyQuery>,
         linked: &[Option<LinkedRows>],
     ) -> LinkedRows {
-        let mut found = match (&self.start, sought) {
-            (Start::Fact { .. }, Some(sought)) => self.find(sought),
+        let mut found = match (&self.start, query) {
+            (Start::Fact { .. }, Some(query)) => self.resolve_keys(query),
             (Start::Chain { parent, found }, _) => {
                 let parent = linked[*parent].as_ref().expect("a link comes after its parent");
                 self.follow(&parent.rows, found)
@@ -221,13 +221,13 @@ impl Link {
         found
     }
 
-    fn find(&self, sought: &Sought) -> LinkedRows {
-        let found = self.finder.find(sought);
+    fn resolve_keys(&self, query: &KeyQuery) -> LinkedRows {
+        let found = self.resolver.resolve(query);
         let mut linked = LinkedRows {
             rows: found.rows,
             problems: found.problems,
             passed: found.passed,
-            detours: found.detours,
+            matched_via: found.matched_via,
             stopping: found.stopping.len() as u64,
             in_vain: found.in_vain.iter().map(|(_, by)| *by).collect(),
             ..LinkedRows::default()
@@ -238,11 +238,11 @@ impl Link {
                 linked.rows[*line as usize] = fill;
             }
         }
-        for detour in &linked.detours {
-            linked.counts[detour.how as usize] += 1;
+        for via in &linked.matched_via {
+            linked.counts[via.how as usize] += 1;
         }
         let without_exact: u64 = linked.counts.iter().sum();
-        linked.counts[LinkStatus::Exact as usize] = sought.lines as u64 - without_exact;
+        linked.counts[LinkStatus::Exact as usize] = query.lines as u64 - without_exact;
         linked
     }
 
@@ -255,7 +255,7 @@ impl Link {
             if status.is_found() {
                 found.rows.push(row);
                 if status != LinkStatus::Exact {
-                    found.detours.push(Detour { line: line as u32, how: status, by });
+                    found.matched_via.push(MatchedVia { line: line as u32, how: status, by });
                 }
             } else {
                 found.rows.push(self.fill_for(status).unwrap_or(row));
@@ -284,28 +284,28 @@ impl Link {
     /// starts from.
     fn asked<'s>(
         &'s self,
-        sought: Option<&'s Sought>,
+        query: Option<&'s KeyQuery>,
         parents: &[u32],
         line: usize,
-    ) -> Option<(&'s Sought, usize)> {
+    ) -> Option<(&'s KeyQuery, usize)> {
         match &self.start {
-            Start::Chain { found, .. } => Some((&found.sought, parents[line] as usize)),
-            Start::Fact { .. } => sought.map(|sought| (sought, line)),
+            Start::Chain { found, .. } => Some((&found.query, parents[line] as usize)),
+            Start::Fact { .. } => query.map(|query| (query, line)),
         }
     }
 
     /// The keys that a line offers, in the order in which they are tried, as messages show them.
     pub(crate) fn offered<'s>(
         &'s self,
-        sought: Option<&'s Sought>,
+        query: Option<&'s KeyQuery>,
         parents: &[u32],
         line: usize,
     ) -> Cow<'s, str> {
-        let Some((sought, line)) = self.asked(sought, parents, line) else { return "".into() };
-        match (sought.candidates.as_slice(), &self.finder.split) {
+        let Some((query, line)) = self.asked(query, parents, line) else { return "".into() };
+        match (query.candidates.as_slice(), &self.resolver.split) {
             ([only], None) if only.len() == 1 => only[0].value(line).trim().into(),
             _ => {
-                let all = offered(sought, self.finder.split.as_deref(), line);
+                let all = offered(query, self.resolver.split.as_deref(), line);
                 let said: Vec<&str> =
                     all.iter().map(String::as_str).filter(|key| !key.trim().is_empty()).collect();
                 said.join(" or ").into()
@@ -316,26 +316,26 @@ impl Link {
     /// One of them.
     pub(crate) fn offered_in(
         &self,
-        sought: Option<&Sought>,
+        query: Option<&KeyQuery>,
         parents: &[u32],
         line: usize,
         round: usize,
     ) -> String {
-        let asked = self.asked(sought, parents, line);
+        let asked = self.asked(query, parents, line);
         let offered =
-            asked.map(|(sought, line)| offered(sought, self.finder.split.as_deref(), line));
+            asked.map(|(query, line)| offered(query, self.resolver.split.as_deref(), line));
         offered.into_iter().flatten().nth(round).unwrap_or_default()
     }
 
     /// The first key of a line as it is written, stray spaces and all.
     pub(crate) fn written<'s>(
         &'s self,
-        sought: Option<&'s Sought>,
+        query: Option<&'s KeyQuery>,
         parents: &[u32],
         line: usize,
     ) -> Cow<'s, str> {
-        let Some((sought, line)) = self.asked(sought, parents, line) else { return "".into() };
-        match sought.candidates.first().map(Vec::as_slice) {
+        let Some((query, line)) = self.asked(query, parents, line) else { return "".into() };
+        match query.candidates.first().map(Vec::as_slice) {
             Some([only]) => only.value(line).into(),
             Some(several) => {
                 let texts: Vec<&str> = several.iter().map(|column| column.value(line)).collect();
@@ -347,27 +347,30 @@ impl Link {
 
     /// Keys of its lookup that are one key to it.
     pub(crate) fn same_keys(&self) -> &SameKeys {
-        &self.finder.same_keys
+        &self.resolver.same_keys
     }
 
     /// What becomes of the corrections that are for it.
-    pub(crate) fn fates(&self) -> &[(usize, Fate)] {
-        self.finder.corrections.as_ref().map_or(&[], |corrections| &corrections.fates)
+    pub(crate) fn outcomes_of_corrections(&self) -> &[(usize, CorrectionOutcome)] {
+        self.resolver
+            .corrections
+            .as_ref()
+            .map_or(&[], |corrections| &corrections.outcomes_of_corrections)
     }
 
     /// The keys of its lookup: by row, or, where it is dated, by number of the key.
     pub(crate) fn index(&self) -> &KeyIndex {
-        &self.finder.index
+        &self.resolver.index
     }
 
     /// The periods of its lookup's keys, by number.
     pub(crate) fn calendar(&self) -> Option<&Calendar> {
-        self.finder.calendar.as_deref()
+        self.resolver.calendar.as_deref()
     }
 
     /// Whether a row must hold on the day of a line.
     pub(crate) fn is_dated(&self) -> bool {
-        self.finder.calendar.is_some()
+        self.resolver.calendar.is_some()
     }
 
     /// The row of `fill`, if it reaches lines that came out so.
@@ -386,7 +389,7 @@ impl Link {
 }
 
 /// What finds the rows of a link.
-fn finder(parts: &LinkParts<'_>, lookup: &Lookup) -> Finder {
+fn resolver(parts: &LinkParts<'_>, lookup: &Lookup) -> Resolver {
     let route = parts.route;
     let dated = parts.bound.valid.is_some();
     let keys = &lookup.keys[route.key];
@@ -407,7 +410,7 @@ fn finder(parts: &LinkParts<'_>, lookup: &Lookup) -> Finder {
         let number = same_keys.groups.len();
         let texts = group.iter().map(|at| shown(rows[*at].0).trim().to_owned());
         same_keys.groups.push(texts.collect());
-        let held = group.iter().flat_map(|at| keys.calendar.of(*at as u32));
+        let held = group.iter().flat_map(|at| keys.calendar.all(*at as u32));
         same_keys.of_row.extend(held.map(|holds| (holds.row, number)));
     }
     if let (Some(calendar), false) = (&mut calendar, groups.is_empty()) {
@@ -426,7 +429,7 @@ fn finder(parts: &LinkParts<'_>, lookup: &Lookup) -> Finder {
         };
         (0..lookup.all_rows()).map(blank).collect()
     };
-    Finder {
+    Resolver {
         corrections: Corrections::of(parts.corrections, route, forms.as_deref(), &index),
         index,
         calendar,
@@ -471,9 +474,9 @@ fn joined_calendar(
     let (mut rows, mut starts) = (Vec::new(), vec![0u32]);
     for key in 0..keys {
         match group_of.get(&key) {
-            None => rows.extend_from_slice(calendar.of(key as u32)),
+            None => rows.extend_from_slice(calendar.all(key as u32)),
             Some(group) if group[0] == key => {
-                let own = group.iter().flat_map(|at| calendar.of(*at as u32));
+                let own = group.iter().flat_map(|at| calendar.all(*at as u32));
                 let mut own: Vec<Holds> = own.copied().collect();
                 own.sort_by_key(Holds::order);
                 if let Some(Validity::UntilNext { carry, .. }) = valid {

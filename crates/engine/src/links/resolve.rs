@@ -16,7 +16,7 @@ use crate::keys::{Found, KeyIndex, NO_ROW, join_columns, shown_parts};
 use crate::lookup::calendar::{Bridged, Calendar, OnDay};
 
 /// What a link is asked for: the keys of some lines, or of the rows of a lookup.
-pub(crate) struct Sought {
+pub(crate) struct KeyQuery {
     /// How many lines.
     pub(crate) lines: usize,
     /// Of each candidate, the texts of its columns.
@@ -40,7 +40,7 @@ pub(crate) struct Passed {
 
 /// How a line found its row, where it is not its first key as it is written.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub(crate) struct Detour {
+pub(crate) struct MatchedVia {
     /// The line.
     pub(crate) line: u32,
     /// `Cleaned`, `Mended`, `Alternate` or `Carried`.
@@ -57,7 +57,7 @@ pub(super) struct Rows {
     /// Lines without a row, ascending, and why.
     pub(super) problems: Vec<(u32, LinkStatus)>,
     /// Lines whose row was not found by their first key as it is written, ascending.
-    pub(super) detours: Vec<Detour>,
+    pub(super) matched_via: Vec<MatchedVia>,
     /// Candidates before these.
     pub(super) passed: Vec<Passed>,
     /// Lines on a day without a row on which the run is to end, ascending.
@@ -67,7 +67,7 @@ pub(super) struct Rows {
 }
 
 /// Finds the rows of keys.
-pub(super) struct Finder {
+pub(super) struct Resolver {
     pub(super) index: KeyIndex,
     /// Keys that are known to be wrong.
     pub(super) corrections: Option<Corrections>,
@@ -94,20 +94,20 @@ pub(crate) struct SameKeys {
     pub(crate) of_row: BTreeMap<u32, usize>,
 }
 
-impl Finder {
-    pub(super) fn find(&self, sought: &Sought) -> Rows {
-        match (sought.candidates.as_slice(), &sought.meant, &self.split) {
+impl Resolver {
+    pub(super) fn resolve(&self, query: &KeyQuery) -> Rows {
+        match (query.candidates.as_slice(), &query.meant, &self.split) {
             ([only], None, None) => {
-                return self.attempt(&join_columns(only), sought, None, self.has_gaps());
+                return self.attempt(&join_columns(only), query, None, self.has_gaps());
             }
             ([], ..) => return Rows::default(),
             _ => {}
         }
         let mut found =
-            Rows { rows: vec![no_row(LinkStatus::Blank); sought.lines], ..Rows::default() };
+            Rows { rows: vec![no_row(LinkStatus::Blank); query.lines], ..Rows::default() };
         let mut open: Vec<u32> = Vec::new();
-        for line in 0..sought.lines as u32 {
-            match &sought.meant {
+        for line in 0..query.lines as u32 {
+            match &query.meant {
                 Some(meant) if !meant[line as usize] => {
                     found.rows[line as usize] = no_row(LinkStatus::NotMeant);
                     found.problems.push((line, LinkStatus::NotMeant));
@@ -115,33 +115,33 @@ impl Finder {
                 _ => open.push(line),
             }
         }
-        self.rounds(sought, &open, false, &mut found);
+        self.rounds(query, &open, false, &mut found);
         if self.has_gaps() {
             open.retain(|line| !is_row(found.rows[*line as usize]));
-            self.bridge(sought, &open, &mut found);
+            self.bridge(query, &open, &mut found);
         }
         found.finish();
         found
     }
 
     /// Tries the candidates of some lines, one after the other, as long as a line has no row.
-    fn rounds(&self, sought: &Sought, lines: &[u32], bridging: bool, found: &mut Rows) {
+    fn rounds(&self, query: &KeyQuery, lines: &[u32], bridging: bool, found: &mut Rows) {
         match &self.split {
             None => {
                 let mut open = lines.to_vec();
-                for (round, columns) in sought.candidates.iter().enumerate() {
+                for (round, columns) in query.candidates.iter().enumerate() {
                     let keys = keys_of(columns, &open);
-                    open = self.round((round as u32, bridging), &keys, &open, sought, found);
+                    open = self.round((round as u32, bridging), &keys, &open, query, found);
                 }
             }
             Some(sign) => {
-                let mut lists = Lists::new(sought, sign, lines);
+                let mut lists = Lists::new(query, sign, lines);
                 for round in 0.. {
                     let (lines, keys) = lists.next();
                     if lines.is_empty() {
                         break;
                     }
-                    let left = self.round((round, bridging), &keys, &lines, sought, found);
+                    let left = self.round((round, bridging), &keys, &lines, query, found);
                     lists.keep(&left);
                 }
             }
@@ -153,16 +153,16 @@ impl Finder {
     }
 
     /// Only when no candidate has a row for the day of a line, one of another day is taken.
-    fn bridge(&self, sought: &Sought, lines: &[u32], found: &mut Rows) {
+    fn bridge(&self, query: &KeyQuery, lines: &[u32], found: &mut Rows) {
         let before = std::mem::take(&mut found.passed);
-        self.rounds(sought, lines, true, found);
+        self.rounds(query, lines, true, found);
         // What the first rounds said of lines stands, but for those that have a row now.
         found.passed = before;
         let carried: std::collections::BTreeSet<u32> = found
-            .detours
+            .matched_via
             .iter()
-            .filter(|detour| detour.how == LinkStatus::Carried)
-            .map(|detour| detour.line)
+            .filter(|via| via.how == LinkStatus::Carried)
+            .map(|via| via.line)
             .collect();
         found.passed.retain(|passed| !carried.contains(&passed.line));
     }
@@ -173,23 +173,29 @@ impl Finder {
         (round, bridging): (u32, bool),
         keys: &StringViewArray,
         lines: &[u32],
-        sought: &Sought,
+        query: &KeyQuery,
         found: &mut Rows,
     ) -> Vec<u32> {
-        let here = self.attempt(keys, sought, Some(lines), bridging);
+        let here = self.attempt(keys, query, Some(lines), bridging);
         found.stopping.extend(here.stopping.iter().map(|at| lines[*at as usize]));
         found.in_vain.extend(here.in_vain.iter().map(|(at, by)| (lines[*at as usize], *by)));
         let mut open = Vec::new();
         if round == 0 || bridging {
-            let detours = here.detours.iter();
-            found.detours.extend(detours.map(|d| Detour { line: lines[d.line as usize], ..*d }));
+            let matched_via = here.matched_via.iter();
+            found
+                .matched_via
+                .extend(matched_via.map(|d| MatchedVia { line: lines[d.line as usize], ..*d }));
         }
         for (at, row) in here.rows.iter().enumerate() {
             let line = lines[at];
             if is_row(*row) {
                 found.rows[line as usize] = *row;
                 if round > 0 && !bridging {
-                    found.detours.push(Detour { line, how: LinkStatus::Alternate, by: round });
+                    found.matched_via.push(MatchedVia {
+                        line,
+                        how: LinkStatus::Alternate,
+                        by: round,
+                    });
                 }
             } else {
                 open.push(line);
@@ -208,12 +214,12 @@ impl Finder {
     fn attempt(
         &self,
         keys: &StringViewArray,
-        sought: &Sought,
+        query: &KeyQuery,
         lines: Option<&[u32]>,
         bridging: bool,
     ) -> Rows {
         let mut found = Rows::default();
-        let Rows { rows, problems, detours, stopping, in_vain, .. } = &mut found;
+        let Rows { rows, problems, matched_via, stopping, in_vain, .. } = &mut found;
         let corrections = self.corrections.as_ref();
         let mended = corrections.map_or(Vec::new(), |all| all.as_written(keys));
         self.index.find_all(keys, rows, |line, outcome| {
@@ -224,13 +230,13 @@ impl Finder {
             if let Some((by, row)) =
                 corrections.and_then(|all| Some(all.target(all.cleaned(keys.value(line))?)))
             {
-                detours.push(Detour { line: number, how: LinkStatus::Mended, by });
+                matched_via.push(MatchedVia { line: number, how: LinkStatus::Mended, by });
                 return row;
             }
             let status = match outcome {
                 Found::Exact(row) => return row,
                 Found::Cleaned(row) => {
-                    detours.push(Detour { line: number, how: LinkStatus::Cleaned, by: 0 });
+                    matched_via.push(MatchedVia { line: number, how: LinkStatus::Cleaned, by: 0 });
                     return row;
                 }
                 Found::Undecided => LinkStatus::Undecided,
@@ -243,15 +249,15 @@ impl Finder {
         for (line, at) in mended {
             let (by, row) = corrections.map_or((0, NO_ROW), |all| all.target(at));
             rows[line as usize] = row;
-            detours.push(Detour { line, how: LinkStatus::Mended, by });
+            matched_via.push(MatchedVia { line, how: LinkStatus::Mended, by });
         }
-        if let (Some(calendar), Some(days)) = (&self.calendar, &sought.days) {
+        if let (Some(calendar), Some(days)) = (&self.calendar, &query.days) {
             let day = |at: usize| lines.map_or(at, |lines| lines[at] as usize);
-            let mut carried: Vec<Detour> = Vec::new();
+            let mut carried: Vec<MatchedVia> = Vec::new();
             for (at, row) in rows.iter_mut().enumerate().filter(|(_, row)| is_row(**row)) {
                 let known = is_known(days.known.as_ref(), day(at));
                 let (key, today) = (*row, Day(days.days[day(at)]));
-                let found = if known { calendar.on(key, today) } else { OnDay::Nothing };
+                let found = if known { calendar.exactly_one(key, today) } else { OnDay::Nothing };
                 let settled = match found {
                     OnDay::Row(held) => Ok(held),
                     OnDay::Several(..) => {
@@ -261,7 +267,7 @@ impl Finder {
                         match calendar.bridged(key, today, &self.gaps) {
                             Bridged::Row { row, days } => {
                                 let how = LinkStatus::Carried;
-                                carried.push(Detour { line: at as u32, how, by: days });
+                                carried.push(MatchedVia { line: at as u32, how, by: days });
                                 Ok(row)
                             }
                             Bridged::Nothing => Err(LinkStatus::Undated),
@@ -280,8 +286,8 @@ impl Finder {
             }
             // A line is said to be carried, whatever was done to its key.
             let is_carried = |line: u32| carried.binary_search_by_key(&line, |d| d.line).is_ok();
-            detours.retain(|detour| carried.is_empty() || !is_carried(detour.line));
-            detours.append(&mut carried);
+            matched_via.retain(|via| carried.is_empty() || !is_carried(via.line));
+            matched_via.append(&mut carried);
         }
         if let Some(lacking) = &self.lacking {
             for (at, row) in rows.iter_mut().enumerate().filter(|(_, row)| is_row(**row)) {
@@ -292,15 +298,15 @@ impl Finder {
             }
         }
         problems.sort_unstable();
-        detours.retain(|detour| {
-            let has_row = is_row(rows[detour.line as usize]);
-            if !has_row && detour.how == LinkStatus::Mended {
-                in_vain.push((detour.line, detour.by));
+        matched_via.retain(|via| {
+            let has_row = is_row(rows[via.line as usize]);
+            if !has_row && via.how == LinkStatus::Mended {
+                in_vain.push((via.line, via.by));
             }
             has_row
         });
         in_vain.sort_unstable();
-        detours.sort_unstable();
+        matched_via.sort_unstable();
         found
     }
 }
@@ -339,7 +345,7 @@ impl Rows {
             }
         }
         self.problems.sort_unstable();
-        self.detours.sort_unstable();
+        self.matched_via.sort_unstable();
         // A line counts once, however many of its candidates lie in such a gap.
         self.stopping.sort_unstable();
         self.stopping.dedup();
@@ -357,10 +363,9 @@ struct Lists<'a> {
 }
 
 impl<'a> Lists<'a> {
-    fn new(sought: &'a Sought, sign: &'a str, lines: &[u32]) -> Lists<'a> {
+    fn new(query: &'a KeyQuery, sign: &'a str, lines: &[u32]) -> Lists<'a> {
         let keys = |line: u32| {
-            let cells =
-                sought.candidates.iter().map(move |columns| columns[0].value(line as usize));
+            let cells = query.candidates.iter().map(move |columns| columns[0].value(line as usize));
             let keys = cells.flat_map(|cell| cell.split(sign)).map(str::trim);
             // The next to try stands last.
             let mut keys: Vec<&str> = keys.filter(|key| !key.is_empty()).collect();
@@ -385,8 +390,8 @@ impl<'a> Lists<'a> {
 }
 
 /// The keys that a line offers, in the order in which they are tried, as messages show them.
-pub(super) fn offered(sought: &Sought, split: Option<&str>, line: usize) -> Vec<String> {
-    let texts = sought.candidates.iter().map(|columns| {
+pub(super) fn offered(query: &KeyQuery, split: Option<&str>, line: usize) -> Vec<String> {
+    let texts = query.candidates.iter().map(|columns| {
         let texts: Vec<&str> = columns.iter().map(|column| column.value(line).trim()).collect();
         shown_parts(&texts)
     });

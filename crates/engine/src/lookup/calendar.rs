@@ -98,8 +98,8 @@ impl Calendar {
     ///
     /// Cost: two looks where the key's periods are about of one length, else a binary search; a scan where they overlap.
     #[inline]
-    pub fn on(&self, key: u32, day: Day) -> OnDay {
-        let periods = self.of(key);
+    pub fn exactly_one(&self, key: u32, day: Day) -> OnDay {
+        let periods = self.all(key);
         if self.overlaps[key as usize] {
             return several(periods, day);
         }
@@ -112,7 +112,7 @@ impl Calendar {
 
     /// The row for a day on which several hold, by a rule; none where the rule is to leave it.
     pub fn settled(&self, key: u32, day: Day, rule: Overlap) -> Option<u32> {
-        let holding = self.of(key).iter().filter(|p| p.from <= day && day <= p.until);
+        let holding = self.all(key).iter().filter(|p| p.from <= day && day <= p.until);
         let best = match rule {
             Overlap::Stop | Overlap::Blank => None,
             Overlap::LatestStart => holding.max_by_key(|p| (p.from, p.row)),
@@ -152,7 +152,7 @@ impl Calendar {
     /// Of a key, the period that ended last before a day on which none holds, and the one that starts first
     /// after it.
     pub fn around(&self, key: u32, day: Day) -> (Option<&Holds>, Option<&Holds>) {
-        let periods = self.of(key);
+        let periods = self.all(key);
         let after = begun(periods, day);
         let earlier = match self.overlaps[key as usize] {
             false => after.checked_sub(1).map(|last| &periods[last]),
@@ -162,7 +162,7 @@ impl Calendar {
     }
 
     /// The periods of a key, by start.
-    pub fn of(&self, key: u32) -> &[Holds] {
+    pub fn all(&self, key: u32) -> &[Holds] {
         let key = key as usize;
         &self.holds[self.starts[key] as usize..self.starts[key + 1] as usize]
     }
@@ -235,7 +235,7 @@ mod tests {
                         .filter(|p| p.from <= day && day <= p.until)
                         .map(|p| p.row)
                         .collect();
-                    match calendar.on(key as u32, day) {
+                    match calendar.exactly_one(key as u32, day) {
                         OnDay::Nothing => prop_assert!(holding.is_empty()),
                         OnDay::Row(row) => prop_assert_eq!(holding, vec![row]),
                         OnDay::Several(a, b) => {
@@ -271,7 +271,7 @@ mod tests {
                 let scanned = periods.iter().filter(|period| period.from <= day).count();
                 prop_assert_eq!(begun(&periods, day), scanned, "{:?}", day);
                 let row = periods.iter().find(|p| p.from <= day && day <= p.until).map(|p| p.row);
-                prop_assert_eq!(calendar.on(0, day), row.map_or(OnDay::Nothing, OnDay::Row));
+                prop_assert_eq!(calendar.exactly_one(0, day), row.map_or(OnDay::Nothing, OnDay::Row));
             }
         }
     }
@@ -372,7 +372,7 @@ mod tests {
             }
             let (whole, cut) = (Calendar::new([periods]), Calendar::new([pieces]));
             for day in (-2..42).map(Day) {
-                match (whole.on(0, day), cut.on(0, day)) {
+                match (whole.exactly_one(0, day), cut.exactly_one(0, day)) {
                     (OnDay::Several(..), OnDay::Several(..)) => {}
                     (one, other) => prop_assert_eq!(one, other),
                 }

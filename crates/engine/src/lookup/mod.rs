@@ -179,7 +179,7 @@ impl KeyRows {
     /// The values, each with its rows; there is at least one.
     pub(crate) fn iter(&self) -> impl Iterator<Item = (&str, &[Holds])> {
         let values = self.values.iter().flatten().enumerate();
-        values.map(|(number, value)| (value, self.calendar.of(number as u32)))
+        values.map(|(number, value)| (value, self.calendar.all(number as u32)))
     }
 }
 
@@ -302,7 +302,7 @@ impl Lookup {
             _ => Vec::new(),
         };
         for (number, held) in self.columns.iter_mut().enumerate() {
-            let needed = bound.wishes.keys().contains(&number) || period.contains(&number);
+            let needed = bound.column_use.keys().contains(&number) || period.contains(&number);
             if !needed && which(number, held) {
                 held.as_written = false;
                 self.raw.columns[number] = StringViewArray::new_null(0);

@@ -79,7 +79,7 @@ pub(super) fn typed(raw: &mut RawTable, bound: &BoundLookup) -> Result<Typed, Mi
     }
     for formula in &bound.formulas {
         let column = compute_column(formula, bound, &typed.columns, raw.rows.len())?;
-        let needed = bound.wishes.of(formula.column).and_then(|wish| wish.needed);
+        let needed = bound.column_use.of(formula.column).and_then(|declared| declared.needed);
         if needed == Some(ColumnType::Date) && !matches!(column, Column::Date(_)) {
             let values = (0..column.len()).map(|row| column.value(row).to_string());
             return Err(Misfit {
@@ -87,7 +87,7 @@ pub(super) fn typed(raw: &mut RawTable, bound: &BoundLookup) -> Result<Typed, Mi
                 column: bound.columns[formula.column].clone(),
                 wanted: ColumnType::Date,
                 example: values.into_iter().find(|text| !text.is_empty()).unwrap_or_default(),
-                at: bound.wishes.needed_at(formula.column).map(Box::new),
+                at: bound.column_use.needed_at(formula.column).map(Box::new),
             }
             .mistake());
         }
@@ -103,18 +103,18 @@ fn read_column(raw: &RawTable, bound: &BoundLookup, number: usize) -> Result<Rea
     let name = &bound.columns[number];
     let held = |column, as_written| LookupColumn { name: name.clone(), column, as_written };
     let computed = bound.formulas.iter().any(|formula| formula.column == number);
-    if bound.wishes.of(number).is_none() || computed {
+    if bound.column_use.of(number).is_none() || computed {
         let column = held(None, true);
         let (unreadable, currencies, doubts) = (Vec::new(), Vec::new(), Vec::new());
         return Ok(ReadTyped { column, unreadable, currencies, doubts });
     }
     let mut evidence = Evidence::default();
-    if !bound.wishes.stays_text(number) {
+    if !bound.column_use.stays_text(number) {
         for (part, style) in raw.slices(number) {
             evidence.add_all(&part, &style.of(number));
         }
     }
-    let reading = bound.wishes.reading(number, &evidence).map_err(|wanted| {
+    let reading = bound.column_use.reading(number, &evidence).map_err(|wanted| {
         let first =
             raw.slices(number).map(|(part, style)| first_misfit(&part, &style.of(number), wanted));
         Misfit {
@@ -122,7 +122,7 @@ fn read_column(raw: &RawTable, bound: &BoundLookup, number: usize) -> Result<Rea
             column: name.clone(),
             wanted,
             example: first.into_iter().find(|text| !text.is_empty()).unwrap_or_default(),
-            at: bound.wishes.needed_at(number).map(Box::new),
+            at: bound.column_use.needed_at(number).map(Box::new),
         }
         .mistake()
     })?;

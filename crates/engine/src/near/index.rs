@@ -18,7 +18,7 @@ const BASE: u64 = 0x9e37_79b9_7f4a_7c15;
 
 /// What a number in the index was made of, mixed into it.
 #[derive(Clone, Copy)]
-enum Made {
+enum MadeFrom {
     /// A key in one writing.
     Skeleton = 1,
     /// The end of a key without some of its signs.
@@ -51,8 +51,8 @@ impl NearIndex {
             };
             form.skeletons.iter().map(skeleton_number).for_each(&mut note);
             signs.shortened(&mut note);
-            note(signs.whole(Made::Whole));
-            signs.affixes(Made::Affix, &mut note);
+            note(signs.whole(MadeFrom::Whole));
+            signs.affixes(MadeFrom::Affix, &mut note);
         }
         let bits = (keys.len() * 32).next_power_of_two().max(64) as u64;
         let mut index = NearIndex { filter: vec![0; bits as usize / 64], mask: bits - 1, keys };
@@ -94,8 +94,8 @@ impl Searcher<'_> {
         form.skeletons.iter().map(skeleton_number).for_each(&mut find);
         signs.shortened(&mut find);
         // One that begins or ends with a key, or is the beginning or end of one.
-        find(signs.whole(Made::Affix));
-        signs.affixes(Made::Whole, &mut find);
+        find(signs.whole(MadeFrom::Affix));
+        signs.affixes(MadeFrom::Whole, &mut find);
         found.sort_unstable();
         found.dedup();
         found
@@ -103,7 +103,7 @@ impl Searcher<'_> {
 }
 
 fn skeleton_number(skeleton: &String) -> u64 {
-    FixedState::with_seed(Made::Skeleton as u64).hash_one(skeleton)
+    FixedState::with_seed(MadeFrom::Skeleton as u64).hash_one(skeleton)
 }
 
 fn mixed(number: u64) -> u64 {
@@ -151,7 +151,7 @@ impl Signs {
     }
 
     /// The number of the whole key.
-    fn whole(&self, made: Made) -> u64 {
+    fn whole(&self, made: MadeFrom) -> u64 {
         number(made, self.sum(0, self.signs.len()), self.signs.len())
     }
 
@@ -159,21 +159,21 @@ impl Signs {
     fn shortened(&self, mut each: impl FnMut(u64)) {
         let (start, end) = (self.signs.len().saturating_sub(END), self.signs.len());
         let length = end - start;
-        each(number(Made::Shortened, self.sum(start, end), length));
+        each(number(MadeFrom::Shortened, self.sum(start, end), length));
         for one in start..end {
             let before = self.sum(start, one);
             let without = self.joined(before, one + 1, end);
-            each(number(Made::Shortened, without, length - 1));
+            each(number(MadeFrom::Shortened, without, length - 1));
             for two in one + 1..end {
                 let middle = self.joined(before, one + 1, two);
                 let without = self.joined(middle, two + 1, end);
-                each(number(Made::Shortened, without, length - 2));
+                each(number(MadeFrom::Shortened, without, length - 2));
             }
         }
     }
 
     /// Beginnings and ends of at least half of the key.
-    fn affixes(&self, made: Made, mut each: impl FnMut(u64)) {
+    fn affixes(&self, made: MadeFrom, mut each: impl FnMut(u64)) {
         let length = self.signs.len();
         for shared in length.div_ceil(2).max(SHARED)..length {
             each(number(made, self.sum(0, shared), shared));
@@ -183,7 +183,7 @@ impl Signs {
 }
 
 /// The number of a text by its sum and length.
-fn number(made: Made, sum: u64, length: usize) -> u64 {
+fn number(made: MadeFrom, sum: u64, length: usize) -> u64 {
     let mut hasher = FixedState::with_seed(made as u64).build_hasher();
     (sum, length).hash(&mut hasher);
     std::hash::Hasher::finish(&hasher)

@@ -10,7 +10,7 @@ use interligo_model::values::date::Day;
 use crate::bind::Home;
 use crate::engine::Engine;
 use crate::keys::{Found, shown, shown_parts};
-use crate::links::{Fate, LinkStatus, StatusCounts, key_of};
+use crate::links::{CorrectionOutcome, LinkStatus, StatusCounts, key_of};
 use crate::lookup::calendar::{ALWAYS, FOREVER, Holds};
 use crate::near::{Likeness, near_keys};
 use crate::proof::findings::Findings;
@@ -78,8 +78,8 @@ impl Engine {
     }
 
     /// What becomes of each of the plan's corrections in a link, by number.
-    pub fn fates(&self, link: usize) -> &[(usize, Fate)] {
-        self.links[link].fates()
+    pub fn outcomes_of_corrections(&self, link: usize) -> &[(usize, CorrectionOutcome)] {
+        self.links[link].outcomes_of_corrections()
     }
 
     /// The keys of a link's lookup, in the order of its rows, as messages show them.
@@ -110,14 +110,15 @@ impl Engine {
     fn row_meant(&self, link: usize, text: &str) -> Option<u32> {
         let columns = self.bound.routes[link].ignore.len();
         let index = self.links[link].index();
-        let (Found::Exact(row) | Found::Cleaned(row)) = index.find(&key_of(text, columns)?) else {
+        let (Found::Exact(row) | Found::Cleaned(row)) = index.exactly_one(&key_of(text, columns)?)
+        else {
             return None;
         };
         if !self.links[link].is_dated() {
             return Some(row);
         }
         let route = &self.bound.routes[link];
-        Some(self.lookups[route.lookup].keys[route.key].calendar.of(row).first()?.row)
+        Some(self.lookups[route.lookup].keys[route.key].calendar.all(row).first()?.row)
     }
 
     /// Where the row of a key of a link's lookup stands.
@@ -242,9 +243,11 @@ impl Engine {
         sought
             .filter(|sought| sought.link == link && sought.status.names_a_row())
             .flat_map(|sought| self.candidates_of(link, &sought.key))
-            .filter_map(|text| match self.links[link].index().find(&key_of(text, columns)?) {
-                Found::Exact(row) | Found::Cleaned(row) => Some(row),
-                _ => None,
+            .filter_map(|text| {
+                match self.links[link].index().exactly_one(&key_of(text, columns)?) {
+                    Found::Exact(row) | Found::Cleaned(row) => Some(row),
+                    _ => None,
+                }
             })
             .collect()
     }
@@ -269,7 +272,7 @@ impl Engine {
         let Some(calendar) = self.links[link].calendar() else { return faults };
         for (number, key) in self.own_keys(link).enumerate() {
             let mut latest: Option<&Holds> = None;
-            for period in calendar.of(number as u32) {
+            for period in calendar.all(number as u32) {
                 if let Some(before) = latest {
                     let fault = if period.from <= before.until {
                         let same = self.same_values(link, before.row, period.row);
@@ -322,7 +325,7 @@ impl Engine {
     ) -> Option<(Option<Day>, Option<Day>)> {
         let columns = self.bound.routes[link].ignore.len();
         let calendar = self.links[link].calendar()?;
-        let found = self.links[link].index().find(&key_of(text, columns)?);
+        let found = self.links[link].index().exactly_one(&key_of(text, columns)?);
         let (Found::Exact(key) | Found::Cleaned(key)) = found else { return None };
         let (earlier, later) = calendar.around(key, day);
         Some((earlier.map(|period| period.until), later.map(|period| period.from)))
@@ -331,10 +334,10 @@ impl Engine {
     /// The periods of a key of a link's lookup, by start: first and last day, and the row.
     pub fn periods_of(&self, link: usize, text: &str) -> Vec<Holds> {
         let columns = self.bound.routes[link].ignore.len();
-        let found = key_of(text, columns).map(|key| self.links[link].index().find(&key));
+        let found = key_of(text, columns).map(|key| self.links[link].index().exactly_one(&key));
         match (self.links[link].calendar(), found) {
             (Some(calendar), Some(Found::Exact(key) | Found::Cleaned(key))) => {
-                calendar.of(key).to_vec()
+                calendar.all(key).to_vec()
             }
             _ => Vec::new(),
         }

@@ -68,7 +68,7 @@ impl RowFilter {
         let columns: Vec<(usize, StringViewArray)> =
             self.fields.iter().map(|number| (*number, field(*number))).collect();
         let test = |row| {
-            let row = Row { columns: &columns, row };
+            let row = FilteredRow { columns: &columns, row };
             // Comparing texts cannot overflow; whatever else does leaves the row in.
             matches!(evaluate(&self.expr, &row), Ok(Value::YesNo(true)))
         };
@@ -76,12 +76,12 @@ impl RowFilter {
     }
 }
 
-struct Row<'a> {
+struct FilteredRow<'a> {
     columns: &'a [(usize, StringViewArray)],
     row: usize,
 }
 
-impl Leaves for Row<'_> {
+impl Leaves for FilteredRow<'_> {
     fn column(&self, field: usize) -> Value<'_> {
         let texts = self.columns.iter().find(|(number, _)| *number == field);
         match texts.map(|(_, texts)| texts.value(self.row).trim()) {

@@ -59,9 +59,11 @@ impl PartColumns {
             let unpacked = unpacking.unpack(&made.columns);
             for (number, column) in made.columns.iter_mut().enumerate() {
                 *column = match unpacking.part_of(number) {
-                    Some(unpack::Part::Values(column)) => unpacked.columns[column].clone(),
-                    Some(unpack::Part::Position) => numbers(&unpacked.position),
-                    Some(unpack::Part::Once) => {
+                    Some(unpack::UnpackedColumn::Values(column)) => {
+                        unpacked.columns[column].clone()
+                    }
+                    Some(unpack::UnpackedColumn::Position) => numbers(&unpacked.position),
+                    Some(unpack::UnpackedColumn::Once) => {
                         let rows = unpacked.origin.iter().zip(&unpacked.position);
                         gathered(column, rows.map(|(row, at)| (*at == 1).then_some(*row)))
                     }

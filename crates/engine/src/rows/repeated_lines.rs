@@ -82,7 +82,7 @@ impl LineHasher {
 }
 
 #[derive(Clone, Copy, Debug)]
-struct Slot {
+struct HashSlot {
     key: u64,
     rest: u32,
     line: u32,
@@ -94,7 +94,7 @@ const FREE: u32 = u32::MAX;
 /// or after it behind keys with smaller hashes.
 #[derive(Debug, Default)]
 struct Shard {
-    slots: Vec<Slot>,
+    slots: Vec<HashSlot>,
     /// How many places hashes are spread over; a few more follow for those that are pushed on.
     spread: usize,
     used: usize,
@@ -138,7 +138,7 @@ impl KeysSeen {
 
     /// The bytes that the tables take.
     pub fn bytes(&self) -> usize {
-        self.shards.iter().map(|shard| shard.slots.capacity() * size_of::<Slot>()).sum()
+        self.shards.iter().map(|shard| shard.slots.capacity() * size_of::<HashSlot>()).sum()
     }
 }
 
@@ -172,7 +172,7 @@ impl Shard {
                 continue;
             };
             self.slots.copy_within(at..at + room, at + 1);
-            self.slots[at] = Slot { key: hash.key, rest: hash.rest, line };
+            self.slots[at] = HashSlot { key: hash.key, rest: hash.rest, line };
             self.used += 1;
             return Seen::New;
         }
@@ -183,7 +183,7 @@ impl Shard {
     fn grow(&mut self, number: usize) {
         let least = 16 + number / 16;
         self.spread = (self.spread + self.spread / 6).max(least);
-        let free = Slot { key: 0, rest: 0, line: FREE };
+        let free = HashSlot { key: 0, rest: 0, line: FREE };
         let mut slots = Vec::new();
         slots.reserve_exact(self.spread + 16);
         slots.resize(self.spread, free);

@@ -21,7 +21,7 @@ pub struct Unpacking {
 
 /// What unpacking does to a column.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) enum Part {
+pub(super) enum UnpackedColumn {
     /// It holds the values, by number.
     Values(usize),
     /// It counts them.
@@ -44,14 +44,14 @@ pub(super) struct Unpacked {
 
 impl Unpacking {
     /// What becomes of a column; `None` when its value is repeated on every row.
-    pub(super) fn part_of(&self, column: usize) -> Option<Part> {
+    pub(super) fn part_of(&self, column: usize) -> Option<UnpackedColumn> {
         if let Some(number) = self.columns.iter().position(|own| *own == column) {
-            return Some(Part::Values(number));
+            return Some(UnpackedColumn::Values(number));
         }
         if self.position == Some(column) {
-            return Some(Part::Position);
+            return Some(UnpackedColumn::Position);
         }
-        self.once.contains(&column).then_some(Part::Once)
+        self.once.contains(&column).then_some(UnpackedColumn::Once)
     }
 
     /// Unpacks the rows of a part. A cell without the separator is a list of one; a separator at the end

@@ -4,7 +4,7 @@ use interligo_model::values::decimal::{Decimal, QUOTIENT_PLACES};
 use interligo_model::values::value::Value;
 use smallvec::SmallVec;
 
-use super::plan::{How, Measure, Summed, TotalsPlan, Work};
+use super::plan::{Aggregate, Measure, Summed, TotalsPlan, Work};
 use super::table::TotalsError;
 use crate::eval::{Leaves, evaluate};
 use crate::proof::exact_sum::ExactSum;
@@ -22,7 +22,7 @@ pub(crate) struct GroupSums {
 pub(crate) enum Cell {
     /// A sum, and how many lines it holds.
     Sum { total: ExactSum, known: u64 },
-    /// How many lines have a value.
+    /// Aggregate many lines have a value.
     Count(u64),
     /// The smallest or largest value.
     Extreme(Option<Value<'static>>),
@@ -31,16 +31,18 @@ pub(crate) enum Cell {
 }
 
 impl Cell {
-    fn empty(how: How) -> Cell {
+    fn empty(how: Aggregate) -> Cell {
         match how {
-            How::Sum | How::Average => Cell::Sum { total: ExactSum::default(), known: 0 },
-            How::Count => Cell::Count(0),
-            How::Smallest | How::Largest => Cell::Extreme(None),
-            How::Distinct => Cell::Distinct(Vec::new()),
+            Aggregate::Sum | Aggregate::Average => {
+                Cell::Sum { total: ExactSum::default(), known: 0 }
+            }
+            Aggregate::Count => Cell::Count(0),
+            Aggregate::Smallest | Aggregate::Largest => Cell::Extreme(None),
+            Aggregate::Distinct => Cell::Distinct(Vec::new()),
         }
     }
 
-    fn merge(&mut self, other: &Cell, how: How) {
+    fn merge(&mut self, other: &Cell, how: Aggregate) {
         match (self, other) {
             (Cell::Sum { total, known }, Cell::Sum { total: more, known: lines }) => {
                 total.merge(*more);
@@ -67,11 +69,15 @@ impl Cell {
 }
 
 /// Keeps the smaller or larger of two values.
-pub(super) fn keep_best(best: &mut Option<Value<'static>>, other: Option<&Value<'_>>, how: How) {
+pub(super) fn keep_best(
+    best: &mut Option<Value<'static>>,
+    other: Option<&Value<'_>>,
+    how: Aggregate,
+) {
     let Some(other) = other else { return };
     let better = match best {
         None => true,
-        Some(best) if how == How::Largest => *other > *best,
+        Some(best) if how == Aggregate::Largest => *other > *best,
         Some(best) => *other < *best,
     };
     if better {
@@ -132,7 +138,7 @@ impl GroupSums {
     fn total(&self, plan: &TotalsPlan, sum: usize) -> Option<Value<'static>> {
         Some(match &self.cells[sum] {
             Cell::Sum { known: 0, .. } => Value::Blank,
-            Cell::Sum { total, known } if plan.sums[sum].how == How::Average => {
+            Cell::Sum { total, known } if plan.sums[sum].how == Aggregate::Average => {
                 let (total, known) = (total.value()?, Decimal::from(*known as i64));
                 let places = total.trimmed(0).places().saturating_add(QUOTIENT_PLACES);
                 Value::Number(total.checked_div(known, places)?.trimmed(0))
@@ -150,7 +156,7 @@ impl Measure {
     pub(super) fn adds_up(&self, sums: &[Summed]) -> bool {
         match self.work {
             Work::Lines | Work::Known(_) | Work::Blank(_) => true,
-            Work::Of(sum) => matches!(sums[sum].how, How::Sum | How::Count),
+            Work::Of(sum) => matches!(sums[sum].how, Aggregate::Sum | Aggregate::Count),
             Work::Again { .. } => false,
         }
     }

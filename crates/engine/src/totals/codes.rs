@@ -33,7 +33,7 @@ pub(super) struct Attribute<'p> {
     values: Vec<Value<'static>>,
 }
 
-/// How many days or periods apart may lie for the short way of numbering them.
+/// Aggregate many days or periods apart may lie for the short way of numbering them.
 const NEAR: i32 = 1 << 16;
 
 impl<'p> Attribute<'p> {
@@ -48,7 +48,7 @@ impl<'p> Attribute<'p> {
         }
     }
 
-    /// How many codes there are.
+    /// Aggregate many codes there are.
     pub(super) fn count(&self) -> usize {
         self.by.dictionary.as_ref().map_or(self.values.len(), |dictionary| dictionary.texts.len())
     }

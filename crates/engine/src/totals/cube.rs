@@ -12,7 +12,7 @@ use super::cells::GroupSums;
 use super::codes::FastMap;
 use super::groups::Groups;
 use super::layout::Layout;
-use super::plan::{How, TotalsPlan};
+use super::plan::{Aggregate, TotalsPlan};
 use crate::eval::Type;
 use crate::proof::faults::{Fault, strikes};
 use crate::proof::tally::Tally;
@@ -77,7 +77,8 @@ impl Cube {
             return;
         }
         self.filtered[plan.source].merge(groups.filtered());
-        let distinct = plan.sums.iter().enumerate().filter(|(_, sum)| sum.how == How::Distinct);
+        let distinct =
+            plan.sums.iter().enumerate().filter(|(_, sum)| sum.how == Aggregate::Distinct);
         let renumbered: HashMap<usize, Vec<u32>> = distinct
             .map(|(sum, _)| {
                 let known = self.distinct.entry((plan.source, sum)).or_default();

@@ -12,7 +12,7 @@ use smallvec::SmallVec;
 use super::cells::{Cell, GroupSums, keep_best};
 use super::codes::{Attribute, FastMap, FastSet};
 use super::cube::Key;
-use super::plan::{How, Summed, TotalsPlan};
+use super::plan::{Aggregate, Summed, TotalsPlan};
 use crate::lines::Lines;
 use crate::proof::exact_sum::ExactSum;
 use crate::proof::faults::{Fault, strikes};
@@ -39,13 +39,13 @@ pub struct Groups<'p> {
 struct Pairs {
     /// By group and code, where these are few: no hashing on the way of a line.
     near: Vec<u32>,
-    /// How many codes a group has in `near`; a power of two.
+    /// Aggregate many codes a group has in `near`; a power of two.
     stride: usize,
     others: FastMap<u64, u32>,
     members: Vec<(u32, u32)>,
 }
 
-/// How many pairs the short way may number.
+/// Aggregate many pairs the short way may number.
 const NEAR_PAIRS: usize = 1 << 16;
 
 impl Pairs {
@@ -105,7 +105,7 @@ impl Pairs {
 enum Gathered<'p> {
     Sum(SumColumn),
     Count(Vec<u64>),
-    Extreme(How, Vec<Option<Value<'static>>>),
+    Extreme(Aggregate, Vec<Option<Value<'static>>>),
     Distinct(Box<Attribute<'p>>, FastSet<u64>),
 }
 
@@ -346,14 +346,16 @@ fn each(groups: &[u32], column: &Column, mut take: impl FnMut(u32, usize)) {
 impl<'p> Gathered<'p> {
     fn new(summed: &'p Summed) -> Gathered<'p> {
         match (summed.how, &summed.by) {
-            (How::Distinct, Some(by)) => {
+            (Aggregate::Distinct, Some(by)) => {
                 Gathered::Distinct(Box::new(Attribute::new(by)), FastSet::default())
             }
-            (How::Sum | How::Average, _) => {
+            (Aggregate::Sum | Aggregate::Average, _) => {
                 Gathered::Sum(SumColumn { places: 0, groups: Vec::new() })
             }
-            (How::Smallest | How::Largest, _) => Gathered::Extreme(summed.how, Vec::new()),
-            (How::Count | How::Distinct, _) => Gathered::Count(Vec::new()),
+            (Aggregate::Smallest | Aggregate::Largest, _) => {
+                Gathered::Extreme(summed.how, Vec::new())
+            }
+            (Aggregate::Count | Aggregate::Distinct, _) => Gathered::Count(Vec::new()),
         }
     }
 

@@ -1,4 +1,4 @@
-//! How the groups of totals make a table: rows with subtotals, attributes across, order, the first few, shares,
+//! Aggregate the groups of totals make a table: rows with subtotals, attributes across, order, the first few, shares,
 //! and the difference of two measures.
 
 use interligo_model::plan::{Mistake, MistakeKind};
@@ -7,7 +7,7 @@ use super::cells::GroupSums;
 use super::cube::Cube;
 use super::plan::{TotalsPlan, no_time};
 use super::ranked::Ranked;
-use super::render::Making;
+use super::render::Renderer;
 use super::table::{TotalsError, TotalsTable};
 use super::time_shift::{NoTime, TimeAttribute};
 use super::tree::Sources;
@@ -16,11 +16,11 @@ use crate::bind::{BoundColumn, BoundLayout, BoundTotals, Cumulated, ShareOf};
 /// More columns than this are refused: nobody reads them.
 const MOST_COLUMNS: usize = 1_000;
 
-/// How a table is laid out.
+/// Aggregate a table is laid out.
 pub struct Layout {
-    /// How many sources of lines it has.
+    /// Aggregate many sources of lines it has.
     pub(crate) sources: usize,
-    /// How many attributes each level of rows has.
+    /// Aggregate many attributes each level of rows has.
     pub(super) levels: Vec<usize>,
     pub(super) columns: Vec<Column>,
     /// Two columns whose difference is shown.
@@ -189,8 +189,8 @@ impl Layout {
         root.cells.all.resize(plans.len(), None);
         // Without any line there still is a whole, of none.
         root.cells.all[0].get_or_insert_with(|| GroupSums::empty(&plans[0].sums));
-        let making = Making { layout: self, sources, values, columns, runs: self.runs() };
-        making.run_up(&mut root);
-        making.table(&root, &by, lines, filtered)
+        let renderer = Renderer { layout: self, sources, values, columns, runs: self.runs() };
+        renderer.run_up(&mut root);
+        renderer.table(&root, &by, lines, filtered)
     }
 }

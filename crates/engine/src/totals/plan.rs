@@ -28,11 +28,11 @@ pub struct TotalsPlan {
     pub(crate) measures: Vec<Measure>,
     /// The sums that prove a table: by measure of [`Engine::measured`], the number of its sum here.
     pub(crate) proof: Vec<(usize, usize)>,
-    /// How many measures the engine has.
+    /// Aggregate many measures the engine has.
     measured: usize,
     /// Which source of the table this is.
     pub(crate) source: usize,
-    /// How much later its lines are seen.
+    /// Aggregate much later its lines are seen.
     pub(crate) shift: Option<Shift>,
 }
 
@@ -52,9 +52,9 @@ pub(crate) struct Dictionary {
     pub(crate) texts: Vec<String>,
 }
 
-/// How values of lines become one of a group.
+/// Aggregate values of lines become one of a group.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum How {
+pub(crate) enum Aggregate {
     Sum,
     /// The sum by the lines on which it is known.
     Average,
@@ -68,7 +68,7 @@ pub(crate) enum How {
 /// What is gathered of an expression, over the lines on which it and its companions are known.
 pub(crate) struct Summed {
     pub(crate) expr: Expr,
-    pub(crate) how: How,
+    pub(crate) how: Aggregate,
     /// Other sums that must be known on a line for this one to take it in.
     pub(crate) companions: Vec<usize>,
     /// Of different values, how they are numbered.
@@ -198,7 +198,7 @@ impl TotalsPlan {
                 let Type::Number { places } = expr.ty else {
                     return Err(no_number(base, expr.ty));
                 };
-                let work = Work::Of(self.gather(expr, How::Sum));
+                let work = Work::Of(self.gather(expr, Aggregate::Sum));
                 named(MeasureKind::Amount(places), places, work)
             }
             Base::Figure(figure) => self.add_figure(*figure, base, engine)?,
@@ -229,14 +229,15 @@ impl TotalsPlan {
         let of_value = (shown_of(&expr, engine), engine.least_places(&expr));
         let count = (MeasureKind::Count, 0);
         let (how, (kind, least_places)) = match summary {
-            Summary::Sum => (How::Sum, of_value),
-            Summary::Average => (How::Average, (of_value.0, 0)),
-            Summary::Smallest => (How::Smallest, of_value),
-            Summary::Largest => (How::Largest, of_value),
-            Summary::Count | Summary::CountBlank => (How::Count, count),
-            _ => (How::Distinct, count),
+            Summary::Sum => (Aggregate::Sum, of_value),
+            Summary::Average => (Aggregate::Average, (of_value.0, 0)),
+            Summary::Smallest => (Aggregate::Smallest, of_value),
+            Summary::Largest => (Aggregate::Largest, of_value),
+            Summary::Count | Summary::CountBlank => (Aggregate::Count, count),
+            _ => (Aggregate::Distinct, count),
         };
-        let by = (how == How::Distinct).then(|| ByExpr::new(String::new(), expr.clone(), engine));
+        let by =
+            (how == Aggregate::Distinct).then(|| ByExpr::new(String::new(), expr.clone(), engine));
         let sum = self.gather(expr, how);
         self.sums[sum].by = by;
         let work = match summary {
@@ -274,13 +275,13 @@ impl TotalsPlan {
                     "leave it out of `show`, or show `avg`, `min` or `max` of it",
                 ));
             }
-            Some(TotalRule::Sum) => Some(How::Sum),
-            Some(TotalRule::Average) => Some(How::Average),
-            Some(TotalRule::Smallest) => Some(How::Smallest),
-            Some(TotalRule::Largest) => Some(How::Largest),
+            Some(TotalRule::Sum) => Some(Aggregate::Sum),
+            Some(TotalRule::Average) => Some(Aggregate::Average),
+            Some(TotalRule::Smallest) => Some(Aggregate::Smallest),
+            Some(TotalRule::Largest) => Some(Aggregate::Largest),
             Some(TotalRule::Again) => None,
             None if contains_ratio(&expr, engine) => None,
-            None if has_total(&expr, engine) => Some(How::Sum),
+            None if has_total(&expr, engine) => Some(Aggregate::Sum),
             None => {
                 let message = format!("`{heading}` is a rate: its sum over lines says nothing");
                 return Err(mistaken(
@@ -291,7 +292,7 @@ impl TotalsPlan {
         };
         let (work, kind) = match how {
             Some(how) => {
-                if how == How::Average {
+                if how == Aggregate::Average {
                     least_places = 0;
                 }
                 (Work::Of(self.gather(expr.clone(), how)), shown_of(&expr, engine))
@@ -324,7 +325,10 @@ impl TotalsPlan {
     fn is_part_of_whole(&self, measure: &Measure) -> bool {
         match measure.work {
             Work::Lines | Work::Known(_) | Work::Blank(_) => true,
-            Work::Of(sum) => matches!(self.sums[sum].how, How::Sum | How::Count | How::Distinct),
+            Work::Of(sum) => matches!(
+                self.sums[sum].how,
+                Aggregate::Sum | Aggregate::Count | Aggregate::Distinct
+            ),
             Work::Again { .. } => false,
         }
     }
@@ -345,12 +349,14 @@ impl TotalsPlan {
                 (ExprKind::Figure(figure), Measured::Figure(own)) => figure == own,
                 _ => false,
             };
-            let is_plain = |sum: &Summed| sum.how == How::Sum && sum.companions.is_empty();
+            let is_plain = |sum: &Summed| sum.how == Aggregate::Sum && sum.companions.is_empty();
             let known = self.sums.iter().position(|sum| is_plain(sum) && is_it(&sum.expr));
             let sum = match measured {
-                Measured::Read(column) | Measured::Computed(column) => Some(
-                    known.unwrap_or_else(|| self.gather(engine.column_expr(*column), How::Sum)),
-                ),
+                Measured::Read(column) | Measured::Computed(column) => {
+                    Some(known.unwrap_or_else(|| {
+                        self.gather(engine.column_expr(*column), Aggregate::Sum)
+                    }))
+                }
                 Measured::Figure(_) => known,
             };
             self.proof.extend(sum.map(|sum| (measure, sum)));
@@ -367,7 +373,7 @@ impl TotalsPlan {
     }
 
     /// Gathers an expression; the number of its sum.
-    fn gather(&mut self, expr: Expr, how: How) -> usize {
+    fn gather(&mut self, expr: Expr, how: Aggregate) -> usize {
         self.sums.push(Summed { expr, how, companions: Vec::new(), by: None });
         self.sums.len() - 1
     }
@@ -412,7 +418,7 @@ pub(super) fn no_time(written: &Written, why: &NoTime) -> Mistake {
         .help("put a period of a date column into `by` or `across`: month(sold_on)")
 }
 
-/// How a value is best shown.
+/// Aggregate a value is best shown.
 fn shown_of(expr: &Expr, engine: &Engine) -> MeasureKind {
     if let ExprKind::Figure(figure) = expr.kind
         && let Some(shown) = engine.bound.figures[figure].shown

@@ -7,7 +7,7 @@
 use interligo_model::formula::Operator;
 use interligo_model::plan::TotalRule;
 
-use super::plan::How;
+use super::plan::Aggregate;
 use crate::engine::{Engine, Figure};
 use crate::eval::{Expr, ExprKind, Type};
 
@@ -63,7 +63,7 @@ pub(super) fn looks_like_amount(expr: &Expr, engine: &Engine) -> bool {
     degree(expr, engine) > 0
 }
 
-/// How many amounts are multiplied in an expression, less those that it is divided by.
+/// Aggregate many amounts are multiplied in an expression, less those that it is divided by.
 fn degree(expr: &Expr, engine: &Engine) -> i32 {
     let most = |parts: Vec<&Expr>| parts.into_iter().map(|part| degree(part, engine)).max();
     match &expr.kind {
@@ -136,7 +136,7 @@ pub(super) const MOST_PARTS: usize = 10_000;
 pub(super) fn over_totals(
     expr: &Expr,
     engine: &Engine,
-    parts: &mut Vec<(Expr, How)>,
+    parts: &mut Vec<(Expr, Aggregate)>,
 ) -> Option<Expr> {
     if parts.len() > MOST_PARTS {
         return None;
@@ -144,16 +144,16 @@ pub(super) fn over_totals(
     if let ExprKind::Constant(_) = expr.kind {
         return Some(expr.clone());
     }
-    let mut part = |expr: &Expr, how: How| {
+    let mut part = |expr: &Expr, how: Aggregate| {
         parts.push((expr.clone(), how));
         Some(Expr { kind: ExprKind::Part(parts.len() - 1), ty: expr.ty })
     };
     if let ExprKind::Figure(figure) = expr.kind {
         match engine.bound.figures[figure].total {
-            Some(TotalRule::Sum) => return part(expr, How::Sum),
-            Some(TotalRule::Average) => return part(expr, How::Average),
-            Some(TotalRule::Smallest) => return part(expr, How::Smallest),
-            Some(TotalRule::Largest) => return part(expr, How::Largest),
+            Some(TotalRule::Sum) => return part(expr, Aggregate::Sum),
+            Some(TotalRule::Average) => return part(expr, Aggregate::Average),
+            Some(TotalRule::Smallest) => return part(expr, Aggregate::Smallest),
+            Some(TotalRule::Largest) => return part(expr, Aggregate::Largest),
             Some(TotalRule::None) => return None,
             Some(TotalRule::Again) => {
                 return over_totals(&engine.figure(figure).expr, engine, parts);
@@ -163,7 +163,7 @@ pub(super) fn over_totals(
     }
     let number = matches!(expr.ty, Type::Number { .. });
     if number && !contains_ratio(expr, engine) {
-        return if has_amount(expr, engine) { part(expr, How::Sum) } else { None };
+        return if has_amount(expr, engine) { part(expr, Aggregate::Sum) } else { None };
     }
     match expr.kind {
         ExprKind::Figure(figure) => over_totals(&engine.figure(figure).expr, engine, parts),

@@ -1,4 +1,4 @@
-//! A table in the making: sums run up, rows are put in order, and values are worked out of sums.
+//! A table in the renderer: sums run up, rows are put in order, and values are worked out of sums.
 
 use std::cmp::Ordering;
 
@@ -17,8 +17,8 @@ use crate::bind::{Cumulated, ShareOf};
 use crate::proof::faults::{Fault, strikes};
 use crate::proof::tally::Tally;
 
-/// A table in the making.
-pub(super) struct Making<'a> {
+/// A table in the renderer.
+pub(super) struct Renderer<'a> {
     pub(super) layout: &'a Layout,
     pub(super) sources: Sources<'a>,
     /// Of each attribute its values, by rank.
@@ -32,7 +32,7 @@ pub(super) struct Making<'a> {
 /// A column of values: one across, or over all.
 type At = Option<usize>;
 
-impl Making<'_> {
+impl Renderer<'_> {
     /// Lets sums run up to a date, puts rows in order, keeps the first, and lets sums run up along rows.
     pub(super) fn run_up(&self, root: &mut Node) {
         let layout = self.layout;

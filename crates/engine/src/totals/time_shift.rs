@@ -12,7 +12,7 @@ use super::span::DaySpan;
 use crate::engine::Engine;
 use crate::eval::{Expr, ExprKind, Type};
 
-/// How much later lines are seen.
+/// Aggregate much later lines are seen.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Shift {
     Year,

@@ -20,7 +20,7 @@ pub(super) struct Cells {
 pub(super) struct Node {
     /// The ranks of its attributes, from the first level to its own.
     pub(super) path: Key,
-    /// How many rows it stands for, if it stands for several.
+    /// Aggregate many rows it stands for, if it stands for several.
     pub(super) rest: Option<u64>,
     pub(super) cells: Cells,
     /// What has run up, by the way of running up.

@@ -144,9 +144,9 @@ impl<'de> Deserialize<'de> for OneOrMore {
 
 /// A scalar of the plan as text. TOML's floats arrive as binary; their shortest text is what was
 /// written, for all numbers of up to 15 digits.
-struct Scalar(&'static str);
+struct ScalarText(&'static str);
 
-impl Visitor<'_> for Scalar {
+impl Visitor<'_> for ScalarText {
     type Value = String;
 
     fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
@@ -168,13 +168,13 @@ impl Visitor<'_> for Scalar {
 
 impl<'de> Deserialize<'de> for Scale {
     fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
-        deserializer.deserialize_any(Scalar("a number")).map(Scale)
+        deserializer.deserialize_any(ScalarText("a number")).map(Scale)
     }
 }
 
 impl<'de> Deserialize<'de> for FillValue {
     fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
-        deserializer.deserialize_any(Scalar("text or a number")).map(FillValue)
+        deserializer.deserialize_any(ScalarText("text or a number")).map(FillValue)
     }
 }
 

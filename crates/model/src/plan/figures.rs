@@ -109,7 +109,7 @@ impl<'de> Deserialize<'de> for FigureEntry {
         /// The keys of a figure that is written as a table.
         #[derive(serde::Deserialize)]
         #[serde(deny_unknown_fields)]
-        struct Keys {
+        struct FigureKeys {
             formula: Spanned<String>,
             of: Option<Spanned<String>>,
             round: Option<Spanned<u8>>,
@@ -138,8 +138,8 @@ impl<'de> Deserialize<'de> for FigureEntry {
             }
 
             fn visit_map<A: MapAccess<'de>>(self, map: A) -> Result<FigureEntry, A::Error> {
-                let keys = Keys::deserialize(de::value::MapAccessDeserializer::new(map))?;
-                let Keys { formula, of, round, rounding, totals, shown } = keys;
+                let keys = FigureKeys::deserialize(de::value::MapAccessDeserializer::new(map))?;
+                let FigureKeys { formula, of, round, rounding, totals, shown } = keys;
                 Ok(FigureEntry { formula, of, round, rounding, totals, shown })
             }
         }

@@ -175,7 +175,7 @@ impl<'de> Deserialize<'de> for Gaps {
         /// The keys of gaps that are written as a table.
         #[derive(Deserialize)]
         #[serde(deny_unknown_fields)]
-        struct Keys {
+        struct LinkKeys {
             #[serde(default)]
             before: GapRule,
             #[serde(default)]
@@ -198,8 +198,9 @@ impl<'de> Deserialize<'de> for Gaps {
             }
 
             fn visit_map<A: MapAccess<'de>>(self, map: A) -> Result<Gaps, A::Error> {
-                let keys = Keys::deserialize(serde::de::value::MapAccessDeserializer::new(map))?;
-                let Keys { before, between, after, days } = keys;
+                let keys =
+                    LinkKeys::deserialize(serde::de::value::MapAccessDeserializer::new(map))?;
+                let LinkKeys { before, between, after, days } = keys;
                 Ok(Gaps { before, between, after, days })
             }
         }

@@ -7,7 +7,7 @@ use crate::values::value::Value;
 
 /// A part of the way in which days are written.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-enum Piece {
+enum DatePiece {
     Day,
     Month,
     MonthName,
@@ -37,7 +37,7 @@ const PIECES: usize = 8;
 /// How days are written.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct DateStyle {
-    pieces: [Option<Piece>; PIECES],
+    pieces: [Option<DatePiece>; PIECES],
 }
 
 /// What stands behind a time of the day: `08:30`, `08:30:15`, `08:30:15.250`, each with a zone or without: `Z`,
@@ -106,11 +106,11 @@ impl DateStyle {
     /// `2025-12-31`.
     pub const ISO: DateStyle = DateStyle {
         pieces: [
-            Some(Piece::Year),
-            Some(Piece::Sign('-')),
-            Some(Piece::Month),
-            Some(Piece::Sign('-')),
-            Some(Piece::Day),
+            Some(DatePiece::Year),
+            Some(DatePiece::Sign('-')),
+            Some(DatePiece::Month),
+            Some(DatePiece::Sign('-')),
+            Some(DatePiece::Day),
             None,
             None,
             None,
@@ -125,35 +125,35 @@ impl DateStyle {
             .ok()
             .and_then(|number: i32| EPOCHS.into_iter().find(|epoch| number == LAST_OF_2025 - epoch))
         {
-            pieces[0] = Some(Piece::DayNumber(epoch));
+            pieces[0] = Some(DatePiece::DayNumber(epoch));
             return Some(DateStyle { pieces });
         }
         let mut rest = specimen;
         let mut count = 0;
         let known = [
-            ("2025", Piece::Year),
-            ("31", Piece::Day),
-            ("12", Piece::Month),
-            ("Dec", Piece::MonthName),
-            ("23:59", Piece::Time),
-            ("25", Piece::ShortYear),
+            ("2025", DatePiece::Year),
+            ("31", DatePiece::Day),
+            ("12", DatePiece::Month),
+            ("Dec", DatePiece::MonthName),
+            ("23:59", DatePiece::Time),
+            ("25", DatePiece::ShortYear),
         ];
         while let Some(first) = rest.chars().next() {
             let found = known.iter().find(|(text, _)| rest.starts_with(text));
             let (length, piece) = match found {
                 Some((text, piece)) => (text.len(), *piece),
                 None if first.is_ascii_digit() => return None,
-                None => (first.len_utf8(), Piece::Sign(first)),
+                None => (first.len_utf8(), DatePiece::Sign(first)),
             };
             *pieces.get_mut(count)? = Some(piece);
             count += 1;
             rest = &rest[length..];
         }
         let times =
-            |wanted: &[Piece]| pieces.iter().flatten().filter(|p| wanted.contains(p)).count();
-        let whole = times(&[Piece::Day]) == 1
-            && times(&[Piece::Month, Piece::MonthName]) == 1
-            && times(&[Piece::Year, Piece::ShortYear]) == 1;
+            |wanted: &[DatePiece]| pieces.iter().flatten().filter(|p| wanted.contains(p)).count();
+        let whole = times(&[DatePiece::Day]) == 1
+            && times(&[DatePiece::Month, DatePiece::MonthName]) == 1
+            && times(&[DatePiece::Year, DatePiece::ShortYear]) == 1;
         whole.then_some(DateStyle { pieces })
     }
 
@@ -172,32 +172,33 @@ impl DateStyle {
         let mut rest = text;
         for (number, piece) in self.pieces.iter().flatten().enumerate() {
             // Next to another number a number has all its digits.
-            let packed =
-                matches!(self.pieces.get(number + 1), Some(Some(Piece::Day | Piece::Month)))
-                    || (number > 0
-                        && matches!(self.pieces[number - 1], Some(Piece::Year | Piece::Month)));
+            let packed = matches!(
+                self.pieces.get(number + 1),
+                Some(Some(DatePiece::Day | DatePiece::Month))
+            ) || (number > 0
+                && matches!(self.pieces[number - 1], Some(DatePiece::Year | DatePiece::Month)));
             let least = if packed { 2 } else { 1 };
             match piece {
-                Piece::Day => day = digits(&mut rest, least, 2)?,
-                Piece::Month => month = digits(&mut rest, least, 2)?,
-                Piece::Year => year = digits(&mut rest, 4, 4)?,
-                Piece::ShortYear => year = century(digits(&mut rest, 2, 2)?, 69),
-                Piece::EarlierShortYear => year = century(digits(&mut rest, 2, 2)?, SURE_YEARS),
-                Piece::LikelyShortYear => {
+                DatePiece::Day => day = digits(&mut rest, least, 2)?,
+                DatePiece::Month => month = digits(&mut rest, least, 2)?,
+                DatePiece::Year => year = digits(&mut rest, 4, 4)?,
+                DatePiece::ShortYear => year = century(digits(&mut rest, 2, 2)?, 69),
+                DatePiece::EarlierShortYear => year = century(digits(&mut rest, 2, 2)?, SURE_YEARS),
+                DatePiece::LikelyShortYear => {
                     let short = digits(&mut rest, 2, 2)?;
                     year = century(short, 69);
                     if (SURE_YEARS..70).contains(&short) {
                         return None;
                     }
                 }
-                Piece::MonthName => {
+                DatePiece::MonthName => {
                     let name = rest.get(..3)?.to_ascii_lowercase();
                     month = 1 + MONTHS.iter().position(|month| *month == name)? as u32;
                     rest = &rest[3..];
                 }
-                Piece::Time => rest = behind_time(rest)?,
-                Piece::DayNumber(epoch) => return day_number(text, *epoch),
-                Piece::Sign(sign) => rest = rest.strip_prefix(*sign)?,
+                DatePiece::Time => rest = behind_time(rest)?,
+                DatePiece::DayNumber(epoch) => return day_number(text, *epoch),
+                DatePiece::Sign(sign) => rest = rest.strip_prefix(*sign)?,
             }
         }
         if rest.is_empty() { Day::from_civil(year as i32, month, day) } else { None }
@@ -217,30 +218,34 @@ impl DateStyle {
     pub fn in_earlier_century(&self) -> Option<DateStyle> {
         let mut earlier = *self;
         let short =
-            earlier.pieces.iter_mut().flatten().find(|piece| **piece == Piece::ShortYear)?;
-        *short = Piece::EarlierShortYear;
+            earlier.pieces.iter_mut().flatten().find(|piece| **piece == DatePiece::ShortYear)?;
+        *short = DatePiece::EarlierShortYear;
         Some(earlier)
     }
 
     /// The style as it is looked for: one that begins with a year of two digits reads only years that are likely, since
     /// otherwise any day might be one.
     pub fn as_looked_for(mut self) -> DateStyle {
-        if self.pieces[0] == Some(Piece::ShortYear) {
-            self.pieces[0] = Some(Piece::LikelyShortYear);
+        if self.pieces[0] == Some(DatePiece::ShortYear) {
+            self.pieces[0] = Some(DatePiece::LikelyShortYear);
         }
         self
     }
 
     /// Whether its days are whole numbers, as in `20251231` and `46022`.
     pub fn is_digits(&self) -> bool {
-        !self.pieces.iter().flatten().any(|p| matches!(p, Piece::Sign(_) | Piece::MonthName))
+        !self
+            .pieces
+            .iter()
+            .flatten()
+            .any(|p| matches!(p, DatePiece::Sign(_) | DatePiece::MonthName))
     }
 
     /// `2025-12-31 23:59`.
     pub fn iso_with_time() -> DateStyle {
         let mut pieces = DateStyle::ISO.pieces;
-        pieces[5] = Some(Piece::Sign(' '));
-        pieces[6] = Some(Piece::Time);
+        pieces[5] = Some(DatePiece::Sign(' '));
+        pieces[6] = Some(DatePiece::Time);
         DateStyle { pieces }
     }
 
@@ -250,19 +255,19 @@ impl DateStyle {
         for piece in self.pieces.iter().flatten() {
             // Writing into a String does not fail.
             let _ = match piece {
-                Piece::Day => write!(text, "{number:02}"),
-                Piece::Month => write!(text, "{month:02}"),
-                Piece::MonthName => {
+                DatePiece::Day => write!(text, "{number:02}"),
+                DatePiece::Month => write!(text, "{month:02}"),
+                DatePiece::MonthName => {
                     let name = MONTHS[month as usize - 1];
                     write!(text, "{}{}", name[..1].to_uppercase(), &name[1..])
                 }
-                Piece::Year => write!(text, "{year:04}"),
-                Piece::ShortYear | Piece::EarlierShortYear | Piece::LikelyShortYear => {
+                DatePiece::Year => write!(text, "{year:04}"),
+                DatePiece::ShortYear | DatePiece::EarlierShortYear | DatePiece::LikelyShortYear => {
                     write!(text, "{:02}", year % 100)
                 }
-                Piece::DayNumber(epoch) => write!(text, "{}", day.0 - epoch),
-                Piece::Sign(sign) => write!(text, "{sign}"),
-                Piece::Time => {
+                DatePiece::DayNumber(epoch) => write!(text, "{}", day.0 - epoch),
+                DatePiece::Sign(sign) => write!(text, "{sign}"),
+                DatePiece::Time => {
                     let (hours, minutes) = (seconds / 3600, seconds / 60 % 60);
                     match seconds % 60 {
                         0 => write!(text, "{hours:02}:{minutes:02}"),
@@ -288,16 +293,16 @@ impl fmt::Display for DateStyle {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         for piece in self.pieces.iter().flatten() {
             match piece {
-                Piece::Day => f.write_str("31")?,
-                Piece::Month => f.write_str("12")?,
-                Piece::MonthName => f.write_str("Dec")?,
-                Piece::Year => f.write_str("2025")?,
-                Piece::ShortYear | Piece::EarlierShortYear | Piece::LikelyShortYear => {
+                DatePiece::Day => f.write_str("31")?,
+                DatePiece::Month => f.write_str("12")?,
+                DatePiece::MonthName => f.write_str("Dec")?,
+                DatePiece::Year => f.write_str("2025")?,
+                DatePiece::ShortYear | DatePiece::EarlierShortYear | DatePiece::LikelyShortYear => {
                     f.write_str("25")?
                 }
-                Piece::Time => f.write_str("23:59")?,
-                Piece::DayNumber(epoch) => write!(f, "{}", LAST_OF_2025 - epoch)?,
-                Piece::Sign(sign) => write!(f, "{sign}")?,
+                DatePiece::Time => f.write_str("23:59")?,
+                DatePiece::DayNumber(epoch) => write!(f, "{}", LAST_OF_2025 - epoch)?,
+                DatePiece::Sign(sign) => write!(f, "{sign}")?,
             }
         }
         Ok(())

@@ -78,7 +78,7 @@ pub struct TextBuilder {
 }
 
 /// A column whose texts are put into another.
-pub struct Origin<'a> {
+pub struct TextOrigin<'a> {
     texts: &'a StringViewArray,
     /// What is added to the view of a long text, so that it names its buffer in the new column.
     moved: u128,
@@ -92,7 +92,7 @@ impl TextBuilder {
     }
 
     /// Lets texts of a column be taken one by one.
-    pub fn origin<'a>(&mut self, texts: &'a StringViewArray) -> Origin<'a> {
+    pub fn origin<'a>(&mut self, texts: &'a StringViewArray) -> TextOrigin<'a> {
         debug_assert!(texts.nulls().is_none());
         // The third word of a view names the buffer.
         let moved = (self.buffers.len() as u128) << 64;
@@ -100,16 +100,16 @@ impl TextBuilder {
         if texts.views().iter().any(|view| *view as u32 as usize > INLINE) {
             self.buffers.extend(texts.data_buffers().iter().cloned());
         }
-        Origin { texts, moved }
+        TextOrigin { texts, moved }
     }
 
     /// Appends a text of an origin.
-    pub fn take(&mut self, origin: &Origin<'_>, row: usize) {
+    pub fn take(&mut self, origin: &TextOrigin<'_>, row: usize) {
         self.views.push(origin.moved(origin.texts.views()[row]));
     }
 
     /// Appends a part of such a text, which begins and ends between two signs.
-    pub fn take_part(&mut self, origin: &Origin<'_>, row: usize, part: Range<usize>) {
+    pub fn take_part(&mut self, origin: &TextOrigin<'_>, row: usize, part: Range<usize>) {
         let view = origin.texts.views()[row];
         let piece = &origin.texts.value(row).as_bytes()[part.clone()];
         let length = piece.len();
@@ -138,7 +138,7 @@ impl TextBuilder {
     }
 }
 
-impl Origin<'_> {
+impl TextOrigin<'_> {
     fn moved(&self, view: u128) -> u128 {
         if view as u32 as usize <= INLINE { view } else { view + self.moved }
     }

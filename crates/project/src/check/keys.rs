@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use interligo_engine::engine::Engine;
-use interligo_engine::links::{Fate, LinkStatus};
+use interligo_engine::links::{CorrectionOutcome, LinkStatus};
 use interligo_engine::near::LOOKED_INTO;
 use interligo_engine::proof::balance::Suggestion;
 use interligo_engine::proof::findings::ExactSum;
@@ -141,22 +141,24 @@ impl Checked {
             return self.add_corrections_not_named(project);
         };
         for (link, route) in engine.bound.routes.iter().enumerate() {
-            for (at, fate) in engine.fates(link) {
+            for (at, fate) in engine.outcomes_of_corrections(link) {
                 let correction = &engine.bound.corrections[*at];
                 let of = (link, *at as u32);
                 let lines = findings.mended.get(&of).copied().unwrap_or(0);
                 let in_vain = findings.mended_in_vain.contains_key(&of);
                 let (code, note) = match fate {
-                    Fate::LeadsNowhere => (
+                    CorrectionOutcome::LeadsNowhere => (
                         Code::CorrectionAstray,
                         format!("the lookup has no key `{}`; it changes nothing", correction.used),
                     ),
-                    Fate::Contradicted => (
+                    CorrectionOutcome::Contradicted => (
                         Code::CorrectionContradicted,
                         format!("`{}` here, something else elsewhere; none holds", correction.used),
                     ),
-                    Fate::Twice => (Code::CorrectionUnneeded, "it stands there twice".to_owned()),
-                    Fate::HasRow => (
+                    CorrectionOutcome::Twice => {
+                        (Code::CorrectionUnneeded, "it stands there twice".to_owned())
+                    }
+                    CorrectionOutcome::HasRow => (
                         Code::CorrectionUnneeded,
                         format!(
                             "the lookup has the key by now; lines that still get `{}`: {lines}",
@@ -164,10 +166,10 @@ impl Checked {
                         ),
                     ),
                     // Of lines that have no row nevertheless, their own finding speaks.
-                    Fate::Holds if lines == 0 && !in_vain => {
+                    CorrectionOutcome::Holds if lines == 0 && !in_vain => {
                         (Code::CorrectionUnneeded, "no line has this key".to_owned())
                     }
-                    Fate::Holds => continue,
+                    CorrectionOutcome::Holds => continue,
                 };
                 let finding = Finding {
                     stake: None,

@@ -318,9 +318,9 @@ impl Checked {
         let mut tables: Vec<(&str, &str)> = Vec::new();
         for engine in facts.iter().map(|fact| fact.engine) {
             let fact = &engine.bound.fact;
-            let own = fact.wishes.keys().iter().map(|key| (&*fact.name, &*fact.columns[*key]));
+            let own = fact.column_use.keys().iter().map(|key| (&*fact.name, &*fact.columns[*key]));
             let lookups = engine.bound.lookups.iter().flat_map(|lookup| {
-                let keys = lookup.wishes.keys().iter();
+                let keys = lookup.column_use.keys().iter();
                 keys.map(|key| (&*lookup.name, &*lookup.columns[*key]))
             });
             tables.extend(own.chain(lookups));

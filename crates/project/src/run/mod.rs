@@ -41,7 +41,7 @@ use close::{Closed, Closing, Passed, write_lists};
 use open_outputs::OpenOutputs;
 use output_plan::OutputPlan;
 use publish::{Published, publish_all};
-use worker::{Done, Gathered, Worker};
+use worker::{Done, Worker, WorkerState};
 
 /// What happens where the plan says that a finding stops the run.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -248,12 +248,12 @@ impl Pass<'_> {
         let workers = in_order(
             self.parallelism.threads,
             || stream.next(),
-            || Gathered {
+            || WorkerState {
                 groups: totals_of(outputs).map(|totals| Groups::new(totals.plan)).collect(),
                 usage: usage_before.clone(),
                 read: ReadSide::default(),
             },
-            |gathered: &mut Gathered<'_>, item| worker.work(item, gathered),
+            |gathered: &mut WorkerState<'_>, item| worker.work(item, gathered),
             |done: Done| {
                 if strikes(Fault::BatchLost) {
                     return Ok(());

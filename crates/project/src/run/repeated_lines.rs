@@ -27,7 +27,7 @@ use interligo_model::values::value::Value;
 use interligo_sinks::lines::raw_text;
 use interligo_sources::formats::Wanted;
 use interligo_sources::in_order::{Turns, in_order};
-use interligo_sources::table::parts::{Part, Source, Table, WantedColumns, changed};
+use interligo_sources::table::parts::{ColumnSource, Part, Table, WantedColumns, changed};
 use interligo_sources::table::rows::Rows;
 
 use crate::run::parallelism::Parallelism;
@@ -195,8 +195,9 @@ impl<'a> Watch<'a> {
             let rest = |line| self.hasher.bytes(bytes(line), layout);
             return (0..rows.len()).map(|line| self.hasher.line(&key, line, rest(line))).collect();
         }
-        let own =
-            |column: &usize| matches!(columns.sources[*column], Source::Made(_) | Source::Field(_));
+        let own = |column: &usize| {
+            matches!(columns.sources[*column], ColumnSource::Made(_) | ColumnSource::Field(_))
+        };
         let texts: Vec<StringViewArray> =
             (0..columns.sources.len()).filter(own).map(|c| rows.texts(columns, c)).collect();
         let rest = |line| {
@@ -432,11 +433,11 @@ struct Comparing<'a> {
 
 impl Comparing<'_> {
     fn new<'a>(engine: &Engine, table: &'a Table) -> Comparing<'a> {
-        let wishes = &engine.bound.fact.wishes;
+        let column_use = &engine.bound.fact.column_use;
         let column_type = |column: usize| {
             let mut evidence = Evidence::default();
             table.parts.iter().for_each(|part| evidence.merge(&part.evidence_of(column)));
-            let found = || match wishes.is_text(column) || wishes.keys().contains(&column) {
+            let found = || match column_use.is_text(column) || column_use.keys().contains(&column) {
                 true => ColumnType::Text,
                 false => evidence.found_type(),
             };
@@ -450,7 +451,10 @@ impl Comparing<'_> {
     /// The columns that all of these parts have from their rows.
     fn common(&self, parts: &[usize]) -> Vec<usize> {
         let has = |part: &usize, column: usize| {
-            matches!(self.table.parts[*part].sources[column], Source::Field(_) | Source::Made(_))
+            matches!(
+                self.table.parts[*part].sources[column],
+                ColumnSource::Field(_) | ColumnSource::Made(_)
+            )
         };
         let all = 0..self.table.columns.names.len();
         all.filter(|column| parts.iter().all(|part| has(part, *column))).collect()

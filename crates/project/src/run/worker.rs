@@ -24,7 +24,7 @@ use crate::run::repeated_lines::Watch;
 use crate::run::stream::Item;
 
 /// What a worker gathers over its blocks.
-pub(super) struct Gathered<'e> {
+pub(super) struct WorkerState<'e> {
     pub(super) groups: Vec<Groups<'e>>,
     pub(super) usage: Option<Usage>,
     /// What came out of the readers. It goes another way than what is made of it, so that each can prove the other.
@@ -126,7 +126,7 @@ impl Worker<'_> {
         Tally { lines: lines as u64, marks, sums }
     }
 
-    pub(super) fn work(&self, item: Item, gathered: &mut Gathered<'_>) -> Result<Done, Error> {
+    pub(super) fn work(&self, item: Item, gathered: &mut WorkerState<'_>) -> Result<Done, Error> {
         let (block, number, size) = (item.0, item.1, item.2.bytes as usize);
         let part = &self.fact.parts[number];
         let mut ends = Ends::default();

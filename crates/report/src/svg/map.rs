@@ -90,12 +90,12 @@ fn places(map: &LinkMap) -> (Vec<Place>, usize, usize) {
     order.sort_by_key(|table| depth[*table]);
     for table in order {
         let incoming = map.links.iter().filter(|link| link.to == table);
-        let wish = incoming.clone().map(|link| places[link.from].y).min().unwrap_or(TOP);
+        let declared = incoming.clone().map(|link| places[link.from].y).min().unwrap_or(TOP);
         let (incoming, outgoing) =
             (incoming.count(), map.links.iter().filter(|link| link.from == table).count());
         let height = HEAD.max((incoming.max(outgoing)) * PORT);
         let at = &mut next[depth[table]];
-        let y = (*at).max(wish);
+        let y = (*at).max(declared);
         places[table] = Place { x: MARGIN + depth[table] * COLUMN, y, height };
         *at = y + height + GAP;
     }

@@ -8,7 +8,7 @@ use std::sync::Arc;
 
 use interligo_model::place::PartName;
 
-use super::{Block, Container, Given, Head, KeysStated, Reader, What};
+use super::{Block, Container, Head, KeysStated, Reader, TableSettings, What};
 use crate::error::{Error, InputKind};
 
 thread_local! {
@@ -71,7 +71,7 @@ impl Container for GuardedContainer {
         guarded(&self.shown, || self.container.keys_stated())
     }
 
-    fn look(&self, what: &What, name: &PartName, given: Given) -> Result<Head, Error> {
+    fn look(&self, what: &What, name: &PartName, given: TableSettings) -> Result<Head, Error> {
         guarded(name, || self.container.look(what, name, given))
     }
 }

@@ -10,7 +10,7 @@ use interligo_model::values::column::is_blank_text;
 
 use crate::formats::{PartNote, Source};
 use crate::table::dialect::{FoundStyle, find};
-use crate::table::settings::Given;
+use crate::table::settings::TableSettings;
 
 /// Words and signs that people and programs write where there is no value.
 const MARKS: [&str; 22] = [
@@ -50,7 +50,7 @@ pub struct Head {
     /// Of each field, which of its cells are typed; none where all is text.
     pub typed: Vec<Typed>,
     /// What the plan says.
-    pub given: Given,
+    pub given: TableSettings,
 }
 
 /// Which cells of a field are numbers or days by themselves, in the rows that were looked at, and not texts
@@ -90,7 +90,7 @@ impl Head {
         headings: Vec<String>,
         sample: Vec<StringViewArray>,
         typed: Vec<Typed>,
-        given: Given,
+        given: TableSettings,
     ) -> Head {
         Head {
             source,

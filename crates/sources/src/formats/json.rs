@@ -31,7 +31,7 @@ use super::{
 use crate::error::{Error, InputKind};
 use crate::formats::head::{Head, Typed};
 use crate::grid::{CellGrid, Grid};
-use crate::table::settings::Given;
+use crate::table::settings::TableSettings;
 use crate::text::{Dialect, Input};
 
 /// How much is looked at.
@@ -64,12 +64,12 @@ struct JsonFile {
 struct JsonSource {
     path: PathBuf,
     name: PartName,
-    layout: Layout,
+    layout: ObjectLayout,
 }
 
 /// The members of the objects.
 #[derive(Clone, Default)]
-struct Layout {
+struct ObjectLayout {
     fields: Vec<String>,
     /// Members whose values are lists or objects, which are not read.
     nested: Vec<String>,
@@ -79,7 +79,7 @@ struct Layout {
 }
 
 impl Container for JsonFile {
-    fn look(&self, _: &What, name: &PartName, given: Given) -> Result<Head, Error> {
+    fn look(&self, _: &What, name: &PartName, given: TableSettings) -> Result<Head, Error> {
         let mut reader = JsonReader::open(&self.path, name)?;
         let mut stretches = vec![reader.fill(HEAD)?.unwrap_or_default()];
         if !reader.ended {
@@ -141,7 +141,7 @@ impl Source for JsonSource {
 struct JsonReader {
     input: Input,
     name: PartName,
-    layout: Arc<Layout>,
+    layout: Arc<ObjectLayout>,
     rest: Vec<u8>,
     next_row: u64,
     ended: bool,
@@ -213,7 +213,7 @@ impl Reader for JsonReader {
 struct Objects {
     bytes: Vec<u8>,
     first_row: u64,
-    layout: Arc<Layout>,
+    layout: Arc<ObjectLayout>,
 }
 
 impl Unsplit for Objects {
@@ -246,7 +246,7 @@ impl Unsplit for Objects {
     }
 }
 
-fn columns(layout: &Layout) -> Vec<StringViewBuilder> {
+fn columns(layout: &ObjectLayout) -> Vec<StringViewBuilder> {
     layout.fields.iter().map(|_| StringViewBuilder::new()).collect()
 }
 
@@ -256,8 +256,8 @@ fn lines(bytes: &[u8]) -> impl Iterator<Item = &[u8]> {
 }
 
 /// The members of the objects in some stretches, in the order in which they come first.
-fn layout(stretches: &[Vec<u8>], name: &PartName) -> Result<Layout, Error> {
-    let mut layout = Layout::default();
+fn layout(stretches: &[Vec<u8>], name: &PartName) -> Result<ObjectLayout, Error> {
+    let mut layout = ObjectLayout::default();
     // Of each member, whether it has a value, and whether it has a list or object.
     let mut seen: HashMap<String, (bool, bool)> = HashMap::new();
     let mut order: Vec<String> = Vec::new();
@@ -297,7 +297,7 @@ impl AsRef<str> for Value {
     }
 }
 
-impl Layout {
+impl ObjectLayout {
     fn wants(&self, field: usize) -> bool {
         self.wanted.as_ref().is_none_or(|wanted| wanted[field])
     }

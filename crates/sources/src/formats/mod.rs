@@ -29,7 +29,7 @@ use crate::error::{Error, InputKind};
 use crate::formats::declared_keys::KeysStated;
 use crate::formats::head::Head;
 use crate::grid::Grid;
-use crate::table::settings::Given;
+use crate::table::settings::TableSettings;
 
 use guarded::GuardedContainer;
 pub use guarded::is_guarded;
@@ -145,7 +145,7 @@ pub trait Container: Send + Sync {
     ///
     /// # Errors
     /// It is empty or damaged, or is no table.
-    fn look(&self, what: &What, name: &PartName, given: Given) -> Result<Head, Error>;
+    fn look(&self, what: &What, name: &PartName, given: TableSettings) -> Result<Head, Error>;
 }
 
 /// What is read of a container.

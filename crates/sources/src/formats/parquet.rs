@@ -46,7 +46,7 @@ use super::{
 use crate::error::{Error, InputKind};
 use crate::formats::head::{Head, Typed};
 use crate::grid::{CellGrid, Grid};
-use crate::table::settings::Given;
+use crate::table::settings::TableSettings;
 
 /// Rows of a block.
 const BATCH: usize = 16_384;
@@ -84,7 +84,7 @@ struct ParquetSource {
 }
 
 impl Container for ParquetFile {
-    fn look(&self, _: &What, name: &PartName, given: Given) -> Result<Head, Error> {
+    fn look(&self, _: &What, name: &PartName, given: TableSettings) -> Result<Head, Error> {
         let file = open(&self.path, name)?;
         let metadata = ArrowReaderMetadata::load(&file, ArrowReaderOptions::new());
         let metadata = metadata.map_err(|error| damaged(name, &error.to_string()))?;

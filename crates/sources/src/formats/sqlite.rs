@@ -36,7 +36,7 @@ use crate::formats::declared_keys::{ForeignKey, KeysStated};
 use crate::formats::head::{Head, Typed};
 use crate::grid::{CellGrid, Grid};
 use crate::table::path_pattern::natural_order;
-use crate::table::settings::Given;
+use crate::table::settings::TableSettings;
 
 /// How long another program may hold the database.
 const PATIENCE: Duration = Duration::from_secs(3);
@@ -166,7 +166,7 @@ impl Container for SqliteFile {
         true
     }
 
-    fn look(&self, what: &What, name: &PartName, given: Given) -> Result<Head, Error> {
+    fn look(&self, what: &What, name: &PartName, given: TableSettings) -> Result<Head, Error> {
         let connection = connect(&self.path, name)?;
         let query = match what {
             What::Query(query) => query.clone(),

@@ -20,7 +20,7 @@ use crate::error::{Error, InputKind};
 use crate::formats::head::Head;
 use crate::grid::{Grid, TextGrid};
 use crate::table::heading_row::{self, Heading};
-use crate::table::settings::Given;
+use crate::table::settings::TableSettings;
 use crate::text::{BlockReader, Dialect, Fields, Input, PADDING, TextBlock, decoded, unquoted};
 
 /// How much is read of the head; half as much of the middle and of the end.
@@ -50,7 +50,7 @@ struct TextFile {
 }
 
 impl Container for TextFile {
-    fn look(&self, _: &What, name: &PartName, given: Given) -> Result<Head, Error> {
+    fn look(&self, _: &What, name: &PartName, given: TableSettings) -> Result<Head, Error> {
         head(&self.path, name, given)
     }
 }
@@ -166,7 +166,7 @@ pub(super) fn not_utf8(
 ///
 /// # Errors
 /// It is empty, no text, or can be split in two ways.
-fn head(path: &Path, name: &PartName, given: Given) -> Result<Head, Error> {
+fn head(path: &Path, name: &PartName, given: TableSettings) -> Result<Head, Error> {
     let mut dialect = Dialect { encoding: given.encoding, ..Dialect::default() };
     let shown = &name.shown;
     let head = first_bytes(path, shown, &mut dialect)?;
@@ -461,7 +461,7 @@ mod tests {
             }
             let file = tempfile::NamedTempFile::new().unwrap();
             std::fs::write(file.path(), &text).unwrap();
-            let head = head(file.path(), &Arc::<str>::from("t.csv").into(), Given::default()).unwrap();
+            let head = head(file.path(), &Arc::<str>::from("t.csv").into(), TableSettings::default()).unwrap();
             prop_assert_eq!(head.source.separator(), Some(separator));
             let notes: Vec<FieldNote> = head
                 .headings

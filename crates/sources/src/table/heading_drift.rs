@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use crate::table::parts::{Part, Source};
+use crate::table::parts::{ColumnSource, Part};
 
 /// A difference between the headings of parts.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -47,7 +47,7 @@ impl Drift {
 pub fn drift(parts: &[Part], names: &[String]) -> Vec<Drift> {
     let mut drift = Vec::new();
     let has = |part: &Part, column: usize| {
-        matches!(part.sources[column], Source::Field(_) | Source::Made(_))
+        matches!(part.sources[column], ColumnSource::Field(_) | ColumnSource::Made(_))
     };
     // Of two equal halves the first part speaks for its own.
     let usual = |column: usize| {
@@ -87,7 +87,7 @@ impl Part {
     /// The heading of a column in its file.
     fn heading(&self, column: usize, names: &[String]) -> String {
         match self.sources[column] {
-            Source::Field(field) => self.headings[field].trim().to_owned(),
+            ColumnSource::Field(field) => self.headings[field].trim().to_owned(),
             _ => names[column].clone(),
         }
     }
@@ -98,9 +98,9 @@ impl Part {
         if interligo_model::plan::nearest_name(name, &[lacked]).is_some() {
             return true;
         }
-        let Source::Field(field) = self.sources[own] else { return false };
+        let ColumnSource::Field(field) = self.sources[own] else { return false };
         parts.iter().any(|other| {
-            other.sources[lacks] == Source::Field(field)
+            other.sources[lacks] == ColumnSource::Field(field)
                 && other.width() == self.width()
                 && other.looks_like(lacks) == self.looks_like(own)
         })

@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 use std::path::PathBuf;
 use std::sync::Arc;
 
-use interligo_engine::bind::{TableColumns, Wishes, formula_columns, ways};
+use interligo_engine::bind::{ColumnUse, TableColumns, formula_columns, ways};
 use interligo_engine::engine::scale_help;
 use interligo_engine::proof::doubts::{Doubtful, Doubts};
 use interligo_engine::rows::{From, PartColumns};
@@ -25,7 +25,7 @@ use crate::snapshot::Snapshot;
 use crate::table::dialect::{FoundStyle, Open};
 use crate::table::heading_drift::Drift;
 use crate::table::parts_found::{Found, SearchScope, find};
-use crate::table::settings::Given;
+use crate::table::settings::TableSettings;
 use crate::table::total_rows::JudgedOnce;
 
 /// One part of a table: a file, a sheet, a table of a database.
@@ -44,7 +44,7 @@ pub struct Part {
     /// Its columns, and how its rows become rows of the table.
     pub columns: PartColumns,
     /// Where each column of the table comes from.
-    pub sources: Vec<Source>,
+    pub sources: Vec<ColumnSource>,
     /// Whether its rows hold just the table's own columns, in their order.
     pub in_order: bool,
     /// How many rows stand above the headings.
@@ -75,7 +75,7 @@ pub struct Part {
 
 /// Where a part has a column of the table.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub enum Source {
+pub enum ColumnSource {
     /// A field of its rows.
     Field(usize),
     /// A column that is made of several fields, or of several values in a cell, by number.
@@ -122,7 +122,7 @@ impl WantedColumns {
         let mut fields = vec![false; part.width()];
         part.empty.iter().for_each(|field| fields[*field] = true);
         for column in columns {
-            if let Source::Field(field) = part.sources[*column] {
+            if let ColumnSource::Field(field) = part.sources[*column] {
                 fields[field] = true;
             }
         }
@@ -202,10 +202,10 @@ impl Table {
     }
 
     /// Refuses values that the plan uses and that have two readings.
-    pub fn refuse_open(&self, wishes: &Wishes, days: &[usize]) -> Result<(), Error> {
-        let used: Vec<usize> = wishes
+    pub fn refuse_open(&self, column_use: &ColumnUse, days: &[usize]) -> Result<(), Error> {
+        let used: Vec<usize> = column_use
             .used()
-            .filter(|column| !wishes.is_text(*column))
+            .filter(|column| !column_use.is_text(*column))
             .chain(days.iter().copied())
             .collect();
         match self.questions(&used).into_iter().next() {
@@ -225,8 +225,10 @@ impl Table {
                 asked.iter().flat_map(|(setting, all)| all.iter().map(move |open| (*setting, open)))
             {
                 let column = (0..part.sources.len()).find(|column| match &part.sources[*column] {
-                    Source::Field(field) => *field == open.field,
-                    Source::Made(number) => part.columns.fields(*number).contains(&open.field),
+                    ColumnSource::Field(field) => *field == open.field,
+                    ColumnSource::Made(number) => {
+                        part.columns.fields(*number).contains(&open.field)
+                    }
                     _ => false,
                 });
                 if let Some(column) = column.filter(|column| columns.contains(column)) {
@@ -344,7 +346,7 @@ impl Table {
         for column in columns {
             let name = &self.columns.names[column];
             for part in &self.parts {
-                if part.sources[column] == Source::Absent && !self.optional.contains(name) {
+                if part.sources[column] == ColumnSource::Absent && !self.optional.contains(name) {
                     return Err(self.lacking(part, name));
                 }
                 if part.columns.repeated.contains(name) {
@@ -388,7 +390,7 @@ impl Table {
 /// Looks at a file and settles its columns.
 fn read_heading(plan: &Plan, table: &str, found: &Found<'_>) -> Result<Headed, Error> {
     let files = &found.files;
-    let given = Given::of(plan, &files.settings)?;
+    let given = TableSettings::of(plan, &files.settings)?;
     let mut head = found.container.look(&found.what, &found.name, given)?;
     let named = plan.named_columns(table);
     let columns =
@@ -463,16 +465,16 @@ fn part(
         columns.names.iter().enumerate().map(|(number, name)| (name.as_str(), number)).collect();
     let source = |name: &String| {
         if computed.contains(&name.as_str()) {
-            return Source::Computed;
+            return ColumnSource::Computed;
         }
         match own.get(name.as_str()).copied() {
             Some(number) => match columns.from[number] {
-                From::Field(field) if columns.is_plain() => Source::Field(field),
-                _ => Source::Made(number),
+                From::Field(field) if columns.is_plain() => ColumnSource::Field(field),
+                _ => ColumnSource::Made(number),
             },
             None => match same.iter().find(|(own, _)| own == name) {
-                Some((_, text)) => Source::Same(text.clone()),
-                None => Source::Absent,
+                Some((_, text)) => ColumnSource::Same(text.clone()),
+                None => ColumnSource::Absent,
             },
         }
     };
@@ -589,9 +591,9 @@ impl Part {
     /// What the values of a column look like, as far as they were looked at.
     pub fn evidence_of(&self, column: usize) -> Evidence {
         let fields = match &self.sources[column] {
-            Source::Field(field) => vec![*field],
-            Source::Made(number) => self.columns.fields(*number),
-            Source::Same(_) | Source::Computed | Source::Absent => Vec::new(),
+            ColumnSource::Field(field) => vec![*field],
+            ColumnSource::Made(number) => self.columns.fields(*number),
+            ColumnSource::Same(_) | ColumnSource::Computed | ColumnSource::Absent => Vec::new(),
         };
         let mut evidence = Evidence::default();
         fields.iter().for_each(|field| evidence.merge(&self.evidence[*field]));

@@ -16,7 +16,7 @@ use interligo_model::values::texts::{gathered, without_marks};
 use crate::error::{Error, InputKind};
 use crate::formats::Block;
 use crate::grid::Grid;
-use crate::table::parts::{Part, Source, Table};
+use crate::table::parts::{ColumnSource, Part, Table};
 use crate::table::total_rows::{Candidate, candidates, judge};
 use crate::text::same_text;
 
@@ -207,7 +207,8 @@ impl Rows {
     /// The currencies that the formats of cells show: the column of the table, the currency, the first row.
     pub fn currencies(&self, part: &Part) -> Vec<(usize, String, u64)> {
         let Grid::Cells(cells) = &self.grid else { return Vec::new() };
-        let column = |field: usize| part.sources.iter().position(|s| *s == Source::Field(field));
+        let column =
+            |field: usize| part.sources.iter().position(|s| *s == ColumnSource::Field(field));
         let named = cells.currencies.iter();
         named.filter_map(|(field, mark, row)| Some((column(*field)?, mark.clone(), *row))).collect()
     }
@@ -215,13 +216,13 @@ impl Rows {
     /// The texts of a column of the table, as they were read.
     pub fn texts(&self, part: &Part, column: usize) -> StringViewArray {
         match &part.sources[column] {
-            Source::Field(field) => self.grid.column(*field),
-            Source::Made(number) => {
+            ColumnSource::Field(field) => self.grid.column(*field),
+            ColumnSource::Made(number) => {
                 let made = self.made.as_ref().expect("parts with such columns make rows");
                 made.columns[*number].clone()
             }
-            Source::Same(text) => same_text(text, self.len()),
-            Source::Computed | Source::Absent => same_text("", self.len()),
+            ColumnSource::Same(text) => same_text(text, self.len()),
+            ColumnSource::Computed | ColumnSource::Absent => same_text("", self.len()),
         }
     }
 
@@ -233,7 +234,7 @@ impl Rows {
     /// The same as they were delivered, which may be as values.
     pub fn cells(&self, part: &Part, column: usize) -> Cow<'_, Cells> {
         match &part.sources[column] {
-            Source::Field(field) if self.made.is_none() && part.blank.is_empty() => {
+            ColumnSource::Field(field) if self.made.is_none() && part.blank.is_empty() => {
                 self.grid.cells(*field)
             }
             _ => Cow::Owned(Cells::Texts(self.values(part, column))),

@@ -7,7 +7,7 @@ use interligo_model::reading::style::NumberStyle;
 
 /// What the plan says of how a table's files are written.
 #[derive(Clone, Debug, Default)]
-pub struct Given {
+pub struct TableSettings {
     /// The sign between fields.
     pub separator: Option<u8>,
     /// The encoding.
@@ -22,13 +22,13 @@ pub struct Given {
     pub blank: Vec<String>,
 }
 
-impl Given {
+impl TableSettings {
     /// What the plan says of some files.
-    pub fn of(plan: &Plan, settings: &Settings<'_>) -> Result<Given, Mistake> {
-        let mut given = Given {
+    pub fn of(plan: &Plan, settings: &Settings<'_>) -> Result<TableSettings, Mistake> {
+        let mut given = TableSettings {
             heading_row: settings.heading_row.map(|row| *row.get_ref()),
             blank: settings.blank.map_or_else(Vec::new, |marks| marks.get_ref().0.clone()),
-            ..Given::default()
+            ..TableSettings::default()
         };
         if let Some(text) = settings.separator {
             given.separator = Some(match text.get_ref().as_bytes() {

@@ -12,7 +12,7 @@ use interligo_model::reading::style::NumberStyle;
 use interligo_model::values::amount::{self, Amount};
 use interligo_model::values::column::{Column, Numbers};
 use interligo_model::values::decimal::write_fixed;
-use interligo_sources::table::parts::Source;
+use interligo_sources::table::parts::ColumnSource;
 use interligo_sources::text::{rows_in, unquoted, write_cell};
 
 use super::super::status_text;
@@ -197,22 +197,22 @@ pub(crate) fn write_own(raw: &RawLines<'_>, row: usize, out: &mut Vec<u8>) {
 pub(crate) fn write_source(raw: &RawLines<'_>, row: usize, column: usize, out: &mut Vec<u8>) {
     let change = raw.changes[column];
     let text: Cow<'_, str> = match &raw.part.sources[column] {
-        Source::Field(field) if let Some(text) = raw_text(raw.rows) => {
+        ColumnSource::Field(field) if let Some(text) = raw_text(raw.rows) => {
             let field = text.fields.field(&text.buffer, row, *field);
             if change == Change::None {
                 return out.extend_from_slice(field);
             }
             unquoted(std::str::from_utf8(field).expect("blocks are checked to be UTF-8"))
         }
-        Source::Field(_) | Source::Made(_) => raw.text(column, row).into(),
-        Source::Same(text) => return write_cell(out, text),
-        Source::Computed => {
+        ColumnSource::Field(_) | ColumnSource::Made(_) => raw.text(column, row).into(),
+        ColumnSource::Same(text) => return write_cell(out, text),
+        ColumnSource::Computed => {
             if let Some(values) = raw.computed[column] {
                 write_value(values, row, 0, out);
             }
             return;
         }
-        Source::Absent => return,
+        ColumnSource::Absent => return,
     };
     let style = raw.part.style.of(column);
     match change {

@@ -12,7 +12,7 @@ use crate::text::{PADDING, TextBlock, write_cell};
 /// Bytes of a block.
 pub(super) const BLOCK: usize = 1 << 19;
 
-/// Rows in the text format of COPY, which a server writes in half the time of CSV: fields between commas,
+/// CopyRows in the text format of COPY, which a server writes in half the time of CSV: fields between commas,
 /// signs with a meaning behind a backslash, no quotes.
 pub(super) struct Copied(pub(super) TextBlock);
 
@@ -71,16 +71,16 @@ fn unescaped(sign: char) -> char {
     }
 }
 
-/// Rows as the server sends them: each in a message of its own.
-pub(super) struct Rows {
+/// CopyRows as the server sends them: each in a message of its own.
+pub(super) struct CopyRows {
     bytes: Vec<u8>,
     starts: Vec<u32>,
     next_row: u64,
 }
 
-impl Rows {
-    pub(super) fn new() -> Rows {
-        Rows { bytes: Vec::new(), starts: Vec::new(), next_row: 1 }
+impl CopyRows {
+    pub(super) fn new() -> CopyRows {
+        CopyRows { bytes: Vec::new(), starts: Vec::new(), next_row: 1 }
     }
 
     pub(super) fn is_empty(&self) -> bool {
@@ -147,7 +147,7 @@ mod tests {
         fn prop_rows_of_a_copy_hold_what_the_table_held(
             cells in prop::collection::vec(prop::collection::vec("[aé,\"\\\\\n\t ]{0,6}", 3), 1..8),
         ) {
-            let mut rows = Rows::new();
+            let mut rows = CopyRows::new();
             for row in &cells {
                 let fields: Vec<String> = row.iter().map(|cell| copied(cell)).collect();
                 rows.starts.push(rows.bytes.len() as u32);

@@ -28,7 +28,7 @@ use postgres::types::Type;
 use postgres::{Client, NoTls};
 
 use self::address::{Encryption, Login, OwnEnvironment};
-use self::copy::{BLOCK, Copied, Rows};
+use self::copy::{BLOCK, Copied, CopyRows};
 use super::threaded::Threaded;
 use super::{
     Address, Block, Container, Format, Limits, Reader, Source, Unsplit, Wanted, What, quoted_name,
@@ -36,7 +36,7 @@ use super::{
 use crate::error::{Error, InputKind};
 use crate::formats::declared_keys::{ForeignKey, KeysStated};
 use crate::formats::head::{Head, Typed};
-use crate::table::settings::Given;
+use crate::table::settings::TableSettings;
 
 /// Rows that are looked at.
 const SAMPLE: usize = 1000;
@@ -278,7 +278,7 @@ impl Container for Database {
         true
     }
 
-    fn look(&self, what: &What, name: &PartName, given: Given) -> Result<Head, Error> {
+    fn look(&self, what: &What, name: &PartName, given: TableSettings) -> Result<Head, Error> {
         let from = match what {
             What::Query(query) => format!("({}) AS answer", query.trim().trim_end_matches(';')),
             What::Table(table) => match self.quoted(table, name)? {
@@ -429,7 +429,7 @@ impl PostgresSource {
     /// The first rows, by field.
     fn sample(&self, headings: &[String]) -> Result<Vec<StringViewArray>, Error> {
         let copy = self.copy(&Wanted::All, Some(SAMPLE));
-        let mut rows = Rows::new();
+        let mut rows = CopyRows::new();
         let read = self.server.with_keeper(&self.name, |keeper| {
             if self.is_query {
                 only_read(&mut keeper.client)?;
@@ -480,7 +480,7 @@ impl PostgresSource {
         }
         let mut reader =
             client.copy_out(copy).map_err(|error| self.server.failed(&self.name, &error))?;
-        let mut rows = Rows::new();
+        let mut rows = CopyRows::new();
         loop {
             let more = rows.fill(&mut reader, BLOCK).map_err(|error| self.broken(error))?;
             if !rows.is_empty() {

@@ -37,10 +37,10 @@ use super::threaded::Threaded;
 use super::{Address, Container, Format, Limits, Reader, Source, Wanted, What, ends_with};
 use crate::error::{Error, InputKind};
 use crate::formats::head::Head;
-use crate::table::settings::Given;
+use crate::table::settings::TableSettings;
 use error::WorkbookError;
 use marks::Marks;
-use rows::{Layout, Rows, Sample};
+use rows::{Sample, SheetLayout, SheetRows};
 
 /// Workbooks.
 pub(super) struct WorkbookFormat;
@@ -191,7 +191,7 @@ impl Container for BookFile {
         PartName { shown, sheet: Some(Arc::new(SheetColumns::default())) }
     }
 
-    fn look(&self, what: &What, name: &PartName, given: Given) -> Result<Head, Error> {
+    fn look(&self, what: &What, name: &PartName, given: TableSettings) -> Result<Head, Error> {
         let mut opened = self.0.take()?;
         let head = self.head(&mut *opened, what, name, given);
         self.0.give_back(opened);
@@ -205,7 +205,7 @@ impl BookFile {
         opened: &mut dyn Opened,
         what: &What,
         name: &PartName,
-        given: Given,
+        given: TableSettings,
     ) -> Result<Head, Error> {
         let What::Table(table) = what else {
             return Err(Error::input(
@@ -256,7 +256,7 @@ impl BookFile {
 }
 
 /// What was noted of a sheet beside its cells: what it is, the first row, and in words.
-fn notes(marks: &Marks, layout: &Layout) -> Vec<(Noted, u64, String)> {
+fn notes(marks: &Marks, layout: &SheetLayout) -> Vec<(Noted, u64, String)> {
     let mut notes = Vec::new();
     let rows = marks.hidden.iter().copied().filter(|row| *row >= layout.first_row);
     let rows: Vec<u32> = rows.collect();
@@ -285,7 +285,7 @@ struct SheetSource {
     name: PartName,
     sheet: String,
     hidden: bool,
-    layout: Layout,
+    layout: SheetLayout,
 }
 
 impl Source for SheetSource {
@@ -297,7 +297,7 @@ impl Source for SheetSource {
             let search: RefCell<Option<JoinHandle<Result<Marks, WorkbookError>>>> =
                 RefCell::default();
             let mut blocks = 0;
-            let mut rows = Rows::new(&own.layout, |block| {
+            let mut rows = SheetRows::new(&own.layout, |block| {
                 blocks += 1;
                 if blocks == WHOLE {
                     let (book, sheet) = (own.book.clone(), own.sheet.clone());

@@ -11,18 +11,18 @@ use super::marks;
 use super::xlsx::{with_iso, with_serial};
 use super::{Area, Cell, Opened};
 
-pub(super) struct Book {
+pub(super) struct OdsBook {
     ods: Ods<BufReader<File>>,
 }
 
-pub(super) fn open(path: &Path, reader: BufReader<File>) -> Result<Book, WorkbookError> {
+pub(super) fn open(path: &Path, reader: BufReader<File>) -> Result<OdsBook, WorkbookError> {
     // What ends too early would be read forever.
     marks::refuse_cut_ods(path)?;
     let ods = Ods::new(reader)?;
-    Ok(Book { ods })
+    Ok(OdsBook { ods })
 }
 
-impl Opened for Book {
+impl Opened for OdsBook {
     fn sheets(&self) -> Vec<(String, bool)> {
         let sheets = self.ods.sheets_metadata().iter();
         let sheets = sheets.filter(|sheet| sheet.typ == SheetType::WorkSheet);

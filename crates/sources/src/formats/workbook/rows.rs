@@ -18,7 +18,7 @@ use crate::formats::Block;
 use crate::formats::head::Typed;
 use crate::grid::{CellGrid, Grid, TAIL_ROWS};
 use crate::table::heading_row::{self, ROWS};
-use crate::table::settings::Given;
+use crate::table::settings::TableSettings;
 
 /// How many rows of a sheet are looked at.
 const SAMPLE: usize = 1000;
@@ -31,7 +31,7 @@ const BLOCK_ROWS: usize = 4096;
 
 /// Where the rows of a table are in a sheet, and how its typed cells are written.
 #[derive(Clone, Debug)]
-pub(super) struct Layout {
+pub(super) struct SheetLayout {
     pub(super) area: Area,
     /// The first row below the headings, from 0.
     pub(super) first_row: u32,
@@ -61,8 +61,8 @@ struct SampleCell {
 }
 
 /// What the first rows of a sheet showed.
-pub(super) struct Found {
-    pub(super) layout: Layout,
+pub(super) struct SheetHead {
+    pub(super) layout: SheetLayout,
     pub(super) above: u64,
     pub(super) headings: Vec<String>,
     pub(super) sample: Vec<StringViewArray>,
@@ -105,9 +105,9 @@ impl Sample {
     pub(super) fn finish(
         mut self,
         marks: impl FnOnce() -> Result<Marks, Error>,
-        given: &Given,
+        given: &TableSettings,
         name: &PartName,
-    ) -> Result<Found, Error> {
+    ) -> Result<SheetHead, Error> {
         let empty = || {
             Error::input(InputKind::Empty, name, "is empty: it has no heading row")
                 .help("the first row of a table holds the names of its columns")
@@ -148,7 +148,7 @@ impl Sample {
             }
         };
         self.rows.retain(|row| row.row >= below);
-        let layout = Layout {
+        let layout = SheetLayout {
             area: self.area,
             first_row: below,
             first_column: left,
@@ -157,7 +157,7 @@ impl Sample {
         };
         let above = heading.map_or(0, |heading| u64::from(heading - first_row));
         let (sample, typed) = self.values(left, width);
-        Ok(Found { layout, above, headings, sample, typed })
+        Ok(SheetHead { layout, above, headings, sample, typed })
     }
 
     /// The row of the headings, as in a text file.
@@ -272,8 +272,8 @@ fn write(cell: &Cell<'_>, style: &Style, text: &mut String) {
 }
 
 /// Gathers cells to blocks of rows and hands these on.
-pub(super) struct Rows<'a, F> {
-    layout: &'a Layout,
+pub(super) struct SheetRows<'a, F> {
+    layout: &'a SheetLayout,
     /// Takes a block; `false` when no more are wanted.
     send: F,
     columns: Vec<StringViewBuilder>,
@@ -306,9 +306,9 @@ struct Waiting {
     currencies: Vec<(usize, String, u64)>,
 }
 
-impl<'a, F: FnMut(Block) -> bool> Rows<'a, F> {
-    pub(super) fn new(layout: &'a Layout, send: F) -> Rows<'a, F> {
-        Rows {
+impl<'a, F: FnMut(Block) -> bool> SheetRows<'a, F> {
+    pub(super) fn new(layout: &'a SheetLayout, send: F) -> SheetRows<'a, F> {
+        SheetRows {
             send,
             columns: (0..layout.width).map(|_| StringViewBuilder::new()).collect(),
             row: None,
@@ -329,7 +329,7 @@ impl<'a, F: FnMut(Block) -> bool> Rows<'a, F> {
 
     /// Takes the next cell; `false` when no more are wanted.
     pub(super) fn add(&mut self, row: u32, column: u32, cell: Option<Cell<'_>>) -> bool {
-        let Layout { area, first_row, first_column, width, .. } = *self.layout;
+        let SheetLayout { area, first_row, first_column, width, .. } = *self.layout;
         if row < first_row || row > area.rows.1 {
             return row <= area.rows.1;
         }

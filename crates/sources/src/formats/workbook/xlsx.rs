@@ -11,17 +11,17 @@ use super::error::WorkbookError;
 use super::marks;
 use super::{Area, Cell, Opened};
 
-pub(super) struct Book {
+pub(super) struct XlsxBook {
     xlsx: Xlsx<BufReader<File>>,
     tables: bool,
 }
 
-pub(super) fn open(reader: BufReader<File>) -> Result<Book, WorkbookError> {
+pub(super) fn open(reader: BufReader<File>) -> Result<XlsxBook, WorkbookError> {
     let xlsx = Xlsx::new(reader)?;
-    Ok(Book { xlsx, tables: false })
+    Ok(XlsxBook { xlsx, tables: false })
 }
 
-impl Opened for Book {
+impl Opened for XlsxBook {
     fn sheets(&self) -> Vec<(String, bool)> {
         let sheets = self.xlsx.sheets_metadata().iter();
         let sheets = sheets.filter(|sheet| sheet.typ == SheetType::WorkSheet);
