@@ -37,7 +37,7 @@ pub use interligo_sinks::publish::Recovered;
 pub use interligo_sinks::totals::{row_labels, totals_csv};
 pub use interligo_sources::formats::is_guarded;
 pub use interligo_sources::table::heading_drift::Drift;
-pub use interligo_sources::table::parts::Question;
+pub use interligo_sources::table::questions::Question;
 pub use link_map::{LinkHealth, LinkMap, MapTable};
 pub use look::{ColumnLook, PartProfile, TableProfile, TableRows, plan_for, shown_name, tables_in};
 pub use mend::corrections_file::{CORRECTIONS_FILE, CorrectionsFile, with_corrections};

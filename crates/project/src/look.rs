@@ -17,8 +17,9 @@ use interligo_sources::formats::{
 };
 use interligo_sources::in_order::in_order;
 use interligo_sources::table::heading_drift::Drift;
-use interligo_sources::table::parts::{Part, Question, Table, WantedColumns};
+use interligo_sources::table::parts::{Part, Table, WantedColumns};
 use interligo_sources::table::parts_found::split;
+use interligo_sources::table::questions::Question;
 use interligo_sources::table::rows::Rows;
 
 use crate::project::Project;

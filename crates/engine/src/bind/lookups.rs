@@ -207,76 +207,89 @@ fn of_repeats(name: &str, span: Range<usize>, entry: &TableEntry) -> Result<Dupl
 /// The columns that say when a row holds.
 fn bind_valid(plan: &Plan, entry: &TableEntry, lookup: &mut BoundLookup) -> Result<(), Mistake> {
     let Some(valid) = &entry.valid else { return Ok(()) };
-    let Valid { from, until, ends, carry, period, year, quarter, month } = valid;
-    let refuse = |span: Range<usize>, what: &str| {
-        Err(Mistake::in_plan(MistakeKind::ConflictingSettings, span, format!("{what} in `valid`")).help(
-            "rows hold from a day (from, until, ends; or from, carry), for a period (period), or for a year (year, quarter or \
-             month)",
-        ))
-    };
-    let column =
-        |lookup: &BoundLookup, name: &Spanned<String>| lookup.column(name.get_ref(), name.span());
+    let Valid { from, until, period, year, quarter, month, ends, carry } = valid;
     let with_days = [from, until].into_iter().flatten().next();
-    let other = [period, year, quarter, month].into_iter().flatten().next();
-    lookup.valid = Some(match (with_days, other) {
+    let with_period = [period, year, quarter, month].into_iter().flatten().next();
+    lookup.valid = Some(match (with_days, with_period) {
         (Some(_), Some(other)) => {
-            return refuse(other.span(), "days and a period do not go together");
+            return refuse_valid(other.span(), "days and a period do not go together");
         }
-        (Some(first), None) => {
-            let Some(from) = from else {
-                return refuse(first.span(), "`until` needs a `from` beside it");
-            };
-            let from = day_column(plan, lookup, from)?;
-            match (until, carry) {
-                (Some(_), Some(carry)) => {
-                    return refuse(carry.span(), "`carry` does not go with `until`");
-                }
-                (Some(until), None) => Validity::Days {
-                    from,
-                    until: day_column(plan, lookup, until)?,
-                    ends: ends.as_ref().map_or_else(Ends::default, |ends| *ends.get_ref()),
-                },
-                (None, carry) => {
-                    if let Some(ends) = ends {
-                        return refuse(ends.span(), "`ends` needs an `until` beside it");
-                    }
-                    let carry = carry.as_ref().map(|carry| *carry.get_ref());
-                    Validity::UntilNext { from, carry }
-                }
+        (Some(first), None) => from_days(plan, valid, first, lookup)?,
+        (None, _) => {
+            let own_end = ends.as_ref().map(Spanned::span).or(carry.as_ref().map(Spanned::span));
+            let whole = from_periods(valid, lookup)?;
+            if let Some(span) = own_end {
+                return refuse_valid(span, "a whole period has its own end, so this has no effect");
             }
+            whole
         }
-        (None, _) if let Some(period) = period => {
-            match [year, quarter, month].into_iter().flatten().next() {
-                Some(other) => return refuse(other.span(), "one `period` says it all"),
-                None => Validity::Period(column(lookup, period)?),
-            }
-        }
-        (None, _) => match (year, quarter, month) {
-            (Some(year), None, None) => Validity::YearAnd(column(lookup, year)?, None),
-            (Some(year), Some(part), None) => Validity::YearAnd(
-                column(lookup, year)?,
-                Some((PeriodUnit::Quarter, column(lookup, part)?)),
-            ),
-            (Some(year), None, Some(part)) => Validity::YearAnd(
-                column(lookup, year)?,
-                Some((PeriodUnit::Month, column(lookup, part)?)),
-            ),
-            (Some(_), Some(_), Some(month)) => {
-                return refuse(month.span(), "a quarter and a month do not go together");
-            }
-            (None, ..) => {
-                let at = [quarter, month].into_iter().flatten().next();
-                let span = at.map_or(0..0, Spanned::span);
-                return refuse(span, "there is no day, period or year");
-            }
-        },
     });
-    if let (Some(Validity::Period(_) | Validity::YearAnd(..)), Some(span)) =
-        (lookup.valid, ends.as_ref().map(Spanned::span).or(carry.as_ref().map(Spanned::span)))
-    {
-        return refuse(span, "a whole period has its own end, so this has no effect");
-    }
     Ok(())
+}
+
+fn refuse_valid<T>(span: Range<usize>, what: &str) -> Result<T, Mistake> {
+    let message = format!("{what} in `valid`");
+    Err(Mistake::in_plan(MistakeKind::ConflictingSettings, span, message).help(
+        "rows hold from a day (from, until, ends; or from, carry), for a period (period), or for a year (year, quarter or \
+         month)",
+    ))
+}
+
+/// Rows that hold from a day on; `first` is the first of the columns that are named.
+fn from_days(
+    plan: &Plan,
+    valid: &Valid,
+    first: &Spanned<String>,
+    lookup: &mut BoundLookup,
+) -> Result<Validity, Mistake> {
+    let Valid { from, until, ends, carry, .. } = valid;
+    let Some(from) = from else {
+        return refuse_valid(first.span(), "`until` needs a `from` beside it");
+    };
+    let from = day_column(plan, lookup, from)?;
+    match (until, carry, ends) {
+        (Some(_), Some(carry), _) => refuse_valid(carry.span(), "`carry` does not go with `until`"),
+        (Some(until), None, _) => Ok(Validity::Days {
+            from,
+            until: day_column(plan, lookup, until)?,
+            ends: ends.as_ref().map_or_else(Ends::default, |ends| *ends.get_ref()),
+        }),
+        (None, _, Some(ends)) => refuse_valid(ends.span(), "`ends` needs an `until` beside it"),
+        (None, carry, None) => {
+            let carry = carry.as_ref().map(|carry| *carry.get_ref());
+            Ok(Validity::UntilNext { from, carry })
+        }
+    }
+}
+
+/// Rows that hold for a period, or for a year or a part of one.
+fn from_periods(valid: &Valid, lookup: &BoundLookup) -> Result<Validity, Mistake> {
+    let Valid { period, year, quarter, month, .. } = valid;
+    let column = |name: &Spanned<String>| lookup.column(name.get_ref(), name.span());
+    if let Some(period) = period {
+        return match [year, quarter, month].into_iter().flatten().next() {
+            Some(other) => refuse_valid(other.span(), "one `period` says it all"),
+            None => Ok(Validity::Period(column(period)?)),
+        };
+    }
+    match (year, quarter, month) {
+        (Some(_), Some(_), Some(month)) => {
+            refuse_valid(month.span(), "a quarter and a month do not go together")
+        }
+        (Some(year), None, None) => Ok(Validity::YearAnd(column(year)?, None)),
+        (Some(year), Some(quarter), None) => {
+            let part = (PeriodUnit::Quarter, column(quarter)?);
+            Ok(Validity::YearAnd(column(year)?, Some(part)))
+        }
+        (Some(year), None, Some(month)) => {
+            let part = (PeriodUnit::Month, column(month)?);
+            Ok(Validity::YearAnd(column(year)?, Some(part)))
+        }
+        (None, ..) => {
+            let at = [quarter, month].into_iter().flatten().next();
+            refuse_valid(at.map_or(0..0, Spanned::span), "there is no day, period or year")
+        }
+    }
 }
 
 /// A column with the first or last day of rows.

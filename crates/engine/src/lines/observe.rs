@@ -11,7 +11,7 @@ use interligo_model::values::value::Value;
 use super::{Line, LineBatch, Lines};
 use crate::engine::Extent;
 use crate::eval::{WhyBlank, why_blank};
-use crate::links::{LinkStatus, is_row};
+use crate::links::{Link, LinkStatus, LinkedRows, is_row};
 use crate::proof::findings::{BlankBecause, Findings, PLACES_KEPT, Unreadable};
 use crate::proof::tallies::{KeyTallies, KeyTally, SoughtRef};
 use crate::proof::tally::Tally;
@@ -78,72 +78,14 @@ impl Lines<'_> {
     fn tally_keys(&self, findings: &mut Findings, spot: &impl Fn(u32) -> Spot) {
         for (number, linked) in self.linked.iter().enumerate() {
             let Some(linked) = linked else { continue };
-            let link = &self.engine.links[number];
-            let parents = link.parent().map_or(&[][..], |parent| self.link_rows(parent));
-            let sought = self.queries[number].as_ref();
-            // Under a parent without a row there is no key to speak of.
-            let bringing: Vec<&[u32]> = match link.parent() {
-                Some(_) => Vec::new(),
-                None => link.builds_on().iter().map(|other| self.link_rows(*other)).collect(),
-            };
-            let has_key = |row: u32| parents.get(row as usize).is_none_or(|parent| is_row(*parent));
-            // A key that another link should have brought is blank because of that link.
-            let follows = |row: u32| bringing.iter().any(|rows| !is_row(rows[row as usize]));
-            let cause = |row: u32, status: LinkStatus| {
-                has_key(row) && !(status == LinkStatus::Blank && follows(row))
-            };
-            for (row, status) in linked.problems.iter().filter(|(row, status)| cause(*row, *status))
-            {
-                let tallies = match link.settled(*status) {
-                    LinkStatus::NotMeant => continue,
-                    LinkStatus::Absent => &mut findings.absent,
-                    _ => &mut findings.keys,
-                };
-                let key = link.offered(sought, parents, *row as usize);
-                let key = SoughtRef { link: number, status: *status, key: &key };
-                self.tally(tallies, key, *row);
-            }
-            for over in &linked.passed {
-                let key = link.offered_in(sought, parents, over.line as usize, over.round as usize);
-                let key = SoughtRef { link: number, status: over.status, key: &key };
-                self.tally(&mut findings.passed_over, key, over.line);
-            }
-            let same = link.same_keys();
-            if !same.of_row.is_empty() {
-                for (line, row) in linked.rows.iter().enumerate() {
-                    let Some(group) = same.of_row.get(row) else { continue };
-                    let key = &same.groups[*group][0];
-                    let key = SoughtRef { link: number, status: LinkStatus::Exact, key };
-                    self.tally(&mut findings.same_keys, key, line as u32);
-                }
-            }
+            self.tally_missed(findings, number, linked);
+            self.tally_same_keys(findings, number, linked);
+            self.tally_matched_via(findings, number, linked);
             if linked.stopping > 0 {
                 findings.gaps_stopping.insert(number, linked.stopping);
             }
             for by in &linked.in_vain {
                 *findings.mended_in_vain.entry((number, *by)).or_default() += 1;
-            }
-            for via in &linked.matched_via {
-                if via.how == LinkStatus::Mended {
-                    *findings.mended.entry((number, via.by)).or_default() += 1;
-                }
-                let line = via.line as usize;
-                let (tallies, key) = match via.how {
-                    LinkStatus::Cleaned => {
-                        (&mut findings.cleaned, link.written(sought, parents, line))
-                    }
-                    LinkStatus::Carried => {
-                        (&mut findings.carried, link.offered(sought, parents, line))
-                    }
-                    _ => continue,
-                };
-                let key = SoughtRef { link: number, status: via.how, key: &key };
-                if let Some(tally) = self.tally(tallies, key, via.line) {
-                    tally.row = tally.row.or(Some(linked.rows[line]));
-                    if via.how == LinkStatus::Carried {
-                        tally.gap = tally.gap.max(via.by);
-                    }
-                }
             }
         }
         for tallies in [
@@ -155,6 +97,81 @@ impl Lines<'_> {
             &mut findings.same_keys,
         ] {
             tallies.place(spot);
+        }
+    }
+
+    /// The rows from which a link starts; none where it starts at the fact.
+    fn parents_of(&self, link: &Link) -> &[u32] {
+        link.parent().map_or(&[][..], |parent| self.link_rows(parent))
+    }
+
+    /// Keys that have no row, and candidates that were passed over.
+    fn tally_missed(&self, findings: &mut Findings, number: usize, linked: &LinkedRows) {
+        let link = &self.engine.links[number];
+        let (parents, query) = (self.parents_of(link), self.queries[number].as_ref());
+        // Under a parent without a row there is no key to speak of.
+        let has_key = |row: u32| parents.get(row as usize).is_none_or(|parent| is_row(*parent));
+        let bringing: Vec<&[u32]> = match link.parent() {
+            Some(_) => Vec::new(),
+            None => link.builds_on().iter().map(|other| self.link_rows(*other)).collect(),
+        };
+        // A key that another link should have brought is blank because of that link.
+        let follows = |row: u32| bringing.iter().any(|rows| !is_row(rows[row as usize]));
+        let cause = |row: u32, status: LinkStatus| {
+            has_key(row) && !(status == LinkStatus::Blank && follows(row))
+        };
+        for (row, status) in linked.problems.iter().filter(|(row, status)| cause(*row, *status)) {
+            let tallies = match link.settled(*status) {
+                LinkStatus::NotMeant => continue,
+                LinkStatus::Absent => &mut findings.absent,
+                _ => &mut findings.keys,
+            };
+            let key = link.offered(query, parents, *row as usize);
+            let key = SoughtRef { link: number, status: *status, key: &key };
+            self.tally(tallies, key, *row);
+        }
+        for over in &linked.passed {
+            let key = link.offered_in(query, parents, over.line as usize, over.round as usize);
+            let key = SoughtRef { link: number, status: over.status, key: &key };
+            self.tally(&mut findings.passed_over, key, over.line);
+        }
+    }
+
+    /// Keys of a lookup that are one key to the link, where lines took one of their rows.
+    fn tally_same_keys(&self, findings: &mut Findings, number: usize, linked: &LinkedRows) {
+        let same = self.engine.links[number].same_keys();
+        if same.of_row.is_empty() {
+            return;
+        }
+        for (line, row) in linked.rows.iter().enumerate() {
+            let Some(group) = same.of_row.get(row) else { continue };
+            let key = &same.groups[*group][0];
+            let key = SoughtRef { link: number, status: LinkStatus::Exact, key };
+            self.tally(&mut findings.same_keys, key, line as u32);
+        }
+    }
+
+    /// Keys that found their row after cleaning, by a correction, or on another day.
+    fn tally_matched_via(&self, findings: &mut Findings, number: usize, linked: &LinkedRows) {
+        let link = &self.engine.links[number];
+        let (parents, query) = (self.parents_of(link), self.queries[number].as_ref());
+        for via in &linked.matched_via {
+            if via.how == LinkStatus::Mended {
+                *findings.mended.entry((number, via.by)).or_default() += 1;
+            }
+            let line = via.line as usize;
+            let (tallies, key) = match via.how {
+                LinkStatus::Cleaned => (&mut findings.cleaned, link.written(query, parents, line)),
+                LinkStatus::Carried => (&mut findings.carried, link.offered(query, parents, line)),
+                _ => continue,
+            };
+            let key = SoughtRef { link: number, status: via.how, key: &key };
+            if let Some(tally) = self.tally(tallies, key, via.line) {
+                tally.row = tally.row.or(Some(linked.rows[line]));
+                if via.how == LinkStatus::Carried {
+                    tally.gap = tally.gap.max(via.by);
+                }
+            }
         }
     }
 

@@ -218,8 +218,21 @@ impl Resolver {
         lines: Option<&[u32]>,
         bridging: bool,
     ) -> Rows {
+        let mut found = self.by_key(keys);
+        if let (Some(calendar), Some(days)) = (&self.calendar, &query.days) {
+            self.by_day(calendar, days, lines, bridging, &mut found);
+        }
+        if let Some(lacking) = &self.lacking {
+            found.refuse(LinkStatus::Lacking, |row| lacking[row as usize]);
+        }
+        found.note_in_vain();
+        found
+    }
+
+    /// The rows of keys, whatever the day: as they are written, by a correction, or after cleaning.
+    fn by_key(&self, keys: &StringViewArray) -> Rows {
         let mut found = Rows::default();
-        let Rows { rows, problems, matched_via, stopping, in_vain, .. } = &mut found;
+        let Rows { rows, problems, matched_via, .. } = &mut found;
         let corrections = self.corrections.as_ref();
         let mended = corrections.map_or(Vec::new(), |all| all.as_written(keys));
         self.index.find_all(keys, rows, |line, outcome| {
@@ -251,64 +264,80 @@ impl Resolver {
             rows[line as usize] = row;
             matched_via.push(MatchedVia { line, how: LinkStatus::Mended, by });
         }
-        if let (Some(calendar), Some(days)) = (&self.calendar, &query.days) {
-            let day = |at: usize| lines.map_or(at, |lines| lines[at] as usize);
-            let mut carried: Vec<MatchedVia> = Vec::new();
-            for (at, row) in rows.iter_mut().enumerate().filter(|(_, row)| is_row(**row)) {
-                let known = is_known(days.known.as_ref(), day(at));
-                let (key, today) = (*row, Day(days.days[day(at)]));
-                let found = if known { calendar.exactly_one(key, today) } else { OnDay::Nothing };
-                let settled = match found {
-                    OnDay::Row(held) => Ok(held),
-                    OnDay::Several(..) => {
-                        calendar.settled(key, today, self.overlap).ok_or(LinkStatus::Overlapping)
-                    }
-                    OnDay::Nothing if known && bridging => {
-                        match calendar.bridged(key, today, &self.gaps) {
-                            Bridged::Row { row, days } => {
-                                let how = LinkStatus::Carried;
-                                carried.push(MatchedVia { line: at as u32, how, by: days });
-                                Ok(row)
-                            }
-                            Bridged::Nothing => Err(LinkStatus::Undated),
-                            Bridged::Stops => {
-                                stopping.push(at as u32);
-                                Err(LinkStatus::Undated)
-                            }
-                        }
-                    }
-                    OnDay::Nothing => Err(LinkStatus::Undated),
-                };
-                *row = settled.unwrap_or_else(|status| {
-                    problems.push((at as u32, status));
-                    no_row(status)
-                });
-            }
-            // A line is said to be carried, whatever was done to its key.
-            let is_carried = |line: u32| carried.binary_search_by_key(&line, |d| d.line).is_ok();
-            matched_via.retain(|via| carried.is_empty() || !is_carried(via.line));
-            matched_via.append(&mut carried);
-        }
-        if let Some(lacking) = &self.lacking {
-            for (at, row) in rows.iter_mut().enumerate().filter(|(_, row)| is_row(**row)) {
-                if lacking[*row as usize] {
-                    problems.push((at as u32, LinkStatus::Lacking));
-                    *row = no_row(LinkStatus::Lacking);
-                }
-            }
-        }
-        problems.sort_unstable();
-        matched_via.retain(|via| {
-            let has_row = is_row(rows[via.line as usize]);
-            if !has_row && via.how == LinkStatus::Mended {
-                in_vain.push((via.line, via.by));
-            }
-            has_row
-        });
-        in_vain.sort_unstable();
-        matched_via.sort_unstable();
         found
     }
+
+    /// Of the rows of each key, the one that is valid on the day of the line.
+    fn by_day(
+        &self,
+        calendar: &Calendar,
+        days: &DateColumn,
+        lines: Option<&[u32]>,
+        bridging: bool,
+        found: &mut Rows,
+    ) {
+        let mut carried: Vec<MatchedVia> = Vec::new();
+        for at in 0..found.rows.len() {
+            if !is_row(found.rows[at]) {
+                continue;
+            }
+            let (key, line) = (found.rows[at], lines.map_or(at, |lines| lines[at] as usize));
+            let day = is_known(days.known.as_ref(), line).then(|| Day(days.days[line]));
+            let status = match day.map(|day| self.on_day(calendar, key, day, bridging)) {
+                Some(Held::Row(row)) => {
+                    found.rows[at] = row;
+                    continue;
+                }
+                Some(Held::OfAnotherDay { row, days }) => {
+                    found.rows[at] = row;
+                    let how = LinkStatus::Carried;
+                    carried.push(MatchedVia { line: at as u32, how, by: days });
+                    continue;
+                }
+                Some(Held::Stops) => {
+                    found.stopping.push(at as u32);
+                    LinkStatus::Undated
+                }
+                Some(Held::Nothing(status)) => status,
+                None => LinkStatus::Undated,
+            };
+            found.problems.push((at as u32, status));
+            found.rows[at] = no_row(status);
+        }
+        // A line is said to be carried, whatever was done to its key.
+        let is_carried = |line: u32| carried.binary_search_by_key(&line, |d| d.line).is_ok();
+        found.matched_via.retain(|via| carried.is_empty() || !is_carried(via.line));
+        found.matched_via.append(&mut carried);
+    }
+
+    /// What a key has for a day.
+    fn on_day(&self, calendar: &Calendar, key: u32, day: Day, bridging: bool) -> Held {
+        match calendar.exactly_one(key, day) {
+            OnDay::Row(row) => Held::Row(row),
+            OnDay::Several(..) => match calendar.settled(key, day, self.overlap) {
+                Some(row) => Held::Row(row),
+                None => Held::Nothing(LinkStatus::Overlapping),
+            },
+            OnDay::Nothing if bridging => match calendar.bridged(key, day, &self.gaps) {
+                Bridged::Row { row, days } => Held::OfAnotherDay { row, days },
+                Bridged::Nothing => Held::Nothing(LinkStatus::Undated),
+                Bridged::Stops => Held::Stops,
+            },
+            OnDay::Nothing => Held::Nothing(LinkStatus::Undated),
+        }
+    }
+}
+
+/// What a key has for a day.
+enum Held {
+    /// A row, valid on that day.
+    Row(u32),
+    /// The row of another day, over so many days.
+    OfAnotherDay { row: u32, days: u32 },
+    /// Nothing, and the run is to end.
+    Stops,
+    /// Nothing, for this reason.
+    Nothing(LinkStatus),
 }
 
 /// The keys of some lines.
@@ -319,6 +348,31 @@ fn keys_of(columns: &[StringViewArray], lines: &[u32]) -> StringViewArray {
 }
 
 impl Rows {
+    /// Takes rows away again.
+    fn refuse(&mut self, status: LinkStatus, refused: impl Fn(u32) -> bool) {
+        for (at, row) in self.rows.iter_mut().enumerate() {
+            if is_row(*row) && refused(*row) {
+                self.problems.push((at as u32, status));
+                *row = no_row(status);
+            }
+        }
+    }
+
+    /// Notes which corrections led to a row that the line did not get, and sorts all by line.
+    fn note_in_vain(&mut self) {
+        self.problems.sort_unstable();
+        let (rows, in_vain) = (&self.rows, &mut self.in_vain);
+        self.matched_via.retain(|via| {
+            let has_row = is_row(rows[via.line as usize]);
+            if !has_row && via.how == LinkStatus::Mended {
+                in_vain.push((via.line, via.by));
+            }
+            has_row
+        });
+        self.in_vain.sort_unstable();
+        self.matched_via.sort_unstable();
+    }
+
     /// Lines without a row get the status of the candidate that came furthest; candidates before the one
     /// that found a row were passed over.
     fn finish(&mut self) {

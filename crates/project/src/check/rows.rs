@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use interligo_engine::lookup::{LeftOut, Lookup};
-use interligo_engine::proof::findings::{BlankBecause, Noted, Unreadable};
+use interligo_engine::proof::findings::{BlankBecause, Findings, Noted, Unreadable};
 use interligo_engine::proof::tieout::blank_words;
 use interligo_model::place::Parts;
 use interligo_model::plan::Duplicates;
@@ -100,6 +100,12 @@ impl Checked {
             let note = "its totals are worked out from totals, not added up from lines";
             self.findings.push(finding.at(Vec::new(), note));
         }
+        self.add_repeats(findings, table, &parts);
+        self.add_total_rows(findings, table, &parts);
+    }
+
+    /// Lines that share their key.
+    fn add_repeats(&mut self, findings: &Findings, table: &str, parts: &Parts) {
         for (number, repeat) in findings.repeats.iter().enumerate() {
             let differing: Vec<&str> = repeat.differing.iter().map(|(c, ..)| c.as_str()).collect();
             let places = [repeat.first, repeat.other].map(|spot| parts.place(spot).to_string());
@@ -124,6 +130,10 @@ impl Checked {
             let finding = Finding::of_rows(Code::RepeatIdentical, table, subject, rest);
             self.findings.push(finding.at(Vec::new(), "copies of lines that came before"));
         }
+    }
+
+    /// Rows that are totals, or look like some.
+    fn add_total_rows(&mut self, findings: &Findings, table: &str, parts: &Parts) {
         for (code, rows, note) in [
             (Code::TotalRow, &findings.total_rows, "the sum of the rows above: left out"),
             (Code::TotalLikeRow, &findings.suspects, "looks like a total and is none"),

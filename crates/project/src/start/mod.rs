@@ -18,7 +18,8 @@ use interligo_engine::bind::Request;
 use interligo_engine::engine::Extent;
 use interligo_engine::links::lines_found;
 use interligo_model::plan::{Plan, Role, key};
-use interligo_sources::table::parts::{Question, Table};
+use interligo_sources::table::parts::Table;
+use interligo_sources::table::questions::Question;
 
 use crate::prepare::OnDuplicates;
 use crate::project::Project;

@@ -7,6 +7,7 @@ pub mod lookup_table;
 pub mod parts;
 pub mod parts_found;
 pub mod path_pattern;
+pub mod questions;
 pub mod rows;
 pub mod settings;
 pub mod total_rows;

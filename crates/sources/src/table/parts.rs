@@ -1,28 +1,24 @@
 //! The parts of a table: the files that its patterns fit, each with its heading and its slots, stacked
 //! by the names of their columns.
 
-use std::collections::{BTreeMap, HashMap, HashSet};
+use std::collections::{HashMap, HashSet};
 use std::path::PathBuf;
 use std::sync::Arc;
 
-use interligo_engine::bind::{ColumnUse, TableColumns, formula_columns, ways};
-use interligo_engine::engine::scale_help;
-use interligo_engine::proof::doubts::{Doubtful, Doubts};
+use interligo_engine::bind::{TableColumns, formula_columns, ways};
 use interligo_engine::rows::{From, PartColumns};
 use interligo_model::place::{PartName, SheetColumns};
 use interligo_model::plan::{
     ColumnType, Entry, Mistake, MistakeKind, Plan, TableEntry, TotalRows, key, listed,
 };
-use interligo_model::reading::date_style::DateStyle;
 use interligo_model::reading::evidence::Evidence;
-use interligo_model::reading::style::{NumberStyle, PartStyle, Style, Way};
-use interligo_model::values::amount;
+use interligo_model::reading::style::{PartStyle, Style, Way};
 
 use crate::error::{Error, InputKind};
 use crate::formats::head::{FieldNote, Head, Looked};
 use crate::formats::{self, Guarded, PartNote, Reader, Wanted, guarded};
 use crate::snapshot::Snapshot;
-use crate::table::dialect::{FoundStyle, Open};
+use crate::table::dialect::FoundStyle;
 use crate::table::heading_drift::Drift;
 use crate::table::parts_found::{Found, SearchScope, find};
 use crate::table::settings::TableSettings;
@@ -64,7 +60,7 @@ pub struct Part {
     /// How its values are written.
     pub style: PartStyle,
     /// How they were found to be written, and what was left open.
-    found: FoundStyle,
+    pub(super) found: FoundStyle,
     /// What each of its fields looks like.
     pub evidence: Vec<Evidence>,
     /// Columns that would be numbers or days but for texts that seem to mean blank, with one of these.
@@ -130,19 +126,6 @@ impl WantedColumns {
     }
 }
 
-/// Values that can be read in two ways, and what decides.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Question {
-    /// The column.
-    pub column: String,
-    /// What its values are, either way.
-    pub column_type: ColumnType,
-    /// A value with its readings.
-    pub message: String,
-    /// The settings of the plan that decide.
-    pub way_out: String,
-}
-
 /// A file whose headings were read.
 struct Headed {
     head: Head,
@@ -199,146 +182,6 @@ impl Table {
         let drift = crate::table::heading_drift::drift(&parts, &names[..from_files]);
         let columns = TableColumns { slots, names };
         Ok(Table { name: table.name.clone(), parts, columns, optional, drift })
-    }
-
-    /// Refuses values that the plan uses and that have two readings.
-    pub fn refuse_open(&self, column_use: &ColumnUse, days: &[usize]) -> Result<(), Error> {
-        let used: Vec<usize> = column_use
-            .used()
-            .filter(|column| !column_use.is_text(*column))
-            .chain(days.iter().copied())
-            .collect();
-        match self.questions(&used).into_iter().next() {
-            Some(question) => Err(Mistake::of_plan(MistakeKind::OpenFormat, question.message)
-                .help(question.way_out)
-                .into()),
-            None => Ok(()),
-        }
-    }
-
-    /// What has two readings in some columns.
-    pub fn questions(&self, columns: &[usize]) -> Vec<Question> {
-        let mut questions = Vec::new();
-        for part in &self.parts {
-            let asked = [("numbers", &part.found.open_numbers), ("dates", &part.found.open_dates)];
-            for (setting, open) in
-                asked.iter().flat_map(|(setting, all)| all.iter().map(move |open| (*setting, open)))
-            {
-                let column = (0..part.sources.len()).find(|column| match &part.sources[*column] {
-                    ColumnSource::Field(field) => *field == open.field,
-                    ColumnSource::Made(number) => {
-                        part.columns.fields(*number).contains(&open.field)
-                    }
-                    _ => false,
-                });
-                if let Some(column) = column.filter(|column| columns.contains(column)) {
-                    questions.push(self.question(part, setting, open, &self.columns.names[column]));
-                }
-            }
-        }
-        questions
-    }
-
-    fn question(&self, part: &Part, setting: &str, open: &Open, name: &str) -> Question {
-        let [(first, one), (second, other)] = &open.readings;
-        let message = if first == second {
-            format!(
-                "{} writes its {setting} in two ways: `{}` in `{name}`, and others",
-                part.name, open.text
-            )
-        } else {
-            format!(
-                "`{}` in `{name}` of {} can be read as {first} or as {second}",
-                open.text, part.name
-            )
-        };
-        let way_out = self.way_out(setting, one, other);
-        let column_type = if setting == "dates" { ColumnType::Date } else { ColumnType::Number };
-        Question { column: name.to_owned(), column_type, message, way_out }
-    }
-
-    /// Refuses values that contradict what was assumed from a sample of the rows. `place` shows where they are.
-    pub fn refuse_doubtful<P: Clone>(
-        &self,
-        doubts: &BTreeMap<usize, Doubts<P>>,
-        place: impl Fn(&P) -> String,
-    ) -> Result<(), Error> {
-        let open = doubts.iter().find_map(|(part, doubts)| {
-            let part = &self.parts[*part];
-            Some((part, doubts.left_open(&part.style)?))
-        });
-        let Some((part, doubtful)) = open else { return Ok(()) };
-        let (name, style) = (|column: usize| &self.columns.names[column], part.style.style);
-        let (found, setting, readings) = match &doubtful {
-            Doubtful::Number(found, rival) => {
-                let read = |style: NumberStyle| {
-                    let read = amount::read(found.text.trim(), style).map(|a| a.number.to_string());
-                    (read.unwrap_or_else(|| "no number".to_owned()), style.to_string())
-                };
-                (found, "numbers", [read(style.numbers), read(*rival)])
-            }
-            Doubtful::Date(found, rival) => {
-                let read = |style: DateStyle| {
-                    let read = style.read(found.text.trim()).map(|day| day.to_string());
-                    (read.unwrap_or_else(|| "no day".to_owned()), style.to_string())
-                };
-                (found, "dates", [read(style.dates), read(*rival)])
-            }
-            Doubtful::Percent(found) => {
-                let column = name(found.column);
-                let message = format!(
-                    "`{}` in `{column}` of {} stands among {}: percents divide, bare numbers may or may not",
-                    found.text.trim(),
-                    place(&found.place),
-                    if found.text.contains('%') { "bare numbers" } else { "percents" },
-                );
-                let help = scale_help(&self.name, column);
-                return Err(Mistake::of_plan(MistakeKind::OpenFormat, message).help(help).into());
-            }
-            Doubtful::Code(found) => {
-                let column = name(found.column);
-                let message = format!(
-                    "`{}` in `{column}` of {} is a code or a number; the rows that were looked at first have no \
-                     leading zeros",
-                    found.text.trim(),
-                    place(&found.place)
-                );
-                let (table, heading) = (key(&self.name), key(column));
-                return Err(Mistake::of_plan(MistakeKind::OpenFormat, message)
-                    .help(format!(
-                        "add {heading} = {{ type = \"text\" }} or {heading} = {{ type = \"number\" }} to \
-                         [tables.{table}.columns]"
-                    ))
-                    .into());
-            }
-        };
-        let [(first, one), (second, other)] = readings;
-        let message = format!(
-            "`{}` in `{}` of {} can be read as {first} or as {second}; the rows that were looked at first leave it open",
-            found.text.trim(),
-            name(found.column),
-            place(&found.place)
-        );
-        Err(Mistake::of_plan(MistakeKind::OpenFormat, message)
-            .help(self.way_out(setting, &one, &other))
-            .into())
-    }
-
-    /// The settings that decide between two ways of writing.
-    fn way_out(&self, setting: &str, one: &str, other: &str) -> String {
-        let of_a_part =
-            if self.parts.len() > 1 { ", or to a [[part]] of it with this file" } else { "" };
-        if one == other {
-            return format!(
-                "add {setting} = \"{one}\" to [tables.{}]{of_a_part}, if 00 to 68 are after 2000 and 69 to 99 before; or \
-                 write years with four digits",
-                key(&self.name)
-            );
-        }
-        format!(
-            "add {setting} = \"{one}\" or {setting} = \"{other}\" to [tables.{}]{of_a_part}",
-            key(&self.name)
-        )
     }
 
     /// Refuses columns that the plan needs and that a part lacks, or has twice.
