@@ -8,11 +8,12 @@ use std::hint::black_box;
 use arrow_array::StringViewArray;
 use divan::counter::ItemsCount;
 use interligo_engine::bind::{Content, Headings, Request, TableColumns, TotalsRequest, bind};
-use interligo_engine::engine::{Engine, Extent, Output, OutputContent, Sample};
+use interligo_engine::engine::{Engine, Extent, Sample};
 use interligo_engine::keys::{KeyForm, KeyIndex};
 use interligo_engine::lines::LineBatch;
 use interligo_engine::lookup::calendar::{Calendar, Holds, OnDay};
 use interligo_engine::lookup::{Lookup, RawTable};
+use interligo_engine::outputs::{Output, OutputContent};
 use interligo_engine::totals::{Groups, TotalsPlan};
 use interligo_model::plan::{Ignore, Plan, Written};
 use interligo_model::reading::style::{PartStyle, Style};
@@ -187,7 +188,7 @@ fn engine(by: &[&str], show: &[&str]) -> (Engine, Vec<Output>) {
         .into_iter()
         .map(|column| vec![Sample { texts: sales[column].clone(), style: Style::default() }])
         .collect();
-    Engine::new(bound, lookups, &samples, Extent::Needed).unwrap()
+    Engine::prepare(bound, lookups, &samples, Extent::Needed).unwrap()
 }
 
 fn totals(outputs: &[Output]) -> &TotalsPlan {

@@ -151,7 +151,7 @@ fn engine(path: &str) -> (Engine, Vec<StringViewArray>) {
         vec![Sample { texts: StringViewArray::clone(&sales[column]), style: Style::default() }]
     };
     let samples: Vec<_> = bound.fact.read_columns().into_iter().map(sample).collect();
-    (Engine::new(bound, lookups, &samples, Extent::Needed).unwrap().0, sales)
+    (Engine::prepare(bound, lookups, &samples, Extent::Needed).unwrap().0, sales)
 }
 
 /// From the texts of the lines to the rows of the lookup.

@@ -19,6 +19,7 @@ pub mod lines;
 pub mod links;
 pub mod lookup;
 pub mod near;
+pub mod outputs;
 pub mod proof;
 pub mod rows;
 pub mod totals;

@@ -4,8 +4,9 @@ use std::collections::BTreeSet;
 
 use crate::error::{Error, ErrorClass};
 use interligo_engine::bind::{Bound, Content, Headings, Home, Request, Route, bind};
-use interligo_engine::engine::{Engine, Extent, Output, Sample};
+use interligo_engine::engine::{Engine, Extent, Sample};
 use interligo_engine::lookup::{Duplicate, Lookup};
+use interligo_engine::outputs::Output;
 use interligo_sinks::format::Takes;
 use interligo_sinks::formats::format_of;
 use interligo_sources::table::lookup_table;
@@ -74,7 +75,7 @@ impl Project {
                 }
             }
             let samples = self.sample(&bound)?;
-            let (engine, outputs) = Engine::new(bound, lookups, &samples, extent)?;
+            let (engine, outputs) = Engine::prepare(bound, lookups, &samples, extent)?;
             job.engines.push(engine);
             job.outputs.push(outputs);
         }

@@ -1,6 +1,7 @@
 //! What a form of output has to be able to do. A form is one module in `formats`, with an entry in the list there.
 
-use interligo_engine::engine::{Engine, OutputColumn};
+use interligo_engine::engine::Engine;
+use interligo_engine::outputs::OutputColumn;
 use interligo_model::values::value::Value;
 use interligo_sources::table::parts::Table;
 

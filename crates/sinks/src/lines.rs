@@ -7,8 +7,9 @@ use std::cell::OnceCell;
 use std::collections::BTreeMap;
 
 use arrow_array::StringViewArray;
-use interligo_engine::engine::{Engine, OutputColumn};
+use interligo_engine::engine::Engine;
 use interligo_engine::lines::Lines;
+use interligo_engine::outputs::OutputColumn;
 use interligo_engine::proof::faults::{Fault, strikes};
 use interligo_engine::proof::tally::Tally;
 use interligo_model::plan::ColumnType;

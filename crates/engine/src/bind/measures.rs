@@ -3,9 +3,8 @@
 use interligo_model::formula::{Function, Node, NodeKind, Summary, parse};
 use interligo_model::plan::{ColumnName, ColumnType, Mistake, MistakeKind, Written};
 
-use super::totals::{Base, BoundBase, BoundColumn, Cumulated, ShareOf};
+use super::totals::{Base, BoundBase, BoundColumn, Cumulated, ShareOf, Shift};
 use super::{Bound, BoundFact, FigureKind, Reference, Scope, TotalsRequest, uses_of};
-use crate::totals::Shift;
 
 /// A source of lines: a fact, and how much later its lines are seen.
 pub(super) struct Source {

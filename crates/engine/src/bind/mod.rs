@@ -35,15 +35,15 @@ pub use row_formula::{RowColumns, RowExpr};
 pub(crate) use scope::{Reference, Scope};
 pub use sums::{SumsRequest, sums_request};
 pub use totals::BoundTotals;
-pub(crate) use totals::{Base, BoundBase, BoundColumn, BoundLayout, Cumulated, ShareOf};
+pub(crate) use totals::{Base, BoundBase, BoundColumn, BoundLayout, Cumulated, ShareOf, Shift};
 pub use totals_request::TotalsRequest;
 pub(crate) use type_demands::{Use, needs_of, uses_of};
 
 use toml::Spanned;
 
 use crate::eval::Band;
-use crate::links::Correction;
 use interligo_model::formula::Node;
+use interligo_model::plan::Correction;
 use interligo_model::plan::{
     At, ColumnType, Mistake, MistakeKind, Plan, Repeats, ShownAs, TableEntry, TotalRule, Written,
 };

@@ -10,7 +10,6 @@ use interligo_model::values::date::PeriodUnit;
 
 use super::measures::{MeasureBinder, heading};
 use super::{Bound, Scope, TotalsRequest, uses_of};
-use crate::totals::Shift;
 
 /// Totals of one source of lines, whose names are bound.
 #[derive(Debug)]
@@ -54,6 +53,14 @@ pub(crate) enum Base {
     /// The sum of a numeric column of the fact.
     Column(usize),
     Of(Summary, Node),
+}
+
+/// How much later lines are seen.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Shift {
+    Year,
+    /// The period that the table has.
+    Period,
 }
 
 /// How a table is laid out, as far as names go.

@@ -3,27 +3,28 @@
 //! It is made once, shared by all workers and never changes. What a batch of lines becomes is in
 //! `lines`; what is summed up over batches is in `totals`.
 
-mod outputs;
+pub(crate) mod additivity;
+mod column_reads;
+mod measured;
 
 use std::collections::BTreeMap;
 use std::sync::OnceLock;
 
 use crate::bind::{Bound, BoundFigure, FigureKind, Home, Reference, RowNames, Scope};
 use crate::eval::{Expr, ExprKind, Names, Type, check, type_of};
-use crate::lines::column_reads::Reads;
-pub use crate::lines::column_reads::Sample;
 use crate::links::{Link, LinkParts, require_condition};
 use crate::lookup::{Lookup, Misfit};
 use crate::proof::findings::Findings;
 use crate::proof::tally::Measured;
-use crate::totals::is_amount;
+use additivity::is_amount;
+use column_reads::Reads;
+pub use column_reads::Sample;
 use interligo_model::formula::Operator;
 use interligo_model::place::Spot;
 use interligo_model::plan::{
     At, ColumnName, ColumnType, Missing, Mistake, MistakeKind, Written, key,
 };
 use interligo_model::reading::column_reader::Reading;
-pub use outputs::{Output, OutputColumn, OutputContent};
 
 /// How much of the plan is worked out.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -145,20 +146,19 @@ pub fn scale_help(table: &str, column: &str) -> String {
 }
 
 impl Engine {
-    /// Types the formulas of a bound plan and prepares its links; with the engine come the outputs that it was asked
-    /// for.
+    /// Types the formulas of a bound plan and prepares its links. Its outputs are not looked at.
     ///
     /// `samples` has, for every column of the fact that is read (in the order of
     /// `bound.fact.read_columns()`), texts by which its type is found.
     ///
     /// # Errors
     /// All mistakes in formulas.
-    pub fn new(
+    pub(crate) fn typed(
         bound: Bound,
         mut lookups: Vec<Lookup>,
         samples: &[Vec<Sample>],
         extent: Extent,
-    ) -> Result<(Engine, Vec<Output>), Vec<Mistake>> {
+    ) -> Result<Engine, Vec<Mistake>> {
         let mut reads = Reads::new(&bound, samples).map_err(|misfit| vec![misfit.mistake()])?;
         let computed = compute_columns(&bound, &mut reads).map_err(|mistake| vec![mistake])?;
         let mut links = Vec::new();
@@ -205,21 +205,11 @@ impl Engine {
         engine.type_figures()?;
         engine.stake = engine.figure_at_stake().map_err(|mistake| vec![mistake])?;
         engine.day = engine.day_of_lines();
-        let mut outputs = engine.type_outputs()?;
-        if extent == Extent::Needed {
-            engine.leave_out_unneeded(&outputs);
-        }
-        engine.measured = engine.measures();
-        for output in &mut outputs {
-            if let OutputContent::Totals { plan, .. } = &mut output.content {
-                plan.prove(&engine);
-            }
-        }
-        Ok((engine, outputs))
+        Ok(engine)
     }
 
     /// The amounts of the fact, and the figures that are amounts.
-    fn measures(&self) -> Vec<Measured> {
+    pub(crate) fn measures(&self) -> Vec<Measured> {
         let column = |number: &usize| match *number < self.readings.len() {
             true => Measured::Read(*number),
             false => Measured::Computed(*number),
@@ -361,8 +351,8 @@ impl Engine {
         self.figures[number].as_ref().expect("figures are typed in the order of their use")
     }
 
-    /// Keeps only the figures and links that the outputs need.
-    fn leave_out_unneeded(&mut self, outputs: &[Output]) {
+    /// Keeps only the figures and links that outputs need, by the expressions of their totals.
+    pub(crate) fn leave_out_unneeded<'x>(&mut self, outputs: impl Iterator<Item = &'x Expr>) {
         let mut figures = vec![false; self.figures.len()];
         let mut links: Vec<bool> = self
             .links
@@ -379,11 +369,7 @@ impl Engine {
                 false
             });
         };
-        for output in outputs {
-            if let OutputContent::Totals { plan, .. } = &output.content {
-                plan.exprs().for_each(|expr| note(expr, &mut figures, &mut links));
-            }
-        }
+        outputs.for_each(|expr| note(expr, &mut figures, &mut links));
         self.values.iter().for_each(|expr| note(expr, &mut figures, &mut links));
         for number in self.figure_order.iter().rev() {
             if figures[*number] {

@@ -4,13 +4,14 @@
 //! column in the order of their use, and whatever was met is counted. The order of the lines is kept;
 //! nothing is dropped: a line that is set aside is marked so.
 
-pub(crate) mod column_reads;
 mod observe;
+mod tallied;
 
 use std::borrow::Cow;
 
 use arrow_array::StringViewArray;
 
+use crate::engine::additivity::rounded_by_line;
 use crate::engine::{Computation, Engine};
 pub use crate::eval::Overflow;
 use crate::eval::{Computed, Expr, ExprKind, Inputs, Leaves, Type, compute, evaluate, kind_of};
@@ -20,7 +21,6 @@ use crate::proof::doubts::Doubts;
 use crate::proof::faults::{Fault, strikes};
 use crate::proof::findings::{Aside, Findings};
 use crate::proof::tally::sum_of;
-use crate::totals::rounded_by_line;
 use interligo_model::place::Spot;
 use interligo_model::plan::Missing;
 use interligo_model::reading::style::PartStyle;

@@ -6,12 +6,12 @@ use interligo_model::plan::Mistake;
 use interligo_model::values::value::Value;
 
 use super::resolve::{KeyQuery, MatchedVia, Passed, Resolver};
-use super::status::{LinkStatus, no_row};
 use super::{Link, LinkParts, days_of, require_condition};
 use crate::bind::{BoundLookup, KeyPart, RowNames};
 use crate::eval::{Expr, ExprKind, Type, check, evaluate, type_of};
 use crate::lookup::gather::{brought_days, brought_texts};
 use crate::lookup::{Lookup, RowOf};
+use crate::proof::link_status::{LinkStatus, no_row};
 
 /// The rows that the rows of a lookup lead to.
 pub(super) struct Chain {

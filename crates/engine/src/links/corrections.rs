@@ -8,23 +8,10 @@ use std::collections::BTreeMap;
 
 use arrow_array::StringViewArray;
 
+use interligo_model::plan::Correction;
+
 use crate::bind::Route;
 use crate::keys::{Found, KeyForm, KeyIndex, joined, parts_of};
-
-/// One row of the corrections file.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Correction {
-    /// The link that it is for.
-    pub link: String,
-    /// The key as it is found; the columns of a key are joined by ` + `.
-    pub found: String,
-    /// The key of the lookup that is meant.
-    pub used: String,
-    /// What somebody wanted to say about it.
-    pub note: String,
-    /// Its row in the file.
-    pub row: u64,
-}
 
 /// What becomes of a correction in a link.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]

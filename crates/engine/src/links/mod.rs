@@ -6,7 +6,6 @@
 mod chain;
 mod corrections;
 mod resolve;
-mod status;
 
 use std::borrow::Cow;
 use std::collections::{BTreeMap, HashMap};
@@ -16,11 +15,11 @@ use std::sync::Arc;
 use arrow_array::StringViewArray;
 use foldhash::quality::FixedState;
 
+pub(crate) use crate::proof::link_status::is_row;
+pub use crate::proof::link_status::{LinkStatus, StatusCounts, lines_found};
+pub use corrections::CorrectionOutcome;
 pub(crate) use corrections::key_of;
-pub use corrections::{Correction, CorrectionOutcome};
 pub(crate) use resolve::{KeyQuery, MatchedVia, Passed, SameKeys};
-pub(crate) use status::is_row;
-pub use status::{LinkStatus, StatusCounts, lines_found};
 
 use crate::bind::{BoundLookup, Home, KeyPart, Route, Validity};
 use crate::eval::{Expr, Type};
@@ -30,7 +29,7 @@ use crate::lookup::gather::{brought_days, brought_texts};
 use crate::lookup::{Lookup, until_the_next};
 use chain::{Chain, chain_query};
 use corrections::Corrections;
-use interligo_model::plan::{ColumnType, Missing, Mistake, MistakeKind};
+use interligo_model::plan::{ColumnType, Correction, Missing, Mistake, MistakeKind};
 use interligo_model::reading::column_reader::Reading;
 use interligo_model::reading::style::Style;
 use interligo_model::values::column::{Column, DateColumn, known_where};

@@ -11,9 +11,9 @@ use interligo_model::values::date::Day;
 use interligo_model::values::texts::gathered;
 
 use super::corrections::Corrections;
-use super::status::{LinkStatus, is_row, no_row};
 use crate::keys::{Found, KeyIndex, NO_ROW, join_columns, shown_parts};
 use crate::lookup::calendar::{Bridged, Calendar, OnDay};
+use crate::proof::link_status::{LinkStatus, is_row, no_row};
 
 /// What a link is asked for: the keys of some lines, or of the rows of a lookup.
 pub(crate) struct KeyQuery {

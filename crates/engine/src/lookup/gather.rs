@@ -7,7 +7,7 @@ use interligo_model::values::column::{
 use interligo_model::values::decimal::Decimal;
 use interligo_model::values::texts::with_views;
 
-use crate::links::is_row;
+use crate::proof::link_status::is_row;
 
 /// The column of a lookup, brought to the lines by their row numbers.
 /// `complete` says that every line has a row.

@@ -3,9 +3,9 @@
 //! A batch of lines gathers its own findings; they are merged in the order of the lines, so that the
 //! result is the same for any number of cores and any size of batch.
 
-use crate::links::{LinkStatus, StatusCounts};
 use crate::proof::doubts::Doubts;
 pub use crate::proof::exact_sum::ExactSum;
+use crate::proof::link_status::{LinkStatus, StatusCounts};
 use crate::proof::tallies::KeyTallies;
 use crate::proof::tally::Tally;
 use interligo_model::place::Spot;

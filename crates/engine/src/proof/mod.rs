@@ -5,6 +5,7 @@ pub mod doubts;
 pub mod exact_sum;
 pub mod faults;
 pub mod findings;
+pub mod link_status;
 pub mod tallies;
 pub mod tally;
 pub mod tieout;

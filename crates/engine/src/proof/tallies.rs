@@ -10,8 +10,8 @@ use hashbrown::{Equivalent, HashMap};
 use interligo_model::place::Spot;
 use interligo_model::values::date::Day;
 
-use crate::links::LinkStatus;
 use crate::proof::findings::ExactSum;
+use crate::proof::link_status::LinkStatus;
 
 /// How many different keys are kept; lines with further ones are only counted.
 pub const KEYS_KEPT: usize = 200_000;

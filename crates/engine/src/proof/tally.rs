@@ -4,12 +4,8 @@
 //! where lines end: in the text that was written, in the groups of a table of totals, among what was set aside or left
 //! out. Two tallies of the same lines are equal; where they differ, lines were lost, doubled or changed on the way.
 
-use interligo_model::reading::style::PartStyle;
-use interligo_model::values::cells::Cells;
 use interligo_model::values::column::{Column, NumberColumn, Numbers};
 
-use crate::engine::Engine;
-use crate::lines::Lines;
 use crate::proof::exact_sum::ExactSum;
 
 /// What is summed over lines, to prove that none is lost, doubled or changed.
@@ -88,78 +84,6 @@ pub fn mark_of(block: u64, line: u32) -> u64 {
     mark = (mark ^ mark >> 30).wrapping_mul(0xbf58_476d_1ce4_e5b9);
     mark = (mark ^ mark >> 27).wrapping_mul(0x94d0_49bb_1331_11eb);
     mark ^ mark >> 31
-}
-
-impl Engine {
-    /// What is summed over lines: the fact's amounts, then the figures whose sum says something.
-    pub fn measured(&self) -> &[Measured] {
-        &self.measured
-    }
-
-    /// Of each measure the column of the fact that it is, if it is read.
-    pub fn measured_columns(&self) -> impl Iterator<Item = Option<usize>> {
-        self.measured.iter().map(|measured| match measured {
-            Measured::Read(column) => Some(self.columns[*column]),
-            Measured::Computed(_) | Measured::Figure(_) => None,
-        })
-    }
-
-    /// The name of a measure.
-    pub fn measure_name(&self, measure: usize) -> &str {
-        match self.measured[measure] {
-            Measured::Read(column) | Measured::Computed(column) => self.column_name(column),
-            Measured::Figure(figure) => &self.bound.figures[figure].name,
-        }
-    }
-
-    /// The sums of columns that are read, as their source delivers them; computed ones and figures are not known yet.
-    /// `cells` gives a column of the fact.
-    pub fn sums_of_cells<'c>(
-        &self,
-        cells: impl Fn(usize) -> std::borrow::Cow<'c, Cells>,
-        style: &PartStyle,
-    ) -> Vec<Option<ExactSum>> {
-        let sum = |measured: &Measured| match measured {
-            Measured::Read(number) => {
-                let column = self.columns[*number];
-                let read = self.readings[*number].read_cells(&cells(column), style, column);
-                Some(sum_of(&read.column, None))
-            }
-            Measured::Computed(_) | Measured::Figure(_) => None,
-        };
-        self.measured.iter().map(sum).collect()
-    }
-}
-
-impl Lines<'_> {
-    /// The sums of all measures over some lines.
-    pub fn sums_over(&self, rows: Option<&[u32]>) -> Vec<Option<ExactSum>> {
-        let sum = |measured: &Measured| match measured {
-            Measured::Read(column) | Measured::Computed(column) => {
-                Some(sum_of(self.column(*column), rows))
-            }
-            Measured::Figure(figure) => self.known_figure(*figure).map(|f| sum_of(f, rows)),
-        };
-        self.engine().measured.iter().map(sum).collect()
-    }
-
-    /// The sums over lines that an output has put out: of figures, those of the values that it holds. `values` has, by
-    /// figure, the number of the value that is that figure.
-    pub fn sums_put_out(
-        &self,
-        rows: &[u32],
-        values: &std::collections::BTreeMap<usize, usize>,
-    ) -> Vec<Option<ExactSum>> {
-        let sum = |measured: &Measured| match measured {
-            Measured::Read(column) | Measured::Computed(column) => {
-                Some(sum_of(self.column(*column), Some(rows)))
-            }
-            Measured::Figure(figure) => {
-                values.get(figure).map(|value| sum_of(&self.values[*value], Some(rows)))
-            }
-        };
-        self.engine().measured.iter().map(sum).collect()
-    }
 }
 
 /// The sum over some rows; over all when none are named. Unknown rows count as nothing.

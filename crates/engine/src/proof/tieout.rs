@@ -13,9 +13,9 @@ use interligo_model::row_counts::RowCounts;
 use interligo_model::values::decimal::Decimal;
 
 use crate::engine::Engine;
-use crate::links::{LinkStatus, StatusCounts};
 use crate::proof::exact_sum::ExactSum;
 use crate::proof::findings::{Aside, BlankBecause, Ends, Findings};
+use crate::proof::link_status::{LinkStatus, StatusCounts};
 use crate::proof::tally::{Measured, Tally};
 
 /// What came out of the readers of a fact.

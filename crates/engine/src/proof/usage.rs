@@ -3,7 +3,7 @@
 
 use crate::engine::Engine;
 use crate::lines::Lines;
-use crate::links::is_row;
+use crate::proof::link_status::is_row;
 
 /// Of each link, the rows of its lookup that some line found.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]

@@ -4,7 +4,8 @@ use interligo_model::values::decimal::{Decimal, QUOTIENT_PLACES};
 use interligo_model::values::value::Value;
 use smallvec::SmallVec;
 
-use super::plan::{Aggregate, Measure, Summed, TotalsPlan, Work};
+use super::measure::{Aggregate, Measure, Summed, Work};
+use super::plan::TotalsPlan;
 use super::table::TotalsError;
 use crate::eval::{Leaves, evaluate};
 use crate::proof::exact_sum::ExactSum;
@@ -22,7 +23,7 @@ pub(crate) struct GroupSums {
 pub(crate) enum Cell {
     /// A sum, and how many lines it holds.
     Sum { total: ExactSum, known: u64 },
-    /// Aggregate many lines have a value.
+    /// How many lines have a value.
     Count(u64),
     /// The smallest or largest value.
     Extreme(Option<Value<'static>>),

@@ -10,9 +10,14 @@ use interligo_model::values::date::{Day, Period};
 use interligo_model::values::value::Value;
 use unicode_normalization::UnicodeNormalization;
 
-use super::plan::ByExpr;
+use smallvec::SmallVec;
+
+use super::measure::ByExpr;
 use crate::keys::KeyTable;
 use crate::lines::Lines;
+
+/// The values of attributes by their numbers, or ranks.
+pub(super) type Key = SmallVec<[u32; 4]>;
 
 /// A text in the form in which it is one value: Unicode's composed form, as for keys.
 pub(super) fn same_text(text: &str) -> Cow<'_, str> {
@@ -33,7 +38,7 @@ pub(super) struct Attribute<'p> {
     values: Vec<Value<'static>>,
 }
 
-/// Aggregate many days or periods apart may lie for the short way of numbering them.
+/// How many days or periods apart may lie for the short way of numbering them.
 const NEAR: i32 = 1 << 16;
 
 impl<'p> Attribute<'p> {
@@ -48,7 +53,7 @@ impl<'p> Attribute<'p> {
         }
     }
 
-    /// Aggregate many codes there are.
+    /// How many codes there are.
     pub(super) fn count(&self) -> usize {
         self.by.dictionary.as_ref().map_or(self.values.len(), |dictionary| dictionary.texts.len())
     }

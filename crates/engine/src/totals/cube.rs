@@ -9,10 +9,11 @@ use interligo_model::values::value::Value;
 use smallvec::{SmallVec, smallvec};
 
 use super::cells::GroupSums;
-use super::codes::FastMap;
+use super::codes::{FastMap, Key};
 use super::groups::Groups;
 use super::layout::Layout;
-use super::plan::{Aggregate, TotalsPlan};
+use super::measure::Aggregate;
+use super::plan::TotalsPlan;
 use crate::eval::Type;
 use crate::proof::faults::{Fault, strikes};
 use crate::proof::tally::Tally;
@@ -36,9 +37,6 @@ impl Numbered {
 
 /// A group: of each source what was summed, if it has lines there.
 pub(super) type Slots = SmallVec<[Option<GroupSums>; 1]>;
-
-/// The values of attributes by their numbers, or ranks.
-pub(super) type Key = SmallVec<[u32; 4]>;
 
 /// The groups of a table.
 #[derive(Debug)]

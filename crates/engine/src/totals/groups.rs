@@ -10,9 +10,10 @@ use interligo_model::values::value::Value;
 use smallvec::SmallVec;
 
 use super::cells::{Cell, GroupSums, keep_best};
+use super::codes::Key;
 use super::codes::{Attribute, FastMap, FastSet};
-use super::cube::Key;
-use super::plan::{Aggregate, Summed, TotalsPlan};
+use super::measure::{Aggregate, Summed};
+use super::plan::TotalsPlan;
 use crate::lines::Lines;
 use crate::proof::exact_sum::ExactSum;
 use crate::proof::faults::{Fault, strikes};
@@ -39,13 +40,13 @@ pub struct Groups<'p> {
 struct Pairs {
     /// By group and code, where these are few: no hashing on the way of a line.
     near: Vec<u32>,
-    /// Aggregate many codes a group has in `near`; a power of two.
+    /// How many codes a group has in `near`; a power of two.
     stride: usize,
     others: FastMap<u64, u32>,
     members: Vec<(u32, u32)>,
 }
 
-/// Aggregate many pairs the short way may number.
+/// How many pairs the short way may number.
 const NEAR_PAIRS: usize = 1 << 16;
 
 impl Pairs {

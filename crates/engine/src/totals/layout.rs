@@ -1,26 +1,26 @@
-//! Aggregate the groups of totals make a table: rows with subtotals, attributes across, order, the first few, shares,
+//! How the groups of totals make a table: rows with subtotals, attributes across, order, the first few, shares,
 //! and the difference of two measures.
 
 use interligo_model::plan::{Mistake, MistakeKind};
 
 use super::cells::GroupSums;
 use super::cube::Cube;
-use super::plan::{TotalsPlan, no_time};
+use super::plan::TotalsPlan;
 use super::ranked::Ranked;
 use super::render::Renderer;
 use super::table::{TotalsError, TotalsTable};
-use super::time_shift::{NoTime, TimeAttribute};
+use super::time_shift::{NoTime, TimeAttribute, no_time};
 use super::tree::Sources;
 use crate::bind::{BoundColumn, BoundLayout, BoundTotals, Cumulated, ShareOf};
 
 /// More columns than this are refused: nobody reads them.
 const MOST_COLUMNS: usize = 1_000;
 
-/// Aggregate a table is laid out.
+/// How a table is laid out.
 pub struct Layout {
-    /// Aggregate many sources of lines it has.
+    /// How many sources of lines it has.
     pub(crate) sources: usize,
-    /// Aggregate many attributes each level of rows has.
+    /// How many attributes each level of rows has.
     pub(super) levels: Vec<usize>,
     pub(super) columns: Vec<Column>,
     /// Two columns whose difference is shown.

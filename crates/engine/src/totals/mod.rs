@@ -9,6 +9,7 @@ mod codes;
 mod cube;
 mod groups;
 mod layout;
+mod measure;
 mod plan;
 mod ranked;
 mod ratio;
@@ -23,9 +24,7 @@ pub use cube::Cube;
 pub use groups::Groups;
 pub use layout::Layout;
 pub use plan::TotalsPlan;
-pub(crate) use ratio::{is_amount, rounded_by_line};
 pub use table::{
     MeasureKind, SourceTally, TotalsColumn, TotalsError, TotalsMeasure, TotalsRow, TotalsTable,
     attribute_text,
 };
-pub(crate) use time_shift::Shift;

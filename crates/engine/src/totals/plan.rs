@@ -1,19 +1,19 @@
 //! What totals ask for, typed: the attributes and sums of one source of lines, and the layout of the table.
 
-use std::collections::BTreeMap;
-
 use interligo_model::formula::{Node, Summary};
-use interligo_model::plan::{Mistake, MistakeKind, ShownForm, TotalRule, Written};
+use interligo_model::plan::{Mistake, MistakeKind, ShownForm, TotalRule};
 use interligo_model::values::value::Value;
 
-use super::codes::same_text;
 use super::layout::Layout;
-use super::ratio::{MOST_PARTS, contains_ratio, has_total, looks_like_amount, over_totals};
+use super::measure::{Aggregate, ByExpr, Measure, Summed, Work};
+use super::ratio::{MOST_PARTS, over_totals};
 use super::span::DaySpan;
 use super::table::MeasureKind;
-use super::time_shift::{NoTime, Shift, shifted, time_attribute};
+use super::time_shift::{no_time, shifted, time_attribute};
+use crate::bind::Shift;
 use crate::bind::{Base, BoundBase, BoundTotals};
 use crate::engine::Engine;
+use crate::engine::additivity::{contains_ratio, has_total, looks_like_amount};
 use crate::eval::{Expr, ExprKind, Type, check};
 use crate::proof::exact_sum::ExactSum;
 use crate::proof::tally::{Measured, Tally};
@@ -28,92 +28,12 @@ pub struct TotalsPlan {
     pub(crate) measures: Vec<Measure>,
     /// The sums that prove a table: by measure of [`Engine::measured`], the number of its sum here.
     pub(crate) proof: Vec<(usize, usize)>,
-    /// Aggregate many measures the engine has.
+    /// How many measures the engine has.
     measured: usize,
     /// Which source of the table this is.
     pub(crate) source: usize,
-    /// Aggregate much later its lines are seen.
+    /// How much later its lines are seen.
     pub(crate) shift: Option<Shift>,
-}
-
-/// An attribute that lines are grouped by.
-pub(crate) struct ByExpr {
-    pub(crate) heading: String,
-    pub(crate) expr: Expr,
-    /// Of a text attribute of a lookup: its distinct texts and the code of each row.
-    pub(crate) dictionary: Option<Dictionary>,
-    /// Of bands, their names in the order of their edges.
-    pub(crate) order: Option<Vec<String>>,
-}
-
-/// The texts of a lookup's column as small numbers; 0 is blank.
-pub(crate) struct Dictionary {
-    pub(crate) codes: Vec<u32>,
-    pub(crate) texts: Vec<String>,
-}
-
-/// Aggregate values of lines become one of a group.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum Aggregate {
-    Sum,
-    /// The sum by the lines on which it is known.
-    Average,
-    Smallest,
-    Largest,
-    /// Lines on which it is known.
-    Count,
-    Distinct,
-}
-
-/// What is gathered of an expression, over the lines on which it and its companions are known.
-pub(crate) struct Summed {
-    pub(crate) expr: Expr,
-    pub(crate) how: Aggregate,
-    /// Other sums that must be known on a line for this one to take it in.
-    pub(crate) companions: Vec<usize>,
-    /// Of different values, how they are numbered.
-    pub(crate) by: Option<ByExpr>,
-}
-
-/// A value of a group that is worked out from its sums.
-pub(crate) struct Measure {
-    pub(crate) heading: String,
-    /// Decimal places written at least.
-    pub(crate) least_places: u8,
-    pub(crate) kind: MeasureKind,
-    pub(crate) work: Work,
-    /// Whether it is totalled as a ratio, though it has the form of an amount.
-    pub(crate) amount_as_ratio: bool,
-}
-
-pub(crate) enum Work {
-    /// The number of lines.
-    Lines,
-    /// What a sum came to.
-    Of(usize),
-    /// The lines on which a sum is known.
-    Known(usize),
-    /// The lines on which it is not.
-    Blank(usize),
-    /// A ratio, worked out from the sums of its parts.
-    Again { parts: Vec<usize>, expr: Expr },
-}
-
-impl ByExpr {
-    fn new(heading: String, expr: Expr, engine: &Engine) -> ByExpr {
-        let dictionary = crate::lines::plain_attribute(&expr)
-            .map(|(route, column)| Dictionary::of(engine, route, column));
-        // A shared attribute may stand for a band.
-        let mut named = &expr;
-        while let ExprKind::Figure(figure) = &named.kind {
-            named = &engine.figure(*figure).expr;
-        }
-        let order = match &named.kind {
-            ExprKind::Band(_, band) => Some(band.names.iter().map(|n| (**n).into()).collect()),
-            _ => None,
-        };
-        ByExpr { heading, expr, dictionary, order }
-    }
 }
 
 impl TotalsPlan {
@@ -411,14 +331,7 @@ fn no_number(base: &BoundBase, ty: Type) -> Mistake {
         .help("group by it, or show `count(distinct …)`, `min` or `max` of it")
 }
 
-/// What is to be said where something needs a period that the table does not have.
-pub(super) fn no_time(written: &Written, why: &NoTime) -> Mistake {
-    written
-        .mistaken(MistakeKind::MissingSetting, why.to_string())
-        .help("put a period of a date column into `by` or `across`: month(sold_on)")
-}
-
-/// Aggregate a value is best shown.
+/// How a value is best shown.
 fn shown_of(expr: &Expr, engine: &Engine) -> MeasureKind {
     if let ExprKind::Figure(figure) = expr.kind
         && let Some(shown) = engine.bound.figures[figure].shown
@@ -439,28 +352,5 @@ fn shown_of(expr: &Expr, engine: &Engine) -> MeasureKind {
         Type::Number { .. } if contains_ratio(expr, engine) => MeasureKind::Ratio,
         Type::Number { places } => MeasureKind::Amount(places),
         _ => MeasureKind::Other,
-    }
-}
-
-impl Dictionary {
-    fn of(engine: &Engine, route: usize, column: usize) -> Dictionary {
-        let lookup = &engine.lookups[engine.links[route].lookup];
-        let held = lookup.columns[column].column.as_ref().expect("attributes in totals are read");
-        let mut numbers: BTreeMap<String, u32> = BTreeMap::new();
-        let mut dictionary =
-            Dictionary { codes: Vec::with_capacity(held.len()), texts: vec![String::new()] };
-        for row in 0..held.len() {
-            let code = match held.value(row) {
-                Value::Text(text) => {
-                    *numbers.entry(same_text(&text).into_owned()).or_insert_with_key(|text| {
-                        dictionary.texts.push(text.clone());
-                        dictionary.texts.len() as u32 - 1
-                    })
-                }
-                _ => 0,
-            };
-            dictionary.codes.push(code);
-        }
-        dictionary
     }
 }

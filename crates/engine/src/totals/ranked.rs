@@ -7,7 +7,8 @@ use interligo_model::values::date::{Day, Period, PeriodUnit};
 use interligo_model::values::value::Value;
 use smallvec::smallvec;
 
-use super::cube::{Cube, Key, Slots};
+use super::codes::Key;
+use super::cube::{Cube, Slots};
 use super::layout::Layout;
 use super::plan::TotalsPlan;
 use super::table::TotalsError;

@@ -5,14 +5,15 @@ use std::cmp::Ordering;
 use interligo_model::values::decimal::{Decimal, MAX_PLACES, QUOTIENT_PLACES};
 use interligo_model::values::value::Value;
 
-use super::cube::Key;
+use super::codes::Key;
 use super::layout::{Column, Layout, Order, SortBy};
 use super::table::{
     MeasureKind, SourceTally, TotalsColumn, TotalsError, TotalsMeasure, TotalsRow, TotalsTable,
 };
-use super::time_shift::{Shift, TimeAttribute};
+use super::time_shift::TimeAttribute;
 use super::to_date::{along_columns, along_rows};
 use super::tree::{Cells, Node, Sources};
+use crate::bind::Shift;
 use crate::bind::{Cumulated, ShareOf};
 use crate::proof::faults::{Fault, strikes};
 use crate::proof::tally::Tally;

@@ -10,7 +10,7 @@ use crate::proof::tally::Tally;
 pub struct TotalsTable {
     /// The headings of the attributes that make rows.
     pub by: Vec<String>,
-    /// Aggregate many of them each level of rows has: one level, or more where there are subtotals.
+    /// How many of them each level of rows has: one level, or more where there are subtotals.
     pub levels: Vec<usize>,
     /// The headings of the attributes in columns.
     pub across: Vec<String>,
@@ -148,7 +148,7 @@ impl TotalsTable {
         self.rows.iter().zip(next).filter(|(row, next)| *next <= row.level).map(|(row, _)| row)
     }
 
-    /// Aggregate a column is headed where there is one line for it: `2025-03 revenue`, `all revenue`.
+    /// How a column is headed where there is one line for it: `2025-03 revenue`, `all revenue`.
     pub fn heading_of(&self, column: &TotalsColumn) -> String {
         let measure = &self.measures[column.measure].heading;
         match &column.key {
@@ -180,16 +180,16 @@ pub enum TotalsError {
     TooWide {
         /// The attributes.
         across: String,
-        /// Aggregate many columns they would make.
+        /// How many columns they would make.
         columns: usize,
-        /// Aggregate many there may be.
+        /// How many there may be.
         most: usize,
     },
     /// Periods without lines would make too many rows.
     TooLong {
-        /// Aggregate many rows there would be.
+        /// How many rows there would be.
         rows: usize,
-        /// Aggregate many there may be.
+        /// How many there may be.
         most: usize,
     },
 }

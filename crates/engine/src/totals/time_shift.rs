@@ -4,21 +4,15 @@
 use std::fmt;
 
 use interligo_model::formula::Scalar;
+use interligo_model::plan::{Mistake, MistakeKind, Written};
 use interligo_model::values::date::{Day, Period, PeriodUnit};
 use interligo_model::values::value::Value;
 
-use super::plan::ByExpr;
+use super::measure::ByExpr;
 use super::span::DaySpan;
+use crate::bind::Shift;
 use crate::engine::Engine;
 use crate::eval::{Expr, ExprKind, Type};
-
-/// Aggregate much later lines are seen.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum Shift {
-    Year,
-    /// The period that the table has.
-    Period,
-}
 
 /// The attribute of a table that says the time.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -62,6 +56,13 @@ impl fmt::Display for NoTime {
             }
         }
     }
+}
+
+/// What is to be said where something needs a period that the table does not have.
+pub(super) fn no_time(written: &Written, why: &NoTime) -> Mistake {
+    written
+        .mistaken(MistakeKind::MissingSetting, why.to_string())
+        .help("put a period of a date column into `by` or `across`: month(sold_on)")
 }
 
 /// The attribute with the shortest period of a date column.

@@ -5,7 +5,7 @@ use std::collections::HashMap;
 use interligo_model::values::date::{Day, Period, PeriodUnit};
 use interligo_model::values::value::Value;
 
-use super::cube::Key;
+use super::codes::Key;
 use super::tree::{Cells, Node, Sources};
 use crate::bind::Cumulated;
 

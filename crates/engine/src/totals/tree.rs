@@ -4,7 +4,8 @@
 use std::collections::{BTreeMap, HashMap};
 
 use super::cells::GroupSums;
-use super::cube::{Key, Slots};
+use super::codes::Key;
+use super::cube::Slots;
 use super::plan::TotalsPlan;
 use crate::bind::Cumulated;
 
@@ -20,7 +21,7 @@ pub(super) struct Cells {
 pub(super) struct Node {
     /// The ranks of its attributes, from the first level to its own.
     pub(super) path: Key,
-    /// Aggregate many rows it stands for, if it stands for several.
+    /// How many rows it stands for, if it stands for several.
     pub(super) rest: Option<u64>,
     pub(super) cells: Cells,
     /// What has run up, by the way of running up.

@@ -5,9 +5,10 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use arrow_array::StringViewArray;
 use interligo_engine::bind::{Content, Headings, Request, TableColumns, TotalsRequest, bind};
-use interligo_engine::engine::{Engine, Extent, Output, OutputContent, Sample};
+use interligo_engine::engine::{Engine, Extent, Sample};
 use interligo_engine::lines::LineBatch;
 use interligo_engine::lookup::{Lookup, RawTable};
+use interligo_engine::outputs::{Output, OutputContent};
 use interligo_engine::proof::findings::Findings;
 use interligo_engine::proof::tally::Tally;
 use interligo_engine::proof::tieout::{OutputTally, ReadSide, TieOut};
@@ -110,7 +111,7 @@ pub(crate) fn engine_for(plan: &str, tables: &Tables, request: Request) -> Asked
     let sample = |texts| Sample { texts, style: Style::default() };
     let texts = |column| sales.get(column).cloned().map(sample).into_iter().collect();
     let samples: Vec<_> = bound.fact.read_columns().into_iter().map(texts).collect();
-    Engine::new(bound, lookups, &samples, Extent::Everything).unwrap()
+    Engine::prepare(bound, lookups, &samples, Extent::Everything).unwrap()
 }
 
 /// The totals asked for, a plan for each of their sources.

@@ -4,6 +4,7 @@
 //! refuses what is not part of the language, at its place and with the nearest valid name. What the
 //! names in a plan refer to is settled afterwards, in `bind`.
 
+mod correction;
 mod entries;
 mod figures;
 mod links;
@@ -19,6 +20,7 @@ use std::sync::OnceLock;
 use serde::Deserialize;
 use toml::Spanned;
 
+pub use correction::Correction;
 pub use entries::{ByteSize, Entry, InOrder, OneOrMore};
 pub use figures::{BandEntry, FigureEntry, Included, ShownAs, ShownForm, TotalRule};
 pub use links::{GapRule, Gaps, Ignore, IgnoreEntry, LinkEntry, Matching, Missing, Overlap};

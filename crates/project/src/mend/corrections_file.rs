@@ -6,7 +6,7 @@
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use interligo_engine::links::Correction;
+use interligo_model::plan::Correction;
 use interligo_model::plan::nearest_name;
 
 use crate::error::Error;

@@ -9,10 +9,10 @@ use std::path::Path;
 
 use crate::error::Error;
 use interligo_engine::engine::Engine;
-use interligo_engine::links::Correction;
 use interligo_engine::near::Likeness;
 use interligo_engine::proof::balance::Suggestion;
 use interligo_model::place::Spot;
+use interligo_model::plan::Correction;
 use interligo_model::plan::Plan;
 use interligo_sinks::output_file::write_whole;
 

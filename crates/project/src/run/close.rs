@@ -5,7 +5,8 @@ use std::collections::BTreeMap;
 use std::path::PathBuf;
 
 use crate::error::Error;
-use interligo_engine::engine::{Engine, Output, OutputContent};
+use interligo_engine::engine::Engine;
+use interligo_engine::outputs::{Output, OutputContent};
 use interligo_engine::proof::faults::{Fault, strikes};
 use interligo_engine::proof::findings::Findings;
 use interligo_engine::proof::tieout::{AsideFile, OutputTally, ReadSide, TieOut};

@@ -18,7 +18,8 @@ mod worker;
 use std::collections::BTreeMap;
 
 use crate::error::Error;
-use interligo_engine::engine::{Engine, Output, OutputContent};
+use interligo_engine::engine::Engine;
+use interligo_engine::outputs::{Output, OutputContent};
 use interligo_engine::proof::faults::{Fault, begin, strikes};
 use interligo_engine::proof::findings::Findings;
 use interligo_engine::proof::tieout::ReadSide;

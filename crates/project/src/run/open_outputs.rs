@@ -3,7 +3,8 @@
 use std::collections::BTreeMap;
 
 use crate::error::Error;
-use interligo_engine::engine::{Engine, Output, OutputContent};
+use interligo_engine::engine::Engine;
+use interligo_engine::outputs::{Output, OutputContent};
 use interligo_engine::proof::tally::Tally;
 use interligo_model::plan::ListKind;
 use interligo_sinks::format::{LinesShape, WriteRows};

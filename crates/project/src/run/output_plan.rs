@@ -4,7 +4,7 @@
 use std::path::{Path, PathBuf};
 
 use crate::error::Error;
-use interligo_engine::engine::{Output, OutputContent};
+use interligo_engine::outputs::{Output, OutputContent};
 use interligo_model::plan::{ListKind, Mistake, MistakeKind};
 use interligo_model::values::value::Value;
 use interligo_sinks::format::{OutputFormat, WriteRows};

@@ -3,8 +3,8 @@
 use std::collections::BTreeMap;
 use std::io;
 
-use interligo_engine::links::Correction;
 use interligo_engine::proof::balance::Suggestion;
+use interligo_model::plan::Correction;
 use interligo_model::plan::nearest_name;
 use interligo_project::{Checked, Mended, NotTaken, OpenKey, Refused};
 

@@ -1,8 +1,8 @@
 //! JSON lines: an object per row, its members in the order of the columns. Numbers have all their digits, days and
 //! periods are texts, unknown values are `null`.
 
-use interligo_engine::engine::OutputColumn;
 use interligo_engine::links::LinkStatus;
+use interligo_engine::outputs::OutputColumn;
 use interligo_model::values::value::Value;
 
 use super::status_text;

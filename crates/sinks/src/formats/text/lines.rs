@@ -5,8 +5,9 @@
 
 use std::borrow::Cow;
 
-use interligo_engine::engine::{Engine, OutputColumn};
+use interligo_engine::engine::Engine;
 use interligo_engine::links::LinkStatus;
+use interligo_engine::outputs::OutputColumn;
 use interligo_engine::proof::faults::{Fault, strikes};
 use interligo_model::reading::style::NumberStyle;
 use interligo_model::values::amount::{self, Amount};

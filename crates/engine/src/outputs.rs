@@ -3,9 +3,10 @@
 use interligo_model::formula::parse;
 use interligo_model::plan::{ListKind, Mistake, Written};
 
-use super::Engine;
-use crate::bind::{LinesColumn, OutputKind};
+use crate::bind::{Bound, LinesColumn, OutputKind};
+use crate::engine::{Engine, Extent, Sample};
 use crate::eval::{ExprKind, check};
+use crate::lookup::Lookup;
 use crate::totals::{Layout, TotalsPlan};
 
 /// An output whose types are known.
@@ -75,7 +76,38 @@ pub enum OutputColumn {
 }
 
 impl Engine {
-    pub(super) fn type_outputs(&mut self) -> Result<Vec<Output>, Vec<Mistake>> {
+    /// An engine for a bound plan, with the outputs that it was asked for.
+    ///
+    /// `samples` has, for every column of the fact that is read (in the order of
+    /// `bound.fact.read_columns()`), texts by which its type is found.
+    ///
+    /// # Errors
+    /// All mistakes in formulas.
+    pub fn prepare(
+        bound: Bound,
+        lookups: Vec<Lookup>,
+        samples: &[Vec<Sample>],
+        extent: Extent,
+    ) -> Result<(Engine, Vec<Output>), Vec<Mistake>> {
+        let mut engine = Engine::typed(bound, lookups, samples, extent)?;
+        let mut outputs = engine.type_outputs()?;
+        if extent == Extent::Needed {
+            let exprs = outputs.iter().filter_map(|output| match &output.content {
+                OutputContent::Totals { plan, .. } => Some(plan.exprs()),
+                OutputContent::Lines(_) | OutputContent::List(..) => None,
+            });
+            engine.leave_out_unneeded(exprs.flatten());
+        }
+        engine.measured = engine.measures();
+        for output in &mut outputs {
+            if let OutputContent::Totals { plan, .. } = &mut output.content {
+                plan.prove(&engine);
+            }
+        }
+        Ok((engine, outputs))
+    }
+
+    fn type_outputs(&mut self) -> Result<Vec<Output>, Vec<Mistake>> {
         let (mut outputs, mut mistakes) = (Vec::new(), Vec::new());
         let bound_outputs = std::mem::take(&mut self.bound.outputs);
         for output in &bound_outputs {

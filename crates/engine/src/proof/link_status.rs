@@ -98,7 +98,7 @@ impl LinkStatus {
 
     /// Of two candidates that found no row, the one that says more: how far it came on the way from a key
     /// to a row.
-    pub(super) fn further(self, other: LinkStatus) -> LinkStatus {
+    pub(crate) fn further(self, other: LinkStatus) -> LinkStatus {
         let steps = |status: LinkStatus| match status {
             LinkStatus::Blank => 0,
             LinkStatus::Unmatched => 1,
@@ -121,7 +121,7 @@ pub fn lines_found(counts: &StatusCounts) -> u64 {
 }
 
 /// The row number that says "none, because of this".
-pub(super) fn no_row(status: LinkStatus) -> u32 {
+pub(crate) fn no_row(status: LinkStatus) -> u32 {
     ROW_LIMIT + status as u32
 }
 
