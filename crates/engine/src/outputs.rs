@@ -3,7 +3,7 @@
 use interligo_model::formula::parse;
 use interligo_model::plan::{ListKind, Mistake, Written};
 
-use crate::bind::{Bound, LinesColumn, OutputKind};
+use crate::bind::{Bound, BoundTotals, LinesColumn, OutputKind};
 use crate::engine::{Engine, Extent, Sample};
 use crate::eval::{ExprKind, check};
 use crate::lookup::Lookup;
@@ -114,12 +114,7 @@ impl Engine {
             let content = match &output.kind {
                 OutputKind::Lines(columns) => self.type_lines(columns).map(OutputContent::Lines),
                 OutputKind::List(list, alone) => Ok(OutputContent::List(*list, *alone)),
-                OutputKind::Totals(totals) => {
-                    TotalsPlan::new(totals, self).map(|(plan, layout)| OutputContent::Totals {
-                        plan: Box::new(plan),
-                        layout: layout.map(Box::new),
-                    })
-                }
+                OutputKind::Totals(totals) => self.type_totals(totals),
             };
             match content {
                 Ok(content) => outputs.push(Output {
@@ -132,6 +127,15 @@ impl Engine {
         }
         self.bound.outputs = bound_outputs;
         if mistakes.is_empty() { Ok(outputs) } else { Err(mistakes) }
+    }
+
+    fn type_totals(&self, totals: &BoundTotals) -> Result<OutputContent, Mistake> {
+        let (plan, basis) = TotalsPlan::new(totals, self)?;
+        let layout = match &totals.layout {
+            Some(layout) => Some(Box::new(Layout::new(layout, totals, basis)?)),
+            None => None,
+        };
+        Ok(OutputContent::Totals { plan: Box::new(plan), layout })
     }
 
     fn type_lines(&mut self, columns: &[LinesColumn]) -> Result<Vec<OutputColumn>, Mistake> {

@@ -4,7 +4,8 @@
 //!
 //! - [`values`]: exact decimals, days and periods, texts, and columns of them.
 //! - [`reading`]: how numbers and days are written in files, and how texts become values.
-//! - [`plan`]: the plan as written, with the place of every mistake in it.
+//! - [`written`]: texts that a person wrote, with their place, and mistakes in them.
+//! - [`plan`]: the plan as written.
 //! - [`formula`]: formulas as written: tokens, the syntax tree, the functions there are.
 //! - [`place`], [`row_counts`]: where a row stands, and how many rows were read.
 //! - [`pattern`]: names with `{slots}`.
@@ -16,3 +17,4 @@ pub mod plan;
 pub mod reading;
 pub mod row_counts;
 pub mod values;
+pub mod written;

@@ -6,7 +6,7 @@ use interligo_engine::proof::findings::Findings;
 use interligo_engine::proof::tieout::TieOut;
 use interligo_engine::totals::TotalsTable;
 
-use crate::check::{Checked, Code};
+use crate::check::Code;
 
 /// What a run came to.
 pub struct Outcome {
@@ -37,16 +37,4 @@ pub struct FindingsSince {
     pub now: BTreeMap<(Code, String), (u64, Vec<String>)>,
     /// The kinds that are gone, with how many there were.
     pub gone: Vec<(Code, String, u64)>,
-}
-
-/// What a run came to over all facts.
-pub struct RunResult {
-    /// Of each fact.
-    pub outcomes: Vec<Outcome>,
-    /// What was found; nothing where only what outputs need is worked out.
-    pub checked: Checked,
-    /// What was found and was not there in the last run; none where there was none.
-    pub since: Option<FindingsSince>,
-    /// What went otherwise than usual when outputs were written, in words.
-    pub notes: Vec<String>,
 }

@@ -6,8 +6,8 @@ use interligo_model::values::value::Value;
 use interligo_sources::table::parts::Table;
 
 use crate::error::Error;
-use crate::lines::{LinesBatch, RawLines};
 use crate::output_file::OutputFile;
+use crate::raw_lines::{LinesBatch, RawLines};
 use crate::set_aside::{AsideRow, aside_values};
 
 /// A form in which lines, totals and lists are written.

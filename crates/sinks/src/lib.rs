@@ -1,7 +1,8 @@
 //! What Interligo writes: outputs that appear whole or not at all.
 //!
 //! - [`format`]: what a form of output has to be able to do; [`formats`] has them, a module each.
-//! - [`lines`]: lines on their way to an output; [`set_aside`]: those that it leaves out; [`totals`]: tables of totals.
+//! - [`lines`]: outputs of lines; [`raw_lines`]: lines as they were read; [`set_aside`]: those that are left out;
+//!   [`totals`]: tables of totals.
 //! - [`output_file`]: a file that is being written, with what went into it.
 //! - [`publish`]: all files of a run, put in their places together by a journal.
 
@@ -12,5 +13,6 @@ pub mod formats;
 pub mod lines;
 pub mod output_file;
 pub mod publish;
+pub mod raw_lines;
 pub mod set_aside;
 pub mod totals;

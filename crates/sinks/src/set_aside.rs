@@ -4,7 +4,7 @@ use interligo_model::values::decimal::Decimal;
 use interligo_model::values::value::Value;
 use interligo_sources::table::parts::Table;
 
-use crate::lines::RawLines;
+use crate::raw_lines::RawLines;
 
 /// A row that is set aside.
 pub struct AsideRow {

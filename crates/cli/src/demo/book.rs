@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 
 use rust_xlsxwriter::{DocProperties, ExcelDateTime, Format, Workbook, Worksheet, XlsxError};
 
-use super::sales::{Line, Order};
+use super::line::{Line, Order};
 
 fn failed(error: XlsxError) -> io::Error {
     match error {

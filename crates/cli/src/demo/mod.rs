@@ -2,6 +2,7 @@
 
 mod book;
 mod database;
+mod line;
 mod sales;
 
 use std::fs;

@@ -6,6 +6,7 @@ use std::io::{self, BufWriter, Write};
 use std::path::Path;
 
 use super::book::Book;
+use super::line::{Line, Order};
 
 const YEARS: [u32; 2] = [2024, 2025];
 const HEADING: [&str; 7] =
@@ -92,24 +93,6 @@ struct Lines {
     file: u64,
     year: u32,
     count: u64,
-}
-
-/// One sales line.
-pub(super) struct Line {
-    pub(super) item: String,
-    pub(super) quantity: i64,
-    /// What somebody typed behind the quantity.
-    unit: &'static str,
-    pub(super) discount: &'static str,
-    /// What somebody typed behind the last field.
-    note: &'static str,
-}
-
-/// What the lines of an order share.
-pub(super) struct Order<'a> {
-    pub(super) number: String,
-    pub(super) day: (u32, u32, u32),
-    pub(super) customer: &'a str,
 }
 
 /// A file of a depot, written in its way.

@@ -7,9 +7,8 @@ use arrow_array::{Array, StringViewArray};
 use interligo_engine::keys::{KeyTable, join_columns};
 use interligo_model::values::texts::gathered;
 
-use super::column::{Domain, Fit, Kind};
+use super::column::{Domain, Fit, Kind, Traits};
 use super::keys::{Key, single_keys, wider_keys};
-use super::score::is_weak;
 use super::words::Meaning;
 use super::{ColumnAt, LIKELY, LinkProposal, SURE, Stated, View};
 
@@ -402,4 +401,10 @@ fn combinations(choices: &[Vec<Part>]) -> Vec<Vec<&Part>> {
 
 fn trimmed(texts: &StringViewArray) -> StringViewArray {
     StringViewArray::from_iter_values(texts.iter().map(|text| text.unwrap_or_default().trim()))
+}
+
+/// Whether values would be found elsewhere by chance: single letters, yes and no.
+pub(super) fn is_weak(traits: &Traits) -> bool {
+    let longest = traits.values.iter().map(|value| value.chars().count()).max().unwrap_or(0);
+    longest <= 1 || traits.values.len() <= 2
 }

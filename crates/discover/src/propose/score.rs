@@ -2,8 +2,8 @@
 //! found by chance.
 
 use super::ColumnAt;
-use super::candidates::Candidates;
-use super::column::{Fit, Kind, Traits};
+use super::candidates::{Candidates, is_weak};
+use super::column::{Fit, Kind};
 use super::words::{Meaning, Words};
 
 impl Candidates<'_> {
@@ -56,10 +56,4 @@ impl Candidates<'_> {
         let columns = if day(from) && day(to) { columns.max(80) } else { columns };
         if is_own { columns } else { columns.max(of_table) }
     }
-}
-
-/// Whether values would be found elsewhere by chance: single letters, yes and no.
-pub(super) fn is_weak(traits: &Traits) -> bool {
-    let longest = traits.values.iter().map(|value| value.chars().count()).max().unwrap_or(0);
-    longest <= 1 || traits.values.len() <= 2
 }

@@ -3,18 +3,9 @@
 
 use interligo_model::plan::{Mistake, MistakeKind};
 
-use super::cells::GroupSums;
-use super::cube::Cube;
-use super::plan::TotalsPlan;
-use super::ranked::Ranked;
-use super::render::Renderer;
-use super::table::{TotalsError, TotalsTable};
-use super::time_shift::{NoTime, TimeAttribute, no_time};
-use super::tree::Sources;
+use super::plan::LayoutBasis;
+use super::time_shift::{TimeAttribute, no_time};
 use crate::bind::{BoundColumn, BoundLayout, BoundTotals, Cumulated, ShareOf};
-
-/// More columns than this are refused: nobody reads them.
-const MOST_COLUMNS: usize = 1_000;
 
 /// How a table is laid out.
 pub struct Layout {
@@ -56,13 +47,11 @@ pub(super) enum Order {
 }
 
 impl Layout {
-    /// The layout of the totals asked for; `found` has the measure that each became. Those that have no total are
-    /// left out.
-    pub(super) fn new(
+    /// The layout of the totals asked for. Measures that have no total are left out.
+    pub(crate) fn new(
         bound: &BoundLayout,
         totals: &BoundTotals,
-        found: &[Option<usize>],
-        time: Result<TimeAttribute, NoTime>,
+        LayoutBasis { found, time }: LayoutBasis,
     ) -> Result<Layout, Mistake> {
         let mut columns = Vec::new();
         for column in &bound.columns {
@@ -154,43 +143,5 @@ impl Layout {
             headings.push(format!("difference / {}", self.columns[second].heading));
         }
         headings
-    }
-
-    /// The ways in which sums run up that the table shows.
-    fn runs(&self) -> Vec<Cumulated> {
-        let mut runs: Vec<Cumulated> = Vec::new();
-        for run in self.columns.iter().filter_map(|column| column.cumulated) {
-            if !runs.contains(&run) {
-                runs.push(run);
-            }
-        }
-        // What runs along rows in their order is settled last.
-        runs.sort_by_key(|run| *run == Cumulated::Running);
-        runs
-    }
-
-    /// The table of what was summed. `plans` are those of the sources, in their order.
-    ///
-    /// # Errors
-    /// A total that does not fit, more columns or rows than a table may have.
-    pub fn table(&self, plans: &[&TotalsPlan], cube: Cube) -> Result<TotalsTable, TotalsError> {
-        let (lines, filtered) = (cube.lines(), cube.filtered().to_vec());
-        let ranked = Ranked::new(self, plans, cube)?;
-        let rows: usize = self.levels.iter().sum();
-        let width = (ranked.columns.len() + 1) * self.headings().len();
-        let by: Vec<String> = plans[0].by.iter().map(|by| by.heading.clone()).collect();
-        if !ranked.columns.is_empty() && width > MOST_COLUMNS {
-            let across = by[rows..].join(", ");
-            return Err(TotalsError::TooWide { across, columns: width, most: MOST_COLUMNS });
-        }
-        let sources = Sources(plans);
-        let Ranked { values, columns, entries } = ranked;
-        let mut root = sources.tree(entries, &self.levels);
-        root.cells.all.resize(plans.len(), None);
-        // Without any line there still is a whole, of none.
-        root.cells.all[0].get_or_insert_with(|| GroupSums::empty(&plans[0].sums));
-        let renderer = Renderer { layout: self, sources, values, columns, runs: self.runs() };
-        renderer.run_up(&mut root);
-        renderer.table(&root, &by, lines, filtered)
     }
 }

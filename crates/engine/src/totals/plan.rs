@@ -4,12 +4,11 @@ use interligo_model::formula::{Node, Summary};
 use interligo_model::plan::{Mistake, MistakeKind, ShownForm, TotalRule};
 use interligo_model::values::value::Value;
 
-use super::layout::Layout;
 use super::measure::{Aggregate, ByExpr, Measure, Summed, Work};
 use super::ratio::{MOST_PARTS, over_totals};
 use super::span::DaySpan;
 use super::table::MeasureKind;
-use super::time_shift::{no_time, shifted, time_attribute};
+use super::time_shift::{NoTime, TimeAttribute, no_time, shifted, time_attribute};
 use crate::bind::Shift;
 use crate::bind::{Base, BoundBase, BoundTotals};
 use crate::engine::Engine;
@@ -36,12 +35,20 @@ pub struct TotalsPlan {
     pub(crate) shift: Option<Shift>,
 }
 
+/// What the plan of a table has for its layout.
+pub(crate) struct LayoutBasis {
+    /// Of each measure asked for, which of the plan's it is; none where it has no total.
+    pub(super) found: Vec<Option<usize>>,
+    /// The attribute of time, or why there is none.
+    pub(super) time: Result<TimeAttribute, NoTime>,
+}
+
 impl TotalsPlan {
-    /// Types what totals ask for, and lays out the table; further sources of a table have no layout.
+    /// Types what totals ask for; with the plan comes what a layout of the table needs to know.
     pub(crate) fn new(
         totals: &BoundTotals,
         engine: &Engine,
-    ) -> Result<(TotalsPlan, Option<Layout>), Mistake> {
+    ) -> Result<(TotalsPlan, LayoutBasis), Mistake> {
         let mut plan = TotalsPlan {
             by: Vec::new(),
             filter: None,
@@ -87,7 +94,6 @@ impl TotalsPlan {
                 None => has_day,
             });
         }
-        // Of each measure asked for, which of those here it is; none where it has no total.
         let mut found = Vec::new();
         for base in &totals.bases {
             found.push(match plan.add(base, engine) {
@@ -96,9 +102,7 @@ impl TotalsPlan {
                 Err(mistake) => return Err(mistake),
             });
         }
-        let layout = totals.layout.as_ref();
-        let layout = layout.map(|layout| Layout::new(layout, totals, &found, time)).transpose()?;
-        Ok((plan, layout))
+        Ok((plan, LayoutBasis { found, time }))
     }
 
     fn add(&mut self, base: &BoundBase, engine: &Engine) -> Result<(), Mistake> {

@@ -5,8 +5,12 @@ use std::cmp::Ordering;
 use interligo_model::values::decimal::{Decimal, MAX_PLACES, QUOTIENT_PLACES};
 use interligo_model::values::value::Value;
 
+use super::cells::GroupSums;
 use super::codes::Key;
+use super::cube::Cube;
 use super::layout::{Column, Layout, Order, SortBy};
+use super::plan::TotalsPlan;
+use super::ranked::Ranked;
 use super::table::{
     MeasureKind, SourceTally, TotalsColumn, TotalsError, TotalsMeasure, TotalsRow, TotalsTable,
 };
@@ -32,6 +36,49 @@ pub(super) struct Renderer<'a> {
 
 /// A column of values: one across, or over all.
 type At = Option<usize>;
+
+/// More columns than this are refused: nobody reads them.
+const MOST_COLUMNS: usize = 1_000;
+
+impl Layout {
+    /// The ways in which sums run up that the table shows.
+    fn runs(&self) -> Vec<Cumulated> {
+        let mut runs: Vec<Cumulated> = Vec::new();
+        for run in self.columns.iter().filter_map(|column| column.cumulated) {
+            if !runs.contains(&run) {
+                runs.push(run);
+            }
+        }
+        // What runs along rows in their order is settled last.
+        runs.sort_by_key(|run| *run == Cumulated::Running);
+        runs
+    }
+
+    /// The table of what was summed. `plans` are those of the sources, in their order.
+    ///
+    /// # Errors
+    /// A total that does not fit, more columns or rows than a table may have.
+    pub fn table(&self, plans: &[&TotalsPlan], cube: Cube) -> Result<TotalsTable, TotalsError> {
+        let (lines, filtered) = (cube.lines(), cube.filtered().to_vec());
+        let ranked = Ranked::new(self, plans, cube)?;
+        let rows: usize = self.levels.iter().sum();
+        let width = (ranked.columns.len() + 1) * self.headings().len();
+        let by: Vec<String> = plans[0].by.iter().map(|by| by.heading.clone()).collect();
+        if !ranked.columns.is_empty() && width > MOST_COLUMNS {
+            let across = by[rows..].join(", ");
+            return Err(TotalsError::TooWide { across, columns: width, most: MOST_COLUMNS });
+        }
+        let sources = Sources(plans);
+        let Ranked { values, columns, entries } = ranked;
+        let mut root = sources.tree(entries, &self.levels);
+        root.cells.all.resize(plans.len(), None);
+        // Without any line there still is a whole, of none.
+        root.cells.all[0].get_or_insert_with(|| GroupSums::empty(&plans[0].sums));
+        let renderer = Renderer { layout: self, sources, values, columns, runs: self.runs() };
+        renderer.run_up(&mut root);
+        renderer.table(&root, &by, lines, filtered)
+    }
+}
 
 impl Renderer<'_> {
     /// Lets sums run up to a date, puts rows in order, keeps the first, and lets sums run up along rows.

@@ -7,9 +7,9 @@ use super::parser::Parser;
 use super::scalar::{FIELDS, PLAIN, Scalar};
 use super::summaries::{SUMMARIES, Summary};
 use super::syntax::{COMPARISON, Function, Node, NodeKind};
-use crate::plan::{Mistake, MistakeKind, nearest_name};
 use crate::values::date::PeriodUnit;
 use crate::values::decimal::Rounding;
+use crate::written::{Mistake, MistakeKind, nearest_name};
 
 /// The parts of a day that have a function of their own.
 const PERIODS: [PeriodUnit; 5] =

@@ -4,8 +4,8 @@ use std::ops::Range;
 
 use unicode_normalization::UnicodeNormalization;
 
-use crate::plan::{Mistake, MistakeKind, Written};
 use crate::values::decimal::Decimal;
+use crate::written::{Mistake, MistakeKind, Written};
 
 /// One word or sign, with its place in the text.
 #[derive(Clone, Debug, PartialEq)]

@@ -3,7 +3,7 @@
 
 use super::lexer::{Token, TokenKind, tokens};
 use super::syntax::{COMPARISON, NOT, Node, NodeKind, Operator, SIGN};
-use crate::plan::{ColumnName, Mistake, MistakeKind, Written};
+use crate::written::{ColumnName, Mistake, MistakeKind, Written};
 
 /// Words that are part of the language and stand in double quotes when they are names.
 const WORDS: [&str; 15] = [

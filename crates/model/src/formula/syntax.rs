@@ -5,9 +5,9 @@ use std::ops::Range;
 
 use super::scalar::Scalar;
 use super::summaries::Summary;
-use crate::plan::{ColumnName, literal};
 use crate::values::date::PeriodUnit;
 use crate::values::decimal::{Decimal, Rounding};
+use crate::written::ColumnName;
 
 /// A part of a formula with its place in the text.
 #[derive(Clone, Debug, PartialEq)]
@@ -350,6 +350,11 @@ impl Function {
             Function::Summary(summary) => summary.print(&all, f),
         }
     }
+}
+
+/// A text as a formula has it: in single quotes.
+pub fn literal(text: &str) -> String {
+    format!("'{}'", text.replace('\'', "''"))
 }
 
 #[cfg(test)]

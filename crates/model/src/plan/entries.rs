@@ -8,8 +8,8 @@ use std::ops::Range;
 use serde::de::{self, Deserialize, Deserializer, MapAccess, SeqAccess, Visitor};
 use toml::Spanned;
 
-use super::mistake::At;
 use super::{Duplicates, FillValue, Mistake, MistakeKind, Repeats, Rule, Scale};
+use crate::written::At;
 
 /// One entry of a section.
 #[derive(Debug, PartialEq, Eq)]

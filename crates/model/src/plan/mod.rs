@@ -8,8 +8,6 @@ mod correction;
 mod entries;
 mod figures;
 mod links;
-mod mistake;
-mod mistake_kind;
 mod path;
 mod rules;
 mod tables;
@@ -20,13 +18,15 @@ use std::sync::OnceLock;
 use serde::Deserialize;
 use toml::Spanned;
 
+pub use crate::formula::literal;
+pub use crate::written::{
+    At, ColumnName, Mistake, MistakeKind, Origin, Unlinked, Written, listed, nearest_name,
+};
 pub use correction::Correction;
 pub use entries::{ByteSize, Entry, InOrder, OneOrMore};
 pub use figures::{BandEntry, FigureEntry, Included, ShownAs, ShownForm, TotalRule};
 pub use links::{GapRule, Gaps, Ignore, IgnoreEntry, LinkEntry, Matching, Missing, Overlap};
-pub use mistake::{At, Mistake, Origin, Written, listed, nearest_name};
-pub use mistake_kind::{MistakeKind, Unlinked};
-pub use path::{ColumnName, LinkPath, parse_link_path};
+pub use path::{LinkPath, parse_link_path};
 pub use rules::{Duplicates, Ends, Repeats, Rule, Valid};
 pub use tables::{
     ColumnEntry, ColumnType, Columns, Files, PartEntry, ReadingEntry, Role, Scale, Settings,
@@ -231,11 +231,6 @@ pub fn name(name: &str) -> std::borrow::Cow<'_, str> {
         return name.into();
     }
     format!("\"{}\"", name.replace('"', "\"\"")).into()
-}
-
-/// A text as a formula has it: in single quotes.
-pub fn literal(text: &str) -> String {
-    format!("'{}'", text.replace('\'', "''"))
 }
 
 /// A text in quotes, as a plan has it.

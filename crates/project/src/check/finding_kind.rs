@@ -1,10 +1,5 @@
 //! What is known of a kind of finding. The kinds themselves are in `finding_kinds`.
 
-use interligo_engine::links::LinkStatus;
-use interligo_engine::proof::findings::Noted;
-
-pub use super::finding_kinds::Code;
-
 /// What settles a finding: lines of a plan, or a command, each with what it does.
 pub(super) type Ways = &'static [(&'static str, &'static str)];
 
@@ -65,51 +60,3 @@ macro_rules! kinds {
 }
 
 pub(super) use kinds;
-
-impl Code {
-    /// Its stable name.
-    pub fn name(self) -> &'static str {
-        self.kind().name
-    }
-    /// What to do where the kind ends a run by itself.
-    pub(crate) fn fix(self) -> &'static str {
-        self.kind().stops.map_or("", |stopping| stopping.fix)
-    }
-    /// The code of that name.
-    pub fn called(name: &str) -> Option<Code> {
-        Code::ALL.iter().copied().find(|code| code.name() == name)
-    }
-    /// The code of a key that came out so.
-    pub(crate) fn of_key(status: LinkStatus) -> Code {
-        match status {
-            LinkStatus::Undated => Code::UndatedKey,
-            LinkStatus::Undecided => Code::UndecidedKey,
-            LinkStatus::Overlapping => Code::OverlappingPeriods,
-            LinkStatus::Blank => Code::BlankKey,
-            LinkStatus::Lacking => Code::LackingValue,
-            LinkStatus::Cleaned => Code::CleanedKey,
-            LinkStatus::Carried => Code::CarriedKey,
-            LinkStatus::Exact
-            | LinkStatus::Mended
-            | LinkStatus::Alternate
-            | LinkStatus::Filled
-            | LinkStatus::Absent
-            | LinkStatus::NotMeant
-            | LinkStatus::Unmatched => Code::UnmatchedKey,
-        }
-    }
-}
-
-impl From<Noted> for Code {
-    fn from(noted: Noted) -> Code {
-        match noted {
-            Noted::ErrorCell => Code::ErrorCell,
-            Noted::BesideTable => Code::CellBesideTable,
-            Noted::NoStoredValue => Code::FormulaWithoutValue,
-            Noted::HiddenRow => Code::HiddenRow,
-            Noted::HiddenSheet => Code::HiddenSheet,
-            Noted::NestedColumn => Code::NestedColumn,
-            Noted::NotFinite => Code::NotFinite,
-        }
-    }
-}

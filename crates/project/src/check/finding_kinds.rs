@@ -1,6 +1,10 @@
 //! The kinds of findings, a row each: its code, its stable name, what it means, what settles it, and when it ends a run.
 //! All that is said of a kind, in help, messages and the guide, is made from its row.
 
+use interligo_engine::links::LinkStatus;
+use interligo_engine::proof::findings::Noted;
+use interligo_model::plan::{Mistake, MistakeKind, Plan, Written};
+
 use super::finding_kind::{FindingKind, Stopping, Ways, kinds};
 
 const SETTLE_MISSING: Ways = &[
@@ -503,4 +507,71 @@ kinds! {
         why: "They are not read.",
         ways: &[],
     }
+}
+
+impl Code {
+    /// Its stable name.
+    pub fn name(self) -> &'static str {
+        self.kind().name
+    }
+    /// What to do where the kind ends a run by itself.
+    pub(crate) fn fix(self) -> &'static str {
+        self.kind().stops.map_or("", |stopping| stopping.fix)
+    }
+    /// The code of that name.
+    pub fn called(name: &str) -> Option<Code> {
+        Code::ALL.iter().copied().find(|code| code.name() == name)
+    }
+    /// The code of a key that came out so.
+    pub(crate) fn of_key(status: LinkStatus) -> Code {
+        match status {
+            LinkStatus::Undated => Code::UndatedKey,
+            LinkStatus::Undecided => Code::UndecidedKey,
+            LinkStatus::Overlapping => Code::OverlappingPeriods,
+            LinkStatus::Blank => Code::BlankKey,
+            LinkStatus::Lacking => Code::LackingValue,
+            LinkStatus::Cleaned => Code::CleanedKey,
+            LinkStatus::Carried => Code::CarriedKey,
+            LinkStatus::Exact
+            | LinkStatus::Mended
+            | LinkStatus::Alternate
+            | LinkStatus::Filled
+            | LinkStatus::Absent
+            | LinkStatus::NotMeant
+            | LinkStatus::Unmatched => Code::UnmatchedKey,
+        }
+    }
+}
+
+impl From<Noted> for Code {
+    fn from(noted: Noted) -> Code {
+        match noted {
+            Noted::ErrorCell => Code::ErrorCell,
+            Noted::BesideTable => Code::CellBesideTable,
+            Noted::NoStoredValue => Code::FormulaWithoutValue,
+            Noted::HiddenRow => Code::HiddenRow,
+            Noted::HiddenSheet => Code::HiddenSheet,
+            Noted::NestedColumn => Code::NestedColumn,
+            Noted::NotFinite => Code::NotFinite,
+        }
+    }
+}
+
+/// The codes that a plan stops on.
+///
+/// # Errors
+/// A code that there is not.
+pub(crate) fn stop_on(plan: &Plan) -> Result<Vec<Code>, Mistake> {
+    let code = |written: Written| {
+        Code::called(&written.text).ok_or_else(|| {
+            written
+                .mistaken(
+                    MistakeKind::UnknownName,
+                    format!("there is no finding `{}`", written.text),
+                )
+                .nearest(&written.text, Code::ALL.iter().map(|code| code.name()))
+                .or_help("`interligo check --explain all` lists the kinds of findings")
+        })
+    };
+    plan.plan.stop_on.iter().map(|name| code(plan.written(name))).collect()
 }

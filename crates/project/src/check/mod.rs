@@ -16,11 +16,12 @@ use interligo_engine::proof::balance::{Balance, Suggestion};
 use interligo_engine::proof::findings::ExactSum;
 use interligo_engine::proof::usage::Usage;
 use interligo_model::place::Spot;
-use interligo_model::plan::{Mistake, MistakeKind, Plan, Written};
 use interligo_model::values::date::Day;
 use interligo_model::values::decimal::Decimal;
 
-pub use finding_kind::{Code, FindingKind, Stopping};
+pub use finding_kind::{FindingKind, Stopping};
+pub use finding_kinds::Code;
+pub(crate) use finding_kinds::stop_on;
 pub(crate) use lists::list_of;
 pub use owner::for_owners;
 
@@ -325,23 +326,4 @@ impl Stake {
             }
         }
     }
-}
-
-/// The codes that a plan stops on.
-///
-/// # Errors
-/// A code that there is not.
-pub(crate) fn stop_on(plan: &Plan) -> Result<Vec<Code>, Mistake> {
-    let code = |written: Written| {
-        Code::called(&written.text).ok_or_else(|| {
-            written
-                .mistaken(
-                    MistakeKind::UnknownName,
-                    format!("there is no finding `{}`", written.text),
-                )
-                .nearest(&written.text, Code::ALL.iter().map(|code| code.name()))
-                .or_help("`interligo check --explain all` lists the kinds of findings")
-        })
-    };
-    plan.plan.stop_on.iter().map(|name| code(plan.written(name))).collect()
 }

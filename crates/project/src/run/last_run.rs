@@ -11,7 +11,7 @@ use interligo_sources::same_file::real_path;
 use interligo_sources::table::path_pattern::natural_order;
 use serde::{Deserialize, Serialize};
 
-use crate::check::{Checked, Code};
+use crate::check::Code;
 use crate::outcome::{FilesSince, FindingsSince};
 
 /// The files of each table.
@@ -99,18 +99,13 @@ impl LastRun {
         there.is_some() && self.files.get(&name_in(folder, &path)).copied() == there
     }
 
-    /// The same with what was found.
-    pub(crate) fn with_findings(mut self, checked: &Checked) -> LastRun {
-        let places = checked.places();
-        for (finding, place) in checked.findings.iter().zip(places) {
-            let of = format!("{} {}", finding.code.name(), place);
-            let found = self.findings.entry(of).or_default();
-            found.count += finding.count;
-            if found.subjects.len() < SUBJECTS {
-                found.subjects.insert(finding.subject.clone());
-            }
+    /// Notes that so many lines, rows or values of a kind were found.
+    pub(crate) fn note_finding(&mut self, code: Code, place: &str, count: u64, subject: &str) {
+        let found = self.findings.entry(format!("{} {place}", code.name())).or_default();
+        found.count += count;
+        if found.subjects.len() < SUBJECTS {
+            found.subjects.insert(subject.to_owned());
         }
-        self
     }
 
     /// How this run's findings differ from those of an earlier one; none if that noted none.

@@ -26,12 +26,12 @@ use interligo_engine::proof::tieout::ReadSide;
 use interligo_engine::proof::usage::Usage;
 use interligo_engine::totals::{Cube, Groups, Layout, TotalsPlan, TotalsTable};
 use interligo_model::plan::ListKind;
-use interligo_sinks::lines::changes;
+use interligo_sinks::raw_lines::changes;
 use interligo_sources::in_order::in_order;
 use interligo_sources::table::parts::WantedColumns;
 
 use crate::check::{Checked, Code, FactRun};
-use crate::outcome::{Outcome, RunResult};
+use crate::outcome::{FindingsSince, Outcome};
 use crate::prepare::Job;
 use crate::project::Project;
 use crate::run::parallelism::Parallelism;
@@ -82,6 +82,18 @@ impl Inspection {
 
 /// How many lines that were delivered twice are listed among the findings.
 const COPIES_LISTED: usize = 1_000;
+
+/// What a run came to over all facts.
+pub struct RunResult {
+    /// Of each fact.
+    pub outcomes: Vec<Outcome>,
+    /// What was found; nothing where only what outputs need is worked out.
+    pub checked: Checked,
+    /// What was found and was not there in the last run; none where there was none.
+    pub since: Option<FindingsSince>,
+    /// What went otherwise than usual when outputs were written, in words.
+    pub notes: Vec<String>,
+}
 
 /// How the lines of a job are passed through.
 struct Pass<'a> {

@@ -46,7 +46,10 @@ pub(super) fn publish_all(
         let lines = outcome.tie_out.parts.iter().map(|(part, rows)| (&**part, rows.lines()));
         (outcome.tie_out.fact.table.as_str(), lines)
     }));
-    let run = run.with_findings(checked).with_files(files.iter(), project.folder());
+    let mut run = run.with_files(files.iter(), project.folder());
+    for (finding, place) in checked.findings.iter().zip(checked.places()) {
+        run.note_finding(finding.code, &place, finding.count, &finding.subject);
+    }
     if let Some(earlier) = project.last_run() {
         if let Some(first) = published.outcomes.first_mut() {
             first.since = run.since(earlier);

@@ -24,7 +24,7 @@ use interligo_model::reading::date_style::moment;
 use interligo_model::reading::evidence::Evidence;
 use interligo_model::values::texts::gathered;
 use interligo_model::values::value::Value;
-use interligo_sinks::lines::raw_text;
+use interligo_sinks::raw_lines::raw_text;
 use interligo_sources::formats::Wanted;
 use interligo_sources::in_order::{Turns, in_order};
 use interligo_sources::table::parts::{ColumnSource, Part, Table, WantedColumns, changed};

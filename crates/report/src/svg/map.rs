@@ -5,8 +5,8 @@ use std::fmt::Write;
 use interligo_project::{LinkHealth, LinkMap};
 
 use super::{INK, POOR, WELL, escaped};
-use crate::text::link::share;
 use crate::text::number::grouped;
+use crate::text::number::share;
 
 const BOX_WIDTH: usize = 160;
 /// From the left side of one column of boxes to that of the next.

@@ -7,21 +7,10 @@ use interligo_project::{LinkHealth, LinkMap, StartedLink};
 use serde_json::json;
 
 use super::check::write_csv;
-use super::number::grouped;
+use super::number::{grouped, share};
 use super::start::link_lines;
 use super::table::TextTable;
 use super::{GOOD, NOTICE, Out, QUIET, TITLE, argument, counted, title};
-
-/// A share in percent with one place, cut off rather than rounded: 100 % means all.
-pub(crate) fn share(found: u64, all: u64) -> String {
-    match all {
-        0 => "–".to_owned(),
-        _ => {
-            let tenths = (u128::from(found) * 1000 / u128::from(all)) as u64;
-            format!("{}.{} %", tenths / 10, tenths % 10)
-        }
-    }
-}
 
 /// Prints the links with the lines that they find.
 pub fn links(out: Out<'_>, map: &LinkMap) -> io::Result<()> {

@@ -6,8 +6,7 @@ use std::io;
 use interligo_project::{LinkHealth, LinkMap};
 use unicode_width::UnicodeWidthStr;
 
-use super::link::share;
-use super::number::grouped;
+use super::number::{grouped, share};
 use super::{GOOD, NOTICE, Out, QUIET, TITLE, counted};
 
 /// The least width that is drawn in.

@@ -27,6 +27,17 @@ pub(crate) fn rounded(number: Decimal, places: u8) -> String {
     grouped(&number.round(places, Rounding::HalfEven).unwrap_or(number).to_string())
 }
 
+/// A share in percent with one place, cut off rather than rounded: 100 % means all.
+pub(crate) fn share(found: u64, all: u64) -> String {
+    match all {
+        0 => "–".to_owned(),
+        _ => {
+            let tenths = (u128::from(found) * 1000 / u128::from(all)) as u64;
+            format!("{}.{} %", tenths / 10, tenths % 10)
+        }
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

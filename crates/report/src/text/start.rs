@@ -6,8 +6,7 @@ use std::path::Path;
 use interligo_model::plan::Role;
 use interligo_project::{Started, StartedLink, StartedTable};
 
-use super::link::share;
-use super::number::grouped;
+use super::number::{grouped, share};
 use super::table::TextTable;
 use super::{GOOD, NOTICE, Out, QUIET, TITLE, counted, paragraph, title};
 

@@ -10,8 +10,7 @@ use interligo_model::values::decimal::Decimal;
 use interligo_project::Drift;
 use serde_json::json;
 
-use super::link::share;
-use super::number::grouped;
+use super::number::{grouped, share};
 use super::table::TextTable;
 use super::{GOOD, Out, QUIET, TITLE, counted};
 

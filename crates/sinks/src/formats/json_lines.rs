@@ -8,8 +8,8 @@ use interligo_model::values::value::Value;
 use super::status_text;
 use crate::error::Error;
 use crate::format::{EncodeLines, LinesShape, OutputFormat, Piece, PlainRows, Takes, WriteRows};
-use crate::lines::LinesBatch;
 use crate::output_file::OutputFile;
+use crate::raw_lines::LinesBatch;
 
 /// JSON lines.
 pub struct JsonLines;

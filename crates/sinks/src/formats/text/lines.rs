@@ -3,23 +3,16 @@
 //! What only passes through is copied as it stands in the file. The cells of lookups are written once per row of the
 //! lookup; neighbouring attributes of one link are one piece of text.
 
-use std::borrow::Cow;
-
 use interligo_engine::engine::Engine;
 use interligo_engine::links::LinkStatus;
 use interligo_engine::outputs::OutputColumn;
 use interligo_engine::proof::faults::{Fault, strikes};
-use interligo_model::reading::style::NumberStyle;
-use interligo_model::values::amount::{self, Amount};
-use interligo_model::values::column::{Column, Numbers};
-use interligo_model::values::decimal::write_fixed;
-use interligo_sources::table::parts::ColumnSource;
-use interligo_sources::text::{rows_in, unquoted, write_cell};
+use interligo_sources::text::{rows_in, write_cell};
 
 use super::super::status_text;
 use super::rows::BLANK_ROW;
 use crate::format::{EncodeLines, LinesShape, Piece};
-use crate::lines::{Change, LinesBatch, RawLines, raw_text};
+use crate::raw_lines::{LinesBatch, write_own, write_source, write_value};
 
 /// Lookups with more rows than this keep the cells of each attribute apart, to save memory.
 const JOINED_ROWS: usize = 1 << 20;
@@ -175,82 +168,4 @@ fn keys_of_rows(link: usize, engine: &Engine) -> Cells {
     }
     cells.ends.push(cells.bytes.len() as u32);
     cells
-}
-
-/// The fact's own columns of a row.
-pub(crate) fn write_own(raw: &RawLines<'_>, row: usize, out: &mut Vec<u8>) {
-    let mut columns = 0..raw.part.sources.len();
-    let fields = &raw.changes[..raw.part.sources.len().min(raw.part.width())];
-    if let Some(text) = raw_text(raw.rows).filter(|_| raw.part.in_order)
-        && fields.iter().all(|change| *change == Change::None)
-    {
-        out.extend_from_slice(text.fields.row(&text.buffer, row));
-        columns.start = raw.part.width();
-    }
-    for column in columns {
-        if column > 0 {
-            out.push(b',');
-        }
-        write_source(raw, row, column, out);
-    }
-}
-
-pub(crate) fn write_source(raw: &RawLines<'_>, row: usize, column: usize, out: &mut Vec<u8>) {
-    let change = raw.changes[column];
-    let text: Cow<'_, str> = match &raw.part.sources[column] {
-        ColumnSource::Field(field) if let Some(text) = raw_text(raw.rows) => {
-            let field = text.fields.field(&text.buffer, row, *field);
-            if change == Change::None {
-                return out.extend_from_slice(field);
-            }
-            unquoted(std::str::from_utf8(field).expect("blocks are checked to be UTF-8"))
-        }
-        ColumnSource::Field(_) | ColumnSource::Made(_) => raw.text(column, row).into(),
-        ColumnSource::Same(text) => return write_cell(out, text),
-        ColumnSource::Computed => {
-            if let Some(values) = raw.computed[column] {
-                write_value(values, row, 0, out);
-            }
-            return;
-        }
-        ColumnSource::Absent => return,
-    };
-    let style = raw.part.style.of(column);
-    match change {
-        Change::Number if write_plain_number(text.trim(), style.numbers, out) => {}
-        Change::Date => match style.dates.read(text.trim()) {
-            Some(day) => day.write(out),
-            None => write_cell(out, &text),
-        },
-        _ => write_cell(out, &text),
-    }
-}
-
-/// Appends a number as 1234.56, with its percent sign if it has one; false when it is no number. A
-/// currency mark is dropped.
-fn write_plain_number(text: &str, style: NumberStyle, out: &mut Vec<u8>) -> bool {
-    let number = text.strip_suffix('%').map_or(text, str::trim_end);
-    let Some(Amount { number: value, .. }) = amount::read(number, style) else { return false };
-    match i64::try_from(value.mantissa()) {
-        Ok(mantissa) => write_fixed(out, mantissa, value.places(), value.places()),
-        Err(_) => out.extend_from_slice(value.to_string().as_bytes()),
-    }
-    out.extend_from_slice(&text.as_bytes()[number.len()..]);
-    true
-}
-
-fn write_value(column: &Column, row: usize, least_places: u8, out: &mut Vec<u8>) {
-    if let Column::Number(numbers) = column
-        && let Numbers::Fixed { mantissas, places } = &numbers.numbers
-    {
-        if numbers.known.as_ref().is_none_or(|known| known.is_valid(row)) {
-            write_fixed(out, mantissas[row], *places, least_places);
-        }
-        return;
-    }
-    let value = column.value(row);
-    match value.number() {
-        Some(number) => out.extend_from_slice(number.at_least(least_places).to_string().as_bytes()),
-        None => write_cell(out, &value.to_string()),
-    }
 }

@@ -10,10 +10,10 @@ pub use rows::csv_row;
 
 use crate::error::Error;
 use crate::format::{EncodeLines, LinesShape, OutputFormat, Piece, PlainRows, Takes, WriteRows};
-use crate::lines::RawLines;
 use crate::output_file::OutputFile;
+use crate::raw_lines::{RawLines, write_own};
 use crate::set_aside::{AsideEntry, AsideRow};
-use lines::{TextLines, write_own};
+use lines::TextLines;
 
 /// Comma-separated text.
 pub struct Text;
