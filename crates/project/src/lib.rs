@@ -1,12 +1,43 @@
-//! The face of Interligo: a plan with its files, and everything that is done with them.
+//! Interligo for programs: a plan with its files, and everything that is done with them.
 //!
-//! A [`Project`] is a plan with its files: it finds the parts of every table, reads their headings and
-//! loads the lookups. [`run`] streams the fact's files through the engine of `interligo-engine`, over all
-//! cores, into output files that appear whole or not at all.
+//! A [`Plan`] says which tables there are, how they are linked, which figures are computed and which outputs are written; the
+//! guide has all of it. A [`Project`] is a plan with its tables, opened: it finds the files of every table and reads their
+//! header rows.
+//!
+//! ```no_run
+//! use interligo_project::Project;
+//!
+//! let project = Project::open_file("mielo/interligo.toml".as_ref())?;
+//! let totals = project.totals("by_group")?;       // one table, nothing written
+//! let findings = project.check_all()?;            // what is wrong, and what it costs
+//! let result = project.run_outputs()?;            // all outputs, or none, proved
+//! # Ok::<(), interligo_project::Error>(())
+//! ```
+//!
+//! # What comes back
+//! [`TotalsTable`] has a row for each group; [`Checked`] the findings; [`RunResult`] for each fact an [`Outcome`] with its
+//! totals and the tie-out, the statement that every line that was read ended in exactly one place. Numbers are exact
+//! decimals of up to 38 digits, days are days, and an unknown value is [`Value::Blank`], never zero.
+//!
+//! # Errors
+//! [`Error`] is one type for all of it: one sentence, a stable [`Error::code`], a place where there is one, and what to do.
+//! Nothing is half written: a run that fails leaves all outputs as they were.
+//!
+//! # Tables of one's own
+//! A plan may name tables that the program holds or makes: `from = "program:sales"`. They are handed to
+//! [`Project::open_with`], as a [`MemoryTable`] or whatever implements [`OwnTable`].
+//!
+//! # Step by step
+//! [`Project::prepare`] binds the names of the plan, loads the lookups and types the formulas for the outputs asked for
+//! ([`Request`]); what comes of it is a [`Job`], which [`run`] and [`check`] pass the lines through, over as many cores as
+//! [`Parallelism`] says. Results do not depend on that. Lookups are held in memory; the lines of facts pass through.
+//!
+//! Four examples are in `examples/`: `memory_tables`, `run_plan`, `check_findings`, `own_source`.
 
 mod calendar;
 mod check;
 mod error;
+mod face;
 mod fetch_rows;
 mod link_map;
 mod look;
@@ -29,13 +60,18 @@ pub use check::{
 };
 pub use error::{Error, ErrorClass, Stop};
 pub use fetch_rows::rows_at;
+pub use interligo_engine::bind::Request;
+pub use interligo_engine::engine::Extent;
+pub use interligo_engine::totals::{TotalsRow, TotalsTable};
+pub use interligo_model::plan::Plan;
+pub use interligo_model::values::value::Value;
 #[cfg(debug_assertions)]
 pub use interligo_sinks::crash::die_after;
 pub use interligo_sinks::formats::text::csv_row;
 pub use interligo_sinks::output_file::{abandon_outputs, write_whole};
 pub use interligo_sinks::publish::Recovered;
 pub use interligo_sinks::totals::{row_labels, totals_csv};
-pub use interligo_sources::formats::is_guarded;
+pub use interligo_sources::formats::{MemoryTable, OwnTable, OwnTables, is_guarded};
 pub use interligo_sources::table::heading_drift::Drift;
 pub use interligo_sources::table::questions::Question;
 pub use link_map::{LinkHealth, LinkMap, MapTable};

@@ -9,6 +9,7 @@ use interligo_engine::engine::Extent;
 use interligo_engine::totals::TotalsTable;
 use interligo_model::plan::Plan;
 use interligo_sinks::formats::text::csv_row;
+use interligo_sources::formats::OwnTables;
 use tempfile::NamedTempFile;
 
 use crate::prepare::OnDuplicates;
@@ -23,8 +24,16 @@ impl Project {
     /// A file that is missing, empty or unreadable; a pattern that fits none; of a table of sums, what a run over its fact
     /// ends with.
     pub fn open(plan: Plan, folder: &Path) -> Result<Project, Error> {
+        Project::open_with(plan, folder, &OwnTables::new())
+    }
+
+    /// The same with tables of the program's own, which the plan names `from = "program:NAME"`.
+    ///
+    /// # Errors
+    /// As for [`Project::open`].
+    pub fn open_with(plan: Plan, folder: &Path, own: &OwnTables) -> Result<Project, Error> {
         require_fact(&plan)?;
-        Project::open_tables(plan, folder, |_| true)
+        open_some(plan, folder, own, &|_| true)
     }
 
     /// The same for some of the tables, to look into them; the plan need not be complete.
@@ -32,13 +41,22 @@ impl Project {
     /// # Errors
     /// As for [`Project::open`].
     pub fn open_tables(
-        mut plan: Plan,
+        plan: Plan,
         folder: &Path,
         wanted: impl Fn(&str) -> bool,
     ) -> Result<Project, Error> {
-        let sums = make_sums(&mut plan, folder, &wanted)?;
-        Project::over_tables(plan, folder, wanted, sums)
+        open_some(plan, folder, &OwnTables::new(), &wanted)
     }
+}
+
+fn open_some(
+    mut plan: Plan,
+    folder: &Path,
+    own: &OwnTables,
+    wanted: &dyn Fn(&str) -> bool,
+) -> Result<Project, Error> {
+    let sums = make_sums(&mut plan, folder, own, wanted)?;
+    Project::over_tables(plan, folder, wanted, (sums, own))
 }
 
 /// Works out the sums of the tables that are wanted and hold some, and lets the plan read them from files, which are
@@ -49,13 +67,14 @@ impl Project {
 fn make_sums(
     plan: &mut Plan,
     folder: &Path,
-    wanted: &impl Fn(&str) -> bool,
+    own: &OwnTables,
+    wanted: &dyn Fn(&str) -> bool,
 ) -> Result<Vec<NamedTempFile>, Error> {
     let mut made = Vec::new();
     for table in plan.tables.iter().filter(|table| wanted(&table.name)) {
         if let Some(request) = sums_request(plan, &table.name)? {
             let keys = request.columns[..request.keys].to_vec();
-            made.push((table.name.clone(), keys, sums_file(request, folder)?));
+            made.push((table.name.clone(), keys, sums_file(request, folder, own)?));
         }
     }
     for (name, keys, file) in &made {
@@ -71,9 +90,9 @@ fn make_sums(
     Ok(made.into_iter().map(|(_, _, file)| file).collect())
 }
 
-fn sums_file(sums: SumsRequest, folder: &Path) -> Result<NamedTempFile, Error> {
+fn sums_file(sums: SumsRequest, folder: &Path, own: &OwnTables) -> Result<NamedTempFile, Error> {
     let SumsRequest { plan, request, columns, keys } = sums;
-    let project = Project::open(plan, folder)?;
+    let project = Project::open_with(plan, folder, own)?;
     let job = project.prepare(&[request], Extent::Needed, OnDuplicates::Stop)?;
     let ran = run(&project, &job, Parallelism::default(), OnStop::Stop, &|_, _| {})?;
     let totals = ran.outcomes.iter().flat_map(|outcome| &outcome.totals);

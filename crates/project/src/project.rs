@@ -10,7 +10,7 @@ use interligo_model::place::Place;
 use interligo_model::place::{Parts, Spot};
 use interligo_model::plan::{Entry, ListKind, Mistake, MistakeKind, OutputEntry, Plan, Written};
 use interligo_sinks::publish::{Recovered, recover};
-use interligo_sources::formats::{Containers, Limits};
+use interligo_sources::formats::{Containers, Limits, OwnTables};
 use interligo_sources::same_file::{leads_to_same, real_path};
 use interligo_sources::table::heading_drift::Drift;
 use interligo_sources::table::parts::{ColumnSource, Part, Table};
@@ -54,7 +54,7 @@ pub struct PartNote<'a> {
 
 impl Project {
     /// Finds the files of the tables of a plan that are wanted and reads their header rows. `sums` are the files in
-    /// which tables of sums are.
+    /// which tables of sums are, `own` the tables that the program hands over.
     ///
     /// # Errors
     /// A file that is missing, empty or unreadable; a pattern that fits none.
@@ -62,7 +62,7 @@ impl Project {
         plan: Plan,
         folder: &Path,
         wanted: impl Fn(&str) -> bool,
-        sums: Vec<NamedTempFile>,
+        (sums, own): (Vec<NamedTempFile>, &OwnTables),
     ) -> Result<Project, Error> {
         let stop_on = stop_on(&plan)?;
         let mut project = Project {
@@ -79,7 +79,7 @@ impl Project {
         project.recovered = journals.iter().flatten().find_map(recovered);
         project.last_run = LastRun::read(&project.last_run_path());
         let outputs = project.own_outputs();
-        let containers = Containers::new(Limits::of(&project.plan));
+        let containers = Containers::new(Limits::of(&project.plan), own.clone());
         for entry in project.plan.tables.iter().filter(|entry| wanted(&entry.name)) {
             let scope = SearchScope { folder, outputs: &outputs, containers: &containers };
             let mut table = Table::open(&project.plan, entry, &scope)?;

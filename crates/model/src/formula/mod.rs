@@ -16,4 +16,4 @@ pub use lexer::{Token, TokenKind, tokens};
 pub use parser::parse;
 pub use scalar::{Field, Scalar, Takes, name_of, takes_of};
 pub use summaries::{SUMMARIES, Summary, SummaryHelp};
-pub use syntax::{Function, Node, NodeKind, Operator, literal};
+pub use syntax::{Function, Node, NodeKind, Operator, literal, name};

@@ -294,9 +294,9 @@ impl fmt::Display for Node {
             NodeKind::Text(text) => f.write_str(&literal(text)),
             NodeKind::YesNo(yes) => yes.fmt(f),
             NodeKind::Blank => f.write_str("blank"),
-            NodeKind::Name(name) => {
-                name.through.iter().try_for_each(|t| write!(f, "{}.", crate::plan::name(t)))?;
-                f.write_str(&crate::plan::name(&name.column))
+            NodeKind::Name(own) => {
+                own.through.iter().try_for_each(|table| write!(f, "{}.", name(table)))?;
+                f.write_str(&name(&own.column))
             }
             NodeKind::Lines => f.write_str("lines"),
             NodeKind::Negate(a) => write!(f, "-{}", Part(a, SIGN)),
@@ -352,6 +352,21 @@ impl Function {
     }
 }
 
+/// A name as a path or formula has it: bare where it can be, else in double quotes.
+pub fn name(name: &str) -> std::borrow::Cow<'_, str> {
+    const WORDS: [&str; 16] = [
+        "and", "or", "not", "if", "then", "else", "in", "between", "is", "blank", "as", "of",
+        "lines", "true", "false", "null",
+    ];
+    let mut signs = name.chars();
+    let bare = signs.next().is_some_and(char::is_alphabetic)
+        && signs.all(|sign| sign.is_alphanumeric() || sign == '_');
+    if bare && !WORDS.contains(&name) {
+        return name.into();
+    }
+    format!("\"{}\"", name.replace('"', "\"\"")).into()
+}
+
 /// A text as a formula has it: in single quotes.
 pub fn literal(text: &str) -> String {
     format!("'{}'", text.replace('\'', "''"))
@@ -361,7 +376,7 @@ pub fn literal(text: &str) -> String {
 mod tests {
     use super::super::parse;
     use super::*;
-    use crate::plan::Written;
+    use crate::written::Written;
     use proptest::prelude::*;
 
     fn leaf() -> impl Strategy<Value = NodeKind> {

@@ -18,7 +18,7 @@ use std::sync::OnceLock;
 use serde::Deserialize;
 use toml::Spanned;
 
-pub use crate::formula::literal;
+pub use crate::formula::{literal, name};
 pub use crate::written::{
     At, ColumnName, Mistake, MistakeKind, Origin, Unlinked, Written, listed, nearest_name,
 };
@@ -216,21 +216,6 @@ impl Plan {
 pub fn key(name: &str) -> std::borrow::Cow<'_, str> {
     let bare = |sign: char| sign.is_ascii_alphanumeric() || "_-".contains(sign);
     if !name.is_empty() && name.chars().all(bare) { name.into() } else { quoted(name).into() }
-}
-
-/// A name as a path or formula has it: bare where it can be, else in double quotes.
-pub fn name(name: &str) -> std::borrow::Cow<'_, str> {
-    const WORDS: [&str; 16] = [
-        "and", "or", "not", "if", "then", "else", "in", "between", "is", "blank", "as", "of",
-        "lines", "true", "false", "null",
-    ];
-    let mut signs = name.chars();
-    let bare = signs.next().is_some_and(char::is_alphabetic)
-        && signs.all(|sign| sign.is_alphanumeric() || sign == '_');
-    if bare && !WORDS.contains(&name) {
-        return name.into();
-    }
-    format!("\"{}\"", name.replace('"', "\"\"")).into()
 }
 
 /// A text in quotes, as a plan has it.

@@ -102,6 +102,8 @@ impl Mistake {
     }
 }
 
+impl std::error::Error for Mistake {}
+
 impl fmt::Display for Mistake {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.write_str(&self.message)

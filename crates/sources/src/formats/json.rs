@@ -25,8 +25,8 @@ use serde_json::value::RawValue;
 
 use super::text::{further, not_utf8};
 use super::{
-    Address, Block, Container, Format, Limits, Reader, Source, Unsplit, Wanted, What, ends_with,
-    file_bytes,
+    Address, Block, Container, Format, Limits, OwnTables, Reader, Source, Unsplit, Wanted, What,
+    ends_with, file_bytes,
 };
 use crate::error::{Error, InputKind};
 use crate::formats::head::{Head, Typed};
@@ -50,7 +50,7 @@ impl Format for JsonFormat {
         ends_with(name, &ENDINGS)
     }
 
-    fn open(&self, at: &Address, _: &Limits) -> Result<Arc<dyn Container>, Error> {
+    fn open(&self, at: &Address, _: &Limits, _: &OwnTables) -> Result<Arc<dyn Container>, Error> {
         Ok(Arc::new(JsonFile { path: at.path.clone() }))
     }
 }

@@ -11,6 +11,7 @@ pub mod head;
 mod json;
 mod parquet;
 mod postgres;
+mod program;
 mod sqlite;
 mod text;
 mod threaded;
@@ -34,9 +35,11 @@ use crate::table::settings::TableSettings;
 use guarded::GuardedContainer;
 pub use guarded::is_guarded;
 pub use guarded::{Guarded, guarded};
+pub use program::{MemoryTable, OwnTable, OwnTables};
 
 /// The formats, text last: it takes what no other does.
-const FORMATS: [&dyn Format; 6] = [
+const FORMATS: [&dyn Format; 7] = [
+    &program::ProgramFormat,
     &postgres::PostgresFormat,
     &workbook::WorkbookFormat,
     &parquet::ParquetFormat,
@@ -63,8 +66,16 @@ pub trait Format: Sync {
         Ok(address.into())
     }
 
-    /// Opens a file or database.
-    fn open(&self, at: &Address, limits: &Limits) -> Result<Arc<dyn Container>, Error>;
+    /// Opens a file or database, or a table among the program's own.
+    ///
+    /// # Errors
+    /// It cannot be read.
+    fn open(
+        &self,
+        at: &Address,
+        limits: &Limits,
+        own: &OwnTables,
+    ) -> Result<Arc<dyn Container>, Error>;
 }
 
 /// What is read at most, so that a small file cannot fill the memory.
@@ -262,13 +273,14 @@ pub type PartNote = (Noted, String);
 #[derive(Default)]
 pub struct Containers {
     limits: Limits,
+    own: OwnTables,
     known: Mutex<HashMap<Address, Arc<dyn Container>>>,
 }
 
 impl Containers {
     /// None is open yet.
-    pub fn new(limits: Limits) -> Containers {
-        Containers { limits, ..Containers::default() }
+    pub fn new(limits: Limits, own: OwnTables) -> Containers {
+        Containers { limits, own, ..Containers::default() }
     }
 
     /// Opens a file or database, or takes the one that is open.
@@ -278,7 +290,7 @@ impl Containers {
             return Ok(container.clone());
         }
         refuse_pipe(at)?;
-        let open = || format_of(&at.path.to_string_lossy()).open(at, &self.limits);
+        let open = || format_of(&at.path.to_string_lossy()).open(at, &self.limits, &self.own);
         let shown = PartName::from(&*at.shown);
         let container = guarded(&shown, open)?;
         let container: Arc<dyn Container> = Arc::new(GuardedContainer { container, shown });

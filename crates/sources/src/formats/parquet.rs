@@ -40,8 +40,8 @@ use jiff::Timestamp;
 use jiff::tz::{Offset, TimeZone};
 
 use super::{
-    Address, Block, Container, Format, Limits, Reader, Source, Unsplit, Wanted, What, ends_with,
-    file_bytes, not_finite,
+    Address, Block, Container, Format, Limits, OwnTables, Reader, Source, Unsplit, Wanted, What,
+    ends_with, file_bytes, not_finite,
 };
 use crate::error::{Error, InputKind};
 use crate::formats::head::{Head, Typed};
@@ -65,7 +65,7 @@ impl Format for ParquetFormat {
         ends_with(name, &[".parquet"])
     }
 
-    fn open(&self, at: &Address, _: &Limits) -> Result<Arc<dyn Container>, Error> {
+    fn open(&self, at: &Address, _: &Limits, _: &OwnTables) -> Result<Arc<dyn Container>, Error> {
         Ok(Arc::new(ParquetFile { path: at.path.clone() }))
     }
 }

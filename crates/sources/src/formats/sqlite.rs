@@ -28,8 +28,8 @@ use rusqlite::{Connection, ErrorCode, OpenFlags, Row};
 
 use super::threaded::Threaded;
 use super::{
-    Address, Block, Container, Format, Limits, Reader, Source, Wanted, What, ends_with, not_finite,
-    quoted_name,
+    Address, Block, Container, Format, Limits, OwnTables, Reader, Source, Wanted, What, ends_with,
+    not_finite, quoted_name,
 };
 use crate::error::{Error, InputKind};
 use crate::formats::declared_keys::{ForeignKey, KeysStated};
@@ -55,7 +55,7 @@ impl Format for SqliteFormat {
         ends_with(name, &[".sqlite", ".sqlite3", ".db"])
     }
 
-    fn open(&self, at: &Address, _: &Limits) -> Result<Arc<dyn Container>, Error> {
+    fn open(&self, at: &Address, _: &Limits, _: &OwnTables) -> Result<Arc<dyn Container>, Error> {
         Ok(Arc::new(SqliteFile { path: at.path.clone(), shown: at.shown.clone() }))
     }
 }

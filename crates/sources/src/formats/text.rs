@@ -14,7 +14,8 @@ use arrow_buffer::Buffer;
 use interligo_model::place::PartName;
 
 use super::{
-    Address, Block, Container, Format, Limits, Reader, Source, Unsplit, Wanted, What, file_bytes,
+    Address, Block, Container, Format, Limits, OwnTables, Reader, Source, Unsplit, Wanted, What,
+    file_bytes,
 };
 use crate::error::{Error, InputKind};
 use crate::formats::head::Head;
@@ -40,7 +41,7 @@ impl Format for TextFormat {
         true
     }
 
-    fn open(&self, at: &Address, _: &Limits) -> Result<Arc<dyn Container>, Error> {
+    fn open(&self, at: &Address, _: &Limits, _: &OwnTables) -> Result<Arc<dyn Container>, Error> {
         Ok(Arc::new(TextFile { path: at.path.clone() }))
     }
 }

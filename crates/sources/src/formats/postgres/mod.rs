@@ -31,7 +31,8 @@ use self::address::{Encryption, Login, OwnEnvironment};
 use self::copy::{BLOCK, Copied, CopyRows};
 use super::threaded::Threaded;
 use super::{
-    Address, Block, Container, Format, Limits, Reader, Source, Unsplit, Wanted, What, quoted_name,
+    Address, Block, Container, Format, Limits, OwnTables, Reader, Source, Unsplit, Wanted, What,
+    quoted_name,
 };
 use crate::error::{Error, InputKind};
 use crate::formats::declared_keys::{ForeignKey, KeysStated};
@@ -57,7 +58,7 @@ impl Format for PostgresFormat {
         address::shown(address)
     }
 
-    fn open(&self, at: &Address, _: &Limits) -> Result<Arc<dyn Container>, Error> {
+    fn open(&self, at: &Address, _: &Limits, _: &OwnTables) -> Result<Arc<dyn Container>, Error> {
         let login = Login::new(&at.path.to_string_lossy(), &OwnEnvironment).map_err(|why| {
             Error::input(InputKind::Address, &at.shown, why.to_string())
                 .help("write for instance postgres://db.example/shop")

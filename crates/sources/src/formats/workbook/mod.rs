@@ -34,7 +34,9 @@ use interligo_model::reading::style::Style;
 use interligo_model::values::date::Day;
 
 use super::threaded::Threaded;
-use super::{Address, Container, Format, Limits, Reader, Source, Wanted, What, ends_with};
+use super::{
+    Address, Container, Format, Limits, OwnTables, Reader, Source, Wanted, What, ends_with,
+};
 use crate::error::{Error, InputKind};
 use crate::formats::head::Head;
 use crate::table::settings::TableSettings;
@@ -108,7 +110,12 @@ impl Format for WorkbookFormat {
         ends_with(name, &[".xlsx", ".xlsm", ".ods"])
     }
 
-    fn open(&self, at: &Address, limits: &Limits) -> Result<Arc<dyn Container>, Error> {
+    fn open(
+        &self,
+        at: &Address,
+        limits: &Limits,
+        _: &OwnTables,
+    ) -> Result<Arc<dyn Container>, Error> {
         marks::refuse_other_than_workbook(&at.path, &at.shown, limits)?;
         let opened = open(&at.path, &at.shown)?;
         Ok(Arc::new(BookFile(Arc::new(Book {
