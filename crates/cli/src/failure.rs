@@ -56,11 +56,17 @@ pub(crate) enum Failure {
     /// A link finds nothing.
     #[error("no line finds a row by `{0}`, and the link was not added")]
     NothingFound(String),
+    /// The program was built without the formats of the demo's files.
+    #[cfg(not(all(feature = "sqlite", feature = "workbook")))]
+    #[error("this program was built without workbooks and SQLite, which the demo is made of")]
+    NoDemo,
     /// The folder of the demo holds something else.
     #[error("the folder `{}` is not empty", .0.display())]
+    #[cfg_attr(not(all(feature = "sqlite", feature = "workbook")), expect(dead_code))]
     FolderInUse(PathBuf),
     /// A file of the demo cannot be written.
     #[error("`{}` cannot be written: {reason}", path.display())]
+    #[cfg_attr(not(all(feature = "sqlite", feature = "workbook")), expect(dead_code))]
     Demo { path: PathBuf, reason: io::Error },
     /// Standard output cannot be written.
     #[error("the result cannot be printed: {0}")]
@@ -92,6 +98,8 @@ impl Failure {
             | Failure::NoTotals { .. }
             | Failure::NoBars { .. }
             | Failure::PlanThere(_) => 2,
+            #[cfg(not(all(feature = "sqlite", feature = "workbook")))]
+            Failure::NoDemo => 2,
             Failure::NoTable { .. } | Failure::NoSuchFile(_) => 3,
             Failure::Demo { .. } | Failure::Output(_) => 4,
             Failure::Found | Failure::NothingFound(_) => 1,

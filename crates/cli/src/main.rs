@@ -3,6 +3,7 @@
 
 mod args;
 mod commands;
+#[cfg(all(feature = "sqlite", feature = "workbook"))]
 mod demo;
 mod failure;
 mod printed;

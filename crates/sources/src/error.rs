@@ -55,6 +55,8 @@ pub enum InputKind {
     Empty,
     /// It is not what its format says, or breaks off.
     Damaged,
+    /// The program was built without its format.
+    NotBuilt,
     /// It is protected with a password.
     Protected,
     /// It is no text, where text is read.
@@ -101,6 +103,7 @@ impl InputKind {
             InputKind::Unreadable => "input.unreadable",
             InputKind::Empty => "input.empty",
             InputKind::Damaged => "input.damaged",
+            InputKind::NotBuilt => "input.not-built",
             InputKind::Protected => "input.protected",
             InputKind::NotText => "input.not-text",
             InputKind::Encoding => "input.encoding",

@@ -2,22 +2,28 @@
 
 mod calendar;
 mod check;
+#[cfg(all(feature = "sqlite", feature = "workbook"))]
 mod demo;
 mod help;
 mod link;
 mod look;
 mod mend;
+#[cfg(not(all(feature = "sqlite", feature = "workbook")))]
+mod no_demo;
 mod run;
 mod start;
 mod totals;
 
 pub(crate) use calendar::calendar;
 pub(crate) use check::check;
+#[cfg(all(feature = "sqlite", feature = "workbook"))]
 pub(crate) use demo::demo;
 pub(crate) use help::help;
 pub(crate) use link::link;
 pub(crate) use look::look;
 pub(crate) use mend::mend;
+#[cfg(not(all(feature = "sqlite", feature = "workbook")))]
+pub(crate) use no_demo::demo;
 pub(crate) use run::run;
 pub(crate) use start::start;
 pub(crate) use totals::totals;

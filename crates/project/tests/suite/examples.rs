@@ -1,6 +1,6 @@
 //! The examples give what they should.
 
-#![allow(dead_code, reason = "their `main` is not called")]
+#![allow(dead_code, unreachable_pub, reason = "they are programs, of which one function is called")]
 
 use std::path::Path;
 

@@ -5,16 +5,28 @@
 //! Each format is one module, and stands in the list of `FORMATS`. All that is done with rows once they
 //! are read is done elsewhere, by the same code for all formats.
 
+#[cfg(not(all(
+    feature = "parquet",
+    feature = "postgres",
+    feature = "sqlite",
+    feature = "workbook"
+)))]
+mod absent;
 pub mod declared_keys;
 mod guarded;
 pub mod head;
 mod json;
+#[cfg(feature = "parquet")]
 mod parquet;
+#[cfg(feature = "postgres")]
 mod postgres;
 mod program;
+mod server_address;
+#[cfg(feature = "sqlite")]
 mod sqlite;
 mod text;
 mod threaded;
+#[cfg(feature = "workbook")]
 mod workbook;
 
 use std::collections::HashMap;
@@ -40,13 +52,37 @@ pub use program::{MemoryTable, OwnTable, OwnTables};
 /// The formats, text last: it takes what no other does.
 const FORMATS: [&dyn Format; 7] = [
     &program::ProgramFormat,
+    #[cfg(feature = "postgres")]
     &postgres::PostgresFormat,
+    #[cfg(not(feature = "postgres"))]
+    &absent::Absent { takes: server_address::is_address, name: "PostgreSQL", feature: "postgres" },
+    #[cfg(feature = "workbook")]
     &workbook::WorkbookFormat,
+    #[cfg(not(feature = "workbook"))]
+    &absent::Absent { takes: is_workbook, name: "workbooks", feature: "workbook" },
+    #[cfg(feature = "parquet")]
     &parquet::ParquetFormat,
+    #[cfg(not(feature = "parquet"))]
+    &absent::Absent { takes: is_parquet, name: "Parquet", feature: "parquet" },
     &json::JsonFormat,
+    #[cfg(feature = "sqlite")]
     &sqlite::SqliteFormat,
+    #[cfg(not(feature = "sqlite"))]
+    &absent::Absent { takes: is_sqlite, name: "SQLite", feature: "sqlite" },
     &text::TextFormat,
 ];
+
+fn is_workbook(name: &str) -> bool {
+    ends_with(name, &[".xlsx", ".xlsm", ".ods"])
+}
+
+fn is_parquet(name: &str) -> bool {
+    ends_with(name, &[".parquet"])
+}
+
+fn is_sqlite(name: &str) -> bool {
+    ends_with(name, &[".sqlite", ".sqlite3", ".db"])
+}
 
 /// A kind of file or database that holds tables.
 pub trait Format: Sync {
@@ -330,7 +366,7 @@ pub fn named_on_command_line(name: &str) -> String {
     }
     let (address, table) = name.split_once('#').unwrap_or((name, ""));
     let separator = if table.is_empty() { "" } else { "#" };
-    format!("{}{separator}{table}", postgres::without_login(address))
+    format!("{}{separator}{table}", server_address::without_login(address).1)
 }
 
 /// An address as messages show it: without any secret.
@@ -345,11 +381,13 @@ fn ends_with(name: &str, endings: &[&str]) -> bool {
 }
 
 /// A name as SQL quotes it.
+#[cfg(any(feature = "postgres", feature = "sqlite"))]
 fn quoted_name(name: &str) -> String {
     format!("\"{}\"", name.replace('"', "\"\""))
 }
 
 /// A number that is none, in words: the row, the field and what it is.
+#[cfg(any(feature = "parquet", feature = "sqlite"))]
 fn not_finite(number: f64, row: u64, field: usize) -> String {
     format!(":{row} column {} {number}", field + 1)
 }

@@ -41,7 +41,7 @@ use jiff::tz::{Offset, TimeZone};
 
 use super::{
     Address, Block, Container, Format, Limits, OwnTables, Reader, Source, Unsplit, Wanted, What,
-    ends_with, file_bytes, not_finite,
+    file_bytes, is_parquet, not_finite,
 };
 use crate::error::{Error, InputKind};
 use crate::formats::head::{Head, Typed};
@@ -62,7 +62,7 @@ pub(super) struct ParquetFormat;
 
 impl Format for ParquetFormat {
     fn takes(&self, name: &str) -> bool {
-        ends_with(name, &[".parquet"])
+        is_parquet(name)
     }
 
     fn open(&self, at: &Address, _: &Limits, _: &OwnTables) -> Result<Arc<dyn Container>, Error> {

@@ -28,7 +28,7 @@ use rusqlite::{Connection, ErrorCode, OpenFlags, Row};
 
 use super::threaded::Threaded;
 use super::{
-    Address, Block, Container, Format, Limits, OwnTables, Reader, Source, Wanted, What, ends_with,
+    Address, Block, Container, Format, Limits, OwnTables, Reader, Source, Wanted, What, is_sqlite,
     not_finite, quoted_name,
 };
 use crate::error::{Error, InputKind};
@@ -52,7 +52,7 @@ pub(super) struct SqliteFormat;
 
 impl Format for SqliteFormat {
     fn takes(&self, name: &str) -> bool {
-        ends_with(name, &[".sqlite", ".sqlite3", ".db"])
+        is_sqlite(name)
     }
 
     fn open(&self, at: &Address, _: &Limits, _: &OwnTables) -> Result<Arc<dyn Container>, Error> {

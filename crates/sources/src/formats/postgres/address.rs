@@ -4,14 +4,10 @@
 //! plan or of a message.
 
 use std::path::{Path, PathBuf};
-use std::sync::Arc;
 use std::time::Duration;
 
-use interligo_model::plan::{Mistake, MistakeKind};
 use postgres::Config;
 use postgres::config::{Host, SslMode};
-
-use crate::error::Error;
 
 /// How long a server may take to answer a connection.
 const PATIENCE: Duration = Duration::from_secs(15);
@@ -51,35 +47,6 @@ impl Environment for OwnEnvironment {
     fn get(&self, name: &str) -> Option<String> {
         std::env::var(name).ok().filter(|value| !value.is_empty())
     }
-}
-
-/// Whether it is the address of a server.
-pub(super) fn is_address(name: &str) -> bool {
-    let scheme = name.split_once("://").map_or("", |(scheme, _)| scheme);
-    ["postgres", "postgresql"].iter().any(|known| scheme.eq_ignore_ascii_case(known))
-}
-
-/// An address without the user, the password and the settings: as messages show it.
-pub(super) fn shown(address: &str) -> Result<Arc<str>, Error> {
-    let (login, shown) = without_login(address);
-    if login.contains(':') || address.contains("password=") {
-        // No line of the plan is shown with it.
-        return Err(Mistake::of_plan(
-            MistakeKind::PasswordInPlan,
-            "a password stands in the address of a database",
-        )
-        .help("take it out of the plan; give it in PGPASSWORD or in the password file (~/.pgpass)")
-        .into());
-    }
-    Ok(shown.into())
-}
-
-/// The login of an address, and the address without it and without settings.
-pub(super) fn without_login(address: &str) -> (&str, String) {
-    let (scheme, rest) = address.split_once("://").unwrap_or(("postgres", address));
-    let rest = rest.split('?').next().unwrap_or(rest);
-    let (login, place) = rest.rsplit_once('@').unwrap_or(("", rest));
-    (login, format!("{scheme}://{place}"))
 }
 
 /// The address with a port, should it name a host and none.
@@ -247,6 +214,7 @@ fn fields(line: &str) -> Vec<String> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::formats::server_address::shown;
     use std::collections::HashMap;
 
     impl Environment for HashMap<&str, String> {

@@ -29,6 +29,7 @@ use postgres::{Client, NoTls};
 
 use self::address::{Encryption, Login, OwnEnvironment};
 use self::copy::{BLOCK, Copied, CopyRows};
+use super::server_address;
 use super::threaded::Threaded;
 use super::{
     Address, Block, Container, Format, Limits, OwnTables, Reader, Source, Unsplit, Wanted, What,
@@ -47,7 +48,7 @@ pub(super) struct PostgresFormat;
 
 impl Format for PostgresFormat {
     fn takes(&self, name: &str) -> bool {
-        address::is_address(name)
+        server_address::is_address(name)
     }
 
     fn is_address(&self) -> bool {
@@ -55,7 +56,7 @@ impl Format for PostgresFormat {
     }
 
     fn shown(&self, address: &str) -> Result<Arc<str>, Error> {
-        address::shown(address)
+        server_address::shown(address)
     }
 
     fn open(&self, at: &Address, _: &Limits, _: &OwnTables) -> Result<Arc<dyn Container>, Error> {
@@ -66,11 +67,6 @@ impl Format for PostgresFormat {
         let server = Arc::new(Server { login, shown: at.shown.clone(), keeper: Mutex::new(None) });
         Ok(Arc::new(Database(server)))
     }
-}
-
-/// An address without its login.
-pub(super) fn without_login(address: &str) -> String {
-    address::without_login(address).1
 }
 
 /// A server with a database.

@@ -36,6 +36,7 @@ use interligo_model::values::date::Day;
 use super::threaded::Threaded;
 use super::{
     Address, Container, Format, Limits, OwnTables, Reader, Source, Wanted, What, ends_with,
+    is_workbook,
 };
 use crate::error::{Error, InputKind};
 use crate::formats::head::Head;
@@ -107,7 +108,7 @@ struct Book {
 
 impl Format for WorkbookFormat {
     fn takes(&self, name: &str) -> bool {
-        ends_with(name, &[".xlsx", ".xlsm", ".ods"])
+        is_workbook(name)
     }
 
     fn open(
