@@ -29,6 +29,35 @@ pub(crate) struct Arguments {
     pub(crate) color: Color,
 }
 
+impl Arguments {
+    /// How many threads are asked for.
+    pub(crate) fn threads(&self) -> Option<usize> {
+        let plan = match &self.command {
+            Command::Link(options) => {
+                options.what.as_ref().map_or(&options.plan, LinkCommand::plan)
+            }
+            Command::Run(options) => &options.plan,
+            Command::Totals(options) => &options.plan,
+            Command::Check(options) => &options.plan,
+            Command::Mend(options) => &options.plan,
+            Command::Calendar(options) => &options.plan,
+            Command::Look(options) => &options.plan,
+            Command::Start(_) | Command::Demo(_) | Command::Help(_) => return None,
+        };
+        plan.threads.map(usize::from)
+    }
+}
+
+impl LinkCommand {
+    fn plan(&self) -> &PlanOptions {
+        match self {
+            LinkCommand::Map { plan, .. }
+            | LinkCommand::Find { plan }
+            | LinkCommand::Add { plan, .. } => plan,
+        }
+    }
+}
+
 const EXIT_STATUS: &str = "\
 Exit status:
   0 all well; 1 findings that the plan says must stop; 2 a wrong command line or plan;

@@ -16,23 +16,10 @@ use clap::Parser;
 use args::{Arguments, Command};
 use failure::Failure;
 
-/// The stack that commands run on: formulas are read and typed recursively and may be long.
-const STACK: usize = 64 << 20;
-
 /// The exit status after a signal, as shells have it for SIGINT.
 const INTERRUPTED: i32 = 130;
 
 fn main() -> ExitCode {
-    let command = std::thread::Builder::new().stack_size(STACK).spawn(run);
-    match command.map(std::thread::JoinHandle::join) {
-        Ok(Ok(status)) => status,
-        Ok(Err(panic)) => std::panic::resume_unwind(panic),
-        // Without a thread there is still this one.
-        Err(_) => run(),
-    }
-}
-
-fn run() -> ExitCode {
     // What is being written goes with the run. Without a handler it stays for the next run to remove.
     let _ = ctrlc::set_handler(|| {
         interligo_project::abandon_outputs();
@@ -56,6 +43,15 @@ fn run() -> ExitCode {
         }
         Err(error) => error.exit(),
     };
+    let cores = || std::thread::available_parallelism().map_or(1, Into::into);
+    // Without a pool there is still this thread.
+    match interligo_project::pool(arguments.threads().unwrap_or_else(cores)) {
+        Some(pool) => pool.install(|| command(&arguments)),
+        None => command(&arguments),
+    }
+}
+
+fn command(arguments: &Arguments) -> ExitCode {
     arguments.color.apply();
     let mut out = printed::Printed::stdout();
     let result = match &arguments.command {

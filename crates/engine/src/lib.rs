@@ -23,6 +23,5 @@ pub mod outputs;
 pub mod proof;
 pub mod rows;
 pub mod totals;
-pub mod workers;
 
 pub use bind::bind;

@@ -82,7 +82,7 @@ pub use outcome::{FilesSince, FindingsSince, Outcome};
 pub use plan_edit::{NewLink, with_link};
 pub use prepare::{Job, OnDuplicates};
 pub use project::{PLAN_FILE, PartNote, Project, read_plan};
-pub use run::parallelism::Parallelism;
+pub use run::parallelism::{Parallelism, pool};
 pub use run::stop_rules::{duplicate_stops, stops};
 pub use run::{Inspection, OnStop, RunResult, check, link_use, run};
 pub use start::unlinked::with_likely_link;

@@ -2,6 +2,8 @@
 
 use std::collections::BTreeSet;
 
+use rayon::prelude::*;
+
 use crate::error::{Error, ErrorClass};
 use interligo_engine::bind::{Bound, Content, Headings, Home, Request, Route, bind};
 use interligo_engine::engine::{Engine, Extent, Sample};
@@ -163,9 +165,7 @@ impl Project {
             let raw = lookup_table::read(self.table(&bound.name))?;
             Lookup::settle(raw, bound).map_err(Error::from)
         };
-        interligo_engine::workers::each((0..bound.lookups.len()).collect(), load)
-            .into_iter()
-            .collect()
+        (0..bound.lookups.len()).into_par_iter().map(load).collect()
     }
 
     /// Texts of the fact's columns, by which their types are found.

@@ -8,8 +8,6 @@ use std::collections::BTreeMap;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Condvar, Mutex, MutexGuard, PoisonError};
 
-use interligo_engine::workers::crew;
-
 /// Results held per worker before it waits for the others.
 const AHEAD: usize = 3;
 
@@ -29,7 +27,10 @@ struct Sink<R, F, E> {
     failed: Option<(u64, E)>,
 }
 
-/// Works on all items of `next` with `threads` workers.
+/// Works on all items of `next` with `threads` workers, in the pool of whoever calls.
+///
+/// Workers wait for each other. So `work` must not work in parallel itself: a thread that waits for that could be given
+/// another worker, which would wait for the one below it.
 ///
 /// `work` is given a worker's own state; the states come back at the end. `emit` gets the results in
 /// the order of the items.
@@ -80,10 +81,18 @@ where
         }
         own
     };
-    let states = crew(threads, worker);
+    let states = Mutex::new(Vec::new());
+    rayon::scope(|scope| {
+        for _ in 0..threads.max(1) {
+            scope.spawn(|_| {
+                let own = worker();
+                locked(&states).push(own);
+            });
+        }
+    });
     match sink.into_inner().unwrap_or_else(PoisonError::into_inner).failed {
         Some((_, error)) => Err(error),
-        None => Ok(states),
+        None => Ok(states.into_inner().unwrap_or_else(PoisonError::into_inner)),
     }
 }
 

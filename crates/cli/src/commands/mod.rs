@@ -119,13 +119,9 @@ fn plan_path(options: &PlanOptions) -> Result<PathBuf, Failure> {
 /// How the machine is used.
 fn parallelism(options: &PlanOptions) -> Parallelism {
     let mut parallelism = Parallelism::default();
-    if let Some(threads) = options.threads {
-        parallelism.threads = usize::from(threads);
-    }
     if let Some(block) = options.block {
         parallelism.block = block;
     }
-    interligo_engine::workers::allow(parallelism.threads);
     parallelism
 }
 

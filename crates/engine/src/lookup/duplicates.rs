@@ -1,5 +1,6 @@
 //! The rows of a lookup, settled to one per key, or per key and period.
 
+use rayon::prelude::*;
 use std::borrow::Cow;
 use std::collections::BTreeSet;
 use std::sync::Arc;
@@ -18,7 +19,6 @@ use crate::bind::{BoundLookup, Validity};
 use crate::keys::{KeyTable, NO_ROW, joined, shown};
 use crate::lookup::calendar::{ALWAYS, Calendar, FOREVER, Holds};
 use crate::lookup::duplicate_rule;
-use crate::workers;
 
 /// Rows whose keys are looked up together: few as long as most keys are new, more once many are known.
 const FEWEST: usize = 1_024;
@@ -129,7 +129,8 @@ impl Lookup {
         }
         let range =
             |number: usize| group.len() * number / RANGES..group.len() * (number + 1) / RANGES;
-        workers::each((0..RANGES).map(range).collect(), find).concat()
+        let found: Vec<Vec<u32>> = (0..RANGES).into_par_iter().map(range).map(find).collect();
+        found.concat()
     }
 
     fn settled(
@@ -302,7 +303,7 @@ fn side_by_side(holding: &[Holds], of_rows: &[u32], starts: &[u32]) -> Vec<Holds
         (rest, first) = (others, end);
         pieces.push((own, keys));
     }
-    workers::each(pieces, |(own, keys): (&mut [Holds], std::ops::Range<usize>)| {
+    pieces.into_par_iter().for_each(|(own, keys): (&mut [Holds], std::ops::Range<usize>)| {
         let base = starts[keys.start];
         let mut free: Vec<u32> = starts[keys.clone()].iter().map(|at| at - base).collect();
         for (holds, number) in holding.iter().zip(of_rows) {

@@ -7,6 +7,7 @@ mod duplicates;
 pub(crate) mod gather;
 mod typed;
 
+use rayon::prelude::*;
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
@@ -20,7 +21,6 @@ use crate::keys::{KeyTable, join_columns, shown};
 use crate::lookup::calendar::{ALWAYS, Calendar, FOREVER, Holds};
 use crate::proof::doubts::Doubts;
 use crate::proof::findings::Noted;
-use crate::workers;
 use duplicates::same_key;
 pub(crate) use duplicates::until_the_next;
 use interligo_model::place::{PartName, Place};
@@ -357,8 +357,9 @@ impl Lookup {
         let out: Vec<(u32, LeftOut)> = if rows <= range {
             of_range(0, &mut holding)
         } else {
-            let ranges = holding.chunks_mut(range).enumerate().collect();
-            workers::each(ranges, |(n, own): (usize, &mut [Holds])| of_range(n, own)).concat()
+            let ranges = holding.par_chunks_mut(range).enumerate();
+            let out: Vec<_> = ranges.map(|(number, own)| of_range(number, own)).collect();
+            out.concat()
         };
         let mut gone = out.iter().map(|(row, _)| *row).peekable();
         if gone.peek().is_some() {

@@ -1,5 +1,6 @@
 //! The columns of a lookup: read by their types, or worked out from the others.
 
+use rayon::prelude::*;
 use std::collections::BTreeMap;
 
 use arrow_array::{Array, StringViewArray};
@@ -16,7 +17,6 @@ use super::{FEW, LookupColumn, RawTable};
 use crate::bind::{BoundFormula, BoundLookup, RowNames};
 use crate::eval::{Expr, ExprKind, Leaves, Overflow, Type, evaluate, kind_of, type_of};
 use crate::proof::doubts::Doubts;
-use crate::workers;
 
 /// The columns of a lookup while they are read.
 pub(super) struct Typed {
@@ -42,7 +42,7 @@ pub(super) fn typed(raw: &mut RawTable, bound: &BoundLookup) -> Result<Typed, Mi
     let columns: Vec<Result<ReadTyped, Mistake>> = if raw.rows.len() < FEW {
         all.map(read).collect()
     } else {
-        workers::each(all.collect(), read)
+        all.into_par_iter().map(read).collect()
     };
     let mut typed = Typed {
         columns: Vec::new(),

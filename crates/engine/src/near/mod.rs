@@ -8,11 +8,10 @@
 mod alike;
 mod index;
 
-use crate::workers;
-
 pub use alike::Likeness;
 use alike::{Form, writing};
 use index::NearIndex;
+use rayon::prelude::*;
 
 /// How many suggestions a key gets at most.
 pub const SUGGESTED: usize = 9;
@@ -88,7 +87,7 @@ pub fn near_keys(sought: &[&str], keys: &[&str]) -> Vec<Vec<Near>> {
 
 /// The lookup's keys, sent through the index side by side.
 fn searched(index: &NearIndex, asked: &[Form<'_>], keys: &[&str]) -> Vec<Vec<Near>> {
-    let size = keys.len().div_ceil(workers::allowed()).max(1);
+    let size = keys.len().div_ceil(rayon::current_num_threads()).max(1);
     let search = |(number, part): (usize, &'_ [&str])| {
         let first = (number * size) as u32;
         let mut found = vec![Vec::new(); asked.len()];
@@ -106,7 +105,8 @@ fn searched(index: &NearIndex, asked: &[Form<'_>], keys: &[&str]) -> Vec<Vec<Nea
         found
     };
     let mut found = vec![Vec::new(); asked.len()];
-    for part in workers::each(keys.chunks(size).enumerate().collect(), search) {
+    let parts: Vec<_> = keys.par_chunks(size).enumerate().map(search).collect();
+    for part in parts {
         for (own, other) in found.iter_mut().zip(part) {
             other.into_iter().for_each(|near| keep(own, near));
         }

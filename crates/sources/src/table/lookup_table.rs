@@ -68,7 +68,7 @@ fn read_part(
     let first = reader.next(BLOCK)?;
     // Most lookups are one block, which one thread reads best.
     let threads = match &first {
-        Some(block) if !block.last => interligo_engine::workers::allowed(),
+        Some(block) if !block.last => rayon::current_num_threads(),
         _ => 1,
     };
     let mut first = Some(first);
