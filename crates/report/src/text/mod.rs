@@ -40,6 +40,7 @@ pub use totals::{TotalsLook, bare, not_shown, totals, totals_json, totals_markdo
 use std::borrow::Cow;
 
 use anstyle::{AnsiColor, Style};
+use textwrap::{Options, WordSeparator, WordSplitter, WrapAlgorithm};
 
 use crate::output::Out;
 
@@ -65,19 +66,14 @@ pub fn paragraph(width: Option<usize>, text: &str) -> String {
     lines.collect::<Vec<_>>().join("\n")
 }
 
-/// A text in lines of at most so many signs, as far as its words allow.
-fn broken(text: &str, width: usize) -> Vec<String> {
-    let mut lines: Vec<String> = Vec::new();
-    for word in text.split(' ') {
-        match lines.last_mut() {
-            Some(line) if line.chars().count() + word.chars().count() < width => {
-                *line += " ";
-                *line += word;
-            }
-            _ => lines.push(word.to_owned()),
-        }
-    }
-    lines
+/// A text in lines of at most so many characters, as far as its words allow.
+fn broken(text: &str, width: usize) -> Vec<Cow<'_, str>> {
+    let options = Options::new(width)
+        .word_separator(WordSeparator::AsciiSpace)
+        .word_splitter(WordSplitter::NoHyphenation)
+        .wrap_algorithm(WrapAlgorithm::FirstFit)
+        .break_words(false);
+    textwrap::wrap(text, options)
 }
 
 /// Prints the title of a section.

@@ -25,7 +25,7 @@ pub(super) enum Encryption {
     /// Always, whoever it says it is.
     Always,
     /// Always, and its certificate is checked: against this file, or the system's; its name too or not.
-    Checked { root: PathBuf, name: bool },
+    Checked { root: Option<PathBuf>, name: bool },
 }
 
 /// A server, a database and the credentials for it.
@@ -122,10 +122,9 @@ impl Login {
         }
         let mode = mode.or_else(|| get("PGSSLMODE")).unwrap_or_else(|| "prefer".to_owned());
         let root = root.or_else(|| get("PGSSLROOTCERT")).map(PathBuf::from);
-        let is_given = root.is_some();
-        let root = root.or_else(|| Some(home(environment)?.join(".postgresql/root.crt")));
-        let is_there = is_given || root.as_ref().is_some_and(|root| root.is_file());
-        let checked = |name| Encryption::Checked { root: root.clone().unwrap_or_default(), name };
+        let own = || Some(home(environment)?.join(".postgresql/root.crt"));
+        let root = root.or_else(|| own().filter(|root| root.is_file()));
+        let checked = |name| Encryption::Checked { root: root.clone(), name };
         let only_sockets = config.get_hosts().iter().all(|host| matches!(host, Host::Unix(_)));
         let encryption = match mode.as_str() {
             // What does not leave the machine is not encrypted.
@@ -133,7 +132,7 @@ impl Login {
             "disable" => Encryption::None,
             "allow" | "prefer" => Encryption::Offered,
             // Whoever says which certificates to trust wants them checked, as the server's own programs do.
-            "require" if is_there => checked(false),
+            "require" if root.is_some() => checked(false),
             "require" => Encryption::Always,
             "verify-ca" => checked(false),
             "verify-full" => checked(true),
@@ -261,9 +260,9 @@ mod tests {
             Encryption::Always
         );
         assert_eq!(of("postgres://h/d", &[("PGSSLMODE", "disable")]), Encryption::None);
-        let checked = Encryption::Checked { root: "/c.pem".into(), name: true };
+        let checked = Encryption::Checked { root: Some("/c.pem".into()), name: true };
         assert_eq!(of("postgres://h/d?sslmode=verify-full&sslrootcert=/c.pem", &[]), checked);
-        let given = Encryption::Checked { root: PathBuf::from("/c.pem"), name: false };
+        let given = Encryption::Checked { root: Some("/c.pem".into()), name: false };
         assert_eq!(of("postgres://h/d?sslmode=require", &[("PGSSLROOTCERT", "/c.pem")]), given);
         assert_eq!(of("postgres://h/d?sslmode=require&sslrootcert=/c.pem", &[]), given);
         assert_eq!(of("PostgreSQL://h/d?sslmode=disable", &[]), Encryption::None);

@@ -25,7 +25,11 @@ pub(super) fn connector(encryption: &Encryption) -> Result<Option<MakeRustlsConn
             Verifier { chain: None, trusted: Vec::new(), name: false, provider }
         }
         Encryption::Checked { root, name } => {
-            let trusted = trusted(root)?;
+            let trusted = match root {
+                Some(file) => trusted(file)?,
+                // What the system trusts; that some of it cannot be read is no matter.
+                None => rustls_native_certs::load_native_certs().certs,
+            };
             let mut roots = RootCertStore::empty();
             roots.add_parsable_certificates(trusted.iter().cloned());
             let roots = Arc::new(roots);
