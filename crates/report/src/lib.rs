@@ -1,12 +1,14 @@
 //! Results as text, tables and pictures, from results that are finished: nothing is computed here, and no path opened.
 //!
-//! - [`text`]: for people, as comma-separated text, and as JSON.
+//! - [`text`]: for people, and as comma-separated text.
+//! - [`json`]: for programs, from types that are its documented shape.
 //! - [`svg`]: pictures in the open format SVG.
 //! - [`finding_help`]: what each kind of finding means, and what settles it.
 //! - [`visible`]: signs that a terminal would obey are shown as what they are.
 
 mod axis;
 pub mod finding_help;
+pub mod json;
 pub mod output;
 pub mod svg;
 pub mod text;

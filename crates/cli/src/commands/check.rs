@@ -9,6 +9,7 @@ use interligo_project::{
     Checked, Code, Finding, Inspection, Job, OnDuplicates, RunResult, check as check_lines,
     duplicate_stops, for_owners, rows_at, stops,
 };
+use interligo_report::json;
 use interligo_report::text::{self, ShownRows};
 
 use super::{Opened, Out};
@@ -48,7 +49,7 @@ pub(crate) fn check(options: &CheckOptions, out: Out<'_>) -> Result<(), Failure>
     let findings: Vec<&Finding> = checked.findings.iter().collect();
     match (options.format, &options.about) {
         (Format::Csv, _) => text::check_csv(out, checked)?,
-        (Format::Json, _) => text::check_json(out, checked, &rows)?,
+        (Format::Json, _) => json::check_json(out, checked, &rows)?,
         (Format::Table, None) => text::overview(out, checked)?,
         (Format::Table, Some(about)) if findings.is_empty() => {
             text::nothing_of(out, about)?;

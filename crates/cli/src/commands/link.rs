@@ -4,7 +4,7 @@ use std::path::Path;
 
 use interligo_model::plan::{Ignore, Plan};
 use interligo_project::{LinkMap, NewLink, Project, find_links, with_link, write_whole};
-use interligo_report::text;
+use interligo_report::{json, text};
 
 use super::{Opened, Out, folder_of, parallelism, plan_path};
 use crate::args::{Difference, Format, LinkCommand, LinkOptions, PlanOptions};
@@ -42,7 +42,7 @@ fn list(options: &LinkOptions, out: Out<'_>) -> Result<(), Failure> {
     match options.format {
         Format::Table => text::links(out, &map)?,
         Format::Csv => text::links_csv(out, &map)?,
-        Format::Json => text::links_json(out, &map)?,
+        Format::Json => json::links_json(out, &map)?,
     }
     out.flush()?;
     Ok(())

@@ -4,7 +4,7 @@ use std::path::{Path, PathBuf};
 
 use interligo_model::plan::Plan;
 use interligo_project::{Error, Project, TableProfile, plan_for, shown_name, tables_in};
-use interligo_report::text;
+use interligo_report::{json, text};
 
 use super::{Out, folder_of, nearest_plan, parallelism, parsed};
 use crate::args::{Format, LookOptions};
@@ -35,7 +35,7 @@ pub(crate) fn look(options: &LookOptions, out: Out<'_>) -> Result<(), Failure> {
                 match options.format {
                     Format::Table => text::rows(out, name, rows)?,
                     Format::Csv => text::rows_csv(out, rows)?,
-                    Format::Json => text::rows_json(out, name, rows)?,
+                    Format::Json => json::rows_json(out, name, rows)?,
                 }
             }
         }
@@ -45,7 +45,7 @@ pub(crate) fn look(options: &LookOptions, out: Out<'_>) -> Result<(), Failure> {
         Format::Table => text::profiles(out, &profiles)?,
         Format::Csv if options.column.is_some() => text::values_csv(out, &profiles)?,
         Format::Csv => text::profiles_csv(out, &profiles)?,
-        Format::Json => text::profiles_json(out, &profiles, options.column.is_some())?,
+        Format::Json => json::profiles_json(out, &profiles, options.column.is_some())?,
     }
     out.flush()?;
     tables.failed.map_or(Ok(()), Err)

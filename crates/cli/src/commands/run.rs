@@ -4,7 +4,7 @@ use interligo_engine::bind::Request;
 use interligo_engine::engine::Extent;
 use interligo_engine::proof::tieout::TieOut;
 use interligo_project::{OnDuplicates, OnStop};
-use interligo_report::text;
+use interligo_report::{json, text};
 
 use super::{Opened, Out};
 use crate::args::{Format, RunOptions};
@@ -29,7 +29,7 @@ pub(crate) fn run(options: &RunOptions, out: Out<'_>) -> Result<(), Failure> {
             }
             text::summary(out, &ran)?;
         }
-        Format::Json => text::tie_out_json(out, &ties)?,
+        Format::Json => json::tie_out_json(out, &ties)?,
         Format::Csv => text::tie_out_csv(out, &ties)?,
     }
     out.flush()?;

@@ -7,6 +7,7 @@ use interligo_engine::engine::Extent;
 use interligo_engine::totals::TotalsTable;
 use interligo_model::plan::{Unreached, Written};
 use interligo_project::{OnDuplicates, OnStop, totals_csv};
+use interligo_report::json;
 use interligo_report::output::Output as _;
 use interligo_report::text::{self, TotalsLook};
 
@@ -43,7 +44,7 @@ pub(crate) fn totals(options: &TotalsOptions, out: Out<'_>) -> Result<(), Failur
             text::totals_markdown(out, table)?;
             crate::printed::say_all(text::not_shown(table, aside));
         }
-        TotalsFormat::Json => text::totals_json(out, table)?,
+        TotalsFormat::Json => json::totals_json(out, table)?,
     }
     out.flush()?;
     Ok(())

@@ -5,7 +5,6 @@ use std::io;
 
 use interligo_engine::links::{LinkStatus, lines_found};
 use interligo_project::{Checked, Code, Finding, Group, LinkBalance};
-use serde_json::{Map, Value, json};
 
 use super::findings::{
     example, note, part_of, share, stake_cells, stake_headings, subjects, visible,
@@ -275,72 +274,6 @@ pub fn check_csv(out: Out<'_>, checked: &Checked) -> io::Result<()> {
         out.data(&interligo_project::csv_row(cells.iter().map(String::as_str)))?;
     }
     Ok(())
-}
-
-/// All of it as one object.
-pub fn check_json(out: Out<'_>, checked: &Checked, rows: &[ShownRows]) -> io::Result<()> {
-    let findings: Vec<Value> = checked.findings.iter().map(|f| finding_json(checked, f)).collect();
-    let links: Vec<Value> = checked.balances.iter().map(balance_json).collect();
-    let mut all = json!({
-        "lines": checked.lines,
-        "findings": findings,
-        "links": links,
-        "lines_with_further_keys": checked.further,
-    });
-    if !rows.is_empty() {
-        let rows = rows.iter().flat_map(|shown| {
-            shown.rows.iter().map(|(place, cells)| {
-                let cells = shown.columns.iter().cloned().zip(cells.iter().map(|cell| json!(cell)));
-                json!({ "table": shown.table, "place": place, "cells": cells.collect::<Map<_, _>>() })
-            })
-        });
-        all["rows"] = rows.collect();
-    }
-    writeln!(out, "{all:#}")
-}
-
-fn finding_json(checked: &Checked, finding: &Finding) -> Value {
-    let mut object = json!({
-        "finding": finding.code.name(), "in": finding.about, "key_or_column": finding.subject,
-        "count": finding.count, "stops": finding.stops, "places": finding.places, "last": finding.last,
-        "note": finding.note,
-    });
-    if let Some(stake) = &finding.stake {
-        let sums = checked.columns.iter().enumerate().map(|(number, column)| {
-            let known = stake.known(number, column).and_then(|sum| sum.value());
-            (column.name.clone(), json!(known.map(|sum| sum.to_string())))
-        });
-        object["stake"] = json!({
-            "lines": stake.lines, "sums": sums.collect::<Map<_, _>>(), "lines_unknown": stake.unknown,
-        });
-    }
-    if let Some((first, last)) = finding.days {
-        object["days"] = json!([first.to_string(), last.to_string()]);
-    }
-    if !finding.suggestions.is_empty() {
-        object["may_be"] = finding
-            .suggestions
-            .iter()
-            .map(|suggestion| {
-                let why: Vec<&str> = suggestion.why.iter().map(|why| why.name()).collect();
-                json!({ "key": suggestion.key, "why": why, "likely": suggestion.likely })
-            })
-            .collect();
-    }
-    object
-}
-
-fn balance_json(link: &LinkBalance) -> Value {
-    let balance = &link.balance;
-    let counts = LinkStatus::ALL.into_iter();
-    let counts = counts.map(|s| (s.name().to_owned(), json!(balance.lines[s as usize])));
-    json!({
-        "link": link.link, "lines": counts.collect::<Map<_, _>>(),
-        "keys": {
-            "in_both": balance.keys_in_both, "only_in_lines": balance.keys_of_lines,
-            "only_in_lookup": balance.keys_of_lookup, "more_in_lines": balance.more,
-        },
-    })
 }
 
 /// Rows as comma-separated text.

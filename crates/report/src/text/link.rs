@@ -4,7 +4,6 @@ use std::io;
 
 use interligo_engine::links::LinkStatus;
 use interligo_project::{LinkHealth, LinkMap, StartedLink};
-use serde_json::json;
 
 use super::check::write_csv;
 use super::number::{grouped, share};
@@ -108,33 +107,6 @@ pub fn links_csv(out: Out<'_>, map: &LinkMap) -> io::Result<()> {
         })
         .collect();
     write_csv(out, &headings, &rows)
-}
-
-/// The same as JSON.
-pub fn links_json(out: Out<'_>, map: &LinkMap) -> io::Result<()> {
-    let links: Vec<_> = map
-        .links
-        .iter()
-        .map(|link| {
-            let (found, all) = link.found();
-            let counts = LinkStatus::ALL
-                .into_iter()
-                .map(|status| (status.name().to_owned(), json!(link.counts[status as usize])));
-            json!({
-                "link": link.name, "path": link.path,
-                "from": map.tables[link.from].name, "to": map.tables[link.to].name,
-                "lines": all, "found": found, "keys_found": link.used.keys_found,
-                "keys_without_row": link.keys_missed, "rows_unused": link.used.rows_unused,
-                "statuses": counts.collect::<serde_json::Map<_, _>>(), "note": link.note,
-            })
-        })
-        .collect();
-    let tables: Vec<_> = map
-        .tables
-        .iter()
-        .map(|table| json!({ "table": table.name, "rows": table.rows, "fact": table.is_fact }))
-        .collect();
-    writeln!(out, "{:#}", json!({ "tables": tables, "links": links }))
 }
 
 /// Links that the plan does not have yet.

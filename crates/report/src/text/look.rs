@@ -7,7 +7,6 @@ use interligo_engine::proof::findings::Noted;
 use interligo_model::place::Place;
 use interligo_model::plan::{ColumnType, Role, key};
 use interligo_project::{ColumnLook, Question, TableProfile, TableRows};
-use serde_json::json;
 
 use super::check::write_csv;
 use super::number::grouped;
@@ -131,7 +130,7 @@ fn type_words(summary: &ColumnSummary) -> String {
     format!("{name} {}.{} %", share / 10, share % 10)
 }
 
-fn type_name(column_type: ColumnType) -> &'static str {
+pub(crate) fn type_name(column_type: ColumnType) -> &'static str {
     match column_type {
         ColumnType::Text => "text",
         ColumnType::Integer => "integer",
@@ -290,19 +289,6 @@ pub fn rows_csv(out: Out<'_>, rows: &TableRows) -> io::Result<()> {
     write_csv(out, &headings, &rows.rows.iter().map(placed).collect::<Vec<_>>())
 }
 
-/// The same as JSON.
-pub fn rows_json(out: Out<'_>, name: &str, rows: &TableRows) -> io::Result<()> {
-    let row = |(place, cells): &(Place, Vec<String>)| {
-        let values = rows.columns.iter().cloned().zip(cells.iter().map(|c| json!(c)));
-        json!({
-            "file": place.part.to_string(), "row": place.row,
-            "values": values.collect::<serde_json::Map<_, _>>(),
-        })
-    };
-    let all = rows.rows.iter().map(row).collect::<Vec<_>>();
-    writeln!(out, "{:#}", json!({ "table": name, "rows": all, "more": rows.more }))
-}
-
 /// A row per column.
 pub fn profiles_csv(out: Out<'_>, profiles: &[TableProfile]) -> io::Result<()> {
     let headings = [
@@ -353,45 +339,4 @@ pub fn values_csv(out: Out<'_>, profiles: &[TableProfile]) -> io::Result<()> {
         }
     }
     write_csv(out, &["table", "value", "rows"], &rows)
-}
-
-/// Everything, for other programs; with all values if `values` says so.
-pub fn profiles_json(out: Out<'_>, profiles: &[TableProfile], values: bool) -> io::Result<()> {
-    let column = |column: &ColumnLook| {
-        let summary = &column.summary;
-        let mut found = json!({
-            "column": column.name, "worked_out": column.worked_out, "type": type_name(summary.column_type), "rows": summary.rows,
-            "blank": summary.blank, "of_that_type": summary.fitting,
-            "distinct": summary.distinct.count(),
-            "distinct_is_exact": matches!(summary.distinct, Distinct::Exactly(_)),
-            "smallest": summary.smallest, "largest": summary.largest, "first_value": summary.example,
-            "could_be_key": match summary.key {
-                CouldBeKey::Yes => json!(true),
-                CouldBeKey::No => json!(false),
-                CouldBeKey::Perhaps => json!(null),
-            },
-        });
-        if values {
-            let all = column.values().0.into_iter();
-            found["values"] =
-                all.map(|(text, count)| json!({ "value": text, "rows": count })).collect();
-        }
-        found
-    };
-    let table = |profile: &TableProfile| {
-        json!({
-            "table": profile.name,
-            "rows": profile.rows.read, "made": profile.rows.made,
-            "left_out": profile.rows.left_out.iter().map(|(why, n)| json!({ "reason": why.name(), "rows": n })).collect::<Vec<_>>(),
-            "set_aside": profile.malformed,
-            "files": profile.parts.iter().map(|part| json!({
-                "file": part.part, "written": part.written, "rows": part.rows.read, "lines": part.rows.lines(),
-            })).collect::<Vec<_>>(),
-            "columns": profile.columns.iter().map(column).collect::<Vec<_>>(),
-            "questions": profile.questions.iter().map(|question| json!({
-                "column": question.column, "question": question.message, "answer": question.way_out,
-            })).collect::<Vec<_>>(),
-        })
-    };
-    writeln!(out, "{:#}", json!(profiles.iter().map(table).collect::<Vec<_>>()))
 }

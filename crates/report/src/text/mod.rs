@@ -7,7 +7,7 @@ mod error;
 mod findings;
 mod formulas;
 pub(crate) mod link;
-mod look;
+pub(crate) mod look;
 mod map;
 mod mend;
 pub(crate) mod number;
@@ -18,24 +18,21 @@ pub(crate) mod totals;
 
 pub use calendar::{calendar, calendars};
 pub use check::{
-    ShownRows, check_csv, check_json, detail, for_owners, nothing_of, overview, would_not_stop,
-    would_stop,
+    ShownRows, check_csv, detail, for_owners, nothing_of, overview, would_not_stop, would_stop,
 };
 pub use error::{PlanText, error_line, error_messages, help_line};
 pub use findings::{notes, recovered, summary};
 pub use formulas::formulas;
-pub use link::{added, found_links, links, links_csv, links_json};
-pub use look::{
-    profiles, profiles_csv, profiles_json, rows, rows_csv, rows_json, values, values_csv,
-};
+pub use link::{added, found_links, links, links_csv};
+pub use look::{profiles, profiles_csv, rows, rows_csv, values, values_csv};
 pub use map::map_text;
 pub use mend::{
     first_line, left_open, mend_end, mend_help, mended, mending, no_such_key, not_taken,
     nothing_to_undo, one_mended, open_key, suggestions,
 };
 pub use start::started;
-pub use tie_out::{link_health, tables_read, tie_out, tie_out_csv, tie_out_json};
-pub use totals::{TotalsLook, bare, not_shown, totals, totals_json, totals_markdown};
+pub use tie_out::{link_health, tables_read, tie_out, tie_out_csv};
+pub use totals::{TotalsLook, bare, not_shown, totals, totals_markdown};
 
 use std::borrow::Cow;
 

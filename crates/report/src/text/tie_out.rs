@@ -8,7 +8,6 @@ use interligo_engine::proof::tieout::{Amount, RoundedFigure, TieOut};
 use interligo_model::plan::Plan;
 use interligo_model::values::decimal::Decimal;
 use interligo_project::Drift;
-use serde_json::json;
 
 use super::number::{grouped, share};
 use super::table::TextTable;
@@ -408,53 +407,4 @@ fn csv_rows(tie: &TieOut) -> Vec<[String; 4]> {
         row("written", &written.output, "lines", written.tally.lines.to_string());
     }
     rows
-}
-
-/// One object; a list of them where there are several facts.
-pub fn tie_out_json(out: Out<'_>, ties: &[&TieOut]) -> io::Result<()> {
-    let all: Vec<serde_json::Value> = ties.iter().map(|tie| of_fact(tie)).collect();
-    match all.as_slice() {
-        [only] => writeln!(out, "{only:#}"),
-        several => writeln!(out, "{:#}", json!(several)),
-    }
-}
-
-fn of_fact(tie: &TieOut) -> serde_json::Value {
-    let exact = |sum: Option<Decimal>| sum.map(|s| s.to_string());
-    json!({
-        "fact": tie.fact.table,
-        "lines": {
-            "read": tie.fact.rows.read, "made": tie.fact.rows.made, "files": tie.fact.parts,
-            "folded_copies": tie.fact.rows.folded, "dropped": tie.fact.rows.dropped,
-            "carried_on": tie.lines_kept(), "set_aside": tie.lines_aside(),
-        },
-        "left_out": tie.fact.rows.left_out.iter().map(|(why, rows)| json!({ "reason": why.name(), "rows": rows })).collect::<Vec<_>>(),
-        "repeats_looked_for": tie.repeats, "lines_without_key": tie.unkeyed, "read_again": tie.read_again,
-        "files": tie.parts.iter().map(|(part, rows)| json!({
-            "file": part.to_string(), "rows": rows.read, "lines": rows.lines(),
-        })).collect::<Vec<_>>(),
-        "set_aside": tie.aside.iter().map(|(why, lines)| json!({ "reason": why, "lines": lines })).collect::<Vec<_>>(),
-        "set_aside_to": tie.aside_file.as_ref().and_then(|aside| aside.to.as_ref()),
-        "amounts": tie.amounts.iter().map(|a| json!({
-            "column": a.column, "read": exact(a.read), "carried_on": exact(a.kept), "set_aside": exact(a.aside),
-            "left_out": exact(a.left_out), "folded": exact(a.folded), "dropped": exact(a.dropped),
-        })).collect::<Vec<_>>(),
-        "links": tie.links.iter().map(|link| {
-            let counts = LinkStatus::ALL.into_iter().map(|s| (s.name().to_owned(), json!(link.counts[s as usize])));
-            json!({ "link": link.name, "lines": counts.collect::<serde_json::Map<_, _>>() })
-        }).collect::<Vec<_>>(),
-        "blank_figures": tie.blanks.iter().map(|f| json!({
-            "figure": f.name, "lines": f.lines,
-            "reasons": f.reasons.iter().map(|(why, n)| json!({ "reason": why, "lines": n })).collect::<Vec<_>>(),
-        })).collect::<Vec<_>>(),
-        "rounded_figures": tie.rounded.iter().map(|f| json!({
-            "figure": f.name, "sum": exact(f.rounded), "sum_before_rounding": exact(f.exact),
-            "difference": exact(f.difference),
-        })).collect::<Vec<_>>(),
-        "written": tie.written.iter().map(|w| json!({
-            "output": w.output, "to": w.to, "rows": w.groups.unwrap_or(w.tally.lines), "lines": w.tally.lines,
-            "lines_not_meeting_the_condition": w.filtered.lines,
-        })).collect::<Vec<_>>(),
-        "closes": true,
-    })
 }

@@ -6,7 +6,6 @@ use interligo_engine::totals::{MeasureKind, TotalsRow, TotalsTable, attribute_te
 use interligo_model::values::decimal::Decimal;
 use interligo_model::values::value::Value;
 use interligo_project::row_labels;
-use serde_json::{Map, json};
 
 use super::bars::bar;
 use super::number::{grouped, rounded};
@@ -339,34 +338,4 @@ pub fn totals_markdown(out: Out<'_>, table: &TotalsTable) -> io::Result<()> {
     };
     let cells = whole.into_iter().chain(table.whole.values.iter().map(bold));
     writeln!(out, "| {} |", cells.collect::<Vec<_>>().join(" | "))
-}
-
-/// Prints totals as JSON; numbers are texts, so that no reader rounds them.
-pub fn totals_json(out: Out<'_>, table: &TotalsTable) -> io::Result<()> {
-    let text = |value: &Value<'_>| json!((!value.is_blank()).then(|| value.to_string()));
-    let measures = |values: &[Value<'_>]| -> Vec<(String, serde_json::Value)> {
-        let headings = table.columns.iter().map(|column| table.heading_of(column));
-        headings.zip(values.iter().map(text)).collect()
-    };
-    let row = |row: &TotalsRow| -> Map<String, serde_json::Value> {
-        let mut shown = Map::new();
-        if table.levels.len() > 1 {
-            shown.insert("level".to_owned(), json!(row.level + 1));
-        }
-        if let Some(rest) = row.rest {
-            shown.insert("groups_in_this_row".to_owned(), json!(rest));
-        }
-        shown.extend(table.by.iter().cloned().zip(row.key.iter().map(text)));
-        shown.extend(measures(&row.values));
-        shown
-    };
-    let rows: Vec<Map<String, serde_json::Value>> = table.rows.iter().map(row).collect();
-    let of_measures = table.measures.iter().map(|m| (m.heading.clone(), json!(m.left_out)));
-    let left_out: Map<String, serde_json::Value> = of_measures.collect();
-    let whole: Map<String, serde_json::Value> = measures(&table.whole.values).into_iter().collect();
-    let all = json!({
-        "rows": rows, "all": whole, "lines": table.lines,
-        "lines_not_meeting_the_condition": table.filtered, "lines_without_a_value": left_out,
-    });
-    writeln!(out, "{all:#}")
 }

@@ -1,0 +1,52 @@
+//! Results as JSON. The types here are its documented shape: members in their order; exact numbers as texts, so that no
+//! reader rounds them; `null` where nothing is known.
+
+mod check;
+mod link;
+mod look;
+mod tie_out;
+mod totals;
+
+pub use check::check_json;
+pub use link::links_json;
+pub use look::{profiles_json, rows_json};
+pub use tie_out::tie_out_json;
+pub use totals::totals_json;
+
+use std::io;
+
+use indexmap::IndexMap;
+use interligo_engine::links::{LinkStatus, StatusCounts};
+use serde::Serialize;
+
+use crate::output::Out;
+
+/// Members whose names are data, in their order; of two with one name the last counts.
+type Members<T> = IndexMap<String, T>;
+
+/// Prints something, indented.
+fn print(out: Out<'_>, shown: &impl Serialize) -> io::Result<()> {
+    let text = serde_json::to_string_pretty(shown).map_err(io::Error::other)?;
+    writeln!(out, "{text}")
+}
+
+/// How many lines came out how in a link, by status.
+fn by_status(counts: &StatusCounts) -> Members<u64> {
+    LinkStatus::ALL.into_iter().map(|s| (s.name().to_owned(), counts[s as usize])).collect()
+}
+
+/// How many rows or lines there are of a kind.
+#[derive(Serialize)]
+struct Reason<'a> {
+    reason: &'a str,
+    #[serde(flatten)]
+    count: Count,
+}
+
+/// What is counted.
+#[derive(Serialize)]
+#[serde(rename_all = "snake_case")]
+enum Count {
+    Rows(u64),
+    Lines(u64),
+}
