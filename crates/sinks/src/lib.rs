@@ -1,6 +1,6 @@
 //! What Interligo writes: outputs that appear whole or not at all.
 //!
-//! - [`format`]: what a form of output has to be able to do; [`formats`] has them, a module each.
+//! - [`mod@format`]: what a form of output has to be able to do; [`formats`] has them, a module each.
 //! - [`lines`]: outputs of lines; [`raw_lines`]: lines as they were read; [`set_aside`]: those that are left out;
 //!   [`totals`]: tables of totals.
 //! - [`output_file`]: a file that is being written, with what went into it.

@@ -79,7 +79,7 @@ fn a_file_that_is_missing_or_a_folder_is_said_so() {
     std::fs::create_dir(folder.path().join("products.csv")).unwrap();
     let came = folder.run(&["run"]);
     assert!(came.said().contains("`products.csv` is a folder, not a file"), "{}", came.said());
-    came.status(3);
+    came.ended(3);
 }
 
 #[test]
@@ -95,7 +95,7 @@ fn a_heading_that_one_of_the_files_lacks_is_named_with_that_file() {
         "error: products_2.csv:1 has no heading `cost`, which the plan needs in `products`\n  \
          help: if `price` is that column, add \"price\" = { name = \"cost\" } to [tables.products.columns]\n"
     );
-    came.status(3);
+    came.ended(3);
 }
 
 #[test]
@@ -223,7 +223,7 @@ fn a_pipe_that_closes_ends_the_command_quietly() {
 fn an_output_below_a_file_cannot_be_written() {
     let came = shop("\n[outputs.lines]\nto = \"sales.csv/lines.csv\"\n").run(&["run"]);
     assert!(came.said().contains("lines.csv` cannot be written"), "{}", came.said());
-    came.status(4);
+    came.ended(4);
 }
 
 proptest::proptest! {

@@ -132,8 +132,8 @@ fn a_pattern_that_fits_nothing_and_a_table_without_headings_are_said_so() {
     let folder = Folder::with(&[("interligo.toml", PLAN)]);
     let came = folder.run(&["run"]);
     assert!(came.said().starts_with("error: no file fits 's*.csv'\n"), "{}", came.said());
-    came.status(2);
+    came.ended(2);
     let came = run(b"A,1\nB,2\n");
     assert!(came.said().contains("no figure or column of `s` is called `n`"), "{}", came.said());
-    came.status(2);
+    came.ended(2);
 }

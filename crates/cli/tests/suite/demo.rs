@@ -86,7 +86,7 @@ fn a_database_with_some_of_the_tables_gives_the_same_totals() {
     let look = folder.run(&["look", "customers", "--plan", "database/interligo.toml"]);
     assert!(look.printed().contains("mielo.sqlite#customers: SQLite"), "{}", look.printed());
     // The demo without it leaves none behind.
-    folder.run(&["demo", "database"]);
+    folder.run(&["demo", "database"]).ended(0);
     assert!(!folder.path().join("database/mielo.sqlite").exists());
 }
 
@@ -126,14 +126,14 @@ fn with_pricing_each_line_is_priced_through_several_calendars() {
     ]);
     assert_eq!(calendar.printed().lines().count(), 6, "{}", calendar.printed());
     // The demo without them leaves none behind.
-    folder.run(&["demo", "x"]);
+    folder.run(&["demo", "x"]).ended(0);
     assert!(!folder.path().join("x/rates.csv").exists());
 }
 
 #[test]
 fn it_writes_over_an_earlier_demo_and_over_nothing_else() {
     let mut folder = Folder::with(&[]);
-    folder.run(&["demo", "x"]);
+    folder.run(&["demo", "x"]).ended(0);
     assert_eq!(folder.run(&["demo", "x", "--lines", "10"]).said(), "");
     folder.put("mine/precious.csv", b"a,b\n");
     folder.put("x/notes.txt", b"mine too\n");
@@ -145,14 +145,14 @@ fn it_writes_over_an_earlier_demo_and_over_nothing_else() {
                 "error: the folder `{taken}` is not empty\n  help: name a new folder: interligo demo FOLDER\n"
             )
         );
-        came.status(2);
+        came.ended(2);
     }
 }
 
 #[test]
 fn one_core_and_small_blocks_change_nothing() {
     let folder = Folder::with(&[]);
-    folder.run(&["demo", "."]);
+    folder.run(&["demo", "."]).ended(0);
     let usual = folder.run(&["run"]);
     let slow = folder.run(&["run", "--threads", "1", "--block", "200"]);
     assert_eq!(slow, usual);

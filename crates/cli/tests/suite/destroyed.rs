@@ -130,14 +130,14 @@ fn plans_in_one_folder_have_records_and_files_of_their_own() {
     let other = plan_with("b.csv").replace("sales.csv", "more.csv");
     folder.put("more.toml", other.as_bytes());
     folder.put("more.csv", SALES.as_bytes());
-    folder.run(&["run"]).status(0);
+    folder.run(&["run"]).ended(0);
     let aside = read(&folder, "out/set-aside.csv").unwrap();
     let came = folder.run(&["run", "--plan", "more.toml"]);
     assert!(!came.printed().contains("since the last run"), "{}", came.printed());
-    came.status(0);
+    came.ended(0);
     assert_eq!(read(&folder, "out/set-aside.csv"), Some(aside));
     folder.put("more.csv", format!("{SALES}6,2025-01-10\n").as_bytes());
-    folder.run(&["run", "--plan", "more.toml"]).status(0);
+    folder.run(&["run", "--plan", "more.toml"]).ended(0);
     assert!(read(&folder, "out/more-set-aside.csv").is_some());
     let came = folder.run(&["run"]);
     assert!(!came.printed().contains("since the last run:"), "{}", came.printed());
@@ -189,7 +189,7 @@ fn outputs_appear_together_after_a_crash_at_any_step() {
             }
             // The first run sets a line aside, so that a file goes away with the second.
             folder.put("sales.csv", format!("{SALES}6,2025-01-10\n").as_bytes());
-            folder.run(&["run"]).status(0);
+            folder.run(&["run"]).ended(0);
             let now = |folder: &Folder| {
                 let mut found = BTreeMap::new();
                 files(folder.path(), &mut found);
@@ -208,7 +208,7 @@ fn outputs_appear_together_after_a_crash_at_any_step() {
             let came = folder.run(&["check"]);
             let after = now(&folder);
             let other = {
-                folder.run(&["run"]).status(0);
+                folder.run(&["run"]).ended(0);
                 now(&folder)
             };
             let decided = !["complete", "journal", "former"].contains(&step);
@@ -296,15 +296,13 @@ fn rights_are_kept_and_links_are_written_through() {
     folder.put("lines.csv", b"old\n");
     let lines = folder.path().join("lines.csv");
     std::fs::set_permissions(&lines, std::fs::Permissions::from_mode(0o600)).unwrap();
-    folder.run(&["run"]).status(0);
+    folder.run(&["run"]).ended(0);
     assert_eq!(lines.metadata().unwrap().permissions().mode() & 0o777, 0o600);
     assert_ne!(read(&folder, "lines.csv").as_deref(), Some("old\n"));
     let table = "X,A,products,\n";
     folder.put("list.csv", format!("found,use,link,note\n{table}").as_bytes());
-    folder.run(&["mend", "--from", "list.csv"]).status(0);
-    folder
-        .run(&["link", "add", "sales.no -> products.name", "--as", "other", "--anyway"])
-        .status(0);
+    folder.run(&["mend", "--from", "list.csv"]).ended(0);
+    folder.run(&["link", "add", "sales.no -> products.name", "--as", "other", "--anyway"]).ended(0);
     for (link, real, says) in [
         ("linked.csv", "real/keys.csv", table),
         ("interligo.toml", "real/plan.toml", "products.name"),

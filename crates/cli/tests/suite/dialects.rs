@@ -72,7 +72,7 @@ fn two_readings_are_asked_and_a_line_of_the_plan_decides() {
         "error: interligo.toml: `03/04/2025` in `day` of sales.csv can be read as 2025-04-03 or as 2025-03-04\n |\n \
          = help: add dates = \"31/12/2025\" or dates = \"12/31/2025\" to [tables.sales]\n"
     );
-    asked.status(2);
+    asked.ended(2);
     for (specimen, first) in [("31/12/2025", "2025-04-03"), ("12/31/2025", "2025-03-04")] {
         let came = sales(&format!("dates = \"{specimen}\""), days);
         assert!(came.printed().contains(&format!("\n{first},2\n")), "{}", came.printed());
@@ -127,7 +127,7 @@ fn a_part_has_settings_of_its_own() {
         folder.put("interligo.toml", parts(more).as_bytes());
         let came = folder.run(&totals);
         assert!(came.said().contains(message), "{}", came.said());
-        came.status(2);
+        came.ended(2);
     }
 }
 
@@ -144,7 +144,7 @@ fn what_the_plan_says_of_reading_must_make_sense() {
     ] {
         let came = sales(settings, "no,day,item,quantity\n");
         assert!(came.said().contains(message), "{}", came.said());
-        came.status(2);
+        came.ended(2);
     }
 }
 
@@ -197,5 +197,5 @@ fn other_encodings_and_packed_files_are_read() {
     folder.put("sales.csv", &cut_off);
     let came = folder.run(&["run"]);
     assert!(came.said().contains("`sales.csv` cannot be read further"), "{}", came.said());
-    came.status(3);
+    came.ended(3);
 }

@@ -81,7 +81,7 @@ fn the_guide_shows_what_the_program_prints() {
 #[test]
 fn the_examples_in_the_help_run() {
     let folder = Folder::with(&[]);
-    folder.run(&["demo", "."]);
+    folder.run(&["demo", "."]).ended(0);
     let program = assert_cmd::cargo::cargo_bin!("interligo");
     let path =
         format!("{}:{}", program.parent().unwrap().display(), std::env::var("PATH").unwrap());

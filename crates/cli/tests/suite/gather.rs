@@ -1,8 +1,6 @@
 //! Tables as people have them: titles and totals, lists in cells, columns that become rows, parts that
 //! differ, lines delivered twice.
 
-use proptest::prelude::*;
-
 use crate::support::{Came, Folder};
 
 /// A plan with one fact table, whose lines are written as they are.
@@ -58,7 +56,7 @@ fn a_row_that_merely_looks_like_a_total_is_asked_about() {
          s.csv:4 Total · 6\n  help: add total-rows = \"leave-out\" to [tables.sales] if it is a total, or \"keep\" if it \
          is a row like any other\nNothing was written.\n"
     );
-    came.status(1);
+    came.ended(1);
     let two = one("total-rows = \"leave-out\"", text).take_file("lines.csv");
     assert_eq!(two.lines().count(), 3);
     let three = one("total-rows = \"keep\"", text).take_file("lines.csv");
@@ -71,7 +69,7 @@ fn a_row_that_merely_looks_like_a_total_is_asked_about() {
         Folder::with(&[("interligo.toml", plan), ("s.csv", "item\nA\n"), ("p.csv", lookup)]);
     let came = folder.run(&["run"]);
     assert!(came.said().contains("`p` has 1 row that looks like a total"), "{}", came.said());
-    came.status(1);
+    came.ended(1);
 }
 
 #[test]
@@ -97,7 +95,7 @@ fn a_value_without_a_heading_is_not_lost() {
         "error: s.csv:20002 holds `note` in its column 3, which has no heading\n  \
          help: give the column a heading, or clear the cell\n"
     );
-    came.status(3);
+    came.ended(3);
 }
 
 #[test]
@@ -177,7 +175,7 @@ fn amounts_may_have_marks_and_signs_but_one_currency() {
         "{}",
         came.said()
     );
-    came.status(1);
+    came.ended(1);
 }
 
 #[test]
@@ -223,7 +221,7 @@ fn lines_delivered_twice_are_folded_or_settled() {
          day `2025-01-21` and `25/01/2025`\n  help: correct the lines, name all columns that make a line what it is in \
          `key`, or add `repeats = \"first\"`, \"last\" or \"newest COLUMN\" to [tables.sales]\nNothing was written.\n"
     );
-    came.status(1);
+    came.ended(1);
     for (rule, quantity) in
         [("first", "2"), ("last", "7"), ("newest day", "7"), ("smallest quantity", "2")]
     {
@@ -260,92 +258,4 @@ fn files_that_are_new_or_gone_are_named() {
     {
         assert!(came.printed().contains(said), "{}", came.printed());
     }
-}
-
-/// Rows of a table: an order, an item, a number of cents and a day of January.
-fn rows() -> impl Strategy<Value = Vec<(u32, String, i64, u32)>> {
-    prop::collection::vec((0u32..6, "[A-C]{1,2}", -99_999_999i64..99_999_999, 13u32..28), 1..25)
-}
-
-proptest! {
-    #![proptest_config(ProptestConfig::with_cases(40))]
-
-    /// Whatever the order of a file's columns, its separator, its style, and what stands above and below.
-    #[test]
-    fn prop_every_way_of_writing_a_table_gives_the_same_lines(
-        rows in rows(), order in Just(vec![0usize, 1, 2, 3]).prop_shuffle(), separator in "[;\t|]",
-        grouped in any::<bool>(), title in any::<bool>(), total in any::<bool>(), blanks in 0usize..3, packed in any::<bool>(),
-    ) {
-        let cents = |cents: i64, style: fn(i64, i64) -> String| {
-            let sign = if cents < 0 { "-" } else { "" };
-            format!("{sign}{}", style(cents.abs() / 100, cents.abs() % 100))
-        };
-        let plain = |whole: i64, rest: i64| format!("{whole}.{rest:02}");
-        let comma = |whole: i64, rest: i64| format!("{whole},{rest:02}");
-        let groups = |whole: i64, rest: i64| match (whole / 1_000_000, whole / 1000 % 1000, whole % 1000) {
-            (0, 0, ones) => format!("{ones},{rest:02}"),
-            (0, thousands, ones) => format!("{thousands}.{ones:03},{rest:02}"),
-            (millions, thousands, ones) => format!("{millions}.{thousands:03}.{ones:03},{rest:02}"),
-        };
-        let style: fn(i64, i64) -> String = if grouped { groups } else { comma };
-        let mut text = String::new();
-        if title {
-            text += &format!("Sales{0}{0}{0}\n{0}{0}{0}\n", separator);
-        }
-        let mut row = |cells: [String; 4]| {
-            let cells: Vec<String> = order.iter().map(|at| cells[*at].clone()).collect();
-            text += &(cells.join(&separator) + "\n");
-        };
-        row(["no", "item", "quantity", "day"].map(str::to_owned));
-        for (no, item, amount, day) in &rows {
-            row([format!("N{no}"), item.clone(), cents(*amount, style), format!("{day}/01/2025")]);
-        }
-        (0..blanks).for_each(|_| row(Default::default()));
-        if total {
-            let sum = rows.iter().map(|(_, _, amount, _)| amount).sum();
-            row(["Total".to_owned(), String::new(), cents(sum, style), String::new()]);
-        }
-        let plan = "[tables.sales]\nrole = 'fact'\nfrom = 's.csv'\ncolumns = { no = { type = 'text' }, item = { type = 'text' } }\n\
-                    [figures]\nx = 'quantity'\n[outputs.l]\nto = 'l.csv'\ncolumns = ['no', 'item', 'quantity', 'day']\n";
-        let mut folder = Folder::with(&[("interligo.toml", plan)]);
-        let bytes = if packed { zstd(&text) } else { text.into_bytes() };
-        folder.put("s.csv", &bytes);
-        let mut came = folder.run(&["run", "--format", "csv"]);
-        let expected: String = rows
-            .iter()
-            .map(|(no, item, amount, day)| format!("N{no},{item},{},2025-01-{day}\n", cents(*amount, plain)))
-            .collect();
-        prop_assert_eq!(came.take_file("l.csv"), format!("no,item,quantity,day\n{expected}"));
-        let read = rows.len() + blanks + usize::from(total) + if title { 2 } else { 0 };
-        prop_assert_eq!(count(&came, "lines,sales,read"), read as u64);
-    }
-
-    /// Repeated lines against a list of all lines so far, for any size of block.
-    #[test]
-    fn prop_repeats_are_those_that_a_list_of_all_lines_shows(rows in rows(), copies in 1usize..200, block in 1usize..9000) {
-        // Copies make files of several blocks.
-        let line = |(no, item, amount, day): &(u32, String, i64, u32)| format!("{no},{item},{amount},2025-01-{day}\n");
-        let text: String = rows.iter().cycle().take(rows.len() * copies).map(line).collect();
-        let (mut kept, mut folded, mut dropped) = (Vec::new(), 0, 0);
-        for line in text.lines() {
-            let key = |line: &str| line.split(',').next().unwrap().to_owned();
-            match kept.iter().find(|known: &&&str| key(known) == key(line)) {
-                None => kept.push(line),
-                Some(known) if *known == line => folded += 1,
-                Some(_) => dropped += 1,
-            }
-        }
-        let plan = "[tables.sales]\nrole = 'fact'\nfrom = 's.csv'\nkey = 'no'\nrepeats = 'first'\n[outputs.l]\nto = 'l.csv'\n\
-                    columns = ['*']\n";
-        let text = format!("no,item,quantity,day\n{text}");
-        let folder = Folder::with(&[("interligo.toml", plan), ("s.csv", &text)]);
-        let mut came = folder.run(&["run", "--format", "csv", "--block", &block.to_string()]);
-        prop_assert_eq!(came.take_file("l.csv"), format!("no,item,quantity,day\n{}\n", kept.join("\n")));
-        prop_assert_eq!(count(&came, "lines,sales,folded copies"), folded);
-        prop_assert_eq!(count(&came, "lines,sales,dropped"), dropped);
-    }
-}
-
-fn zstd(text: &str) -> Vec<u8> {
-    zstd::encode_all(text.as_bytes(), 1).unwrap()
 }

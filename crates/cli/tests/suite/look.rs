@@ -72,7 +72,7 @@ fn rows_are_shown_with_their_places() {
 #[test]
 fn the_numbers_are_the_same_for_any_cores_and_blocks() {
     let folder = Folder::with(&[]);
-    folder.run(&["demo", "."]);
+    folder.run(&["demo", "."]).ended(0);
     let usual = folder.run(&["look", "--format", "json"]);
     for options in [["--threads", "1"], ["--threads", "7"], ["--block", "300"]] {
         let other = folder.run(&["look", "--format", "json", options[0], options[1]]);
@@ -103,7 +103,7 @@ fn what_is_not_there_is_said_with_what_is() {
     ] {
         let came = folder.run(&arguments);
         assert_eq!(came.said(), message);
-        came.status(status);
+        came.ended(status);
     }
     let came = Folder::with(&[]).run(&["look"]);
     assert!(
@@ -111,7 +111,7 @@ fn what_is_not_there_is_said_with_what_is() {
         "{}",
         came.said()
     );
-    came.status(2);
+    came.ended(2);
 }
 
 #[test]
@@ -192,5 +192,5 @@ fn a_value_that_does_not_fit_is_no_row_that_is_left_out() {
     let folder = Folder::with(&[("s.csv", "n\n99999999999999999999\n1\n")]);
     let came = folder.run(&["look", "s.csv", "--where", "n * n * n > 1"]);
     assert!(came.said().contains("does not fit exact arithmetic"), "{}", came.said());
-    came.status(2);
+    came.ended(2);
 }

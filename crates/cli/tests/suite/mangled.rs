@@ -143,7 +143,7 @@ fn demo() -> &'static BTreeMap<String, Vec<u8>> {
     static DEMO: OnceLock<BTreeMap<String, Vec<u8>>> = OnceLock::new();
     DEMO.get_or_init(|| {
         let folder = Folder::with(&[]);
-        folder.run(&["demo", "."]).any_stdout();
+        folder.run(&["demo", "."]).any_stdout().nothing_more();
         let mut files = BTreeMap::new();
         let names = ["interligo.toml", "groups.csv", "prices_2024.csv", "prices_2025.csv"];
         let sales = [

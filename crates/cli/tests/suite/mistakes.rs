@@ -354,5 +354,5 @@ fn without_a_plan_the_way_to_one_is_shown() {
         .nothing_else();
     let came = folder.run(&["run", "--plan", "interligo.tml"]);
     assert!(came.said().contains("`interligo.tml` does not exist"), "{}", came.said());
-    came.status(3);
+    came.ended(3);
 }

@@ -130,14 +130,14 @@ fn an_old_set_aside_file_does_not_outlive_its_run() {
     let mut folder = shop(LINES);
     folder.put("sales.csv", format!("{SALES}6,2025-01-01\n").as_bytes());
     let there = |folder: &Folder| folder.path().join("out/set-aside.csv").exists();
-    folder.run(&["run"]);
+    folder.run(&["run"]).ended(0);
     assert!(there(&folder));
     folder.put("sales.csv", SALES.as_bytes());
-    folder.run(&["run"]);
+    folder.run(&["run"]).ended(0);
     assert!(!there(&folder));
     // What no run of the plan wrote is somebody's.
     folder.put("out/set-aside.csv", b"reason\nof another program\n");
-    folder.run(&["run"]);
+    folder.run(&["run"]).ended(0);
     assert!(there(&folder));
 }
 

@@ -58,7 +58,7 @@ fn the_demo_without_its_plan_comes_to_the_same_profit() {
         came.printed().lines().last().unwrap().to_owned()
     };
     let folder = Folder::with(&[]);
-    folder.run(&["demo", "."]);
+    folder.run(&["demo", "."]).ended(0);
     let own = profit(&folder, "lines,profit");
     std::fs::remove_file(folder.path().join("interligo.toml")).unwrap();
     std::fs::remove_dir_all(folder.path().join("out")).unwrap();

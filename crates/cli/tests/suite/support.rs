@@ -14,6 +14,7 @@ pub(crate) struct Folder {
 }
 
 /// What a command came to.
+#[must_use = "output, messages, status and files are all compared"]
 #[derive(Debug, PartialEq, Eq)]
 pub(crate) struct Came {
     status: i32,
@@ -93,6 +94,14 @@ impl Came {
         assert_eq!(self.status, status, "{}{}", self.stdout, self.stderr);
         Came { status: 0, ..self }
     }
+
+    /// The command came to `status`; what else came of it was looked at before.
+    pub(crate) fn ended(self, status: i32) {
+        let _ = self.status(status);
+    }
+
+    /// What else came of it was looked at before.
+    pub(crate) fn nothing_more(self) {}
 
     /// The exit status.
     pub(crate) fn exit_status(&self) -> i32 {

@@ -26,7 +26,7 @@ pub struct Tally {
     pub lines: u64,
     /// The sum of their marks, modulo 2^64: the same for the same lines in any order.
     pub marks: u64,
-    /// By measure of [`Engine::measured`] its sum; `None` for those that are not known here.
+    /// By measure of [`Engine::measured`](crate::engine::Engine::measured) its sum; `None` for those that are not known here.
     pub sums: Vec<Option<ExactSum>>,
 }
 

@@ -2,4 +2,9 @@
 
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on has failed")]
 
+mod closing;
 mod examples;
+mod links_oracle;
+mod oracle;
+mod shapes;
+mod support;

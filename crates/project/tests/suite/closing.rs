@@ -2,8 +2,8 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use interligo_engine::links::LinkStatus;
 use proptest::prelude::*;
-use serde_json::Value;
 
 use crate::support::Folder;
 
@@ -68,26 +68,25 @@ proptest! {
             }
         }
         let folder = folder(&sales, &products, &plan("", "first", false));
-        let found: Value = serde_json::from_str(folder.run(&["check", "--format", "json"]).printed()).unwrap();
-        let link = &found["links"][0];
+        let checked = folder.check();
+        let balance = &checked.balances[0].balance;
         let mut expected: BTreeMap<&str, u64> = BTreeMap::new();
         for item in &sales {
             *expected.entry(status(item, &keys)).or_default() += 1;
         }
         let mut lines = 0;
-        for (name, count) in link["lines"].as_object().unwrap() {
-            let count = count.as_u64().unwrap();
-            prop_assert_eq!(count, expected.get(name.as_str()).copied().unwrap_or(0), "{} {}", name, link);
+        for status in LinkStatus::ALL {
+            let (name, count) = (status.name(), balance.lines[status as usize]);
+            prop_assert_eq!(count, expected.get(name).copied().unwrap_or(0), "{} {:?}", name, balance);
             lines += count;
         }
         prop_assert_eq!(lines, sales.len() as u64);
-        let of = |name: &str| link["keys"][name].as_u64().unwrap();
         let missed: BTreeSet<&str> = sales
             .iter()
             .filter(|item| matches!(status(item, &keys), "unmatched" | "undecided"))
             .map(|item| item.trim())
             .collect();
-        prop_assert_eq!(of("only_in_lines"), missed.len() as u64);
+        prop_assert_eq!(balance.keys_of_lines, missed.len() as u64);
         let clean = |key: &str| key.split_whitespace().collect::<Vec<_>>().join(" ");
         let used = |key: &&&str| {
             let of_key = |item: &&String| match status(item, &keys) {
@@ -101,7 +100,7 @@ proptest! {
             sales.iter().filter(of_key).count() > 0
         };
         let both = keys.iter().filter(used).count() as u64;
-        prop_assert_eq!((of("in_both"), of("only_in_lookup")), (both, keys.len() as u64 - both));
+        prop_assert_eq!((balance.keys_in_both, balance.keys_of_lookup), (both, keys.len() as u64 - both));
     }
 
     #[test]
@@ -115,9 +114,9 @@ proptest! {
             "fill" => "missing = \"fill\"\nfill = { cost = 7 }".to_owned(),
             other => format!("missing = \"{other}\""),
         };
-        let mut folder = folder(&sales, &products, &plan(&rule, duplicates, false));
-        let mut came = folder.run(&["run"]);
-        let lines = came.take_file("lines.csv");
+        let folder = folder(&sales, &products, &plan(&rule, duplicates, false));
+        let came = folder.run();
+        let lines = came.file("lines.csv");
         let mut keys: Vec<&str> = Vec::new();
         for (key, _) in &products {
             if !keys.iter().any(|known| known.trim() == key.trim()) {
@@ -129,14 +128,14 @@ proptest! {
         let missing = sales.iter().filter(|item| matches!(status(item, &keys), "unmatched" | "blank")).count();
         let aside = match missing {
             0 => 0,
-            _ if rule.contains("aside") => came.take_file("out/set-aside.csv").lines().count() - 1,
+            _ if rule.contains("aside") => came.file("out/set-aside.csv").lines().count() - 1,
             _ => 0,
         };
         prop_assert!(!clean || aside == if rule.contains("aside") { missing } else { 0 }, "{} {}", aside, missing);
         prop_assert_eq!(lines.lines().count() - 1 + aside, sales.len());
         // Duplicates that were settled do not depend on cores or the size of blocks.
-        let slow = folder.run(&["run", "--threads", "3", "--block", "16"]).take_file("lines.csv");
-        prop_assert_eq!(&slow, &lines);
+        let slow = folder.run_with(3, 16);
+        prop_assert_eq!(slow.file("lines.csv"), lines);
         // Corrections that say what is there already change nothing but how it came about; the same file twice
         // is the same as once.
         let plan = plan(&rule, duplicates, true);
@@ -145,9 +144,10 @@ proptest! {
         if let (Some(wrong), Some((right, _))) = (wrong, products.first()) {
             let row = format!("{wrong},{},products,\n", right.trim());
             folder.put("c.csv", format!("found,use,link,note\n{row}").as_bytes());
-            let once = folder.run(&["run"]).take_file("lines.csv");
+            let once = folder.run().file("lines.csv").to_owned();
             folder.put("c.csv", format!("found,use,link,note\n{row}{row}").as_bytes());
-            prop_assert_eq!(folder.run(&["run"]).take_file("lines.csv"), once);
+            let twice = folder.run();
+            prop_assert_eq!(twice.file("lines.csv"), once);
         }
     }
 }

@@ -192,13 +192,10 @@ impl Case {
     }
 
     fn lines(&self, path: &str, more: &str) -> Result<String, String> {
-        let threads = self.threads.to_string();
-        let mut came =
-            self.folder(path, more).run(&["run", "--threads", &threads, "--block", "64"]);
-        if came.exit_status() == 0 {
-            Ok(came.take_file("lines.csv"))
-        } else {
-            Err(came.said().to_owned())
+        let came = self.folder(path, more).run_with(self.threads, 64);
+        match came.error() {
+            error if error.is_empty() => Ok(came.file("lines.csv").to_owned()),
+            error => Err(error),
         }
     }
 }

@@ -1,0 +1,119 @@
+//! A folder with files, and what a run or a check of its plan comes to, in this process.
+
+use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
+
+use interligo_engine::proof::tieout::TieOut;
+use interligo_project::{
+    Checked, Error, Extent, OnDuplicates, OnStop, Parallelism, Project, Request, RunResult, pool,
+    read_plan, run,
+};
+use tempfile::TempDir;
+
+/// A folder with a plan and its files.
+pub(crate) struct Folder(TempDir);
+
+/// What a run came to.
+#[must_use]
+pub(crate) struct Ran {
+    result: Result<RunResult, Error>,
+    /// The files that it wrote, by path.
+    files: BTreeMap<String, String>,
+}
+
+impl Folder {
+    pub(crate) fn with(files: &[(&str, &str)]) -> Folder {
+        let folder = Folder(TempDir::new().unwrap());
+        files.iter().for_each(|(path, content)| folder.put(path, content.as_bytes()));
+        folder
+    }
+
+    pub(crate) fn put(&self, path: &str, content: &[u8]) {
+        std::fs::write(self.0.path().join(path), content).unwrap();
+    }
+
+    fn plan(&self) -> PathBuf {
+        self.0.path().join("interligo.toml")
+    }
+
+    /// Runs the plan with usual blocks.
+    pub(crate) fn run(&self) -> Ran {
+        self.run_with(2, 1 << 19)
+    }
+
+    /// Runs the plan on so many threads, with blocks of so many bytes. Each run is the first.
+    pub(crate) fn run_with(&self, threads: usize, block: usize) -> Ran {
+        let _ = std::fs::remove_dir_all(self.0.path().join(".interligo"));
+        let before = self.contents();
+        let pool = pool(threads).unwrap();
+        let result = pool.install(|| {
+            let plan = read_plan(&self.plan()).map_err(|(error, _)| error)?;
+            let project = Project::open(plan, self.0.path())?;
+            let requests = Request::of_plan(&project.plan)?;
+            let job = project.prepare(&requests, Extent::Everything, OnDuplicates::Stop)?;
+            let parallelism = Parallelism { block, ..Parallelism::default() };
+            run(&project, &job, parallelism, OnStop::Stop, &|_, _| {})
+        });
+        let mut files = self.contents();
+        files.retain(|path, content| before.get(path) != Some(content));
+        // What the next run writes again must be new.
+        files.keys().for_each(|path| std::fs::remove_file(self.0.path().join(path)).unwrap());
+        Ran { result, files }
+    }
+
+    /// Checks the plan.
+    pub(crate) fn check(&self) -> Checked {
+        Project::open_file(&self.plan()).and_then(|project| project.check_all()).unwrap()
+    }
+
+    fn contents(&self) -> BTreeMap<String, String> {
+        let mut found = BTreeMap::new();
+        let mut folders = vec![self.0.path().to_owned()];
+        while let Some(folder) = folders.pop() {
+            for entry in std::fs::read_dir(folder).unwrap() {
+                let path = entry.unwrap().path();
+                if path.is_dir() {
+                    if !path.ends_with(".interligo") {
+                        folders.push(path);
+                    }
+                    continue;
+                }
+                let content = std::fs::read(&path).unwrap();
+                found.insert(self.name(&path), String::from_utf8_lossy(&content).into_owned());
+            }
+        }
+        found
+    }
+
+    fn name(&self, path: &Path) -> String {
+        path.strip_prefix(self.0.path()).unwrap().to_string_lossy().into_owned()
+    }
+}
+
+impl Ran {
+    /// The sentence with which it ended; nothing where it came to its end.
+    pub(crate) fn error(&self) -> String {
+        self.result.as_ref().err().map_or(String::new(), ToString::to_string)
+    }
+
+    /// The tie-outs of the facts.
+    pub(crate) fn tie_outs(&self) -> Vec<&TieOut> {
+        let result = self.result.as_ref().unwrap_or_else(|error| panic!("{error}"));
+        result.outcomes.iter().map(|outcome| &outcome.tie_out).collect()
+    }
+
+    /// A file that was written.
+    pub(crate) fn file(&self, path: &str) -> &str {
+        self.files.get(path).unwrap_or_else(|| panic!("no {path}: {}", self.error()))
+    }
+
+    /// The names of the files that were written.
+    pub(crate) fn written(&self) -> Vec<&str> {
+        self.files.keys().map(String::as_str).collect()
+    }
+
+    /// All that can be told of it.
+    pub(crate) fn all(&self) -> (String, Option<Vec<&TieOut>>, &BTreeMap<String, String>) {
+        (self.error(), self.result.is_ok().then(|| self.tie_outs()), &self.files)
+    }
+}
