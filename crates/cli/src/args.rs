@@ -274,7 +274,7 @@ pub(crate) struct TotalsOptions {
 
     /// What an attribute is that another fact of the table does not reach
     #[arg(long, value_enum, value_name = "WHAT")]
-    pub(crate) unreached: Option<UnreachedChoice>,
+    pub(crate) not_shared: Option<NotSharedChoice>,
 
     /// Draw a figure as bars; without a name, the first amount
     #[arg(long, value_name = "FIGURE", num_args = 0..=1, require_equals = true, default_missing_value = "")]
@@ -287,7 +287,7 @@ pub(crate) struct TotalsOptions {
 
 /// What happens where a fact does not reach an attribute.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
-pub(crate) enum UnreachedChoice {
+pub(crate) enum NotSharedChoice {
     /// The table is refused
     Stop,
     /// The attribute is blank for that fact

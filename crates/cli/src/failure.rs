@@ -142,12 +142,12 @@ impl Failure {
                 }
             }
             Failure::NoCalendar => Some(
-                "add `valid` to a lookup whose rows hold for periods, and `as of` to the path that leads to it".into(),
+                "add `valid` to a lookup whose rows are valid for periods, and `as of` to the path that leads to it".into(),
             ),
             Failure::NoCalendarOf { known, .. } => Some(format!("the dated links are {}", known.join(", "))),
             Failure::NoKey { near: Some(near), .. } => Some(format!("did you mean `{near}`?")),
             Failure::NoTerminal => Some(
-                "--accept case,punctuation,… mends whole classes without asking, --from FILE takes over a list".into(),
+                "--accept case,punctuation,… accepts whole classes without asking, --from FILE imports a list".into(),
             ),
             Failure::NoFinding { name, known } => {
                 let names: Vec<&str> = known.iter().map(String::as_str).collect();

@@ -38,7 +38,7 @@ impl fmt::Display for PatternError {
                 write!(f, "the slot `{{{name}` has no name or no closing brace")
             }
             PatternError::NoOpeningBrace => {
-                f.write_str("a closing brace has no opening one; `}}` means the sign itself")
+                f.write_str("a closing brace has no opening one; `}}` is the character itself")
             }
         }
     }

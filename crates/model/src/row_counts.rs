@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 /// Why a row of a file is no row of its table.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum RowLeftOut {
-    /// It stands above the headings.
+    /// It stands before the header row.
     AboveHeading,
     /// It holds no value.
     Blank,
@@ -19,7 +19,7 @@ impl RowLeftOut {
     /// What such rows are called.
     pub fn name(self) -> &'static str {
         match self {
-            RowLeftOut::AboveHeading => "above the headings",
+            RowLeftOut::AboveHeading => "before the header row",
             RowLeftOut::Blank => "blank",
             RowLeftOut::ByRule => "by `leave-out-rows`",
             RowLeftOut::Total => "total rows",

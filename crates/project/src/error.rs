@@ -30,7 +30,7 @@ enum Kind {
     Stopped(Vec<Stop>),
     #[error("{what} {}{}", left(*why), at.as_ref().map_or(String::new(), |p| format!(" at {p}")))]
     Overflow { why: Overflow, what: String, at: Option<Place> },
-    #[error("the tie-out does not close: a part of `{file}` was lost in reading")]
+    #[error("the tie-out does not close: some rows of `{file}` were lost while reading")]
     LostInReading { file: String },
     #[error("the tie-out does not close: {}", .0.open().join("; "))]
     NotClosed(Box<TieOut>),
@@ -51,7 +51,7 @@ pub enum ErrorClass {
 
 fn left(why: Overflow) -> &'static str {
     match why {
-        Overflow::Digits => "does not fit exact arithmetic",
+        Overflow::Digits => "overflows: it needs more than 38 digits",
         Overflow::Days => "is a day outside of the calendar",
     }
 }

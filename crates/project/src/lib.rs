@@ -55,7 +55,7 @@ pub use calendar::{
     key_calendar, periods_request, worst_keys,
 };
 pub use check::{
-    Checked, Code, Finding, FindingKind, Group, LinkBalance, Stake, StakeColumn, Stopping,
+    Affected, AmountColumn, Checked, Code, Finding, FindingKind, Group, LinkBalance, Stopping,
     for_owners,
 };
 pub use error::{Error, ErrorClass, Stop};
@@ -72,7 +72,7 @@ pub use interligo_sinks::output_file::{abandon_outputs, write_whole};
 pub use interligo_sinks::publish::Recovered;
 pub use interligo_sinks::totals::{row_labels, totals_csv};
 pub use interligo_sources::formats::{MemoryTable, OwnTable, OwnTables, is_guarded};
-pub use interligo_sources::table::heading_drift::Drift;
+pub use interligo_sources::table::column_drift::Drift;
 pub use interligo_sources::table::questions::Question;
 pub use link_map::{LinkHealth, LinkMap, MapTable};
 pub use look::{ColumnLook, PartProfile, TableProfile, TableRows, plan_for, shown_name, tables_in};

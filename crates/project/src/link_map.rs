@@ -55,7 +55,7 @@ pub struct LinkHealth {
     pub counts: StatusCounts,
     /// How much of the lookup is used.
     pub used: LookupUse,
-    /// Different keys without a row.
+    /// Different unmatched keys.
     pub keys_missed: u64,
     /// What is to be noticed: a text on one side and a number on the other.
     pub note: Option<String>,
@@ -66,7 +66,7 @@ impl LinkHealth {
     pub fn found(&self) -> (u64, u64) {
         let of = |status: LinkStatus| self.counts[status as usize];
         let all: u64 = self.counts.iter().sum();
-        (lines_found(&self.counts), all - of(LinkStatus::NotMeant))
+        (lines_found(&self.counts), all - of(LinkStatus::NotNeeded))
     }
 }
 
@@ -197,7 +197,7 @@ struct LinkTally<'a> {
     health: LinkHealth,
     /// Of each row of its lookup, whether some line found it.
     found: Vec<bool>,
-    /// The keys without a row.
+    /// The unmatched keys.
     missed: BTreeSet<&'a str>,
 }
 

@@ -16,7 +16,7 @@ use interligo_sources::formats::{
     Address, Containers, Wanted, is_address, named_on_command_line, shown_address,
 };
 use interligo_sources::in_order::in_order;
-use interligo_sources::table::heading_drift::Drift;
+use interligo_sources::table::column_drift::Drift;
 use interligo_sources::table::parts::{Part, Table, WantedColumns};
 use interligo_sources::table::parts_found::split;
 use interligo_sources::table::questions::Question;
@@ -75,7 +75,7 @@ pub struct ColumnLook {
     /// Its name.
     pub name: String,
     /// Whether the plan works it out from the others.
-    pub worked_out: bool,
+    pub computed: bool,
     /// What is in it.
     pub summary: ColumnSummary,
     profile: ColumnProfile,
@@ -252,7 +252,7 @@ impl Project {
         };
         let of = |((column, cells), profile): ((&usize, &CellsOf), ColumnProfile)| ColumnLook {
             name: table.columns.names[*column].clone(),
-            worked_out: matches!(cells, CellsOf::WorkedOut(_)),
+            computed: matches!(cells, CellsOf::WorkedOut(_)),
             summary: profile.summary(declared(*column)),
             profile,
         };
@@ -430,7 +430,7 @@ enum CellsOf {
 
 impl CellsOf {
     fn new(column: usize, of: &RowColumns<'_>) -> CellsOf {
-        of.worked_out(column).map_or(CellsOf::Read(column), CellsOf::WorkedOut)
+        of.computed(column).map_or(CellsOf::Read(column), CellsOf::WorkedOut)
     }
 
     /// The columns that are read for it.

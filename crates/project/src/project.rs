@@ -12,7 +12,7 @@ use interligo_model::plan::{Entry, ListKind, Mistake, MistakeKind, OutputEntry, 
 use interligo_sinks::publish::{Recovered, recover};
 use interligo_sources::formats::{Containers, Limits, OwnTables};
 use interligo_sources::same_file::{leads_to_same, real_path};
-use interligo_sources::table::heading_drift::Drift;
+use interligo_sources::table::column_drift::Drift;
 use interligo_sources::table::parts::{ColumnSource, Part, Table};
 use interligo_sources::table::parts_found::{OwnOutput, SearchScope};
 use tempfile::NamedTempFile;
@@ -271,7 +271,7 @@ impl Project {
         let end = text.len();
         let written = Written::in_option(option, &text, 0..end);
         Err(written
-            .mistaken(MistakeKind::Overwrites, format!("this would write over {what}, `{text}`"))
+            .mistaken(MistakeKind::Overwrites, format!("this would overwrite {what}, `{text}`"))
             .help("name another file")
             .into())
     }

@@ -19,7 +19,7 @@ pub enum Error {
     #[error("{0}")]
     Input(Box<InputError>),
     /// Rows of a file were lost on the way from it.
-    #[error("the tie-out does not close: a part of `{file}` was lost in reading")]
+    #[error("the tie-out does not close: some rows of `{file}` were lost while reading")]
     LostInReading {
         /// The file.
         file: String,

@@ -67,15 +67,18 @@ pub(crate) fn demo(options: &DemoOptions, out: Out<'_>) -> Result<(), Failure> {
     text::title(out, "What to try next")?;
     for (command, what) in [
         (format!("cd {folder}"), ""),
-        ("interligo check".to_owned(), "the keys without a row, and the keys that came twice"),
+        ("interligo check".to_owned(), "unmatched keys and duplicate keys"),
         (
             "interligo totals --by families.name --show lines,revenue,margin".to_owned(),
             "any figure by any attribute",
         ),
         ("interligo totals budget --by groups.name".to_owned(), "what was sold beside the budget"),
         ("interligo totals top_products --bars".to_owned(), "the ten best products, and the rest"),
-        ("interligo calendar prices".to_owned(), "when prices hold, and the days without one"),
-        ("interligo mend".to_owned(), "right keys in the place of wrong ones, one by one"),
+        (
+            "interligo calendar prices".to_owned(),
+            "when prices are valid, and the days without a price",
+        ),
+        ("interligo mend".to_owned(), "correct wrong keys, one by one"),
         ("interligo run".to_owned(), "the outputs again, after a change of interligo.toml"),
     ] {
         writeln!(out, "{}", format!("  {command:<72}{what}").trim_end())?;

@@ -5,14 +5,14 @@ use std::ops::Range;
 use interligo_engine::bind::{Content, Request};
 use interligo_engine::engine::Extent;
 use interligo_engine::totals::TotalsTable;
-use interligo_model::plan::{Unreached, Written};
+use interligo_model::plan::{NotShared, Written};
 use interligo_project::{OnDuplicates, OnStop, totals_csv};
 use interligo_report::json;
 use interligo_report::output::Output as _;
 use interligo_report::text::{self, TotalsLook};
 
 use super::{Opened, Out};
-use crate::args::{TotalsFormat, TotalsOptions, UnreachedChoice};
+use crate::args::{NotSharedChoice, TotalsFormat, TotalsOptions};
 use crate::failure::Failure;
 
 pub(crate) fn totals(options: &TotalsOptions, out: Out<'_>) -> Result<(), Failure> {
@@ -89,10 +89,10 @@ fn request(options: &TotalsOptions, opened: &Opened) -> Result<Request, Failure>
     if options.all_periods {
         totals.all_periods = Some(whole("--all-periods", "--all-periods"));
     }
-    totals.unreached = match options.unreached {
-        None => totals.unreached,
-        Some(UnreachedChoice::Stop) => Unreached::Stop,
-        Some(UnreachedChoice::Blank) => Unreached::Blank,
+    totals.not_shared = match options.not_shared {
+        None => totals.not_shared,
+        Some(NotSharedChoice::Stop) => NotShared::Stop,
+        Some(NotSharedChoice::Blank) => NotShared::Blank,
     };
     Ok(request)
 }

@@ -10,19 +10,19 @@ fn files_that_cannot_be_read_are_named_with_a_way_out() {
         (
             "products.csv",
             &b""[..],
-            "`products.csv` is empty: it has no heading row",
+            "`products.csv` is empty: it has no header row",
             "first row of a table",
         ),
         (
             "products.csv",
             b"sku,cost,cost\nA,1,2\n",
-            "products.csv:1 has the heading `cost` twice",
+            "products.csv:1 has the column `cost` twice",
             "rename one of the two",
         ),
         (
             "products.csv",
             b"sku,name,cost\nA,Jar\n",
-            "products.csv:2 has 2 fields, its heading has 3 fields",
+            "products.csv:2 has 2 fields, its header row has 3 fields",
             "double quotes",
         ),
         (
@@ -34,16 +34,21 @@ fn files_that_cannot_be_read_are_named_with_a_way_out() {
         (
             "products.csv",
             b"sku,name,cost\nA,J\xe9r,1\n",
-            "products.csv:2 holds bytes that are not UTF-8 in column `name`",
+            "products.csv:2 contains bytes that are not UTF-8 in column `name`",
             "encoding = \"windows-1252\"",
         ),
         (
             "products.csv",
             b"sku,n\xe9,cost\n",
-            "products.csv:1 holds bytes that are not UTF-8",
+            "products.csv:1 contains bytes that are not UTF-8",
             "encoding = \"windows-1252\"",
         ),
-        ("products.csv", b"PK\x03\x04", "`products.csv` is a packed file, not text", "unpack it"),
+        (
+            "products.csv",
+            b"PK\x03\x04",
+            "`products.csv` is a compressed file, not text",
+            "decompress it",
+        ),
         (
             "products.csv",
             b"sku,name,cost\nA,\"Jar,1\nB,x,2\n",
@@ -53,7 +58,7 @@ fn files_that_cannot_be_read_are_named_with_a_way_out() {
         (
             "sales.csv",
             b"no,day,item,quantity\n1,2025-01-01,A,1\n2,2025-01-01,\xe9,1\n",
-            "sales.csv:3 holds bytes that are not UTF-8 in column `item`",
+            "sales.csv:3 contains bytes that are not UTF-8 in column `item`",
             "encoding = \"windows-1252\"",
         ),
     ] {
@@ -92,7 +97,7 @@ fn a_heading_that_one_of_the_files_lacks_is_named_with_that_file() {
     let came = folder.run(&["run"]);
     assert_eq!(
         came.said(),
-        "error: products_2.csv:1 has no heading `cost`, which the plan needs in `products`\n  \
+        "error: products_2.csv:1 has no column `cost`, which the plan needs in `products`\n  \
          help: if `price` is that column, add \"price\" = { name = \"cost\" } to [tables.products.columns]\n"
     );
     came.ended(3);
@@ -106,7 +111,7 @@ fn a_heading_twice_is_a_finding_where_nothing_needs_it() {
     let said = "name  products.csv; later ones are called `name_2`, `name_3`";
     assert!(came.printed().contains(said), "{}", came.printed());
     let came = folder.run(&["check", "--format", "csv"]);
-    assert!(came.printed().contains("repeated-heading,products,name,1,"), "{}", came.printed());
+    assert!(came.printed().contains("duplicate-column,products,name,1,"), "{}", came.printed());
 }
 
 #[test]
@@ -160,7 +165,7 @@ fn a_number_that_does_not_fit_is_an_error_with_its_line() {
         .run(&["run"])
         .status(1)
         .stderr(
-            "error: `cost` does not fit exact arithmetic at sales.csv:7\n  \
+            "error: `cost` overflows: it needs more than 38 digits at sales.csv:7\n  \
              help: numbers have up to 38 digits; look at the values of that line, or round in the formula\n",
         )
         .nothing_else();
@@ -254,12 +259,12 @@ proptest::proptest! {
                 let rows = came.printed().lines().filter(|row| row.starts_with(section));
                 rows.map(|row| row.rsplit(',').next().unwrap().parse::<usize>().unwrap()).sum()
             };
-            let (read, kept) = (count("lines,sales,read"), count("lines,sales,carried on"));
+            let (read, kept) = (count("lines,sales,read"), count("lines,sales,kept"));
             proptest::prop_assert_eq!(read, sum("left out,") + kept + sum("set aside,"));
             // No value of these tables holds a line end, unless quotes were put in.
             if !damaged.contains(&b'"') {
                 proptest::prop_assert_eq!(came.take_file("out/lines.csv").lines().count(), kept + 1);
-                // A title above the headings may be in any encoding.
+                // A title before the header row may be in any encoding.
                 let text = String::from_utf8_lossy(&damaged);
                 proptest::prop_assert_eq!(text.split('\n').filter(|row| !row.is_empty()).count() - 1, read - empty_rows(&text));
             }
@@ -269,7 +274,7 @@ proptest::proptest! {
     }
 }
 
-/// Rows that are quite empty, above the headings or below; they are read and left out.
+/// Rows that are quite empty, before the header row or below; they are read and left out.
 fn empty_rows(text: &str) -> usize {
     let rows: Vec<&str> = text.strip_suffix('\n').unwrap_or(text).split('\n').collect();
     rows.iter().filter(|row| row.is_empty()).count()

@@ -7,7 +7,7 @@ fn all_is_well_and_is_said_so() {
     let mut folder = shop("");
     folder.put("sales.csv", b"no,day,item,quantity\n1,2025-01-10,A,2\n");
     let came = folder.run(&["check"]);
-    assert!(came.printed().contains("Every key finds its row as it is written."));
+    assert!(came.printed().contains("Every key matches as it is written."));
     came.any_stdout().nothing_else();
 }
 
@@ -44,7 +44,7 @@ fn what_would_stop_a_run_ends_the_check_with_status_one() {
         .stderr(
             "A run would stop: `products` has several rows for the key `A`, which differ in `name`: one line would become 2\n  \
              help: correct the rows, or add `duplicates = \"first\"` or \"last\" to [tables.products], or add `valid` if its rows \
-             hold for periods; `interligo check` lists them all\n",
+             are valid for periods; `interligo check` lists them all\n",
         )
         .nothing_else();
 }
@@ -58,9 +58,9 @@ fn periods_that_overlap_stop_a_run_where_a_line_meets_them() {
     let came = folder.run(&["run"]);
     came.status(1)
         .stderr(
-            "error: 1 line on a day on which several rows hold in `prices`\n  \
+            "error: 1 line on a day on which several rows are valid in `prices`\n  \
              sales.csv:3 `A`\n  \
-             help: correct the periods so that they do not overlap, or say which row holds: overlap = \"latest-start\"; \
+             help: correct the periods so that they do not overlap, or say which row applies: overlap = \"latest-start\"; \
              `interligo check` lists them all\n\
              Nothing was written.\n",
         )
@@ -118,7 +118,7 @@ fn a_kind_a_link_or_a_table_is_shown_with_keys_and_rows() {
     }
     assert!(!products.printed().contains("undated-key"), "{}", products.printed());
     let none = folder.run(&["check", "repeat-identical"]);
-    none.stdout("Nothing was found of `repeat-identical`.\n").nothing_else();
+    none.stdout("There are no findings about `repeat-identical`.\n").nothing_else();
     let json = folder.run(&["check", "undated-key", "--format", "json"]);
     let found: serde_json::Value = serde_json::from_str(json.printed()).unwrap();
     assert_eq!(found["findings"].as_array().unwrap().len(), 1);
@@ -208,7 +208,7 @@ fn the_owner_of_a_lookup_is_told_what_to_add() {
 #[test]
 fn another_figure_may_say_what_is_at_stake() {
     let stake = |figure: &str| {
-        let head = format!("name = \"Small\"\nstake = \"{figure}\"\n");
+        let head = format!("name = \"Small\"\nweigh-by = \"{figure}\"\n");
         shop_but("name = \"Small\"\n", &head, "").run(&["check", "--format", "csv"])
     };
     let came = stake("cost");
@@ -219,7 +219,7 @@ fn another_figure_may_say_what_is_at_stake() {
     assert!(came.printed().contains("undated-key,prices,B,1,4,50.00,0,"), "{}", came.printed());
     let ratio = stake("margin").status(2);
     assert!(
-        ratio.said().contains("`margin` is no amount: its sum over lines says nothing"),
+        ratio.said().contains("`margin` is not an amount: its sum over lines is meaningless"),
         "{}",
         ratio.said()
     );
@@ -240,7 +240,7 @@ fn keys_of_several_columns_have_near_misses_and_corrections_too() {
     ]);
     let came = folder.run(&["check", "near-miss", "--format", "csv"]);
     assert!(
-        came.printed().contains(",north + Al,`north + Al`? signs that look alike\n"),
+        came.printed().contains(",north + Al,`north + Al`? look-alike characters\n"),
         "{}",
         came.printed()
     );
@@ -249,6 +249,10 @@ fn keys_of_several_columns_have_near_misses_and_corrections_too() {
         .put("c.csv", b"found,use,link\nnorth + A1,north + Al,rates\nSouth + B2,south+B2,rates\n");
     let came = folder.run(&["check", "--format", "csv"]);
     // A space on either side of the sign belongs to it; without them it is a text of its own.
-    assert!(came.printed().contains("correction-astray,rates,South + B2,1,"), "{}", came.printed());
+    assert!(
+        came.printed().contains("correction-without-target,rates,South + B2,1,"),
+        "{}",
+        came.printed()
+    );
     assert_eq!(folder.run(&["run"]).take_file("l.csv"), "freight\n3.0\n6.0\n\"\"\n");
 }

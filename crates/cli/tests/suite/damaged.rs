@@ -42,7 +42,7 @@ fn what_cannot_be_read_is_said_with_its_place_and_a_way_out() {
             "`s.csv` cannot be read further: incomplete deflate stream",
             "the file may be damaged or cut off; fetch it again",
         ),
-        (b"k,n\nA\0,1\n", "s.csv:2 holds zero bytes: it is no text", "export the table as CSV"),
+        (b"k,n\nA\0,1\n", "s.csv:2 contains zero bytes: it is not text", "export the table as CSV"),
         (
             &utf16,
             "s.csv:1 has a zero byte in every other place",
@@ -50,24 +50,24 @@ fn what_cannot_be_read_is_said_with_its_place_and_a_way_out() {
         ),
         (
             b"k,n\nA,1\n\xE9,2\n",
-            "s.csv:3 holds bytes that are not UTF-8 in column `k`",
-            "if `\u{e9},2` is what it should say, add encoding = \"windows-1252\" to the table; or name another",
+            "s.csv:3 contains bytes that are not UTF-8 in column `k`",
+            "if it means `\u{e9},2`, add encoding = \"windows-1252\" to the table; or name another",
         ),
         (
             b"k,n\n\xC3\xA9,1\n\xE9,2\n",
-            "s.csv:3 holds bytes that are not UTF-8 in column `k`",
-            "rows above are UTF-8, and this one should perhaps say `\u{e9},2`: the file mixes encodings; write it again in \
+            "s.csv:3 contains bytes that are not UTF-8 in column `k`",
+            "the rows above are UTF-8, and this one probably means `\u{e9},2`: the file mixes encodings; save it again in \
              one",
         ),
         (
             b" \n\r\n",
-            "`s.csv` is empty: it has no heading row",
-            "the first row of a table holds the names of its columns",
+            "`s.csv` is empty: it has no header row",
+            "the first row of a table has the names of its columns",
         ),
         (
             b"PK\x03\x04",
-            "`s.csv` is a packed file, not text",
-            "unpack it first, or save the sheet as CSV",
+            "`s.csv` is a compressed file, not text",
+            "decompress it first, or save the sheet as CSV",
         ),
     ] {
         run(bytes).stderr(&format!("error: {message}\n  help: {help}\n")).status(3).nothing_else();

@@ -65,7 +65,7 @@ fn views_and_queries_are_tables_too() {
 fn a_database_that_cannot_be_read_says_why() {
     for (table, status, message) in [
         ("from = \"shop.sqlite#nort_2024\"", 2, "has no table `nort_2024`"),
-        ("from = \"shop.sqlite\"", 2, "`shop.sqlite` holds 4 tables"),
+        ("from = \"shop.sqlite\"", 2, "`shop.sqlite` has 4 tables"),
         ("from = \"shop.sqlite\"\nquery = \"DELETE FROM notes\"", 3, "would change the database"),
         (
             "from = \"shop.sqlite\"\nquery = \"SELECT other\"",
@@ -182,8 +182,8 @@ fn a_server_that_cannot_be_read_says_why_and_shows_no_secret() {
         (&tcp, "s3cret", 3, "does not let `mielo` in: password authentication failed"),
         (&tcp, "", 3, "asks `mielo` for a password, and none is given"),
         (&nobody, "s3cret", 3, "cannot be reached: Connection refused"),
-        (&secret, "", 2, "a password stands in the address of a database"),
-        (&mistaken, "", 2, "a password stands in the address of a database"),
+        (&secret, "", 2, "the address of a database contains a password"),
+        (&mistaken, "", 2, "the address of a database contains a password"),
         (&visitor, "", 3, "`postgres:///postgres#closed` may not be read by `visitor`"),
         (
             &"postgres:///nothing#t".to_owned(),

@@ -47,7 +47,7 @@ fn an_output_is_refused_where_it_meets_an_input_in_whatever_way() {
         std::fs::hard_link(folder.path().join("sales.csv"), folder.path().join("hard.csv"))
             .unwrap();
         let came = folder.run(&["run"]);
-        assert!(came.said().contains("would write over"), "{to} {from}: {}", came.said());
+        assert!(came.said().contains("would overwrite"), "{to} {from}: {}", came.said());
         assert!(came.said().contains("give the output another name"), "{to} {from}");
         assert_eq!(came.exit_status(), 2, "{to} {from}");
         assert_eq!(read(&folder, "sales.csv").as_deref(), Some(SALES), "{to} {from}");
@@ -89,7 +89,7 @@ fn what_is_set_aside_and_pictures_overwrite_no_input() {
         ("prices.csv", PRICES),
     ]);
     let came = folder.run(&["run"]);
-    assert!(came.said().contains("set aside would be written over an input"), "{}", came.said());
+    assert!(came.said().contains("set aside would overwrite an input"), "{}", came.said());
     came.status(2).any_stderr().nothing_else();
     let folder = shop("\n[outputs.lines]\nto = \"lines.svg.csv\"\n");
     for picture in ["products.csv", "./interligo.toml", "lines.svg.csv"] {
@@ -97,7 +97,7 @@ fn what_is_set_aside_and_pictures_overwrite_no_input() {
             [&["link", "map", "--svg", picture][..], &["calendar", "prices", "A", "--svg", picture]]
         {
             let came = folder.run(command);
-            assert!(came.said().contains("would write over"), "{command:?}: {}", came.said());
+            assert!(came.said().contains("would overwrite"), "{command:?}: {}", came.said());
             came.status(2).any_stderr().nothing_else();
         }
     }

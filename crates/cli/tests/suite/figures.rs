@@ -48,25 +48,21 @@ fn texts_and_days_are_worked_out_line_by_line() {
 #[test]
 fn what_does_not_go_together_is_refused_at_its_place() {
     for (formula, message, help) in [
-        (
-            "day + code",
-            "`day + code`: `+` cannot bring together a date and text",
-            "`||` joins texts",
-        ),
-        ("a + 'x'", "`+` cannot bring together a number and text", "`||` joins texts"),
+        ("day + code", "`day + code`: `+` cannot combine a date and text", "`||` joins texts"),
+        ("a + 'x'", "`+` cannot combine a number and text", "`||` joins texts"),
         ("day * 2", "the plan needs numbers (1234.56) in `sales.day`", ""),
-        ("day + day", "`+` cannot bring together a date and a date", "a number of days"),
+        ("day + day", "`+` cannot combine a date and a date", "a number of days"),
         ("upper(day + 1)", "`upper` needs text, `day + 1` is a date", "cast(x as text)"),
         ("month(a + 1)", "`month` needs a date, `a + 1` is a number", ""),
         ("left(code)", "`left` was given 1 value", "left(x, n)"),
         ("uper(code)", "there is no function `uper`", "did you mean `upper`?"),
         ("extract(hour from day)", "found `hour`, wanted one of `year`", ""),
         ("if a then 1", "`if` needs a condition, `a` is a number", ""),
-        ("sum(a)", "`sum` speaks of many lines, a formula of one", "`show`"),
-        ("a = code", "`=` cannot bring together a number and text", ""),
+        ("sum(a)", "`sum` is over many lines, but a formula is about one line", "`show`"),
+        ("a = code", "`=` cannot combine a number and text", ""),
         (
             "if year(day) = 2025 then 1",
-            "cannot bring together a period (year) and a number",
+            "cannot combine a period (year) and a number",
             "such as '2025'",
         ),
         ("if day > 5 then 1", "", "check that the plan names the right column"),
@@ -86,11 +82,11 @@ fn a_number_that_does_not_fit_names_its_line() {
     let wide = "9".repeat(30);
     let folder = one("[figures]\nx = 'a * a * a'\n", &format!("a\n1\n{wide}\n"));
     let came = folder.run(&["totals", "--show", "x"]);
-    let said = "error: `x` does not fit exact arithmetic at sales.csv:3\n  help: numbers have up to 38 digits; look at the values of that line, or round in the formula\n";
+    let said = "error: `x` overflows: it needs more than 38 digits at sales.csv:3\n  help: numbers have up to 38 digits; look at the values of that line, or round in the formula\n";
     came.status(1).stderr(said).nothing_else();
     let sum = format!("a\n{0}\n{0}\n", "9".repeat(38));
     let came = one("", &sum).run(&["totals", "--show", "a"]);
-    assert!(came.said().contains("the total of `a` does not fit"), "{}", came.said());
+    assert!(came.said().contains("the total of `a` overflows"), "{}", came.said());
 }
 
 #[test]
@@ -146,7 +142,7 @@ fn a_figure_may_say_what_its_total_is() {
     // Without being asked for, it is left out; a ratio is made of totals of its parts.
     none.run(&["totals", "--format", "csv"])
         .stdout("lines,r\n3,5\n")
-        .stderr("r: 1 of 3 lines has no value and is left out; `interligo check` says why.\n")
+        .stderr("r: 1 of 3 lines has no value and is left out; `interligo check` shows why.\n")
         .nothing_else();
     let price =
         one("[figures]\nprice = { formula = 'a', totals = 'largest' }\nr = 'b / price'\n", rows);
@@ -247,9 +243,9 @@ fn what_a_figure_cannot_say_is_refused_at_its_place() {
     for (figure, message) in [
         ("{ formula = 'a', totals = 'summ' }", "`summ` is not one of the choices here"),
         ("{ formula = 'a', shown = 'euros' }", "`euros` is not one of the choices here"),
-        ("{ formula = 'a', shown = 'percent two' }", "does not say how many places"),
+        ("{ formula = 'a', shown = 'percent two' }", "lacks the number of decimal places"),
         ("{ formula = 'a', round = 40 }", "no more than 20 places can be kept"),
-        ("{ formula = 'a', rounding = 'half-up' }", "nothing is rounded"),
+        ("{ formula = 'a', rounding = 'half-up' }", "`rounding` has no effect without `round`"),
         (
             "{ formula = 'a', round = 2, rounding = 'down' }",
             "`down` is not one of the choices here",

@@ -169,7 +169,7 @@ fn keys_that_a_link_takes_for_one_have_one_calendar() {
 fn a_correction_whose_line_has_no_day_is_needed() {
     let came = list(LIST).run(&["check"]);
     assert!(said(&came).contains("undated-key"), "{}", said(&came));
-    assert!(!said(&came).contains("correction-unneeded"), "{}", said(&came));
+    assert!(!said(&came).contains("correction-unused"), "{}", said(&came));
     let mut folder = list(LIST);
     folder.put("corrections.csv", b"found,use,link,note\nQ,007,prices,\n");
     let came = folder.run(&["check"]);
@@ -196,9 +196,9 @@ fn a_list_of_corrections_that_contradicts_itself_or_ours_is_not_taken_over() {
     let kept = came.take_file("corrections.csv");
     assert_eq!(kept, "found,use,link,note\nOO7,007,prices,\nW,8,prices,\n");
     for why in [
-        "theirs.csv:2 `OO7`, because corrections.csv says `007` for it",
-        "theirs.csv:3 `Q`, because another row says something else for this key",
-        "theirs.csv:4 `Q`, because another row says something else for this key",
+        "theirs.csv:2 `OO7`, because corrections.csv already has `007` for it",
+        "theirs.csv:3 `Q`, because another row contradicts it",
+        "theirs.csv:4 `Q`, because another row contradicts it",
         "theirs.csv:6 `V`, because the lookup of `prices` has no key `9`",
     ] {
         assert!(said(&came).contains(why), "{}", said(&came));
@@ -259,7 +259,7 @@ fn figures_that_are_totalled_as_a_ratio_say_so() {
     let came = folder.run(&["totals", "--by", "g", "--show", "v,rate"]);
     let all = said(&came);
     assert!(
-        all.contains("v divides by an amount, so its totals are worked out from totals"),
+        all.contains("v divides by an amount, so its totals are computed from totals"),
         "{all}"
     );
     assert!(!all.contains("rate divides"), "{all}");

@@ -36,11 +36,11 @@ fn titles_blanks_and_proved_totals_are_left_out_and_counted() {
     assert_eq!(lines, "item,quantity,state,price,twice\nA,2,ok,1.50,4\nC,4,ok,0.50,8\n");
     for (row, rows) in [
         ("lines,sales,read", 10),
-        ("left out,above the headings,rows", 3),
+        ("left out,before the header row,rows", 3),
         ("left out,blank,rows", 2),
         ("left out,by `leave-out-rows`,rows", 2),
         ("left out,total rows,rows", 1),
-        ("lines,sales,carried on", 2),
+        ("lines,sales,kept", 2),
     ] {
         assert_eq!(count(&came, row), rows, "{row}");
     }
@@ -74,15 +74,15 @@ fn a_row_that_merely_looks_like_a_total_is_asked_about() {
 
 #[test]
 fn the_plan_says_where_the_headings_are() {
-    let mut came = one("heading-row = 3", "x,y\n1,2\nitem,quantity\nA,2\n");
+    let mut came = one("header-row = 3", "x,y\n1,2\nitem,quantity\nA,2\n");
     assert_eq!(came.take_file("lines.csv"), "item,quantity,twice\nA,2,4\n");
     let mut came =
-        one("heading-row = 0\ncolumns = { column_2 = { name = \"quantity\" } }", "A,2\nB,3\n");
+        one("header-row = 0\ncolumns = { column_2 = { name = \"quantity\" } }", "A,2\nB,3\n");
     assert_eq!(came.take_file("lines.csv"), "column_1,quantity,twice\nA,2,4\nB,3,6\n");
-    let came = one("heading-row = 9", "item,quantity\nA,2\n");
+    let came = one("header-row = 9", "item,quantity\nA,2\n");
     assert_eq!(
         came.said(),
-        "error: `s.csv` has no row that begins in line 9\n  help: `heading-row` counts the lines of the file from 1\n"
+        "error: `s.csv` has no row that begins in line 9\n  help: `header-row` counts the lines of the file from 1\n"
     );
 }
 
@@ -113,7 +113,7 @@ fn lists_in_cells_become_lines_and_uneven_ones_are_set_aside() {
         "reason,file,row,order,item,quantity,freight,no,as_read\n\
          uneven lists in its cells,s.csv,4,,,,,,\"3,A|B,5,2\"\n"
     );
-    assert_eq!((count(&came, "lines,sales,read"), count(&came, "lines,sales,made")), (4, 2));
+    assert_eq!((count(&came, "lines,sales,read"), count(&came, "lines,sales,added")), (4, 2));
     // An amount that stands on every line of a slip is summed more than once.
     let plan = "[tables.s]\nrole = 'fact'\nfrom = 's.csv'\nunpack = { columns = ['item'], separator = '|' }\n\
                 [figures]\nx = '2 * price'\n";
@@ -134,7 +134,7 @@ fn columns_become_rows_with_what_their_headings_say() {
     );
     let came = one("tall = { \"m {year}\" = \"quantity\" }", "item,n 2024\nA,1\n");
     assert!(
-        came.said().starts_with("error: no heading fits m {year} (s.csv)\n"),
+        came.said().starts_with("error: no column matches m {year} (s.csv)\n"),
         "{}",
         came.said()
     );
@@ -190,8 +190,8 @@ fn headings_that_differ_are_findings_with_the_likely_match() {
     ]);
     let found = folder.run(&["check", "--format", "csv"]);
     for row in [
-        "extra-heading,sales,extra,1,,,,s2.csv,s2.csv,,,,most other parts have it not",
-        "missing-heading,sales,note,1,,,,s3.csv,s3.csv,,,,it has `notes` instead?",
+        "extra-column,sales,extra,1,,,,s2.csv,s2.csv,,,,most of the files do not have it",
+        "missing-column,sales,note,1,,,,s3.csv,s3.csv,,,,it has `notes` instead?",
     ] {
         assert!(found.printed().contains(row), "{}", found.printed());
     }
@@ -199,7 +199,7 @@ fn headings_that_differ_are_findings_with_the_likely_match() {
     let came = folder.run(&["check"]);
     assert_eq!(
         came.said(),
-        "error: s3.csv:1 has no heading `quantity`, which the plan needs in `sales`\n  help: if `Quantity` is that \
+        "error: s3.csv:1 has no column `quantity`, which the plan needs in `sales`\n  help: if `Quantity` is that \
          column, add \"Quantity\" = { name = \"quantity\" } to [tables.sales.columns]\n"
     );
 }
@@ -218,7 +218,7 @@ fn lines_delivered_twice_are_folded_or_settled() {
     assert_eq!(
         came.said(),
         "error: `sales` has 1 key on several lines, which differ\n  s1.csv:3 and s2.csv:3  no 2: quantity `2` and `7`, \
-         day `2025-01-21` and `25/01/2025`\n  help: correct the lines, name all columns that make a line what it is in \
+         day `2025-01-21` and `25/01/2025`\n  help: correct the lines, name all columns that identify a line in \
          `key`, or add `repeats = \"first\"`, \"last\" or \"newest COLUMN\" to [tables.sales]\nNothing was written.\n"
     );
     came.ended(1);
@@ -229,7 +229,7 @@ fn lines_delivered_twice_are_folded_or_settled() {
         let lines = came.take_file("lines.csv");
         let second = lines.lines().find(|line| line.starts_with("2,")).unwrap();
         assert_eq!(second.split(',').nth(2), Some(quantity), "{rule}");
-        let counts = ["folded copies", "dropped", "carried on"];
+        let counts = ["identical copies dropped", "dropped", "kept"];
         let counts = counts.map(|what| count(&came, &format!("lines,sales,{what}")));
         assert_eq!(counts, [1, 1, 4], "{rule}");
     }
@@ -242,7 +242,7 @@ fn lines_without_a_key_are_not_compared() {
     let mut came =
         one("key = [\"no\", \"part\"]", "no,part,quantity\n1,a,1\n1,,1\n1,,1\n 1,a ,1\n");
     assert_eq!(came.take_file("lines.csv"), "no,part,quantity,twice\n1,a,1,2\n1,,1,2\n1,,1,2\n");
-    assert_eq!(count(&came, "lines,sales,folded copies"), 1);
+    assert_eq!(count(&came, "lines,sales,identical copies dropped"), 1);
 }
 
 #[test]

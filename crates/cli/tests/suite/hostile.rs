@@ -111,7 +111,7 @@ fn figures_that_use_each_other_twice_are_worked_out_once() {
     assert_eq!(run("qty + back").take_file("t.csv"), "g,f40\na,\nb,0\n");
     let came = run("back / qty");
     assert_eq!(came.exit_status(), 2);
-    assert!(came.said().contains("worked out from more than 10000 sums"), "{}", came.said());
+    assert!(came.said().contains("computed from more than 10000 sums"), "{}", came.said());
 }
 
 #[cfg(unix)]

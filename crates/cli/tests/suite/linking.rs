@@ -240,10 +240,10 @@ needs = ["name"]
     let came = Folder::with(&all).run(&["check", "--format", "csv"]);
     let printed = came.printed().to_owned();
     for finding in [
-        "passed-over-key,products,X,1",
-        "passed-over-key,products,E,1",
-        "passed-over-key,products,x,2",
-        "lacking-value,products,E,1",
+        "skipped-candidate,products,X,1",
+        "skipped-candidate,products,E,1",
+        "skipped-candidate,products,x,2",
+        "incomplete-row,products,E,1",
         "unmatched-key,products,X or Y or Z,1",
     ] {
         assert!(printed.contains(finding), "{finding} in {printed}");
@@ -275,7 +275,7 @@ match = "as-written"
     let mut all = vec![("interligo.toml", plan.as_str())];
     all.extend(files);
     let checked = Folder::with(&all).run(&["check"]);
-    assert!(checked.printed().contains("Every key finds its row"), "{}", checked.printed());
+    assert!(checked.printed().contains("Every key matches"), "{}", checked.printed());
 }
 
 pub(crate) const SHOP: [(&str, &str); 4] = [
@@ -323,7 +323,7 @@ path = "places.family -> families.code"
     asked(
         r#"["families.name"]"#,
         "`sales` reaches `families` in 3 ways: sales -> products -> families; sales -> ship -> families; sales -> bill -> families",
-        "say which one is meant: `products.families` or `ship.families` or `bill.families`",
+        "name the one that is meant: `products.families` or `ship.families` or `bill.families`",
     );
     asked(
         r#"["places.code"]"#,
@@ -394,7 +394,7 @@ fn a_key_that_is_unique_on_neither_side_stops_with_the_worst_and_the_ways_out() 
             "error: `prices` has several rows for 2 keys of `sku`, which differ in `zone`, `price`: one line would become up to 3\n  \
              `A` on 3 rows: prices.csv:2, prices.csv:3, prices.csv:4\n  `B` on 2 rows: prices.csv:5, prices.csv:6\n  \
              help: correct the rows, or add `duplicates = \"first\"` or \"last\" to [tables.prices], or add `zone` to its key and to \
-             the link, or add `valid` if its rows hold for periods; `interligo check` lists them all\nNothing was written.\n",
+             the link, or add `valid` if its rows are valid for periods; `interligo check` lists them all\nNothing was written.\n",
         )
         .nothing_else();
 }
@@ -421,7 +421,7 @@ fn a_table_out_of_reach_is_refused_with_the_link_that_would_join_it() {
     .run(&["run"]);
     for said in [
         "no link leads from `sales` to `families`",
-        "the values speak for a [[link]] with path = \"products.family -> families.code\"",
+        "there is evidence in the values for a [[link]] with path = \"products.family -> families.code\"",
         "5 of 5 values and 20 of 20 rows found in families",
     ] {
         assert!(came.said().contains(said), "{}", came.said());
@@ -491,7 +491,7 @@ fn a_dated_link_may_start_from_a_lookup() {
     );
 }
 
-/// A part of a key may be worked out, on either side: the target of a month by its region.
+/// A part of a key may be computed, on either side: the target of a month by its region.
 #[test]
 fn a_part_of_a_key_may_be_worked_out() {
     let plan = plan(
@@ -534,7 +534,7 @@ fn what_is_worked_out_as_no_day_is_no_day_of_a_link() {
         ("rates.csv", "currency,since,rate\nCHF,2025-01-01,0.9\n"),
     ])
     .run(&["run"]);
-    let said = "the plan needs dates (2025-12-31) in `orders.due`, which holds `2025-01`";
+    let said = "the plan needs dates (2025-12-31) in `orders.due`, but it contains `2025-01`";
     assert!(came.said().contains(said), "{}", came.said());
     came.status(2).any_stderr().nothing_else();
 }

@@ -38,11 +38,11 @@ fn lists_are_outputs_like_others() {
     );
     let found = came.take_file("found.csv");
     for kind in
-        ["unmatched-key,prices,X,1,3,", "repeat-identical,sales,no 1,1,", "misfit-row,sales,,1,"]
+        ["unmatched-key,prices,X,1,3,", "repeat-identical,sales,no 1,1,", "malformed-row,sales,,1,"]
     {
         assert!(found.contains(kind), "{kind} in {found}");
     }
-    assert!(came.printed().contains("twice       2   a list  twice.csv"), "{}", came.printed());
+    assert!(came.printed().contains("twice       2    a list  twice.csv"), "{}", came.printed());
     // All of it is in these files; there is no other for what is set aside.
     came.any_stdout().nothing_else();
     // What `check` lists is what the run lists, but for the names of what it looks at.

@@ -126,7 +126,7 @@ fn json_has_everything_for_other_programs() {
     let table = &all[0];
     assert_eq!((&table["table"], &table["rows"]), (&"s".into(), &6.into()));
     assert_eq!(table["set_aside"], 1, "a row with too few fields");
-    assert_eq!(table["left_out"][0]["reason"], "above the headings");
+    assert_eq!(table["left_out"][0]["reason"], "before the header row");
     assert_eq!(table["files"][0]["lines"], 2);
     assert_eq!(table["files"][1]["written"], "separator \",\", numbers 1234.56, dates 2025-12-31");
     assert_eq!(table["columns"][0]["values"][1], serde_json::json!({ "value": "7", "rows": 1 }));
@@ -145,9 +145,9 @@ fn files_with_other_headings_are_named() {
     ]);
     let came = folder.run(&["look"]);
     for said in [
-        "s2.csv has a heading `price_2`, which most other parts have not.",
-        "s2.csv has the heading `price` again; later ones are `price_2`, `price_3`.",
-        "s3.csv has no heading `price`; it has `Price`, which may be the same.",
+        "s2.csv has a column `price_2`, which most of the files do not have.",
+        "s2.csv has the column `price` more than once; the later ones are `price_2`, `price_3`.",
+        "s3.csv has no column `price`; it has `Price`, which may be the same.",
     ] {
         assert!(came.printed().contains(said), "{}", came.printed());
     }
@@ -181,7 +181,7 @@ fn columns_that_the_plan_works_out_are_looked_at_like_others() {
         rows("label like '007%'"),
         format!("{heading}sales.csv,2,007,2025,1,1.50,2025-01-01,007 of 2025-01,0.50\n")
     );
-    // Only what is asked for, and what it is worked out from.
+    // Only what is asked for, and what it is computed from.
     let came = folder.run(&["look", "sales", "--column", "first_day", "--format", "csv"]);
     let values = "sales,2024-12-01,1\nsales,2025-01-01,1\nsales,2025-02-01,1\n";
     assert_eq!(came.printed(), format!("table,value,rows\n{values}"));
@@ -191,6 +191,6 @@ fn columns_that_the_plan_works_out_are_looked_at_like_others() {
 fn a_value_that_does_not_fit_is_no_row_that_is_left_out() {
     let folder = Folder::with(&[("s.csv", "n\n99999999999999999999\n1\n")]);
     let came = folder.run(&["look", "s.csv", "--where", "n * n * n > 1"]);
-    assert!(came.said().contains("does not fit exact arithmetic"), "{}", came.said());
+    assert!(came.said().contains("overflows: it needs more than 38 digits"), "{}", came.said());
     came.ended(2);
 }

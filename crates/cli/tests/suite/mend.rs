@@ -46,7 +46,7 @@ fn whole_classes_are_mended_and_the_next_run_applies_them() {
 
     let mut came = folder.run(&["mend", "--accept", "case,look-alike"]);
     let expected = "found,use,link,note\n\
-        AB-1OO,AB-100,products,signs that look alike\nAB-1OO,AB-100,prices,signs that look alike\n\
+        AB-1OO,AB-100,products,look-alike characters\nAB-1OO,AB-100,prices,look-alike characters\n\
         ab-100,AB-100,products,case\nab-100,AB-100,prices,case\n";
     let mut written: Vec<String> = corrections(&mut came).lines().map(str::to_owned).collect();
     let mut wanted: Vec<&str> = expected.lines().collect();
@@ -82,7 +82,7 @@ fn a_list_is_taken_over_but_for_what_leads_nowhere() {
     let mut came = folder.run(&["mend", "--from", "agreed.csv"]).status(1);
     assert_eq!(
         came.said(),
-        "Not taken over: agreed.csv:3 `AB-110X`, because the lookup of `products` has no key `AB-111`\n"
+        "Not imported: agreed.csv:3 `AB-110X`, because the lookup of `products` has no key `AB-111`\n"
     );
     assert_eq!(corrections(&mut came), "found,use,link,note\nQQ-7,ZZ-900,products,Ana said so\n");
     // A decision that holds is not taken back in silence.
@@ -90,7 +90,7 @@ fn a_list_is_taken_over_but_for_what_leads_nowhere() {
     let mut came = folder.run(&["mend", "--from", "agreed.csv"]).status(1);
     assert_eq!(
         came.said(),
-        "Not taken over: agreed.csv:2 `QQ-7`, because corrections.csv says `ZZ-900` for it; take that out first, if \
+        "Not imported: agreed.csv:2 `QQ-7`, because corrections.csv already has `ZZ-900` for it; remove that first if \
          `AB-100` is meant\n"
     );
     assert_eq!(corrections(&mut came), "found,use,link,note\nQQ-7,ZZ-900,products,Ana said so\n");
@@ -115,11 +115,11 @@ fn what_is_wrong_with_the_file_is_said_with_its_row() {
         ),
         (
             "found,use,link\n\nX,,products\n",
-            "error: c.csv:3 says nothing in `use`\n  help: complete the row, or leave it out\n",
+            "error: c.csv:3 is blank in `use`\n  help: complete the row, or leave it out\n",
         ),
         (
             "found,use,link\nX,\u{0},\n",
-            "error: c.csv:2 says nothing in `link`\n  help: complete the row, or leave it out\n",
+            "error: c.csv:2 is blank in `link`\n  help: complete the row, or leave it out\n",
         ),
     ] {
         folder.put("c.csv", file.as_bytes());
@@ -142,12 +142,12 @@ fn corrections_that_are_of_no_use_are_findings() {
     );
     let came = folder.run(&["check", "--format", "csv"]);
     for row in [
-        "correction-contradicted,products,X,1,,,,c.csv:2,",
-        "correction-contradicted,products,X,1,,,,c.csv:3,",
-        "correction-astray,products,Y,1,,,,c.csv:4,",
-        "correction-unneeded,prices,W,1,,,,c.csv:5,c.csv:5,,,,no line has this key",
-        "correction-unneeded,prices,A,1,,,,c.csv:6,c.csv:6,,,,the lookup has the key by now; lines that still get `B`: 2",
-        "correction-unneeded,prices,X,1,,,,c.csv:8,c.csv:8,,,,it stands there twice",
+        "correction-conflict,products,X,1,,,,c.csv:2,",
+        "correction-conflict,products,X,1,,,,c.csv:3,",
+        "correction-without-target,products,Y,1,,,,c.csv:4,",
+        "correction-unused,prices,W,1,,,,c.csv:5,c.csv:5,,,,no line has this key",
+        "correction-unused,prices,A,1,,,,c.csv:6,c.csv:6,,,,the lookup has the key by now; lines that still get `B`: 2",
+        "correction-unused,prices,X,1,,,,c.csv:8,c.csv:8,,,,it is there twice",
     ] {
         assert!(came.printed().contains(row), "{row}\n{}", came.printed());
     }
@@ -183,7 +183,7 @@ fn keys_are_mended_at_a_terminal() {
     let after = says("in products", "q");
     assert!(after.contains("means ZZ-900"), "{after}");
     terminal.exp_string("1 key mended, 3 left.").unwrap();
-    terminal.exp_string("corrections.csv holds 1 correction;").unwrap();
+    terminal.exp_string("corrections.csv has 1 correction;").unwrap();
     terminal.exp_eof().unwrap();
     let written = std::fs::read_to_string(folder.path().join("corrections.csv")).unwrap();
     assert!(
@@ -212,7 +212,7 @@ fn without_a_terminal_there_is_nobody_to_ask() {
     assert_eq!(
         came.said(),
         "error: keys are mended at a terminal, and there is none\n  \
-         help: --accept case,punctuation,… mends whole classes without asking, --from FILE takes over a list\n"
+         help: --accept case,punctuation,… accepts whole classes without asking, --from FILE imports a list\n"
     );
     came.status(2).any_stderr().nothing_else();
 }

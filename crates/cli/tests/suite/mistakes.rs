@@ -66,7 +66,7 @@ fn every_mistake_is_named_with_the_nearest_valid_name() {
         (
             "from = \"sales.csv\"",
             "from = \"sales.csv\"\nrepeats = \"first\"",
-            "`repeats` says what becomes of lines that share a key, and there is no key",
+            "`repeats` needs a `key`: it says what happens to lines that share one",
             "add for instance key = [\"order_no\", \"line_no\"]",
         ),
         (
@@ -96,7 +96,7 @@ fn every_mistake_is_named_with_the_nearest_valid_name() {
         (
             "path = \"sales.item -> products.sku\"",
             "path = \"sales.item -> products.sku\"\nsplit = \"\"",
-            "`split` names the sign between two keys",
+            "`split` is the separator between two keys",
             "split = \";\"",
         ),
         (
@@ -132,20 +132,20 @@ fn every_mistake_is_named_with_the_nearest_valid_name() {
         (
             " as of day",
             "",
-            "the rows of `prices` hold for a period, the link names no day",
+            "the rows of `prices` are valid for a period, but the link names no date",
             "as of",
         ),
         (" as of day", " as of dy", "`sales` has no column `dy`", "did you mean `day`?"),
         (
             " as of day",
             " as of item",
-            "the plan needs dates (2025-12-31) in `sales.item`, which holds `A`",
+            "the plan needs dates (2025-12-31) in `sales.item`, but it contains `A`",
             "right column",
         ),
         (
             "path = \"sales.item -> products.sku\"",
             "path = \"sales.item -> products.sku\"\nmissing = \"fill\"",
-            "the link fills what is missing but does not say with what",
+            "`missing = \"fill\"` needs the values to fill in",
             "fill = {",
         ),
         (
@@ -169,7 +169,7 @@ fn every_mistake_is_named_with_the_nearest_valid_name() {
         (
             "[figures]",
             "[tables.sales.columns]\nqty = { type = 'number' }\n[figures]",
-            "no file of the table has the heading `qty`",
+            "no file of the table has a column `qty`",
             "",
         ),
         (
@@ -199,7 +199,7 @@ fn every_mistake_is_named_with_the_nearest_valid_name() {
         (
             "quantity * prices.price",
             "quantity * item",
-            "the plan needs numbers (1234.56) in `sales.item`, which holds `A`",
+            "the plan needs numbers (1234.56) in `sales.item`, but it contains `A`",
             "right column",
         ),
         (
@@ -211,7 +211,7 @@ fn every_mistake_is_named_with_the_nearest_valid_name() {
         (
             "quantity * prices.price",
             "coalesce(quantity, item)",
-            "`coalesce` cannot bring together a number and text",
+            "`coalesce` cannot combine a number and text",
             "",
         ),
         ("quantity * prices.price", "quantity * (prices.price", "the formula ends, wanted `)`", ""),
@@ -238,8 +238,8 @@ fn every_mistake_is_named_with_the_nearest_valid_name() {
 #[test]
 fn outputs_are_checked_before_anything_is_read() {
     for (output, message) in [
-        ("to = \"sales.csv\"", "the output `x` would write over an input, `sales.csv`"),
-        ("to = \"./sub/../sales.csv\"", "would write over an input"),
+        ("to = \"sales.csv\"", "the output `x` would overwrite an input, `sales.csv`"),
+        ("to = \"./sub/../sales.csv\"", "would overwrite an input"),
         ("to = \"out/set-aside.csv\"", "two outputs would write the same file"),
         ("to = \"x.doc\"", "`x.doc` has no form that can be written"),
         ("to = \"x.csv\"\ncolumns = [\"*\"]\nby = []", "has both `columns` and `by`"),
@@ -251,7 +251,7 @@ fn outputs_are_checked_before_anything_is_read() {
         ),
         (
             "to = \"x.csv\"\nby = []\nshow = [\"prices.price\"]",
-            "belongs to a lookup; its sum over lines says nothing",
+            "is a column of a lookup; its sum over lines is meaningless",
         ),
         ("to = \"x.csv\"\nby = []\nwhere = \"quantity\"", "this is a number, not a condition"),
     ] {
@@ -277,7 +277,7 @@ fn figures_without_a_total_are_refused_where_they_are_shown() {
         ("'a' || 'b'", "`x` is text, and only numbers are summed"),
         ("'a' | 'b'", "`|` has no meaning here"),
         ("if quantity > 2 then 'large' else 'small'", "`x` is text, and only numbers are summed"),
-        ("prices.price * 2", "`x` is a rate: its sum over lines says nothing"),
+        ("prices.price * 2", "`x` is a rate: its sum over lines is meaningless"),
         (
             "profit / revenue + prices.price",
             "`x` mixes a ratio with an attribute of a lookup and has no total",

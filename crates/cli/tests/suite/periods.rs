@@ -202,14 +202,14 @@ fn a_gap_or_an_overlap_may_end_the_run() {
     let came = folder(valid, "overlap = \"first\"\ngap = \"stop\"", list, &days).run(&["run"]);
     assert_eq!(
         came.said(),
-        "error: 1 line on a day on which no row of its key holds in `prices`\n  `A` 2025-03-01 to 2025-03-01\n  \
+        "error: 1 line on a day on which no row of its key is valid in `prices`\n  `A` 2025-03-01 to 2025-03-01\n  \
          help: complete the periods, or change `gap` of the link; `interligo check undated-key` lists them\n\
          Nothing was written.\n"
     );
     came.status(1).any_stderr().nothing_else();
     let stopped = folder(valid, "", list, &days).run(&["run"]).status(1);
     assert!(
-        stopped.said().contains("on a day on which several rows hold in `prices`"),
+        stopped.said().contains("on a day on which several rows are valid in `prices`"),
         "{}",
         stopped.said()
     );
@@ -267,11 +267,11 @@ fn the_special_price_holds_where_there_is_one_else_the_general() {
     assert_eq!(
         came.take_file("out.csv"),
         "no,value,customers status,customers key,prices status,prices key,rates status,rates key\n\
-         1,20.00,exact,1,alternate 2,A + all,not-meant,\n\
+         1,20.00,exact,1,alternate 2,A + all,not-needed,\n\
          2,16.80,exact,1,exact,A + Trade,exact,CHF\n\
-         3,20.00,exact,2,alternate 2,A + all,not-meant,\n\
+         3,20.00,exact,2,alternate 2,A + all,not-needed,\n\
          4,,exact,1,exact,A + Trade,undated,\n\
-         5,10.00,exact,1,alternate 2,A + all,not-meant,\n"
+         5,10.00,exact,1,alternate 2,A + all,not-needed,\n"
     );
 }
 
@@ -288,8 +288,8 @@ fn what_is_wrong_with_a_calendar_is_a_finding() {
     for row in [
         "mixed-periods,prices,,2,,,,prices.csv:2,prices.csv:3,,,,\"year: 2, month: 1\"",
         "row-left-out,prices,,1,,,,prices.csv:4,prices.csv:4,,,,a day of its period cannot be read",
-        "odd-day,prices,,1,,,,prices.csv:5 `0205-01-01`,",
-        "odd-day,sales,,1,,,,sales.csv:3 `0205-01-01`,",
+        "implausible-date,prices,,1,,,,prices.csv:5 `0205-01-01`,",
+        "implausible-date,sales,,1,,,,sales.csv:3 `0205-01-01`,",
         "unreadable-value,sales,day,1,,,,sales.csv:4 `20255-01-01`,",
         "period-overlap,prices,A,1,,,,prices.csv:2,prices.csv:3,,,,\"2025-03-01 to 2025-03-31, with other values\"",
     ] {
@@ -370,7 +370,7 @@ fn the_calendar_shows_the_worst_keys_and_one_of_them() {
     assert!(
         svg.starts_with("<svg ")
             && svg.ends_with("</svg>\n")
-            && svg.contains("1 line without a row"),
+            && svg.contains("1 line without a valid row"),
         "{svg}"
     );
     for (arguments, said) in [
@@ -404,7 +404,10 @@ fn the_calendar_of_several_candidates_counts_the_lines_that_need_a_row() {
     assert!(all.printed().contains("  x          1     ·         ·              1 "), "{all:?}");
     let one = folder.run(&["calendar", "x"]);
     assert!(one.printed().contains("  2 lines; █ is 1 line"), "{}", one.printed());
-    assert!(one.printed().contains("1 line with x or y without a row: 2025-03-05"), "{one:?}");
+    assert!(
+        one.printed().contains("1 line with x or y without a valid row: 2025-03-05"),
+        "{one:?}"
+    );
     // Every period has its row, and lines without one are told behind them.
     let csv = folder.run(&["calendar", "--format", "csv"]);
     let rows = "x,2025-01-01,2025-01-31,1,1,5\ny,2025-01-01,2025-01-31,0,,\nz,2025-01-01,2025-01-31,0,,\n,,,2,2,\n";
@@ -417,7 +420,7 @@ fn the_calendar_of_several_candidates_counts_the_lines_that_need_a_row() {
     ]);
     let all = folder.run(&["calendar"]);
     assert!(
-        all.printed().contains("1 line without a row for other reasons: 1 lacking"),
+        all.printed().contains("1 line without a row for other reasons: 1 incomplete"),
         "{}",
         all.printed()
     );

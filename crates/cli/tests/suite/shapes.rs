@@ -1,4 +1,4 @@
-//! Shapes of tables and what starts from them: wide price lists, keys that are worked out, totals that are
+//! Shapes of tables and what starts from them: wide price lists, keys that are computed, totals that are
 //! proved, lines that come twice in slips, and the statements about all this.
 
 use crate::support::{Came, Folder};
@@ -79,7 +79,7 @@ fn settings_that_make_no_sense_are_mistakes_at_their_place() {
         (
             "tall = { 'n' = 'm' }",
             "`n` has no slot in braces (s.csv)",
-            "write for instance \"price_{year}\": what stands there becomes a column",
+            "write for instance \"price_{year}\": the part in braces becomes a column",
         ),
         (
             "leave-out-rows = 'n'",
@@ -88,7 +88,7 @@ fn settings_that_make_no_sense_are_mistakes_at_their_place() {
         ),
         (
             "leave-out-rows = \"itm = 'x'\"",
-            "the file has no heading `itm` (s.csv)",
+            "the file has no column `itm` (s.csv)",
             "did you mean `item`?",
         ),
         (
@@ -104,7 +104,7 @@ fn settings_that_make_no_sense_are_mistakes_at_their_place() {
         ("columns = { m = { formula = 'k + 1' } }", "`s` has no column `k`", ""),
         (
             "columns = { m = { formula = 'o + 1' }, o = { formula = 'n' } }",
-            "`o` is worked out further below, or here",
+            "`o` is computed below this column, or by it",
             "write a column with a formula below those that it builds on",
         ),
         (
@@ -158,9 +158,12 @@ fn slips_that_come_twice_are_known_by_their_lines() {
     let mut came = folder.run(&["run", "--format", "csv"]);
     // The first line of slip 1 is the same both times, the second is not; the last one holds.
     assert_eq!(came.take_file("l.csv"), "no,at,item,n\n1,1,A,1\n2,1,C,3\n1,2,B,5\n3,1,D,7\n");
-    for row in
-        ["lines,s,made,2", "lines,s,folded copies,1", "lines,s,dropped,1", "lines,s,carried on,4"]
-    {
+    for row in [
+        "lines,s,added,2",
+        "lines,s,identical copies dropped,1",
+        "lines,s,dropped,1",
+        "lines,s,kept,4",
+    ] {
         assert!(came.printed().contains(&format!("{row}\n")), "{row} in {}", came.printed());
     }
     let report = folder.run(&["check", "--format", "csv"]);
@@ -212,11 +215,11 @@ fn columns_that_are_worked_out_belong_to_the_table_and_are_no_key_of_a_fact() {
     for (table, said) in [
         (
             "[[tables.s.part]]\nfrom = 's.csv'\ncolumns = { n = { formula = '7' } }",
-            "a column is worked out for the whole table, not for a part of it",
+            "a column is computed for the whole table, not for one [[part]]",
         ),
         (
             "from = 's.csv'\nkey = 'm'\ncolumns = { m = { formula = 'n + 1' } }",
-            "`m` is worked out, and lines are told apart by what was read",
+            "`m` is computed, but lines are identified by columns that were read",
         ),
     ] {
         let plan = format!("[tables.s]\nrole = 'fact'\n{table}\n[figures]\nx = '2 * n'\n");

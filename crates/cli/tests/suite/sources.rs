@@ -161,7 +161,7 @@ fn json_lines_are_objects_of_values() {
     let text = "{\"sku\": \"007\", \"qty\": 2, \"tags\": [1, 2], \"price\": 1.50}\n\n\
         {\"price\": 25e-1, \"sku\": \"a\\u00e9 \\\"b\\\"\", \"qty\": null}\r\n{\"sku\": \"C\", \"qty\": 1}";
     let mut came = one("s.jsonl", "\"*\", \"qty * price\"", text.as_bytes());
-    let note = "s.jsonl: `tags` holds lists or objects; not read";
+    let note = "s.jsonl: `tags` has lists or objects; not read";
     assert!(came.printed().contains(note), "{}{}", came.printed(), came.said());
     assert_eq!(
         came.take_file("lines.csv"),
@@ -176,7 +176,7 @@ fn a_line_that_is_no_such_object_is_named_with_its_place() {
         ("{\"a\": 1}\n{\"a\": 1, \n", "s.jsonl:2 is no JSON in column"),
         (
             "{\"a\": 1}\n{\"a\": {\"b\": 1}}\n",
-            "s.jsonl:2 holds a list or object in `a`, where others have a value",
+            "s.jsonl:2 has a list or object in `a`, where others have a value",
         ),
         ("{\"a\": 1, \"a\": 2}\n", "s.jsonl:1 has `a` twice"),
         ("", "`s.jsonl` is empty"),

@@ -67,7 +67,7 @@ fn the_demo_without_its_plan_comes_to_the_same_profit() {
     // What is to be decided is said, each with the lines to add.
     for decision in [
         "the headings of `prices_2024` name periods: if its columns are to become rows, add tall = { \"{from} to {until}\"",
-        "the cells of `items`, `quantities`, `Disc. %` in `tilia` hold several values: add unpack =",
+        "the cells of `items`, `quantities`, `Disc. %` in `tilia` have several values: add unpack =",
         "`products` has several rows for the key `SM-117`, which differ in `unit_cost`",
     ] {
         assert!(came.printed().contains(decision), "{decision} in {}", came.printed());
@@ -150,7 +150,7 @@ fn what_can_be_drawn_is_drawn_from_little() {
         (vec![], 2, "there is no table to start from", ""),
         (vec![("a.csv", "")], 2, "`./a.csv` is empty", ""),
         (vec![("a.xlsx", "no")], 2, "there is no table to start from: a.xlsx", ""),
-        (vec![("sales.csv", sales)], 0, "", "No column of one table finds its row in another"),
+        (vec![("sales.csv", sales)], 0, "", "No column of one table matches another table"),
         (
             vec![("sales.csv", "day,item,qty\n"), ("b.csv", "sku,name\n")],
             0,
@@ -172,7 +172,7 @@ fn what_can_be_drawn_is_drawn_from_little() {
             ],
             0,
             "",
-            "`p` and `p_old` have the same headings and fit sales.item equally well",
+            "`p` and `p_old` have the same columns and match sales.item equally well",
         ),
     ] {
         let came = Folder::with(&files).run(&["start"]);

@@ -122,6 +122,6 @@ fn a_column_may_be_called_lines() {
     );
     for arguments in [["--where", "lines > 5"], ["--show", "sum(lines)"], ["--by", "lines"]] {
         let came = folder.run(&["totals", arguments[0], arguments[1]]).status(2);
-        assert!(came.said().contains("stands in quotes: \"lines\""), "{}", came.said());
+        assert!(came.said().contains("in quotes: \"lines\""), "{}", came.said());
     }
 }

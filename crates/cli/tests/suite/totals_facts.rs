@@ -99,14 +99,14 @@ fn no_total_is_repeated_where_a_fact_does_not_reach_an_attribute() {
     assert_eq!(
         csv(
             &folder,
-            &["--by", "items.name", "--show", "revenue,budget.target", "--unreached", "blank"]
+            &["--by", "items.name", "--show", "revenue,budget.target", "--not-shared", "blank"]
         ),
         "items.name,revenue,budget.target\nFrame,7.50,\nHive,32.00,\nJar,20.00,\n,,43\n"
     );
     // In a condition it is blank there as well: no line of that fact is a jar, and all are of no item.
     let filtered = |condition: &str| {
         let asked = ["--by", "items.name", "--show", "revenue,budget.target"];
-        let how = ["--unreached", "blank", "--where", condition];
+        let how = ["--not-shared", "blank", "--where", condition];
         csv(&folder, &[&asked[..], &how[..]].concat())
     };
     let headings = "items.name,revenue,budget.target\n";
@@ -115,7 +115,7 @@ fn no_total_is_repeated_where_a_fact_does_not_reach_an_attribute() {
         filtered("items.name = 'Jar' or items.name is blank"),
         format!("{headings}Jar,20.00,\n,,43\n")
     );
-    let wrong = [&asked[..], &["--unreached", "blank", "--where", "items.nam = 'Jar'"]].concat();
+    let wrong = [&asked[..], &["--not-shared", "blank", "--where", "items.nam = 'Jar'"]].concat();
     assert!(folder.run(&wrong).said().contains("did you mean"), "a typo is one");
 }
 

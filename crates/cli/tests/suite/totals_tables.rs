@@ -129,7 +129,7 @@ fn totals_of_the_plan_are_shown_by_name_and_may_be_changed() {
         came.printed()
     );
     let lines = shop("\n[outputs.all]\ncolumns = ['*']\n").run(&["run"]);
-    assert!(lines.said().contains("the output `all` says no file"), "{}", lines.said());
+    assert!(lines.said().contains("the output `all` has no file"), "{}", lines.said());
 }
 
 #[test]
@@ -138,7 +138,7 @@ fn what_makes_no_table_is_refused_with_a_way_out() {
         (&["--by", "item", "--sort=revenu"][..], "`revenu` is not a column of the table"),
         (
             &["--by", "item", "--sort=running(quantity)", "--show", "running(quantity)"],
-            "what runs up follows the order of the rows",
+            "a running total follows the order of the rows",
         ),
         (&["--show", "year_before(quantity)"], "the table has no period of a date column"),
         (&["--by", "item", "--all-periods"], "the table has no period of a date column"),
@@ -146,22 +146,25 @@ fn what_makes_no_table_is_refused_with_a_way_out() {
             &["--by", "year(day)", "--show", "quarter_to_date(quantity)"],
             "there is no quarter to date in a year",
         ),
-        (&["--show", "running(share(quantity))"], "`share` cannot stand inside of"),
-        (&["--show", "share(share(quantity))"], "`share` cannot stand inside of"),
+        (&["--show", "running(share(quantity))"], "`share` cannot be used inside"),
+        (&["--show", "share(share(quantity))"], "`share` cannot be used inside"),
         (&["--show", "quantity * 2"], "`quantity * 2` is not the name of a figure or column"),
         (&["--show", "avg(item)"], "the plan needs numbers (1234.56) in `sales.item`"),
         (&["--versus", "quantity"], "`versus` sets two against each other, and only one is named"),
-        (&["--show", "share(margin)"], "a share is a part of a sum or count, and this is none"),
-        (&["--show", "parent_share(avg(quantity))"], "a share is a part of a sum or count"),
+        (&["--show", "share(margin)"], "a share is part of a sum or a count, and this is neither"),
+        (&["--show", "parent_share(avg(quantity))"], "a share is part of a sum or a count"),
         (&["--across", "item > day"], "columns across have no levels"),
         (&["--by", "item > "], "the formula ends, wanted a value"),
-        (&["--show", "prices.price"], "belongs to a lookup; its sum over lines says nothing"),
+        (&["--show", "prices.price"], "is a column of a lookup; its sum over lines is meaningless"),
         (
             &["--show", "quantity", "--bars=revenue"],
             "`revenue` is not shown, so no bars can be drawn of it",
         ),
         (&["--of", "sale"], "`sale` is no fact table of the plan"),
-        (&["--where", "count(item) > 2"], "`count` speaks of many lines, a formula of one"),
+        (
+            &["--where", "count(item) > 2"],
+            "`count` is over many lines, but a formula is about one line",
+        ),
     ] {
         let came = shop("").run(&[&["totals"], arguments].concat());
         assert!(came.said().contains(message), "{arguments:?}: {}{}", came.said(), came.printed());

@@ -50,7 +50,7 @@ fn amounts_are_read_as_people_write_them() {
 fn percents_among_bare_numbers_are_asked_about() {
     for rows in [&["5 %", "0.1", "7 %"][..], &["0.1", "0.2", "5 %"]] {
         let said = values(rows, "x * 2").unwrap_err();
-        assert!(said.contains("percents divide, bare numbers may or may not"), "{said}");
+        assert!(said.contains("is a percent among plain numbers, which may be"), "{said}");
         assert!(said.contains("x = { scale = 0.01 }"), "{said}");
     }
     for (scale, doubles) in [("0.01", "0,0.10\n1,0.20\n"), ("1", "0,0.10\n1,20\n")] {
@@ -100,7 +100,7 @@ fn formulas_say_what_they_say() {
     assert!(said.contains("`v` is a day outside of the calendar at s.csv:2"), "{said}");
     assert!(said.contains("days go from 0001-01-01 to 9999-12-31"), "{said}");
     let said = values(&["2025-01-31", "2025-02-01"], "x + 1.5").unwrap_err();
-    assert!(said.contains("only whole days are added to a date"), "{said}");
+    assert!(said.contains("only whole days can be added to a date"), "{said}");
 }
 
 #[test]
@@ -262,7 +262,7 @@ fn a_column_that_parts_give_two_units_is_refused() {
     let came = run(plan, &[("a.csv", b"x\n5 %\n"), ("b.csv", b"x\n5\n")]);
     assert_eq!(came.exit_status(), 2);
     assert!(
-        came.said().contains("`x` is percents in one part and has a `scale` in another"),
+        came.said().contains("`x` is a percent in one [[part]] and has a `scale` in another"),
         "{}",
         came.said()
     );

@@ -138,8 +138,8 @@ fn what_is_hidden_or_odd_is_named_and_read() {
     for note in [
         "b.xlsx#Stock: a hidden sheet; read like any other",
         "b.xlsx#Stock: 1 hidden row (4); read like any other",
-        "b.xlsx#Stock!B3 #N/A; holds an error instead of a value",
-        "b.xlsx#Stock!F2 ask Bento; stands under no heading and is not read",
+        "b.xlsx#Stock!B3 #N/A; contains an error instead of a value",
+        "b.xlsx#Stock!F2 ask Bento; is in a column without a name and is not read",
         "qty  b.xlsx#Stock!B3 `#N/A`; taken as blank",
     ] {
         assert!(came.printed().contains(note), "{note}\n{}{}", came.printed(), came.said());
@@ -300,7 +300,7 @@ fn what_is_no_workbook_says_so() {
         ("b.xlsx", b"sku,qty\nA,1\n", "`b.xlsx` is no workbook"),
         ("b.xlsx", b"", "`b.xlsx` is empty"),
         ("b.xlsx", &old, "`b.xlsx` is protected with a password, or of the old binary kind"),
-        ("b.xlsx", &empty, "`b.xlsx#S` is empty: it has no heading row"),
+        ("b.xlsx", &empty, "`b.xlsx#S` is empty: it has no header row"),
         ("b.ods", &cut, "`b.ods` cannot be read as a workbook: its content breaks off"),
         ("b.ods", &whole, "`b.ods` cannot be read as a workbook"),
     ] {
@@ -392,7 +392,7 @@ fn the_right_sheet_must_be_named() {
     }
     let content = workbook.save_to_buffer().unwrap();
     for (from, message, help) in [
-        ("b.xlsx", "`b.xlsx` holds 2 sheets", "its sheets are `North`, `South`"),
+        ("b.xlsx", "`b.xlsx` has 2 sheets", "its sheets are `North`, `South`"),
         ("b.xlsx#Nort", "`b.xlsx` has no sheet `Nort`", "did you mean `North`?"),
         ("b.xlsx#East-{x}", "no file fits", "paths are relative"),
     ] {

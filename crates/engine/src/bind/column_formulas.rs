@@ -48,7 +48,7 @@ pub(super) fn bind_formulas(
                     && !formulas.iter().any(|known| known.column == column)
             });
             if later {
-                let message = format!("`{}` is worked out further below, or here", name.column);
+                let message = format!("`{}` is computed below this column, or by it", name.column);
                 return Err(written
                     .mistake(MistakeKind::UnknownName, name.span.clone(), message)
                     .help("write a column with a formula below those that it builds on"));
@@ -77,7 +77,7 @@ pub(super) fn resolve(
         written
             .mistake(MistakeKind::UnknownName, name.span.clone(), message)
             .nearest(&name.column, columns.iter().map(String::as_str))
-            .or_help("a column is worked out from the columns of its own row; what links reach belongs to [figures]")
+            .or_help("a column is computed from the columns of its own row; what links reach belongs in [figures]")
     })
 }
 

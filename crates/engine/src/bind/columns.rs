@@ -125,7 +125,7 @@ pub(super) fn declared_columns(
             .written(formula)
             .mistaken(
                 MistakeKind::WrongPlace,
-                "a column is worked out for the whole table, not for a part of it",
+                "a column is computed for the whole table, not for one [[part]]",
             )
             .help("write the formula in the `columns` of the table"));
     }
@@ -142,7 +142,7 @@ pub(super) fn declared_columns(
                 return Err(Mistake::in_plan(
                     MistakeKind::ConflictingSettings,
                     entry.name_span.clone(),
-                    format!("the parts give `{name}` types that do not go together"),
+                    format!("the [[part]]s give `{name}` types that cannot be combined"),
                 )
                 .help("text, numbers, dates and yes-no cannot be stacked in one column"));
             }
@@ -167,11 +167,12 @@ fn refuse_two_units<'p>(
         let unit = units.entry(name.clone()).or_default();
         *unit = (unit.0 | percent, unit.1 | scaled);
         if *unit == (true, true) {
-            let message = format!("`{name}` is percents in one part and has a `scale` in another");
+            let message =
+                format!("`{name}` is a percent in one [[part]] and has a `scale` in another");
             return Err(plan
                 .written_at(&column.name, column.name_span.clone())
                 .mistaken(MistakeKind::ConflictingSettings, message)
-                .help("say in both parts how the number is made: percent, or the same `scale`"));
+                .help("write the same in both: percent, or the same `scale`"));
         }
     }
     Ok(())
@@ -191,7 +192,7 @@ fn unknown_heading(plan: &Plan, declared: &Entry<ColumnEntry>, columns: &[String
     plan.written_at(&declared.name, declared.name_span.clone())
         .mistaken(
             MistakeKind::UnknownName,
-            format!("no file of the table has the heading `{}`", declared.name),
+            format!("no file of the table has a column `{}`", declared.name),
         )
         .nearest(&declared.name, columns.iter().map(String::as_str))
 }

@@ -74,7 +74,7 @@ fn figure(plan: &Plan, entry: &Entry<FigureEntry>, facts: &[Bound]) -> Result<Pa
             return Err(Mistake::in_plan(
                 MistakeKind::NoEffect,
                 rounding.span(),
-                "`rounding` says what becomes of halves, and nothing is rounded",
+                "`rounding` has no effect without `round`",
             )
             .help("add for instance round = 2"));
         }
@@ -312,13 +312,13 @@ fn visit(
     Ok(())
 }
 
-/// The figure that says what is at stake, in the fact that it belongs to.
-pub(super) fn bind_stake(plan: &Plan, facts: &mut [Bound]) -> Result<(), Mistake> {
-    let Some(stake) = &plan.plan.stake else { return Ok(()) };
-    let written = plan.written(stake);
+/// The figure that says what is at weigh_by, in the fact that it belongs to.
+pub(super) fn bind_weigh_by(plan: &Plan, facts: &mut [Bound]) -> Result<(), Mistake> {
+    let Some(weigh_by) = &plan.plan.weigh_by else { return Ok(()) };
+    let written = plan.written(weigh_by);
     for bound in facts {
         let figure = bound.figure_called(&written.text);
-        bound.stake = figure.map(|figure| (figure, written.clone()));
+        bound.weigh_by = figure.map(|figure| (figure, written.clone()));
         if figure.is_some() {
             return Ok(());
         }

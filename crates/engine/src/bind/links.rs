@@ -372,7 +372,7 @@ impl LinkBinder<'_> {
                 .mistaken(
                     MistakeKind::MissingSetting,
                     format!(
-                        "the rows of `{}` hold for a period, the link names no day",
+                        "the rows of `{}` are valid for a period, but the link names no date",
                         lookup.name
                     ),
                 )
@@ -470,7 +470,7 @@ impl LinkBinder<'_> {
                 .written
                 .mistaken(
                     MistakeKind::MissingSetting,
-                    "the link fills what is missing but does not say with what",
+                    "`missing = \"fill\"` needs the values to fill in",
                 )
                 .help("add for instance `fill = { name = \"(unknown)\" }`")),
             (Some(fill), missing) if missing != Missing::Fill => Err(Mistake::in_plan(
@@ -500,7 +500,7 @@ impl LinkBinder<'_> {
         for name in &link.path.to {
             let column = column_named(columns, name, link)?;
             if wanted.contains(&column) {
-                let message = format!("`{}` stands twice in the path", name.column);
+                let message = format!("`{}` is in the path twice", name.column);
                 return Err(link.written.mistake(
                     MistakeKind::DuplicateName,
                     name.span.clone(),
@@ -535,7 +535,7 @@ fn split(link: &Open<'_>, columns: usize) -> Result<Option<String>, Mistake> {
         return Err(Mistake::in_plan(
             MistakeKind::WrongValue,
             split.span(),
-            "`split` names the sign between two keys",
+            "`split` is the separator between two keys",
         )
         .help("write for instance split = \";\""));
     }

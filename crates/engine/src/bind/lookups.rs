@@ -186,9 +186,8 @@ fn of_duplicates(entry: &TableEntry) -> Duplicates {
 fn of_repeats(name: &str, span: Range<usize>, entry: &TableEntry) -> Result<Duplicates, Mistake> {
     if entry.key.is_none() {
         let message = format!("a link leads to the fact `{name}`, which has no key");
-        return Err(Mistake::in_plan(MistakeKind::MissingSetting, span, message).help(
-            "name the columns that tell its lines apart: key = [\"order_no\", \"line_no\"]",
-        ));
+        return Err(Mistake::in_plan(MistakeKind::MissingSetting, span, message)
+            .help("name the columns that identify a line: key = [\"order_no\", \"line_no\"]"));
     }
     match &entry.repeats {
         None => Ok(Duplicates::default()),
@@ -230,7 +229,7 @@ fn bind_valid(plan: &Plan, entry: &TableEntry, lookup: &mut BoundLookup) -> Resu
 fn refuse_valid<T>(span: Range<usize>, what: &str) -> Result<T, Mistake> {
     let message = format!("{what} in `valid`");
     Err(Mistake::in_plan(MistakeKind::ConflictingSettings, span, message).help(
-        "rows hold from a day (from, until, ends; or from, carry), for a period (period), or for a year (year, quarter or \
+        "rows are valid from a date (from, until, ends; or from, carry), for a period (period), or for a year (year, quarter or \
          month)",
     ))
 }
@@ -268,7 +267,7 @@ fn from_periods(valid: &Valid, lookup: &BoundLookup) -> Result<Validity, Mistake
     let column = |name: &Spanned<String>| lookup.column(name.get_ref(), name.span());
     if let Some(period) = period {
         return match [year, quarter, month].into_iter().flatten().next() {
-            Some(other) => refuse_valid(other.span(), "one `period` says it all"),
+            Some(other) => refuse_valid(other.span(), "`period` stands alone"),
             None => Ok(Validity::Period(column(period)?)),
         };
     }
@@ -301,7 +300,7 @@ fn day_column(
     let column = lookup.column(name.get_ref(), name.span())?;
     let at = plan.written(name).at_all();
     if lookup.column_use.declared(column).declared.is_some_and(|t| t != ColumnType::Date) {
-        let message = format!("`{}` says when a row holds and must be a date", name.get_ref());
+        let message = format!("`{}` says when a row is valid and must be a date", name.get_ref());
         return Err(at
             .mistake(MistakeKind::WrongType, message)
             .help("leave its `type` out of the columns of the table"));

@@ -121,22 +121,22 @@ impl<'f> MeasureBinder<'f> {
         let (mut share, mut cumulated, mut shift) = (None, None, None);
         while let NodeKind::Call(Function::Summary(summary), arguments) = &node.kind {
             let misplaced = |other: &str| {
-                let message = format!("`{}` cannot stand inside of {other}", summary.name());
+                let message = format!("`{}` cannot be used inside {other}", summary.name());
                 written.mistake(MistakeKind::WrongPlace, node.span.clone(), message).help(
-                    "from the outside in: a share, what runs up, an earlier time; as in share(running(year_before(x)))",
+                    "from the outside in: share, running total, earlier period; as in share(running(year_before(x)))",
                 )
             };
             match summary {
                 Summary::Share | Summary::ParentShare => {
                     if share.is_some() || cumulated.is_some() || shift.is_some() {
-                        return Err(misplaced("a share, what runs up or an earlier time"));
+                        return Err(misplaced("a share, a running total or an earlier period"));
                     }
                     let whole = *summary == Summary::Share;
                     share = Some(if whole { ShareOf::Whole } else { ShareOf::Parent });
                 }
                 Summary::Running | Summary::ToDate(_) => {
                     if cumulated.is_some() || shift.is_some() {
-                        return Err(misplaced("what runs up or an earlier time"));
+                        return Err(misplaced("a running total or an earlier period"));
                     }
                     cumulated = Some(match summary {
                         Summary::ToDate(unit) => Cumulated::ToDate(*unit),
@@ -227,7 +227,7 @@ impl<'f> MeasureBinder<'f> {
                 Reference::Attribute { .. } => Err(written
                     .mistake(MistakeKind::NoTotal,
                         node.span.clone(),
-                        format!("`{node}` belongs to a lookup; its sum over lines says nothing"),
+                        format!("`{node}` is a column of a lookup; its sum over lines is meaningless"),
                     )
                     .help("multiply it by an amount of the line in a figure and show that, or show `avg`, `min`, `max` or `count(distinct …)` of it")),
             },

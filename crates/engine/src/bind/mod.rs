@@ -134,8 +134,8 @@ pub struct Bound {
     pub figure_order: Vec<usize>,
     /// The outputs asked for.
     pub outputs: Vec<BoundOutput>,
-    /// The figure that the plan says is at stake, with its place.
-    pub stake: Option<(usize, Written)>,
+    /// The figure that the plan says is at weigh_by, with its place.
+    pub weigh_by: Option<(usize, Written)>,
     /// Keys that are known to be wrong.
     pub corrections: Vec<Correction>,
 }
@@ -164,14 +164,14 @@ pub fn bind(
             figure_numbers: HashMap::new(),
             figure_order: Vec::new(),
             outputs: Vec::new(),
-            stake: None,
+            weigh_by: None,
             corrections: Vec::new(),
         };
         links::bind_links(plan, headings, &mut bound, turned)?;
         facts.push(bound);
     }
     figures::bind_figures(plan, &mut facts)?;
-    figures::bind_stake(plan, &mut facts).map_err(|mistake| vec![mistake])?;
+    figures::bind_weigh_by(plan, &mut facts).map_err(|mistake| vec![mistake])?;
     outputs::bind_outputs(requests, &mut facts)?;
     Ok(facts)
 }
@@ -261,8 +261,9 @@ impl Binder<'_> {
     ) -> Result<Option<FactKey>, Mistake> {
         let position = |wanted: &str, span: Range<usize>| {
             if formula_columns(entry).any(|computed| computed == wanted) {
-                let message =
-                    format!("`{wanted}` is worked out, and lines are told apart by what was read");
+                let message = format!(
+                    "`{wanted}` is computed, but lines are identified by columns that were read"
+                );
                 return Err(Mistake::in_plan(MistakeKind::WrongType, span, message)
                     .help("name the columns that its formula takes it from"));
             }
@@ -282,7 +283,7 @@ impl Binder<'_> {
                 Some(repeats) => Err(Mistake::in_plan(
                     MistakeKind::MissingSetting,
                     repeats.span(),
-                    "`repeats` says what becomes of lines that share a key, and there is no key",
+                    "`repeats` needs a `key`: it says what happens to lines that share one",
                 )
                 .help("add for instance key = [\"order_no\", \"line_no\"]")),
             };

@@ -78,7 +78,7 @@ impl Request {
             (None, _, Some(_)) if output.status => {
                 return refused(
                     format!("the output `{name}` has both `status` and `by`"),
-                    "`status` says of each line how its links came out; totals take `by` and `show`",
+                    "`status` shows the result of each link on each line; totals take `by` and `show`",
                 );
             }
             (None, Some(_), Some(_)) => {
@@ -104,7 +104,7 @@ impl Request {
         };
         if output.to.is_none() && !matches!(content, Content::Totals(_)) {
             return refused(
-                format!("the output `{name}` says no file"),
+                format!("the output `{name}` has no file"),
                 "add for instance to = \"out/lines.csv\"; only totals may be without, and are asked for by name",
             );
         }
@@ -176,7 +176,7 @@ pub(super) fn bind_outputs(requests: &[Request], facts: &mut [Bound]) -> Result<
             let names: Vec<&str> = facts.iter().map(|bound| bound.fact.name.as_str()).collect();
             let written = request.to.clone().unwrap_or_else(|| quoted_name(&request.name));
             let message = "lines of several facts cannot be set aside in one file: they have columns of their own";
-            let help = format!("say of which it is: of = \"{}\"", names.join("\" or \""));
+            let help = format!("name the fact: of = \"{}\"", names.join("\" or \""));
             mistakes.push(written.mistaken(MistakeKind::MissingSetting, message).help(help));
             continue;
         }

@@ -67,7 +67,7 @@ impl<'a> RowColumns<'a> {
     }
 
     /// The expression of a column that the plan works out.
-    pub fn worked_out(&self, column: usize) -> Option<RowExpr> {
+    pub fn computed(&self, column: usize) -> Option<RowExpr> {
         let (expr, written) = self.worked.get(&column)?;
         Some(self.row_expr(expr.clone(), written.clone()))
     }
@@ -182,8 +182,10 @@ impl RowExpr {
             .map(|row| evaluate(&self.expr, &Row { columns: &columns, row }).map(&of))
             .collect();
         values.map_err(|_| {
-            self.written
-                .mistaken(MistakeKind::Overflow, "a value of this does not fit exact arithmetic")
+            self.written.mistaken(
+                MistakeKind::Overflow,
+                "a value of this overflows: it needs more than 38 digits",
+            )
         })
     }
 }

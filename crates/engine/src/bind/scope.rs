@@ -141,7 +141,7 @@ impl<'a> Scope<'a> {
         );
         let shortest = |route: &usize| format!("`{}`", self.shortest(*route));
         let names: Vec<String> = routes.iter().map(shortest).collect();
-        (message, format!("say which one is meant: {}", names.join(" or ")))
+        (message, format!("name the one that is meant: {}", names.join(" or ")))
     }
 
     /// The last names of a route's way that no other route shares.

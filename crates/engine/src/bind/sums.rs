@@ -192,7 +192,7 @@ fn without_other_sums(plan: &Plan, needed: &BTreeSet<String>) -> Result<Plan, Mi
     }
     plan.shared.retain(|_| false);
     plan.outputs.retain(|_| false);
-    plan.plan.stake = None;
+    plan.plan.weigh_by = None;
     plan.plan.stop_on = Vec::new();
     Ok(plan)
 }

@@ -5,7 +5,7 @@
 //! is said by the layout, which goes with the first.
 
 use interligo_model::formula::{Node, NodeKind, Summary, TokenKind, parse, tokens};
-use interligo_model::plan::{Mistake, MistakeKind, Unreached, Written};
+use interligo_model::plan::{Mistake, MistakeKind, NotShared, Written};
 use interligo_model::values::date::PeriodUnit;
 
 use super::measures::{MeasureBinder, heading};
@@ -145,7 +145,7 @@ pub(super) fn bind_totals(
             break;
         }
         let fact = &mut facts[source.fact];
-        let apart = (source.fact != owner).then_some(request.unreached);
+        let apart = (source.fact != owner).then_some(request.not_shared);
         totals.push((
             source.fact,
             BoundTotals {
@@ -183,7 +183,7 @@ fn attributes(request: &TotalsRequest) -> Result<(Vec<Written>, Vec<usize>), Mis
         if let [_, second, ..] = levels_of(across)?.as_slice() {
             return Err(second
                 .mistaken(MistakeKind::WrongPlace, "columns across have no levels")
-                .help("give the attributes as a list; a comparison stands in parentheses"));
+                .help("give the attributes as a list; put a comparison in parentheses"));
         }
         all.push(across.clone());
     }
@@ -225,7 +225,7 @@ fn levels_of(by: &Written) -> Result<Vec<Written>, Mistake> {
 fn bind_attribute(
     written: &Written,
     fact: &mut Bound,
-    apart: Option<Unreached>,
+    apart: Option<NotShared>,
     mistakes: &mut Vec<Mistake>,
 ) -> Result<BoundAttribute, Mistake> {
     let node = parse(written)?;
@@ -233,7 +233,7 @@ fn bind_attribute(
     let written = written.clone();
     let node = match bind_node(node, &written, fact, apart, mistakes) {
         Ok(node) => Some(node),
-        Err(_) if apart == Some(Unreached::Blank) => None,
+        Err(_) if apart == Some(NotShared::Blank) => None,
         Err(mistake) => return Err(mistake),
     };
     Ok(BoundAttribute { heading, node, written })
@@ -242,12 +242,12 @@ fn bind_attribute(
 fn bind_filter(
     filter: Option<&Written>,
     fact: &mut Bound,
-    apart: Option<Unreached>,
+    apart: Option<NotShared>,
     mistakes: &mut Vec<Mistake>,
 ) -> Result<Option<(Node, Written)>, Mistake> {
     let Some(written) = filter else { return Ok(None) };
     let mut node = parse(written)?;
-    if apart == Some(Unreached::Blank) {
+    if apart == Some(NotShared::Blank) {
         let scope = Scope::of(fact);
         node.blank_where(&mut |name| {
             let mut out_of_reach = Vec::new();
@@ -265,7 +265,7 @@ fn bind_node(
     node: Node,
     written: &Written,
     fact: &mut Bound,
-    apart: Option<Unreached>,
+    apart: Option<NotShared>,
     mistakes: &mut Vec<Mistake>,
 ) -> Result<Node, Mistake> {
     let mut own = Vec::new();
@@ -281,7 +281,7 @@ fn bind_node(
                 written.text, first.message
             );
             let help = format!(
-                "sum by what both have, say under [shared.…] what it is in `{name}`, or let `unreached` be \"blank\""
+                "total by an attribute that both have, say under [shared.…] what it is in `{name}`, or set not-shared = \"blank\""
             );
             return Err(Mistake { message, ..first }.help(help));
         }

@@ -1,6 +1,6 @@
 //! Totals as they are asked for, by an output of the plan or by a command.
 
-use interligo_model::plan::{OutputEntry, Plan, Unreached, Written};
+use interligo_model::plan::{NotShared, OutputEntry, Plan, Written};
 
 /// Totals as they are asked for.
 #[derive(Clone, Debug, Default)]
@@ -22,7 +22,7 @@ pub struct TotalsRequest {
     /// Whether periods without lines are shown, with the place where that is asked.
     pub all_periods: Option<Written>,
     /// What an attribute is that a fact does not reach.
-    pub unreached: Unreached,
+    pub not_shared: NotShared,
 }
 
 impl TotalsRequest {
@@ -35,7 +35,7 @@ impl TotalsRequest {
             || output.sort.is_some()
             || output.top.is_some()
             || output.all_periods.is_some()
-            || output.unreached.is_some()
+            || output.not_shared.is_some()
     }
 
     pub(super) fn of_entry(plan: &Plan, output: &OutputEntry) -> TotalsRequest {
@@ -52,7 +52,7 @@ impl TotalsRequest {
             sort: output.sort.as_ref().map(all).unwrap_or_default(),
             top: top.map(|top| (plan.written_at("", top.span()), *top.get_ref())),
             all_periods: all_periods.map(|all| plan.written_at("", all.span())),
-            unreached: output.unreached.unwrap_or_default(),
+            not_shared: output.not_shared.unwrap_or_default(),
         }
     }
 

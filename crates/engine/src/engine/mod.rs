@@ -95,8 +95,8 @@ pub struct Engine {
     pub(crate) measured: Vec<Measured>,
     /// Whether blank figures and keys not found are looked into.
     pub(crate) extent: Extent,
-    /// The figure that says what is at stake.
-    pub(crate) stake: Option<usize>,
+    /// The figure that says what is at weigh_by.
+    pub(crate) weigh_by: Option<usize>,
     /// The column of lines with their day.
     pub(crate) day: Option<usize>,
 }
@@ -113,7 +113,7 @@ impl Misfit {
         let (message, help) = match percents {
             false => (
                 format!(
-                    "the plan needs {wanted} in `{table}.{column}`, which holds `{}`",
+                    "the plan needs {wanted} in `{table}.{column}`, but it contains `{}`",
                     self.example
                 ),
                 "check that the plan names the right column, and how its values are written"
@@ -121,7 +121,7 @@ impl Misfit {
             ),
             true => (
                 format!(
-                    "`{}` in `{table}.{column}` stands among bare numbers: percents divide, bare numbers may or may not",
+                    "`{}` in `{table}.{column}` is a percent among plain numbers, which may be percents as well or factors",
                     self.example.trim()
                 ),
                 scale_help(table, column),
@@ -140,7 +140,7 @@ impl Misfit {
 pub fn scale_help(table: &str, column: &str) -> String {
     let (table, column) = (key(table), key(column));
     format!(
-        "add {column} = {{ scale = 0.01 }} to [tables.{table}.columns] if bare numbers are percents as well, or \
+        "add {column} = {{ scale = 0.01 }} to [tables.{table}.columns] if the plain numbers are percents as well, or \
          {column} = {{ scale = 1 }} if they are factors"
     )
 }
@@ -198,12 +198,12 @@ impl Engine {
             amounts,
             measured: Vec::new(),
             extent,
-            stake: None,
+            weigh_by: None,
             day: None,
         };
         engine.type_conditions().map_err(|mistake| vec![mistake])?;
         engine.type_figures()?;
-        engine.stake = engine.figure_at_stake().map_err(|mistake| vec![mistake])?;
+        engine.weigh_by = engine.figure_to_weigh_by().map_err(|mistake| vec![mistake])?;
         engine.day = engine.day_of_lines();
         Ok(engine)
     }
@@ -251,16 +251,17 @@ impl Engine {
         Ok(())
     }
 
-    /// The figure that says what is at stake: the one that the plan names, else the first that is an amount.
-    fn figure_at_stake(&self) -> Result<Option<usize>, Mistake> {
+    /// The figure that says what is at weigh_by: the one that the plan names, else the first that is an amount.
+    fn figure_to_weigh_by(&self) -> Result<Option<usize>, Mistake> {
         let is_amount = |number: &usize| is_amount(&self.figure(*number).expr, self);
-        let Some((figure, written)) = &self.bound.stake else {
+        let Some((figure, written)) = &self.bound.weigh_by else {
             return Ok((0..self.figures.len()).find(is_amount));
         };
         if is_amount(figure) {
             return Ok(Some(*figure));
         }
-        let message = format!("`{}` is no amount: its sum over lines says nothing", written.text);
+        let message =
+            format!("`{}` is not an amount: its sum over lines is meaningless", written.text);
         Err(written
             .mistaken(MistakeKind::NoTotal, message)
             .help("name a figure such as the revenue"))

@@ -64,7 +64,7 @@ impl Formula {
         Ok(Formula { expr: check(&parse(&written)?, &Named(columns), &written)? })
     }
 
-    /// Its values, row by row; `None` if one does not fit exact arithmetic. The columns are those that it was typed
+    /// Its values, row by row; `None` if one overflows: it needs more than 38 digits. The columns are those that it was typed
     /// over, or others of their types.
     pub fn values(&self, columns: &[(&str, Column)]) -> Option<Column> {
         let inputs = Named(columns);

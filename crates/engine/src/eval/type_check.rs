@@ -120,8 +120,8 @@ impl Checker<'_> {
             NodeKind::Blank => expr(ExprKind::Constant(Value::Blank), Type::Blank),
             NodeKind::Name(name) => self.names.leaf(name, self.written)?,
             NodeKind::Lines => {
-                let message = "`lines` counts many lines, a formula speaks of one";
-                let help = "a column of that name stands in quotes: \"lines\"";
+                let message = "`lines` counts lines, but a formula is about one line";
+                let help = "write a column of that name in quotes: \"lines\"";
                 return Err(self
                     .written
                     .mistake(MistakeKind::WrongPlace, node.span.clone(), message)
@@ -214,8 +214,7 @@ impl Checker<'_> {
                 let (x, y) = (x.shown(), y.shown());
                 let text =
                     &self.written.text[right.span.start.min(left.span.start)..right.span.end];
-                let message =
-                    format!("`{text}`: `{}` cannot bring together {x} and {y}", operator.sign());
+                let message = format!("`{text}`: `{}` cannot combine {x} and {y}", operator.sign());
                 let help = match (adds, a.ty, b.ty) {
                     (true, Type::Text, _) | (true, _, Type::Text) => {
                         "`||` joins texts, `cast(x as number)` reads a text as a number"
@@ -232,8 +231,9 @@ impl Checker<'_> {
 
     fn part_of_a_day(&self, days: &Node) -> Mistake {
         let text = &self.written.text[days.span.clone()];
-        let message =
-            format!("`{text}` may be a part of a day, and only whole days are added to a date");
+        let message = format!(
+            "`{text}` may be a fraction of a day, and only whole days can be added to a date"
+        );
         let help = format!("`floor({text})` or `round({text}, 0)` makes it whole");
         self.written.mistake(MistakeKind::WrongType, days.span.clone(), message).help(help)
     }
@@ -248,14 +248,14 @@ impl Checker<'_> {
             match (a.ty, b.ty) {
                 (Type::Period(unit), _) | (_, Type::Period(unit)) => mistake.or_help(format!(
                     "a period is compared with a text such as '{}', or with another; \
-                     `extract(month from …)` gives the bare number",
+                     `extract(month from …)` gives the plain number",
                     unit.specimen()
                 )),
                 (Type::Date, _) | (_, Type::Date) => mistake.or_help(
                     "a date is compared with a text such as '2025-12-31', or with another",
                 ),
                 (Type::Text, _) | (_, Type::Text) => mistake.or_help(
-                    "text stands in single quotes; `cast(x as number)` reads one as a number",
+                    "write text in single quotes; `cast(x as number)` reads text as a number",
                 ),
                 _ => mistake,
             }
@@ -290,12 +290,14 @@ impl Checker<'_> {
         match function {
             Function::Scalar(scalar) => self.scalar(scalar, arguments),
             Function::Summary(summary) => {
-                let message =
-                    format!("`{}` speaks of many lines, a formula of one", summary.name());
+                let message = format!(
+                    "`{}` is over many lines, but a formula is about one line",
+                    summary.name()
+                );
                 Err(self
                     .written
                     .mistake(MistakeKind::WrongPlace, node.span.clone(), message)
-                    .help("it stands in `show`, `versus` or `sort` of totals"))
+                    .help("use it in `show`, `versus` or `sort` of totals"))
             }
             Function::Coalesce => {
                 let mut typed = Vec::new();
@@ -427,8 +429,7 @@ impl Checker<'_> {
             }
             _ if a == b => Ok(a),
             _ => {
-                let message =
-                    format!("{what} cannot bring together {} and {}", a.shown(), b.shown());
+                let message = format!("{what} cannot combine {} and {}", a.shown(), b.shown());
                 Err(self.written.mistake(MistakeKind::WrongType, at, message))
             }
         }

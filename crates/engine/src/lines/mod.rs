@@ -42,7 +42,7 @@ pub struct LineBatch<'a> {
     pub row_of: &'a dyn Fn(u32) -> u64,
 }
 
-/// A figure that does not fit exact arithmetic, or the calendar.
+/// A figure that overflows: it needs more than 38 digits, or the calendar.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct DoesNotFit {
     /// What it leaves.
@@ -335,7 +335,7 @@ impl Inputs for Lines<'_> {
     }
 
     fn figure(&self, figure: usize) -> &Column {
-        self.figures[figure].as_ref().expect("figures are worked out in the order of their use")
+        self.figures[figure].as_ref().expect("figures are computed in the order of their use")
     }
 }
 

@@ -1,4 +1,4 @@
-//! What is noted of a batch of lines: what was set aside, keys without a row, figures that are blank and why, and the
+//! What is noted of a batch of lines: what was set aside, unmatched keys, figures that are blank and why, and the
 //! sums that must close.
 
 use std::collections::BTreeMap;
@@ -122,7 +122,7 @@ impl Lines<'_> {
         };
         for (row, status) in linked.problems.iter().filter(|(row, status)| cause(*row, *status)) {
             let tallies = match link.settled(*status) {
-                LinkStatus::NotMeant => continue,
+                LinkStatus::NotNeeded => continue,
                 LinkStatus::Absent => &mut findings.absent,
                 _ => &mut findings.keys,
             };
@@ -194,9 +194,9 @@ impl Lines<'_> {
             let amount = number(&self.columns[*column]).into_iter();
             amount.for_each(|amount| sum.get_or_insert_default().add(amount));
         }
-        if let Some(figure) = self.engine.stake {
+        if let Some(figure) = self.engine.weigh_by {
             match self.figures[figure].as_ref().and_then(number) {
-                Some(amount) => tally.stake.add(amount),
+                Some(amount) => tally.weight.add(amount),
                 None => tally.unknown += 1,
             }
         }

@@ -109,8 +109,8 @@ impl Resolver {
         for line in 0..query.lines as u32 {
             match &query.meant {
                 Some(meant) if !meant[line as usize] => {
-                    found.rows[line as usize] = no_row(LinkStatus::NotMeant);
-                    found.problems.push((line, LinkStatus::NotMeant));
+                    found.rows[line as usize] = no_row(LinkStatus::NotNeeded);
+                    found.problems.push((line, LinkStatus::NotNeeded));
                 }
                 _ => open.push(line),
             }
@@ -223,7 +223,7 @@ impl Resolver {
             self.by_day(calendar, days, lines, bridging, &mut found);
         }
         if let Some(lacking) = &self.lacking {
-            found.refuse(LinkStatus::Lacking, |row| lacking[row as usize]);
+            found.refuse(LinkStatus::Incomplete, |row| lacking[row as usize]);
         }
         found.note_in_vain();
         found
@@ -252,7 +252,7 @@ impl Resolver {
                     matched_via.push(MatchedVia { line: number, how: LinkStatus::Cleaned, by: 0 });
                     return row;
                 }
-                Found::Undecided => LinkStatus::Undecided,
+                Found::Undecided => LinkStatus::Ambiguous,
                 Found::Nothing if keys.value(line).trim().is_empty() => LinkStatus::Blank,
                 Found::Nothing => LinkStatus::Unmatched,
             };

@@ -169,9 +169,10 @@ fn compute_column(
         .map(|row| evaluate(&expr, &RowOf { columns, row }).map(Value::into_owned))
         .collect();
     let unfit = |_| {
-        formula
-            .written
-            .mistaken(MistakeKind::Overflow, "a value of this column does not fit exact arithmetic")
+        formula.written.mistaken(
+            MistakeKind::Overflow,
+            "a value of this column overflows: it needs more than 38 digits",
+        )
     };
     Ok(Column::from_values(kind_of(expr.ty), &values.map_err(unfit)?))
 }

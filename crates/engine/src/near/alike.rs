@@ -92,12 +92,12 @@ impl Likeness {
             Likeness::Width => "width of letters",
             Likeness::Punctuation => "punctuation",
             Likeness::LeadingZeros => "leading zeros",
-            Likeness::LookAlike => "signs that look alike",
+            Likeness::LookAlike => "look-alike characters",
             Likeness::Swapped => "two neighbours swapped",
-            Likeness::OneEdit => "one sign differs",
+            Likeness::OneEdit => "one character differs",
             Likeness::Prefix => "same beginning",
             Likeness::Suffix => "same end",
-            Likeness::TwoEdits => "two signs differ",
+            Likeness::TwoEdits => "two characters differ",
         }
     }
 
@@ -220,7 +220,7 @@ fn without_zeros(key: &str) -> String {
     out
 }
 
-/// The one of several signs that look alike that stands for all of them.
+/// The one of several look-alike characters that stands for all of them.
 fn plain_sign(sign: char) -> char {
     match sign {
         'o' | 'O' | 'о' | 'О' | 'ο' | 'Ο' => '0',

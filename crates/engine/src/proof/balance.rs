@@ -67,14 +67,14 @@ impl Engine {
         &self.links[link].same_keys().groups
     }
 
-    /// The name of the figure that says what is at stake.
-    pub fn stake(&self) -> Option<&str> {
-        self.stake.map(|figure| self.bound.figures[figure].name.as_str())
+    /// The name of the figure that says what is at weigh_by.
+    pub fn weigh_by(&self) -> Option<&str> {
+        self.weigh_by.map(|figure| self.bound.figures[figure].name.as_str())
     }
 
     /// The decimal places that it is written with at least.
-    pub fn stake_places(&self) -> u8 {
-        self.stake.map_or(0, |figure| self.least_places(&self.figure(figure).expr))
+    pub fn weigh_by_places(&self) -> u8 {
+        self.weigh_by.map_or(0, |figure| self.least_places(&self.figure(figure).expr))
     }
 
     /// What becomes of each of the plan's corrections in a link, by number.

@@ -74,8 +74,8 @@ impl Noted {
     /// What became of it.
     pub fn outcome(self) -> &'static str {
         match self {
-            Noted::ErrorCell => "holds an error instead of a value",
-            Noted::BesideTable => "stands under no heading and is not read",
+            Noted::ErrorCell => "contains an error instead of a value",
+            Noted::BesideTable => "is in a column without a name and is not read",
             Noted::NoStoredValue => "formulas without a stored value are blank",
             Noted::HiddenRow | Noted::HiddenSheet => "read like any other",
             Noted::NestedColumn => "not read",
@@ -104,7 +104,7 @@ impl Unreadable {
 /// Something in a workbook that its reader should know of and that stops nothing.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Noted {
-    /// A cell that holds an error instead of a value: `#N/A`.
+    /// A cell that contains an error instead of a value: `#N/A`.
     ErrorCell,
     /// A cell beside the table, under no heading; it is not read.
     BesideTable,

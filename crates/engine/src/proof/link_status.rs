@@ -20,17 +20,17 @@ pub enum LinkStatus {
     /// There is no row, and the plan says that this is normal.
     Absent,
     /// The condition of the link says that the line needs no row.
-    NotMeant,
+    NotNeeded,
     /// There is no row for the key.
     Unmatched,
     /// The key has rows, none of them for that day.
     Undated,
     /// Several different keys fit.
-    Undecided,
+    Ambiguous,
     /// Several rows of the key hold on that day.
     Overlapping,
     /// The row is there, and blank in what the link needs of it.
-    Lacking,
+    Incomplete,
     /// There is no key.
     Blank,
 }
@@ -45,12 +45,12 @@ impl LinkStatus {
         LinkStatus::Carried,
         LinkStatus::Filled,
         LinkStatus::Absent,
-        LinkStatus::NotMeant,
+        LinkStatus::NotNeeded,
         LinkStatus::Unmatched,
         LinkStatus::Undated,
-        LinkStatus::Undecided,
+        LinkStatus::Ambiguous,
         LinkStatus::Overlapping,
-        LinkStatus::Lacking,
+        LinkStatus::Incomplete,
         LinkStatus::Blank,
     ];
 
@@ -64,12 +64,12 @@ impl LinkStatus {
             LinkStatus::Carried => "carried",
             LinkStatus::Filled => "filled",
             LinkStatus::Absent => "absent",
-            LinkStatus::NotMeant => "not-meant",
+            LinkStatus::NotNeeded => "not-needed",
             LinkStatus::Unmatched => "unmatched",
             LinkStatus::Undated => "undated",
-            LinkStatus::Undecided => "undecided",
+            LinkStatus::Ambiguous => "ambiguous",
             LinkStatus::Overlapping => "overlapping",
-            LinkStatus::Lacking => "lacking",
+            LinkStatus::Incomplete => "incomplete",
             LinkStatus::Blank => "blank",
         }
     }
@@ -93,7 +93,7 @@ impl LinkStatus {
 
     /// Whether the key has a row, which a line that came out so did not get.
     pub fn names_a_row(self) -> bool {
-        matches!(self, LinkStatus::Undated | LinkStatus::Overlapping | LinkStatus::Lacking)
+        matches!(self, LinkStatus::Undated | LinkStatus::Overlapping | LinkStatus::Incomplete)
     }
 
     /// Of two candidates that found no row, the one that says more: how far it came on the way from a key
@@ -102,7 +102,7 @@ impl LinkStatus {
         let steps = |status: LinkStatus| match status {
             LinkStatus::Blank => 0,
             LinkStatus::Unmatched => 1,
-            LinkStatus::Undecided => 2,
+            LinkStatus::Ambiguous => 2,
             LinkStatus::Undated => 3,
             LinkStatus::Overlapping => 4,
             _ => 5,

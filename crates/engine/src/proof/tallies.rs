@@ -63,8 +63,8 @@ pub struct KeyTally {
     pub lines: u64,
     /// The sums of the fact's amounts over them; none of one that is not known on any line.
     pub amounts: Vec<Option<ExactSum>>,
-    /// The sum of the figure that says what is at stake, over the lines on which it is known.
-    pub stake: ExactSum,
+    /// The sum of the figure that says what is at weight, over the lines on which it is known.
+    pub weight: ExactSum,
     /// Lines on which that figure is not known.
     pub unknown: u64,
     /// The first of the lines.
@@ -102,7 +102,7 @@ impl KeyTally {
         for (own, other) in self.amounts.iter_mut().zip(&other.amounts) {
             other.iter().for_each(|sum| own.get_or_insert_default().merge(*sum));
         }
-        self.stake.merge(other.stake);
+        self.weight.merge(other.weight);
         self.unknown += other.unknown;
         let room = FIRST_PLACES.saturating_sub(self.first.len());
         self.first.extend(other.first.iter().take(room));

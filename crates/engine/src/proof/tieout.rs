@@ -276,7 +276,7 @@ impl TieOut {
             let lines: u64 = link.counts.iter().sum();
             let read = self.fact.rows.lines().saturating_sub(self.malformed());
             if lines != 0 && lines != read {
-                open.push(format!("the link `{}` speaks of {lines} of {read} lines", link.name));
+                open.push(format!("the link `{}` counts {lines} of {read} lines", link.name));
             }
         }
         open
@@ -287,7 +287,9 @@ impl TieOut {
         let read = &self.read;
         let mut open: Vec<String> = Vec::new();
         open.extend(read.unread.iter().map(|file| format!("`{file}` was not read to its end")));
-        open.extend(read.cut.iter().map(|file| format!("a part of `{file}` was lost in reading")));
+        open.extend(
+            read.cut.iter().map(|file| format!("some rows of `{file}` were lost while reading")),
+        );
         if read.handed.0 != read.taken.0 {
             let (handed, taken) = (read.handed.0, read.taken.0);
             open.push(format!("{handed} blocks were read, {taken} were worked on"));
@@ -353,9 +355,9 @@ impl TieOut {
     ) -> Vec<String> {
         let mut open = Vec::new();
         if found.lines != meant.lines {
-            open.push(format!("{what} holds {} of {} lines", found.lines, meant.lines));
+            open.push(format!("{what} has {} of {} lines", found.lines, meant.lines));
         } else if with_marks && found.marks != meant.marks {
-            open.push(format!("{what} holds some lines more than once, and others not at all"));
+            open.push(format!("{what} has some lines more than once, and others not at all"));
         }
         for (measure, (name, _)) in self.measures.iter().enumerate() {
             if let (Some(found), Some(meant)) = (found.sum(measure), meant.sum(measure))
@@ -413,7 +415,7 @@ pub fn blank_words(engine: &Engine, why: BlankBecause) -> String {
             format!("{}.{} blank", engine.bound.routes[link].name, lookup.columns[column].name)
         }
         BlankBecause::DividedByZero(_) => "divided by zero".to_owned(),
-        BlankBecause::Chosen(_) => "the formula says blank".to_owned(),
+        BlankBecause::Chosen(_) => "the formula gives blank".to_owned(),
     }
 }
 

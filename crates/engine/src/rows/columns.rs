@@ -115,7 +115,7 @@ impl PartColumns {
         let wrong =
             |message: &str| Mistake::in_plan(MistakeKind::WrongValue, unpack.span(), message);
         if entry.separator.trim().is_empty() && entry.separator != "\n" {
-            return Err(wrong("`separator` says what stands between two values")
+            return Err(wrong("`separator` is what separates two values")
                 .help("write for instance separator = \"|\""));
         }
         if entry.columns.get_ref().is_empty() {
@@ -188,7 +188,7 @@ fn tall_columns(
         let pattern = NamePattern::parse(&entry.name).map_err(|error| wrong(error.to_string()))?;
         if pattern.slots().next().is_none() {
             return Err(wrong(format!("`{}` has no slot in braces", entry.name))
-                .help("write for instance \"price_{year}\": what stands there becomes a column"));
+                .help("write for instance \"price_{year}\": the part in braces becomes a column"));
         }
         if let Some(first) = patterns.first()
             && !first.pattern.slots().eq(pattern.slots())
@@ -224,7 +224,7 @@ fn tall_columns(
         };
         if group.fields[tall.value].replace(field).is_some() {
             let message = format!(
-                "two headings give the same row a `{}`; the second is `{heading}`",
+                "two columns give the same row a `{}`; the second is `{heading}`",
                 tall.entry.value
             );
             return Err(Mistake::in_plan(
@@ -237,7 +237,7 @@ fn tall_columns(
     }
     if groups.is_empty() {
         let patterns: Vec<&str> = patterns.iter().map(|tall| tall.entry.name.as_str()).collect();
-        let message = format!("no heading fits {}", patterns.join(" or "));
+        let message = format!("no column matches {}", patterns.join(" or "));
         return Err(Mistake::in_plan(MistakeKind::UnknownName, tall.span(), message)
             .help(format!("the file has {}", listed(headings))));
     }
@@ -324,7 +324,7 @@ mod tests {
         for (table, message) in [
             ("tall = { 'price' = 'p' }", "`price` has no slot in braces"),
             ("tall = { 'p_{y}' = 'p', 'c_{z}' = 'c' }", "`c_{z}` has other slots than `p_{y}`"),
-            ("tall = { 'p_{y}' = 'p' }", "no heading fits p_{y}"),
+            ("tall = { 'p_{y}' = 'p' }", "no column matches p_{y}"),
             ("tall = { 'q_{y}' = 'sku' }", "there is a column `sku` already"),
             (
                 "unpack = { columns = ['x'], separator = '|' }",
@@ -333,7 +333,7 @@ mod tests {
             ("unpack = { columns = [], separator = '|' }", "`columns` names no column"),
             (
                 "unpack = { columns = ['sku'], separator = '' }",
-                "`separator` says what stands between two values",
+                "`separator` is what separates two values",
             ),
         ] {
             assert_eq!(part(table, &["sku", "q_1"]).unwrap_err(), message, "{table}");

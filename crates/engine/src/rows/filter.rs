@@ -25,7 +25,7 @@ impl Names for Texts<'_> {
         match (field, name.through.as_slice()) {
             (Some(field), []) => Ok(Expr { kind: ExprKind::Column(field), ty: Type::Text }),
             _ => {
-                let message = format!("the file has no heading `{}`", name.column);
+                let message = format!("the file has no column `{}`", name.column);
                 let headings = self.0.iter().map(String::as_str);
                 Err(written
                     .mistake(MistakeKind::UnknownName, name.span.clone(), message)
@@ -113,7 +113,7 @@ mod tests {
             let found = filter(formula).unwrap().left_out(3, |field| columns[field].clone());
             assert_eq!(found, left_out, "{formula}");
         }
-        assert_eq!(filter("state = 'x'").unwrap_err(), "the file has no heading `state`");
+        assert_eq!(filter("state = 'x'").unwrap_err(), "the file has no column `state`");
         assert_eq!(filter("item").unwrap_err(), "`leave-out-rows` wants a condition");
     }
 }

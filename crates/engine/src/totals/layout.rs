@@ -124,7 +124,7 @@ impl Layout {
             if let SortBy::Measure(measure) = by
                 && self.columns.get(measure).is_some_and(runs)
             {
-                let message = "what runs up follows the order of the rows and cannot make it";
+                let message = "a running total follows the order of the rows and cannot define it";
                 return Err(key
                     .written
                     .mistaken(MistakeKind::WrongPlace, message)

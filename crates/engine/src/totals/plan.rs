@@ -129,7 +129,7 @@ impl TotalsPlan {
             Base::Of(summary, node) => self.add_summary(*summary, node, base, engine)?,
         };
         if base.shared && !self.is_part_of_whole(&measure) {
-            let message = "a share is a part of a sum or count, and this is none";
+            let message = "a share is part of a sum or a count, and this is neither";
             let help = "show it by itself: it is comparable as it is, with that of `all`";
             return Err(base.written.mistaken(MistakeKind::NoTotal, message).help(help));
         }
@@ -207,10 +207,10 @@ impl TotalsPlan {
             None if contains_ratio(&expr, engine) => None,
             None if has_total(&expr, engine) => Some(Aggregate::Sum),
             None => {
-                let message = format!("`{heading}` is a rate: its sum over lines says nothing");
+                let message = format!("`{heading}` is a rate: its sum over lines is meaningless");
                 return Err(mistaken(
                     message,
-                    "multiply it by an amount of the line, show `avg`, `min` or `max` of it, or let the figure say `totals = \"average\"`",
+                    "multiply it by an amount of the line, show `avg`, `min` or `max` of it, or set totals = \"average\" for the figure",
                 ));
             }
         };
@@ -226,11 +226,11 @@ impl TotalsPlan {
                 let again = over_totals(&engine.figure(figure).expr, engine, &mut parts);
                 let again = again.ok_or_else(|| {
                     if parts.len() > MOST_PARTS {
-                        let message = format!("`{heading}` is worked out from more than {MOST_PARTS} sums");
+                        let message = format!("`{heading}` is computed from more than {MOST_PARTS} sums");
                         return mistaken(message, "the figures in it use each other too often; write the ratio over figures that are amounts");
                     }
                     let message = format!("`{heading}` mixes a ratio with an attribute of a lookup and has no total");
-                    mistaken(message, "leave it out of `show`, or let the figure say by `totals` what its total is")
+                    mistaken(message, "leave it out of `show`, or set `totals` of the figure")
                 })?;
                 let first = self.sums.len();
                 let companions: Vec<usize> = (first..first + parts.len()).collect();

@@ -171,7 +171,7 @@ pub fn attribute_text(value: &Value<'_>) -> String {
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum TotalsError {
-    /// A total does not fit exact arithmetic.
+    /// A total overflows: it needs more than 38 digits.
     DoesNotFit {
         /// The measure.
         measure: String,

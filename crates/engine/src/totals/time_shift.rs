@@ -49,7 +49,7 @@ impl fmt::Display for NoTime {
         match self {
             NoTime::NoPeriod => f.write_str("the table has no period of a date column"),
             NoTime::NotOfFact { heading } => {
-                write!(f, "`{heading}` is no period of a date column of the fact")
+                write!(f, "`{heading}` is not a period of a date column of the fact")
             }
             NoTime::TwoColumns => {
                 f.write_str("the table has periods of two date columns, which may both be meant")

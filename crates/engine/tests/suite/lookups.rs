@@ -151,7 +151,7 @@ fn a_column_of_something_else_altogether_is_refused() {
     };
     assert_eq!(
         misfit.message,
-        "the plan needs numbers (1234.56) in `prices.price`, which holds `cheap`"
+        "the plan needs numbers (1234.56) in `prices.price`, but it contains `cheap`"
     );
 }
 

@@ -1,4 +1,4 @@
-//! Totals of ratios: worked out again from totals, over the lines on which all parts are known.
+//! Totals of ratios: computed again from totals, over the lines on which all parts are known.
 
 use crate::support::{engine, run_whole, shown, tables};
 

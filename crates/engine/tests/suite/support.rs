@@ -1,4 +1,4 @@
-//! A plan with tables in memory, worked out in batches of any size.
+//! A plan with tables in memory, computed in batches of any size.
 
 use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet};

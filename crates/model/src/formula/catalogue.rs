@@ -35,7 +35,7 @@ const fn help(
 
 /// All functions, for the help.
 pub const FUNCTIONS: [FunctionHelp; 37] = [
-    help("numbers", "abs(x)", "without its sign", "abs(-2.5)", "2.5"),
+    help("numbers", "abs(x)", "the absolute value", "abs(-2.5)", "2.5"),
     help(
         "numbers",
         "round(x, places)",
@@ -52,19 +52,13 @@ pub const FUNCTIONS: [FunctionHelp; 37] = [
     ),
     help("numbers", "floor(x)", "the next whole number below", "floor(-2.5)", "-3"),
     help("numbers", "ceiling(x)", "the next whole number above", "ceiling(2.1)", "3"),
-    help(
-        "numbers",
-        "mod(x, y)",
-        "what is left of x when y is taken off as often as it goes",
-        "mod(17, 5)",
-        "2",
-    ),
+    help("numbers", "mod(x, y)", "the remainder of x divided by y", "mod(17, 5)", "2"),
     help("numbers", "power(x, n)", "x multiplied n times, n from 0 to 20", "power(1.1, 2)", "1.21"),
     help("text", "x || y", "one text after the other", "'BO-' || '104'", "BO-104"),
     help(
         "text",
         "x like 'pattern'",
-        "whether it fits: % is any text, _ any one sign",
+        "whether it matches: % is any text, _ any single character",
         "'BO-104' like 'BO%'",
         "yes",
     ),
@@ -74,13 +68,13 @@ pub const FUNCTIONS: [FunctionHelp; 37] = [
     help(
         "text",
         "substring(x from n for m)",
-        "m signs from the nth on; without `for` to the end",
+        "m characters from the nth on; without `for` to the end",
         "substring('BO-104' from 4 for 2)",
         "10",
     ),
-    help("text", "left(x, n)", "the first n signs", "left('BO-104', 2)", "BO"),
-    help("text", "right(x, n)", "the last n signs", "right('BO-104', 3)", "104"),
-    help("text", "char_length(x)", "how many signs it has", "char_length('wax')", "3"),
+    help("text", "left(x, n)", "the first n characters", "left('BO-104', 2)", "BO"),
+    help("text", "right(x, n)", "the last n characters", "right('BO-104', 3)", "104"),
+    help("text", "char_length(x)", "its number of characters", "char_length('wax')", "3"),
     help(
         "text",
         "position(x in y)",
@@ -92,14 +86,14 @@ pub const FUNCTIONS: [FunctionHelp; 37] = [
     help(
         "text",
         "lpad(x, n, y)",
-        "filled up on the left to n signs, with blanks or y",
+        "padded on the left to n characters, with spaces or y",
         "lpad('104', 6, '0')",
         "000104",
     ),
     help(
         "text",
         "rpad(x, n, y)",
-        "filled up on the right to n signs, with blanks or y",
+        "padded on the right to n characters, with spaces or y",
         "rpad('wax', 5, '.')",
         "wax..",
     ),
@@ -111,7 +105,7 @@ pub const FUNCTIONS: [FunctionHelp; 37] = [
     help(
         "dates",
         "extract(part from d)",
-        "a bare number: year, quarter, month, week, day, weekday (Monday is 1)",
+        "a plain number: year, quarter, month, week, day, weekday (Monday is 1)",
         "extract(month from date(2025, 3, 5))",
         "3",
     ),

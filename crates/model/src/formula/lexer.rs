@@ -105,7 +105,7 @@ pub fn tokens(written: &Written) -> Result<Vec<Token>, Mistake> {
                     let range = at..at + first.len_utf8();
                     return Err(written
                         .mistake(MistakeKind::Syntax, range, format!("`{first}` has no meaning here"))
-                        .help("a name with other signs than letters, digits and `_` stands in double quotes"));
+                        .help("put a name with other characters than letters, digits and `_` in double quotes"));
                 }
             },
         };
@@ -163,7 +163,7 @@ fn number(written: &Written, at: usize) -> Result<(TokenKind, usize), Mistake> {
                     format!("`{}` is not a number", &written.text[at..end]),
                 )
                 .help(
-                    "numbers read 1234.56; a name that begins with a digit stands in double quotes",
+                    "write numbers as 1234.56; put a name that begins with a digit in double quotes",
                 ))
         }
     }

@@ -56,7 +56,7 @@ pub const SUMMARIES: [SummaryHelp; 14] = [
     help(
         Summary::Sum,
         "sum(x)",
-        "the sum of a formula; a figure alone is summed as it says of itself",
+        "the sum of a formula; a figure by itself is totalled by its own rule",
     ),
     help(Summary::Average, "avg(x)", "the sum by the number of lines on which it is known"),
     help(Summary::Smallest, "min(x)", "the smallest value"),
@@ -64,11 +64,11 @@ pub const SUMMARIES: [SummaryHelp; 14] = [
     help(Summary::Count, "count(x)", "the lines on which it is known"),
     help(Summary::CountDistinct, "count(distinct x)", "how many different values it has"),
     help(Summary::CountBlank, "blank(x)", "the lines on which it is blank"),
-    help(Summary::Share, "share(x)", "the part of the whole table"),
+    help(Summary::Share, "share(x)", "its share of the whole table"),
     help(
         Summary::ParentShare,
         "parent_share(x)",
-        "the part of the row above it, in a > b; of the whole where there is none",
+        "its share of the row above it, in a > b; of the whole at the top level",
     ),
     help(Summary::Running, "running(x)", "the total of this row and those before it"),
     help(Summary::YearBefore, "year_before(x)", "the same period a year earlier"),

@@ -239,6 +239,10 @@ impl<'de> Deserialize<'de> for Repeats {
     }
 }
 
+/// Plan keys that have a new name.
+const RENAMED: [(&str, &str); 3] =
+    [("heading-row", "header-row"), ("stake", "weigh-by"), ("unreached", "not-shared")];
+
 /// Puts what the TOML reader says into our words. Serde's messages for unknown names list the valid
 /// ones in backticks, the unknown one first.
 pub(super) fn worded(at: At, message: &str) -> Mistake {
@@ -248,7 +252,12 @@ pub(super) fn worded(at: At, message: &str) -> Mistake {
         None => ("", Vec::new()),
     };
     let about = |kind: MistakeKind, words: String| at.clone().mistake(kind, words);
-    if message.starts_with("unknown field") {
+    if let Some((_, now)) = RENAMED.iter().find(|(before, _)| *before == found)
+        && message.starts_with("unknown field")
+    {
+        let words = format!("the plan key `{found}` is now called `{now}`");
+        about(MistakeKind::UnknownKey, words).help(format!("write `{now}`"))
+    } else if message.starts_with("unknown field") {
         let words = format!("there is no plan key `{found}` here");
         about(MistakeKind::UnknownKey, words).nearest(found, valid)
     } else if message.starts_with("unknown variant") {

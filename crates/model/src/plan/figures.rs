@@ -96,7 +96,7 @@ impl<'de> Deserialize<'de> for ShownAs {
             (Some(Ok(places)), None) if places <= 20 => Some(places),
             _ => {
                 return Err(de::Error::custom(format!(
-                    "`{text}` does not say how many places: write for instance \"{word} 2\""
+                    "`{text}` lacks the number of decimal places: write for instance \"{word} 2\""
                 )));
             }
         };

@@ -83,8 +83,8 @@ pub struct Head {
     pub name: Option<String>,
     /// The currency of the figures, said below totals.
     pub currency: Option<String>,
-    /// The figure that says what is at stake where something is wrong; without it the first that is an amount.
-    pub stake: Option<Spanned<String>>,
+    /// The figure that says what is at weigh_by where something is wrong; without it the first that is an amount.
+    pub weigh_by: Option<Spanned<String>>,
     /// The file with keys that are known to be wrong, and what is meant by them.
     pub corrections: Option<Spanned<String>>,
     /// Findings that end a run.
@@ -126,7 +126,7 @@ pub struct OutputEntry {
     /// For totals: whether periods without lines are shown.
     pub all_periods: Option<Spanned<bool>>,
     /// For totals over several facts: what an attribute is that one of them does not reach.
-    pub unreached: Option<Unreached>,
+    pub not_shared: Option<NotShared>,
     /// For totals: the lines that count.
     #[serde(rename = "where")]
     pub filter: Option<Spanned<String>>,
@@ -135,7 +135,7 @@ pub struct OutputEntry {
 /// What happens where a fact of a shared table does not reach an attribute.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize)]
 #[serde(rename_all = "kebab-case")]
-pub enum Unreached {
+pub enum NotShared {
     /// The table is refused.
     #[default]
     Stop,

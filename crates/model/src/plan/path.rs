@@ -111,7 +111,7 @@ impl PathReader<'_> {
         let mut first = self.column()?;
         if first.through.is_empty() {
             let Some(table) = table else {
-                let message = format!("`{}` does not say its table", first.column);
+                let message = format!("`{}` does not name its table", first.column);
                 return Err(self
                     .written
                     .mistake(MistakeKind::Syntax, first.span.clone(), message)
@@ -224,7 +224,7 @@ mod tests {
         for (text, message) in [
             ("sales.item", "the path ends, wanted `->`"),
             ("sales.item = prices.sku", "found `=`, wanted `->`"),
-            ("item -> prices.sku", "`item` does not say its table"),
+            ("item -> prices.sku", "`item` does not name its table"),
             ("sales.item -> prices.sku as sold_on", "found `sold_on`, wanted `of` after `as`"),
             ("sales.item -> prices.sku on", "found `on`, wanted the end of the path"),
             ("sales.item + zone -> prices.sku", "2 columns on the left, 1 column on the right"),

@@ -28,7 +28,7 @@ macro_rules! entry_with_settings {
             /// A specimen of the days: the 31st of December 2025.
             pub dates: Option<Spanned<String>>,
             /// The row of the headings, counted from 1; 0 where there are none.
-            pub heading_row: Option<Spanned<u32>>,
+            pub header_row: Option<Spanned<u32>>,
             /// Texts that mean blank: `["NA", "-"]`.
             pub blank: Option<Spanned<OneOrMore>>,
             /// What becomes of a last row that looks like a total.
@@ -43,7 +43,7 @@ macro_rules! entry_with_settings {
                     encoding: self.encoding.as_ref(),
                     numbers: self.numbers.as_ref(),
                     dates: self.dates.as_ref(),
-                    heading_row: self.heading_row.as_ref(),
+                    header_row: self.header_row.as_ref(),
                     blank: self.blank.as_ref(),
                     total_rows: self.total_rows,
                 }
@@ -152,7 +152,7 @@ impl TableEntry {
         self.key.get_or_insert_with(|| Spanned::new(span.clone(), OneOrMore(key)));
         (self.separator, self.encoding) = (said(","), said("utf-8"));
         (self.numbers, self.dates) = (said("1234.56"), said("2025-12-31"));
-        self.heading_row = Some(Spanned::new(span, 1));
+        self.header_row = Some(Spanned::new(span, 1));
         self.total_rows = Some(TotalRows::Keep);
     }
 }
@@ -248,7 +248,7 @@ pub struct Settings<'a> {
     /// A specimen of the days.
     pub dates: Option<&'a Spanned<String>>,
     /// The row of the headings.
-    pub heading_row: Option<&'a Spanned<u32>>,
+    pub header_row: Option<&'a Spanned<u32>>,
     /// Texts that mean blank.
     pub blank: Option<&'a Spanned<OneOrMore>>,
     /// What becomes of a last row that looks like a total.
@@ -262,7 +262,7 @@ impl<'a> Settings<'a> {
             encoding: self.encoding.or(farther.encoding),
             numbers: self.numbers.or(farther.numbers),
             dates: self.dates.or(farther.dates),
-            heading_row: self.heading_row.or(farther.heading_row),
+            header_row: self.header_row.or(farther.header_row),
             blank: self.blank.or(farther.blank),
             total_rows: self.total_rows.or(farther.total_rows),
         }
@@ -342,8 +342,9 @@ impl Plan {
             Mistake::in_plan(MistakeKind::ConflictingSettings, table.name_span.clone(), message)
         };
         match (&entry.from, entry.part.as_slice()) {
-            (Some(_), [_, ..]) => Err(wrong("the table has both `from` and parts")
-                .help("give every [[tables.….part]] its own `from`, and leave out the table's")),
+            (Some(_), [_, ..]) => Err(wrong("the table has both `from` and [[part]]s").help(
+                "give every [[tables.….part]] its own `from`, and remove the one of the table",
+            )),
             (None, []) => Err(wrong("the plan key `from` is missing here")
                 .help("it names the file of the table, or a pattern over several")),
             (Some(from), []) => Ok(vec![own(from)]),

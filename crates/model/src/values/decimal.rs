@@ -186,7 +186,7 @@ impl Decimal {
         Decimal::new(rounded_quotient(self.mantissa, power, rounding)?, places)
     }
 
-    /// The value without its sign.
+    /// The value the absolute value.
     pub fn checked_abs(self) -> Option<Decimal> {
         Some(Decimal { mantissa: self.mantissa.checked_abs()?, ..self })
     }

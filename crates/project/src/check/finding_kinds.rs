@@ -8,19 +8,18 @@ use interligo_model::plan::{Mistake, MistakeKind, Plan, Written};
 use super::finding_kind::{FindingKind, Stopping, Ways, kinds};
 
 const SETTLE_MISSING: Ways = &[
-    ("interligo mend", "put the right key in its place, once and for all"),
-    ("interligo check --for-owner missing", "write down for the owner of the lookup what to add"),
+    ("interligo mend", "correct the keys, permanently"),
+    ("interligo check --for-owner missing", "list for the owner of the lookup what to add"),
     (
         "missing = \"fill\"\nfill    = { name = \"(unknown)\" }",
-        "in the [[link]]: words in place of what is not known",
+        "in the [[link]]: a value for what is unknown",
     ),
-    ("missing = \"set-aside\"", "keep the lines out, in a file of their own"),
-    ("missing = \"normal\"", "there need not be a row"),
+    ("missing = \"set-aside\"", "set the lines aside, in a file of their own"),
+    ("missing = \"normal\"", "a row is not required"),
     ("missing = \"stop\"", "end the run"),
 ];
 
-const CORRECT: Ways =
-    &[("interligo mend", "go through the keys and the file again; or edit the file")];
+const CORRECT: Ways = &[("interligo mend", "review the keys and the file again; or edit the file")];
 
 kinds! {
     UnmatchedKey {
@@ -30,21 +29,21 @@ kinds! {
             when: "where the link says missing = \"stop\"",
             fix: "correct the keys, complete the lookup, or change `missing` of the link",
         }),
-        what: "keys of lines that the lookup does not have, nor one like them",
-        why: "These lines have none of the lookup's attributes; figures that need them are blank, and totals lack them.",
+        what: "keys that are not in the lookup, and nothing similar is",
+        why: "These lines have no attributes of the lookup; figures that need them are blank and missing from totals.",
         ways: SETTLE_MISSING,
     }
     NearMiss {
         name: "near-miss",
         settled: false,
         stops: None,
-        what: "keys that the lookup does not have, but one that is written much like them",
-        why: "Mostly these are slips of the keyboard or of an export. The lines are there, their attributes are not.",
+        what: "keys that are not in the lookup, although a similar one is",
+        why: "Most are typing errors, or come from an export. The lines are kept, but without attributes.",
         ways: &[
-            ("interligo mend", "go through them, with the keys that may be meant"),
-            ("interligo mend --accept look-alike,punctuation", "take all of some classes at once"),
-            ("ignore = [\"case\", \"punctuation\", \"leading-zeros\"]", "in the [[link]]: let these differences not count"),
-            ("stop-on = [\"near-miss\"]", "in [plan]: end the run until they are settled"),
+            ("interligo mend", "review them, with the keys that were probably meant"),
+            ("interligo mend --accept look-alike,punctuation", "accept whole classes at once"),
+            ("ignore = [\"case\", \"punctuation\", \"leading-zeros\"]", "in the [[link]]: ignore these differences"),
+            ("stop-on = [\"near-miss\"]", "in [plan]: stop the run until they are settled"),
         ],
     }
     BlankKey {
@@ -55,12 +54,12 @@ kinds! {
             fix: "complete the lines, or change `missing` of the link",
         }),
         what: "lines without a key for the link",
-        why: "Nothing can be looked up for them. Sales at the counter have no customer; a line without an item is a fault.",
+        why: "Nothing can be looked up for them. A counter sale has no customer; a line without an item is an error.",
         ways: &[
-            ("missing = \"fill\"\nfill    = { name = \"(counter sale)\" }", "in the [[link]]: words in place of what is not known"),
-            ("missing = \"normal\"", "there need not be a row"),
+            ("missing = \"fill\"\nfill    = { name = \"(counter sale)\" }", "in the [[link]]: a value for what is unknown"),
+            ("missing = \"normal\"", "a row is not required"),
             ("when    = \"item is not blank\"", "only some lines need a row"),
-            ("missing = \"set-aside\"", "keep the lines out, in a file of their own"),
+            ("missing = \"set-aside\"", "set the lines aside, in a file of their own"),
         ],
     }
     UndatedKey {
@@ -70,47 +69,47 @@ kinds! {
             when: "where the link says gap = \"stop\"",
             fix: "complete the periods, or change `gap` of the link",
         }),
-        what: "keys that have rows, none of which holds on the day of the line",
-        why: "The price of another time would be a wrong price, so there is none; the figures of the line are blank.",
+        what: "keys whose rows are not valid on the day of the line",
+        why: "A price from another time would be wrong, so none is used; the figures of the line are blank.",
         ways: &[
-            ("interligo check --for-owner missing", "write down for the owner of the list what to add"),
-            ("gap = \"earlier\"", "in the [[link]]: take the row before; or \"later\", \"nearest\", \"stop\""),
+            ("interligo check --for-owner missing", "list for the owner of the price list what to add"),
+            ("gap = \"earlier\"", "in the [[link]]: use the row before; or \"later\", \"nearest\", \"stop\""),
             ("gap = { between = \"earlier\", days = 31 }", "the same between two periods only, over 31 days at most"),
-            ("valid = { from = \"valid_from\" }", "in the table: each row holds until the next one of its key"),
+            ("valid = { from = \"valid_from\" }", "in the table: each row is valid until the next one of its key"),
         ],
     }
     OverlappingPeriods {
         name: "overlapping-periods",
         settled: false,
         stops: Some(Stopping {
-            when: "unless `overlap` says which row holds",
-            fix: "correct the periods so that they do not overlap, or say which row holds: overlap = \"latest-start\"",
+            when: "unless `overlap` says which row applies",
+            fix: "correct the periods so that they do not overlap, or say which row applies: overlap = \"latest-start\"",
         }),
-        what: "days on which several rows of a key hold",
-        why: "Which price is the right one cannot be told. A run stops.",
+        what: "days on which several rows of a key are valid",
+        why: "There is no way to know which price is right. A run stops.",
         ways: &[
-            ("overlap = \"latest-start\"", "in the [[link]]: the row that started last holds; or \"first\", \"last\", \"blank\""),
-            ("valid = { from = \"valid_from\" }", "in the table: each row holds until the next one of its key"),
+            ("overlap = \"latest-start\"", "in the [[link]]: the row that started last applies; or \"first\", \"last\", \"blank\""),
+            ("valid = { from = \"valid_from\" }", "in the table: each row is valid until the next one of its key"),
         ],
     }
     CarriedKey {
         name: "carried-key",
         settled: true,
         stops: None,
-        what: "keys whose lines took the row of another day, as `gap` says",
-        why: "The price is that of a day before or after. It is listed because nothing is carried in silence.",
+        what: "keys whose lines used the row of another day, as `gap` says",
+        why: "The price is that of an earlier or later day. It is listed because no price is carried silently.",
         ways: &[
-            ("gap = { between = \"earlier\", days = 31 }", "in the [[link]]: over so many days at most"),
+            ("gap = { between = \"earlier\", days = 31 }", "in the [[link]]: over at most this many days"),
         ],
     }
     PeriodGap {
         name: "period-gap",
         settled: false,
         stops: None,
-        what: "days between two periods of a key on which none holds",
-        why: "A sale on such a day has no price. Lines that have met one are under undated-key.",
+        what: "days between two periods of a key on which no row is valid",
+        why: "A sale on such a day has no price. Lines affected are listed under undated-key.",
         ways: &[
-            ("gap = \"earlier\"", "in the [[link]]: take the row before; or \"later\", \"nearest\", \"stop\""),
+            ("gap = \"earlier\"", "in the [[link]]: use the row before; or \"later\", \"nearest\", \"stop\""),
             ("interligo calendar", "see the periods of the keys, and where their lines lie"),
         ],
     }
@@ -118,10 +117,10 @@ kinds! {
         name: "period-overlap",
         settled: false,
         stops: None,
-        what: "days on which two periods of a key hold",
-        why: "A sale on such a day has two prices. Lines that have met one are under overlapping-periods.",
+        what: "days on which two periods of a key overlap",
+        why: "A sale on such a day has two prices. Lines affected are listed under overlapping-periods.",
         ways: &[
-            ("overlap = \"latest-start\"", "in the [[link]]: the row that started last holds; or \"first\", \"last\", \"blank\""),
+            ("overlap = \"latest-start\"", "in the [[link]]: the row that started last applies; or \"first\", \"last\", \"blank\""),
         ],
     }
     MixedPeriods {
@@ -129,47 +128,47 @@ kinds! {
         settled: false,
         stops: None,
         what: "periods of several lengths in one table",
-        why: "A year and one of its months overlap: a day of that month has two rows.",
+        why: "A year overlaps its own months: a day of such a month has two rows.",
         ways: &[
             ("overlap = \"latest-start\"", "in the [[link]]: the shorter period mostly started last"),
         ],
     }
-    OddDay {
-        name: "odd-day",
+    ImplausibleDate {
+        name: "implausible-date",
         settled: false,
         stops: None,
-        what: "days that can hardly be meant: before 1900, or from 2200 on",
-        why: "Mostly a slip of the keyboard. Such a day finds no price.",
+        what: "implausible dates: before 1900, or from 2200 on",
+        why: "Usually a typing error. No price is found for such a day.",
         ways: &[],
     }
-    UndecidedKey {
-        name: "undecided-key",
+    AmbiguousKey {
+        name: "ambiguous-key",
         settled: false,
         stops: None,
-        what: "keys that fit several different keys of the lookup once they are cleaned",
-        why: "With the differences that do not count, two keys of the lookup become one. None of them is taken.",
+        what: "keys that match several keys of the lookup once they are cleaned",
+        why: "With the ignored differences, two keys of the lookup look the same. Neither is used.",
         ways: &[
-            ("ignore = [\"case\"]", "in the [[link]]: fewer differences that do not count"),
+            ("ignore = [\"case\"]", "in the [[link]]: ignore fewer differences"),
             ("match  = \"as-written\"", "compare keys byte for byte"),
             ("interligo mend", "say which one is meant"),
         ],
     }
-    LackingValue {
-        name: "lacking-value",
+    IncompleteRow {
+        name: "incomplete-row",
         settled: false,
         stops: None,
-        what: "keys whose row is there, but blank in what the link needs of it",
-        why: "A row without a price is no price.",
+        what: "keys whose row exists, but is blank in a column that the link needs",
+        why: "A price list row without a price is no price.",
         ways: &[
-            ("needs = [\"unit_price\"]", "in the [[link]]: what a row must have; fewer columns, or complete the lookup"),
+            ("needs = [\"unit_price\"]", "in the [[link]]: the columns a row must have; require fewer, or complete the lookup"),
         ],
     }
-    PassedOverKey {
-        name: "passed-over-key",
+    SkippedCandidate {
+        name: "skipped-candidate",
         settled: true,
         stops: None,
-        what: "first keys of lines that found nothing, where a later one did",
-        why: "The line has a row, but perhaps not the one that was meant.",
+        what: "first candidates of lines that did not match, where a later one did",
+        why: "The line has a row, but perhaps not the intended one.",
         ways: &[
             ("interligo mend", "correct the first key"),
         ],
@@ -178,34 +177,34 @@ kinds! {
         name: "cleaned-key",
         settled: true,
         stops: None,
-        what: "keys that were found after cleaning: stray spaces, or what `ignore` names",
-        why: "Nothing is lost. It is listed because nothing is cleaned in silence.",
+        what: "keys that matched after cleaning: stray spaces, or what `ignore` names",
+        why: "Nothing is lost. It is listed because nothing is cleaned silently.",
         ways: &[
             ("match = \"as-written\"", "in the [[link]]: compare keys byte for byte, without cleaning"),
         ],
     }
-    CorrectionAstray {
-        name: "correction-astray",
+    CorrectionWithoutTarget {
+        name: "correction-without-target",
         settled: false,
         stops: None,
-        what: "corrections that lead to a key which the lookup does not have",
-        why: "Such a correction changes nothing; its lines stay without a row.",
+        what: "corrections to a key that is not in the lookup",
+        why: "Such a correction changes nothing; its lines stay unmatched.",
         ways: CORRECT,
     }
-    CorrectionContradicted {
-        name: "correction-contradicted",
+    CorrectionConflict {
+        name: "correction-conflict",
         settled: false,
         stops: None,
-        what: "corrections that say different things for one key",
-        why: "None of them holds, until one is left.",
+        what: "corrections that contradict each other",
+        why: "None of them applies until only one is left.",
         ways: CORRECT,
     }
-    CorrectionUnneeded {
-        name: "correction-unneeded",
+    CorrectionUnused {
+        name: "correction-unused",
         settled: true,
         stops: None,
-        what: "corrections that nothing needs any more",
-        why: "No line has the key, or the lookup has it by now. One that the lookup has is still replaced.",
+        what: "corrections that are no longer needed",
+        why: "No line has the key, or the lookup now has it. A key that the lookup has is still replaced.",
         ways: CORRECT,
     }
     TextAgainstNumber {
@@ -215,15 +214,15 @@ kinds! {
         what: "keys that are numbers in one place and texts in another",
         why: "Keys are compared as texts: `42` and `0042` differ, though a spreadsheet shows both as 42.",
         ways: &[
-            ("ignore = [\"leading-zeros\"]", "in the [[link]]: zeros before digits do not count"),
+            ("ignore = [\"leading-zeros\"]", "in the [[link]]: ignore zeros before digits"),
         ],
     }
-    TurnedLink {
-        name: "turned-link",
+    ReversedLink {
+        name: "reversed-link",
         settled: false,
         stops: None,
-        what: "links that are written the other way round than they lead",
-        why: "A link leads from many lines to one row; the other way round it would multiply lines.",
+        what: "links that are written in reverse",
+        why: "A link leads from many lines to one row; in reverse it would multiply lines.",
         ways: &[
             ("path = \"sales.item -> products.sku\"", "from the lines to the lookup"),
         ],
@@ -235,21 +234,21 @@ kinds! {
             when: "unless `duplicates` or `valid` settles it",
             fix: "correct the rows",
         }),
-        what: "keys that a lookup holds more than once, with rows that differ",
-        why: "A line would get two rows. One has to hold, by a rule that is said; without one a run stops.",
+        what: "keys that a lookup has more than once, with different values",
+        why: "A line would get two rows. A rule must say which one is used; without one a run stops.",
         ways: &[
-            ("duplicates = \"last\"", "in the table: the last row holds; or \"first\""),
+            ("duplicates = \"last\"", "in the table: the last row is used; or \"first\""),
             ("duplicates = \"newest updated_on\"", "the row with the latest day; or \"largest\", \"smallest\""),
-            ("duplicates = \"blank\"", "what the rows agree on stays, the rest is blank"),
-            ("valid = { from = \"valid_from\" }", "they hold for periods"),
+            ("duplicates = \"blank\"", "values that agree stay, the others are blank"),
+            ("valid = { from = \"valid_from\" }", "they are valid for periods"),
         ],
     }
     DuplicateIdentical {
         name: "duplicate-identical",
         settled: true,
         stops: None,
-        what: "keys that a lookup holds more than once, with the same row",
-        why: "They count once. Nothing is wrong in the result.",
+        what: "keys that a lookup has more than once, with the same values",
+        why: "They count once. The result is not affected.",
         ways: &[],
     }
     UnusedRow {
@@ -257,9 +256,9 @@ kinds! {
         settled: false,
         stops: None,
         what: "keys of a lookup that no line uses",
-        why: "Products without sales, customers without orders; or keys that lines write differently.",
+        why: "Products without sales, customers without orders; or keys written differently in the lines.",
         ways: &[
-            ("interligo check near-miss", "see whether lines mean them"),
+            ("interligo check near-miss", "see whether lines mean one of them"),
         ],
     }
     RowLeftOut {
@@ -267,9 +266,9 @@ kinds! {
         settled: false,
         stops: None,
         what: "rows of a lookup that cannot be used",
-        why: "A row without a key, or with a period that cannot be read, is never found.",
+        why: "A row without a key, or with an unreadable period, is never matched.",
         ways: &[
-            ("leave-out-rows = \"sku is blank\"", "in the table: say that they do not belong"),
+            ("leave-out-rows = \"sku is blank\"", "in the table: leave them out"),
         ],
     }
     RepeatConflicting {
@@ -277,13 +276,13 @@ kinds! {
         settled: false,
         stops: Some(Stopping {
             when: "unless `repeats` settles it",
-            fix: "correct the lines, name all columns that make a line what it is in `key`",
+            fix: "correct the lines, name all columns that identify a line in `key`",
         }),
         what: "lines that share their key and differ",
-        why: "One of them is wrong, or the key does not tell lines apart. Without a rule a run stops.",
+        why: "One of them is wrong, or the key does not identify a line. Without a rule a run stops.",
         ways: &[
-            ("repeats = \"last\"", "in the fact: the last line holds; or \"first\", \"newest COLUMN\""),
-            ("key = [\"order_no\", \"line_no\"]", "name all columns that make a line what it is"),
+            ("repeats = \"last\"", "in the fact: the last line is used; or \"first\", \"newest COLUMN\""),
+            ("key = [\"order_no\", \"line_no\"]", "name all columns that identify a line"),
             ("repeats = \"keep\"", "all of them are lines"),
         ],
     }
@@ -291,18 +290,18 @@ kinds! {
         name: "repeat-identical",
         settled: true,
         stops: None,
-        what: "lines that were delivered twice and are the same",
+        what: "duplicate lines that are identical",
         why: "They count once, as the fact's key says.",
         ways: &[
             ("repeats = \"keep\"", "in the fact: they are different lines"),
         ],
     }
-    MisfitRow {
-        name: "misfit-row",
+    MalformedRow {
+        name: "malformed-row",
         settled: false,
         stops: None,
-        what: "rows whose cells do not fit the headings, or each other",
-        why: "What belongs to which column cannot be told. They are set aside, as they were read.",
+        what: "rows with too few or too many cells, or whose cells cannot be split in step",
+        why: "It is not clear which value belongs to which column. They are set aside as they were read.",
         ways: &[
             ("interligo look sales --rows 5", "see how the rows are split"),
         ],
@@ -311,19 +310,19 @@ kinds! {
         name: "unreadable-value",
         settled: false,
         stops: None,
-        what: "values that are not what the column holds",
-        why: "They are taken as blank, and so is what is worked out from them.",
+        what: "values that do not have the type of their column",
+        why: "They count as blank, and so does what is computed from them.",
         ways: &[
             ("blank = [\"n/a\"]", "in the table: texts that mean blank"),
-            ("numbers = \"1.234,56\"", "how its numbers are written; or `dates`"),
+            ("numbers = \"1.234,56\"", "the format of its numbers; or `dates`"),
         ],
     }
-    BlankMark {
-        name: "blank-mark",
+    BlankMarker {
+        name: "blank-marker",
         settled: false,
         stops: None,
         what: "texts among numbers or days that seem to mean blank",
-        why: "Each is an unreadable value until the plan says otherwise.",
+        why: "Each counts as unreadable until the plan says that it means blank.",
         ways: &[
             ("blank = [\"n/a\"]", "in the table"),
         ],
@@ -332,8 +331,8 @@ kinds! {
         name: "repeated-amount",
         settled: false,
         stops: None,
-        what: "amounts that stand on every line made of one row",
-        why: "They are summed once for each line.",
+        what: "amounts that are repeated on every line of one row",
+        why: "They are added once for each line.",
         ways: &[
             ("unpack = { columns = [\"item\"], once = [\"freight\"] }", "in the table: on the first line only"),
         ],
@@ -342,8 +341,8 @@ kinds! {
         name: "no-lines",
         settled: false,
         stops: None,
-        what: "facts whose files hold headings only",
-        why: "All their totals are of nothing. Mostly an export came out empty, or a filter was left on.",
+        what: "facts whose files have a header row only",
+        why: "All their totals are empty. Usually an export was empty, or a filter was left on.",
         ways: &[
             ("interligo look sales", "see which files were read, and how"),
         ],
@@ -352,8 +351,8 @@ kinds! {
         name: "blank-figure",
         settled: false,
         stops: None,
-        what: "figures that are blank although the keys of their lines were found",
-        why: "A value that they are made of is blank, the formula divides by zero, or it says blank. Totals leave these lines out.",
+        what: "figures that are blank although the keys of their lines matched",
+        why: "A value in the formula is blank, it divides by zero, or it gives blank. Totals leave these lines out.",
         ways: &[
             ("coalesce(discount, 0)", "in the formula: a value in place of a blank one"),
             ("if revenue = 0 then 0 else profit / revenue", "in the formula: what a quotient by zero is"),
@@ -363,8 +362,8 @@ kinds! {
         name: "amount-as-ratio",
         settled: false,
         stops: None,
-        what: "figures that look like amounts and are totalled as ratios",
-        why: "They divide by an amount, so a total is worked out from totals and not added up from lines: the two differ.",
+        what: "figures that look like amounts but are totalled as ratios",
+        why: "They divide by an amount, so a total is computed from totals instead of being the sum of the lines.",
         ways: &[
             ("net = { formula = \"...\", totals = \"sum\" }", "in [figures]: add up its lines"),
             ("net = { formula = \"...\", totals = \"again\" }", "in [figures]: it is meant so"),
@@ -374,8 +373,8 @@ kinds! {
         name: "not-finite",
         settled: false,
         stops: None,
-        what: "numbers that are none: infinite, or what a program makes of 0 / 0",
-        why: "They are taken as blank, and so is what is worked out from them.",
+        what: "values that are not finite numbers: infinite, or 0 / 0",
+        why: "They count as blank, and so does what is computed from them.",
         ways: &[
             ("interligo look sales --where \"quantity is blank\"", "see their rows"),
         ],
@@ -384,11 +383,11 @@ kinds! {
         name: "same-key-written-differently",
         settled: false,
         stops: None,
-        what: "keys of a lookup that are one key by what the link ignores",
-        why: "In a lookup with periods they are one key: their periods are put together. In any other lookup a line takes the \
+        what: "keys of a lookup that are the same key by what the link ignores",
+        why: "In a lookup with periods they are one key, with all their periods. In any other lookup a line uses the \
              row whose key is written exactly like its own.",
         ways: &[
-            ("", "write the key of these rows in one way, in the lookup"),
+            ("", "write the key of these rows in the same way, in the lookup"),
             ("match = \"as-written\"", "in the [[link]]: they are different keys"),
         ],
     }
@@ -399,7 +398,7 @@ kinds! {
         what: "a file of corrections beside a plan that does not name it",
         why: "None of its corrections changes anything.",
         ways: &[
-            ("corrections = \"corrections.csv\"", "in [plan]: let them hold"),
+            ("corrections = \"corrections.csv\"", "in [plan]: apply them"),
         ],
     }
     TotalLikeRow {
@@ -409,47 +408,47 @@ kinds! {
             when: "unless `total-rows` says what it is",
             fix: "say what it is",
         }),
-        what: "rows that look like totals, but are not the sum of the rows above",
-        why: "A total among lines would be counted as a sale. A run stops.",
+        what: "rows that look like totals but are not the sum of the rows above",
+        why: "A total among the lines would count as a sale. A run stops.",
         ways: &[
-            ("total-rows = \"leave-out\"", "in the table: it is one; or \"keep\", it is a row like any other"),
+            ("total-rows = \"leave-out\"", "in the table: it is a total; or \"keep\", it is an ordinary row"),
         ],
     }
     TotalRow {
         name: "total-row",
         settled: true,
         stops: None,
-        what: "rows at the foot whose numbers are the sums of the rows above",
+        what: "total rows whose numbers are the sums of the rows above",
         why: "They are left out.",
         ways: &[
-            ("total-rows = \"keep\"", "in the table: they are rows like any other"),
+            ("total-rows = \"keep\"", "in the table: they are ordinary rows"),
         ],
     }
-    MissingHeading {
-        name: "missing-heading",
+    MissingColumn {
+        name: "missing-column",
         settled: false,
         stops: None,
-        what: "headings that a part lacks and most other parts have",
-        why: "The column is blank there, or a heading was renamed.",
+        what: "columns that a file lacks although most of the files have them",
+        why: "The column is blank there, or it was renamed.",
         ways: &[
-            ("columns = { Qty = { name = \"quantity\" } }", "in the part: what the heading is called there"),
+            ("columns = { Qty = { name = \"quantity\" } }", "in the [[part]]: the name of the column there"),
         ],
     }
-    ExtraHeading {
-        name: "extra-heading",
+    ExtraColumn {
+        name: "extra-column",
         settled: false,
         stops: None,
-        what: "headings that a part has and most other parts have not",
-        why: "Perhaps another heading was renamed to it.",
+        what: "columns that a file has although most of the files do not",
+        why: "Perhaps another column was renamed to it.",
         ways: &[
-            ("columns = { Qty = { name = \"quantity\" } }", "in the part: what the heading is called elsewhere"),
+            ("columns = { Qty = { name = \"quantity\" } }", "in the [[part]]: its name in the other files"),
         ],
     }
-    RepeatedHeading {
-        name: "repeated-heading",
+    DuplicateColumn {
+        name: "duplicate-column",
         settled: false,
         stops: None,
-        what: "headings that a part has more than once",
+        what: "columns that a file has more than once",
         why: "The later ones are numbered.",
         ways: &[
             ("columns = { price_2 = { name = \"old_price\" } }", "in the table: give them names"),
@@ -459,7 +458,7 @@ kinds! {
         name: "error-cell",
         settled: false,
         stops: None,
-        what: "cells that hold an error instead of a value",
+        what: "cells that contain an error instead of a value",
         why: "They are blank.",
         ways: &[],
     }
@@ -467,7 +466,7 @@ kinds! {
         name: "cell-beside-table",
         settled: false,
         stops: None,
-        what: "cells under no heading",
+        what: "cells in a column without a name",
         why: "They are not read.",
         ways: &[],
     }
@@ -476,7 +475,7 @@ kinds! {
         settled: false,
         stops: None,
         what: "formulas without a stored value",
-        why: "They are blank; the program that made the book did not work them out.",
+        why: "They count as blank; the program that wrote the workbook did not compute them.",
         ways: &[],
     }
     HiddenRow {
@@ -484,9 +483,9 @@ kinds! {
         settled: false,
         stops: None,
         what: "rows that are hidden",
-        why: "They are read like any other.",
+        why: "They are read like all others.",
         ways: &[
-            ("leave-out-rows = \"status = 'void'\"", "in the table: say that they do not belong"),
+            ("leave-out-rows = \"status = 'void'\"", "in the table: leave them out"),
         ],
     }
     HiddenSheet {
@@ -494,9 +493,9 @@ kinds! {
         settled: false,
         stops: None,
         what: "sheets that are hidden",
-        why: "They are read like any other.",
+        why: "They are read like all others.",
         ways: &[
-            ("leave-out = [\"book.xlsx#Old\"]", "in the table: say that they do not belong"),
+            ("leave-out = [\"book.xlsx#Old\"]", "in the table: leave them out"),
         ],
     }
     NestedColumn {
@@ -526,10 +525,10 @@ impl Code {
     pub(crate) fn of_key(status: LinkStatus) -> Code {
         match status {
             LinkStatus::Undated => Code::UndatedKey,
-            LinkStatus::Undecided => Code::UndecidedKey,
+            LinkStatus::Ambiguous => Code::AmbiguousKey,
             LinkStatus::Overlapping => Code::OverlappingPeriods,
             LinkStatus::Blank => Code::BlankKey,
-            LinkStatus::Lacking => Code::LackingValue,
+            LinkStatus::Incomplete => Code::IncompleteRow,
             LinkStatus::Cleaned => Code::CleanedKey,
             LinkStatus::Carried => Code::CarriedKey,
             LinkStatus::Exact
@@ -537,7 +536,7 @@ impl Code {
             | LinkStatus::Alternate
             | LinkStatus::Filled
             | LinkStatus::Absent
-            | LinkStatus::NotMeant
+            | LinkStatus::NotNeeded
             | LinkStatus::Unmatched => Code::UnmatchedKey,
         }
     }

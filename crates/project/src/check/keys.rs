@@ -13,7 +13,7 @@ use interligo_model::plan::{Missing, Overlap};
 use interligo_model::values::date::Day;
 use interligo_model::values::decimal::Decimal;
 
-use super::{Checked, Code, FactRun, Finding, Stake};
+use super::{Affected, Checked, Code, FactRun, Finding};
 use crate::project::Project;
 
 impl Checked {
@@ -52,7 +52,8 @@ impl Checked {
         let passed_over = findings.passed_over.sorted();
         let suggested = suggestions(engine, &passed_over);
         for (at, (key, tally)) in passed_over.into_iter().enumerate() {
-            let mut finding = self.of_key(number, engine, &parts, Code::PassedOverKey, key, tally);
+            let mut finding =
+                self.of_key(number, engine, &parts, Code::SkippedCandidate, key, tally);
             finding.note = "a later key of the line was found".to_owned();
             let found = suggested.get(&at).filter(|found| found[..].iter().any(|one| one.likely));
             finding.suggestions = found.cloned().unwrap_or_default();
@@ -108,7 +109,7 @@ impl Checked {
             about: engine.bound.routes[key.link].name.clone(),
             subject: key.key.clone(),
             count: tally.lines,
-            stake: Some(self.stake(fact, engine, tally)),
+            affected: Some(self.affected(fact, engine, tally)),
             places: tally.first.iter().copied().map(place).collect(),
             last: tally.last.map(place),
             table: engine.bound.fact.name.clone(),
@@ -120,18 +121,18 @@ impl Checked {
         }
     }
 
-    fn stake(&self, fact: usize, engine: &Engine, tally: &KeyTally) -> Stake {
+    fn affected(&self, fact: usize, engine: &Engine, tally: &KeyTally) -> Affected {
         let amounts = tally.amounts.iter().enumerate();
         let exact = |sum: Option<Decimal>| sum.map_or(ExactSum::NONE, ExactSum::from);
         let mut own = amounts
             .map(|(number, sum)| exact(sum.and_then(|s| s.shown(engine.amount_places(number)))))
-            .chain([exact(tally.stake.shown(engine.stake_places()))]);
-        let sum = |column: &super::StakeColumn| match column.fact == fact {
+            .chain([exact(tally.weight.shown(engine.weigh_by_places()))]);
+        let sum = |column: &super::AmountColumn| match column.fact == fact {
             true => own.next().unwrap_or(ExactSum::NONE),
             false => ExactSum::NONE,
         };
         let sums = self.columns.iter().map(sum).collect();
-        Stake { lines: tally.lines, sums, unknown: tally.unknown }
+        Affected { lines: tally.lines, sums, unknown: tally.unknown }
     }
 
     /// Corrections that lead nowhere, contradict each other or are needed no more.
@@ -148,18 +149,21 @@ impl Checked {
                 let in_vain = findings.mended_in_vain.contains_key(&of);
                 let (code, note) = match fate {
                     CorrectionOutcome::LeadsNowhere => (
-                        Code::CorrectionAstray,
+                        Code::CorrectionWithoutTarget,
                         format!("the lookup has no key `{}`; it changes nothing", correction.used),
                     ),
                     CorrectionOutcome::Contradicted => (
-                        Code::CorrectionContradicted,
-                        format!("`{}` here, something else elsewhere; none holds", correction.used),
+                        Code::CorrectionConflict,
+                        format!(
+                            "`{}` here, another key elsewhere; neither applies",
+                            correction.used
+                        ),
                     ),
                     CorrectionOutcome::Twice => {
-                        (Code::CorrectionUnneeded, "it stands there twice".to_owned())
+                        (Code::CorrectionUnused, "it is there twice".to_owned())
                     }
                     CorrectionOutcome::HasRow => (
-                        Code::CorrectionUnneeded,
+                        Code::CorrectionUnused,
                         format!(
                             "the lookup has the key by now; lines that still get `{}`: {lines}",
                             correction.used
@@ -167,12 +171,12 @@ impl Checked {
                     ),
                     // Of lines that have no row nevertheless, their own finding speaks.
                     CorrectionOutcome::Holds if lines == 0 && !in_vain => {
-                        (Code::CorrectionUnneeded, "no line has this key".to_owned())
+                        (Code::CorrectionUnused, "no line has this key".to_owned())
                     }
                     CorrectionOutcome::Holds => continue,
                 };
                 let finding = Finding {
-                    stake: None,
+                    affected: None,
                     count: 1,
                     places: vec![format!("{}:{}", file.shown, correction.row)],
                     last: Some(format!("{}:{}", file.shown, correction.row)),
@@ -208,7 +212,7 @@ impl Checked {
             about: String::new(),
             subject: file.shown.to_string(),
             count: 1,
-            stake: None,
+            affected: None,
             places: vec![file.shown.to_string()],
             last: None,
             table: String::new(),

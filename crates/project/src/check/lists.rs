@@ -7,7 +7,7 @@ use interligo_model::plan::ListKind;
 use interligo_model::values::decimal::Decimal;
 use interligo_model::values::value::Value;
 
-use super::{Checked, Code, Finding, StakeColumn};
+use super::{AmountColumn, Checked, Code, Finding};
 use crate::project::Project;
 
 /// A list.
@@ -92,13 +92,13 @@ impl Checked {
             text(&finding.subject),
             count(finding.count),
         ];
-        let stake = finding.stake.as_ref();
+        let affected = finding.affected.as_ref();
         for (number, column) in self.columns.iter().enumerate() {
-            let known = stake.and_then(|stake| stake.known(number, column));
+            let known = affected.and_then(|affected| affected.known(number, column));
             row.push(amount(known.and_then(ExactSum::value)));
         }
         if self.columns.iter().any(|column| column.is_figure) {
-            row.push(stake.map_or(Value::Blank, |stake| count(stake.unknown)));
+            row.push(affected.map_or(Value::Blank, |affected| count(affected.unknown)));
         }
         row.push(text(finding.places.first().cloned().unwrap_or_default()));
         row.push(text(finding.last.clone().unwrap_or_default()));
@@ -111,9 +111,9 @@ impl Checked {
     }
 }
 
-impl super::Stake {
-    /// A sum, unless it is that of the figure at stake and no line has it.
-    pub fn known(&self, number: usize, column: &StakeColumn) -> Option<ExactSum> {
+impl super::Affected {
+    /// A sum, unless it is that of the figure at affected and no line has it.
+    pub fn known(&self, number: usize, column: &AmountColumn) -> Option<ExactSum> {
         let nothing = column.is_figure && self.unknown == self.lines;
         self.sums.get(number).copied().filter(|sum| sum.value().is_some() && !nothing)
     }
@@ -139,9 +139,9 @@ fn unmatched(project: &Project, facts: &[(&Engine, &Findings)]) -> List {
             status,
             LinkStatus::Unmatched
                 | LinkStatus::Undated
-                | LinkStatus::Undecided
+                | LinkStatus::Ambiguous
                 | LinkStatus::Overlapping
-                | LinkStatus::Lacking
+                | LinkStatus::Incomplete
         )
     };
     let mut rows = Vec::new();

@@ -40,8 +40,8 @@ pub struct Finding {
     pub subject: String,
     /// How many lines, rows or values.
     pub count: u64,
-    /// What is at stake, of findings over lines.
-    pub stake: Option<Stake>,
+    /// What is at affected, of findings over lines.
+    pub affected: Option<Affected>,
     /// The first of the places.
     pub places: Vec<String>,
     /// The last of them, where there are more.
@@ -76,23 +76,23 @@ impl Finding {
     }
 }
 
-/// What is at stake over some lines.
+/// What is at affected over some lines.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
-pub struct Stake {
+pub struct Affected {
     /// Lines.
     pub lines: u64,
     /// Sums by column, see [`Checked::columns`].
     pub sums: Vec<ExactSum>,
-    /// Lines on which the figure at stake is not known.
+    /// Lines on which the figure at affected is not known.
     pub unknown: u64,
 }
 
-/// A column of what is at stake.
+/// A column of what is at affected.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct StakeColumn {
+pub struct AmountColumn {
     /// Its name.
     pub name: String,
-    /// Whether it is the figure at stake, which may not be known on a line.
+    /// Whether it is the figure at affected, which may not be known on a line.
     pub is_figure: bool,
     /// The fact that it belongs to, by number.
     fact: usize,
@@ -116,8 +116,8 @@ pub struct Group<'a> {
     pub findings: Vec<&'a Finding>,
     /// Lines, rows or values of all of them.
     pub count: u64,
-    /// What is at stake over all.
-    pub stake: Option<Stake>,
+    /// What is at affected over all.
+    pub affected: Option<Affected>,
     /// Whether any of them stops a run.
     pub stops: bool,
 }
@@ -127,8 +127,8 @@ pub struct Group<'a> {
 pub struct Checked {
     /// The findings, largest amount first.
     pub findings: Vec<Finding>,
-    /// The columns of what is at stake: amounts of facts, and the figures at stake.
-    pub columns: Vec<StakeColumn>,
+    /// The columns of what is at affected: amounts of facts, and the figures at affected.
+    pub columns: Vec<AmountColumn>,
     /// Lines of all facts.
     pub lines: u64,
     /// How many links were tried.
@@ -155,13 +155,13 @@ impl Checked {
         for (number, fact) in facts.iter().enumerate() {
             let amounts =
                 fact.outcome.tie_out.amounts.iter().map(|amount| (&*amount.column, false));
-            let stake = fact.engine.stake().map(|name| (name, true));
-            let column = |(name, is_figure): (&str, bool)| StakeColumn {
+            let affected = fact.engine.weigh_by().map(|name| (name, true));
+            let column = |(name, is_figure): (&str, bool)| AmountColumn {
                 name: name.to_owned(),
                 is_figure,
                 fact: number,
             };
-            checked.columns.extend(amounts.chain(stake).map(column));
+            checked.columns.extend(amounts.chain(affected).map(column));
             checked.lines += fact.outcome.findings.lines;
             checked.links += fact.engine.bound.routes.len();
             checked.further += fact.outcome.findings.keys.further.values().sum::<u64>();
@@ -207,14 +207,14 @@ impl Checked {
         let groups = self.groups();
         let worst = groups.iter().map(|group| {
             let key = group.findings[0].kind();
-            let cost = self.cost(key.0, group.stops, group.stake.as_ref(), group.count);
+            let cost = self.cost(key.0, group.stops, group.affected.as_ref(), group.count);
             (key, cost)
         });
         costs.extend(worst);
         let own: Vec<Cost> = self
             .findings
             .iter()
-            .map(|f| self.cost(f.code, f.stops, f.stake.as_ref(), f.count))
+            .map(|f| self.cost(f.code, f.stops, f.affected.as_ref(), f.count))
             .collect();
         let mut order: Vec<usize> = (0..self.findings.len()).collect();
         order.sort_by_cached_key(|at| {
@@ -226,13 +226,13 @@ impl Checked {
         self.findings = order.into_iter().filter_map(|at| all[at].take()).collect();
     }
 
-    /// What is worse comes last: what stops a run; what is not settled; lines on which the figure at stake is
+    /// What is worse comes last: what stops a run; what is not settled; lines on which the figure at affected is
     /// not known; how much of it is touched; lines.
-    fn cost(&self, code: Code, stops: bool, stake: Option<&Stake>, count: u64) -> Cost {
+    fn cost(&self, code: Code, stops: bool, affected: Option<&Affected>, count: u64) -> Cost {
         let (mut unknown, mut touched, mut lines) = (0, ExactSum::default(), 0);
-        if let Some(stake) = stake {
-            (unknown, lines) = (stake.unknown, stake.lines);
-            let figures = self.columns.iter().zip(&stake.sums).filter(|(c, _)| c.is_figure);
+        if let Some(affected) = affected {
+            (unknown, lines) = (affected.unknown, affected.lines);
+            let figures = self.columns.iter().zip(&affected.sums).filter(|(c, _)| c.is_figure);
             figures
                 .filter(|(_, sum)| sum.value().is_some())
                 .for_each(|(_, sum)| touched.merge(*sum));
@@ -267,15 +267,15 @@ impl Checked {
             let next = groups.len();
             let number = *numbers.entry(finding.kind()).or_insert(next);
             if number == next {
-                groups.push(Group { findings: Vec::new(), count: 0, stake: None, stops: false });
+                groups.push(Group { findings: Vec::new(), count: 0, affected: None, stops: false });
             }
             let group = &mut groups[number];
             group.count += finding.count;
             group.stops |= finding.stops;
-            if let Some(stake) = &finding.stake {
-                match &mut group.stake {
-                    Some(all) => all.absorb(stake),
-                    all => *all = Some(stake.clone()),
+            if let Some(affected) = &finding.affected {
+                match &mut group.affected {
+                    Some(all) => all.absorb(affected),
+                    all => *all = Some(affected.clone()),
                 }
             }
             group.findings.push(finding);
@@ -314,8 +314,8 @@ impl Checked {
 /// What a finding costs, for the order.
 type Cost = (bool, bool, u64, Option<Decimal>, u64, u64);
 
-impl Stake {
-    fn absorb(&mut self, other: &Stake) {
+impl Affected {
+    fn absorb(&mut self, other: &Affected) {
         self.lines += other.lines;
         self.unknown += other.unknown;
         for (own, other) in self.sums.iter_mut().zip(&other.sums) {

@@ -40,8 +40,8 @@ fn file(checked: &Checked, findings: &[&Finding]) -> Vec<u8> {
     let used: Vec<usize> = (0..checked.columns.len())
         .filter(|number| {
             let has = |finding: &&&Finding| {
-                let stake = finding.stake.as_ref();
-                stake.is_some_and(|stake| stake.sums[*number].value().is_some())
+                let affected = finding.affected.as_ref();
+                affected.is_some_and(|affected| affected.sums[*number].value().is_some())
             };
             findings.iter().any(|finding| has(&finding))
         })
@@ -70,7 +70,8 @@ fn file(checked: &Checked, findings: &[&Finding]) -> Vec<u8> {
         ];
         for number in &used {
             let column = &checked.columns[*number];
-            let known = finding.stake.as_ref().and_then(|stake| stake.known(*number, column));
+            let known =
+                finding.affected.as_ref().and_then(|affected| affected.known(*number, column));
             let known = known.and_then(|sum| sum.value());
             row.push(known.map_or(String::new(), |sum| sum.to_string()));
         }

@@ -7,7 +7,7 @@ use interligo_engine::proof::findings::{BlankBecause, Findings, Noted, Unreadabl
 use interligo_engine::proof::tieout::blank_words;
 use interligo_model::place::Parts;
 use interligo_model::plan::Duplicates;
-use interligo_sources::table::heading_drift::Drift;
+use interligo_sources::table::column_drift::Drift;
 
 use super::{Checked, Code, FactRun, Finding};
 use crate::project::Project;
@@ -26,7 +26,7 @@ impl Finding {
             about: about.to_owned(),
             subject: subject.into(),
             count,
-            stake: None,
+            affected: None,
             places: Vec::new(),
             last: None,
             table: about.to_owned(),
@@ -55,7 +55,7 @@ impl Checked {
         let parts = project.fact_parts(engine);
         for (part, column) in project.repeated_amounts(engine, findings) {
             let finding = Finding::of_rows(Code::RepeatedAmount, table, column, 1);
-            let note = "on every line made of a row: summed more than once";
+            let note = "repeated on every line of a row: added more than once";
             self.findings.push(finding.at(vec![part], note));
         }
         for (what, noted) in &findings.noted {
@@ -80,24 +80,25 @@ impl Checked {
             let misfits = &findings.misfits;
             let places = misfits.first.iter();
             let places = places.map(|(spot, _)| parts.place(*spot).to_string()).collect();
-            let finding = Finding::of_rows(Code::MisfitRow, table, "", misfits.count);
+            let finding = Finding::of_rows(Code::MalformedRow, table, "", misfits.count);
             self.findings.push(finding.at(places, "set aside, as it was read"));
         }
         if findings.odd_days.count > 0 {
             let days = findings.odd_days.first.iter();
             let places = days.map(|(spot, day)| format!("{} `{day}`", parts.place(*spot)));
-            let finding = Finding::of_rows(Code::OddDay, table, "", findings.odd_days.count);
-            self.findings.push(finding.at(places.collect(), "a day that can hardly be meant"));
+            let finding =
+                Finding::of_rows(Code::ImplausibleDate, table, "", findings.odd_days.count);
+            self.findings.push(finding.at(places.collect(), "an implausible date"));
         }
         if findings.rows().read == findings.rows().all_left_out() {
             let files = parts.0.iter().map(ToString::to_string).collect();
             let finding = Finding::of_rows(Code::NoLines, table, "", 0);
-            self.findings.push(finding.at(files, "there are headings only"));
+            self.findings.push(finding.at(files, "only a header row"));
         }
         self.add_blank_figures(fact, &parts);
         for figure in engine.amounts_as_ratios() {
             let finding = Finding::of_rows(Code::AmountAsRatio, table, figure, 1);
-            let note = "its totals are worked out from totals, not added up from lines";
+            let note = "its totals are computed from totals, not added up from lines";
             self.findings.push(finding.at(Vec::new(), note));
         }
         self.add_repeats(findings, table, &parts);
@@ -200,7 +201,7 @@ impl Checked {
                 _ if identical => "identical, counts once".to_owned(),
                 (None, _) => format!("differ in {differing}: stops a run"),
                 (_, Duplicates::Blank) => format!("differ in {differing}, which is blank"),
-                (Some(held), _) => format!("differ in {differing}; {held} holds"),
+                (Some(held), _) => format!("differ in {differing}; {held} is used"),
             };
             let code =
                 if identical { Code::DuplicateIdentical } else { Code::DuplicateConflicting };
@@ -216,7 +217,7 @@ impl Checked {
                 LeftOut::BlankKey => "no key",
                 LeftOut::UnreadablePeriod => "a day of its period cannot be read",
                 LeftOut::PeriodReversed => "its period ends before it starts",
-                LeftOut::Uneven => "its cells hold different numbers of values",
+                LeftOut::Uneven => "its cells have different numbers of values",
             };
             let mut finding = Finding::of_rows(Code::RowLeftOut, name, "", places.len() as u64)
                 .at(places.iter().map(ToString::to_string).collect(), note);
@@ -232,8 +233,8 @@ impl Checked {
         if !lookup.odd_days.is_empty() {
             let places = lookup.odd_days.iter().map(|(place, day)| format!("{place} `{day}`"));
             let count = lookup.odd_days.len() as u64;
-            let finding = Finding::of_rows(Code::OddDay, name, "", count);
-            self.findings.push(finding.at(places.collect(), "a day that can hardly be meant"));
+            let finding = Finding::of_rows(Code::ImplausibleDate, name, "", count);
+            self.findings.push(finding.at(places.collect(), "an implausible date"));
         }
         if lookup.periods.len() > 1 {
             let forms = lookup.periods.iter();
@@ -347,7 +348,7 @@ impl Checked {
             }
         }
         for turned in facts.iter().take(1).flat_map(|fact| &fact.engine.bound.turned) {
-            let finding = Finding::of_rows(Code::TurnedLink, "", &*turned.written, 1);
+            let finding = Finding::of_rows(Code::ReversedLink, "", &*turned.written, 1);
             self.findings.push(finding.at(Vec::new(), format!("taken as {}", turned.taken)));
         }
     }
@@ -357,17 +358,17 @@ impl Checked {
         for (table, drift) in project.drift() {
             let (code, note) = match drift {
                 Drift::Repeated { column, .. } => (
-                    Code::RepeatedHeading,
+                    Code::DuplicateColumn,
                     format!("later ones are called `{column}_2`, `{column}_3`"),
                 ),
                 Drift::Missing { likely: Some(likely), .. } => {
-                    (Code::MissingHeading, format!("it has `{likely}` instead?"))
+                    (Code::MissingColumn, format!("it has `{likely}` instead?"))
                 }
                 Drift::Missing { likely: None, .. } => {
-                    (Code::MissingHeading, "most other parts have it".to_owned())
+                    (Code::MissingColumn, "most of the files have it".to_owned())
                 }
                 Drift::Extra { .. } => {
-                    (Code::ExtraHeading, "most other parts have it not".to_owned())
+                    (Code::ExtraColumn, "most of the files do not have it".to_owned())
                 }
             };
             let (part, column) = drift.place();
@@ -375,8 +376,8 @@ impl Checked {
             self.findings.push(finding.at(vec![part.to_string()], note));
         }
         for (table, part, column, mark) in project.blank_marks() {
-            let finding = Finding::of_rows(Code::BlankMark, table, column, 1);
-            let note = format!("`{mark}` seems to mean blank: blank = [\"{mark}\"] says so");
+            let finding = Finding::of_rows(Code::BlankMarker, table, column, 1);
+            let note = format!("`{mark}` seems to mean blank: if so, add blank = [\"{mark}\"]");
             self.findings.push(finding.at(vec![part.to_owned()], note));
         }
         for note in project.part_notes() {

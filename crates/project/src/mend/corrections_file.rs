@@ -85,7 +85,7 @@ impl CorrectionsFile {
             }
             for (name, column) in [("found", found), ("use", used), ("link", link)] {
                 if cell(column).is_empty() {
-                    return Err(input(format!("says nothing in `{name}`"))
+                    return Err(input(format!("is blank in `{name}`"))
                         .at_row(row)
                         .help("complete the row, or leave it out"));
                 }

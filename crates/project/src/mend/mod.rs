@@ -116,9 +116,9 @@ impl<'a> Mending<'a> {
         };
         for finding in &checked.findings {
             let may_be = match finding.code {
-                Code::UnmatchedKey | Code::NearMiss | Code::UndecidedKey => true,
+                Code::UnmatchedKey | Code::NearMiss | Code::AmbiguousKey => true,
                 // One that was passed over is only worth asking for where another key is meant.
-                Code::PassedOverKey => !finding.suggestions.is_empty(),
+                Code::SkippedCandidate => !finding.suggestions.is_empty(),
                 _ => false,
             };
             if may_be {

@@ -136,7 +136,7 @@ impl OutputPlan {
         let (Some(to), path) = (&output.to, &own.path) else { return Ok(()) };
         if let Some(read) = project.read_at(path) {
             let message =
-                format!("the output `{}` would write over {read}, `{}`", output.name, to.text);
+                format!("the output `{}` would overwrite {read}, `{}`", output.name, to.text);
             let help = "give the output another name or folder";
             return Err(to.mistaken(MistakeKind::Overwrites, message).help(help).into());
         }
@@ -158,8 +158,7 @@ impl OutputPlan {
             let path = &fact.aside.path;
             let Some(read) = project.read_at(path) else { continue };
             let shown = project.shown(path);
-            let message =
-                format!("lines that are set aside would be written over {read}, `{shown}`");
+            let message = format!("lines that are set aside would overwrite {read}, `{shown}`");
             let help = "name another file for them: an output with list = \"set-aside\"";
             return Err(Mistake::of_plan(MistakeKind::Overwrites, message).help(help).into());
         }

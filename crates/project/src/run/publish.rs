@@ -69,7 +69,7 @@ pub(super) fn publish_all(
     match record {
         Ok(file) => files.push(file),
         Err(error) => published.notes.push(format!(
-            "{error}; so the next run cannot say what is new, and takes files of this run for others'"
+            "{error}; so the next run cannot report what is new, and does not recognize files of this run"
         )),
     }
     publish(files, &gone, &journal, lock.as_deref())?;

@@ -65,7 +65,7 @@ fn shared_key_stop(lookup: &Lookup, bound: &BoundLookup) -> Option<Stop> {
         ways.push(format!("add {} to its key and to the link", ticked(&further)));
     }
     if bound.valid.is_none() {
-        ways.push("add `valid` if its rows hold for periods".to_owned());
+        ways.push("add `valid` if its rows are valid for periods".to_owned());
     }
     Some(Stop {
         message: format!(
@@ -106,8 +106,8 @@ fn currency_stop(table: &str, column: &str, places: Vec<String>) -> Option<Stop>
         message: format!("the amounts in `{table}.{column}` are in {} currencies", places.len()),
         places,
         help:
-            "sums over several currencies say nothing; keep them in columns or files of their own, \
-               or say which rows do not belong with `leave-out-rows`"
+            "a sum over several currencies is meaningless; keep them in separate columns or files, \
+               or leave out the other rows with `leave-out-rows`"
                 .to_owned(),
     })
 }
@@ -149,7 +149,7 @@ fn gap_stop(engine: &Engine, findings: &Findings, link: usize) -> Option<Stop> {
         format!("`{}`{days}", key.key)
     };
     Some(Stop {
-        message: format!("{count} on a day on which no row of its key holds in `{name}`"),
+        message: format!("{count} on a day on which no row of its key is valid in `{name}`"),
         places: keys.take(10).map(place).collect(),
         help: format!("{}; `interligo check undated-key` lists them", Code::UndatedKey.fix()),
     })
@@ -188,7 +188,7 @@ pub fn stops(project: &Project, engine: &Engine, findings: &Findings) -> Vec<Sto
             let what = match status {
                 LinkStatus::Unmatched => "with a key that is not in",
                 LinkStatus::Blank => "without a key for",
-                _ => "on a day on which several rows hold in",
+                _ => "on a day on which several rows are valid in",
             };
             let help = Code::of_key(*status).fix();
             let keys = if tallies.len() > 1 {

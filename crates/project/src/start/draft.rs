@@ -56,8 +56,8 @@ pub(super) fn plan(material: &Material<'_>, started: &Started, comments: bool) -
 fn head(text: &mut String, started: &Started) {
     let _ = writeln!(
         text,
-        "# Drafted by `interligo start`. Each link has the evidence for it beside it; what is uncertain stands behind #,\n\
-         # ready to be taken in. `interligo link` shows the match rates, `interligo run` writes the outputs."
+        "# Drafted by `interligo start`. Each link has the evidence for it beside it; what is uncertain is commented out with #,\n\
+         # ready to be used. `interligo link` shows the match rates, `interligo run` writes the outputs."
     );
     if !started.decisions.is_empty() {
         let _ = writeln!(text, "#\n# To be decided:");
@@ -122,7 +122,7 @@ fn tables(text: &mut String, material: &Material<'_>, started: &Started, comment
         if proposed.shared > 0 && comments {
             let _ = writeln!(
                 text,
-                "# {} of its rows share their key with another; identical ones count once. If they differ, say which holds:\n\
+                "# {} of its rows share their key with another; identical ones count once. If they differ, say which one is used:\n\
                  # duplicates = \"last\"",
                 proposed.shared
             );
@@ -136,7 +136,7 @@ fn links(text: &mut String, material: &Material<'_>, started: &Started, comments
         if comments && let Some(shown) = started.links.get(number) {
             let _ = writeln!(text, "# {}", shown.why);
             if let Some((found, all)) = shown.lines {
-                let _ = writeln!(text, "# Of all {all} lines, {found} find their row.");
+                let _ = writeln!(text, "# {found} of {all} lines match.");
             }
             if let Some(next) = &shown.runner_up {
                 let _ = writeln!(text, "# Next best: {next}");
@@ -147,7 +147,7 @@ fn links(text: &mut String, material: &Material<'_>, started: &Started, comments
     if !comments || material.proposal.doubts.is_empty() {
         return;
     }
-    let _ = writeln!(text, "# Links that may hold as well:");
+    let _ = writeln!(text, "# Other possible links:");
     for (link, shown) in material.proposal.doubts.iter().zip(&started.doubts) {
         let _ = writeln!(text, "#\n# {}", shown.why);
         for line in entry(material, link).trim_end().lines() {

@@ -40,7 +40,7 @@ pub struct Started {
     pub tables: Vec<StartedTable>,
     /// The links.
     pub links: Vec<StartedLink>,
-    /// Links that may hold, and stand in the plan as comments.
+    /// Possible links, and stand in the plan as comments.
     pub doubts: Vec<StartedLink>,
     /// The figures.
     pub figures: Vec<FigureProposal>,
@@ -216,7 +216,7 @@ fn nothing_to_read(gathered: &Gathered) -> Error {
         message = format!("{message}: {file}: {why}");
     }
     interligo_model::plan::Mistake::of_plan(interligo_model::plan::MistakeKind::NoTables, message)
-        .help("name the folder or the files that hold your tables: text, workbooks, Parquet, JSON lines, SQLite; or a database")
+        .help("name the folder or the files with your tables: text, workbooks, Parquet, JSON lines, SQLite; or a database")
         .into()
 }
 
@@ -283,7 +283,7 @@ fn decisions(material: &Material<'_>, gathered: &Gathered) -> Vec<String> {
     for (link, taken) in &material.proposal.equals {
         let (other, taken) = (&material.seen[link.to_table].name, &material.seen[*taken].name);
         open.push(format!(
-            "`{taken}` and `{other}` have the same headings and fit {} equally well: the plan takes `{taken}`, and has `{other}` as a comment",
+            "`{taken}` and `{other}` have the same columns and match {} equally well: the plan takes `{taken}`, and has `{other}` as a comment",
             draft::path(material, link).split(" -> ").next().unwrap_or_default()
         ));
     }
@@ -306,7 +306,7 @@ fn lists(table: &Table, material: &Material<'_>, name: &str) -> Vec<String> {
     let names: Vec<String> =
         columns.iter().map(|column| format!("\"{}\"", table.columns.names[*column])).collect();
     vec![format!(
-        "the cells of {} in `{name}` hold several values: add unpack = {{ columns = [{}], separator = \"{sign}\" }} to [tables.{}]",
+        "the cells of {} in `{name}` have several values: add unpack = {{ columns = [{}], separator = \"{sign}\" }} to [tables.{}]",
         names.join(", ").replace('"', "`"),
         names.join(", "),
         key(name)

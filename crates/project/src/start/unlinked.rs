@@ -16,7 +16,7 @@ pub fn with_likely_link(project: &Project, error: Error) -> Error {
         if let Some(link) = links.iter().chain(&doubts).find(leads) {
             let said = mistake.help.take().map_or(String::new(), |help| format!("; {help}"));
             mistake.help = Some(format!(
-                "the values speak for a [[link]] with path = \"{}\" ({}){said}",
+                "there is evidence in the values for a [[link]] with path = \"{}\" ({}){said}",
                 link.path, link.why
             ));
         }

@@ -208,7 +208,7 @@ proptest! {
         let found: Vec<Found> = case.lines.iter().map(|line| case.row_of(line, &kept)).collect();
         let came = case.lines(&case.path(), "");
         if found.contains(&Found::Overlap) {
-            prop_assert!(came.clone().is_err_and(|said| said.contains("several rows hold")), "{came:?}");
+            prop_assert!(came.clone().is_err_and(|said| said.contains("several rows are valid")), "{came:?}");
             return Ok(());
         }
         let expected: String = found.iter().enumerate().map(|(no, found)| match found {

@@ -33,7 +33,7 @@ struct FindingShown<'a> {
     last: Option<&'a str>,
     note: &'a str,
     #[serde(skip_serializing_if = "Option::is_none")]
-    stake: Option<StakeShown>,
+    affected: Option<AffectedShown>,
     /// The first and the last.
     #[serde(skip_serializing_if = "Option::is_none")]
     days: Option<[String; 2]>,
@@ -43,7 +43,7 @@ struct FindingShown<'a> {
 
 /// What is affected.
 #[derive(Serialize)]
-struct StakeShown {
+struct AffectedShown {
     lines: u64,
     /// By column.
     sums: Members<Option<String>>,
@@ -110,12 +110,16 @@ pub fn check_json(out: Out<'_>, checked: &Checked, rows: &[ShownRows]) -> io::Re
 }
 
 fn shown<'a>(checked: &Checked, finding: &'a Finding) -> FindingShown<'a> {
-    let stake = finding.stake.as_ref().map(|stake| {
+    let affected = finding.affected.as_ref().map(|affected| {
         let sums = checked.columns.iter().enumerate().map(|(number, column)| {
-            let known = stake.known(number, column).and_then(|sum| sum.value());
+            let known = affected.known(number, column).and_then(|sum| sum.value());
             (column.name.clone(), known.map(|sum| sum.to_string()))
         });
-        StakeShown { lines: stake.lines, sums: sums.collect(), lines_unknown: stake.unknown }
+        AffectedShown {
+            lines: affected.lines,
+            sums: sums.collect(),
+            lines_unknown: affected.unknown,
+        }
     });
     let may_be = finding.suggestions.iter().map(|suggestion| SuggestionShown {
         key: &suggestion.key,
@@ -131,7 +135,7 @@ fn shown<'a>(checked: &Checked, finding: &'a Finding) -> FindingShown<'a> {
         places: &finding.places,
         last: finding.last.as_deref(),
         note: &finding.note,
-        stake,
+        affected,
         days: finding.days.map(|(first, last)| [first.to_string(), last.to_string()]),
         may_be: may_be.collect(),
     }

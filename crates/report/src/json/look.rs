@@ -31,7 +31,7 @@ struct FileRow<'a> {
 struct ProfileShown<'a> {
     table: &'a str,
     rows: u64,
-    made: u64,
+    added: u64,
     left_out: Vec<Reason<'a>>,
     set_aside: u64,
     files: Vec<FileLook<'a>>,
@@ -51,7 +51,7 @@ struct FileLook<'a> {
 #[derive(Serialize)]
 struct ColumnShown<'a> {
     column: &'a str,
-    worked_out: bool,
+    computed: bool,
     #[serde(rename = "type")]
     column_type: &'static str,
     rows: u64,
@@ -113,7 +113,7 @@ fn profile(profile: &TableProfile, values: bool) -> ProfileShown<'_> {
     ProfileShown {
         table: &profile.name,
         rows: profile.rows.read,
-        made: profile.rows.made,
+        added: profile.rows.made,
         left_out: left_out
             .map(|(why, n)| Reason { reason: why.name(), count: Count::Rows(*n) })
             .collect(),
@@ -132,7 +132,7 @@ fn column(column: &ColumnLook, values: bool) -> ColumnShown<'_> {
     };
     ColumnShown {
         column: &column.name,
-        worked_out: column.worked_out,
+        computed: column.computed,
         column_type: type_name(summary.column_type),
         rows: summary.rows,
         blank: summary.blank,

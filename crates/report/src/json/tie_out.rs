@@ -34,11 +34,11 @@ struct FactTieOut<'a> {
 #[derive(Serialize)]
 struct LineCounts {
     read: u64,
-    made: u64,
+    added: u64,
     files: usize,
-    folded_copies: u64,
+    identical_copies: u64,
     dropped: u64,
-    carried_on: u64,
+    kept: u64,
     set_aside: u64,
 }
 
@@ -54,7 +54,7 @@ struct FileRead {
 struct AmountTied<'a> {
     column: &'a str,
     read: Option<String>,
-    carried_on: Option<String>,
+    kept: Option<String>,
     set_aside: Option<String>,
     left_out: Option<String>,
     folded: Option<String>,
@@ -111,11 +111,11 @@ fn of_fact(tie: &TieOut) -> FactTieOut<'_> {
         fact: &tie.fact.table,
         lines: LineCounts {
             read: rows.read,
-            made: rows.made,
+            added: rows.made,
             files: tie.fact.parts,
-            folded_copies: rows.folded,
+            identical_copies: rows.folded,
             dropped: rows.dropped,
-            carried_on: tie.lines_kept(),
+            kept: tie.lines_kept(),
             set_aside: tie.lines_aside(),
         },
         left_out: rows
@@ -143,7 +143,7 @@ fn of_fact(tie: &TieOut) -> FactTieOut<'_> {
             .map(|amount| AmountTied {
                 column: &amount.column,
                 read: exact(amount.read),
-                carried_on: exact(amount.kept),
+                kept: exact(amount.kept),
                 set_aside: exact(amount.aside),
                 left_out: exact(amount.left_out),
                 folded: exact(amount.folded),

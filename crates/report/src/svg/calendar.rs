@@ -79,7 +79,8 @@ pub fn calendar_svg(calendar: &KeyCalendar) -> String {
             y + BAR - TOP,
             end - start
         );
-        let said = format!("{} without a row, {}", counted(finding.count, "line"), finding.note);
+        let said =
+            format!("{} without a valid row, {}", counted(finding.count, "line"), finding.note);
         let (at, anchor) = if start > WIDTH / 2 { (start - 8, "end") } else { (end + 8, "start") };
         text(&mut svg, at, y + 20, POOR, anchor, &said);
         y += ROW;
@@ -117,7 +118,7 @@ fn lines(svg: &mut String, calendar: &KeyCalendar, axis: &Axis, ground: usize) {
     let days = counted(axis.days_of(COLUMN), "day");
     let _ = writeln!(
         svg,
-        "<text x=\"{LEFT}\" y=\"{}\" fill=\"{QUIET}\" font-size=\"11\">{all}; a column stands for {days}, \
+        "<text x=\"{LEFT}\" y=\"{}\" fill=\"{QUIET}\" font-size=\"11\">{all}; each bar is {days}, \
          the highest for {most}</text>",
         ground + 18
     );

@@ -29,7 +29,7 @@ pub fn calendars(
         let and = if without.is_empty() && counts[LinkStatus::Absent as usize] == 0 {
             "a row for every line"
         } else {
-            "no line on a day without a row"
+            "no line on a day without a valid row"
         };
         writeln!(out, "  {GOOD}No gaps, no overlaps, and {and}.{GOOD:#}")?;
         return other_lines(out, link, &without);
@@ -71,9 +71,9 @@ fn without_row(counts: &StatusCounts) -> Vec<(LinkStatus, u64)> {
     let others = [
         LinkStatus::Filled,
         LinkStatus::Unmatched,
-        LinkStatus::Undecided,
+        LinkStatus::Ambiguous,
         LinkStatus::Overlapping,
-        LinkStatus::Lacking,
+        LinkStatus::Incomplete,
         LinkStatus::Blank,
     ];
     let counted = others.into_iter().map(|status| (status, counts[status as usize]));
@@ -102,7 +102,7 @@ pub fn calendar(out: Out<'_>, calendar: &KeyCalendar, width: usize) -> io::Resul
     let undated: u64 = calendar.undated.iter().map(|finding| finding.count).sum();
     let lines = match undated {
         0 => String::new(),
-        some => format!(" · {} on days without a row", counted(some, "line")),
+        some => format!(" · {} without a valid row", counted(some, "line")),
     };
     let periods = counted(calendar.periods.len() as u64, "period");
     writeln!(
@@ -233,7 +233,7 @@ fn table(out: Out<'_>, calendar: &KeyCalendar) -> io::Result<()> {
             true => String::new(),
             false => format!(" with {}", finding.subject),
         };
-        writeln!(out, "  {NOTICE}{lines}{subject} without a row: {why}{NOTICE:#}")?;
+        writeln!(out, "  {NOTICE}{lines}{subject} without a valid row: {why}{NOTICE:#}")?;
     }
     Ok(())
 }

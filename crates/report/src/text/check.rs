@@ -7,7 +7,7 @@ use interligo_engine::links::{LinkStatus, lines_found};
 use interligo_project::{Checked, Code, Finding, Group, LinkBalance};
 
 use super::findings::{
-    example, note, part_of, share, stake_cells, stake_headings, subjects, visible,
+    affected_cells, affected_columns, example, note, part_of, share, subjects, visible,
 };
 use super::number::grouped;
 use super::table::TextTable;
@@ -37,10 +37,10 @@ pub fn overview(out: Out<'_>, checked: &Checked) -> io::Result<()> {
     writeln!(out, "{TITLE}Check{TITLE:#} {QUIET}over {over}{QUIET:#}")?;
     let groups = checked.groups();
     let (lines, others): (Vec<&Group<'_>>, Vec<&Group<'_>>) =
-        groups.iter().partition(|group| group.stake.is_some());
+        groups.iter().partition(|group| group.affected.is_some());
     writeln!(out)?;
     if lines.is_empty() {
-        writeln!(out, "  {GOOD}Every key finds its row as it is written.{GOOD:#}")?;
+        writeln!(out, "  {GOOD}Every key matches as it is written.{GOOD:#}")?;
     } else {
         line_groups(out, checked, &lines)?;
     }
@@ -74,7 +74,7 @@ pub fn overview(out: Out<'_>, checked: &Checked) -> io::Result<()> {
 
 fn line_groups(out: Out<'_>, checked: &Checked, groups: &[&Group<'_>]) -> io::Result<()> {
     let headings = ["On lines", "in", ">keys", ">lines", ">share"].map(str::to_owned);
-    let headings = headings.into_iter().chain(stake_headings(checked));
+    let headings = headings.into_iter().chain(affected_columns(checked));
     let mut table = TextTable::new(headings.chain(["first".to_owned()]));
     for group in groups {
         let first = group.findings[0];
@@ -85,7 +85,7 @@ fn line_groups(out: Out<'_>, checked: &Checked, groups: &[&Group<'_>]) -> io::Re
             grouped(&group.count.to_string()),
             share(group.count, checked.lines),
         ];
-        row.extend(stake_cells(checked, group.stake.as_ref()));
+        row.extend(affected_cells(checked, group.affected.as_ref()));
         row.push(example(first));
         table.row(row);
     }
@@ -173,7 +173,7 @@ pub fn detail(
         let what = code.kind().what;
         writeln!(out, "{TITLE}{}{TITLE:#} {QUIET}{what}{QUIET:#}\n", code.name())?;
         let found = &by_kind[code];
-        match found[0].stake {
+        match found[0].affected {
             Some(_) => line_findings(out, checked, found)?,
             None => row_findings(out, found)?,
         }
@@ -195,7 +195,7 @@ pub fn detail(
         let name = code.name();
         writeln!(
             out,
-            "\n{QUIET}`interligo check --explain {name}` says what settles it.{QUIET:#}"
+            "\n{QUIET}`interligo check --explain {name}` shows how to settle it.{QUIET:#}"
         )?;
     }
     Ok(())
@@ -204,7 +204,7 @@ pub fn detail(
 fn line_findings(out: Out<'_>, checked: &Checked, findings: &[&Finding]) -> io::Result<()> {
     let dated = findings.iter().any(|finding| finding.days.is_some());
     let headings = ["Key", "in", ">lines"].map(str::to_owned);
-    let headings = headings.into_iter().chain(stake_headings(checked));
+    let headings = headings.into_iter().chain(affected_columns(checked));
     let days = dated.then_some(["first day".to_owned(), "last day".to_owned()]);
     let may_be = ["may be".to_owned(), "note".to_owned()];
     let mut table = TextTable::new(headings.chain(days.into_iter().flatten()).chain(may_be));
@@ -214,7 +214,7 @@ fn line_findings(out: Out<'_>, checked: &Checked, findings: &[&Finding]) -> io::
             checked.place_of(finding),
             grouped(&finding.count.to_string()),
         ];
-        row.extend(stake_cells(checked, finding.stake.as_ref()));
+        row.extend(affected_cells(checked, finding.affected.as_ref()));
         if dated {
             let (first, last) = finding.days.unzip();
             row.extend([first, last].map(|day| day.map_or(String::new(), |day| day.to_string())));
@@ -291,7 +291,7 @@ pub(super) fn write_csv(
 
 /// Says that a run goes through.
 pub fn would_not_stop(out: Out<'_>) -> io::Result<()> {
-    writeln!(out, "{QUIET}Nothing of this stops a run.{QUIET:#}")
+    writeln!(out, "{QUIET}None of this stops a run.{QUIET:#}")
 }
 
 /// That a run would be stopped, and the way out, in lines.
@@ -301,7 +301,7 @@ pub fn would_stop(message: &str, help: &str) -> [String; 2] {
 
 /// Says that there is nothing of a kind, or in a link or table.
 pub fn nothing_of(out: Out<'_>, about: &str) -> io::Result<()> {
-    writeln!(out, "{GOOD}Nothing was found of `{about}`.{GOOD:#}")
+    writeln!(out, "{GOOD}There are no findings about `{about}`.{GOOD:#}")
 }
 
 /// Says which files were written for the owners of lookups.

@@ -1,10 +1,10 @@
-//! Findings in a table: what was found, how many lines it touches, what is at stake.
+//! Findings in a table: what was found, how many lines it touches, what is at affected.
 
 use std::io;
 
 use interligo_engine::proof::findings::ExactSum;
 use interligo_project::{
-    Checked, Code, Finding, FindingsSince, Group, Recovered, RunResult, Stake,
+    Affected, Checked, Code, Finding, FindingsSince, Group, Recovered, RunResult,
 };
 
 use super::number::{grouped, rounded};
@@ -17,23 +17,23 @@ const AT_THE_END: usize = 10;
 /// Money and quantities as they are shown; every digit is in the other forms.
 const PLACES: u8 = 2;
 
-/// The columns of what is at stake, as headings of a table.
-pub(super) fn stake_headings(checked: &Checked) -> impl Iterator<Item = String> {
+/// The columns of what is at affected, as headings of a table.
+pub(super) fn affected_columns(checked: &Checked) -> impl Iterator<Item = String> {
     checked.columns.iter().map(|column| format!(">{}", column.name))
 }
 
-/// What is at stake, a cell for each column.
-pub(super) fn stake_cells(checked: &Checked, stake: Option<&Stake>) -> Vec<String> {
-    let cell = |(number, column): (usize, &interligo_project::StakeColumn)| {
-        let Some(stake) = stake else { return String::new() };
-        let is_of_another = stake.sums.get(number).is_none_or(|sum| sum.value().is_none());
+/// What is at affected, a cell for each column.
+pub(super) fn affected_cells(checked: &Checked, affected: Option<&Affected>) -> Vec<String> {
+    let cell = |(number, column): (usize, &interligo_project::AmountColumn)| {
+        let Some(affected) = affected else { return String::new() };
+        let is_of_another = affected.sums.get(number).is_none_or(|sum| sum.value().is_none());
         if is_of_another {
             return String::new();
         }
-        match stake.known(number, column) {
+        match affected.known(number, column) {
             None => "unknown".to_owned(),
-            Some(sum) if column.is_figure && stake.unknown > 0 => {
-                format!("{}, {} unknown", amount(sum), grouped(&stake.unknown.to_string()))
+            Some(sum) if column.is_figure && affected.unknown > 0 => {
+                format!("{}, {} unknown", amount(sum), grouped(&affected.unknown.to_string()))
             }
             Some(sum) => amount(sum),
         }
@@ -154,7 +154,7 @@ fn group_table(
     since: Option<&FindingsSince>,
 ) -> io::Result<()> {
     let headings = ["Findings", "in", ">how many"].map(str::to_owned);
-    let headings = headings.into_iter().chain(stake_headings(checked));
+    let headings = headings.into_iter().chain(affected_columns(checked));
     let since_heading = since.map(|_| "since the last run".to_owned());
     let mut table = TextTable::new(headings.chain(since_heading).chain(["first".to_owned()]));
     for group in groups.iter().take(AT_THE_END) {
@@ -164,9 +164,9 @@ fn group_table(
             checked.place_of(first),
             grouped(&group.count.to_string()),
         ];
-        row.extend(stake_cells(checked, group.stake.as_ref()));
+        row.extend(affected_cells(checked, group.affected.as_ref()));
         row.extend(since.map(|since| change(since, checked, group)));
-        row.push(match first.stake {
+        row.push(match first.affected {
             None if !first.note.is_empty() => format!("{}; {}", example(first), note(first)),
             _ => example(first),
         });

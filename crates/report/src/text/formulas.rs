@@ -15,16 +15,16 @@ pub fn formulas(out: Out<'_>, width: Option<usize>) -> io::Result<()> {
     };
     writeln!(
         out,
-        "Formulas stand in [figures], in columns, and wherever a condition or attribute is asked for.\n\
-         Numbers are exact. What is not known is blank; a blank in a sum, product or comparison makes it blank."
+        "Formulas are used in [figures], in columns, and as conditions and attributes.\n\
+         Numbers are exact. An unknown value is blank; a blank in a sum, product or comparison makes the result blank."
     )?;
     let mut signs = TextTable::new(["Written", "means"]);
     for (written, means) in [
         ("quantity, prices.unit_price", "a column of the lines, a column that a link leads to"),
-        ("\"Unit price\"", "a name with other signs than letters, digits and _"),
-        ("12.5  'text'  true  blank", "a number, a text, a truth, nothing known"),
-        ("+ - * /", "arithmetic; a quotient keeps 12 decimals more than what it is made of"),
-        ("= <> < <= > >=", "comparisons; a date may stand beside '2025-12-31'"),
+        ("\"Unit price\"", "a name with characters other than letters, digits and _"),
+        ("12.5  'text'  true  blank", "a number, a text, yes or no, unknown"),
+        ("+ - * /", "arithmetic; a quotient has 12 more decimals than its operands"),
+        ("= <> < <= > >=", "comparisons; a date can be compared with '2025-12-31'"),
         (
             "and  or  not",
             "of conditions; `not` binds tighter than `and`, and that tighter than `or`",
@@ -36,7 +36,7 @@ pub fn formulas(out: Out<'_>, width: Option<usize>) -> io::Result<()> {
     ] {
         signs.row([written, means]);
     }
-    section(out, "Signs and words", &signs)?;
+    section(out, "Operators and words", &signs)?;
     let mut at = 0;
     let room = room_for_words(width);
     while let Some(first) = FUNCTIONS.get(at) {
@@ -56,8 +56,8 @@ pub fn formulas(out: Out<'_>, width: Option<usize>) -> io::Result<()> {
     section(out, "What totals can show of the lines of a group", &table)?;
     writeln!(
         out,
-        "\nThe last stand in `show`, `versus` and `sort` of totals, not in formulas of lines. They can be put into one\n\
-         another: a share of what runs up, share(running(revenue)); an earlier year to date, year_to_date(year_before(revenue))."
+        "\nThe last group is for `show`, `versus` and `sort` of totals, not for formulas of lines. They can be nested:\n\
+         a share of a running total, share(running(revenue)); an earlier year to date, year_to_date(year_before(revenue))."
     )
 }
 

@@ -25,7 +25,7 @@ pub fn links(out: Out<'_>, map: &LinkMap) -> io::Result<()> {
         ">found",
         ">lines",
         ">keys found",
-        ">without a row",
+        ">unmatched",
         ">rows unused",
         "other lines",
     ]);
@@ -50,7 +50,7 @@ pub fn links(out: Out<'_>, map: &LinkMap) -> io::Result<()> {
     }
     writeln!(
         out,
-        "\n  {QUIET}`interligo check` lists the keys without a row; `interligo link map` draws the whole.{QUIET:#}"
+        "\n  {QUIET}`interligo check` lists the unmatched keys; `interligo link map` draws all tables and links.{QUIET:#}"
     )
 }
 
@@ -117,7 +117,7 @@ pub fn found_links(out: Out<'_>, links: &[StartedLink], doubts: &[StartedLink]) 
     }
     links.iter().try_for_each(|link| link_lines(out, link))?;
     if !doubts.is_empty() {
-        title(out, "Links that may hold")?;
+        title(out, "Possible links")?;
         doubts.iter().try_for_each(|link| link_lines(out, link))?;
     }
     if let Some(first) = links.first().or(doubts.first()) {
@@ -135,7 +135,7 @@ pub fn added(out: Out<'_>, map: &LinkMap, link: &LinkHealth) -> io::Result<()> {
     table.row(["found".to_owned(), share(found, all), format!("of {}", counted(all, "line"))]);
     let keys = format!("of {} in `{}`", n(link.used.keys), map.tables[link.to].name);
     table.row(["keys found".to_owned(), n(link.used.keys_found), keys]);
-    table.row(["keys without a row".to_owned(), n(link.keys_missed), String::new()]);
+    table.row(["unmatched keys".to_owned(), n(link.keys_missed), String::new()]);
     table.row(["rows unused".to_owned(), n(link.used.rows_unused), String::new()]);
     table.print(out, "  ")?;
     let others = others(link);

@@ -44,7 +44,7 @@ fn heading(out: Out<'_>, profile: &TableProfile) -> io::Result<()> {
     writeln!(out, "{TITLE}{}{TITLE:#}  {QUIET}{fact}{files}{QUIET:#}", profile.name)?;
     let mut about = vec![format!("{} read", counted(rows.read, "row"))];
     if rows.made > 0 {
-        about.push(format!("{} made", n(rows.made)));
+        about.push(format!("{} added", n(rows.made)));
     }
     let left_out: Vec<String> =
         rows.left_out.iter().map(|(why, count)| format!("{} {}", n(*count), why.name())).collect();
@@ -52,7 +52,7 @@ fn heading(out: Out<'_>, profile: &TableProfile) -> io::Result<()> {
         about.push(format!("left out: {}", left_out.join(", ")));
     }
     if profile.malformed > 0 {
-        about.push(format!("{} with other fields than the headings", n(profile.malformed)));
+        about.push(format!("{} malformed", n(profile.malformed)));
     }
     writeln!(out, "  {QUIET}{}{QUIET:#}", about.join(" · "))?;
     // Files that are written alike are named together.
@@ -103,13 +103,13 @@ fn columns(out: Out<'_>, profile: &TableProfile) -> io::Result<()> {
             "  {QUIET}~ is an estimate, with a standard error of less than 1 %.{QUIET:#}"
         )?;
     }
-    let worked_out = profile.columns.iter().filter(|column| column.worked_out);
-    let worked_out: Vec<&str> = worked_out.map(|column| column.name.as_str()).collect();
-    if !worked_out.is_empty() {
-        let names = worked_out.join(", ");
+    let computed = profile.columns.iter().filter(|column| column.computed);
+    let computed: Vec<&str> = computed.map(|column| column.name.as_str()).collect();
+    if !computed.is_empty() {
+        let names = computed.join(", ");
         writeln!(
             out,
-            "  {QUIET}Worked out by the plan from the columns of its row: {names}{QUIET:#}"
+            "  {QUIET}Computed by the plan from the columns of its row: {names}{QUIET:#}"
         )?;
     }
     Ok(())
@@ -263,7 +263,7 @@ fn placed((place, cells): &(Place, Vec<String>)) -> Vec<String> {
 
 /// Prints rows with their places.
 pub fn rows(out: Out<'_>, name: &str, rows: &TableRows) -> io::Result<()> {
-    writeln!(out, "{TITLE}{name}{TITLE:#}  {QUIET}as it stands in the files{QUIET:#}\n")?;
+    writeln!(out, "{TITLE}{name}{TITLE:#}  {QUIET}as it is in the files{QUIET:#}\n")?;
     if rows.rows.is_empty() {
         return writeln!(out, "  No row.");
     }
@@ -276,7 +276,7 @@ pub fn rows(out: Out<'_>, name: &str, rows: &TableRows) -> io::Result<()> {
     table.print(out, "  ")?;
     match rows.more {
         true => {
-            writeln!(out, "  {QUIET}… there are more; --rows says how many are shown{QUIET:#}")
+            writeln!(out, "  {QUIET}… there are more; use --rows to show more{QUIET:#}")
         }
         false => Ok(()),
     }

@@ -8,7 +8,7 @@ use interligo_model::plan::Correction;
 use interligo_model::plan::nearest_name;
 use interligo_project::{Checked, Mended, NotTaken, OpenKey, Refused};
 
-use super::findings::{stake_cells, visible};
+use super::findings::{affected_cells, visible};
 use super::number::grouped;
 use super::table::TextTable;
 use super::{GOOD, NOTICE, Out, QUIET, TITLE, counted, paragraph};
@@ -16,12 +16,12 @@ use super::{GOOD, NOTICE, Out, QUIET, TITLE, counted, paragraph};
 /// Says what there is to be mended.
 pub fn mending(out: Out<'_>, count: usize, file: &str) -> io::Result<()> {
     if count == 0 {
-        return writeln!(out, "{GOOD}Every key finds its row: there is nothing to mend.{GOOD:#}");
+        return writeln!(out, "{GOOD}Every key matches: there is nothing to correct.{GOOD:#}");
     }
     let keys = counted(count as u64, "key");
     writeln!(
         out,
-        "{TITLE}Mend{TITLE:#} {QUIET}{keys} without a row; decisions go to {file} at once{QUIET:#}"
+        "{TITLE}Mend{TITLE:#} {QUIET}{keys} unmatched; each decision is saved to {file} at once{QUIET:#}"
     )?;
     mend_help(out)
 }
@@ -55,7 +55,7 @@ pub fn open_key(
         links.join(", ")
     )?;
     let mut costs = vec![counted(open.lines, "line")];
-    let cells = stake_cells(checked, finding.stake.as_ref());
+    let cells = affected_cells(checked, finding.affected.as_ref());
     for (column, cell) in checked.columns.iter().zip(cells) {
         if !cell.is_empty() {
             costs.push(format!("{} {cell}", column.name));
@@ -148,7 +148,7 @@ pub fn mend_end(
     writeln!(out, "\n{GOOD}{keys} mended{GOOD:#}, {left} left.")?;
     if kept > 0 {
         let rows = counted(kept as u64, "correction");
-        writeln!(out, "{file} holds {rows}; `interligo run` applies them.")?;
+        writeln!(out, "{file} has {rows}; `interligo run` applies them.")?;
     }
     Ok(())
 }
@@ -187,7 +187,7 @@ pub fn left_open(out: Out<'_>, left: usize, doubtful: u64) -> io::Result<()> {
         0 => String::new(),
         some => format!(", {some} of them because several keys fit, or one by chance"),
     };
-    writeln!(out, "{QUIET}{keys} left{doubt}: `interligo mend` goes through them.{QUIET:#}")
+    writeln!(out, "{QUIET}{keys} left{doubt}: review them with `interligo mend`.{QUIET:#}")
 }
 
 /// Says of a correction why it was not taken over; `kept` is the file of the corrections that hold.
@@ -195,14 +195,12 @@ pub fn not_taken(file: &str, kept: &str, not_taken: &NotTaken) -> String {
     let Correction { found, used, link, row, .. } = &not_taken.correction;
     let why = match &not_taken.why {
         Refused::NoSuchKey => format!("because the lookup of `{link}` has no key `{used}`"),
-        Refused::Contradicted => {
-            "because another row says something else for this key; leave one of them".to_owned()
-        }
+        Refused::Contradicted => "because another row contradicts it; keep one of them".to_owned(),
         Refused::OtherHolds(other) => {
             format!(
-                "because {kept} says `{other}` for it; take that out first, if `{used}` is meant"
+                "because {kept} already has `{other}` for it; remove that first if `{used}` is meant"
             )
         }
     };
-    format!("{NOTICE}Not taken over:{NOTICE:#} {file}:{row} `{found}`, {why}")
+    format!("{NOTICE}Not imported:{NOTICE:#} {file}:{row} `{found}`, {why}")
 }

@@ -19,11 +19,11 @@ pub fn started(out: Out<'_>, started: &Started, plan: &Path) -> io::Result<()> {
     tables(out, &started.tables)?;
     title(out, "Links")?;
     if started.links.is_empty() {
-        writeln!(out, "  {NOTICE}No column of one table finds its row in another.{NOTICE:#}")?;
+        writeln!(out, "  {NOTICE}No column of one table matches another table.{NOTICE:#}")?;
     }
     started.links.iter().try_for_each(|link| link_lines(out, link))?;
     if !started.doubts.is_empty() {
-        title(out, "Links that may hold as well, as comments in the plan")?;
+        title(out, "Other possible links, as comments in the plan")?;
         started.doubts.iter().take(DOUBTS).try_for_each(|link| link_lines(out, link))?;
         if let Some(more @ 1..) = started.doubts.len().checked_sub(DOUBTS) {
             writeln!(out, "  {QUIET}… and {more} more in the plan{QUIET:#}")?;

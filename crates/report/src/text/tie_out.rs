@@ -49,8 +49,8 @@ fn lines(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
     let from = format!("from {}", counted(tie.fact.parts as u64, tie_noun(tie)));
     table.row(["read".to_owned(), n(rows.read), from]);
     if rows.made > 0 {
-        let how = "more by unpacking, and from columns that became rows";
-        table.row(["made".to_owned(), n(rows.made), how.to_owned()]);
+        let how = "by splitting cells and turning columns into rows";
+        table.row(["added".to_owned(), n(rows.made), how.to_owned()]);
     }
     let mut parts = vec![tie.lines_kept()];
     let mut less = |table: &mut TextTable, what: &str, count: u64, why: &str| {
@@ -61,15 +61,20 @@ fn lines(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
         less(&mut table, "left out", *count, why.name());
     }
     if rows.folded > 0 {
-        less(&mut table, "folded", rows.folded, "copies of lines that came before");
+        less(&mut table, "identical copies dropped", rows.folded, "copies of earlier lines");
     }
     if rows.dropped > 0 {
-        less(&mut table, "dropped", rows.dropped, "by `repeats`: another line with the key holds");
+        less(
+            &mut table,
+            "dropped",
+            rows.dropped,
+            "by `repeats`: another line with the key is used",
+        );
     }
     for (why, count) in &tie.aside {
         less(&mut table, "set aside", *count, why);
     }
-    table.row(["carried on".to_owned(), n(tie.lines_kept()), "to every output".to_owned()]);
+    table.row(["kept".to_owned(), n(tie.lines_kept()), "to every output".to_owned()]);
     table.print(out, "  ")?;
     let parts: Vec<String> = parts.into_iter().map(n).collect();
     let made = if rows.made > 0 { format!(" + {}", n(rows.made)) } else { String::new() };
@@ -138,14 +143,14 @@ fn amounts(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
     // Only the ways in which some amount ended; what goes on always.
     type Ending = (&'static str, fn(&Amount) -> Option<Decimal>);
     const ENDINGS: [Ending; 5] = [
-        ("carried on", |amount| amount.kept),
+        ("kept", |amount| amount.kept),
         ("set aside", |amount| amount.aside),
         ("left out", |amount| amount.left_out),
-        ("folded", |amount| amount.folded),
+        ("identical copies dropped", |amount| amount.folded),
         ("dropped", |amount| amount.dropped),
     ];
     let is_something = |(name, of): &&Ending| {
-        matches!(*name, "carried on" | "set aside")
+        matches!(*name, "kept" | "set aside")
             || tie.amounts.iter().any(|amount| of(amount).is_none_or(|sum| !sum.is_zero()))
     };
     let endings: Vec<&Ending> = ENDINGS.iter().filter(is_something).collect();
@@ -227,7 +232,7 @@ fn nothing_written(out: Out<'_>, plan: &Plan, table: &str) -> io::Result<()> {
     let lists = plan.outputs.iter().filter(|o| o.value.list.is_some() && o.value.of.is_none());
     let lists: Vec<String> = lists.map(|list| format!("`{}`", list.name)).collect();
     if lists.is_empty() {
-        return writeln!(out, "  Nothing was written: none of the outputs is made of `{table}`.");
+        return writeln!(out, "  Nothing was written: none of the outputs uses `{table}`.");
     }
     writeln!(
         out,
@@ -241,7 +246,7 @@ fn outputs(out: Out<'_>, plan: &Plan, tie: &TieOut) -> io::Result<()> {
     if tie.written.is_empty() {
         return nothing_written(out, plan, &tie.fact.table);
     }
-    let mut table = TextTable::new(["Written", ">rows", ">made of", "to"]);
+    let mut table = TextTable::new(["Written", ">rows", ">contains", "to"]);
     for written in &tie.written {
         let rows = match written.beside {
             true => "·".to_owned(),
@@ -281,17 +286,17 @@ fn outputs(out: Out<'_>, plan: &Plan, tie: &TieOut) -> io::Result<()> {
 pub(crate) fn drift_words(drift: &Drift) -> String {
     match drift {
         Drift::Missing { part, column, likely: None } => {
-            format!("{part} has no heading `{column}`, which most other parts have")
+            format!("{part} has no column `{column}`, which most of the files have")
         }
         Drift::Missing { part, column, likely: Some(likely) } => {
-            format!("{part} has no heading `{column}`; it has `{likely}`, which may be the same")
+            format!("{part} has no column `{column}`; it has `{likely}`, which may be the same")
         }
         Drift::Extra { part, column } => {
-            format!("{part} has a heading `{column}`, which most other parts have not")
+            format!("{part} has a column `{column}`, which most of the files do not have")
         }
         Drift::Repeated { part, column } => {
             format!(
-                "{part} has the heading `{column}` again; later ones are `{column}_2`, `{column}_3`"
+                "{part} has the column `{column}` more than once; the later ones are `{column}_2`, `{column}_3`"
             )
         }
     }
@@ -352,16 +357,16 @@ fn csv_rows(tie: &TieOut) -> Vec<[String; 4]> {
     };
     let read = &tie.fact.rows;
     row("lines", &tie.fact.table, "read", read.read.to_string());
-    row("lines", &tie.fact.table, "made", read.made.to_string());
+    row("lines", &tie.fact.table, "added", read.made.to_string());
     for (why, rows) in &read.left_out {
         row("left out", why.name(), "rows", rows.to_string());
     }
-    row("lines", &tie.fact.table, "folded copies", read.folded.to_string());
+    row("lines", &tie.fact.table, "identical copies dropped", read.folded.to_string());
     row("lines", &tie.fact.table, "dropped", read.dropped.to_string());
     for (why, lines) in &tie.aside {
         row("set aside", why, "lines", lines.to_string());
     }
-    row("lines", &tie.fact.table, "carried on", tie.lines_kept().to_string());
+    row("lines", &tie.fact.table, "kept", tie.lines_kept().to_string());
     for (part, rows) in &tie.parts {
         row("files", part, "rows", rows.read.to_string());
         row("files", part, "lines", rows.lines().to_string());
@@ -369,10 +374,10 @@ fn csv_rows(tie: &TieOut) -> Vec<[String; 4]> {
     for amount in &tie.amounts {
         for (measure, sum) in [
             ("read", amount.read),
-            ("carried on", amount.kept),
+            ("kept", amount.kept),
             ("set aside", amount.aside),
             ("left out", amount.left_out),
-            ("folded", amount.folded),
+            ("identical copies dropped", amount.folded),
             ("dropped", amount.dropped),
         ] {
             row("amounts", &amount.column, measure, sum.map_or(String::new(), |s| s.to_string()));

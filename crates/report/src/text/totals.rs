@@ -245,8 +245,8 @@ fn remarks(table: &TotalsTable, look: &TotalsLook<'_>) -> Vec<String> {
     }
     for measure in table.measures.iter().filter(|measure| measure.amount_as_ratio) {
         notes.push(format!(
-            "{0} divides by an amount, so its totals are worked out from totals. If its lines are to be added up, let the \
-             figure say totals = \"sum\"; if not, totals = \"again\".",
+            "{0} divides by an amount, so its totals are computed from totals. If its lines should be added up instead, set \
+             totals = \"sum\" for the figure; otherwise totals = \"again\".",
             measure.heading
         ));
     }
@@ -254,7 +254,7 @@ fn remarks(table: &TotalsTable, look: &TotalsLook<'_>) -> Vec<String> {
     if table.rows.len() > 1 && !adding.is_empty() {
         let names: Vec<&str> =
             adding.iter().map(|measure| table.measures[*measure].heading.as_str()).collect();
-        notes.push(format!("The rows add up to the whole: {}.", names.join(", ")));
+        notes.push(format!("Checked: the rows add up to the total of {}.", names.join(", ")));
     }
     let rounds = |value: &Value<'_>| value.number().is_some_and(|v| v.trimmed(0).places() > 2);
     if table.rows.iter().any(|row| row.values.iter().any(rounds)) {
@@ -282,7 +282,7 @@ fn left_out(table: &TotalsTable, aside: u64) -> Vec<String> {
         let names: Vec<&str> = all.map(|other| other.heading.as_str()).collect();
         let verbs = if measure.left_out == 1 { ("has", "is") } else { ("have", "are") };
         notes.push(format!(
-            "{}: {} of {} {} no value and {} left out; `interligo check` says why.",
+            "{}: {} of {} {} no value and {} left out; `interligo check` shows why.",
             names.join(", "),
             grouped(&measure.left_out.to_string()),
             counted(measure.of_lines, "line"),

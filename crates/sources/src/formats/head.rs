@@ -33,10 +33,10 @@ pub struct FieldNote {
 pub struct Head {
     /// What reads it.
     pub source: Arc<dyn Source>,
-    /// How many rows stand above the headings.
+    /// How many rows stand before the header row.
     pub above: u64,
     /// The row of the headings, counted from 1; the first where there is none.
-    pub heading_row: u64,
+    pub header_row: u64,
     /// The headings.
     pub headings: Vec<String>,
     /// The column of the first field, counted from 0, where fields have letters.
@@ -95,7 +95,7 @@ impl Head {
         Head {
             source,
             above: 0,
-            heading_row: 1,
+            header_row: 1,
             empty: vec![false; headings.len()],
             headings,
             first_column: 0,

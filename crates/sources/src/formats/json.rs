@@ -102,7 +102,7 @@ impl Container for JsonFile {
         let headings = layout.fields.clone();
         let notes = layout.nested.iter();
         let notes =
-            notes.map(|name| (Noted::NestedColumn, format!("`{name}` holds lists or objects")));
+            notes.map(|name| (Noted::NestedColumn, format!("`{name}` has lists or objects")));
         let sample = columns.iter_mut().map(StringViewBuilder::finish).collect();
         let notes = notes.collect();
         let source = JsonSource { path: self.path.clone(), name: name.clone(), layout };
@@ -329,9 +329,7 @@ impl ObjectLayout {
             }
             if self.wants(field) {
                 values[field] = value(raw, self.styles[field]).ok_or_else(|| Wrong {
-                    what: format!(
-                        "holds a list or object in `{member}`, where others have a value"
-                    ),
+                    what: format!("has a list or object in `{member}`, where others have a value"),
                     help: "make it a single value, or one object for each",
                 })?;
             }

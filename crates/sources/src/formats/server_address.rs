@@ -19,7 +19,7 @@ pub(super) fn shown(address: &str) -> Result<Arc<str>, Error> {
         // No line of the plan is shown with it.
         return Err(Mistake::of_plan(
             MistakeKind::PasswordInPlan,
-            "a password stands in the address of a database",
+            "the address of a database contains a password",
         )
         .help("take it out of the plan; give it in PGPASSWORD or in the password file (~/.pgpass)")
         .into());

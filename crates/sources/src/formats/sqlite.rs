@@ -306,7 +306,7 @@ impl Columns {
                     }
                     Err(_) => {
                         let message =
-                            format!("holds bytes that are not UTF-8 in column {}", field + 1);
+                            format!("contains bytes that are not UTF-8 in column {}", field + 1);
                         return Ok(Err(Error::input(InputKind::Encoding, name, message)
                             .at_row(self.first_row + self.rows as u64)
                             .help("write that text again, as text")));

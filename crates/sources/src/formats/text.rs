@@ -20,7 +20,7 @@ use super::{
 use crate::error::{Error, InputKind};
 use crate::formats::head::Head;
 use crate::grid::{Grid, TextGrid};
-use crate::table::heading_row::{self, Heading};
+use crate::table::header_row::{self, Heading};
 use crate::table::settings::TableSettings;
 use crate::text::{BlockReader, Dialect, Fields, Input, PADDING, TextBlock, decoded, unquoted};
 
@@ -151,14 +151,14 @@ pub(super) fn not_utf8(
     let reads = reads.trim();
     let help = if mixed {
         format!(
-            "rows above are UTF-8, and this one should perhaps say `{reads}`: the file mixes encodings; write it again in one"
+            "the rows above are UTF-8, and this one probably means `{reads}`: the file mixes encodings; save it again in one"
         )
     } else {
         format!(
-            "if `{reads}` is what it should say, add encoding = \"windows-1252\" to the table; or name another"
+            "if it means `{reads}`, add encoding = \"windows-1252\" to the table; or name another"
         )
     };
-    Error::input(InputKind::Encoding, name, format!("holds bytes that are not UTF-8{column}"))
+    Error::input(InputKind::Encoding, name, format!("contains bytes that are not UTF-8{column}"))
         .at_row(row)
         .help(help)
 }
@@ -174,10 +174,10 @@ fn head(path: &Path, name: &PartName, given: TableSettings) -> Result<Head, Erro
     let found = match given.separator {
         Some(separator) => {
             dialect.separator = separator;
-            heading_row::find(&head, separator, given.heading_row, shown)?
+            header_row::find(&head, separator, given.header_row, shown)?
         }
         None => {
-            let (separator, heading) = separator(&head, shown, given.heading_row)?;
+            let (separator, heading) = separator(&head, shown, given.header_row)?;
             dialect.separator = separator;
             heading
         }
@@ -185,17 +185,17 @@ fn head(path: &Path, name: &PartName, given: TableSettings) -> Result<Head, Erro
     let Heading { above, skip, row, rest } = found;
     let text = std::str::from_utf8(&head[row.clone()])
         .map_err(|_| not_utf8(name, skip.max(1), None, &head[row.clone()], false))?;
-    let mut headings: Vec<String> = heading_row::fields(text.as_bytes(), dialect.separator)
+    let mut headings: Vec<String> = header_row::fields(text.as_bytes(), dialect.separator)
         .into_iter()
         .map(|field| unquoted(&text[field]).into_owned())
         .collect();
-    if given.heading_row == Some(0) {
+    if given.header_row == Some(0) {
         headings.iter_mut().for_each(String::clear);
     }
     let mut stretches = vec![head[rest..].to_vec()];
     stretches.extend(further(path, dialect));
     let sample = sample(stretches, dialect.separator, headings.len());
-    let empty = match given.heading_row {
+    let empty = match given.header_row {
         Some(0) => vec![false; headings.len()],
         _ => Head::empty_fields(&headings, &sample),
     };
@@ -203,7 +203,7 @@ fn head(path: &Path, name: &PartName, given: TableSettings) -> Result<Head, Erro
     Ok(Head {
         source: Arc::new(source),
         above,
-        heading_row: skip.max(1),
+        header_row: skip.max(1),
         headings,
         first_column: 0,
         empty,
@@ -247,8 +247,8 @@ fn first_bytes(path: &Path, shown: &Arc<str>, dialect: &mut Dialect) -> Result<V
         let read = input.by_ref().take(room as u64).read_to_end(&mut bytes).map_err(unreadable)?;
         let ended = read < room;
         if bytes.iter().all(u8::is_ascii_whitespace) && ended {
-            return Err(Error::input(InputKind::Empty, shown, "is empty: it has no heading row")
-                .help("the first row of a table holds the names of its columns"));
+            return Err(Error::input(InputKind::Empty, shown, "is empty: it has no header row")
+                .help("the first row of a table has the names of its columns"));
         }
         refuse_other_than_text(&bytes, shown)?;
         if !dialect.returns && ends_in_returns(&bytes) {
@@ -314,9 +314,13 @@ fn refuse_other_than_text(bytes: &[u8], shown: &Arc<str>) -> Result<(), Error> {
     let row = memchr::memchr_iter(b'\n', &bytes[..first]).count() as u64 + 1;
     let many = bytes.iter().filter(|b| **b == 0).count() * 100 > bytes.len();
     if many {
-        return Err(Error::input(InputKind::Encoding, shown, "holds zero bytes: it is no text")
-            .at_row(row)
-            .help("export the table as CSV"));
+        return Err(Error::input(
+            InputKind::Encoding,
+            shown,
+            "contains zero bytes: it is not text",
+        )
+        .at_row(row)
+        .help("export the table as CSV"));
     }
     Ok(())
 }
@@ -328,12 +332,12 @@ fn refuse_other_than_text(bytes: &[u8], shown: &Arc<str>) -> Result<(), Error> {
 fn separator(
     head: &[u8],
     shown: &Arc<str>,
-    heading_row: Option<u32>,
+    header_row: Option<u32>,
 ) -> Result<(u8, Heading), Error> {
     let mut best: Vec<(u64, u8, Heading)> = Vec::new();
     for separator in SEPARATORS {
-        let Ok(heading) = heading_row::find(head, separator, heading_row, shown) else { continue };
-        let width = heading_row::fields(&head[heading.row.clone()], separator).len();
+        let Ok(heading) = header_row::find(head, separator, header_row, shown) else { continue };
+        let width = header_row::fields(&head[heading.row.clone()], separator).len();
         if width < 2 {
             continue;
         }
@@ -353,11 +357,11 @@ fn separator(
             format!("can be split at `{}` and at `{}`", sign(*a), sign(*b)),
         )
         .at_row(1)
-        .help(format!("say which in the table: separator = \"{}\"", sign(*a))));
+        .help(format!("choose one in the table: separator = \"{}\"", sign(*a))));
     }
     match best.into_iter().next() {
         Some((_, separator, heading)) => Ok((separator, heading)),
-        None => Ok((b',', heading_row::find(head, b',', heading_row, shown)?)),
+        None => Ok((b',', header_row::find(head, b',', header_row, shown)?)),
     }
 }
 

@@ -107,10 +107,10 @@ fn read_block(block: Block, table: &Table, part: &Part) -> Result<BlockRead, Err
     rows.leave_out(table, part, last, |_, _| {})?;
     if let Some(ragged) = rows.grid.ragged().first() {
         let message =
-            format!("has {}, its heading has {}", count(ragged.fields), count(part.width()));
+            format!("has {}, its header row has {}", count(ragged.fields), count(part.width()));
         return Err(Error::input(InputKind::Malformed, &part.name, message)
             .at_row(rows.grid.row_at(ragged))
-            .help("a field that holds the separator stands in double quotes"));
+            .help("put a field that contains the separator in double quotes"));
     }
     let place = |row: u64| Place::row(part.name.clone(), row);
     let uneven = rows.uneven().iter().map(|row| place(rows.number_of(*row as usize)));

@@ -1,8 +1,8 @@
 //! Tables as a plan describes them: the files that are their parts, their headings, how they are written, their rows.
 
+pub mod column_drift;
 pub mod dialect;
-pub mod heading_drift;
-pub mod heading_row;
+pub mod header_row;
 pub mod lookup_table;
 pub mod parts;
 pub mod parts_found;

@@ -18,8 +18,8 @@ use crate::error::{Error, InputKind};
 use crate::formats::head::{FieldNote, Head, Looked};
 use crate::formats::{self, Guarded, PartNote, Reader, Wanted, guarded};
 use crate::snapshot::Snapshot;
+use crate::table::column_drift::Drift;
 use crate::table::dialect::FoundStyle;
-use crate::table::heading_drift::Drift;
 use crate::table::parts_found::{Found, SearchScope, find};
 use crate::table::settings::TableSettings;
 use crate::table::total_rows::JudgedOnce;
@@ -43,10 +43,10 @@ pub struct Part {
     pub sources: Vec<ColumnSource>,
     /// Whether its rows hold just the table's own columns, in their order.
     pub in_order: bool,
-    /// How many rows stand above the headings.
+    /// How many rows stand before the header row.
     pub above: u64,
     /// The row of the headings.
-    heading_row: u64,
+    header_row: u64,
     /// What was noted of it as a whole.
     pub notes: Vec<PartNote>,
     /// Fields without a heading, which are to have no value either.
@@ -179,7 +179,7 @@ impl Table {
             .zip(headed)
             .map(|(found, headed)| part(found, headed, &names, from_files, &computed))
             .collect();
-        let drift = crate::table::heading_drift::drift(&parts, &names[..from_files]);
+        let drift = crate::table::column_drift::drift(&parts, &names[..from_files]);
         let columns = TableColumns { slots, names };
         Ok(Table { name: table.name.clone(), parts, columns, optional, drift })
     }
@@ -193,10 +193,9 @@ impl Table {
                     return Err(self.lacking(part, name));
                 }
                 if part.columns.repeated.contains(name) {
-                    let message =
-                        format!("has the heading `{name}` twice, and the plan needs that column");
+                    let message = format!("has the column `{name}` twice, and the plan needs it");
                     return Err(Error::input(InputKind::Header, &part.name, message)
-                        .at_row(part.heading_row)
+                        .at_row(part.header_row)
                         .help("rename one of the two in the file"));
                 }
             }
@@ -205,7 +204,7 @@ impl Table {
     }
 
     fn lacking(&self, part: &Part, name: &str) -> Error {
-        let message = format!("has no heading `{name}`, which the plan needs in `{}`", self.name);
+        let message = format!("has no column `{name}`, which the plan needs in `{}`", self.name);
         let likely = self.drift.iter().find_map(|drift| match drift {
             Drift::Missing { part: shown, column, likely: Some(likely) }
                 if *shown == part.name.shown && column == name =>
@@ -220,13 +219,13 @@ impl Table {
                 key(&self.name)
             ),
             None => format!(
-                "its headings are {}; name the one that is meant in [tables.{}.columns], say `heading-row`, \
+                "its columns are {}; name the one that is meant in [tables.{}.columns], set `header-row`, \
                  or add `leave-out`",
                 listed(&part.headings),
                 key(&self.name)
             ),
         };
-        Error::input(InputKind::Header, &part.name, message).at_row(part.heading_row).help(help)
+        Error::input(InputKind::Header, &part.name, message).at_row(part.header_row).help(help)
     }
 }
 
@@ -340,7 +339,7 @@ fn part(
         name: named(&found.name, &columns, &head),
         source: head.source,
         above: head.above,
-        heading_row: head.heading_row,
+        header_row: head.header_row,
         notes: head.notes,
         blank: given.blank.map_or_else(Vec::new, |marks| marks.get_ref().0.clone()),
         total_rows: given.total_rows,

@@ -258,7 +258,7 @@ fn hits(pattern: &Pattern, text: &str, scope: &SearchScope<'_>) -> Result<Vec<Hi
 /// An output lies where a pattern finds a file that no run of the plan wrote.
 fn would_be_read(own: &OwnOutput, pattern: &str, shown: &str) -> Error {
     let what = if own.span.is_some() { "an output" } else { "what is set aside" };
-    let message = format!("{what} would write over `{shown}`, which `{pattern}` reads");
+    let message = format!("{what} would overwrite `{shown}`, which `{pattern}` reads");
     let mistake = match &own.span {
         Some(span) => Mistake::in_plan(MistakeKind::Overwrites, span.clone(), message),
         None => Mistake::of_plan(MistakeKind::Overwrites, message),
@@ -307,9 +307,9 @@ fn tables(
         if let [only] = names.as_slice() {
             return Ok(vec![(What::Table(only.clone()), Vec::new())]);
         }
-        let message = format!("`{}` holds {} {noun}s", address.shown, names.len());
+        let message = format!("`{}` has {} {noun}s", address.shown, names.len());
         let help = format!(
-            "say which behind `#`, or several with a pattern such as `#{{{noun}}}`; {}",
+            "name one after `#`, or several with a pattern such as `#{{{noun}}}`; {}",
             list()
         );
         return Err(wrong(message).help(help).into());

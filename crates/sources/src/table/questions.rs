@@ -113,19 +113,20 @@ impl Table {
             }
             Doubtful::Percent(found) => {
                 let column = name(found.column);
-                let message = format!(
-                    "`{}` in `{column}` of {} stands among {}: percents divide, bare numbers may or may not",
-                    found.text.trim(),
-                    place(&found.place),
-                    if found.text.contains('%') { "bare numbers" } else { "percents" },
-                );
+                let what = if found.text.contains('%') {
+                    "a percent among plain numbers, which may be percents as well or factors"
+                } else {
+                    "a plain number among percents: it may be a percent as well or a factor"
+                };
+                let (text, place) = (found.text.trim(), place(&found.place));
+                let message = format!("`{text}` in `{column}` of {place} is {what}");
                 let help = scale_help(&self.name, column);
                 return Err(Mistake::of_plan(MistakeKind::OpenFormat, message).help(help).into());
             }
             Doubtful::Code(found) => {
                 let column = name(found.column);
                 let message = format!(
-                    "`{}` in `{column}` of {} is a code or a number; the rows that were looked at first have no \
+                    "`{}` in `{column}` of {} is a code or a number; the first rows have no \
                      leading zeros",
                     found.text.trim(),
                     place(&found.place)
@@ -141,7 +142,7 @@ impl Table {
         };
         let [(first, one), (second, other)] = readings;
         let message = format!(
-            "`{}` in `{}` of {} can be read as {first} or as {second}; the rows that were looked at first leave it open",
+            "`{}` in `{}` of {} can be read as {first} or as {second}; the first rows do not settle it",
             found.text.trim(),
             name(found.column),
             place(&found.place)

@@ -17,7 +17,7 @@ pub struct TableSettings {
     /// How days are written.
     pub dates: Option<DateStyle>,
     /// The row of the headings; 0 where there are none.
-    pub heading_row: Option<u32>,
+    pub header_row: Option<u32>,
     /// Texts that mean blank.
     pub blank: Vec<String>,
 }
@@ -26,7 +26,7 @@ impl TableSettings {
     /// What the plan says of some files.
     pub fn of(plan: &Plan, settings: &Settings<'_>) -> Result<TableSettings, Mistake> {
         let mut given = TableSettings {
-            heading_row: settings.heading_row.map(|row| *row.get_ref()),
+            header_row: settings.header_row.map(|row| *row.get_ref()),
             blank: settings.blank.map_or_else(Vec::new, |marks| marks.get_ref().0.clone()),
             ..TableSettings::default()
         };
@@ -43,7 +43,7 @@ impl TableSettings {
                             MistakeKind::WrongValue,
                             format!("`{}` cannot separate fields", text.get_ref()),
                         )
-                        .help("write one sign, such as separator = \";\", or \"tab\""));
+                        .help("write one character, such as separator = \";\", or \"tab\""));
                 }
             });
         }
@@ -64,10 +64,7 @@ impl TableSettings {
                     plan.written(specimen)
                         .mistaken(
                             MistakeKind::WrongValue,
-                            format!(
-                                "`{}` does not show how 1234.56 is written",
-                                specimen.get_ref()
-                            ),
+                            format!("`{}` is not a format sample for 1234.56", specimen.get_ref()),
                         )
                         .help("write for instance numbers = \"1.234,56\"")
                 })?);
@@ -78,7 +75,7 @@ impl TableSettings {
                     .mistaken(
                         MistakeKind::WrongValue,
                         format!(
-                            "`{}` does not show how the 31st of December 2025 is written",
+                            "`{}` is not a format sample for 31 December 2025",
                             specimen.get_ref()
                         ),
                     )

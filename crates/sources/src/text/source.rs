@@ -72,8 +72,8 @@ impl Input {
                 Ok((decode(Box::new(unpacked)), Vec::new()))
             }
             [b'P', b'K', ..] => {
-                Err(Error::input(InputKind::NotText, shown, "is a packed file, not text")
-                    .help("unpack it first, or save the sheet as CSV"))
+                Err(Error::input(InputKind::NotText, shown, "is a compressed file, not text")
+                    .help("decompress it first, or save the sheet as CSV"))
             }
             [0xFF, 0xFE, ..] | [0xFE, 0xFF, ..] => Ok((decode(Box::new(whole)), Vec::new())),
             _ if dialect.returns => Ok((decode(Box::new(whole)), Vec::new())),

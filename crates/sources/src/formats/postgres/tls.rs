@@ -56,7 +56,7 @@ fn trusted(file: &Path) -> Result<Vec<CertificateDer<'static>>, String> {
         CertificateDer::pem_file_iter(file).map_err(|e| unreadable(e.to_string()))?;
     let trusted = certificates.collect::<Result<Vec<_>, _>>();
     let trusted = trusted.map_err(|error| unreadable(error.to_string()))?;
-    if trusted.is_empty() { Err(unreadable("holds none".to_owned())) } else { Ok(trusted) }
+    if trusted.is_empty() { Err(unreadable("has none".to_owned())) } else { Ok(trusted) }
 }
 
 /// Checks certificates as far as the mode says: not at all, the chain, or the chain and the name.

@@ -247,8 +247,8 @@ impl BookFile {
         };
         Ok(Head {
             above: found.above,
-            heading_row: u64::from(source.layout.first_row).max(1),
-            empty: match given.heading_row {
+            header_row: u64::from(source.layout.first_row).max(1),
+            empty: match given.header_row {
                 Some(0) => vec![false; found.headings.len()],
                 _ => Head::empty_fields(&found.headings, &found.sample),
             },

@@ -17,7 +17,7 @@ use crate::error::{Error, InputKind};
 use crate::formats::Block;
 use crate::formats::head::Typed;
 use crate::grid::{CellGrid, Grid, TAIL_ROWS};
-use crate::table::heading_row::{self, ROWS};
+use crate::table::header_row::{self, ROWS};
 use crate::table::settings::TableSettings;
 
 /// How many rows of a sheet are looked at.
@@ -109,19 +109,19 @@ impl Sample {
         name: &PartName,
     ) -> Result<SheetHead, Error> {
         let empty = || {
-            Error::input(InputKind::Empty, name, "is empty: it has no heading row")
-                .help("the first row of a table holds the names of its columns")
+            Error::input(InputKind::Empty, name, "is empty: it has no header row")
+                .help("the first row of a table has the names of its columns")
         };
         let first_row = match self.area {
             Area { rows: (first, _), .. } if self.area != Area::ALL => first,
             _ => 0,
         };
         let first = self.rows.first().ok_or_else(empty)?.row;
-        let (heading, below) = match given.heading_row {
+        let (heading, below) = match given.header_row {
             Some(0) => (None, first_row),
             Some(row) => (Some(row - 1), row),
             None if self.area == Area::ALL => {
-                let heading = self.heading_row(first);
+                let heading = self.header_row(first);
                 (Some(heading), heading + 1)
             }
             None => (Some(first_row), first_row + 1),
@@ -142,7 +142,7 @@ impl Sample {
                 if !self.rows.iter().any(|row| rows.contains(&row.row)) {
                     let message = format!("has nothing in row {}", rows.start + 1);
                     return Err(Error::input(InputKind::Header, name, message)
-                        .help("`heading-row` counts the rows of the sheet from 1"));
+                        .help("`header-row` counts the rows of the sheet from 1"));
                 }
                 self.headings(rows, left, width, &marks)
             }
@@ -161,7 +161,7 @@ impl Sample {
     }
 
     /// The row of the headings, as in a text file.
-    fn heading_row(&self, first: u32) -> u32 {
+    fn header_row(&self, first: u32) -> u32 {
         let rows: Vec<Vec<&[u8]>> = self
             .rows
             .iter()
@@ -177,7 +177,7 @@ impl Sample {
                 cells
             })
             .collect();
-        self.rows.get(heading_row::found(&rows)).map_or(first, |row| row.row)
+        self.rows.get(header_row::found(&rows)).map_or(first, |row| row.row)
     }
 
     /// Whether cells are missing between those of a row, or to the right of them where other rows have some.

@@ -57,7 +57,7 @@ pub fn find(
         }
         Some(line) => rows.iter().position(|row| row.line == u64::from(line)).ok_or_else(|| {
             Error::input(InputKind::Header, shown, format!("has no row that begins in line {line}"))
-                .help("`heading-row` counts the lines of the file from 1")
+                .help("`header-row` counts the lines of the file from 1")
         })?,
         None => found(&rows.iter().map(|row| row.cells.clone()).collect::<Vec<_>>()),
     };
