@@ -150,6 +150,9 @@ impl Failure {
                 "--accept case,punctuation,… accepts whole classes without asking, --from FILE imports a list".into(),
             ),
             Failure::NoFinding { name, known } => {
+                if let Some(present) = interligo_project::renamed_kind(name) {
+                    return Some(format!("`{name}` is now called `{present}`"));
+                }
                 let names: Vec<&str> = known.iter().map(String::as_str).collect();
                 Some(match interligo_model::plan::nearest_name(name, &names) {
                     Some(near) => format!("did you mean `{near}`?"),

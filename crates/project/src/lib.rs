@@ -56,7 +56,7 @@ pub use calendar::{
 };
 pub use check::{
     Affected, AmountColumn, Checked, Code, Finding, FindingKind, Group, LinkBalance, Stopping,
-    for_owners,
+    for_owners, renamed_kind,
 };
 pub use error::{Error, ErrorClass, Stop};
 pub use fetch_rows::rows_at;

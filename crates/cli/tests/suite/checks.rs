@@ -123,6 +123,11 @@ fn a_kind_a_link_or_a_table_is_shown_with_keys_and_rows() {
     let found: serde_json::Value = serde_json::from_str(json.printed()).unwrap();
     assert_eq!(found["findings"].as_array().unwrap().len(), 1);
     assert_eq!(found["rows"][0]["cells"]["item"], "AB-100");
+    for asked in [&["check", "misfit-row"][..], &["check", "--explain", "misfit-row"]] {
+        let came = folder.run(asked).status(2);
+        let help = "help: `misfit-row` is now called `malformed-row`\n";
+        assert!(came.said().ends_with(help), "{}", came.said());
+    }
     for (asked, near) in [("nearmiss", "near-miss"), ("product", "products")] {
         let came = folder.run(&["check", asked]).status(2);
         assert_eq!(

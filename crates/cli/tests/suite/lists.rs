@@ -114,6 +114,9 @@ fn findings_end_a_run_where_the_plan_says_so() {
     let came = stop_on("\"near-mis\"").run(&["run"]).status(2);
     assert!(came.said().contains("there is no finding `near-mis`"), "{}", came.said());
     assert!(came.said().contains("did you mean `near-miss`?"), "{}", came.said());
+    let came = stop_on("\"odd-day\"").run(&["run"]).status(2);
+    let renamed = "the finding `odd-day` is now called `implausible-date`";
+    assert!(came.said().contains(renamed), "{}", came.said());
 }
 
 #[test]
@@ -136,4 +139,19 @@ fn the_end_of_a_run_says_what_is_new() {
     std::fs::remove_dir_all(folder.path().join(".interligo")).unwrap();
     let anew = folder.run(&["run"]);
     assert!(!anew.printed().contains("since the last run"), "{}", anew.printed());
+}
+
+/// A note that was left before a kind of finding was renamed is still compared with.
+#[test]
+fn a_note_with_a_former_name_is_of_the_same_kind() {
+    let mut folder = shop("[outputs.lines]\nto = \"lines.csv\"\n");
+    folder.put("sales.csv", b"no,day,item,quantity\n1,2025-01-10,A\n2,2025-01-10,A,1\n");
+    folder.run(&["run"]).ended(0);
+    let note = folder.path().join(".interligo/interligo/last-run.json");
+    let text = std::fs::read_to_string(&note).unwrap();
+    assert!(text.contains("malformed-row"), "{text}");
+    std::fs::write(&note, text.replace("malformed-row", "misfit-row")).unwrap();
+    let again = folder.run(&["run"]);
+    assert!(again.printed().contains("as before"), "{}", again.printed());
+    assert!(!again.printed().contains("No more since the last run"), "{}", again.printed());
 }

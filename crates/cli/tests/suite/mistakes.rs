@@ -227,6 +227,12 @@ fn every_mistake_is_named_with_the_nearest_valid_name() {
             "`quantity` is both a figure and a column of `sales`",
             "rename the figure",
         ),
+        (
+            "name = \"Small\"",
+            "name = \"Small\"\nstake = \"profit\"",
+            "the plan key `stake` is now called `weigh-by`",
+            "write `weigh-by`",
+        ),
         ("name = \"Small\"", "name = Small", "string values must be quoted", ""),
     ] {
         let shown = wrong(old, new);

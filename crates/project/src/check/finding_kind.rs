@@ -29,6 +29,34 @@ pub struct Stopping {
     pub fix: &'static str,
 }
 
+/// Former names of kinds, each with the present one.
+const RENAMED: [(&str, &str); 13] = [
+    ("odd-day", "implausible-date"),
+    ("undecided-key", "ambiguous-key"),
+    ("lacking-value", "incomplete-row"),
+    ("passed-over-key", "skipped-candidate"),
+    ("correction-astray", "correction-without-target"),
+    ("correction-contradicted", "correction-conflict"),
+    ("correction-unneeded", "correction-unused"),
+    ("turned-link", "reversed-link"),
+    ("misfit-row", "malformed-row"),
+    ("blank-mark", "blank-marker"),
+    ("missing-heading", "missing-column"),
+    ("extra-heading", "extra-column"),
+    ("repeated-heading", "duplicate-column"),
+];
+
+/// The present name of a kind of finding that was renamed.
+///
+/// # Examples
+/// ```
+/// assert_eq!(interligo_project::renamed_kind("odd-day"), Some("implausible-date"));
+/// assert_eq!(interligo_project::renamed_kind("implausible-date"), None);
+/// ```
+pub fn renamed_kind(former: &str) -> Option<&'static str> {
+    RENAMED.iter().find(|(name, _)| *name == former).map(|(_, present)| *present)
+}
+
 /// Makes the codes and their rows of one table.
 macro_rules! kinds {
     ($($code:ident { name: $name:literal, settled: $settled:literal, stops: $stops:expr, what: $what:literal, why: $why:literal, ways: $ways:expr $(,)? })*) => {

@@ -5,7 +5,7 @@ use interligo_engine::links::LinkStatus;
 use interligo_engine::proof::findings::Noted;
 use interligo_model::plan::{Mistake, MistakeKind, Plan, Written};
 
-use super::finding_kind::{FindingKind, Stopping, Ways, kinds};
+use super::finding_kind::{FindingKind, Stopping, Ways, kinds, renamed_kind};
 
 const SETTLE_MISSING: Ways = &[
     ("interligo mend", "correct the keys, permanently"),
@@ -562,13 +562,19 @@ impl From<Noted> for Code {
 /// A code that there is not.
 pub(crate) fn stop_on(plan: &Plan) -> Result<Vec<Code>, Mistake> {
     let code = |written: Written| {
-        Code::called(&written.text).ok_or_else(|| {
+        let name = written.text.as_str();
+        Code::called(name).ok_or_else(|| {
+            if let Some(present) = renamed_kind(name) {
+                return written
+                    .mistaken(
+                        MistakeKind::UnknownName,
+                        format!("the finding `{name}` is now called `{present}`"),
+                    )
+                    .help(format!("write \"{present}\""));
+            }
             written
-                .mistaken(
-                    MistakeKind::UnknownName,
-                    format!("there is no finding `{}`", written.text),
-                )
-                .nearest(&written.text, Code::ALL.iter().map(|code| code.name()))
+                .mistaken(MistakeKind::UnknownName, format!("there is no finding `{name}`"))
+                .nearest(name, Code::ALL.iter().map(|code| code.name()))
                 .or_help("`interligo check --explain all` lists the kinds of findings")
         })
     };

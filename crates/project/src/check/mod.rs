@@ -19,7 +19,7 @@ use interligo_model::place::Spot;
 use interligo_model::values::date::Day;
 use interligo_model::values::decimal::Decimal;
 
-pub use finding_kind::{FindingKind, Stopping};
+pub use finding_kind::{FindingKind, Stopping, renamed_kind};
 pub use finding_kinds::Code;
 pub(crate) use finding_kinds::stop_on;
 pub(crate) use lists::list_of;

@@ -11,7 +11,7 @@ use interligo_sources::same_file::real_path;
 use interligo_sources::table::path_pattern::natural_order;
 use serde::{Deserialize, Serialize};
 
-use crate::check::Code;
+use crate::check::{Code, renamed_kind};
 use crate::outcome::{FilesSince, FindingsSince};
 
 /// The files of each table.
@@ -50,6 +50,14 @@ struct Found {
     subjects: BTreeSet<String>,
 }
 
+/// A kind and where, by the present name of the kind.
+fn present(of: String) -> String {
+    match of.split_once(' ') {
+        Some((kind, place)) => format!("{} {place}", renamed_kind(kind).unwrap_or(kind)),
+        None => of,
+    }
+}
+
 /// How many keys of a kind are remembered.
 const SUBJECTS: usize = 10_000;
 
@@ -61,7 +69,9 @@ struct Lines {
 impl LastRun {
     /// What the last run left; nothing when there was none, or when it cannot be read.
     pub(crate) fn read(path: &Path) -> Option<LastRun> {
-        serde_json::from_slice(&std::fs::read(path).ok()?).ok()
+        let mut run: LastRun = serde_json::from_slice(&std::fs::read(path).ok()?).ok()?;
+        run.findings = run.findings.into_iter().map(|(of, found)| (present(of), found)).collect();
+        Some(run)
     }
 
     /// A run over the files of some tables, with the lines of each.
