@@ -4,7 +4,7 @@ use std::io;
 use std::path::PathBuf;
 
 use interligo_project::{Error, ErrorClass};
-use interligo_report::text::{PlanText, error_line, error_messages, help_line};
+use interligo_report::text::{PlanText, error_line, error_messages, fix_line};
 
 use crate::printed::say;
 
@@ -119,7 +119,7 @@ impl Failure {
             _ => {
                 say(format_args!("{}", error_line(&self.to_string())));
                 if let Some(help) = self.help() {
-                    say(format_args!("{}", help_line(&help)));
+                    say(format_args!("{}", fix_line(&help)));
                 }
             }
         }

@@ -8,6 +8,7 @@ mod demo;
 mod failure;
 mod printed;
 mod progress;
+mod usage_error;
 
 use std::process::ExitCode;
 
@@ -37,8 +38,7 @@ fn main() -> ExitCode {
     let arguments = match Arguments::try_parse() {
         Ok(arguments) => arguments,
         Err(error) if error.use_stderr() => {
-            // Its text has line ends of its own.
-            printed::say(format_args!("{}", error.render().ansi().to_string().trim_end()));
+            printed::say(format_args!("{}", usage_error::usage_message(&error)));
             return ExitCode::from(error.exit_code() as u8);
         }
         Err(error) => error.exit(),

@@ -79,7 +79,7 @@ fn a_file_that_is_missing_or_a_folder_is_said_so() {
     let came = folder.run(&["run"]);
     assert_eq!(
         came.said(),
-        "error: `products.csv` does not exist\n  help: did you mean `product.csv`?\n"
+        "error: `products.csv` does not exist\n  fix: did you mean `product.csv`?\n"
     );
     std::fs::create_dir(folder.path().join("products.csv")).unwrap();
     let came = folder.run(&["run"]);
@@ -98,7 +98,7 @@ fn a_heading_that_one_of_the_files_lacks_is_named_with_that_file() {
     assert_eq!(
         came.said(),
         "error: products_2.csv:1 has no column `cost`, which the plan needs in `products`\n  \
-         help: if `price` is that column, add \"price\" = { name = \"cost\" } to [tables.products.columns]\n"
+         fix: if `price` is that column, add \"price\" = { name = \"cost\" } to [tables.products.columns]\n"
     );
     came.ended(3);
 }
@@ -166,7 +166,7 @@ fn a_number_that_does_not_fit_is_an_error_with_its_line() {
         .status(1)
         .stderr(
             "error: `cost` overflows: it needs more than 38 digits at sales.csv:7\n  \
-             help: numbers have up to 38 digits; look at the values of that line, or round in the formula\n",
+             fix: numbers have up to 38 digits; look at the values of that line, or round in the formula\n",
         )
         .nothing_else();
 }
@@ -278,4 +278,54 @@ proptest::proptest! {
 fn empty_rows(text: &str) -> usize {
     let rows: Vec<&str> = text.strip_suffix('\n').unwrap_or(text).split('\n').collect();
     rows.iter().filter(|row| row.is_empty()).count()
+}
+
+/// What is wrong with the arguments themselves is told like all else.
+#[test]
+fn wrong_arguments_are_named_with_what_to_write() {
+    let folder = shop(LINES);
+    for (arguments, what, fix) in [
+        (&["totls"][..], "there is no command `totls`", "did you mean `totals`?"),
+        (&["xyz"], "there is no command `xyz`", "`interligo --help` lists the commands"),
+        (
+            &["totals", "--shw", "x"],
+            "`interligo totals` has no option `--shw`",
+            "did you mean `--show`?",
+        ),
+        (
+            &["totals", "--unreached", "blank"],
+            "`interligo totals` has no option `--unreached`",
+            "`--unreached` is now called `--not-shared`",
+        ),
+        (&["totals", "--top"], "`--top` needs a value", "write `--top N`"),
+        (&["totals", "--top", "x"], "`x` is not a value of `--top`", "write a whole number"),
+        (
+            &["demo", "--lines", "0"],
+            "`0` is not a value of `--lines`",
+            "write a whole number from 1 to 1000000000",
+        ),
+        (
+            &["totals", "--format", "xml"],
+            "`xml` is not a value of `--format`",
+            "choose one of table, csv, json, markdown",
+        ),
+        (
+            &["check", "--explain", "x", "--for-owner", "y"],
+            "`--explain` and `--for-owner` cannot be used together",
+            "leave one of them out",
+        ),
+        (
+            &["totals", "--top", "1", "--top", "2"],
+            "`--top` is given twice",
+            "leave one of them out",
+        ),
+        (
+            &["calendar", "a", "b", "c"],
+            "`c` is one argument too many",
+            "`interligo calendar --help` lists the options",
+        ),
+    ] {
+        let message = format!("error: {what}\n  fix: {fix}\n");
+        folder.run(arguments).status(2).stderr(&message).nothing_else();
+    }
 }

@@ -43,7 +43,7 @@ fn what_would_stop_a_run_ends_the_check_with_status_one() {
         .any_stdout()
         .stderr(
             "A run would stop: `products` has several rows for the key `A`, which differ in `name`: one line would become 2\n  \
-             help: correct the rows, or add `duplicates = \"first\"` or \"last\" to [tables.products], or add `valid` if its rows \
+             fix: correct the rows, or add `duplicates = \"first\"` or \"last\" to [tables.products], or add `valid` if its rows \
              are valid for periods; `interligo check` lists them all\n",
         )
         .nothing_else();
@@ -60,7 +60,7 @@ fn periods_that_overlap_stop_a_run_where_a_line_meets_them() {
         .stderr(
             "error: 1 line on a day on which several rows are valid in `prices`\n  \
              sales.csv:3 `A`\n  \
-             help: correct the periods so that they do not overlap, or say which row applies: overlap = \"latest-start\"; \
+             fix: correct the periods so that they do not overlap, or say which row applies: overlap = \"latest-start\"; \
              `interligo check` lists them all\n\
              Nothing was written.\n",
         )
@@ -84,7 +84,7 @@ fn a_link_may_stop_the_run_and_nothing_is_written_then() {
         .stderr(
             "error: 1 line with a key that is not in `products`\n  \
              sales.csv:6 `X`\n  \
-             help: correct the keys, complete the lookup, or change `missing` of the link; `interligo check` lists them all\n\
+             fix: correct the keys, complete the lookup, or change `missing` of the link; `interligo check` lists them all\n\
              Nothing was written.\n",
         )
         .nothing_else();
@@ -125,7 +125,7 @@ fn a_kind_a_link_or_a_table_is_shown_with_keys_and_rows() {
     assert_eq!(found["rows"][0]["cells"]["item"], "AB-100");
     for asked in [&["check", "misfit-row"][..], &["check", "--explain", "misfit-row"]] {
         let came = folder.run(asked).status(2);
-        let help = "help: `misfit-row` is now called `malformed-row`\n";
+        let help = "fix: `misfit-row` is now called `malformed-row`\n";
         assert!(came.said().ends_with(help), "{}", came.said());
     }
     for (asked, near) in [("nearmiss", "near-miss"), ("product", "products")] {
@@ -133,7 +133,7 @@ fn a_kind_a_link_or_a_table_is_shown_with_keys_and_rows() {
         assert_eq!(
             came.said(),
             format!(
-                "error: there is no kind of finding, link or table called `{asked}`\n  help: did you mean `{near}`?\n"
+                "error: there is no kind of finding, link or table called `{asked}`\n  fix: did you mean `{near}`?\n"
             )
         );
     }

@@ -70,7 +70,7 @@ fn what_cannot_be_read_is_said_with_its_place_and_a_way_out() {
             "decompress it first, or save the sheet as CSV",
         ),
     ] {
-        run(bytes).stderr(&format!("error: {message}\n  help: {help}\n")).status(3).nothing_else();
+        run(bytes).stderr(&format!("error: {message}\n  fix: {help}\n")).status(3).nothing_else();
     }
 }
 

@@ -87,7 +87,7 @@ fn a_database_that_cannot_be_read_says_why() {
         let mut folder = shop(table, "\"qty * 2\"");
         let came = run(&mut folder).status(status);
         assert!(came.said().contains(message), "{table}\n{}", came.said());
-        assert!(came.said().contains("help: "), "{}", came.said());
+        assert!(came.said().contains("fix: "), "{}", came.said());
     }
 }
 
@@ -218,7 +218,7 @@ fn a_server_that_cannot_be_read_says_why_and_shows_no_secret() {
         let (folder, output) = on_server(server, &plan, &[("PGPASSWORD", password)]);
         let said = String::from_utf8(output.stderr).unwrap();
         assert_eq!(output.status.code(), Some(status), "{from}\n{said}");
-        assert!(said.contains(message) && said.contains("help: "), "{message}\n{said}");
+        assert!(said.contains(message) && said.contains("fix: "), "{message}\n{said}");
         assert!(!said.contains("s3cret"), "{said}");
         assert!(!folder.path().join("lines.csv").exists(), "{from}");
     }

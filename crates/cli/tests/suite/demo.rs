@@ -142,7 +142,7 @@ fn it_writes_over_an_earlier_demo_and_over_nothing_else() {
         assert_eq!(
             came.said(),
             format!(
-                "error: the folder `{taken}` is not empty\n  help: name a new folder: interligo demo FOLDER\n"
+                "error: the folder `{taken}` is not empty\n  fix: name a new folder: interligo demo FOLDER\n"
             )
         );
         came.ended(2);

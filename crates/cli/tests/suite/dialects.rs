@@ -69,8 +69,8 @@ fn two_readings_are_asked_and_a_line_of_the_plan_decides() {
     let asked = sales("", days);
     assert_eq!(
         asked.said(),
-        "error: interligo.toml: `03/04/2025` in `day` of sales.csv can be read as 2025-04-03 or as 2025-03-04\n |\n \
-         = help: add dates = \"31/12/2025\" or dates = \"12/31/2025\" to [tables.sales]\n"
+        "error: `03/04/2025` in `day` of sales.csv can be read as 2025-04-03 or as 2025-03-04\n  \
+         in interligo.toml\n  fix: add dates = \"31/12/2025\" or dates = \"12/31/2025\" to [tables.sales]\n"
     );
     asked.ended(2);
     for (specimen, first) in [("31/12/2025", "2025-04-03"), ("12/31/2025", "2025-03-04")] {

@@ -72,7 +72,7 @@ fn what_does_not_go_together_is_refused_at_its_place() {
         let came = one(&format!("[figures]\nx = \"{formula}\"\n"), LINES).run(&["run"]);
         let said = came.said().to_owned();
         assert!(said.contains(message) && said.contains(help), "{formula}: {said}");
-        assert!(said.contains("interligo.toml:5"), "{formula}: {said}");
+        assert!(said.contains("interligo.toml, line 5"), "{formula}: {said}");
         came.status(2).stderr(&said).nothing_else();
     }
 }
@@ -82,7 +82,7 @@ fn a_number_that_does_not_fit_names_its_line() {
     let wide = "9".repeat(30);
     let folder = one("[figures]\nx = 'a * a * a'\n", &format!("a\n1\n{wide}\n"));
     let came = folder.run(&["totals", "--show", "x"]);
-    let said = "error: `x` overflows: it needs more than 38 digits at sales.csv:3\n  help: numbers have up to 38 digits; look at the values of that line, or round in the formula\n";
+    let said = "error: `x` overflows: it needs more than 38 digits at sales.csv:3\n  fix: numbers have up to 38 digits; look at the values of that line, or round in the formula\n";
     came.status(1).stderr(said).nothing_else();
     let sum = format!("a\n{0}\n{0}\n", "9".repeat(38));
     let came = one("", &sum).run(&["totals", "--show", "a"]);
@@ -230,7 +230,7 @@ fn the_help_lists_signs_and_functions() {
     assert_eq!(words(&narrow), words(came.printed()));
     let came = shop("").run(&["help", "totls"]);
     came.status(2)
-        .stderr("error: there is no help about `totls`\n  help: did you mean `totals`?\n")
+        .stderr("error: there is no help about `totls`\n  fix: did you mean `totals`?\n")
         .nothing_else();
     assert_eq!(
         shop("").run(&["help", "run"]).printed(),
@@ -256,7 +256,7 @@ fn what_a_figure_cannot_say_is_refused_at_its_place() {
     ] {
         let came = one(&format!("[figures]\nx = {figure}\n"), LINES).run(&["run"]);
         assert!(came.said().contains(message), "{figure}: {}", came.said());
-        assert!(came.said().contains("interligo.toml:5"), "{figure}: {}", came.said());
+        assert!(came.said().contains("interligo.toml, line 5"), "{figure}: {}", came.said());
         assert_eq!(came.exit_status(), 2, "{figure}");
     }
 }

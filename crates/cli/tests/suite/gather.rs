@@ -53,7 +53,7 @@ fn a_row_that_merely_looks_like_a_total_is_asked_about() {
     assert_eq!(
         came.said(),
         "error: `sales` has 1 row that looks like a total, but is not the sum of the rows above\n  \
-         s.csv:4 Total · 6\n  help: add total-rows = \"leave-out\" to [tables.sales] if it is a total, or \"keep\" if it \
+         s.csv:4 Total · 6\n  fix: add total-rows = \"leave-out\" to [tables.sales] if it is a total, or \"keep\" if it \
          is a row like any other\nNothing was written.\n"
     );
     came.ended(1);
@@ -82,7 +82,7 @@ fn the_plan_says_where_the_headings_are() {
     let came = one("header-row = 9", "item,quantity\nA,2\n");
     assert_eq!(
         came.said(),
-        "error: `s.csv` has no row that begins in line 9\n  help: `header-row` counts the lines of the file from 1\n"
+        "error: `s.csv` has no row that begins in line 9\n  fix: `header-row` counts the lines of the file from 1\n"
     );
 }
 
@@ -93,7 +93,7 @@ fn a_value_without_a_heading_is_not_lost() {
     assert_eq!(
         came.said(),
         "error: s.csv:20002 holds `note` in its column 3, which has no heading\n  \
-         help: give the column a heading, or clear the cell\n"
+         fix: give the column a heading, or clear the cell\n"
     );
     came.ended(3);
 }
@@ -199,7 +199,7 @@ fn headings_that_differ_are_findings_with_the_likely_match() {
     let came = folder.run(&["check"]);
     assert_eq!(
         came.said(),
-        "error: s3.csv:1 has no column `quantity`, which the plan needs in `sales`\n  help: if `Quantity` is that \
+        "error: s3.csv:1 has no column `quantity`, which the plan needs in `sales`\n  fix: if `Quantity` is that \
          column, add \"Quantity\" = { name = \"quantity\" } to [tables.sales.columns]\n"
     );
 }
@@ -218,7 +218,7 @@ fn lines_delivered_twice_are_folded_or_settled() {
     assert_eq!(
         came.said(),
         "error: `sales` has 1 key on several lines, which differ\n  s1.csv:3 and s2.csv:3  no 2: quantity `2` and `7`, \
-         day `2025-01-21` and `25/01/2025`\n  help: correct the lines, name all columns that identify a line in \
+         day `2025-01-21` and `25/01/2025`\n  fix: correct the lines, name all columns that identify a line in \
          `key`, or add `repeats = \"first\"`, \"last\" or \"newest COLUMN\" to [tables.sales]\nNothing was written.\n"
     );
     came.ended(1);

@@ -84,7 +84,7 @@ fn what_cannot_be_drawn_or_found_is_said() {
         (&["link", "map", "--svg", "."], 4, "it is a folder"),
         (&["link", "--plan", "interligo.tml"], 3, "did you mean `interligo.toml`?"),
         (&["link", "--plan", "other.txt"], 3, "paths are relative to the folder of the plan"),
-        (&["link", "drow"], 2, "unrecognized subcommand 'drow'"),
+        (&["link", "drow"], 2, "there is no command `drow`"),
     ] {
         let came = shop().run(arguments);
         assert!(came.said().contains(said), "{}", came.said());

@@ -393,7 +393,7 @@ fn a_key_that_is_unique_on_neither_side_stops_with_the_worst_and_the_ways_out() 
         .stderr(
             "error: `prices` has several rows for 2 keys of `sku`, which differ in `zone`, `price`: one line would become up to 3\n  \
              `A` on 3 rows: prices.csv:2, prices.csv:3, prices.csv:4\n  `B` on 2 rows: prices.csv:5, prices.csv:6\n  \
-             help: correct the rows, or add `duplicates = \"first\"` or \"last\" to [tables.prices], or add `zone` to its key and to \
+             fix: correct the rows, or add `duplicates = \"first\"` or \"last\" to [tables.prices], or add `zone` to its key and to \
              the link, or add `valid` if its rows are valid for periods; `interligo check` lists them all\nNothing was written.\n",
         )
         .nothing_else();

@@ -102,7 +102,7 @@ fn findings_end_a_run_where_the_plan_says_so() {
         .stderr(
             "error: 2 findings of the kind `unmatched-key`, on which the plan says to stop\n  \
              sales.csv:6 `X` in prices\n  sales.csv:6 `X` in products\n  \
-             help: `interligo check unmatched-key` shows them all, `interligo check --explain unmatched-key` what settles \
+             fix: `interligo check unmatched-key` shows them all, `interligo check --explain unmatched-key` what settles \
              them; or take it out of `stop-on`\nNothing was written.\n",
         )
         .nothing_else();

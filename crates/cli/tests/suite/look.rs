@@ -86,17 +86,17 @@ fn what_is_not_there_is_said_with_what_is() {
     for (arguments, message, status) in [
         (
             vec!["look", "salse"],
-            "error: there is no table and no file called `salse`\n  help: did you mean the table `sales`?\n",
+            "error: there is no table and no file called `salse`\n  fix: did you mean the table `sales`?\n",
             3,
         ),
         (
             vec!["look", "sales", "--column", "itm"],
-            "error: `sales` has no column `itm`\n --> --column:1:1\n  |\n1 | itm\n  | ^^^\n  |\n  = help: did you mean `item`?\n",
+            "error: `sales` has no column `itm`\n  in --column:\n    itm\n    ▔▔▔\n  fix: did you mean `item`?\n",
             2,
         ),
         (
             vec!["look", "sales", "--where", "quantity"],
-            "error: a condition is wanted here\n --> --where:1:1\n  |\n1 | quantity\n  | ^^^^^^^^\n  |\n  = help: compare \
+            "error: a condition is wanted here\n  in --where:\n    quantity\n    ▔▔▔▔▔▔▔▔\n  fix: compare \
              something: \"quantity > 100\", \"item = 'BO-110'\"\n",
             2,
         ),

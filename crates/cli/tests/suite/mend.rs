@@ -107,19 +107,19 @@ fn what_is_wrong_with_the_file_is_said_with_its_row() {
     for (file, said) in [
         (
             "found,used,link,note\nX,A,products,\n",
-            "error: c.csv:1 has no column `use`\n  help: is `used` meant by it?\n",
+            "error: c.csv:1 has no column `use`\n  fix: is `used` meant by it?\n",
         ),
         (
             "found,use,link\nX,A,product\n",
-            "error: c.csv:2 names a link `product`, which the plan does not have\n  help: did you mean `products`?\n",
+            "error: c.csv:2 names a link `product`, which the plan does not have\n  fix: did you mean `products`?\n",
         ),
         (
             "found,use,link\n\nX,,products\n",
-            "error: c.csv:3 is blank in `use`\n  help: complete the row, or leave it out\n",
+            "error: c.csv:3 is blank in `use`\n  fix: complete the row, or leave it out\n",
         ),
         (
             "found,use,link\nX,\u{0},\n",
-            "error: c.csv:2 is blank in `link`\n  help: complete the row, or leave it out\n",
+            "error: c.csv:2 is blank in `link`\n  fix: complete the row, or leave it out\n",
         ),
     ] {
         folder.put("c.csv", file.as_bytes());
@@ -212,7 +212,7 @@ fn without_a_terminal_there_is_nobody_to_ask() {
     assert_eq!(
         came.said(),
         "error: keys are mended at a terminal, and there is none\n  \
-         help: --accept case,punctuation,… accepts whole classes without asking, --from FILE imports a list\n"
+         fix: --accept case,punctuation,… accepts whole classes without asking, --from FILE imports a list\n"
     );
     came.status(2).any_stderr().nothing_else();
 }

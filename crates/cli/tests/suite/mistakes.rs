@@ -354,7 +354,7 @@ fn without_a_plan_the_way_to_one_is_shown() {
         .run(&["run"])
         .status(2)
         .stderr(
-            "error: no plan found\n  help: `interligo start` drafts one from the files here; or name one \
+            "error: no plan found\n  fix: `interligo start` drafts one from the files here; or name one \
              with --plan, or see `interligo demo`\n",
         )
         .nothing_else();

@@ -203,7 +203,7 @@ fn a_gap_or_an_overlap_may_end_the_run() {
     assert_eq!(
         came.said(),
         "error: 1 line on a day on which no row of its key is valid in `prices`\n  `A` 2025-03-01 to 2025-03-01\n  \
-         help: complete the periods, or change `gap` of the link; `interligo check undated-key` lists them\n\
+         fix: complete the periods, or change `gap` of the link; `interligo check undated-key` lists them\n\
          Nothing was written.\n"
     );
     came.status(1).any_stderr().nothing_else();

@@ -140,7 +140,7 @@ fn settings_that_make_no_sense_are_mistakes_at_their_place() {
             came.said()
         );
         assert!(came.said().contains(help), "{table}: {}", came.said());
-        assert!(came.said().contains(" --> interligo.toml:"), "{table}: {}", came.said());
+        assert!(came.said().contains("\n  in interligo.toml, line "), "{table}: {}", came.said());
         came.ended(2);
     }
 }

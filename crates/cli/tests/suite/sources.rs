@@ -183,7 +183,7 @@ fn a_line_that_is_no_such_object_is_named_with_its_place() {
     ] {
         let came = one("s.jsonl", "\"*\"", text.as_bytes()).status(3);
         assert!(came.said().starts_with(&format!("error: {message}")), "{}", came.said());
-        assert!(came.said().contains("\n  help: "), "{}", came.said());
+        assert!(came.said().contains("\n  fix: "), "{}", came.said());
     }
     // A member that comes late is not lost silently.
     let mut text =

@@ -119,7 +119,7 @@ fn totals_of_the_plan_are_shown_by_name_and_may_be_changed() {
     folder
         .run(&["totals", "by_itm"])
         .status(2)
-        .stderr("error: the plan has no totals called `by_itm`\n  help: did you mean `by_item`?\n")
+        .stderr("error: the plan has no totals called `by_itm`\n  fix: did you mean `by_item`?\n")
         .nothing_else();
     // They have no file, and `run` does not write any.
     let came = folder.run(&["run"]);

@@ -311,7 +311,7 @@ fn what_is_no_workbook_says_so() {
             "{name} {message}\n{}",
             came.said()
         );
-        assert!(came.said().contains("\n  help: "), "{}", came.said());
+        assert!(came.said().contains("\n  fix: "), "{}", came.said());
         let said = came.said().to_owned();
         came.stderr(&said).nothing_else();
     }
@@ -334,7 +334,7 @@ fn an_archive_that_would_unpack_to_more_than_any_workbook_is_refused() {
         .run(&["run"])
         .status(3)
         .stderr(
-            "error: `b.xlsx` would unpack to 3 GB in `xl/sharedStrings.xml`\n  help: check where it comes from; \
+            "error: `b.xlsx` would unpack to 3 GB in `xl/sharedStrings.xml`\n  fix: check where it comes from; \
              if it is what it should be, write a larger largest-sheet = \"4 GB\" into [reading]\n",
         )
         .nothing_else();

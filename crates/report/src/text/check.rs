@@ -6,6 +6,7 @@ use std::io;
 use interligo_engine::links::{LinkStatus, lines_found};
 use interligo_project::{Checked, Code, Finding, Group, LinkBalance};
 
+use super::error::fix_line;
 use super::findings::{
     affected_cells, affected_columns, example, note, part_of, share, subjects, visible,
 };
@@ -296,7 +297,7 @@ pub fn would_not_stop(out: Out<'_>) -> io::Result<()> {
 
 /// That a run would be stopped, and the way out, in lines.
 pub fn would_stop(message: &str, help: &str) -> [String; 2] {
-    [format!("{NOTICE}A run would stop:{NOTICE:#} {message}"), format!("  help: {help}")]
+    [format!("{NOTICE}A run would stop:{NOTICE:#} {message}"), fix_line(help)]
 }
 
 /// Says that there is nothing of a kind, or in a link or table.

@@ -20,7 +20,7 @@ pub use calendar::{calendar, calendars};
 pub use check::{
     ShownRows, check_csv, detail, for_owners, nothing_of, overview, would_not_stop, would_stop,
 };
-pub use error::{PlanText, error_line, error_messages, help_line};
+pub use error::{PlanText, error_line, error_messages, fix_line};
 pub use findings::{notes, recovered, summary};
 pub use formulas::formulas;
 pub use link::{added, found_links, links, links_csv};
