@@ -114,7 +114,7 @@ impl fmt::Display for Place {
             write!(f, " `{column}`")?;
         }
         if let Some(value) = &self.value {
-            write!(f, " holds `{value}`")?;
+            write!(f, " has `{value}`")?;
         }
         Ok(())
     }
@@ -164,7 +164,7 @@ mod tests {
         assert_eq!(place.to_string(), "book.xlsx#North!B17");
         assert_eq!(place.clone().in_column("price").to_string(), "book.xlsx#North!AB17");
         let cell = place.cell("price", "n/a");
-        assert_eq!(cell.to_string(), "book.xlsx#North!AB17 `price` holds `n/a`");
+        assert_eq!(cell.to_string(), "book.xlsx#North!AB17 `price` has `n/a`");
         assert_eq!(letters(25) + &letters(26) + &letters(16_383), "ZAAXFD");
     }
 }

@@ -1,4 +1,4 @@
-//! The commands in the README, the guide and the help are run, and print what is shown.
+//! The commands in the README, the tour, the guide and the help are run, and print what is shown.
 //!
 //! In a block marked `console`, a line after `$ ` is a command and what follows is its output; a line
 //! `…` stands for any lines. The blocks of a document are run one after the other in one folder.
@@ -71,6 +71,11 @@ fn run_document(name: &str) {
 #[test]
 fn the_readme_shows_what_the_program_prints() {
     run_document("README.md");
+}
+
+#[test]
+fn the_tour_shows_what_the_program_prints() {
+    run_document("docs/tour.md");
 }
 
 #[test]

@@ -63,8 +63,19 @@ fn what_does_not_go_together_is_refused_at_its_place() {
         (
             "if year(day) = 2025 then 1",
             "cannot combine a period (year) and a number",
-            "such as '2025'",
+            "write '2025': a year is compared with a text",
         ),
+        (
+            "if a = null then 1",
+            "no figure or column of `sales` is called `null`",
+            "an unknown value is called `blank`",
+        ),
+        (
+            "if code = \\\"corvo\\\" then 1",
+            "no figure or column of `sales` is called `corvo`",
+            "write text in single quotes, 'corvo'",
+        ),
+        ("a == 1", "`==` has no meaning here", "write `=`"),
         ("if day > 5 then 1", "", "check that the plan names the right column"),
         ("x + 1", "the figures go in a circle: x -> x", ""),
         ("c * 2", "no figure or column of `sales` is called `c`", ""),

@@ -92,8 +92,8 @@ fn a_value_without_a_heading_is_not_lost() {
     let came = one("", &format!("item,quantity,\n{rows}B,2,note\n{rows}{rows}{rows}"));
     assert_eq!(
         came.said(),
-        "error: s.csv:20002 holds `note` in its column 3, which has no heading\n  \
-         fix: give the column a heading, or clear the cell\n"
+        "error: s.csv:20002 has `note` in its column 3, which has no name\n  \
+         fix: give the column a name, or clear the cell\n"
     );
     came.ended(3);
 }

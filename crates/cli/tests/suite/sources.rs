@@ -172,7 +172,7 @@ fn json_lines_are_objects_of_values() {
 #[test]
 fn a_line_that_is_no_such_object_is_named_with_its_place() {
     for (text, message) in [
-        ("{\"a\": 1}\n[1, 2]\n", "s.jsonl:2 holds `[1, 2]`, which is no object"),
+        ("{\"a\": 1}\n[1, 2]\n", "s.jsonl:2 has `[1, 2]`, which is not an object"),
         ("{\"a\": 1}\n{\"a\": 1, \n", "s.jsonl:2 is no JSON in column"),
         (
             "{\"a\": 1}\n{\"a\": {\"b\": 1}}\n",

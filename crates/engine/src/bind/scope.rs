@@ -214,7 +214,19 @@ impl<'a> Scope<'a> {
             return mistake.help(format!("`{}.{wanted}` is within reach", route.name));
         }
         let figures = self.bound.figures.iter().map(|figure| figure.name.as_str());
-        mistake.nearest(wanted, figures.chain(self.bound.fact.columns.iter().map(String::as_str)))
+        let columns = self.bound.fact.columns.iter().map(String::as_str);
+        let names: Vec<&str> = figures.chain(columns).collect();
+        if nearest_name(wanted, &names).is_none() {
+            if ["null", "none", "na"].contains(&wanted.to_lowercase().as_str()) {
+                return mistake.help("an unknown value is called `blank`: write `x is blank`");
+            }
+            if written.text[name.span.clone()].starts_with('"') {
+                return mistake.help(format!(
+                    "write text in single quotes, '{wanted}'; double quotes are for names"
+                ));
+            }
+        }
+        mistake.nearest(wanted, names)
     }
 }
 

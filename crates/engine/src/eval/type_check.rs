@@ -246,6 +246,10 @@ impl Checker<'_> {
         let sign = format!("`{}`", operator.sign());
         self.common(a.ty, b.ty, right.span.clone(), &sign).map_err(|mistake| {
             match (a.ty, b.ty) {
+                (Type::Period(PeriodUnit::Year), _) if is_year(right) => mistake.or_help(format!(
+                    "write '{0}': a year is compared with a text; `extract(year from …)` gives the plain number",
+                    &self.written.text[right.span.clone()]
+                )),
                 (Type::Period(unit), _) | (_, Type::Period(unit)) => mistake.or_help(format!(
                     "a period is compared with a text such as '{}', or with another; \
                      `extract(month from …)` gives the plain number",
@@ -434,6 +438,11 @@ impl Checker<'_> {
             }
         }
     }
+}
+
+/// Whether a number is written that may be a year.
+fn is_year(node: &Node) -> bool {
+    matches!(&node.kind, NodeKind::Number(number) if number.to_string().len() == 4)
 }
 
 fn arithmetic(operator: Operator, left: Expr, right: Expr) -> Expr {

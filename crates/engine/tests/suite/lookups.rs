@@ -140,7 +140,7 @@ fn rows_without_key_or_period_are_left_out_and_counted() {
         ]
     );
     let unreadable: Vec<String> = lookup.unreadable.iter().map(ToString::to_string).collect();
-    assert_eq!(unreadable, ["prices.csv:5 `price` holds `x`"]);
+    assert_eq!(unreadable, ["prices.csv:5 `price` has `x`"]);
 }
 
 #[test]

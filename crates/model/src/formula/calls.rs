@@ -3,6 +3,7 @@
 use std::ops::Range;
 
 use super::FUNCTIONS;
+use super::meant;
 use super::parser::Parser;
 use super::scalar::{FIELDS, PLAIN, Scalar};
 use super::summaries::{SUMMARIES, Summary};
@@ -87,9 +88,11 @@ impl Parser<'_> {
                 None => {
                     let names = FUNCTIONS.iter().filter_map(|function| function.name());
                     let names = names.chain(SUMMARIES.iter().map(|known| known.summary.name()));
-                    let help = match nearest_name(name, &names.collect::<Vec<_>>()) {
-                        Some(near) => format!("did you mean `{near}`?"),
-                        None => "`interligo help formulas` lists them all".to_owned(),
+                    let near = nearest_name(name, &names.collect::<Vec<_>>());
+                    let help = match (meant::call(name), near) {
+                        (Some(help), _) => help.to_owned(),
+                        (None, Some(near)) => format!("did you mean `{near}`?"),
+                        (None, None) => "`interligo help formulas` lists them all".to_owned(),
                     };
                     return Err(self
                         .written

@@ -4,6 +4,7 @@ use std::ops::Range;
 
 use unicode_normalization::UnicodeNormalization;
 
+use super::meant;
 use crate::values::decimal::Decimal;
 use crate::written::{Mistake, MistakeKind, Written};
 
@@ -91,6 +92,11 @@ pub fn tokens(written: &Written) -> Result<Vec<Token>, Mistake> {
         if first.is_whitespace() {
             at += first.len_utf8();
             continue;
+        }
+        if let Some((operator, help)) = meant::operator(&text[at..]) {
+            let message = format!("`{operator}` has no meaning here");
+            let range = at..at + operator.len();
+            return Err(written.mistake(MistakeKind::Syntax, range, message).help(help));
         }
         let (kind, length) = match first {
             '\'' | '"' => quoted(written, at, first)?,

@@ -6,6 +6,7 @@
 mod calls;
 mod catalogue;
 mod lexer;
+mod meant;
 mod parser;
 mod scalar;
 mod summaries;

@@ -2,6 +2,7 @@
 //! `* /`, sign.
 
 use super::lexer::{Token, TokenKind, tokens};
+use super::meant;
 use super::syntax::{COMPARISON, NOT, Node, NodeKind, Operator, SIGN};
 use crate::written::{ColumnName, Mistake, MistakeKind, Written};
 
@@ -73,7 +74,11 @@ impl Parser<'_> {
             self.at += 1;
             let right = self.expression(power + 1)?;
             if power == COMPARISON && self.operator().is_some_and(|o| o.binding() == COMPARISON) {
-                return Err(self.unexpected("`and` between two comparisons"));
+                let mistake = self.unexpected("`and` between two comparisons");
+                return Err(match meant::joins(&right) {
+                    true => mistake.help("write `or` between conditions; `||` joins texts"),
+                    false => mistake,
+                });
             }
             let span = left.span.start..right.span.end;
             left = Node { kind: NodeKind::Binary(operator, Box::new(left), Box::new(right)), span };
@@ -177,8 +182,18 @@ impl Parser<'_> {
     }
 
     fn condition(&mut self) -> Result<NodeKind, Mistake> {
+        let word = self.at;
         self.at += 1;
-        let condition = Box::new(self.expression(0)?);
+        let condition = Box::new(self.expression(0).map_err(|mistake| {
+            match meant::if_call(&self.written.text, self.tokens, word + 1) {
+                Some(help) if self.tokens[word + 1].kind == TokenKind::Open => {
+                    let span = self.tokens[word].span.clone();
+                    let message = "`if` is written with `then` and `else`, not with commas";
+                    self.written.mistake(MistakeKind::Syntax, span, message).help(help)
+                }
+                _ => mistake,
+            }
+        })?);
         if !self.word("then") {
             return Err(self.unexpected("`then`"));
         }
@@ -260,11 +275,15 @@ impl Parser<'_> {
     pub(super) fn unexpected(&self, wanted: &str) -> Mistake {
         let text = &self.written.text;
         match self.tokens.get(self.at) {
-            Some(token) => self.written.mistake(
-                MistakeKind::Syntax,
-                token.span.clone(),
-                format!("found `{}`, wanted {wanted}", &text[token.span.clone()]),
-            ),
+            Some(token) => {
+                let message = format!("found `{}`, wanted {wanted}", &text[token.span.clone()]);
+                let mistake =
+                    self.written.mistake(MistakeKind::Syntax, token.span.clone(), message);
+                match meant::decimal_comma(text, self.tokens, self.at) {
+                    Some(help) => mistake.help(help),
+                    None => mistake,
+                }
+            }
             None => self.written.mistake(
                 MistakeKind::Syntax,
                 text.len()..text.len(),

@@ -195,7 +195,7 @@ pub(super) fn why(material: &Material<'_>, link: &LinkProposal) -> String {
         (None, shared) => format!("{shared} rows there share theirs"),
     };
     let mut why = format!(
-        "{} of {} values and {} of {} rows found in {}; {there}; headings {} % alike",
+        "{} of {} values and {} of {} rows found in {}; {there}; names {} % alike",
         fit.found, fit.values, fit.found_rows, fit.rows, to.name, link.alike
     );
     if !fit.ignore.is_empty() {

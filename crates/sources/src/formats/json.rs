@@ -396,7 +396,7 @@ fn object(
         return Err(Error::input(
             InputKind::Malformed,
             name,
-            format!("holds `{}`, which is no object", shown.trim_end()),
+            format!("has `{}`, which is not an object", shown.trim_end()),
         )
         .at_row(row)
         .help("each line is an object: {\"sku\": \"A\", \"price\": 1.5}"));

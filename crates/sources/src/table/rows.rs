@@ -273,13 +273,13 @@ fn refuse_values_without_heading(grid: &Grid, part: &Part) -> Result<(), Error> 
         let filled = |row: &usize| !texts.value(*row).trim_matches(['"', ' ', '\t']).is_empty();
         if let Some(row) = (0..texts.len()).find(filled) {
             let message = format!(
-                "holds `{}` in its column {}, which has no heading",
+                "has `{}` in its column {}, which has no name",
                 texts.value(row).trim(),
                 field + 1
             );
             return Err(Error::input(InputKind::Header, &part.name, message)
                 .at_row(grid.row_number(row))
-                .help("give the column a heading, or clear the cell"));
+                .help("give the column a name, or clear the cell"));
         }
     }
     Ok(())
