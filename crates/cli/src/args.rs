@@ -9,7 +9,7 @@ use interligo_engine::near::Likeness;
 /// Links sales lines to lookup tables, prices them by the day, and proves every figure.
 ///
 /// Interligo works by a plan, the file interligo.toml: which tables there are, how they are linked, how
-/// revenue, cost and profit are worked out, and what is written. `interligo start` drafts one from a folder
+/// revenue, cost and profit are computed, and what is written. `interligo start` drafts one from a folder
 /// of files; `interligo demo` shows it all on made-up data.
 #[derive(Debug, Parser)]
 #[command(name = "interligo", version, max_term_width = 96, disable_help_subcommand = true, after_help = EXIT_STATUS)]
@@ -79,17 +79,17 @@ pub(crate) enum Command {
 
 /// Draft a plan from a folder of files: tables, links and figures, with the reasons
 ///
-/// Reads what lies in the folder, or the files and databases named: which tables are sales lines and which are
-/// looked up, which files are parts of one table, and which column finds its row where. The plan has the evidence for
-/// each link beside it; what is uncertain stands in it as a comment. All lines are gone through once to try the
-/// links. A plan that is there already is kept, unless --replace says otherwise.
+/// Reads the files of the folder, or the files and databases named, and finds out which tables are sales lines and which
+/// are lookups, which files belong to one table, and which columns match. The plan gives the evidence for each link;
+/// what is uncertain is in it as a comment. All lines are scanned once to try the links. An existing plan is kept,
+/// unless --replace is given.
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
   interligo start                         the files of this folder
   interligo start shop                    those of another; the plan is written there
   interligo start sales.csv products.csv  some files only
-  interligo start stock.sqlite --print    show the plan, and write nothing")]
+  interligo start stock.sqlite --print    show the plan and write nothing")]
 pub(crate) struct StartOptions {
     /// Folders, files, or addresses of databases; without any, this folder
     #[arg(value_name = "FOLDER|FILE")]
@@ -99,15 +99,15 @@ pub(crate) struct StartOptions {
     #[arg(long)]
     pub(crate) print: bool,
 
-    /// Write over a plan that is there already
+    /// Overwrite an existing plan
     #[arg(long)]
     pub(crate) replace: bool,
 }
 
 /// Show the match rates of links, draw their map, find and add links
 ///
-/// Goes through all lines and lists for each link of the plan how many lines and keys find their row, how many keys
-/// have none, and how many rows of the lookup no line uses.
+/// Scans all lines and lists for each link of the plan how many lines and keys are matched, how many keys are
+/// unmatched, and how many rows of the lookup no line uses.
 #[derive(Debug, Args)]
 #[command(
     args_conflicts_with_subcommands = true,
@@ -133,7 +133,7 @@ pub(crate) struct LinkOptions {
 
 #[derive(Debug, Subcommand)]
 pub(crate) enum LinkCommand {
-    /// Draw which table is linked to which, through what
+    /// Draw the tables and the links between them
     Map {
         #[command(flatten)]
         plan: PlanOptions,
@@ -142,12 +142,12 @@ pub(crate) enum LinkCommand {
         #[arg(long, value_name = "FILE")]
         svg: Option<PathBuf>,
     },
-    /// Propose links between the tables of the plan that it does not have yet, with the reasons
+    /// Propose links that the plan does not have yet, with the evidence
     Find {
         #[command(flatten)]
         plan: PlanOptions,
     },
-    /// Try a link over all lines, show its match rate, and put it into the plan
+    /// Try a link on all lines, show its match rate, and add it to the plan
     Add {
         /// The path: `sales.item -> products.sku`
         #[arg(value_name = "PATH")]
@@ -156,19 +156,19 @@ pub(crate) enum LinkCommand {
         #[command(flatten)]
         plan: PlanOptions,
 
-        /// A name for the link, where the table has one already
+        /// A name for the link, where the table already has one
         #[arg(long = "as", value_name = "NAME")]
         name: Option<String>,
 
-        /// Differences that do not count: case, width, punctuation, leading-zeros
+        /// Differences to ignore: case, width, punctuation, leading-zeros
         #[arg(long, value_name = "DIFFERENCE", value_delimiter = ',')]
         ignore: Vec<Difference>,
 
-        /// Try it only, and leave the plan as it is
+        /// Only try it, and leave the plan unchanged
         #[arg(long)]
         dry_run: bool,
 
-        /// Put it in even if no line finds a row
+        /// Add it even if no line matches
         #[arg(long)]
         anyway: bool,
     },
@@ -177,7 +177,7 @@ pub(crate) enum LinkCommand {
 /// A difference in the way keys are written.
 #[derive(Clone, Copy, Debug, ValueEnum)]
 pub(crate) enum Difference {
-    /// Upper and lower case
+    /// Uppercase and lowercase
     Case,
     /// Full-width and other compatibility forms
     Width,
@@ -189,10 +189,9 @@ pub(crate) enum Difference {
 
 /// Read, link, settle, derive, write the outputs, and print the tie-out
 ///
-/// Every sales line goes through the plan once: its keys find their rows, its price is the one of its
-/// day, its figures are worked out, and it is written to the plan's outputs. At the end the tie-out
-/// shows that no line was lost or doubled: lines read = lines written + set aside + left out. Outputs
-/// appear whole or not at all.
+/// Each sales line is linked to its lookup rows, gets the price valid on its day and its figures, and is
+/// written to the outputs of the plan. At the end the tie-out proves that no line was lost or doubled: lines
+/// read = lines written + set aside + left out. Outputs appear whole or not at all.
 #[derive(Debug, Args)]
 #[command(
     after_help = "Example:\n  interligo run\n  interligo run --plan shop/interligo.toml --format json"
@@ -206,15 +205,14 @@ pub(crate) struct RunOptions {
     pub(crate) format: Format,
 }
 
-/// Sum figures by any attribute that a link reaches
+/// Total any figure by any column of any linked table
 ///
 /// Groups the lines by attributes, in rows and across, and sums figures and columns in each group. Attributes are
 /// columns of the fact, columns of linked tables (families.name), periods of a date (month(sold_on)) and bands;
-/// `groups.name > families.name` makes two levels of rows, with subtotals. A ratio such as a margin is worked out
-/// again from the totals. Lines without a value for the attribute have a row of their own, so that the rows add up to
-/// the whole; lines without a value of a figure are left out of its sum, and how many they are is said below the
-/// table. With the NAME of totals in the plan, these are shown; options given beside it take the place of what the
-/// plan says.
+/// `groups.name > families.name` makes two levels of rows, with subtotals. A ratio such as a margin is computed
+/// from the totals. Lines without a value for the attribute have a row of their own, so that the rows add up to
+/// the whole; lines without a value of a figure are left out of its sum, and their number is shown below the
+/// table. With the NAME of totals in the plan, these are shown; options replace what the plan says.
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
@@ -243,36 +241,36 @@ pub(crate) struct TotalsOptions {
     #[arg(long, value_name = "ATTRIBUTES")]
     pub(crate) across: Vec<String>,
 
-    /// What is shown: lines, figures, numeric columns and functions of these, separated by commas; without any, lines
+    /// What to show: lines, figures, numeric columns and functions of these, separated by commas; without any, lines
     /// and all figures
     #[arg(long, value_name = "FIGURES", allow_hyphen_values = true)]
     pub(crate) show: Vec<String>,
 
-    /// Two figures, with their difference and its percent of the second
+    /// Two figures to compare: their difference, and its percentage of the second
     #[arg(long, value_name = "FIGURE,FIGURE")]
     pub(crate) versus: Vec<String>,
 
-    /// Only the lines for which this condition holds
+    /// Only the lines that meet this condition
     #[arg(long = "where", value_name = "CONDITION")]
     pub(crate) filter: Option<String>,
 
-    /// What rows are sorted by, `-` before it for the largest first; without it by their attributes
+    /// What to sort rows by, `-` before it for the largest first; without it by their attributes
     #[arg(long, value_name = "COLUMNS", allow_hyphen_values = true)]
     pub(crate) sort: Vec<String>,
 
-    /// Only the first N rows of each level; the others are one row
+    /// Only the first N rows of each level; the others become one row
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..))]
     pub(crate) top: Option<u32>,
 
-    /// Show periods without lines, too
+    /// Also show periods without lines
     #[arg(long)]
     pub(crate) all_periods: bool,
 
-    /// Of which fact totals are, where the plan has several
+    /// The fact to total, where the plan has several
     #[arg(long, value_name = "FACT")]
     pub(crate) of: Option<String>,
 
-    /// What an attribute is that another fact of the table does not reach
+    /// What to do with an attribute that not all facts of the table have
     #[arg(long, value_enum, value_name = "WHAT")]
     pub(crate) not_shared: Option<NotSharedChoice>,
 
@@ -285,12 +283,12 @@ pub(crate) struct TotalsOptions {
     pub(crate) format: TotalsFormat,
 }
 
-/// What happens where a fact does not reach an attribute.
+/// What happens where a fact does not have an attribute.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
 pub(crate) enum NotSharedChoice {
-    /// The table is refused
+    /// Stop with an error
     Stop,
-    /// The attribute is blank for that fact
+    /// Leave the attribute blank for that fact
     Blank,
 }
 
@@ -303,13 +301,13 @@ pub(crate) enum TotalsFormat {
     Csv,
     /// JSON
     Json,
-    /// A table for a text in Markdown
+    /// A Markdown table
     Markdown,
 }
 
 /// Explain a command, or how formulas are written
 ///
-/// `interligo help formulas` has the signs and words of formulas and all functions, with an example each.
+/// `interligo help formulas` lists the operators and all functions, with an example of each.
 #[derive(Debug, Args)]
 pub(crate) struct HelpOptions {
     /// A command, or `formulas`
@@ -317,47 +315,46 @@ pub(crate) struct HelpOptions {
     pub(crate) about: Option<String>,
 }
 
-/// Test keys and rows: what is not found, what comes twice, and what each costs
+/// Find unmatched keys, duplicates and other faults, and the amount that each affects
 ///
-/// Goes through all lines without writing anything. Each kind of finding has a stable name; the overview has them with
-/// their lines and what is at stake, largest amount first, and the counts of each link that must close. With the name
-/// of a kind, link or table it shows the keys and some of the rows. Ends with status 1 when `run` would be stopped.
+/// Scans all lines without writing anything. Each kind of finding has a stable name; the overview lists them with their
+/// lines and affected amounts, the largest amount first, and for each link the counts that must close. With the name of
+/// a kind, link or table it shows the keys and some of the rows. Ends with status 1 if `run` would stop.
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
   interligo check                          all findings, largest amount first
   interligo check near-miss                the keys of a kind, what they may mean, and rows
   interligo check products                 what was found in a link or table
-  interligo check --explain near-miss      what it means, and what settles it
+  interligo check --explain near-miss      what it means, and what to do
   interligo check --for-owner missing      what the owners of lookups should add, a file for each
   interligo check --format csv > to_do.csv")]
 pub(crate) struct CheckOptions {
-    /// A kind of finding, a link or a table, to see in detail
+    /// A kind of finding, a link or a table to show in detail
     #[arg(value_name = "KIND|LINK|TABLE")]
     pub(crate) about: Option<String>,
 
-    /// Say what a kind of finding means, why it matters and what settles it; `all` lists the kinds
+    /// Explain a kind of finding: what it means, why it matters, what to do; `all` lists the kinds
     #[arg(long, value_name = "KIND", conflicts_with = "about")]
     pub(crate) explain: Option<String>,
 
-    /// Write into a folder, for each lookup, the keys that it lacks, with what they cost and since when
+    /// Write to a folder, for each lookup, the keys it lacks, with the amounts affected and since when
     #[arg(long, value_name = "FOLDER", conflicts_with_all = ["about", "explain"])]
     pub(crate) for_owner: Option<PathBuf>,
 
     #[command(flatten)]
     pub(crate) plan: PlanOptions,
 
-    /// How the result is printed; the table shows the worst, csv and json have all
+    /// How the result is printed; the table shows the largest, csv and json have all
     #[arg(long, value_enum, value_name = "FORM", default_value = "table")]
     pub(crate) format: Format,
 }
 
-/// Put right keys in the place of wrong ones, once and for all
+/// Correct wrong keys, permanently
 ///
-/// Goes through the keys that find no row, largest amount first, with their lines and the keys that may be meant, and
-/// writes what is decided into the corrections file: found, use, link, note. Every run applies it. With --accept whole
-/// classes are mended without asking, where one key fits and hardly by chance; with --from a list is taken over that
-/// was agreed on elsewhere.
+/// Shows the unmatched keys one by one, largest amount first, with their lines and the keys that may be meant, and saves
+/// each decision to the corrections file: found, use, link, note. Every run applies it. With --accept whole classes
+/// are corrected without asking, where exactly one key fits and a coincidence is unlikely; --from imports a list.
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
@@ -369,15 +366,15 @@ pub(crate) struct MendOptions {
     #[command(flatten)]
     pub(crate) plan: PlanOptions,
 
-    /// Mend the keys that differ in these ways only, separated by commas
+    /// Correct only the keys that differ in these ways, separated by commas
     #[arg(long, value_parser = way(), value_name = "REASON", value_delimiter = ',', num_args = 1.., conflicts_with = "from")]
     pub(crate) accept: Vec<Likeness>,
 
-    /// Take over the corrections of another file
+    /// Import the corrections of another file
     #[arg(long, value_name = "FILE")]
     pub(crate) from: Option<PathBuf>,
 
-    /// Show what would be mended, and write nothing
+    /// Show what would be corrected, and write nothing
     #[arg(long)]
     pub(crate) dry_run: bool,
 }
@@ -388,11 +385,11 @@ fn way() -> impl TypedValueParser<Value = Likeness> {
         .try_map(|name| Likeness::called(&name).ok_or("no such reason"))
 }
 
-/// Show when the rows of price lists hold: gaps, overlaps, and what was sold in each period
+/// Show when prices are valid: gaps, overlaps, and what was sold in each period
 ///
-/// Without a key: the keys of each dated link with lines on days without a row, gaps or overlaps, the worst first. With
-/// a key: its periods on a line of time, what their rows say, and the lines, quantity, revenue and margin of each, so
-/// that the step at a change of price can be read.
+/// Without a key: the keys of each dated link with gaps, overlaps, or lines on days without a valid row, the worst first.
+/// With a key: its periods on a time line, the values of their rows, and the lines, quantity, revenue and margin of
+/// each, so that the effect of a price change can be seen.
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
@@ -427,11 +424,11 @@ pub(crate) enum CalendarFormat {
     Csv,
 }
 
-/// Show what tables hold: columns, types, blanks, distinct values, possible keys, rows
+/// Show what is in tables: columns, types, blanks, distinct values, possible keys, rows
 ///
-/// Reads the tables of the plan, or files, sheets and databases that no plan describes yet, and shows for each: from which files
-/// and how they are written, the rows read and left out, and a row per column. What could be read in two
-/// ways is shown with the settings that decide.
+/// Reads the tables of the plan, or files, sheets and databases without a plan, and shows for each its files and their
+/// format, the rows read and left out, and a row per column. What could be read in two ways is shown with the settings
+/// that decide.
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
@@ -439,7 +436,7 @@ Examples:
   interligo look sales --rows 5        the first rows of one
   interligo look customers --where \"region = 'Coast'\"
   interligo look sales --column item   its values, the most frequent first
-  interligo look products.csv          a file as it stands
+  interligo look products.csv          a file as it is
   interligo look book.xlsx             every sheet of a workbook; book.xlsx#North is one")]
 pub(crate) struct LookOptions {
     /// Tables of the plan, or files; without any, all tables of the plan
@@ -449,11 +446,11 @@ pub(crate) struct LookOptions {
     #[command(flatten)]
     pub(crate) plan: PlanOptions,
 
-    /// Show the first rows as they stand in the files
+    /// Show the first rows as they are in the files
     #[arg(long, value_name = "N", conflicts_with = "column")]
     pub(crate) rows: Option<usize>,
 
-    /// Show rows for which this condition holds, 20 unless --rows says otherwise
+    /// Show rows that meet this condition, 20 unless --rows is given
     #[arg(long = "where", value_name = "CONDITION", conflicts_with = "column")]
     pub(crate) filter: Option<String>,
 
@@ -469,7 +466,7 @@ pub(crate) struct LookOptions {
 /// Write the demo project and run it
 ///
 /// The demo is the Mielo Cooperative, a made-up seller of beekeeping supplies with four depots: two years
-/// of sales, products in families and groups, customers, prices that change, and a few faults sown on
+/// of sales, products in families and groups, customers, prices that change, and a few faults made on
 /// purpose. Its README lists them.
 #[derive(Debug, Args)]
 #[command(after_help = "\
@@ -490,14 +487,14 @@ pub(crate) struct DemoOptions {
     #[arg(long)]
     pub(crate) database: bool,
 
-    /// Add costs, seasonal prices for farms and daily rates of exchange, each on a calendar of its own
+    /// Add costs, seasonal prices for farms and daily exchange rates, each with its own periods
     #[arg(long, conflicts_with = "database")]
     pub(crate) pricing: bool,
 }
 
 #[derive(Debug, Args)]
 pub(crate) struct PlanOptions {
-    /// The plan; without this, interligo.toml in this folder or the nearest one above
+    /// The plan file; by default interligo.toml in this folder or the nearest one above
     #[arg(long, value_name = "FILE")]
     pub(crate) plan: Option<PathBuf>,
 

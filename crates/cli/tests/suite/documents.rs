@@ -137,3 +137,85 @@ fn the_guide_has_the_table_of_findings() {
     let guide = std::fs::read_to_string(root().join("docs/guide.md")).unwrap();
     assert!(guide.contains(&format!("|---|---|\n{rows}\n")), "the table is now:\n{rows}");
 }
+
+/// Terms of former texts for which there is a usual one.
+const FORMER: [&str; 44] = [
+    "heading",
+    "headings",
+    "specimen",
+    "slip",
+    "slips",
+    "worked out",
+    "works out",
+    "work out",
+    "stands in",
+    "stand in",
+    "stands behind",
+    "stand behind",
+    "finds its row",
+    "find their row",
+    "find their rows",
+    "the way out",
+    "delivered twice",
+    "folded",
+    "carried on",
+    "packed",
+    "hangs on",
+    "hang on",
+    "at stake",
+    "unreached",
+    "letter by letter",
+    "does not fit",
+    "at the foot",
+    "small letters",
+    "capitals",
+    "a truth",
+    "costliest",
+    "runs up",
+    "run up",
+    "once and for all",
+    "anew",
+    "so many",
+    "gone through",
+    "told apart",
+    "taken over",
+    "takes over",
+    "speaks for",
+    "speak for",
+    "this holds",
+    "that holds",
+];
+
+/// Everything a person reads uses the usual terms: documents, help pages, explanations of findings.
+#[test]
+fn texts_use_the_usual_terms() {
+    let folder = Folder::with(&[]);
+    let mut texts: Vec<(String, String)> =
+        ["README.md", "docs/tour.md", "docs/guide.md", "docs/performance.md", "demo/README.md"]
+            .map(|name| (name.to_owned(), std::fs::read_to_string(root().join(name)).unwrap()))
+            .into();
+    let commands = ["start", "link", "run", "totals", "check", "mend", "calendar", "look", "demo"];
+    let pages = commands.map(|command| vec!["help", command]).into_iter().chain([
+        vec!["--help"],
+        vec!["help", "formulas"],
+        vec!["check", "--explain", "all"],
+    ]);
+    for arguments in pages {
+        let printed = folder.run(&arguments).status(0).printed().to_owned();
+        assert!(!printed.is_empty());
+        texts.push((arguments.join(" "), printed));
+    }
+    let mut found = Vec::new();
+    for (name, text) in &texts {
+        let plain = |c: char| c.is_alphanumeric() || "-_".contains(c);
+        let words: Vec<&str> = text.split(|c| !plain(c)).filter(|word| !word.is_empty()).collect();
+        let text = format!(" {} ", words.join(" ").to_lowercase());
+        for term in FORMER {
+            if let Some(at) = text.find(&format!(" {term} ")) {
+                let near: String = text[at..].chars().take(60).collect();
+                found.push(format!("{name}: {near}"));
+            }
+        }
+    }
+    assert!(found.is_empty(), "{}", found.join("\n"));
+}

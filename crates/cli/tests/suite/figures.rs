@@ -48,10 +48,10 @@ fn texts_and_days_are_worked_out_line_by_line() {
 #[test]
 fn what_does_not_go_together_is_refused_at_its_place() {
     for (formula, message, help) in [
-        ("day + code", "`day + code`: `+` cannot combine a date and text", "`||` joins texts"),
-        ("a + 'x'", "`+` cannot combine a number and text", "`||` joins texts"),
+        ("day + code", "`day + code`: a date and text cannot be added", "`||` joins texts"),
+        ("a + 'x'", "a number and text cannot be added", "`||` joins texts"),
         ("day * 2", "the plan needs numbers (1234.56) in `sales.day`", ""),
-        ("day + day", "`+` cannot combine a date and a date", "a number of days"),
+        ("day + day", "a date and a date cannot be added", "a number of days"),
         ("upper(day + 1)", "`upper` needs text, `day + 1` is a date", "cast(x as text)"),
         ("month(a + 1)", "`month` needs a date, `a + 1` is a number", ""),
         ("left(code)", "`left` was given 1 value", "left(x, n)"),

@@ -214,7 +214,13 @@ impl Checker<'_> {
                 let (x, y) = (x.shown(), y.shown());
                 let text =
                     &self.written.text[right.span.start.min(left.span.start)..right.span.end];
-                let message = format!("`{text}`: `{}` cannot combine {x} and {y}", operator.sign());
+                let refused = match operator {
+                    Operator::Add => format!("{x} and {y} cannot be added"),
+                    Operator::Subtract => format!("{y} cannot be subtracted from {x}"),
+                    Operator::Multiply => format!("{x} cannot be multiplied by {y}"),
+                    _ => format!("{x} cannot be divided by {y}"),
+                };
+                let message = format!("`{text}`: {refused}");
                 let help = match (adds, a.ty, b.ty) {
                     (true, Type::Text, _) | (true, _, Type::Text) => {
                         "`||` joins texts, `cast(x as number)` reads a text as a number"
