@@ -9,7 +9,7 @@ use interligo_model::plan::{NotShared, Written};
 use interligo_project::{OnDuplicates, OnStop, totals_csv};
 use interligo_report::json;
 use interligo_report::output::Output as _;
-use interligo_report::text::{self, TotalsLook};
+use interligo_report::text::{self, TotalsLook, TotalsNotes};
 
 use super::{Opened, Out};
 use crate::args::{NotSharedChoice, TotalsFormat, TotalsOptions};
@@ -18,6 +18,7 @@ use crate::failure::Failure;
 pub(crate) fn totals(options: &TotalsOptions, out: Out<'_>) -> Result<(), Failure> {
     let opened = Opened::open(&options.plan)?;
     let request = request(options, &opened)?;
+    let (of, condition) = (request.of.clone(), condition(&request).cloned());
     let job = opened.prepare(&[request], Extent::Needed, OnDuplicates::Stop)?;
     let ran = opened.run(&job, OnStop::Stop)?;
     let (outcome, table) = ran
@@ -25,11 +26,15 @@ pub(crate) fn totals(options: &TotalsOptions, out: Out<'_>) -> Result<(), Failur
         .iter()
         .find_map(|outcome| Some((outcome, &outcome.totals.first()?.1)))
         .expect("the one output asked for is totals");
-    let aside = outcome.tie_out.lines_aside();
+    let advice = condition.filter(|_| table.lines == 0).and_then(|condition| {
+        let of = of.as_ref().map(|of| of.text.as_str());
+        super::no_line_meets::advice(&opened, of, &condition)
+    });
+    let notes = TotalsNotes { aside: outcome.tie_out.lines_aside(), advice: advice.as_deref() };
     match options.format {
         TotalsFormat::Table => {
             let look = TotalsLook {
-                aside,
+                notes,
                 currency: opened.project.plan.plan.currency.as_deref(),
                 bars: bars(options, table)?,
                 width: crate::printed::told_width(),
@@ -38,16 +43,24 @@ pub(crate) fn totals(options: &TotalsOptions, out: Out<'_>) -> Result<(), Failur
         }
         TotalsFormat::Csv => {
             out.data(&totals_csv(table))?;
-            crate::printed::say_all(text::not_shown(table, aside));
+            crate::printed::say_all(text::not_shown(table, notes));
         }
         TotalsFormat::Markdown => {
             text::totals_markdown(out, table)?;
-            crate::printed::say_all(text::not_shown(table, aside));
+            crate::printed::say_all(text::not_shown(table, notes));
         }
         TotalsFormat::Json => json::totals_json(out, table)?,
     }
     out.flush()?;
     Ok(())
+}
+
+/// The condition that lines must meet.
+fn condition(request: &Request) -> Option<&Written> {
+    match &request.content {
+        Content::Totals(totals) => totals.filter.as_ref(),
+        _ => None,
+    }
 }
 
 /// The totals that the plan has under the name, or none, with what the options say in place of it.

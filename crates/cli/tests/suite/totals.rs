@@ -95,9 +95,22 @@ fn a_condition_that_no_line_meets_gives_an_empty_table() {
         shop("").run(&["totals", "--by", "item", "--where", "quantity > 1000", "--format", "csv"]);
     came.stdout("item,lines,revenue,cost,profit,margin\n")
         .stderr(
-            "None of 5 lines meets the condition: `interligo look TABLE --column COLUMN` shows which values there are.\n",
+            "None of 5 lines meets the condition: `interligo look sales --column quantity` shows its values.\n",
         )
         .nothing_else();
+    for (condition, advice) in [
+        ("item = 'a'", "`item` has no 'a', but 'A'"),
+        ("quantity > 0 and products.name in ('Smokers')", "`name` has no 'Smokers', but 'Smoker'"),
+        ("item = 'nothing like it'", "`interligo look sales --column item` shows its values"),
+    ] {
+        let arguments =
+            ["totals", "--by", "item", "--where", condition, "--show", "lines", "--format", "csv"];
+        shop("")
+            .run(&arguments)
+            .stdout("item,lines\n")
+            .stderr(&format!("None of 5 lines meets the condition: {advice}.\n"))
+            .nothing_else();
+    }
 }
 
 /// In quotes it is a column, without them the number of lines.

@@ -32,7 +32,7 @@ pub use mend::{
 };
 pub use start::started;
 pub use tie_out::{link_health, tables_read, tie_out, tie_out_csv};
-pub use totals::{TotalsLook, bare, not_shown, totals, totals_markdown};
+pub use totals::{TotalsLook, TotalsNotes, bare, not_shown, totals, totals_markdown};
 
 use std::borrow::Cow;
 

@@ -15,14 +15,23 @@ use super::{NOTICE, Out, QUIET, TITLE, counted};
 /// How totals are shown, beside what they say.
 #[derive(Clone, Debug, Default)]
 pub struct TotalsLook<'a> {
-    /// Lines set aside, which are not among them.
-    pub aside: u64,
+    /// What is said of the lines that the table does not show.
+    pub notes: TotalsNotes<'a>,
     /// The currency of the figures.
     pub currency: Option<&'a str>,
     /// The measure that is drawn, by number.
     pub bars: Option<usize>,
     /// How wide the terminal is, if there is one.
     pub width: Option<usize>,
+}
+
+/// What the table itself does not know of the lines that it does not show.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct TotalsNotes<'a> {
+    /// Lines set aside, which are not among them.
+    pub aside: u64,
+    /// What to do where no line meets the condition.
+    pub advice: Option<&'a str>,
 }
 
 /// A measure as it is shown.
@@ -73,7 +82,7 @@ pub fn totals(out: Out<'_>, table: &TotalsTable, look: &TotalsLook<'_>) -> io::R
             counted(left.len() as u64, "column"),
         )?;
     }
-    for note in left_out(table, look.aside) {
+    for note in left_out(table, look.notes) {
         writeln!(out, "{NOTICE}{note}{NOTICE:#}")?;
     }
     for note in remarks(table, look) {
@@ -268,7 +277,7 @@ fn remarks(table: &TotalsTable, look: &TotalsLook<'_>) -> Vec<String> {
 }
 
 /// The lines that a table does not show, in words.
-fn left_out(table: &TotalsTable, aside: u64) -> Vec<String> {
+fn left_out(table: &TotalsTable, TotalsNotes { aside, advice }: TotalsNotes<'_>) -> Vec<String> {
     let mut notes = Vec::new();
     // Measures that leave out the same number of lines share a note.
     let mut told: Vec<(u64, u64)> = Vec::new();
@@ -293,9 +302,10 @@ fn left_out(table: &TotalsTable, aside: u64) -> Vec<String> {
     if table.filtered > 0 {
         let all = counted(table.lines + table.filtered, "line");
         notes.push(match table.lines {
-            0 => format!(
-                "None of {all} meets the condition: `interligo look TABLE --column COLUMN` shows which values there are."
-            ),
+            0 => match advice {
+                Some(advice) => format!("None of {all} meets the condition: {advice}."),
+                None => format!("None of {all} meets the condition."),
+            },
             1 => format!("1 of {all} meets the condition."),
             more => format!("{} of {all} meet the condition.", grouped(&more.to_string())),
         });
@@ -307,8 +317,8 @@ fn left_out(table: &TotalsTable, aside: u64) -> Vec<String> {
 }
 
 /// What a table that goes to another program does not show, in lines.
-pub fn not_shown(table: &TotalsTable, aside: u64) -> Vec<String> {
-    let notes = left_out(table, aside).into_iter();
+pub fn not_shown(table: &TotalsTable, notes: TotalsNotes<'_>) -> Vec<String> {
+    let notes = left_out(table, notes).into_iter();
     notes.map(|note| format!("{NOTICE}{note}{NOTICE:#}")).collect()
 }
 
