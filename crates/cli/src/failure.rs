@@ -28,7 +28,7 @@ pub(crate) enum Failure {
     NoCalendar,
     /// Neither a dated link nor a key of one.
     #[error("there is no dated link called `{name}`, and none of their lookups has such a key")]
-    NoCalendarOf { name: String, known: Vec<String> },
+    NoCalendarOf { name: String, known: Vec<String>, near: Option<String> },
     /// A key that a lookup does not have.
     #[error("the lookup of `{link}` has no key `{key}`")]
     NoKey { link: String, key: String, near: Option<String> },
@@ -144,6 +144,7 @@ impl Failure {
             Failure::NoCalendar => Some(
                 "add `valid` to a lookup whose rows are valid for periods, and `as of` to the path that leads to it".into(),
             ),
+            Failure::NoCalendarOf { near: Some(near), .. } => Some(format!("did you mean `{near}`?")),
             Failure::NoCalendarOf { known, .. } => Some(format!("the dated links are {}", known.join(", "))),
             Failure::NoKey { near: Some(near), .. } => Some(format!("did you mean `{near}`?")),
             Failure::NoTerminal => Some(

@@ -59,13 +59,16 @@ fn chosen(
     let has = |(fact, link): &&(usize, usize)| engines[*fact].key_meant(*link, first).is_some();
     match dated.iter().find(has) {
         Some(link) if named.len() == 1 => Ok((vec![*link], Some(first.clone()))),
-        _ => Err(Failure::NoCalendarOf {
-            name: first.clone(),
-            known: dated
-                .iter()
-                .map(|(fact, link)| engines[*fact].bound.routes[*link].name.clone())
-                .collect(),
-        }),
+        _ => {
+            let names =
+                |(fact, link): &(usize, usize)| engines[*fact].bound.routes[*link].name.clone();
+            let known: Vec<String> = dated.iter().map(names).collect();
+            let keys = dated.iter().flat_map(|(fact, link)| engines[*fact].lookup_keys(*link));
+            let all: Vec<String> = known.iter().cloned().chain(keys).collect();
+            let all: Vec<&str> = all.iter().map(String::as_str).collect();
+            let near = nearest_name(first, &all).map(str::to_owned);
+            Err(Failure::NoCalendarOf { name: first.clone(), known, near })
+        }
     }
 }
 

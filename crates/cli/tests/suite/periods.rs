@@ -377,7 +377,8 @@ fn the_calendar_shows_the_worst_keys_and_one_of_them() {
         (&["calendar", "prices", "D"][..], "error: the lookup of `prices` has no key `D`\n"),
         (
             &["calendar", "price", "A"],
-            "error: there is no dated link called `price`, and none of their lookups has such a key\n",
+            "error: there is no dated link called `price`, and none of their lookups has such a key\n  \
+             fix: did you mean `prices`?\n",
         ),
     ] {
         let came = folder.run(arguments).status(2);
