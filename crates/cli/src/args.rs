@@ -1,6 +1,9 @@
 //! The commands and their options.
 
+use std::fmt::Display;
+use std::ops::{Bound, RangeBounds};
 use std::path::PathBuf;
+use std::str::FromStr;
 
 use clap::builder::{PossibleValuesParser, TypedValueParser};
 use clap::{Args, Parser, Subcommand, ValueEnum};
@@ -259,7 +262,7 @@ pub(crate) struct TotalsOptions {
     pub(crate) sort: Vec<String>,
 
     /// Only the first N rows of each level; the others become one row
-    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..))]
+    #[arg(long, value_name = "N", value_parser = whole::<u32>(1..))]
     pub(crate) top: Option<u32>,
 
     /// Also show periods without lines
@@ -447,7 +450,7 @@ pub(crate) struct LookOptions {
     pub(crate) plan: PlanOptions,
 
     /// Show the first rows as they are in the files
-    #[arg(long, value_name = "N", conflicts_with = "column")]
+    #[arg(long, value_name = "N", value_parser = whole::<usize>(0..), conflicts_with = "column")]
     pub(crate) rows: Option<usize>,
 
     /// Show rows that meet this condition, 20 unless --rows is given
@@ -480,7 +483,7 @@ pub(crate) struct DemoOptions {
 
     /// How many sales lines to write; the same number gives the same lines. The project is then
     /// written but not run
-    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u64).range(1..=1_000_000_000))]
+    #[arg(long, value_name = "N", value_parser = whole::<u64>(1..=1_000_000_000))]
     pub(crate) lines: Option<u64>,
 
     /// Keep some of the tables in a SQLite database, and read them from there
@@ -492,6 +495,26 @@ pub(crate) struct DemoOptions {
     pub(crate) pricing: bool,
 }
 
+/// Reads a whole number of a range.
+fn whole<T>(range: impl RangeBounds<T> + Clone) -> impl Fn(&str) -> Result<T, String> + Clone
+where
+    T: FromStr + PartialOrd + Display,
+{
+    move |text| {
+        let number = text.parse().ok().filter(|number| range.contains(number));
+        number.ok_or_else(|| {
+            let limits = match (range.start_bound(), range.end_bound()) {
+                (Bound::Included(least), Bound::Included(most)) => {
+                    format!(" from {least} to {most}")
+                }
+                (Bound::Included(least), _) => format!(" from {least} on"),
+                _ => String::new(),
+            };
+            format!("write a whole number{limits}")
+        })
+    }
+}
+
 #[derive(Debug, Args)]
 pub(crate) struct PlanOptions {
     /// The plan file; by default interligo.toml in this folder or the nearest one above
@@ -499,11 +522,11 @@ pub(crate) struct PlanOptions {
     pub(crate) plan: Option<PathBuf>,
 
     /// How many cores to use; all by default. The results are the same
-    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u16).range(1..=1024))]
+    #[arg(long, value_name = "N", value_parser = whole::<u16>(1..=1024))]
     pub(crate) threads: Option<u16>,
 
     /// How many bytes of text a core takes at a time. The results are the same
-    #[arg(long, value_name = "BYTES", hide = true)]
+    #[arg(long, value_name = "BYTES", value_parser = whole::<usize>(0..), hide = true)]
     pub(crate) block: Option<usize>,
 }
 

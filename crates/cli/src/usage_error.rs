@@ -53,7 +53,7 @@ fn worded(error: &clap::Error) -> Option<(String, Option<String>)> {
         ErrorKind::ValueValidation => {
             let what =
                 format!("`{}` is not a value of `{}`", text(ContextKind::InvalidValue)?, argument?);
-            (what, std::error::Error::source(error).map(|reason| wanted(&reason.to_string())))
+            (what, std::error::Error::source(error).map(|reason| reason.to_string()))
         }
         ErrorKind::ArgumentConflict => {
             let other = text(ContextKind::PriorArg).map(|shown| name_of(&shown))?;
@@ -86,20 +86,6 @@ const RENAMED: [(&str, &str); 1] = [("--unreached", "--not-shared")];
 /// How an argument is written, from how the help shows it: `--top <N>`.
 fn written(shown: &str) -> String {
     format!("write `{}`", shown.replace(['<', '>'], ""))
-}
-
-/// What a value should be, from why it was refused.
-fn wanted(reason: &str) -> String {
-    match reason.split_once(" is not in ").and_then(|(_, range)| range.split_once("..")) {
-        Some((from, to)) => match to.trim_start_matches('=') {
-            "" => format!("write a whole number from {from} on"),
-            to => format!("write a whole number from {from} to {to}"),
-        },
-        None if reason.contains("digit") || reason.contains("integer") => {
-            "write a whole number".to_owned()
-        }
-        None => reason.to_owned(),
-    }
 }
 
 /// The texts of a part of an error.

@@ -49,6 +49,7 @@ mod prepare;
 mod project;
 mod run;
 mod start;
+mod unmet_condition;
 
 pub use calendar::{
     CalendarKey, DayLines, KeyCalendar, KeyPeriod, Span, dated_links, days_request, fill_periods,
@@ -87,3 +88,4 @@ pub use run::stop_rules::{duplicate_stops, stops};
 pub use run::{Inspection, OnStop, RunResult, check, link_use, run};
 pub use start::unlinked::with_likely_link;
 pub use start::{Started, StartedLink, StartedTable, find_links, start};
+pub use unmet_condition::UnmetCondition;

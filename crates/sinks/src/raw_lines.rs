@@ -85,7 +85,7 @@ pub enum Change {
     None,
     /// It is copied; it may hold a comma that means nothing in its file.
     Comma,
-    /// Its numbers are written anew.
+    /// Its numbers are written again.
     Number,
     /// Its days are.
     Date,

@@ -10,7 +10,6 @@ mod look;
 mod mend;
 #[cfg(not(all(feature = "sqlite", feature = "workbook")))]
 mod no_demo;
-mod no_line_meets;
 mod run;
 mod start;
 mod totals;

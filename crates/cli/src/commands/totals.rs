@@ -18,7 +18,7 @@ use crate::failure::Failure;
 pub(crate) fn totals(options: &TotalsOptions, out: Out<'_>) -> Result<(), Failure> {
     let opened = Opened::open(&options.plan)?;
     let request = request(options, &opened)?;
-    let (of, condition) = (request.of.clone(), condition(&request).cloned());
+    let condition = condition(&request).cloned();
     let job = opened.prepare(&[request], Extent::Needed, OnDuplicates::Stop)?;
     let ran = opened.run(&job, OnStop::Stop)?;
     let (outcome, table) = ran
@@ -26,11 +26,11 @@ pub(crate) fn totals(options: &TotalsOptions, out: Out<'_>) -> Result<(), Failur
         .iter()
         .find_map(|outcome| Some((outcome, &outcome.totals.first()?.1)))
         .expect("the one output asked for is totals");
-    let advice = condition.filter(|_| table.lines == 0).and_then(|condition| {
-        let of = of.as_ref().map(|of| of.text.as_str());
-        super::no_line_meets::advice(&opened, of, &condition)
+    let unmet = condition.filter(|_| table.lines == 0).and_then(|condition| {
+        let fact = &outcome.tie_out.fact.table;
+        opened.project.unmet_condition(fact, &condition, opened.parallelism)
     });
-    let notes = TotalsNotes { aside: outcome.tie_out.lines_aside(), advice: advice.as_deref() };
+    let notes = TotalsNotes { aside: outcome.tie_out.lines_aside(), unmet: unmet.as_ref() };
     match options.format {
         TotalsFormat::Table => {
             let look = TotalsLook {

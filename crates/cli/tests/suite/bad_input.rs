@@ -298,7 +298,11 @@ fn wrong_arguments_are_named_with_what_to_write() {
             "`--unreached` is now called `--not-shared`",
         ),
         (&["totals", "--top"], "`--top` needs a value", "write `--top N`"),
-        (&["totals", "--top", "x"], "`x` is not a value of `--top`", "write a whole number"),
+        (
+            &["totals", "--top", "x"],
+            "`x` is not a value of `--top`",
+            "write a whole number from 1 on",
+        ),
         (
             &["demo", "--lines", "0"],
             "`0` is not a value of `--lines`",

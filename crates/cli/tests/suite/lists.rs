@@ -137,8 +137,8 @@ fn the_end_of_a_run_says_what_is_new() {
     );
     // The note is for this only: without it there is nothing to compare with.
     std::fs::remove_dir_all(folder.path().join(".interligo")).unwrap();
-    let anew = folder.run(&["run"]);
-    assert!(!anew.printed().contains("since the last run"), "{}", anew.printed());
+    let again = folder.run(&["run"]);
+    assert!(!again.printed().contains("since the last run"), "{}", again.printed());
 }
 
 /// A note that was left before a kind of finding was renamed is still compared with.

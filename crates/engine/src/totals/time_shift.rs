@@ -97,7 +97,7 @@ pub(crate) fn time_attribute(by: &[ByExpr], engine: &Engine) -> Result<TimeAttri
 pub(super) fn shifted(expr: &Expr, engine: &Engine, time: &TimeAttribute, shift: Shift) -> Expr {
     match &expr.kind {
         ExprKind::Column(column) if *column == time.column => later(expr, time.unit, shift),
-        // A figure has its own column of values; one that speaks of the day is worked out anew.
+        // A figure has its own column of values; one that speaks of the day is computed again.
         ExprKind::Figure(figure) => {
             let own = &engine.figure(*figure).expr;
             if speaks_of(own, engine, time.column) {

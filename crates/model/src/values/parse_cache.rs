@@ -1,5 +1,5 @@
 //! What was made of short texts lately: few different texts make up most columns, and what is said of one need not
-//! be worked out anew each time that it comes.
+//! be computed again each time that it comes.
 
 /// How many texts are kept; few enough to stay in the nearest cache.
 const KEPT: usize = 256;

@@ -113,7 +113,7 @@ impl CorrectionsFile {
         Ok(corrections)
     }
 
-    /// Writes the file anew, whole or not at all.
+    /// Rewrites the file, whole or not at all.
     ///
     /// # Errors
     /// It cannot be written.

@@ -113,7 +113,7 @@ pub fn links_csv(out: Out<'_>, map: &LinkMap) -> io::Result<()> {
 pub fn found_links(out: Out<'_>, links: &[StartedLink], doubts: &[StartedLink]) -> io::Result<()> {
     writeln!(out, "{TITLE}Links that the plan does not have{TITLE:#}\n")?;
     if links.is_empty() {
-        writeln!(out, "  {GOOD}None was found beside those that it has.{GOOD:#}")?;
+        writeln!(out, "  {GOOD}There are no others.{GOOD:#}")?;
     }
     links.iter().try_for_each(|link| link_lines(out, link))?;
     if !doubts.is_empty() {

@@ -5,12 +5,12 @@ use std::io;
 use interligo_engine::totals::{MeasureKind, TotalsRow, TotalsTable, attribute_text};
 use interligo_model::values::decimal::Decimal;
 use interligo_model::values::value::Value;
-use interligo_project::row_labels;
+use interligo_project::{UnmetCondition, row_labels};
 
 use super::bars::bar;
 use super::number::{grouped, rounded};
 use super::table::TextTable;
-use super::{NOTICE, Out, QUIET, TITLE, counted};
+use super::{NOTICE, Out, QUIET, TITLE, argument, counted};
 
 /// How totals are shown, beside what they say.
 #[derive(Clone, Debug, Default)]
@@ -30,8 +30,8 @@ pub struct TotalsLook<'a> {
 pub struct TotalsNotes<'a> {
     /// Lines set aside, which are not among them.
     pub aside: u64,
-    /// What to do where no line meets the condition.
-    pub advice: Option<&'a str>,
+    /// What the condition asks about, where no line meets it.
+    pub unmet: Option<&'a UnmetCondition>,
 }
 
 /// A measure as it is shown.
@@ -276,8 +276,20 @@ fn remarks(table: &TotalsTable, look: &TotalsLook<'_>) -> Vec<String> {
     notes
 }
 
+/// What to do where no line meets a condition, as the end of a sentence.
+fn advice(UnmetCondition { table, column, near }: &UnmetCondition) -> String {
+    match near {
+        Some((text, near)) => format!(": `{column}` has no '{text}', but '{near}'"),
+        None => format!(
+            ": `interligo look {} --column {}` shows its values",
+            argument(table),
+            argument(column)
+        ),
+    }
+}
+
 /// The lines that a table does not show, in words.
-fn left_out(table: &TotalsTable, TotalsNotes { aside, advice }: TotalsNotes<'_>) -> Vec<String> {
+fn left_out(table: &TotalsTable, TotalsNotes { aside, unmet }: TotalsNotes<'_>) -> Vec<String> {
     let mut notes = Vec::new();
     // Measures that leave out the same number of lines share a note.
     let mut told: Vec<(u64, u64)> = Vec::new();
@@ -302,10 +314,10 @@ fn left_out(table: &TotalsTable, TotalsNotes { aside, advice }: TotalsNotes<'_>)
     if table.filtered > 0 {
         let all = counted(table.lines + table.filtered, "line");
         notes.push(match table.lines {
-            0 => match advice {
-                Some(advice) => format!("None of {all} meets the condition: {advice}."),
-                None => format!("None of {all} meets the condition."),
-            },
+            0 => format!(
+                "None of {all} meets the condition{}.",
+                unmet.map(advice).unwrap_or_default()
+            ),
             1 => format!("1 of {all} meets the condition."),
             more => format!("{} of {all} meet the condition.", grouped(&more.to_string())),
         });
