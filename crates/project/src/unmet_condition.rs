@@ -36,15 +36,21 @@ impl Project {
         let profile = self.profile(table, Some(&name.column), parallelism, &|_, _| {}).ok()?;
         let (values, not_kept) = profile.columns.first()?.values();
         let values: Vec<&str> = values.iter().map(|(value, _)| value.as_str()).collect();
-        // What no row has is known only where all values are.
-        let absent = text.filter(|text| not_kept == 0 && !values.contains(text));
-        let near = absent.and_then(|text| {
-            let same = values.iter().find(|value| value.to_lowercase() == text.to_lowercase());
-            let near = same.copied().or_else(|| nearest_name(text, &values))?;
+        let near = text.and_then(|text| {
+            let near = nearest_value(text, &values, not_kept == 0)?;
             Some((text.to_owned(), near.to_owned()))
         });
         Some(UnmetCondition { table: table.to_owned(), column: name.column.clone(), near })
     }
+}
+
+/// The value that is most like a text that no row has. That no row has it is known only where these are `all` values.
+fn nearest_value<'v>(text: &str, values: &[&'v str], all: bool) -> Option<&'v str> {
+    if !all || values.contains(&text) {
+        return None;
+    }
+    let same = values.iter().find(|value| value.to_lowercase() == text.to_lowercase());
+    same.copied().or_else(|| nearest_name(text, values))
 }
 
 /// The first column that a condition compares, and the text that it is compared with, if it is one.
@@ -77,5 +83,20 @@ fn text(node: &Node) -> Option<&str> {
     match &node.kind {
         NodeKind::Text(text) => Some(text),
         _ => None,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::nearest_value;
+
+    #[test]
+    fn only_a_value_that_no_row_has_is_held_against_the_others() {
+        let values = ["corvo", "corva", "tilia"];
+        assert_eq!(nearest_value("Corvo", &values, true), Some("corvo"));
+        assert_eq!(nearest_value("tilla", &values, true), Some("tilia"));
+        assert_eq!(nearest_value("corvo", &values, true), None);
+        assert_eq!(nearest_value("Corvo", &values, false), None);
+        assert_eq!(nearest_value("zimbro", &values, true), None);
     }
 }

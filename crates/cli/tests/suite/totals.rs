@@ -113,18 +113,6 @@ fn a_condition_that_no_line_meets_gives_an_empty_table() {
     }
 }
 
-/// Of a column with more values than are counted exactly nobody knows what it does not have.
-#[test]
-fn a_value_that_is_merely_not_kept_is_not_called_absent() {
-    let rows: String = (0..130_000).map(|n| format!("N{n},1\n")).collect();
-    let plan = "[tables.s]\nrole = 'fact'\nfrom = 's.csv'\n[figures]\nx = 'k'\n";
-    let folder = Folder::with(&[("interligo.toml", plan), ("s.csv", &format!("no,k\n{rows}"))]);
-    let asked = ["totals", "--where", "no = 'N129999' and k > 5", "--show", "x", "--format", "csv"];
-    let came = folder.run(&asked);
-    let look = "None of 130,000 lines meets the condition: `interligo look s --column no` shows its values.\n";
-    assert_eq!(came.said(), look);
-}
-
 /// In quotes it is a column, without them the number of lines.
 #[test]
 fn a_column_may_be_called_lines() {
