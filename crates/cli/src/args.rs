@@ -203,7 +203,11 @@ pub(crate) struct RunOptions {
     #[command(flatten)]
     pub(crate) plan: PlanOptions,
 
-    /// How the tie-out is printed
+    /// Print the whole tie-out: files, links, blank figures, rounding
+    #[arg(long)]
+    pub(crate) full: bool,
+
+    /// How the tie-out is printed; csv and json always have all of it
     #[arg(long, value_enum, value_name = "FORM", default_value = "table")]
     pub(crate) format: Format,
 }

@@ -44,7 +44,7 @@ impl Output for Printed {
     }
 
     fn width(&self) -> Option<usize> {
-        terminal_size::terminal_size().map(|(width, _)| usize::from(width.0))
+        told_width()
     }
 }
 
@@ -66,7 +66,9 @@ pub(crate) fn width() -> usize {
 }
 
 /// How wide the terminal is, if there is one or its width is told.
-pub(crate) fn told_width() -> Option<usize> {
+fn told_width() -> Option<usize> {
     let told = std::env::var("COLUMNS").ok().and_then(|columns| columns.parse().ok());
-    told.or_else(|| terminal_size::terminal_size().map(|(width, _)| usize::from(width.0)))
+    // Not that of standard error: what goes to a file or another program is as wide as it is.
+    let terminal = || terminal_size::terminal_size_of(io::stdout());
+    told.or_else(|| terminal().map(|(width, _)| usize::from(width.0)))
 }

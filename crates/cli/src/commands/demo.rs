@@ -1,7 +1,7 @@
 //! `interligo demo`.
 
 use interligo_engine::bind::{Content, Request, TotalsRequest};
-use interligo_engine::engine::{Engine, Extent};
+use interligo_engine::engine::Extent;
 use interligo_engine::proof::tieout::TieOut;
 use interligo_model::plan::Written;
 use interligo_project::{OnDuplicates, OnStop, Parallelism};
@@ -33,7 +33,7 @@ pub(crate) fn demo(options: &DemoOptions, out: Out<'_>) -> Result<(), Failure> {
     let mut requests =
         Request::of_plan(&opened.project.plan).map_err(|mistake| opened.failure(mistake))?;
     requests.retain(|request| request.to.is_some());
-    requests.push(by_group_and_month());
+    requests.push(by_group_and_year());
     let job = opened.prepare(&requests, Extent::Everything, OnDuplicates::Stop)?;
     let mut ran = opened.run(&job, OnStop::Stop)?;
     let mut profit = None;
@@ -43,64 +43,47 @@ pub(crate) fn demo(options: &DemoOptions, out: Out<'_>) -> Result<(), Failure> {
         outcome.tie_out.written.retain(|written| written.output != PROFIT);
     }
     let ties: Vec<&TieOut> = ran.outcomes.iter().map(|outcome| &outcome.tie_out).collect();
-    let facts: Vec<(&Engine, &TieOut)> = job.engines.iter().zip(ties.iter().copied()).collect();
 
     writeln!(
         out,
-        "The Mielo Cooperative sells beekeeping supplies. Its files and its plan are in `{folder}`.\n"
+        "The Mielo Cooperative sells beekeeping supplies. Its files and plan are in `{folder}`.\n"
     )?;
-    text::tables_read(out, &ties)?;
-    writeln!(out)?;
-    text::link_health(out, &facts)?;
-    text::title(out, "Profit by group and month of 2025")?;
     if let Some(profit) = &profit {
         text::bare(out, profit, "  ")?;
+        writeln!(out)?;
     }
+    text::counts(out, &ties)?;
+    text::outcome(out, &folder.to_string(), &ties, &ran)?;
     writeln!(out)?;
-    for (number, tie) in ties.iter().enumerate() {
-        if number > 0 {
-            writeln!(out)?;
-        }
-        text::tie_out(out, &opened.project.plan, tie)?;
-    }
-    text::summary(out, &ran)?;
-    text::title(out, "What to try next")?;
-    for (command, what) in [
-        (format!("cd {folder}"), ""),
-        ("interligo check".to_owned(), "unmatched keys and duplicate keys"),
-        (
-            "interligo totals --by families.name --show lines,revenue,margin".to_owned(),
-            "any figure by any attribute",
-        ),
-        ("interligo totals budget --by groups.name".to_owned(), "what was sold beside the budget"),
-        ("interligo totals top_products --bars".to_owned(), "the ten best products, and the rest"),
-        (
-            "interligo calendar prices".to_owned(),
-            "when prices are valid, and the days without a price",
-        ),
-        ("interligo mend".to_owned(), "correct wrong keys, one by one"),
-        ("interligo run".to_owned(), "the outputs again, after a change of interligo.toml"),
-    ] {
-        writeln!(out, "{}", format!("  {command:<72}{what}").trim_end())?;
+    writeln!(out, "  cd {folder}")?;
+    for (command, what) in NEXT {
+        writeln!(out, "  {command:<47}{what}")?;
     }
     out.flush()?;
     Ok(())
 }
 
-/// The name of the totals that only the demo shows.
-const PROFIT: &str = "profit by group and month";
+/// What to try after the demo.
+const NEXT: [(&str, &str); 4] = [
+    ("interligo check", "what to look at, and what to do"),
+    ("interligo run", "the results again, after a change"),
+    ("interligo totals --by depot --show revenue", "any figure by any attribute"),
+    ("interligo calendar prices", "the days without a price"),
+];
 
-fn by_group_and_month() -> Request {
+/// The name of the totals that only the demo shows.
+const PROFIT: &str = "profit by group and year";
+
+fn by_group_and_year() -> Request {
     let written = |text: &str| Written::in_option("demo", text, 0..text.len());
     Request {
         name: PROFIT.to_owned(),
         to: None,
         of: None,
         content: Content::Totals(Box::new(TotalsRequest {
-            by: vec![written("month(sold_on)")],
-            across: vec![written("groups.name")],
+            by: vec![written("groups.name")],
+            across: vec![written("year(sold_on)")],
             show: Some(vec![written("profit")]),
-            filter: Some(written("year(sold_on) = '2025'")),
             ..TotalsRequest::default()
         })),
     }

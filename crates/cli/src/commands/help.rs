@@ -12,7 +12,7 @@ pub(crate) fn help(options: &HelpOptions, out: Out<'_>) -> Result<(), Failure> {
     program.build();
     match options.about.as_deref() {
         None => write!(out, "{}", program.render_long_help().ansi())?,
-        Some("formulas") => text::formulas(out, crate::printed::told_width())?,
+        Some("formulas") => text::formulas(out)?,
         Some(name) => match program.find_subcommand_mut(name) {
             Some(command) => write!(out, "{}", command.render_long_help().ansi())?,
             None => {

@@ -20,6 +20,7 @@ pub(crate) fn run(options: &RunOptions, out: Out<'_>) -> Result<(), Failure> {
     let ran = opened.run(&job, OnStop::Stop)?;
     let ties: Vec<&TieOut> = ran.outcomes.iter().map(|outcome| &outcome.tie_out).collect();
     match options.format {
+        Format::Table if !options.full => text::brief(out, &opened.project.plan, &ties, &ran)?,
         Format::Table => {
             for (number, tie) in ties.iter().enumerate() {
                 if number > 0 {

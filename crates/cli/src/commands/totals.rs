@@ -37,7 +37,6 @@ pub(crate) fn totals(options: &TotalsOptions, out: Out<'_>) -> Result<(), Failur
                 notes,
                 currency: opened.project.plan.plan.currency.as_deref(),
                 bars: bars(options, table)?,
-                width: crate::printed::told_width(),
             };
             text::totals(out, table, &look)?;
         }

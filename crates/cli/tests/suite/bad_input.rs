@@ -107,7 +107,7 @@ fn a_heading_that_one_of_the_files_lacks_is_named_with_that_file() {
 fn a_heading_twice_is_a_finding_where_nothing_needs_it() {
     let mut folder = shop("");
     folder.put("products.csv", b"sku,name,cost,name\nA,Jar,1,Glass\nB,Smoker,2,Tin\n");
-    let came = folder.run(&["run"]);
+    let came = folder.run(&["run", "--full"]);
     let said = "name  products.csv; later ones are called `name_2`, `name_3`";
     assert!(came.printed().contains(said), "{}", came.printed());
     let came = folder.run(&["check", "--format", "csv"]);
@@ -138,7 +138,7 @@ fn a_bad_value_is_a_finding_and_its_line_stays() {
         "sales.csv",
         b"no,day,item,quantity\n1,2025-01-10,A,many\n2,10.1.25,A,2\n3,2025-01-10,A,1.5\n",
     );
-    let came = folder.run(&["run"]);
+    let came = folder.run(&["run", "--full"]);
     for said in [
         "quantity  sales.csv:2 `many`; taken as blank",
         "quantity unreadable 1",

@@ -171,7 +171,7 @@ fn file_names_that_are_no_utf_8_are_found_and_read() {
     folder.put("s/corvo_1.csv", SALES.as_bytes());
     let odd = std::ffi::OsStr::from_bytes(b"s/corvo_\xe9.csv");
     std::fs::write(folder.path().join(odd), SALES).unwrap();
-    let came = folder.run(&["run"]);
+    let came = folder.run(&["run", "--full"]);
     assert!(came.printed().contains("10  from 2 files"), "{}{}", came.printed(), came.said());
 }
 

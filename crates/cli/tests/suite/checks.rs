@@ -112,7 +112,8 @@ fn a_kind_a_link_or_a_table_is_shown_with_keys_and_rows() {
     insta::assert_snapshot!("check_detail", came.printed());
     came.any_stdout().nothing_else();
     let products = folder.run(&["check", "products"]);
-    for said in ["unused-row keys of a lookup that no line uses", "products.csv:4  QQ-900  Veil  3"]
+    for said in
+        ["unused-row\n  keys of a lookup that no line uses", "products.csv:4  QQ-900  Veil  3"]
     {
         assert!(products.printed().contains(said), "{said} in {}", products.printed());
     }

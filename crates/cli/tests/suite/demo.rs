@@ -8,11 +8,11 @@ use crate::support::Folder;
 fn the_demo_is_written_and_run() {
     let mut came = Folder::with(&[]).run(&["demo"]);
     assert!(came.said().is_empty(), "{}", came.said());
-    for said in
-        ["2,373  from 14 parts", "Profit by group and month of 2025", "closes", "interligo check"]
+    for said in ["sales        2,373    640   2,999", "495,517.85", "5 results", "interligo check"]
     {
         assert!(came.printed().contains(said), "{said} in {}", came.printed());
     }
+    assert!(came.printed().lines().count() <= 25, "{}", came.printed());
     let lines = came.take_file("mielo/out/lines.csv");
     assert_eq!(lines.lines().count(), 3_000, "2,999 lines and the heading");
     for file in [
@@ -23,6 +23,29 @@ fn the_demo_is_written_and_run() {
         "out/set-aside.csv",
     ] {
         came.take_file(&format!("mielo/{file}"));
+    }
+}
+
+/// A run is read at a glance; `--full`, and a table as wide as its cells, are for whoever asks.
+#[test]
+fn a_run_and_a_check_fit_a_terminal_of_80_columns() {
+    let folder = Folder::with(&[]);
+    folder.run(&["demo", "."]).ended(0);
+    let printed = |arguments: &[&str]| {
+        let output = folder.command(arguments).env("COLUMNS", "80").output().unwrap();
+        String::from_utf8(output.stdout).unwrap()
+    };
+    let run = printed(&["run"]);
+    assert!(run.lines().count() <= 30, "{run}");
+    for result in ["2,999  out/lines.csv", "127  out/by_group.csv", "1  out/set-aside.csv"] {
+        assert!(run.contains(result), "{run}");
+    }
+    let check = printed(&["check"]);
+    let first = "  What to do first\n  interligo check --for-owner missing\n";
+    assert_eq!(check.find(first), check.find("\n\n").map(|at| at + 2), "{check}");
+    for text in [run, check, printed(&["run", "--full"]), printed(&["link"]), printed(&["look"])] {
+        let wide: Vec<&str> = text.lines().filter(|line| line.chars().count() > 80).collect();
+        assert!(wide.is_empty(), "{}", wide.join("\n"));
     }
 }
 

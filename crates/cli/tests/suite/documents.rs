@@ -78,9 +78,27 @@ fn the_tour_shows_what_the_program_prints() {
     run_document("docs/tour.md");
 }
 
+/// The chapters of the guide, as paths from the root.
+fn chapters() -> Vec<String> {
+    let folder = std::fs::read_dir(root().join("docs/guide")).unwrap();
+    let names = folder.map(|entry| entry.unwrap().file_name().into_string().unwrap());
+    let mut chapters: Vec<String> = names.map(|name| format!("docs/guide/{name}")).collect();
+    chapters.sort();
+    chapters
+}
+
 #[test]
-fn the_guide_shows_what_the_program_prints() {
-    run_document("docs/guide.md");
+fn each_chapter_of_the_guide_is_short_and_shows_what_the_program_prints() {
+    let contents = std::fs::read_to_string(root().join("docs/guide/README.md")).unwrap();
+    for chapter in chapters() {
+        let lines = std::fs::read_to_string(root().join(&chapter)).unwrap().lines().count();
+        assert!(lines < 250, "{chapter} has {lines} lines");
+        let name = chapter.rsplit('/').next().unwrap();
+        if name != "README.md" {
+            assert!(contents.contains(&format!("({name})")), "{chapter} is not in the contents");
+            run_document(&chapter);
+        }
+    }
 }
 
 #[test]
@@ -134,7 +152,7 @@ fn the_guide_has_the_table_of_findings() {
         format!("| `{}` | {}{ends} |\n", kind.name, kind.what)
     };
     let rows: String = interligo_project::Code::ALL.iter().map(row).collect();
-    let guide = std::fs::read_to_string(root().join("docs/guide.md")).unwrap();
+    let guide = std::fs::read_to_string(root().join("docs/guide/findings.md")).unwrap();
     assert!(guide.contains(&format!("|---|---|\n{rows}\n")), "the table is now:\n{rows}");
 }
 
@@ -191,9 +209,12 @@ const FORMER: [&str; 44] = [
 fn texts_use_the_usual_terms() {
     let folder = Folder::with(&[]);
     let mut texts: Vec<(String, String)> =
-        ["README.md", "docs/tour.md", "docs/guide.md", "docs/performance.md", "demo/README.md"]
-            .map(|name| (name.to_owned(), std::fs::read_to_string(root().join(name)).unwrap()))
-            .into();
+        ["README.md", "docs/tour.md", "docs/performance.md", "demo/README.md"]
+            .map(str::to_owned)
+            .into_iter()
+            .chain(chapters())
+            .map(|name| (name.clone(), std::fs::read_to_string(root().join(name)).unwrap()))
+            .collect();
     let commands = ["start", "link", "run", "totals", "check", "mend", "calendar", "look", "demo"];
     let pages = commands.map(|command| vec!["help", command]).into_iter().chain([
         vec!["--help"],

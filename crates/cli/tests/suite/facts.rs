@@ -142,7 +142,7 @@ by = ["families.name"]
 show = ["lines", "aim"]
 "#,
     );
-    let mut came = folder.run(&["run"]);
+    let mut came = folder.run(&["run", "--full"]);
     assert_eq!(came.said(), "");
     assert_eq!(came.take_file("sold.csv"), "families.name,pieces\nFrames,3\nHives,2\n,1\n");
     assert_eq!(came.take_file("planned.csv"), "families.name,lines,aim\nFrames,1,5\nHives,1,10\n");

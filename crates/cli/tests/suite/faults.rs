@@ -48,7 +48,7 @@ fn folder() -> Folder {
 
 #[test]
 fn without_a_fault_the_run_closes() {
-    let mut came = folder().run(&["run", "--block", "100"]);
+    let mut came = folder().run(&["run", "--full", "--block", "100"]);
     assert_eq!(came.take_file("lines.csv").lines().count(), 81);
     assert_eq!(came.take_file("out/set-aside.csv").lines().count(), 41);
     // What the lines amount to, computed by hand, a copy of one piece, and a test of five.
@@ -95,7 +95,8 @@ fn sums_that_pass_the_range_midway_close() {
         ),
         ("sales.csv", &format!("no,quantity\n{rows}{less}")),
     ]);
-    for arguments in [&["run"][..], &["run", "--threads", "3", "--block", "64"]] {
+    for arguments in [&["run", "--full"][..], &["run", "--full", "--threads", "3", "--block", "64"]]
+    {
         let came = folder.run(arguments);
         assert!(came.printed().contains("79 = 79   closes"), "{}{}", came.printed(), came.said());
         came.any_stdout().file("all.csv", &format!("lines,quantity\n79,{large}\n")).nothing_else();

@@ -118,7 +118,7 @@ fn rounding_on_each_line_is_told_in_the_tie_out() {
             { "figure": "y", "sum": "0.89", "sum_before_rounding": "0.875", "difference": "0.015" },
         ])
     );
-    let came = folder.run(&["run"]);
+    let came = folder.run(&["run", "--full"]);
     assert!(
         came.printed().contains("Rounded on each line   sum  sum before rounding"),
         "{}",

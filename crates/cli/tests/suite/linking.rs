@@ -173,7 +173,7 @@ where = "amount > 10"
 "#;
     let files =
         [("interligo.toml", plan), ("sales.csv", "kind,amount\na,10\na,11\nb,12.50\nb,\nc,1\n")];
-    let came = Folder::with(&files).run(&["run"]);
+    let came = Folder::with(&files).run(&["run", "--full"]);
     assert!(
         came.printed().contains("large.csv (3 lines do not meet its condition)"),
         "{}",

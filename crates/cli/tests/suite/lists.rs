@@ -17,7 +17,7 @@ fn lists_are_outputs_like_others() {
         "sales.csv",
         b"no,day,item,quantity\n1,2025-01-10,A,2\n2,2025-02-10,X,3\n1,2025-01-10,A,2\n2,2025-02-10,X,4\n3,2025-03-09,B,1\n4,2025-01-10,A,1,x\n",
     );
-    let mut came = folder.run(&["run"]);
+    let mut came = folder.run(&["run", "--full"]);
     assert_eq!(
         came.take_file("open.csv"),
         "link,status,key,lines,first,last,quantity\n\
@@ -122,13 +122,13 @@ fn findings_end_a_run_where_the_plan_says_so() {
 #[test]
 fn the_end_of_a_run_says_what_is_new() {
     let mut folder = shop("[outputs.lines]\nto = \"lines.csv\"\n");
-    let first = folder.run(&["run"]);
+    let first = folder.run(&["run", "--full"]);
     assert!(!first.printed().contains("since the last run"), "{}", first.printed());
-    let same = folder.run(&["run"]);
-    assert!(same.printed().contains("as before           X  sales.csv:6"), "{}", same.printed());
+    let same = folder.run(&["run", "--full"]);
+    assert!(same.printed().contains("X  sales.csv:6  as before"), "{}", same.printed());
     let sales = "no,day,item,quantity\n1,2025-01-10,A,2\n5,2025-03-02,X,5\n6,2025-03-03,Y,5\n";
     folder.put("sales.csv", sales.as_bytes());
-    let more = folder.run(&["run"]);
+    let more = folder.run(&["run", "--full"]);
     assert!(more.printed().contains("1 more: Y"), "{}", more.printed());
     assert!(
         more.printed().contains("No more since the last run: undated-key in prices."),
@@ -137,7 +137,7 @@ fn the_end_of_a_run_says_what_is_new() {
     );
     // The note is for this only: without it there is nothing to compare with.
     std::fs::remove_dir_all(folder.path().join(".interligo")).unwrap();
-    let again = folder.run(&["run"]);
+    let again = folder.run(&["run", "--full"]);
     assert!(!again.printed().contains("since the last run"), "{}", again.printed());
 }
 

@@ -29,7 +29,7 @@ fn the_figures_are_those_worked_out_by_hand() {
 
 #[test]
 fn the_tie_out_closes_and_says_why_figures_are_blank() {
-    insta::assert_snapshot!(shop(LINES).run(&["run"]).as_text());
+    insta::assert_snapshot!(shop(LINES).run(&["run", "--full"]).as_text());
 }
 
 #[test]
@@ -242,7 +242,7 @@ show = ["lines", "revenue"]
 
 #[test]
 fn a_run_without_outputs_prints_the_tie_out() {
-    let came = shop("").run(&["run"]);
+    let came = shop("").run(&["run", "--full"]);
     assert!(came.printed().contains("Nothing was written: the plan has no [outputs]."));
     came.any_stdout().nothing_else();
 }

@@ -66,7 +66,7 @@ fn the_demo_without_its_plan_comes_to_the_same_profit() {
     let plan = std::fs::read_to_string(folder.path().join("interligo.toml")).unwrap();
     // What is to be decided is said, each with the lines to add.
     for decision in [
-        "the headings of `prices_2024` name periods: if its columns are to become rows, add tall = { \"{from} to {until}\"",
+        "the column names of `prices_2024` are periods: if its columns are to become rows, add tall = { \"{from} to {until}\"",
         "the cells of `items`, `quantities`, `Disc. %` in `tilia` have several values: add unpack =",
         "`products` has several rows for the key `SM-117`, which differ in `unit_cost`",
     ] {

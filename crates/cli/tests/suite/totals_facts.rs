@@ -146,7 +146,7 @@ path = 'items.group -> of_group.group'
     ) + "[outputs.lines]\nto = 'lines.csv'\ncolumns = ['no', 'revenue', 'of_group.lines', 'share']\n";
     let mut folder = office("");
     folder.put("interligo.toml", plan.as_bytes());
-    let mut came = folder.run(&["run"]);
+    let mut came = folder.run(&["run", "--full"]);
     assert_eq!(came.said(), "");
     assert!(came.printed().contains("The lines were read before, for the sums of_group."));
     assert_eq!(

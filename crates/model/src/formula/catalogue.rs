@@ -64,7 +64,7 @@ pub const FUNCTIONS: [FunctionHelp; 37] = [
     ),
     help("text", "upper(x)", "in uppercase", "upper('bo-104')", "BO-104"),
     help("text", "lower(x)", "in lowercase", "lower('BO')", "bo"),
-    help("text", "trim(x)", "without blanks at its ends", "trim('  wax ')", "wax"),
+    help("text", "trim(x)", "without spaces at its ends", "trim('  wax ')", "wax"),
     help(
         "text",
         "substring(x from n for m)",

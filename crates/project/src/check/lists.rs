@@ -112,7 +112,7 @@ impl Checked {
 }
 
 impl super::Affected {
-    /// A sum, unless it is that of the figure at affected and no line has it.
+    /// A sum, unless it is that of the figure findings are weighed by and no line has it.
     pub fn known(&self, number: usize, column: &AmountColumn) -> Option<ExactSum> {
         let nothing = column.is_figure && self.unknown == self.lines;
         self.sums.get(number).copied().filter(|sum| sum.value().is_some() && !nothing)

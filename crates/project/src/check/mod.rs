@@ -40,7 +40,7 @@ pub struct Finding {
     pub subject: String,
     /// How many lines, rows or values.
     pub count: u64,
-    /// What is at affected, of findings over lines.
+    /// The affected amounts, of findings over lines.
     pub affected: Option<Affected>,
     /// The first of the places.
     pub places: Vec<String>,
@@ -76,23 +76,23 @@ impl Finding {
     }
 }
 
-/// What is at affected over some lines.
+/// The amounts affected over some lines.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Affected {
     /// Lines.
     pub lines: u64,
     /// Sums by column, see [`Checked::columns`].
     pub sums: Vec<ExactSum>,
-    /// Lines on which the figure at affected is not known.
+    /// Lines on which the figure findings are weighed by is not known.
     pub unknown: u64,
 }
 
-/// A column of what is at affected.
+/// A column of affected amounts.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct AmountColumn {
     /// Its name.
     pub name: String,
-    /// Whether it is the figure at affected, which may not be known on a line.
+    /// Whether it is the figure findings are weighed by, which may not be known on a line.
     pub is_figure: bool,
     /// The fact that it belongs to, by number.
     fact: usize,
@@ -116,7 +116,7 @@ pub struct Group<'a> {
     pub findings: Vec<&'a Finding>,
     /// Lines, rows or values of all of them.
     pub count: u64,
-    /// What is at affected over all.
+    /// The amounts affected over all.
     pub affected: Option<Affected>,
     /// Whether any of them stops a run.
     pub stops: bool,
@@ -127,7 +127,7 @@ pub struct Group<'a> {
 pub struct Checked {
     /// The findings, largest amount first.
     pub findings: Vec<Finding>,
-    /// The columns of what is at affected: amounts of facts, and the figures at affected.
+    /// the columns of affected amounts: amounts of facts, and the figures findings are weighed by.
     pub columns: Vec<AmountColumn>,
     /// Lines of all facts.
     pub lines: u64,
@@ -226,7 +226,7 @@ impl Checked {
         self.findings = order.into_iter().filter_map(|at| all[at].take()).collect();
     }
 
-    /// What is worse comes last: what stops a run; what is not settled; lines on which the figure at affected is
+    /// What is worse comes last: what stops a run; what is not settled; lines on which the figure findings are weighed by is
     /// not known; how much of it is touched; lines.
     fn cost(&self, code: Code, stops: bool, affected: Option<&Affected>, count: u64) -> Cost {
         let (mut unknown, mut touched, mut lines) = (0, ExactSum::default(), 0);

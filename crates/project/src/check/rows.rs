@@ -6,6 +6,7 @@ use interligo_engine::lookup::{LeftOut, Lookup};
 use interligo_engine::proof::findings::{BlankBecause, Findings, Noted, Unreadable};
 use interligo_engine::proof::tieout::blank_words;
 use interligo_model::place::Parts;
+use interligo_model::place::Place;
 use interligo_model::plan::Duplicates;
 use interligo_sources::table::column_drift::Drift;
 
@@ -120,7 +121,7 @@ impl Checked {
         for repeat in &findings.copies {
             let places = [repeat.first, repeat.other].map(|spot| parts.place(spot).to_string());
             let mut finding = Finding::of_rows(Code::RepeatIdentical, table, &*repeat.key, 1)
-                .at(places.to_vec(), "the same, counts once");
+                .at(places.to_vec(), "identical copy, counted once");
             finding.spots = vec![repeat.first, repeat.other];
             self.findings.push(finding);
         }
@@ -198,10 +199,15 @@ impl Checked {
             let identical = duplicate.differing.is_empty();
             let differing = duplicate.differing.join(", ");
             let note = match (&duplicate.held, rule) {
-                _ if identical => "identical, counts once".to_owned(),
+                _ if identical => "identical copy, counted once".to_owned(),
                 (None, _) => format!("differ in {differing}: stops a run"),
                 (_, Duplicates::Blank) => format!("differ in {differing}, which is blank"),
-                (Some(held), _) => format!("differ in {differing}; {held} is used"),
+                (Some(used), _) => {
+                    format!(
+                        "differ in {differing}; {} is used",
+                        row_beside(used, &duplicate.places)
+                    )
+                }
             };
             let code =
                 if identical { Code::DuplicateIdentical } else { Code::DuplicateConflicting };
@@ -385,5 +391,15 @@ impl Checked {
             let place = format!("{}: {}", note.part, note.words);
             self.findings.push(finding.at(vec![place], note.what.outcome()));
         }
+    }
+}
+
+/// A row among others of its key: by its number where they are all in its file.
+fn row_beside(row: &Place, others: &[Place]) -> String {
+    match row.row {
+        Some(number) if others.iter().all(|other| other.part == row.part) => {
+            format!("row {number}")
+        }
+        _ => row.to_string(),
     }
 }

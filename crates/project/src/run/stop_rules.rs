@@ -192,7 +192,7 @@ pub fn stops(project: &Project, engine: &Engine, findings: &Findings) -> Vec<Sto
             };
             let help = Code::of_key(*status).fix();
             let keys = if tallies.len() > 1 {
-                format!(" ({} different keys)", tallies.len())
+                format!(" ({} distinct keys)", tallies.len())
             } else {
                 String::new()
             };

@@ -324,7 +324,7 @@ fn periods_as_headings(table: &Table, name: &str) -> Option<String> {
     }
     let (pattern, _) = patterns.into_iter().find(|(_, count)| *count >= 3)?;
     Some(format!(
-        "the headings of `{name}` name periods: if its columns are to become rows, add tall = {{ \"{pattern}\" = \"price\" }} to [tables.{}]",
+        "the column names of `{name}` are periods: if its columns are to become rows, add tall = {{ \"{pattern}\" = \"price\" }} to [tables.{}]",
         key(name)
     ))
 }

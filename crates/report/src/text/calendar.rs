@@ -92,8 +92,8 @@ fn other_lines(out: Out<'_>, link: &str, without: &[(LinkStatus, u64)]) -> io::R
     let why = why.collect::<Vec<_>>().join(", ");
     writeln!(
         out,
-        "  {NOTICE}{lines} without a row for other reasons: {why}{NOTICE:#} \
-         {QUIET}· `interligo check {link}`{QUIET:#}"
+        "  {NOTICE}{lines} without a row for other reasons: {why}{NOTICE:#}\n  \
+         {QUIET}`interligo check {link}` shows them.{QUIET:#}"
     )
 }
 

@@ -8,7 +8,8 @@ use interligo_project::{Checked, Code, Finding, Group, LinkBalance};
 
 use super::error::fix_line;
 use super::findings::{
-    affected_cells, affected_columns, example, note, part_of, share, subjects, visible,
+    affected_cells, affected_columns, example, note, part_of, share, subjects, unknown_amounts,
+    visible,
 };
 use super::number::grouped;
 use super::table::TextTable;
@@ -37,6 +38,7 @@ pub fn overview(out: Out<'_>, checked: &Checked) -> io::Result<()> {
     );
     writeln!(out, "{TITLE}Check{TITLE:#} {QUIET}over {over}{QUIET:#}")?;
     let groups = checked.groups();
+    first_steps(out, &groups)?;
     let (lines, others): (Vec<&Group<'_>>, Vec<&Group<'_>>) =
         groups.iter().partition(|group| group.affected.is_some());
     writeln!(out)?;
@@ -64,11 +66,43 @@ pub fn overview(out: Out<'_>, checked: &Checked) -> io::Result<()> {
         writeln!(
             out,
             "\n{QUIET}{}{QUIET:#}",
-            paragraph(out.width(), &format!(
-                "`interligo check {code}`{or} shows keys and rows, `interligo check --explain {code}` what settles them."
-            ))
-            .trim_start()
+            paragraph(
+                out.width(),
+                &format!(
+                    "`interligo check {code}`{or} shows keys and rows, `interligo check --explain {code}` what settles them."
+                )
+            )
         )?;
+    }
+    Ok(())
+}
+
+/// How many first steps are shown.
+const STEPS: usize = 3;
+
+/// What to do first: the commands that settle the findings with the largest amounts.
+fn first_steps(out: Out<'_>, groups: &[Group<'_>]) -> io::Result<()> {
+    let mut steps: Vec<(String, &str, Vec<&str>)> = Vec::new();
+    for code in groups.iter().map(|group| group.findings[0].code) {
+        let kind = code.kind();
+        let Some((way, what)) = kind.ways.first().filter(|_| !kind.settled) else { continue };
+        let (command, what) = match way.starts_with("interligo ") {
+            true => ((*way).to_owned(), *what),
+            false => (format!("interligo check --explain {}", code.name()), "how to settle it"),
+        };
+        match steps.iter_mut().find(|(known, ..)| *known == command) {
+            Some((.., codes)) if codes.contains(&code.name()) => {}
+            Some((.., codes)) => codes.push(code.name()),
+            None => steps.push((command, what, vec![code.name()])),
+        }
+    }
+    if steps.is_empty() {
+        return Ok(());
+    }
+    writeln!(out, "\n  {TITLE}What to do first{TITLE:#}")?;
+    for (command, what, codes) in steps.into_iter().take(STEPS) {
+        writeln!(out, "  {command}")?;
+        writeln!(out, "      {QUIET}{}: {what}{QUIET:#}", codes.join(", "))?;
     }
     Ok(())
 }
@@ -90,7 +124,8 @@ fn line_groups(out: Out<'_>, checked: &Checked, groups: &[&Group<'_>]) -> io::Re
         row.push(example(first));
         table.row(row);
     }
-    table.print(out, "  ")
+    table.print(out, "  ")?;
+    unknown_amounts(out, groups.iter().map(|group| group.affected.as_ref()))
 }
 
 fn row_groups(out: Out<'_>, groups: &[&Group<'_>]) -> io::Result<()> {
@@ -115,7 +150,7 @@ fn balances(out: Out<'_>, checked: &Checked) -> io::Result<()> {
         return Ok(());
     }
     writeln!(out)?;
-    let mut table = TextTable::new(["Counts that close", "lines", "different keys"]);
+    let mut table = TextTable::new(["Counts that close", "lines", "distinct keys"]);
     for link in &checked.balances {
         table.row([link.link.clone(), lines_sum(link), keys_sum(link)]);
     }
@@ -172,7 +207,9 @@ pub fn detail(
             writeln!(out)?;
         }
         let what = code.kind().what;
-        writeln!(out, "{TITLE}{}{TITLE:#} {QUIET}{what}{QUIET:#}\n", code.name())?;
+        writeln!(out, "{TITLE}{}{TITLE:#}", code.name())?;
+        super::note(out, QUIET, "  ", what)?;
+        writeln!(out)?;
         let found = &by_kind[code];
         match found[0].affected {
             Some(_) => line_findings(out, checked, found)?,
@@ -231,7 +268,8 @@ fn line_findings(out: Out<'_>, checked: &Checked, findings: &[&Finding]) -> io::
         row.push(if said { String::new() } else { finding.note.clone() });
         table.row(row);
     }
-    table.without_blank_columns(3).print(out, "  ")
+    table.without_blank_columns(3).print(out, "  ")?;
+    unknown_amounts(out, findings.iter().map(|finding| finding.affected.as_ref()))
 }
 
 fn suggested(suggestion: &interligo_engine::proof::balance::Suggestion) -> String {
@@ -292,7 +330,7 @@ pub(super) fn write_csv(
 
 /// Says that a run goes through.
 pub fn would_not_stop(out: Out<'_>) -> io::Result<()> {
-    writeln!(out, "{QUIET}None of this stops a run.{QUIET:#}")
+    writeln!(out, "  {QUIET}None of this stops a run.{QUIET:#}")
 }
 
 /// That a run would be stopped, and the way out, in lines.

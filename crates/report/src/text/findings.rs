@@ -1,4 +1,4 @@
-//! Findings in a table: what was found, how many lines it touches, what is at affected.
+//! Findings in a table: what was found, how many lines it touches, which amounts are affected.
 
 use std::io;
 
@@ -17,12 +17,12 @@ const AT_THE_END: usize = 10;
 /// Money and quantities as they are shown; every digit is in the other forms.
 const PLACES: u8 = 2;
 
-/// The columns of what is at affected, as headings of a table.
+/// The columns of affected amounts, as column names of a table.
 pub(super) fn affected_columns(checked: &Checked) -> impl Iterator<Item = String> {
     checked.columns.iter().map(|column| format!(">{}", column.name))
 }
 
-/// What is at affected, a cell for each column.
+/// The affected amounts, a cell for each column.
 pub(super) fn affected_cells(checked: &Checked, affected: Option<&Affected>) -> Vec<String> {
     let cell = |(number, column): (usize, &interligo_project::AmountColumn)| {
         let Some(affected) = affected else { return String::new() };
@@ -33,7 +33,7 @@ pub(super) fn affected_cells(checked: &Checked, affected: Option<&Affected>) -> 
         match affected.known(number, column) {
             None => "unknown".to_owned(),
             Some(sum) if column.is_figure && affected.unknown > 0 => {
-                format!("{}, {} unknown", amount(sum), grouped(&affected.unknown.to_string()))
+                format!("{}{AND_UNKNOWN}", amount(sum))
             }
             Some(sum) => amount(sum),
         }
@@ -41,11 +41,26 @@ pub(super) fn affected_cells(checked: &Checked, affected: Option<&Affected>) -> 
     checked.columns.iter().enumerate().map(cell).collect()
 }
 
+/// Follows an amount that some lines do not have.
+const AND_UNKNOWN: &str = " + ?";
+
+/// Explains amounts that some lines do not have, if there are such.
+pub(super) fn unknown_amounts<'f>(
+    out: Out<'_>,
+    mut affected: impl Iterator<Item = Option<&'f Affected>>,
+) -> io::Result<()> {
+    let some = |affected: &Affected| affected.unknown > 0 && affected.unknown < affected.lines;
+    match affected.any(|affected| affected.is_some_and(some)) {
+        true => writeln!(out, "  {QUIET}+ ? : the amount of some lines is unknown.{QUIET:#}"),
+        false => Ok(()),
+    }
+}
+
 fn amount(sum: ExactSum) -> String {
     match sum.value() {
         Some(sum) if sum.places() > PLACES => rounded(sum, PLACES),
         Some(sum) => grouped(&sum.to_string()),
-        None => "does not fit".to_owned(),
+        None => "overflows".to_owned(),
     }
 }
 
@@ -104,11 +119,19 @@ pub(super) fn visible(key: &str) -> String {
 
 /// Prints what was found, in a few lines, at the end of a run.
 pub fn summary(out: Out<'_>, ran: &RunResult) -> io::Result<()> {
-    let (checked, since) = (&ran.checked, ran.since.as_ref());
-    let groups = checked.groups();
-    let files = ran.outcomes.first().map(|outcome| &outcome.since);
+    let groups = ran.checked.groups();
+    if !groups.is_empty() {
+        writeln!(out)?;
+        group_table(out, &ran.checked, &groups, AT_THE_END, ran.since.as_ref())?;
+    }
+    since_the_last_run(out, ran)?;
+    more_kinds(out, &groups, AT_THE_END)
+}
+
+/// Prints which files and findings came or went since the last run.
+pub(super) fn since_the_last_run(out: Out<'_>, ran: &RunResult) -> io::Result<()> {
     let mut notes = Vec::new();
-    if let Some(files) = files {
+    if let Some(files) = ran.outcomes.first().map(|outcome| &outcome.since) {
         for (files, what) in [(&files.new, "new"), (&files.gone, "gone")] {
             if !files.is_empty() {
                 let shown = files.iter().take(5).map(String::as_str).collect::<Vec<_>>().join(", ");
@@ -118,46 +141,45 @@ pub fn summary(out: Out<'_>, ran: &RunResult) -> io::Result<()> {
             }
         }
     }
-    if let Some(since) = since.filter(|since| !since.gone.is_empty()) {
+    if let Some(since) = ran.since.as_ref().filter(|since| !since.gone.is_empty()) {
         let gone = since.gone.iter().map(|(code, about, _)| in_words(code.name(), about));
         let shown: Vec<String> = gone.take(5).collect();
         notes.push(format!("No more since the last run: {}.", shown.join(", ")));
     }
-    if groups.is_empty() && notes.is_empty() {
-        return Ok(());
+    if ran.checked.groups().is_empty() && !notes.is_empty() {
+        writeln!(out)?;
     }
-    writeln!(out)?;
-    if !groups.is_empty() {
-        group_table(out, checked, &groups, since)?;
-    }
-    for note in notes {
-        writeln!(out, "  {NOTICE}{note}{NOTICE:#}")?;
-    }
-    if let Some(first) = groups.first() {
-        let more = match groups.len().checked_sub(AT_THE_END) {
-            Some(more) if more > 0 => format!("{} more. ", counted(more as u64, "kind")),
-            _ => String::new(),
-        };
-        writeln!(
-            out,
-            "  {QUIET}{more}`interligo check` shows all, `interligo check {}` the rows of one kind.{QUIET:#}",
-            first.findings[0].code.name()
-        )?;
-    }
-    Ok(())
+    notes.iter().try_for_each(|note| writeln!(out, "  {NOTICE}{note}{NOTICE:#}"))
 }
 
-fn group_table(
+/// Prints what shows the findings that are not shown, and the rows of those that are.
+pub(super) fn more_kinds(out: Out<'_>, groups: &[Group<'_>], shown: usize) -> io::Result<()> {
+    let Some(first) = groups.first() else { return Ok(()) };
+    let code = first.findings[0].code.name();
+    match groups.len().saturating_sub(shown) {
+        0 => {
+            writeln!(out, "  {QUIET}`interligo check {code}` shows the rows of one kind.{QUIET:#}")
+        }
+        more => {
+            let more = grouped(&more.to_string());
+            writeln!(out, "  {QUIET}… and {more} more: `interligo check` shows all.{QUIET:#}")
+        }
+    }
+}
+
+/// Prints the first groups of findings, a line each.
+pub(super) fn group_table(
     out: Out<'_>,
     checked: &Checked,
     groups: &[Group<'_>],
+    rows: usize,
     since: Option<&FindingsSince>,
 ) -> io::Result<()> {
     let headings = ["Findings", "in", ">how many"].map(str::to_owned);
     let headings = headings.into_iter().chain(affected_columns(checked));
     let since_heading = since.map(|_| "since the last run".to_owned());
-    let mut table = TextTable::new(headings.chain(since_heading).chain(["first".to_owned()]));
-    for group in groups.iter().take(AT_THE_END) {
+    let mut table = TextTable::new(headings.chain(["first".to_owned()]).chain(since_heading));
+    for group in groups.iter().take(rows) {
         let first = group.findings[0];
         let mut row = vec![
             first.code.name().to_owned(),
@@ -165,14 +187,15 @@ fn group_table(
             grouped(&group.count.to_string()),
         ];
         row.extend(affected_cells(checked, group.affected.as_ref()));
-        row.extend(since.map(|since| change(since, checked, group)));
         row.push(match first.affected {
             None if !first.note.is_empty() => format!("{}; {}", example(first), note(first)),
             _ => example(first),
         });
+        row.extend(since.map(|since| change(since, checked, group)));
         table.row(row);
     }
-    table.print(out, "  ")
+    table.print(out, "  ")?;
+    unknown_amounts(out, groups.iter().take(rows).map(|group| group.affected.as_ref()))
 }
 
 /// How a group differs from the last run.

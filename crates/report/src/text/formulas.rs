@@ -2,23 +2,25 @@
 
 use std::io;
 
-use interligo_model::formula::{FUNCTIONS, FunctionHelp, SUMMARIES};
+use anstyle::Style;
+use interligo_model::formula::{FUNCTIONS, SUMMARIES};
 
 use super::table::TextTable;
-use super::{Out, TITLE, broken};
+use super::{Out, TITLE, note};
 
-/// Prints the language of formulas: its signs, and all functions with an example each.
-pub fn formulas(out: Out<'_>, width: Option<usize>) -> io::Result<()> {
+/// Prints the language of formulas: its operators, and all functions with an example each.
+pub fn formulas(out: Out<'_>) -> io::Result<()> {
     let section = |out: Out<'_>, title: &str, table: &TextTable| {
         writeln!(out, "\n{TITLE}{title}{TITLE:#}\n")?;
         table.print(out, "  ")
     };
-    writeln!(
-        out,
-        "Formulas are used in [figures], in columns, and as conditions and attributes.\n\
-         Numbers are exact. An unknown value is blank; a blank in a sum, product or comparison makes the result blank."
-    )?;
-    let mut signs = TextTable::new(["Written", "means"]);
+    for text in [
+        "Formulas are used in [figures], in columns, and as conditions and attributes.",
+        "Numbers are exact. An unknown value is blank; a blank in a sum, product or comparison makes the result blank.",
+    ] {
+        note(out, Style::new(), "", text)?;
+    }
+    let mut operators = TextTable::new(["Written", "means"]);
     for (written, means) in [
         ("quantity, prices.unit_price", "a column of the lines, a column that a link leads to"),
         ("\"Unit price\"", "a name with characters other than letters, digits and _"),
@@ -34,17 +36,15 @@ pub fn formulas(out: Out<'_>, width: Option<usize>) -> io::Result<()> {
         ("x is blank, is not blank", "whether it is known"),
         ("if c then x else y", "without else: blank"),
     ] {
-        signs.row([written, means]);
+        operators.row([written, means]);
     }
-    section(out, "Operators and words", &signs)?;
+    section(out, "Operators and words", &operators)?;
     let mut at = 0;
-    let room = room_for_words(width);
     while let Some(first) = FUNCTIONS.get(at) {
         let mut table = TextTable::new(["Written", "is", "for instance", "gives"]);
         for function in FUNCTIONS[at..].iter().take_while(|f| f.group == first.group) {
             let gives = if function.gives.is_empty() { "(blank)" } else { function.gives };
-            let says = broken(function.says, room).join("\n");
-            table.row([function.shape, &says, function.example, gives]);
+            table.row([function.shape, function.says, function.example, gives]);
             at += 1;
         }
         section(out, &format!("Functions of {}", first.group), &table)?;
@@ -54,18 +54,13 @@ pub fn formulas(out: Out<'_>, width: Option<usize>) -> io::Result<()> {
         table.row([summary.shape, summary.says]);
     }
     section(out, "What totals can show of the lines of a group", &table)?;
-    writeln!(
-        out,
-        "\nThe last group is for `show`, `versus` and `sort` of totals, not for formulas of lines. They can be nested:\n\
-         a share of a running total, share(running(revenue)); an earlier year to date, year_to_date(year_before(revenue))."
-    )
-}
-
-/// The width that a terminal leaves for what a function is.
-fn room_for_words(width: Option<usize>) -> usize {
-    let widest = |of: fn(&FunctionHelp) -> &str| {
-        FUNCTIONS.iter().map(|function| of(function).chars().count()).max().unwrap_or(0)
-    };
-    let others = widest(|f| f.shape) + widest(|f| f.example) + widest(|f| f.gives) + 8;
-    width.map_or(usize::MAX, |width| width.saturating_sub(others).max(24))
+    writeln!(out)?;
+    for text in [
+        "The last group is for `show`, `versus` and `sort` of totals, not for formulas of lines. They can be nested:",
+        "a share of a running total, share(running(revenue)); an earlier year to date, \
+         year_to_date(year_before(revenue)).",
+    ] {
+        note(out, Style::new(), "", text)?;
+    }
+    Ok(())
 }

@@ -9,7 +9,7 @@ use super::check::write_csv;
 use super::number::{grouped, share};
 use super::start::link_lines;
 use super::table::TextTable;
-use super::{GOOD, NOTICE, Out, QUIET, TITLE, argument, counted, title};
+use super::{GOOD, NOTICE, Out, QUIET, TITLE, argument, counted, note, title};
 
 /// Prints the links with the lines that they find.
 pub fn links(out: Out<'_>, map: &LinkMap) -> io::Result<()> {
@@ -48,10 +48,10 @@ pub fn links(out: Out<'_>, map: &LinkMap) -> io::Result<()> {
             writeln!(out, "  {NOTICE}{}: {note}{NOTICE:#}", link.path)?;
         }
     }
-    writeln!(
-        out,
-        "\n  {QUIET}`interligo check` lists the unmatched keys; `interligo link map` draws all tables and links.{QUIET:#}"
-    )
+    let next = "`interligo check` lists the unmatched keys; `interligo link map` draws all tables and \
+                links.";
+    writeln!(out)?;
+    note(out, QUIET, "  ", next)
 }
 
 /// A link with its tables.

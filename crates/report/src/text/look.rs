@@ -11,8 +11,8 @@ use interligo_project::{ColumnLook, Question, TableProfile, TableRows};
 use super::check::write_csv;
 use super::number::grouped;
 use super::table::TextTable;
-use super::tie_out::{drift_words, part_noun};
-use super::{NOTICE, Out, QUIET, TITLE, argument, counted};
+use super::tie_out::{PartNoun, drift_words};
+use super::{NOTICE, Out, QUIET, TITLE, argument, counted, note};
 
 /// The longest cell that is shown whole.
 const LONGEST: usize = 28;
@@ -39,8 +39,8 @@ fn heading(out: Out<'_>, profile: &TableProfile) -> io::Result<()> {
     let rows = &profile.rows;
     let n = |count: u64| grouped(&count.to_string());
     let fact = if profile.role == Role::Fact { "fact · " } else { "" };
-    let noun = part_noun(profile.parts.iter().map(|part| part.part.as_str()));
-    let files = counted(profile.parts.len() as u64, noun);
+    let noun = PartNoun::of(profile.parts.iter().map(|part| part.part.as_str()));
+    let files = noun.counted(profile.parts.len() as u64);
     writeln!(out, "{TITLE}{}{TITLE:#}  {QUIET}{fact}{files}{QUIET:#}", profile.name)?;
     let mut about = vec![format!("{} read", counted(rows.read, "row"))];
     if rows.made > 0 {
@@ -54,7 +54,7 @@ fn heading(out: Out<'_>, profile: &TableProfile) -> io::Result<()> {
     if profile.malformed > 0 {
         about.push(format!("{} malformed", n(profile.malformed)));
     }
-    writeln!(out, "  {QUIET}{}{QUIET:#}", about.join(" · "))?;
+    note(out, QUIET, "  ", &about.join(" · "))?;
     // Files that are written alike are named together.
     let mut ways: Vec<(&str, Vec<&str>)> = Vec::new();
     for part in &profile.parts {
@@ -66,10 +66,9 @@ fn heading(out: Out<'_>, profile: &TableProfile) -> io::Result<()> {
     for (written, parts) in ways {
         let mut named = parts.iter().take(3).copied().collect::<Vec<_>>().join(", ");
         if parts.len() > 3 {
-            named =
-                format!("{named} and {}", counted(parts.len() as u64 - 3, &format!("more {noun}")));
+            named = format!("{named} and {} more", n((parts.len() - 3) as u64));
         }
-        writeln!(out, "  {QUIET}{named}: {written}{QUIET:#}")?;
+        note(out, QUIET, "  ", &format!("{named}: {written}"))?;
     }
     Ok(())
 }
@@ -206,7 +205,7 @@ fn notes(out: Out<'_>, profile: &TableProfile) -> io::Result<()> {
         return Ok(());
     }
     writeln!(out)?;
-    notes.iter().try_for_each(|note| writeln!(out, "  {NOTICE}{note}.{NOTICE:#}"))
+    notes.iter().try_for_each(|text| note(out, NOTICE, "  ", &format!("{text}.")))
 }
 
 /// Prints the values of one column, the most frequent first.

@@ -1,6 +1,7 @@
 //! Results as text: tables and statements for reading, CSV and JSON for other programs.
 
 mod bars;
+mod brief;
 mod calendar;
 mod check;
 mod error;
@@ -16,6 +17,7 @@ pub(crate) mod table;
 mod tie_out;
 pub(crate) mod totals;
 
+pub use brief::{brief, counts, outcome};
 pub use calendar::{calendar, calendars};
 pub use check::{
     ShownRows, check_csv, detail, for_owners, nothing_of, overview, would_not_stop, would_stop,
@@ -31,7 +33,7 @@ pub use mend::{
     nothing_to_undo, one_mended, open_key, suggestions,
 };
 pub use start::started;
-pub use tie_out::{link_health, tables_read, tie_out, tie_out_csv};
+pub use tie_out::{tie_out, tie_out_csv};
 pub use totals::{TotalsLook, TotalsNotes, bare, not_shown, totals, totals_markdown};
 
 use std::borrow::Cow;
@@ -71,6 +73,13 @@ fn broken(text: &str, width: usize) -> Vec<Cow<'_, str>> {
         .wrap_algorithm(WrapAlgorithm::FirstFit)
         .break_words(false);
     textwrap::wrap(text, options)
+}
+
+/// Prints a note, in lines that fit the width, each after `indent`.
+pub(crate) fn note(out: Out<'_>, style: Style, indent: &str, text: &str) -> std::io::Result<()> {
+    let width = out.width().map_or(usize::MAX, |width| width.max(40) - indent.len());
+    let lines = broken(text, width);
+    lines.iter().try_for_each(|line| writeln!(out, "{indent}{style}{line}{style:#}"))
 }
 
 /// Prints the title of a section.

@@ -2,14 +2,13 @@
 
 use std::io;
 
-use interligo_engine::engine::Engine;
-use interligo_engine::links::{LinkStatus, lines_found};
+use interligo_engine::links::LinkStatus;
 use interligo_engine::proof::tieout::{Amount, RoundedFigure, TieOut};
 use interligo_model::plan::Plan;
 use interligo_model::values::decimal::Decimal;
 use interligo_project::Drift;
 
-use super::number::{grouped, share};
+use super::number::grouped;
 use super::table::TextTable;
 use super::{GOOD, Out, QUIET, TITLE, counted};
 
@@ -46,7 +45,7 @@ fn lines(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
     let mut table = TextTable::new(["Lines", ">", ""]);
     let n = |count: u64| grouped(&count.to_string());
     let rows = &tie.fact.rows;
-    let from = format!("from {}", counted(tie.fact.parts as u64, tie_noun(tie)));
+    let from = format!("from {}", noun(tie).counted(tie.fact.parts as u64));
     table.row(["read".to_owned(), n(rows.read), from]);
     if rows.made > 0 {
         let how = "by splitting cells and turning columns into rows";
@@ -93,14 +92,48 @@ fn lines(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
     files(out, tie)
 }
 
-fn tie_noun(tie: &TieOut) -> &'static str {
-    part_noun(tie.parts.iter().map(|(part, _)| &**part))
+/// What the parts of a table are: files, sheets, tables or queries of a database.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) struct PartNoun {
+    one: &'static str,
+    many: &'static str,
 }
 
-/// What parts are called: files, unless one of them is a sheet or lies in a database.
-pub(crate) fn part_noun<'p>(mut parts: impl Iterator<Item = &'p str>) -> &'static str {
-    let inside = |part: &str| part.contains('#') || part.ends_with(" (query)");
-    if parts.any(inside) { "part" } else { "file" }
+impl PartNoun {
+    /// What parts of these names are.
+    pub(crate) fn of<'p>(parts: impl Iterator<Item = &'p str>) -> PartNoun {
+        let noun = |part: &str| match part {
+            part if part.ends_with(" (query)") => PartNoun { one: "query", many: "queries" },
+            part if part.contains('#') => PartNoun { one: "sheet", many: "sheets" },
+            _ => PartNoun { one: "file", many: "files" },
+        };
+        let mut nouns: Vec<PartNoun> = Vec::new();
+        for noun in parts.map(noun) {
+            if !nouns.contains(&noun) {
+                nouns.push(noun);
+            }
+        }
+        match nouns.as_slice() {
+            [only] => *only,
+            [_, _, ..] => PartNoun { one: "file or sheet", many: "files and sheets" },
+            [] => PartNoun { one: "file", many: "files" },
+        }
+    }
+
+    /// `1 file`, `3 sheets`.
+    pub(crate) fn counted(self, count: u64) -> String {
+        let noun = if count == 1 { self.one } else { self.many };
+        format!("{} {noun}", grouped(&count.to_string()))
+    }
+
+    fn capital(self) -> String {
+        let mut letters = self.many.chars();
+        letters.next().map_or(String::new(), |first| first.to_uppercase().chain(letters).collect())
+    }
+}
+
+fn noun(tie: &TieOut) -> PartNoun {
+    PartNoun::of(tie.parts.iter().map(|(part, _)| &**part))
 }
 
 /// The files of the fact with the lines of each.
@@ -109,11 +142,8 @@ fn files(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
         return Ok(());
     }
     writeln!(out)?;
-    let mut table = TextTable::new([
-        if tie_noun(tie) == "file" { "Files" } else { "Parts" },
-        ">rows",
-        ">lines",
-    ]);
+    let columns = [">rows", ">lines"].map(str::to_owned);
+    let mut table = TextTable::new([noun(tie).capital()].into_iter().chain(columns));
     for (part, rows) in tie.parts.iter().take(FILES_SHOWN) {
         let lines = grouped(&rows.lines().to_string());
         table.row([part.to_string(), grouped(&rows.read.to_string()), lines]);
@@ -121,18 +151,16 @@ fn files(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
     table.print(out, "  ")?;
     match tie.parts.len().checked_sub(FILES_SHOWN) {
         Some(more) if more > 0 => {
-            writeln!(
-                out,
-                "  {QUIET}… and {}{QUIET:#}",
-                counted(more as u64, &format!("more {}", tie_noun(tie)))
-            )
+            let more = grouped(&more.to_string());
+            writeln!(out, "  {QUIET}… and {more} more{QUIET:#}")
         }
         _ => Ok(()),
     }
 }
 
-fn sum(amount: Option<Decimal>) -> String {
-    amount.map_or("does not fit".to_owned(), |sum| grouped(&sum.to_string()))
+/// A sum as it is shown.
+pub(super) fn sum(amount: Option<Decimal>) -> String {
+    amount.map_or("overflows".to_owned(), |sum| grouped(&sum.to_string()))
 }
 
 fn amounts(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
@@ -300,40 +328,6 @@ pub(crate) fn drift_words(drift: &Drift) -> String {
             )
         }
     }
-}
-
-/// Prints the tables that were read, those that several facts use once.
-pub fn tables_read(out: Out<'_>, ties: &[&TieOut]) -> io::Result<()> {
-    let mut table = TextTable::new(["Tables", ">rows", ">parts"]);
-    let mut known: Vec<&str> = Vec::new();
-    for read in ties.iter().flat_map(|tie| [&tie.fact].into_iter().chain(&tie.lookups)) {
-        if known.contains(&read.table.as_str()) {
-            continue;
-        }
-        known.push(&read.table);
-        table.row([
-            read.table.clone(),
-            grouped(&read.rows.read.to_string()),
-            read.parts.to_string(),
-        ]);
-    }
-    table.print(out, "  ")
-}
-
-/// Prints the health of each link of each fact in a line.
-pub fn link_health(out: Out<'_>, facts: &[(&Engine, &TieOut)]) -> io::Result<()> {
-    let mut table = TextTable::new(["Links", ">found", "of the lines"]);
-    let links = facts.iter().flat_map(|(engine, tie)| tie.links.iter().zip(&engine.bound.routes));
-    for (link, route) in links {
-        let all: u64 = link.counts.iter().sum();
-        let of = |status: LinkStatus| link.counts[status as usize];
-        let others = LinkStatus::ALL.into_iter().skip(1).filter(|status| of(*status) > 0);
-        let others: Vec<String> = others
-            .map(|status| format!("{} {}", grouped(&of(status).to_string()), status.name()))
-            .collect();
-        table.row([route.path.clone(), share(lines_found(&link.counts), all), others.join(", ")]);
-    }
-    table.print(out, "  ")
 }
 
 /// One line per count: section, item, measure, value; before them the fact, where there are several.

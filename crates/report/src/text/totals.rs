@@ -10,7 +10,7 @@ use interligo_project::{UnmetCondition, row_labels};
 use super::bars::bar;
 use super::number::{grouped, rounded};
 use super::table::TextTable;
-use super::{NOTICE, Out, QUIET, TITLE, argument, counted};
+use super::{NOTICE, Out, QUIET, TITLE, argument, counted, note};
 
 /// How totals are shown, beside what they say.
 #[derive(Clone, Debug, Default)]
@@ -21,8 +21,6 @@ pub struct TotalsLook<'a> {
     pub currency: Option<&'a str>,
     /// The measure that is drawn, by number.
     pub bars: Option<usize>,
-    /// How wide the terminal is, if there is one.
-    pub width: Option<usize>,
 }
 
 /// What the table itself does not know of the lines that it does not show.
@@ -60,58 +58,46 @@ fn cell(value: &Value<'_>, kind: MeasureKind) -> String {
 
 /// Prints totals as a table, the whole below, and what is to be said about them.
 pub fn totals(out: Out<'_>, table: &TotalsTable, look: &TotalsLook<'_>) -> io::Result<()> {
-    let columns = fitting(table, look);
     let one = table.measures.len() == 1;
     if !table.across.is_empty() {
         let across = table.across.join(", ");
         let what = if one { format!("{}, ", table.measures[0].heading) } else { String::new() };
         writeln!(out, "{TITLE}{what}across {across}{TITLE:#}")?;
     }
-    print_table(out, table, &columns, look, "")?;
-    if columns.len() < table.columns.len() {
-        let left = table.columns.iter().enumerate().filter(|(n, _)| !columns.contains(n));
-        let left: Vec<String> = left.map(|(_, column)| table.heading_of(column)).collect();
-        let names = match left.as_slice() {
-            [first, .., last] if left.len() > 3 => format!("{first} to {last}"),
-            few => few.join(", "),
-        };
-        let (verb, them) = if left.len() == 1 { ("does", "it") } else { ("do", "them") };
-        writeln!(
-            out,
-            "{NOTICE}{} {verb} not fit the width: {names}. A wider terminal or --format csv shows {them}.{NOTICE:#}",
-            counted(left.len() as u64, "column"),
-        )?;
+    print_table(out, table, look, "")?;
+    for text in left_out(table, look.notes) {
+        note(out, NOTICE, "", &text)?;
     }
-    for note in left_out(table, look.notes) {
-        writeln!(out, "{NOTICE}{note}{NOTICE:#}")?;
-    }
-    for note in remarks(table, look) {
-        writeln!(out, "{QUIET}{note}{QUIET:#}")?;
-    }
-    Ok(())
+    remarks(table, look).iter().try_for_each(|text| note(out, QUIET, "", text))
 }
 
 /// Prints the table alone, each line after `indent`.
 pub fn bare(out: Out<'_>, table: &TotalsTable, indent: &str) -> io::Result<()> {
-    let all: Vec<usize> = (0..table.columns.len()).collect();
-    print_table(out, table, &all, &TotalsLook::default(), indent)
+    print_table(out, table, &TotalsLook::default(), indent)
 }
 
 fn print_table(
     out: Out<'_>,
     table: &TotalsTable,
-    columns: &[usize],
     look: &TotalsLook<'_>,
     indent: &str,
 ) -> io::Result<()> {
     let scale = look.bars.map(|measure| Scale::of(table, measure));
+    let columns = 0..table.columns.len();
     let mut headings = label_headings(table);
-    headings.extend(columns.iter().map(|number| format!(">{}", short_heading(table, *number))));
+    let labels_end = headings.len();
+    headings.extend(columns.clone().map(|number| format!(">{}", short_heading(table, number))));
     headings.extend(look.bars.map(|measure| bar_heading(table, measure)));
     let mut shown = TextTable::new(headings);
+    // What names a row, what is over all that is across, and bars are shown at any width.
+    let over_all =
+        |number: &usize| !table.across.is_empty() && table.columns[*number].key.is_none();
+    shown.pin(0..labels_end);
+    shown.pin(columns.clone().filter(over_all).map(|number| labels_end + number));
+    shown.pin(look.bars.map(|_| labels_end + columns.end));
     let cells = |row: &TotalsRow| -> Vec<String> {
         let kind = |number: usize| table.measures[table.columns[number].measure].kind;
-        columns.iter().map(|number| cell(&row.values[*number], kind(*number))).collect()
+        columns.clone().map(|number| cell(&row.values[number], kind(number))).collect()
     };
     let leveled = table.levels.len() > 1;
     if !table.by.is_empty() {
@@ -178,46 +164,6 @@ fn bar_heading(table: &TotalsTable, measure: usize) -> String {
         1 => String::new(),
         _ => table.measures[measure].heading.chars().take(BAR).collect(),
     }
-}
-
-/// The columns that fit the width: from the left, and those over all that is across.
-fn fitting(table: &TotalsTable, look: &TotalsLook<'_>) -> Vec<usize> {
-    let all: Vec<usize> = (0..table.columns.len()).collect();
-    let Some(width) = look.width else { return all };
-    let kind = |number: usize| table.measures[table.columns[number].measure].kind;
-    let letters = |text: &str| unicode_width::UnicodeWidthStr::width(text);
-    let needs = |number: &usize| {
-        let rows = table.rows.iter().chain([&table.whole]);
-        let cells = rows.map(|row| letters(&cell(&row.values[*number], kind(*number))));
-        cells.max().unwrap_or(0).max(letters(&short_heading(table, *number))) + 2
-    };
-    let named = label_headings(table).iter().map(|heading| letters(heading)).collect::<Vec<_>>();
-    let mut label_widths = named;
-    for row in &table.rows {
-        for (own, label) in label_widths.iter_mut().zip(labels(table, row)) {
-            *own = (*own).max(letters(&label));
-        }
-    }
-    let bars = if look.bars.is_some() { BAR + 2 } else { 0 };
-    let mut room = width.saturating_sub(label_widths.iter().map(|w| w + 2).sum::<usize>() + bars);
-    let always = |number: &usize| !table.across.is_empty() && table.columns[*number].key.is_none();
-    for number in all.iter().filter(|number| always(number)) {
-        room = room.saturating_sub(needs(number));
-    }
-    let mut full = false;
-    let fits = |number: &usize| {
-        if always(number) {
-            return true;
-        }
-        let needed = needs(number);
-        // What follows a column that does not fit is left out as well, so that none seems to be missing between.
-        full |= needed > room + 2;
-        room = room.saturating_sub(needed);
-        !full
-    };
-    let fitting: Vec<usize> = all.iter().copied().filter(fits).collect();
-    // Something is always shown.
-    if fitting.is_empty() { all.into_iter().take(1).collect() } else { fitting }
 }
 
 /// How wide the longest bar is.
