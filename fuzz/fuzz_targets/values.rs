@@ -1,4 +1,4 @@
-//! Any text as a number and as a day, in every style and by a specimen that is itself any text.
+//! Any text as a number and as a day, in every style and by a format sample that is itself any text.
 
 #![no_main]
 
@@ -8,13 +8,13 @@ use interligo_model::reading::style::NumberStyle;
 use libfuzzer_sys::fuzz_target;
 
 fuzz_target!(|texts: (&str, &str)| {
-    let (specimen, text) = texts;
-    for style in NumberStyle::ALL.into_iter().chain(NumberStyle::from_specimen(specimen)) {
+    let (sample, text) = texts;
+    for style in NumberStyle::ALL.into_iter().chain(NumberStyle::from_sample(sample)) {
         let read = amount::read(text, style);
-        assert!(read.is_none() || text.chars().any(|sign| sign.is_ascii_digit()));
+        assert!(read.is_none() || text.chars().any(|character| character.is_ascii_digit()));
     }
-    for specimen in ["2025-12-31", "31.12.25 23:59", "31-Dec-2025", "20251231", "46022", specimen] {
-        let Some(style) = DateStyle::from_specimen(specimen) else { continue };
+    for sample in ["2025-12-31", "31.12.25 23:59", "31-Dec-2025", "20251231", "46022", sample] {
+        let Some(style) = DateStyle::from_sample(sample) else { continue };
         if let Some(day) = style.read(text) {
             assert_eq!(DateStyle::ISO.read(&day.to_string()), Some(day));
         }

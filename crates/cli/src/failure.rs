@@ -1,4 +1,4 @@
-//! What ends a command without its result: the message, the way out, the exit status.
+//! What ends a command without its result: the message, the fix, the exit status.
 
 use std::io;
 use std::path::PathBuf;
@@ -106,7 +106,7 @@ impl Failure {
         }
     }
 
-    /// Prints the message and the way out.
+    /// Prints the message and the fix.
     pub(crate) fn print(&self) {
         match self {
             Failure::Found => {}

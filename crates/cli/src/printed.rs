@@ -48,14 +48,14 @@ impl Output for Printed {
     }
 }
 
-/// Says a line on standard error.
+/// Prints a line on standard error.
 pub(crate) fn say(line: fmt::Arguments<'_>) {
     let mut stderr = Visible::new(anstream::stderr().lock());
     // Where nobody can be told, nothing can be said of that either.
     let _ = writeln!(stderr, "{line}").and_then(|()| stderr.flush());
 }
 
-/// Says some lines on standard error.
+/// Prints some lines on standard error.
 pub(crate) fn say_all(lines: impl IntoIterator<Item = String>) {
     lines.into_iter().for_each(|line| say(format_args!("{line}")));
 }

@@ -7,7 +7,7 @@ use std::hint::black_box;
 
 use arrow_array::StringViewArray;
 use divan::counter::ItemsCount;
-use interligo_engine::bind::{Content, Headings, Request, TableColumns, TotalsRequest, bind};
+use interligo_engine::bind::{ColumnNames, Content, Request, TableColumns, TotalsRequest, bind};
 use interligo_engine::engine::{Engine, Extent, Sample};
 use interligo_engine::keys::{KeyForm, KeyIndex};
 use interligo_engine::lines::LineBatch;
@@ -140,14 +140,14 @@ fn sales() -> Vec<StringViewArray> {
 /// An engine for totals of these figures by these attributes.
 fn engine(by: &[&str], show: &[&str]) -> (Engine, Vec<Output>) {
     let plan = Plan::parse(PLAN).unwrap();
-    let mut headings = Headings::default();
+    let mut column_names = ColumnNames::default();
     for (table, names) in [
         ("sales", vec!["day", "item", "quantity", "discount"]),
         ("products", vec!["sku", "family", "cost"]),
         ("prices", vec!["sku", "since", "until", "price"]),
     ] {
         let names = names.into_iter().map(str::to_owned).collect();
-        headings.0.insert(table.to_owned(), TableColumns { names, slots: BTreeSet::new() });
+        column_names.0.insert(table.to_owned(), TableColumns { names, slots: BTreeSet::new() });
     }
     let written =
         |texts: &[&str]| texts.iter().map(|t| Written::in_option("bench", t, 0..t.len())).collect();
@@ -157,7 +157,7 @@ fn engine(by: &[&str], show: &[&str]) -> (Engine, Vec<Output>) {
         ..TotalsRequest::default()
     }));
     let request = Request { name: "totals".to_owned(), to: None, of: None, content };
-    let bound = bind(&plan, &headings, &[request], &BTreeSet::new()).unwrap().remove(0);
+    let bound = bind(&plan, &column_names, &[request], &BTreeSet::new()).unwrap().remove(0);
     let products = vec![
         texts((0..PRODUCTS).map(sku)),
         texts((0..PRODUCTS).map(|n| format!("Family {}", n % 20))),
@@ -207,7 +207,7 @@ fn batch<'a>(engine: &Engine, sales: &[StringViewArray], style: &'a PartStyle) -
     LineBatch { rows: LINES, columns, part: 0, style, row_of: &|row| u64::from(row) }
 }
 
-/// From text to figures: reading, linking and working out what these figures need.
+/// From text to figures: reading, linking and computing what these figures need.
 #[divan::bench(args = ["quantity", "cost", "revenue", "profit", "margin"])]
 fn work_out(bencher: divan::Bencher, figure: &str) {
     let (engine, _) = engine(&[], &[figure]);
@@ -219,7 +219,7 @@ fn work_out(bencher: divan::Bencher, figure: &str) {
     });
 }
 
-/// Grouping and summing three figures of lines that are worked out already.
+/// Grouping and summing three figures of lines that are computed already.
 #[divan::bench(args = ["", "products.family", "month(day)", "products.family month(day)", "item"])]
 fn sum_up(bencher: divan::Bencher, by: &str) {
     let by: Vec<&str> = by.split(' ').filter(|by| !by.is_empty()).collect();

@@ -1,4 +1,4 @@
-//! What it costs to work out a formula over a batch of columns, beside the same checked operations written by hand
+//! What it costs to compute a formula over a batch of columns, beside the same checked operations written by hand
 //! over plain arrays.
 #![allow(clippy::unwrap_used, reason = "a bench that cannot go on has failed")]
 

@@ -8,7 +8,7 @@ use std::hint::black_box;
 
 use arrow_array::StringViewArray;
 use divan::counter::ItemsCount;
-use interligo_engine::bind::{Content, Headings, Request, TableColumns, TotalsRequest, bind};
+use interligo_engine::bind::{ColumnNames, Content, Request, TableColumns, TotalsRequest, bind};
 use interligo_engine::engine::{Engine, Extent, Sample};
 use interligo_engine::lines::LineBatch;
 use interligo_engine::lookup::{Lookup, RawTable};
@@ -115,10 +115,10 @@ fn engine(path: &str) -> (Engine, Vec<StringViewArray>) {
     if chain {
         plan += "[[link]]\npath = \"keys.next -> groups.code\"\n[[link]]\npath = \"groups.next -> heads.code\"\n";
     }
-    let mut headings = Headings::default();
+    let mut column_names = ColumnNames::default();
     for name in ["sales"].into_iter().chain(names) {
         let columns = TableColumns { names: table(name).0, slots: BTreeSet::new() };
-        headings.0.insert(name.to_owned(), columns);
+        column_names.0.insert(name.to_owned(), columns);
     }
     let shown = if chain { "heads.value" } else { "keys.value" };
     let request = Request {
@@ -132,7 +132,7 @@ fn engine(path: &str) -> (Engine, Vec<StringViewArray>) {
         })),
     };
     let plan = Plan::parse(&plan).unwrap();
-    let bound = bind(&plan, &headings, &[request], &BTreeSet::new()).unwrap().remove(0);
+    let bound = bind(&plan, &column_names, &[request], &BTreeSet::new()).unwrap().remove(0);
     let settle = |lookup: &interligo_engine::bind::BoundLookup| {
         let (_, columns, rows) = table(&lookup.name);
         let raw = RawTable {

@@ -23,9 +23,9 @@ fn numbers() -> impl FnMut(usize) -> usize {
 fn codes(keys: usize, sought: usize) -> (Vec<String>, Vec<String>) {
     let mut below = numbers();
     let mut letter = || char::from(b'A' + below(26) as u8);
-    let signs: Vec<[char; 3]> = (0..keys).map(|_| [letter(), letter(), letter()]).collect();
+    let characters: Vec<[char; 3]> = (0..keys).map(|_| [letter(), letter(), letter()]).collect();
     let keys: Vec<String> =
-        signs.iter().map(|[a, b, c]| format!("{a}{b}-{:05}-{c}", below(100_000))).collect();
+        characters.iter().map(|[a, b, c]| format!("{a}{b}-{:05}-{c}", below(100_000))).collect();
     let wrong = (0..sought)
         .map(|_| {
             let mut key: Vec<char> = keys[below(keys.len())].chars().collect();

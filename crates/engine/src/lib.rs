@@ -7,7 +7,7 @@
 //!    tables.
 //! 2. [`lookup`] types the lookups and settles their duplicates; [`engine`] types the formulas ([`eval`]) and prepares
 //!    the [`links`].
-//! 3. [`lines`] works out one batch of lines after another; [`totals`] and [`proof::findings`] merge what the batches
+//! 3. [`lines`] computes one batch of lines after another; [`totals`] and [`proof::findings`] merge what the batches
 //!    came to.
 //! 4. [`proof::tieout`] closes the counts.
 

@@ -43,8 +43,8 @@ pub enum OutputColumn {
     Cell(usize),
     /// An attribute of a lookup.
     Attribute {
-        /// The heading.
-        heading: String,
+        /// The column name.
+        column_name: String,
         /// The link that leads to it.
         link: usize,
         /// The column of the lookup.
@@ -52,22 +52,22 @@ pub enum OutputColumn {
     },
     /// How a link came out.
     LinkStatus {
-        /// The heading.
-        heading: String,
+        /// The column name.
+        column_name: String,
         /// The link.
         link: usize,
     },
     /// The key by which a link found its row.
     LinkKey {
-        /// The heading.
-        heading: String,
+        /// The column name.
+        column_name: String,
         /// The link.
         link: usize,
     },
-    /// A value that is worked out.
+    /// A value that is computed.
     Value {
-        /// The heading.
-        heading: String,
+        /// The column name.
+        column_name: String,
         /// By number among the values of the lines.
         value: usize,
         /// The decimal places written at least, of a number.
@@ -143,25 +143,26 @@ impl Engine {
         for column in columns {
             if let LinesColumn::Status { route } = column {
                 let (name, link) = (&self.bound.routes[*route].name, *route);
-                typed.push(OutputColumn::LinkStatus { heading: format!("{name} status"), link });
-                typed.push(OutputColumn::LinkKey { heading: format!("{name} key"), link });
+                typed
+                    .push(OutputColumn::LinkStatus { column_name: format!("{name} status"), link });
+                typed.push(OutputColumn::LinkKey { column_name: format!("{name} key"), link });
                 continue;
             }
             typed.push(match column {
                 LinesColumn::Status { .. } => unreachable!("two columns, see above"),
                 LinesColumn::Own => OutputColumn::Own,
                 LinesColumn::Cell(column) => OutputColumn::Cell(*column),
-                LinesColumn::Attribute { heading, route, column } => OutputColumn::Attribute {
-                    heading: heading.clone(),
+                LinesColumn::Attribute { column_name, route, column } => OutputColumn::Attribute {
+                    column_name: column_name.clone(),
                     link: *route,
                     column: *column,
                 },
-                LinesColumn::Value { heading, written } => {
+                LinesColumn::Value { column_name, written } => {
                     let expr = check(&parse(written)?, self, written)?;
                     let least_places = self.least_places(&expr);
                     self.values.push(expr);
                     let value = self.values.len() - 1;
-                    OutputColumn::Value { heading: heading.clone(), value, least_places }
+                    OutputColumn::Value { column_name: column_name.clone(), value, least_places }
                 }
             });
         }
@@ -176,7 +177,7 @@ impl Engine {
         self.links[link].parent().map_or(link, |parent| self.anchor(parent))
     }
 
-    /// The figure that a value of an output is, if it is one as it stands.
+    /// The figure that a value of an output is, if it is one as it is.
     pub fn figure_of_value(&self, value: usize) -> Option<usize> {
         match self.values[value].kind {
             ExprKind::Figure(figure) => Some(figure),

@@ -1,4 +1,4 @@
-//! What a person may write, and what a value is: the ground that everything else of Interligo stands on.
+//! What a person may write, and what a value is: the ground that everything else of Interligo is on.
 //!
 //! It opens no file, prints nothing, reads no clock and no environment.
 //!

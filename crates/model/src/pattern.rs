@@ -1,7 +1,7 @@
 //! Patterns of names: `{depot}_{year}.csv`, `price_{year}`.
 //!
-//! `{slot}` stands for one or more letters and `*` for any number of them; a slot is as short as the
-//! pattern allows, from the left. A doubled sign means the sign itself.
+//! `{slot}` represents one or more letters and `*` for any number of them; a slot is as short as the
+//! pattern allows, from the left. A doubled character means the character itself.
 
 use std::collections::HashSet;
 use std::fmt;
@@ -54,17 +54,17 @@ impl NamePattern {
     pub fn parse(text: &str) -> Result<NamePattern, PatternError> {
         let mut pieces = Vec::new();
         let mut letters = String::new();
-        let mut signs = text.chars().peekable();
+        let mut characters = text.chars().peekable();
         let flush = |letters: &mut String, pieces: &mut Vec<PatternPiece>| {
             if !letters.is_empty() {
                 pieces.push(PatternPiece::Letters(std::mem::take(letters)));
             }
         };
-        while let Some(sign) = signs.next() {
-            match sign {
-                '{' | '}' | '*' if signs.peek() == Some(&sign) => {
-                    signs.next();
-                    letters.push(sign);
+        while let Some(character) = characters.next() {
+            match character {
+                '{' | '}' | '*' if characters.peek() == Some(&character) => {
+                    characters.next();
+                    letters.push(character);
                 }
                 '*' => {
                     flush(&mut letters, &mut pieces);
@@ -74,9 +74,9 @@ impl NamePattern {
                     flush(&mut letters, &mut pieces);
                     let mut name = String::new();
                     let closed = loop {
-                        match signs.next() {
+                        match characters.next() {
                             Some('}') => break true,
-                            Some(sign) => name.push(sign),
+                            Some(character) => name.push(character),
                             None => break false,
                         }
                     };
@@ -88,7 +88,7 @@ impl NamePattern {
                 '}' => {
                     return Err(PatternError::NoOpeningBrace);
                 }
-                _ => letters.push(sign),
+                _ => letters.push(character),
             }
         }
         flush(&mut letters, &mut pieces);
@@ -117,7 +117,7 @@ impl NamePattern {
         })
     }
 
-    /// Whether it fits a name; then what its slots stand for.
+    /// Whether it fits a name; then what its slots represent.
     pub fn fit(&self, name: &str) -> Option<Vec<String>> {
         let mut slots = Vec::new();
         let mut failed = HashSet::new();
@@ -126,7 +126,7 @@ impl NamePattern {
 }
 
 /// Fits what is left of a pattern to what is left of a name. `failed` remembers, by what was left of
-/// both, what does not fit, so that no end is tried twice.
+/// both, what does not match, so that no end is tried twice.
 fn fit(
     pieces: &[PatternPiece],
     name: &str,
@@ -144,7 +144,7 @@ fn fit(
     }
     let is_slot = matches!(piece, PatternPiece::Slot(_));
     let ends = name.char_indices().map(|(at, _)| at).chain([name.len()]);
-    // A slot stands for at least one letter.
+    // A slot represents at least one letter.
     for end in ends.skip(usize::from(is_slot)) {
         if is_slot {
             slots.push(name[..end].to_owned());

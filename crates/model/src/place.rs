@@ -1,4 +1,4 @@
-//! Where something stands in the data, always said the same way.
+//! Where something is in the data, always said the same way.
 
 use std::fmt;
 use std::sync::Arc;
@@ -57,8 +57,8 @@ impl fmt::Display for PartName {
     }
 }
 
-/// A place in a table, as its owner finds it: the file, the row as an editor counts it (the heading
-/// is row 1), the column by its heading, and what stands there. In a sheet it is the address of the cell.
+/// A place in a table, as its owner finds it: the file, the row as an editor counts it (the column name
+/// is row 1), the column by its column name, and what is there. In a sheet it is the address of the cell.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Place {
     /// The part.
@@ -67,7 +67,7 @@ pub struct Place {
     pub row: Option<u64>,
     /// The column.
     pub column: Option<String>,
-    /// What stands there.
+    /// What is there.
     pub value: Option<String>,
 }
 
@@ -77,7 +77,7 @@ impl Place {
         Place { part, row: Some(row), ..Place::default() }
     }
 
-    /// The same place in a column, which is said by its letter where it is in a sheet.
+    /// The same place in a column, which is reported by its letter where it is in a sheet.
     pub fn in_column(mut self, column: &str) -> Place {
         if let Some(sheet) = &self.part.sheet
             && let Some((_, number)) = sheet.columns.iter().find(|(name, _)| name == column)
@@ -87,7 +87,7 @@ impl Place {
         self
     }
 
-    /// The same place with the column and what stands in it.
+    /// The same place with the column and what is in it.
     pub fn cell(mut self, column: &str, value: &str) -> Place {
         self.column = Some(column.to_owned());
         self.value = Some(value.to_owned());

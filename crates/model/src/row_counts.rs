@@ -5,8 +5,8 @@ use std::collections::BTreeMap;
 /// Why a row of a file is no row of its table.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum RowLeftOut {
-    /// It stands before the header row.
-    AboveHeading,
+    /// It comes before the header row.
+    AboveHeader,
     /// It holds no value.
     Blank,
     /// The plan's `leave-out-rows` says so.
@@ -19,7 +19,7 @@ impl RowLeftOut {
     /// What such rows are called.
     pub fn name(self) -> &'static str {
         match self {
-            RowLeftOut::AboveHeading => "before the header row",
+            RowLeftOut::AboveHeader => "before the header row",
             RowLeftOut::Blank => "blank",
             RowLeftOut::ByRule => "by `leave-out-rows`",
             RowLeftOut::Total => "total rows",
@@ -30,14 +30,14 @@ impl RowLeftOut {
 /// The rows of a part, or of several.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct RowCounts {
-    /// Rows read, other than the headings.
+    /// Rows read, other than the column names.
     pub read: u64,
     /// Rows that came to be by unpacking and by columns that became rows.
     pub made: u64,
     /// Rows left out.
     pub left_out: BTreeMap<RowLeftOut, u64>,
-    /// Lines that were copies of an earlier one, and folded into it.
-    pub folded: u64,
+    /// Lines that were copies of an earlier one, and dropped as copies into it.
+    pub identical: u64,
     /// Lines that shared a key with another, which holds by the plan's rule.
     pub dropped: u64,
 }
@@ -54,7 +54,7 @@ impl RowCounts {
     pub fn absorb(&mut self, other: &RowCounts) {
         self.read += other.read;
         self.made += other.made;
-        self.folded += other.folded;
+        self.identical += other.identical;
         self.dropped += other.dropped;
         for (why, rows) in &other.left_out {
             self.leave_out(*why, *rows);
@@ -68,7 +68,7 @@ impl RowCounts {
 
     /// Lines of the table, those set aside among them.
     pub fn lines(&self) -> u64 {
-        (self.read + self.made).saturating_sub(self.all_left_out() + self.folded + self.dropped)
+        (self.read + self.made).saturating_sub(self.all_left_out() + self.identical + self.dropped)
     }
 }
 
@@ -78,7 +78,7 @@ mod tests {
 
     #[test]
     fn rows_read_and_made_are_lines_or_left_out() {
-        let mut first = RowCounts { read: 10, made: 4, folded: 1, ..RowCounts::default() };
+        let mut first = RowCounts { read: 10, made: 4, identical: 1, ..RowCounts::default() };
         first.leave_out(RowLeftOut::Blank, 2);
         first.leave_out(RowLeftOut::Total, 0);
         let mut all = RowCounts { read: 5, dropped: 1, ..RowCounts::default() };

@@ -18,8 +18,9 @@ pub fn run_plan(plan: &Path) -> Result<Vec<String>, Box<dyn Error>> {
         said.push(format!("{}: {} lines", fact.table, fact.rows.lines()));
         for (name, totals) in &outcome.totals {
             let measures = totals.measures.iter().zip(&totals.whole.values);
-            let whole: Vec<String> =
-                measures.map(|(measure, value)| format!("{} {value}", measure.heading)).collect();
+            let whole: Vec<String> = measures
+                .map(|(measure, value)| format!("{} {value}", measure.column_name))
+                .collect();
             said.push(format!("{name}: {} rows, {}", totals.rows.len(), whole.join(", ")));
         }
     }

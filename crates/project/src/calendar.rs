@@ -295,7 +295,7 @@ pub fn key_calendar(
     Some(KeyCalendar {
         link: route.name.clone(),
         columns: others.iter().map(|column| lookup.columns[*column].name.clone()).collect(),
-        measures: sold.measures.iter().map(|m| (m.heading.clone(), m.kind)).collect(),
+        measures: sold.measures.iter().map(|m| (m.column_name.clone(), m.kind)).collect(),
         periods: engine.periods_of(link, &key).iter().map(period).collect(),
         undated: undated.cloned().collect(),
         days,
@@ -372,7 +372,9 @@ fn lines_by_day(
             let texts: Vec<String> = parts.iter().map(ToString::to_string).collect();
             let shown = shown_parts(&texts);
             match split {
-                Some(sign) => shown.split(sign).map(|text| text.trim().to_owned()).collect(),
+                Some(separator) => {
+                    shown.split(separator).map(|text| text.trim().to_owned()).collect()
+                }
                 None => vec![shown],
             }
         });

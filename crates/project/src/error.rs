@@ -63,7 +63,7 @@ pub struct Stop {
     pub message: String,
     /// Where, the first of them.
     pub places: Vec<String>,
-    /// The ways out.
+    /// The fixes.
     pub help: String,
 }
 
@@ -82,7 +82,7 @@ impl Error {
         Error::of(Kind::NotClosed(Box::new(tie_out)))
     }
 
-    /// A number or day that does not fit, at its line.
+    /// A number or day that overflows, at its line.
     pub(crate) fn overflow(unfit: DoesNotFit, parts: &Parts) -> Error {
         Error::of(Kind::Overflow {
             why: unfit.why,

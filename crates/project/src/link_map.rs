@@ -32,7 +32,7 @@ pub struct MapTable {
     pub name: String,
     /// Its rows; of a fact, its lines.
     pub rows: u64,
-    /// Whether its lines are gone through.
+    /// Whether its lines are scanned.
     pub is_fact: bool,
 }
 

@@ -44,7 +44,7 @@ pub struct TableProfile {
     pub columns: Vec<ColumnLook>,
     /// What the rows of all files became.
     pub rows: RowCounts,
-    /// Rows whose fields or whose lists in cells do not go with the headings.
+    /// Rows whose fields or whose lists in cells do not go with the column names.
     pub malformed: u64,
     /// Rows that were left out as totals, and rows that merely look like it.
     pub totals: Vec<(Place, String)>,
@@ -54,7 +54,7 @@ pub struct TableProfile {
     pub questions: Vec<Question>,
     /// Texts that seem to mean blank: the file, the column and the text.
     pub marks: Vec<(String, String, String)>,
-    /// Headings in which the files differ.
+    /// Column names in which the files differ.
     pub drift: Vec<Drift>,
     /// What was noted: what it is, how often, and the first place.
     pub noted: Vec<(Noted, u64, String)>,
@@ -90,7 +90,7 @@ impl ColumnLook {
     }
 }
 
-/// Rows of a table as they stand in its files.
+/// Rows of a table as they are in its files.
 pub struct TableRows {
     /// The names of the columns.
     pub columns: Vec<String>,
@@ -130,7 +130,7 @@ pub fn shown_name(name: &str) -> String {
     named_on_command_line(name)
 }
 
-/// A path as it stands where there is such a file; else what stands before and behind `#`.
+/// A path as it is where there is such a file; else what comes before and behind `#`.
 fn split_named(name: &str) -> (String, Option<String>) {
     match Path::new(name).exists() {
         true => (name.to_owned(), None),
@@ -146,10 +146,12 @@ pub fn plan_for(name: &str) -> Result<Plan, Error> {
     let (path, table) = split_named(name);
     let stem = || Path::new(&path).file_stem().map(|stem| stem.to_string_lossy().into_owned());
     let own = table.clone().or_else(stem).unwrap_or_else(|| path.clone());
-    // The signs of patterns mean themselves here.
-    let doubled = |text: &str, signs: &str| -> String {
-        let times = |sign: char| if signs.contains(sign) { 2 } else { 1 };
-        text.chars().flat_map(|sign| std::iter::repeat_n(sign, times(sign))).collect()
+    // The characters of patterns mean themselves here.
+    let doubled = |text: &str, characters: &str| -> String {
+        let times = |character: char| if characters.contains(character) { 2 } else { 1 };
+        text.chars()
+            .flat_map(|character| std::iter::repeat_n(character, times(character)))
+            .collect()
     };
     let file = if is_address(&path) { path.clone() } else { doubled(&path, "{}*#") };
     let inner = table.map_or(String::new(), |table| format!("#{}", doubled(&table, "{}*#")));

@@ -59,7 +59,7 @@ fn open_some(
     Project::over_tables(plan, folder, wanted, (sums, own))
 }
 
-/// Works out the sums of the tables that are wanted and hold some, and lets the plan read them from files, which are
+/// Computes the sums of the tables that are wanted and hold some, and lets the plan read them from files, which are
 /// there as long as what is returned.
 ///
 /// # Errors
@@ -78,10 +78,10 @@ fn make_sums(
         }
     }
     for (name, keys, file) in &made {
-        // Signs that mean something in a pattern are doubled.
+        // Characters that mean something in a pattern are doubled.
         let mut path = file.path().to_string_lossy().into_owned();
-        for sign in ["{", "}", "*", "#"] {
-            path = path.replace(sign, &sign.repeat(2));
+        for character in ["{", "}", "*", "#"] {
+            path = path.replace(character, &character.repeat(2));
         }
         for table in plan.tables.iter_mut().filter(|table| table.name == *name) {
             table.value.read_sums_from(path.clone(), keys.clone());

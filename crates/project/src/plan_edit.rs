@@ -1,4 +1,4 @@
-//! Links that are put into a plan: its text is kept as it is, with comments and order, and the link stands behind
+//! Links that are put into a plan: its text is kept as it is, with comments and order, and the link comes after
 //! the last of those that are there.
 
 use interligo_model::plan::{Ignore, Mistake, Plan, quoted};
@@ -68,9 +68,9 @@ pub(crate) fn with_corrections_file(plan: &Plan, file: &str) -> Result<String, M
     });
     let head = head.into_iter().find(|(_, line)| line.trim_start().starts_with("[plan]"));
     let text = match head {
-        Some((start, heading)) => {
+        Some((start, column_name)) => {
             // Behind the last line of the section that is neither blank nor a comment.
-            let end = end_of_section(source, start + heading.len().saturating_sub(1), None);
+            let end = end_of_section(source, start + column_name.len().saturating_sub(1), None);
             let (before, after) = source.split_at(end);
             let gap = if before.ends_with('\n') { "" } else { newline };
             format!("{before}{gap}{line}{after}")
@@ -84,8 +84,8 @@ pub(crate) fn with_corrections_file(plan: &Plan, file: &str) -> Result<String, M
 /// Where a section ends that reaches up to `from` at least: behind its last line that is neither blank nor a
 /// comment; comments before the next section belong to that. The sections below `name` belong to it.
 fn end_of_section(source: &str, from: usize, name: Option<&str>) -> usize {
-    let is_below = |heading: &str| {
-        let inner = heading.trim_start_matches('[').trim_start();
+    let is_below = |column_name: &str| {
+        let inner = column_name.trim_start_matches('[').trim_start();
         name.and_then(|name| inner.strip_prefix(name))
             .is_some_and(|rest| rest.trim_start().starts_with('.'))
     };

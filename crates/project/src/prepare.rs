@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use rayon::prelude::*;
 
 use crate::error::{Error, ErrorClass};
-use interligo_engine::bind::{Bound, Content, Headings, Home, Request, Route, bind};
+use interligo_engine::bind::{Bound, ColumnNames, Content, Home, Request, Route, bind};
 use interligo_engine::engine::{Engine, Extent, Sample};
 use interligo_engine::lookup::{Duplicate, Lookup};
 use interligo_engine::outputs::Output;
@@ -33,7 +33,7 @@ pub enum OnDuplicates {
     Report,
 }
 
-/// What is to be worked out: an engine for each fact, and what is asked of it.
+/// What is to be computed: an engine for each fact, and what is asked of it.
 pub struct Job {
     /// The engines, in the order of the facts.
     pub engines: Vec<Engine>,
@@ -110,7 +110,7 @@ impl Project {
         };
         while let Some(link) = loaded.iter().find_map(|(bound, lookups)| backwards(bound, lookups))
         {
-            // Where the plan does not hold with a link turned, what is wrong is the link as it stands.
+            // Where the plan does not hold with a link turned, what is wrong is the link as it is.
             match turned.insert(link).then(|| load(&turned)) {
                 Some(Ok(again)) => loaded = again,
                 _ => break,
@@ -135,11 +135,11 @@ impl Project {
         requests: &[Request],
         turned: &BTreeSet<usize>,
     ) -> Result<Vec<Bound>, Error> {
-        let mut headings = Headings::default();
+        let mut column_names = ColumnNames::default();
         for table in self.tables() {
-            headings.0.insert(table.name.clone(), table.columns.clone());
+            column_names.0.insert(table.name.clone(), table.columns.clone());
         }
-        let facts = bind(&self.plan, &headings, requests, turned)?;
+        let facts = bind(&self.plan, &column_names, requests, turned)?;
         facts.iter().try_for_each(|bound| self.require_columns(bound))?;
         Ok(facts)
     }

@@ -1,4 +1,4 @@
-//! A plan with the files around it: found, opened, with the headings of its tables.
+//! A plan with the files around it: found, opened, with the column names of its tables.
 
 use std::path::{Path, PathBuf};
 
@@ -24,7 +24,7 @@ use crate::run::last_run::LastRun;
 /// The name of a plan's file.
 pub const PLAN_FILE: &str = "interligo.toml";
 
-/// A plan with the headings of its tables.
+/// A plan with the column names of its tables.
 pub struct Project {
     /// The plan.
     pub plan: Plan,
@@ -92,7 +92,7 @@ impl Project {
         Ok(project)
     }
 
-    /// Headings in which the files of a table differ, with the table. None that is needed is lacking, or
+    /// Column names in which the files of a table differ, with the table. None that is needed is lacking, or
     /// the run would have ended.
     pub fn drift(&self) -> impl Iterator<Item = (&str, &Drift)> {
         self.tables.iter().flat_map(|table| table.drift.iter().map(|d| (table.name.as_str(), d)))
@@ -117,7 +117,7 @@ impl Project {
         parts.map(|part| part.name.to_string()).collect()
     }
 
-    /// Amounts of the fact that stand on every row which is made of one row, and would be summed more than
+    /// Amounts of the fact that are on every row which is made of one row, and would be summed more than
     /// once: the file and the column.
     pub fn repeated_amounts(&self, engine: &Engine, findings: &Findings) -> Vec<(String, String)> {
         let table = self.table(&engine.bound.fact.name);
@@ -256,7 +256,7 @@ impl Project {
         is_corrections.then_some("the corrections of the plan")
     }
 
-    /// What stands in the way of writing a file that the plan does not name, such as a picture.
+    /// What is in the way of writing a file that the plan does not name, such as a picture.
     ///
     /// # Errors
     /// It is an input, the plan, its corrections, or an output of the plan.

@@ -1,4 +1,4 @@
-//! Periods drawn as a line of signs: a sign stands for some days.
+//! Periods drawn as a line of characters: a character represents some days.
 
 use std::collections::BTreeMap;
 
@@ -42,14 +42,14 @@ impl Axis {
         i64::from(self.until.0) - i64::from(self.from.0) + 1
     }
 
-    /// The first and the last day of a sign.
+    /// The first and the last day of a character.
     fn of_sign(&self, at: usize) -> (Day, Day) {
         let day = |at: usize| i64::from(self.from.0) + at as i64 * self.days() / self.width as i64;
         let first = day(at);
         (Day(first as i32), Day((day(at + 1) - 1).max(first) as i32))
     }
 
-    /// The sign in which a day lies.
+    /// The character in which a day lies.
     pub(crate) fn sign_of(&self, day: Day) -> usize {
         let at = (i64::from(day.0) - i64::from(self.from.0)) * self.width as i64 / self.days();
         usize::try_from(at).unwrap_or(0).min(self.width - 1)
@@ -57,7 +57,7 @@ impl Axis {
 
     /// Periods: `━` where one holds, `╳` where two do, blank where none does on some day; `┣` where one starts.
     pub(crate) fn bar(&self, spans: &[Span]) -> String {
-        let sign = |at: usize| {
+        let character = |at: usize| {
             let (first, last) = self.of_sign(at);
             let holds = |day: Day, span: &&Span| {
                 span.from.is_none_or(|from| from <= day)
@@ -75,23 +75,23 @@ impl Axis {
                 _ => '━',
             }
         };
-        (0..self.width).map(sign).collect()
+        (0..self.width).map(character).collect()
     }
 
-    /// How many lines lie in each sign, and whether some of them have no row.
+    /// How many lines lie in each character, and whether some of them have no row.
     pub(crate) fn lines(&self, days: &BTreeMap<Day, DayLines>) -> Vec<DayLines> {
-        let mut signs = vec![DayLines::default(); self.width];
+        let mut characters = vec![DayLines::default(); self.width];
         for (day, lines) in days.range(self.from..=self.until) {
-            let sign = &mut signs[self.sign_of(*day)];
-            sign.found += lines.found;
-            sign.without += lines.without;
+            let character = &mut characters[self.sign_of(*day)];
+            character.found += lines.found;
+            character.without += lines.without;
         }
-        signs
+        characters
     }
 
-    /// For how many days some signs stand, at most.
-    pub(crate) fn days_of(&self, signs: usize) -> u64 {
-        (self.days().max(1).unsigned_abs() * signs as u64).div_ceil(self.width as u64)
+    /// For how many days some characters stand, at most.
+    pub(crate) fn days_of(&self, characters: usize) -> u64 {
+        (self.days().max(1).unsigned_abs() * characters as u64).div_ceil(self.width as u64)
     }
 
     /// Texts that begin where their days lie, as far as there is room.
@@ -99,7 +99,7 @@ impl Axis {
         self.labels_at(labels.map(|(day, label)| (day.map_or(0, |day| self.sign_of(day)), label)))
     }
 
-    /// Texts that begin below a sign, as far as there is room.
+    /// Texts that begin below a character, as far as there is room.
     pub(crate) fn labels_at(&self, labels: impl Iterator<Item = (usize, String)>) -> String {
         let mut line = String::new();
         let mut length = 0;
@@ -142,7 +142,7 @@ mod tests {
         assert_eq!(axis.labels(labels.into_iter()), "1.20                1.30");
         let over = [span("", "2025-01-20"), span("2025-01-15", "")];
         assert_eq!(axis.bar(&over), "━━━━━━━━━━━━━━╳╳╳╳╳╳━━━━━━━━━━");
-        // A gap that is shorter than a sign is not lost.
+        // A gap that is shorter than a character is not lost.
         let short = Axis::over([span("2025-01-01", "2025-12-31")].into_iter(), &[], 10);
         let cut = [span("2025-01-01", "2025-06-01"), span("2025-06-03", "2025-12-31")];
         assert!(short.bar(&cut)[3..].contains(['┣', '·']), "{}", short.bar(&cut));

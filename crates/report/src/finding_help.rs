@@ -34,7 +34,7 @@ pub fn explain_all(out: Out<'_>) -> io::Result<()> {
 }
 
 fn capital(text: &str) -> String {
-    let mut signs = text.chars();
-    let first = signs.next().map(|sign| sign.to_uppercase().collect::<String>());
-    format!("{}{}.", first.unwrap_or_default(), signs.as_str())
+    let mut characters = text.chars();
+    let first = characters.next().map(|character| character.to_uppercase().collect::<String>());
+    format!("{}{}.", first.unwrap_or_default(), characters.as_str())
 }

@@ -4,7 +4,7 @@
 //! - [`json`]: for programs, from types that are its documented shape.
 //! - [`svg`]: pictures in the open format SVG.
 //! - [`finding_help`]: what each kind of finding means, and what settles it.
-//! - [`visible`]: signs that a terminal would obey are shown as what they are.
+//! - [`visible`]: characters that a terminal would obey are shown as what they are.
 
 mod axis;
 pub mod finding_help;

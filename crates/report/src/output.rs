@@ -17,7 +17,7 @@ pub trait Output {
     /// It cannot be written.
     fn data(&mut self, bytes: &[u8]) -> io::Result<()>;
 
-    /// How many signs a line of running text may have; none where it goes on as long as it is.
+    /// How many characters a line of running text may have; none where it goes on as long as it is.
     fn width(&self) -> Option<usize>;
 }
 

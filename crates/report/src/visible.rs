@@ -1,22 +1,22 @@
-//! What is printed, made safe to print: signs that a terminal obeys are shown as what they are.
+//! What is printed, made safe to print: characters that a terminal obeys are shown as what they are.
 //!
-//! Cells, headings and names of files come from anywhere. A sign in them that would move the cursor, rename the
+//! Cells, column names and names of files come from anywhere. A character in them that would move the cursor, rename the
 //! window or turn the direction of writing is printed as `\u001b`, in the form that JSON has for it as well, so
 //! that JSON stays what it is. The few sequences with which our own text is coloured pass.
 
 use std::borrow::Cow;
 use std::io::{self, Write};
 
-/// A text from a file or a command line in which every sign can be seen.
+/// A text from a file or a command line in which every character can be seen.
 pub fn seen(text: &str) -> Cow<'_, str> {
     if !text.chars().any(is_obeyed) {
         return Cow::Borrowed(text);
     }
     let mut all = String::with_capacity(text.len() + 8);
-    for sign in text.chars() {
-        match is_obeyed(sign) {
-            true => all += &shown(sign),
-            false => all.push(sign),
+    for character in text.chars() {
+        match is_obeyed(character) {
+            true => all += &shown(character),
+            false => all.push(character),
         }
     }
     Cow::Owned(all)
@@ -25,7 +25,7 @@ pub fn seen(text: &str) -> Cow<'_, str> {
 /// A text without the passwords of addresses in it: stars in their place, as many as they have bytes, so that
 /// places in the text stay what they are.
 pub fn without_secrets(text: &str) -> Cow<'_, str> {
-    let ends = |sign: char| sign.is_whitespace() || matches!(sign, '"' | '\'' | '`');
+    let ends = |character: char| character.is_whitespace() || matches!(character, '"' | '\'' | '`');
     let mut secrets: Vec<std::ops::Range<usize>> = Vec::new();
     for (at, _) in text.match_indices("://") {
         let start = at + 3;
@@ -59,8 +59,8 @@ fn shown(sign: char) -> String {
     format!("\\u{:04x}", u32::from(sign))
 }
 
-/// Whether a terminal does something at a sign other than to show it: the controls of ISO 6429 but for line end
-/// and tab, and the signs of direction of the Unicode bidirectional algorithm (UAX 9).
+/// Whether a terminal does something at a character other than to show it: the controls of ISO 6429 but for line end
+/// and tab, and the characters of direction of the Unicode bidirectional algorithm (UAX 9).
 fn is_obeyed(sign: char) -> bool {
     match sign {
         '\n' | '\t' => false,
@@ -74,18 +74,18 @@ fn is_obeyed(sign: char) -> bool {
 /// The longest sequence of ours.
 const LONGEST: usize = 12;
 
-/// A writer in which every sign can be seen.
+/// A writer in which every character can be seen.
 pub struct Visible<W> {
     inner: W,
-    /// The beginning of a sign or of a sequence whose end has not come yet.
+    /// The beginning of a character or of a sequence whose end has not come yet.
     held: Vec<u8>,
 }
 
-/// What stands at the beginning of some bytes.
+/// What is at the beginning of some bytes.
 enum Next {
-    /// So many bytes that pass.
+    /// This many bytes that pass.
     Passes(usize),
-    /// A sign that is shown, of so many bytes.
+    /// A character that is shown, of this many bytes.
     Shown(char, usize),
     /// The end has not come yet.
     Unfinished,

@@ -67,10 +67,10 @@ impl LinesShape<'_> {
             match column {
                 OutputColumn::Own => names.extend(self.fact.columns.names.iter().cloned()),
                 OutputColumn::Cell(column) => names.push(self.fact.columns.names[*column].clone()),
-                OutputColumn::Attribute { heading, .. }
-                | OutputColumn::LinkStatus { heading, .. }
-                | OutputColumn::LinkKey { heading, .. }
-                | OutputColumn::Value { heading, .. } => names.push(heading.clone()),
+                OutputColumn::Attribute { column_name, .. }
+                | OutputColumn::LinkStatus { column_name, .. }
+                | OutputColumn::LinkKey { column_name, .. }
+                | OutputColumn::Value { column_name, .. } => names.push(column_name.clone()),
             }
         }
         names

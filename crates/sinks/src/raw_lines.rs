@@ -1,5 +1,5 @@
 //! Lines as they were read, on their way to outputs: numbers as 1234.56 and days as 2025-12-31, whatever the files do; what
-//! else passes through is copied as it stands.
+//! else passes through is copied as it is.
 
 use std::borrow::Cow;
 use std::cell::OnceCell;
@@ -28,7 +28,7 @@ pub struct LinesBatch<'a> {
     pub bytes: usize,
 }
 
-/// The lines of a batch as they stand in their file.
+/// The lines of a batch as they are in their file.
 pub struct RawLines<'a> {
     /// The rows.
     pub rows: &'a Rows,
@@ -36,9 +36,9 @@ pub struct RawLines<'a> {
     pub part: &'a Part,
     /// What happens to each column.
     pub changes: &'a [Change],
-    /// The texts of the columns, where lines are not rows as they stand; made when they are asked for.
+    /// The texts of the columns, where lines are not rows as they are; made when they are asked for.
     texts: Vec<OnceCell<StringViewArray>>,
-    /// Of each column that is worked out, its values.
+    /// Of each column that is computed, its values.
     pub(crate) computed: Vec<Option<&'a Column>>,
 }
 
@@ -72,7 +72,7 @@ impl RawLines<'_> {
     }
 }
 
-/// The rows as they stand in their file, where lines are just these.
+/// The rows as they are in their file, where lines are just these.
 pub fn raw_text(rows: &Rows) -> Option<&TextGrid> {
     rows.grid.text().filter(|_| rows.is_plain())
 }
@@ -81,7 +81,7 @@ pub fn raw_text(rows: &Rows) -> Option<&TextGrid> {
 /// as 2025-12-31, whatever the files do; the unit stays.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Change {
-    /// It is copied as it stands.
+    /// It is copied as it is.
     None,
     /// It is copied; it may hold a comma that means nothing in its file.
     Comma,

@@ -10,7 +10,7 @@ use crate::formats::text::{Text, csv_row};
 /// The names of the columns. Where there are subtotals, the first column has the level of a row, so that no sum takes a
 /// line in twice.
 pub fn totals_columns(table: &TotalsTable) -> Vec<String> {
-    let values = table.columns.iter().map(|column| table.heading_of(column));
+    let values = table.columns.iter().map(|column| table.column_name_of(column));
     let level = is_leveled(table).then(|| "level".to_owned());
     level.into_iter().chain(table.by.iter().cloned()).chain(values).collect()
 }

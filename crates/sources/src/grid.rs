@@ -11,7 +11,7 @@ use interligo_model::values::cells::Cells;
 
 use crate::text::{Fields, Ragged, TAIL, unquoted};
 
-/// How many rows of cells at the end of a part are in its last block at least: what stands at the foot is
+/// How many rows of cells at the end of a part are in its last block at least: what is at the end is
 /// looked at in one piece.
 pub const TAIL_ROWS: usize = 64;
 
@@ -23,7 +23,7 @@ pub enum Grid {
     Cells(CellGrid),
 }
 
-/// Rows of text, as they stand in the file.
+/// Rows of text, as they are in the file.
 pub struct TextGrid {
     /// The block, with its padding.
     pub buffer: Buffer,
@@ -88,7 +88,7 @@ impl Grid {
         }
     }
 
-    /// Rows with another number of fields than the heading.
+    /// Rows with another number of fields than the column name.
     pub fn ragged(&self) -> &[Ragged] {
         match self {
             Grid::Text(text) => &text.fields.ragged,

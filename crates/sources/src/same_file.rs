@@ -36,8 +36,8 @@ fn follow(path: &Path, links: usize) -> PathBuf {
 /// Whether two paths lead to one file. Names that differ only in case count as one: on some systems they are.
 pub fn leads_to_same(one: &Path, other: &Path) -> bool {
     let (one, other) = (real_path(one), real_path(other));
-    let folded = |path: &Path| path.as_os_str().to_string_lossy().to_lowercase();
-    one == other || folded(&one) == folded(&other) || is_linked(&one, &other)
+    let identical = |path: &Path| path.as_os_str().to_string_lossy().to_lowercase();
+    one == other || identical(&one) == identical(&other) || is_linked(&one, &other)
 }
 
 /// Whether two names are names of one file.

@@ -5,7 +5,7 @@ use std::io::Read;
 use std::path::{Path, PathBuf};
 use std::time::SystemTime;
 
-/// How much of the head of a file is compared: its headings, whatever its time and size say.
+/// How much of the head of a file is compared: its column names, whatever its time and size say.
 const HEAD: u64 = 4096;
 
 /// A file as it was when it was first looked at.

@@ -17,7 +17,7 @@ use crate::args::{CheckOptions, Format};
 use crate::failure::Failure;
 use crate::progress::Progress;
 
-/// Lines that were delivered twice, as many as are looked up again: for the overview, and in detail.
+/// Duplicate lines, as many as are looked up again: for the overview, and in detail.
 const COPIES: (usize, usize) = (1_000, 100_000);
 
 /// Rows that are shown beneath findings, and of each finding.
@@ -70,7 +70,7 @@ pub(crate) fn check(options: &CheckOptions, out: Out<'_>) -> Result<(), Failure>
     Err(Failure::Found)
 }
 
-/// Goes through all lines.
+/// Scans all lines.
 pub(super) fn checked(
     opened: &Opened,
     job: &Job,
@@ -160,7 +160,7 @@ impl About {
     }
 }
 
-/// Some rows of the findings, as they stand in their files.
+/// Some rows of the findings, as they are in their files.
 fn shown_rows(opened: &Opened, checked: &Checked) -> Result<Vec<ShownRows>, Failure> {
     // With the key of the finding: of the lines made of one row, those that have it are meant.
     let mut wanted: BTreeMap<&str, Vec<(Spot, &str)>> = BTreeMap::new();

@@ -52,7 +52,7 @@ fn accept(
     Ok(())
 }
 
-/// Takes over a list that was agreed on elsewhere.
+/// Imports a list that was agreed on elsewhere.
 fn take_over(
     opened: &Opened,
     mending: &mut Mending<'_>,
@@ -86,7 +86,7 @@ enum Answer {
     Help,
 }
 
-/// Goes through the keys at the terminal.
+/// Scans the keys at the terminal.
 fn ask(
     opened: &Opened,
     mending: &mut Mending<'_>,
@@ -99,7 +99,7 @@ fn ask(
     let failed = |error: ReadlineError| Failure::Output(std::io::Error::other(error));
     let mut editor: Editor<Keys, MemHistory> =
         Editor::with_history(config, MemHistory::new()).map_err(failed)?;
-    // Of each key that was gone through, whether it was mended.
+    // Of each key that was scanned, whether it was mended.
     let mut done: Vec<bool> = Vec::new();
     let mut shown = None;
     while done.len() < count {

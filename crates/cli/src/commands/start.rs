@@ -18,7 +18,7 @@ pub(crate) fn start(options: &StartOptions, out: Out<'_>) -> Result<(), Failure>
         named => named.to_vec(),
     };
     for name in named.iter().filter(|name| !name.contains("://")) {
-        // A table in a file stands behind `#`.
+        // A table in a file comes after `#`.
         let file = name.split('#').next().unwrap_or(name);
         if !Path::new(name).exists() && !Path::new(file).exists() {
             return Err(Failure::NoSuchFile(name.clone()));

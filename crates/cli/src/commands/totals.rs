@@ -135,12 +135,12 @@ fn no_totals(name: &str, opened: &Opened) -> Failure {
 /// The measure that is drawn as bars.
 fn bars(options: &TotalsOptions, table: &TotalsTable) -> Result<Option<usize>, Failure> {
     let Some(name) = &options.bars else { return Ok(None) };
-    let known: Vec<String> = table.measures.iter().map(|m| m.heading.clone()).collect();
+    let known: Vec<String> = table.measures.iter().map(|m| m.column_name.clone()).collect();
     if name.is_empty() {
         let amount = table.measures.iter().position(|measure| measure.kind.is_amount());
         return Ok(Some(amount.unwrap_or(0)));
     }
-    match known.iter().position(|heading| heading == name) {
+    match known.iter().position(|column_name| column_name == name) {
         Some(measure) => Ok(Some(measure)),
         None => {
             let message = format!("`{name}` is not shown, so no bars can be drawn of it");
@@ -171,10 +171,10 @@ fn entries(list: &str) -> Vec<Range<usize>> {
             found.push(start..end);
         }
     };
-    for (at, sign) in list.char_indices() {
-        match (quote, sign) {
-            (Some(open), _) if open == sign => quote = None,
-            (None, '\'' | '"') => quote = Some(sign),
+    for (at, character) in list.char_indices() {
+        match (quote, character) {
+            (Some(open), _) if open == character => quote = None,
+            (None, '\'' | '"') => quote = Some(character),
             (None, '(') => depth += 1,
             (None, ')') => depth = depth.saturating_sub(1),
             (None, ',') if depth == 0 => {

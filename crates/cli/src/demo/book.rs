@@ -31,12 +31,12 @@ pub(super) struct Book {
 }
 
 impl Book {
-    pub(super) fn new(path: &Path, headings: &[&str]) -> io::Result<Book> {
+    pub(super) fn new(path: &Path, column_names: &[&str]) -> io::Result<Book> {
         let sheet = |number: u32| {
             let mut sheet = Worksheet::new();
             sheet.set_name(format!("Q{number}"))?;
-            for (column, heading) in (0..).zip(headings) {
-                sheet.write(0, column, *heading)?;
+            for (column, column_name) in (0..).zip(column_names) {
+                sheet.write(0, column, *column_name)?;
             }
             Ok(sheet)
         };

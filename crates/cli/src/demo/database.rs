@@ -28,9 +28,10 @@ pub(super) fn move_into(folder: &Path, database: &Path) -> io::Result<()> {
 
 fn load(connection: &mut Connection, table: &str, text: &str) -> rusqlite::Result<()> {
     let mut lines = text.lines();
-    let headings = cells(lines.next().unwrap_or_default());
-    let columns: Vec<String> = headings.iter().map(|heading| format!("\"{heading}\"")).collect();
-    let marks = vec!["?"; headings.len()].join(", ");
+    let column_names = cells(lines.next().unwrap_or_default());
+    let columns: Vec<String> =
+        column_names.iter().map(|column_name| format!("\"{column_name}\"")).collect();
+    let marks = vec!["?"; column_names.len()].join(", ");
     let transaction = connection.transaction()?;
     transaction.execute(&format!("CREATE TABLE {table} ({})", columns.join(", ")), [])?;
     {

@@ -58,7 +58,7 @@ pub(crate) enum Besides {
     Pricing,
 }
 
-/// Writes the demo project with so many sales lines; the answer is its plan.
+/// Writes the demo project with this many sales lines; the answer is its plan.
 ///
 /// # Errors
 /// The folder holds something other than an earlier demo, or cannot be written.

@@ -9,7 +9,7 @@ use super::book::Book;
 use super::line::{Line, Order};
 
 const YEARS: [u32; 2] = [2024, 2025];
-const HEADING: [&str; 7] =
+const HEADER: [&str; 7] =
     ["order_no", "line_no", "sold_on", "item", "customer_no", "quantity", "Disc. %"];
 const DISCOUNTS: [&str; 8] = ["0", "0", "0", "0", "2.5 %", "5 %", "10 %", "12.5 %"];
 
@@ -79,12 +79,12 @@ pub(super) fn write(
     }
     for (number, year) in (files..).zip(YEARS) {
         let count = in_books / 2 + u64::from(year == YEARS[0]) * (in_books % 2);
-        let mut book = Book::new(&folder.join(format!("{BOOKS}_{year}.xlsx")), &HEADING)?;
+        let mut book = Book::new(&folder.join(format!("{BOOKS}_{year}.xlsx")), &HEADER)?;
         let lines = Lines { file: number, year, count };
         write_orders(&lines, skus, customers, |order, sold| book.order(order, sold))?;
         book.end()?;
     }
-    let draft = format!("{}\nDRAFT-1,1,2025-12-31,BO-110,1001,999,0\n", HEADING.join(","));
+    let draft = format!("{}\nDRAFT-1,1,2025-12-31,BO-110,1001,999,0\n", HEADER.join(","));
     std::fs::write(folder.join("draft_corvo_2025.csv"), draft)
 }
 
@@ -107,11 +107,11 @@ struct Writer {
 impl Writer {
     fn begin(&mut self, depot: &str, year: u32) -> io::Result<()> {
         match self.way {
-            Way::Plain => writeln!(self.out, "{}", HEADING.join(",")),
+            Way::Plain => writeln!(self.out, "{}", HEADER.join(",")),
             Way::Abroad => {
                 let depot = depot[..1].to_uppercase() + &depot[1..];
                 writeln!(self.out, "Depot {depot}, sales of {year};;;;;;\n;;;;;;")?;
-                writeln!(self.out, "{}", HEADING.join(";"))
+                writeln!(self.out, "{}", HEADER.join(";"))
             }
             Way::Slips => {
                 writeln!(self.out, "order_no,sold_on,customer_no,items,quantities,Disc. %")

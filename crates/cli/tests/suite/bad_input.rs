@@ -5,7 +5,7 @@ use crate::support::{SALES, shop};
 const LINES: &str = "\n[outputs.lines]\nto = \"out/lines.csv\"\n";
 
 #[test]
-fn files_that_cannot_be_read_are_named_with_a_way_out() {
+fn files_that_cannot_be_read_are_named_with_a_fix() {
     for (file, content, message, help) in [
         (
             "products.csv",
@@ -73,7 +73,7 @@ fn files_that_cannot_be_read_are_named_with_a_way_out() {
 }
 
 #[test]
-fn a_file_that_is_missing_or_a_folder_is_said_so() {
+fn a_file_that_is_missing_or_a_folder_is_reported_so() {
     let folder = shop(LINES);
     std::fs::rename(folder.path().join("products.csv"), folder.path().join("product.csv")).unwrap();
     let came = folder.run(&["run"]);
@@ -88,7 +88,7 @@ fn a_file_that_is_missing_or_a_folder_is_said_so() {
 }
 
 #[test]
-fn a_heading_that_one_of_the_files_lacks_is_named_with_that_file() {
+fn a_column_name_that_one_of_the_files_lacks_is_named_with_that_file() {
     let mut folder = shop(LINES);
     let plan = crate::support::PLAN.replace("products.csv", "products_*.csv");
     folder.put("interligo.toml", plan.as_bytes());
@@ -104,7 +104,7 @@ fn a_heading_that_one_of_the_files_lacks_is_named_with_that_file() {
 }
 
 #[test]
-fn a_heading_twice_is_a_finding_where_nothing_needs_it() {
+fn a_column_name_twice_is_a_finding_where_nothing_needs_it() {
     let mut folder = shop("");
     folder.put("products.csv", b"sku,name,cost,name\nA,Jar,1,Glass\nB,Smoker,2,Tin\n");
     let came = folder.run(&["run", "--full"]);
@@ -172,7 +172,7 @@ fn a_number_that_does_not_fit_is_an_error_with_its_line() {
 }
 
 #[test]
-fn a_fact_of_a_heading_only_gives_empty_outputs() {
+fn a_fact_of_a_header_row_only_gives_empty_outputs() {
     let mut folder = shop(LINES);
     folder.put("sales.csv", b"no,day,item,quantity\n");
     folder
@@ -188,7 +188,7 @@ fn a_full_disk_leaves_no_half_written_file() {
     folder.put("out/lines.csv", b"the result of last month\n");
     let many: String = (0..20_000).map(|n| format!("{n},2025-01-10,A,1\n")).collect();
     folder.put("sales.csv", format!("no,day,item,quantity\n{many}").as_bytes());
-    // The largest file that the shell allows stands for the disk.
+    // The largest file that the shell allows represents the disk.
     let program = assert_cmd::cargo::cargo_bin!("interligo").display().to_string();
     let output = std::process::Command::new("sh")
         .args(["-c", &format!("trap '' XFSZ; ulimit -f 64; exec {program} run")])

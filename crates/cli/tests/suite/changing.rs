@@ -176,7 +176,7 @@ fn file_names_that_are_no_utf_8_are_found_and_read() {
 }
 
 #[test]
-fn a_fact_of_headings_only_is_a_finding() {
+fn a_fact_of_column_names_only_is_a_finding() {
     let mut folder = shop(LINES);
     folder.put("sales.csv", b"no,day,item,quantity\n");
     let came = folder.run(&["run"]);

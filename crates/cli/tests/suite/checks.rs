@@ -3,7 +3,7 @@
 use crate::support::{PRODUCTS, shop, shop_but};
 
 #[test]
-fn all_is_well_and_is_said_so() {
+fn all_is_well_and_is_reported_so() {
     let mut folder = shop("");
     folder.put("sales.csv", b"no,day,item,quantity\n1,2025-01-10,A,2\n");
     let came = folder.run(&["check"]);
@@ -158,7 +158,7 @@ fn every_kind_is_explained() {
 
 #[test]
 fn what_the_plan_lines_of_an_explanation_say_is_part_of_the_language() {
-    // Whole settings stand in the explanations; each is one that the plan takes.
+    // Whole settings are in the explanations; each is one that the plan takes.
     let folder = crate::support::Folder::with(&[]);
     for (kind, setting) in [
         ("near-miss", "stop-on = [\"near-miss\"]"),
@@ -185,7 +185,7 @@ fn what_the_plan_lines_of_an_explanation_say_is_part_of_the_language() {
 }
 
 #[test]
-fn the_owner_of_a_lookup_is_told_what_to_add() {
+fn the_owner_of_a_lookup_is_reported_what_to_add() {
     let folder = mistyped();
     let mut came = folder.run(&["check", "--for-owner", "missing"]);
     assert_eq!(
@@ -212,7 +212,7 @@ fn the_owner_of_a_lookup_is_told_what_to_add() {
 }
 
 #[test]
-fn another_figure_may_say_what_is_at_stake() {
+fn another_figure_may_say_what_is_affected() {
     let stake = |figure: &str| {
         let head = format!("name = \"Small\"\nweigh-by = \"{figure}\"\n");
         shop_but("name = \"Small\"\n", &head, "").run(&["check", "--format", "csv"])
@@ -254,7 +254,7 @@ fn keys_of_several_columns_have_near_misses_and_corrections_too() {
     folder
         .put("c.csv", b"found,use,link\nnorth + A1,north + Al,rates\nSouth + B2,south+B2,rates\n");
     let came = folder.run(&["check", "--format", "csv"]);
-    // A space on either side of the sign belongs to it; without them it is a text of its own.
+    // A space on either side of the character belongs to it; without them it is a text of its own.
     assert!(
         came.printed().contains("correction-without-target,rates,South + B2,1,"),
         "{}",

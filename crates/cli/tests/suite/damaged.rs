@@ -80,7 +80,7 @@ fn line_ends_of_every_kind_end_lines() {
     for text in ["k,n\r\nA,1\r\nB,2\r\n", "k,n\rA,1\rB,2\r", "k,n\r\nA,1\nB,2"] {
         assert_eq!(run(text.as_bytes()).take_file("l.csv"), lines, "{text:?}");
     }
-    // One that stands alone among others belongs to its line, which then has too many fields.
+    // One that is alone among others belongs to its line, which then has too many fields.
     let mut came = run(b"k,n\nA,1\rC,3\nB,2\n");
     assert_eq!(came.take_file("l.csv"), "k,n,x\nB,2,4\n");
     let aside = came.take_file("out/set-aside.csv");
@@ -128,7 +128,7 @@ fn many_small_files_are_one_table() {
 }
 
 #[test]
-fn a_pattern_that_fits_nothing_and_a_table_without_headings_are_said_so() {
+fn a_pattern_that_fits_nothing_and_a_table_without_column_names_are_reported_so() {
     let folder = Folder::with(&[("interligo.toml", PLAN)]);
     let came = folder.run(&["run"]);
     assert!(came.said().starts_with("error: no file fits 's*.csv'\n"), "{}", came.said());

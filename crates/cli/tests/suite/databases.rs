@@ -92,7 +92,7 @@ fn a_database_that_cannot_be_read_says_why() {
 }
 
 #[test]
-fn what_is_locked_or_no_database_is_said() {
+fn what_is_locked_or_no_database_is_reported() {
     let mut folder = shop("from = \"shop.sqlite#notes\"", "\"note\"");
     let path = folder.path().join("shop.sqlite");
     let other = rusqlite::Connection::open(&path).unwrap();

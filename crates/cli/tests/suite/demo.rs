@@ -14,7 +14,7 @@ fn the_demo_is_written_and_run() {
     }
     assert!(came.printed().lines().count() <= 25, "{}", came.printed());
     let lines = came.take_file("mielo/out/lines.csv");
-    assert_eq!(lines.lines().count(), 3_000, "2,999 lines and the heading");
+    assert_eq!(lines.lines().count(), 3_000, "2,999 lines and the header row");
     for file in [
         "README.md",
         "interligo.toml",
@@ -89,7 +89,7 @@ fn the_same_number_gives_the_same_lines() {
     let (a, b) = (Folder::with(&[]), Folder::with(&[]));
     let first = a.run(&["demo", "x", "--lines", "700"]);
     assert_eq!(first, b.run(&["demo", "x", "--lines", "700"]));
-    // Rows of slips hold several lines, and Corvo delivers five lines twice.
+    // Rows of typing errors hold several lines, and Corvo delivers five lines twice.
     let run = a.run(&["run", "--plan", "x/interligo.toml", "--format", "csv"]);
     for count in ["lines,sales,identical copies dropped,5\n", "lines,sales,kept,699\n"] {
         assert!(run.printed().contains(count), "{}", run.printed());
@@ -120,8 +120,9 @@ fn with_pricing_each_line_is_priced_through_several_calendars() {
     assert_eq!(came.said(), "");
     let lines = came.take_file("x/out/lines.csv");
     // A farm buys a brood box at the depot that bills in another currency, on a Sunday.
-    let heading: Vec<&str> = lines.lines().next().unwrap().split(',').collect();
-    let column = |name: &str| heading.iter().position(|heading| *heading == name).unwrap();
+    let column_name: Vec<&str> = lines.lines().next().unwrap().split(',').collect();
+    let column =
+        |name: &str| column_name.iter().position(|column_name| *column_name == name).unwrap();
     let of = |line: &str, name: &str| line.split(',').nth(column(name)).unwrap().to_owned();
     let sunday = |line: &&str| {
         let day: jiff::civil::Date = of(line, "sold_on").parse().unwrap();

@@ -232,8 +232,14 @@ fn outputs_appear_together_after_a_crash_at_any_step() {
                     assert_eq!(rest[&at], other[&at], "{step} {name}");
                 }
             }
-            let is_said = came.said().contains("an earlier run broke off while its files appeared");
-            assert_eq!(is_said, !["complete", "done"].contains(&step), "{step}: {}", came.said());
+            let is_reported =
+                came.said().contains("an earlier run broke off while its files appeared");
+            assert_eq!(
+                is_reported,
+                !["complete", "done"].contains(&step),
+                "{step}: {}",
+                came.said()
+            );
             assert!(other.keys().all(|path| !path.contains(".interligo-")), "{step}: {other:#?}");
         }
     }

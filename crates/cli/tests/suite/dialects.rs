@@ -1,4 +1,4 @@
-//! Text files as people have them: separators, decimal commas, days in any order, encodings, packed.
+//! Text files as people have them: separators, decimal commas, days in any order, encodings, compressed.
 
 use std::io::Write;
 
@@ -73,8 +73,8 @@ fn two_readings_are_asked_and_a_line_of_the_plan_decides() {
          in interligo.toml\n  fix: add dates = \"31/12/2025\" or dates = \"12/31/2025\" to [tables.sales]\n"
     );
     asked.ended(2);
-    for (specimen, first) in [("31/12/2025", "2025-04-03"), ("12/31/2025", "2025-03-04")] {
-        let came = sales(&format!("dates = \"{specimen}\""), days);
+    for (sample, first) in [("31/12/2025", "2025-04-03"), ("12/31/2025", "2025-03-04")] {
+        let came = sales(&format!("dates = \"{sample}\""), days);
         assert!(came.printed().contains(&format!("\n{first},2\n")), "{}", came.printed());
     }
     let amounts = "no;day;item;quantity\n1;2025-04-03;A;1.200\n";
@@ -88,12 +88,7 @@ fn two_readings_are_asked_and_a_line_of_the_plan_decides() {
     assert!(sales("numbers = \"1234.56\"", amounts).printed().contains("2025-04-03,1.200\n"));
     let either = "no;day,item;quantity\n1;2025-04-03,A;2\n";
     let asked = sales("", either);
-    assert!(
-        asked.said().contains("sales.csv:1 can be split at `,` and at `;`")
-            || asked.said().contains("no heading"),
-        "{}",
-        asked.said()
-    );
+    assert!(asked.said().contains("can be split at `,` and at `;`"), "{}", asked.said());
 }
 
 #[test]

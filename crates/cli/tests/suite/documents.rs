@@ -226,17 +226,59 @@ fn texts_use_the_usual_terms() {
         assert!(!printed.is_empty());
         texts.push((arguments.join(" "), printed));
     }
+    let found: Vec<String> =
+        texts.iter().flat_map(|(name, text)| former(name, text, &[])).collect();
+    assert!(found.is_empty(), "{}", found.join("\n"));
+}
+
+/// Where a text has a former term, apart from some that it may have.
+fn former(name: &str, text: &str, may_have: &[&str]) -> Vec<String> {
+    let plain = |c: char| c.is_alphanumeric() || "-_".contains(c);
+    let words: Vec<&str> = text.split(|c| !plain(c)).filter(|word| !word.is_empty()).collect();
+    let text = format!(" {} ", words.join(" ").to_lowercase());
+    let terms = FORMER.iter().filter(|term| !may_have.contains(term));
+    terms
+        .filter_map(|term| {
+            let at = text.find(&format!(" {term} "))?;
+            Some(format!("{name}: {}", text[at..].chars().take(60).collect::<String>()))
+        })
+        .collect()
+}
+
+/// Sources whose texts have former terms, with the reason.
+const EXCEPTIONS: [(&str, &[&str]); 4] = [
+    // A plan that still has a former key or finding is answered with the present one.
+    ("model/src/plan/entries.rs", &["heading", "unreached"]),
+    ("project/src/check/finding_kind.rs", &["heading"]),
+    // A table in a terminal, of which columns do not fit the width.
+    ("report/src/text/table.rs", &["does not fit"]),
+    // This list.
+    ("cli/tests/suite/documents.rs", &FORMER),
+];
+
+/// So do messages, comments and names of the sources; `holds` is also a word for what contains something.
+#[test]
+fn sources_use_the_usual_terms() {
+    let mut folders = vec![root().join("crates")];
     let mut found = Vec::new();
-    for (name, text) in &texts {
-        let plain = |c: char| c.is_alphanumeric() || "-_".contains(c);
-        let words: Vec<&str> = text.split(|c| !plain(c)).filter(|word| !word.is_empty()).collect();
-        let text = format!(" {} ", words.join(" ").to_lowercase());
-        for term in FORMER {
-            if let Some(at) = text.find(&format!(" {term} ")) {
-                let near: String = text[at..].chars().take(60).collect();
-                found.push(format!("{name}: {near}"));
+    let mut files = 0;
+    while let Some(folder) = folders.pop() {
+        for entry in std::fs::read_dir(folder).unwrap() {
+            let path = entry.unwrap().path();
+            if path.is_dir() {
+                folders.push(path);
+            } else if path.extension().is_some_and(|extension| extension == "rs") {
+                files += 1;
+                let name = path.to_string_lossy().into_owned();
+                let exception = EXCEPTIONS.iter().find(|(file, _)| name.ends_with(file));
+                let mut may_have = vec!["this holds", "that holds"];
+                may_have.extend(exception.map_or(&[][..], |(_, terms)| terms));
+                for line in std::fs::read_to_string(&path).unwrap().lines() {
+                    found.extend(former(&name, line, &may_have));
+                }
             }
         }
     }
+    assert!(files > 200, "{files} files");
     assert!(found.is_empty(), "{}", found.join("\n"));
 }

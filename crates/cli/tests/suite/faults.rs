@@ -78,7 +78,7 @@ fn each_fault_ends_the_run_without_an_output() {
         folder.run(&["--version"]).any_stdout().nothing_else();
         said.insert(message);
     }
-    // They are told apart, as far as anybody could.
+    // They are distinguished, as far as anybody could.
     assert!(said.len() >= 12, "{said:#?}");
 }
 

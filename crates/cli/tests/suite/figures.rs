@@ -23,7 +23,7 @@ fn values(formula: &str) -> Vec<String> {
 }
 
 #[test]
-fn texts_and_days_are_worked_out_line_by_line() {
+fn texts_and_days_are_computed_line_by_line() {
     for (formula, expected) in [
         ("upper(code)", ["BO-104", "FR-7", ""]),
         ("left(code, 2) || '/' || right(code, 1)", ["BO/4", "fr/7", ""]),
@@ -101,7 +101,7 @@ fn a_number_that_does_not_fit_names_its_line() {
 }
 
 #[test]
-fn rounding_on_each_line_is_told_in_the_tie_out() {
+fn rounding_on_each_line_is_reported_in_the_tie_out() {
     let figures = "[figures]\nx = { formula = 'a / 3', round = 2 }\n\
                    y = { formula = 'a / 8', round = 2, rounding = 'half-up' }\n\
                    r = { formula = 'a / b', round = 1 }\n";
@@ -223,7 +223,7 @@ fn bands_are_columns_with_an_order() {
 }
 
 #[test]
-fn the_help_lists_signs_and_functions() {
+fn the_help_lists_characters_and_functions() {
     let came = shop("").run(&["help", "formulas"]);
     for word in ["add_months", "count(distinct x)", "year_to_date(x)", "coalesce", "between"] {
         assert!(came.printed().contains(word), "{word}");

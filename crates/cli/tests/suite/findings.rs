@@ -1,4 +1,4 @@
-//! What is found of links, keys and lines: nothing that touches a figure goes unsaid, and nothing is said that
+//! What is found of links, keys and lines: nothing that touches a figure goes unsaid, and nothing is reported that
 //! is not so.
 
 use crate::support::{Came, Folder};
@@ -156,7 +156,7 @@ fn keys_that_a_link_takes_for_one_have_one_calendar() {
         came.take_file("r.csv"),
         "finding,key,first,other,differing\n\
          repeat-conflicting,no 4,sales.csv:6,sales.csv:5,qty: 2 | 1\n",
-        "a line that was dropped stands in the list"
+        "a line that was dropped is in the list"
     );
     let as_written = LIST.replace("ignore = [\"leading-zeros\"]", "match = \"as-written\"");
     let mut came = list(&as_written).run(&["run"]);
@@ -283,7 +283,7 @@ fn what_is_normal_to_miss_still_counts_as_missed() {
 }
 
 #[test]
-fn keys_of_several_columns_are_told_apart() {
+fn keys_of_several_columns_are_distinguished() {
     let plan = "[tables.s]\nrole = \"fact\"\nfrom = \"s.csv\"\n[tables.p]\nfrom = \"p.csv\"\nkey = [\"a\", \"b\"]\n\
                 [[link]]\npath = \"s.a + s.b -> p.a + p.b\"\n[outputs.u]\nto = \"u.csv\"\nlist = \"unmatched\"\n";
     let folder = Folder::with(&[

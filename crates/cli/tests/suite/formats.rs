@@ -82,8 +82,8 @@ impl Value {
             Value::Real(Some(number)) => number.to_string(),
             Value::Moment(Some(_)) => format!("{}{ZONE}", self.local().replace(' ', "T")),
             Value::Amount(Some(cents)) => {
-                let sign = if *cents < 0 { "-" } else { "" };
-                format!("{sign}{}.{:02}", cents.abs() / 100, cents.abs() % 100)
+                let character = if *cents < 0 { "-" } else { "" };
+                format!("{character}{}.{:02}", cents.abs() / 100, cents.abs() % 100)
             }
             Value::Count(Some(count)) => count.to_string(),
             Value::Day(Some(day)) => {
@@ -106,10 +106,10 @@ impl Value {
     }
 }
 
-/// A table: headings, and rows of as many values.
+/// A table: column names, and rows of as many values.
 #[derive(Clone, Debug)]
 pub(crate) struct Sheet {
-    pub(crate) headings: Vec<&'static str>,
+    pub(crate) column_names: Vec<&'static str>,
     pub(crate) rows: Vec<Vec<Value>>,
 }
 
@@ -142,7 +142,7 @@ impl Sheet {
             true => format!("\"{}\"", text.replace('"', "\"\"")),
             false => text,
         };
-        let mut all = self.headings.join(",") + "\n";
+        let mut all = self.column_names.join(",") + "\n";
         for row in &self.rows {
             let cells: Vec<String> = row.iter().map(|value| quoted(value.text())).collect();
             all += &(cells.join(",") + "\n");
@@ -153,14 +153,14 @@ impl Sheet {
     fn json(&self) -> String {
         let mut all = String::new();
         for row in &self.rows {
-            let members = self.headings.iter().zip(row).map(|(heading, value)| {
+            let members = self.column_names.iter().zip(row).map(|(column_name, value)| {
                 let written = match value {
                     Value::Text(text) => serde_json::to_string(text).unwrap(),
                     value if value.is_blank() => "null".to_owned(),
                     Value::Day(_) | Value::Moment(_) => format!("\"{}\"", value.text()),
                     value => value.text(),
                 };
-                format!("\"{heading}\": {written}")
+                format!("\"{column_name}\": {written}")
             });
             all += &format!("{{{}}}\n", members.collect::<Vec<_>>().join(", "));
         }
@@ -172,8 +172,8 @@ impl Sheet {
         let day_format = CellFormat::new().set_num_format("dd/mm/yyyy");
         let time_format = CellFormat::new().set_num_format("dd/mm/yyyy hh:mm:ss");
         let sheet = workbook.add_worksheet().set_name(table).unwrap();
-        for (column, heading) in (0..).zip(&self.headings) {
-            sheet.write(0, column, *heading).unwrap();
+        for (column, column_name) in (0..).zip(&self.column_names) {
+            sheet.write(0, column, *column_name).unwrap();
         }
         for (number, row) in (1..).zip(&self.rows) {
             for (column, value) in (0..).zip(row) {
@@ -220,8 +220,9 @@ impl Sheet {
                 value.text()
             ),
         };
-        let heading: String = self.headings.iter().map(|heading| text(heading)).collect();
-        let mut rows = format!("<table:table-row>{heading}</table:table-row>");
+        let column_name: String =
+            self.column_names.iter().map(|column_name| text(column_name)).collect();
+        let mut rows = format!("<table:table-row>{column_name}</table:table-row>");
         for row in &self.rows {
             let cells: String = row.iter().map(cell).collect();
             rows += &format!("<table:table-row>{cells}</table:table-row>");
@@ -230,7 +231,7 @@ impl Sheet {
     }
 
     fn parquet(&self) -> Vec<u8> {
-        let column = |(number, heading): (usize, &&str)| -> (String, ArrayRef) {
+        let column = |(number, column_name): (usize, &&str)| -> (String, ArrayRef) {
             let values = || self.rows.iter().map(move |row| &row[number]);
             let array: ArrayRef = match &self.rows[0][number] {
                 Value::Text(_) => Arc::new(StringArray::from_iter(
@@ -271,12 +272,12 @@ impl Sheet {
                     })))
                 }
             };
-            ((*heading).to_owned(), array)
+            ((*column_name).to_owned(), array)
         };
-        let columns = self.headings.iter().enumerate().map(column);
+        let columns = self.column_names.iter().enumerate().map(column);
         parquet_of(
             &RecordBatch::try_from_iter_with_nullable(
-                columns.map(|(heading, array)| (heading, array, true)),
+                columns.map(|(column_name, array)| (column_name, array, true)),
             )
             .unwrap(),
         )
@@ -294,7 +295,7 @@ impl Sheet {
             Value::Moment(_) => "timestamp",
         });
         let columns: Vec<String> = self
-            .headings
+            .column_names
             .iter()
             .zip(types)
             .map(|(name, kind)| format!("\"{name}\" {kind}"))

@@ -1,5 +1,5 @@
 //! Tables as people have them: titles and totals, lists in cells, columns that become rows, parts that
-//! differ, lines delivered twice.
+//! differ, duplicate lines.
 
 use crate::support::{Came, Folder};
 
@@ -73,7 +73,7 @@ fn a_row_that_merely_looks_like_a_total_is_asked_about() {
 }
 
 #[test]
-fn the_plan_says_where_the_headings_are() {
+fn the_plan_says_where_the_header_row_is() {
     let mut came = one("header-row = 3", "x,y\n1,2\nitem,quantity\nA,2\n");
     assert_eq!(came.take_file("lines.csv"), "item,quantity,twice\nA,2,4\n");
     let mut came =
@@ -87,7 +87,7 @@ fn the_plan_says_where_the_headings_are() {
 }
 
 #[test]
-fn a_value_without_a_heading_is_not_lost() {
+fn a_value_without_a_column_name_is_not_lost() {
     let rows = "A,1,\n".repeat(20_000);
     let came = one("", &format!("item,quantity,\n{rows}B,2,note\n{rows}{rows}{rows}"));
     assert_eq!(
@@ -114,7 +114,7 @@ fn lists_in_cells_become_lines_and_uneven_ones_are_set_aside() {
          uneven lists in its cells,s.csv,4,,,,,,\"3,A|B,5,2\"\n"
     );
     assert_eq!((count(&came, "lines,sales,read"), count(&came, "lines,sales,added")), (4, 2));
-    // An amount that stands on every line of a slip is summed more than once.
+    // An amount that is on every line of a typing error is summed more than once.
     let plan = "[tables.s]\nrole = 'fact'\nfrom = 's.csv'\nunpack = { columns = ['item'], separator = '|' }\n\
                 [figures]\nx = '2 * price'\n";
     let folder = Folder::with(&[("interligo.toml", plan), ("s.csv", "item,price\nA|B,5\n")]);
@@ -123,7 +123,7 @@ fn lists_in_cells_become_lines_and_uneven_ones_are_set_aside() {
 }
 
 #[test]
-fn columns_become_rows_with_what_their_headings_say() {
+fn columns_become_rows_with_what_their_names_say() {
     let mut came = one(
         "tall = { \"n {year}-{half}\" = \"quantity\", \"price {year}-{half}\" = \"price\" }",
         "item,n 2024-1,price 2024-1,n 2025-2\nA,1,1.5,2\nB,,2,3\n",
@@ -179,7 +179,7 @@ fn amounts_may_have_marks_and_signs_but_one_currency() {
 }
 
 #[test]
-fn headings_that_differ_are_findings_with_the_likely_match() {
+fn column_names_that_differ_are_findings_with_the_likely_match() {
     let plan =
         "[tables.sales]\nrole = 'fact'\nfrom = 's*.csv'\n[figures]\ntwice = '2 * quantity'\n";
     let mut folder = Folder::with(&[
@@ -210,7 +210,7 @@ const TWICE: [(&str, &str); 2] = [
 ];
 
 #[test]
-fn lines_delivered_twice_are_folded_or_settled() {
+fn lines_duplicate_are_dropped_or_settled() {
     let settle = |rule: &str| {
         gathered(&format!("from = \"s*.csv\"\nkey = [\"no\"]\nrepeats = \"{rule}\"\n"), &TWICE)
     };

@@ -47,8 +47,8 @@ fn what_a_terminal_obeys_is_never_printed() {
         ] {
             let came = folder.run(&[&arguments[..], &["--color", color]].concat());
             let all = said(&came);
-            for sign in ["\u{1b}]", "\u{1b}[2J", "\u{7}", "\u{9b}", "\u{202e}"] {
-                assert!(!all.contains(sign), "{arguments:?} prints {sign:?}: {all:?}");
+            for character in ["\u{1b}]", "\u{1b}[2J", "\u{7}", "\u{9b}", "\u{202e}"] {
+                assert!(!all.contains(character), "{arguments:?} prints {character:?}: {all:?}");
             }
             assert!(color == "always" || !all.contains('\u{1b}'), "{arguments:?}: {all:?}");
         }
@@ -93,7 +93,7 @@ fn no_password_is_shown() {
 }
 
 #[test]
-fn figures_that_use_each_other_twice_are_worked_out_once() {
+fn figures_that_use_each_other_twice_are_computed_once() {
     let figures = |first: &str| -> String {
         let chain = (1..=40).map(|n| format!("f{n} = \"f{} - f{}\"\n", n - 1, n - 1));
         format!("f0 = \"{first}\"\n{}", chain.collect::<String>())
@@ -167,7 +167,7 @@ fn column_file() -> Vec<u8> {
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(96))]
 
-    /// Whatever stands in a column file, it is read or refused.
+    /// Whatever is in a column file, it is read or refused.
     #[test]
     fn prop_a_damaged_column_file_is_an_error_of_that_file(
         damages in prop::collection::vec((any::<prop::sample::Index>(), any::<u8>()), 1..6),

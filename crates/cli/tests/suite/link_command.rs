@@ -78,7 +78,7 @@ fn links_are_listed_drawn_and_found() {
 }
 
 #[test]
-fn what_cannot_be_drawn_or_found_is_said() {
+fn what_cannot_be_drawn_or_found_is_reported() {
     for (arguments, status, said) in [
         (&["link", "map", "--svg", "sales.csv/map.svg"][..], 4, "cannot be written"),
         (&["link", "map", "--svg", "."], 4, "it is a folder"),

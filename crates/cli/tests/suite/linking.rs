@@ -47,7 +47,7 @@ columns = ["no", "ship.name", "bill.name"]
 }
 
 #[test]
-fn headings_of_any_kind_stand_in_quotes() {
+fn column_names_of_any_kind_are_in_quotes() {
     let plan = r#"
 [tables.sales]
 role = "fact"
@@ -287,7 +287,7 @@ pub(crate) const SHOP: [(&str, &str); 4] = [
 
 /// Where a table is reached in two ways, the reference says which; where it does not, it is asked.
 #[test]
-fn two_ways_to_a_table_are_told_apart_by_the_way() {
+fn two_ways_to_a_table_are_distinguished_by_the_way() {
     let with = |columns: &str| {
         let links = r#"
 [[link]]
@@ -399,7 +399,7 @@ fn a_key_that_is_unique_on_neither_side_stops_with_the_worst_and_the_ways_out() 
         .nothing_else();
 }
 
-/// Where no link leads to a table, the message names the tables and the link that the values speak for.
+/// Where no link leads to a table, the message names the tables and the link that the values are evidence for.
 #[test]
 fn a_table_out_of_reach_is_refused_with_the_link_that_would_join_it() {
     let plan = plan(
@@ -450,7 +450,7 @@ fn rows_may_hold_until_the_next_of_their_key_begins() {
 }
 
 #[test]
-fn texts_and_numbers_are_compared_as_written_and_it_is_said() {
+fn texts_and_numbers_are_compared_as_written_and_it_is_reported() {
     let plan = plan(
         &[("products", "key = 'no'")],
         "[[link]]\npath = \"sales.item -> products.no\"\n",
@@ -493,7 +493,7 @@ fn a_dated_link_may_start_from_a_lookup() {
 
 /// A part of a key may be computed, on either side: the target of a month by its region.
 #[test]
-fn a_part_of_a_key_may_be_worked_out() {
+fn a_part_of_a_key_may_be_computed() {
     let plan = plan(
         &[(
             "targets",
@@ -517,7 +517,7 @@ fn a_part_of_a_key_may_be_worked_out() {
 }
 
 #[test]
-fn what_is_worked_out_as_no_day_is_no_day_of_a_link() {
+fn what_is_computed_as_no_day_is_no_day_of_a_link() {
     let plan = plan(
         &[
             ("orders", "key = 'no'\ncolumns.due = { formula = \"month(day)\" }"),

@@ -81,7 +81,7 @@ fn the_numbers_are_the_same_for_any_cores_and_blocks() {
 }
 
 #[test]
-fn what_is_not_there_is_said_with_what_is() {
+fn what_is_not_there_is_reported_with_what_is() {
     let folder = shop("");
     for (arguments, message, status) in [
         (
@@ -136,7 +136,7 @@ fn json_has_everything_for_other_programs() {
 }
 
 #[test]
-fn files_with_other_headings_are_named() {
+fn files_with_other_column_names_are_named() {
     let folder = Folder::with(&[
         ("interligo.toml", "[tables.s]\nfrom = 's*.csv'\n"),
         ("s1.csv", "code,price\nA,1\n"),
@@ -154,7 +154,7 @@ fn files_with_other_headings_are_named() {
 }
 
 #[test]
-fn columns_that_the_plan_works_out_are_looked_at_like_others() {
+fn columns_that_the_plan_computes_are_looked_at_like_others() {
     let plan = "[tables.sales]\nrole = \"fact\"\nfrom = \"sales.csv\"\n\
                 [tables.sales.columns]\n\
                 first_day = { formula = \"date(year, month, 1)\" }\n\
@@ -172,14 +172,14 @@ fn columns_that_the_plan_works_out_are_looked_at_like_others() {
         let came = folder.run(&["look", "sales", "--format", "csv", "--where", condition]);
         came.printed().to_owned()
     };
-    let heading = "file,row,code,year,month,paid,first_day,label,net\n";
+    let column_name = "file,row,code,year,month,paid,first_day,label,net\n";
     assert_eq!(
         rows("first_day < '2025-02-01' and net < 0"),
-        format!("{heading}comma.csv,2,9,2024,12,\"3,5\",2024-12-01,9 of 2024-12,-8.5\n")
+        format!("{column_name}comma.csv,2,9,2024,12,\"3,5\",2024-12-01,9 of 2024-12,-8.5\n")
     );
     assert_eq!(
         rows("label like '007%'"),
-        format!("{heading}sales.csv,2,007,2025,1,1.50,2025-01-01,007 of 2025-01,0.50\n")
+        format!("{column_name}sales.csv,2,007,2025,1,1.50,2025-01-01,007 of 2025-01,0.50\n")
     );
     // Only what is asked for, and what it is computed from.
     let came = folder.run(&["look", "sales", "--column", "first_day", "--format", "csv"]);

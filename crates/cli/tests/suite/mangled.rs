@@ -70,7 +70,7 @@ enum Damage {
     Cut { at: Index },
     /// A line that is gone.
     Gone { line: Index },
-    /// A line that stands there twice, somewhere else.
+    /// A line that is there twice, somewhere else.
     Twice { line: Index, to: Index },
     /// Two words that have changed places.
     Swapped { one: Index, other: Index },

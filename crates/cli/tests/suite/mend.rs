@@ -85,7 +85,7 @@ fn a_list_is_taken_over_but_for_what_leads_nowhere() {
         "Not imported: agreed.csv:3 `AB-110X`, because the lookup of `products` has no key `AB-111`\n"
     );
     assert_eq!(corrections(&mut came), "found,use,link,note\nQQ-7,ZZ-900,products,Ana said so\n");
-    // A decision that holds is not taken back in silence.
+    // A decision that applies is not taken back in silence.
     folder.put("agreed.csv", b"found,use,link\nQQ-7,AB-100,products\n");
     let mut came = folder.run(&["mend", "--from", "agreed.csv"]).status(1);
     assert_eq!(
@@ -173,7 +173,7 @@ fn keys_are_mended_at_a_terminal() {
         terminal.send_line(answer).unwrap();
         before
     };
-    // The costliest first: two lines, one of them with five pieces.
+    // The largest amount first: two lines, one of them with five pieces.
     says("1 of 4  AB-1OO  in prices, products", "1");
     says("AB-1OO means AB-100 in prices, products", "u");
     says("1 of 4", "s");

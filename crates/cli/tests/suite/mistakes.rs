@@ -1,4 +1,4 @@
-//! Mistakes in plans and options: each is shown at its word, with a way out.
+//! Mistakes in plans and options: each is shown at its word, with a fix.
 
 use crate::support::{PLAN, shop, shop_but};
 

@@ -7,7 +7,7 @@ use proptest::prelude::*;
 
 use crate::support::Folder;
 
-/// A plan with a price list that holds as `valid` says, and a link with more settings.
+/// A plan with a price list that is valid as `valid` says, and a link with more settings.
 fn plan(valid: &str, link: &str) -> String {
     format!(
         "[tables.sales]\nrole = \"fact\"\nfrom = \"sales.csv\"\n\
@@ -179,7 +179,7 @@ fn gaps_are_bridged_as_the_plan_says_and_said() {
             .collect();
         assert_eq!(with_days, named(&expected), "{link}");
     }
-    // How many days a price was carried stands beside it.
+    // How many days a price was carried is beside it.
     assert_eq!(come("gap = \"earlier\"")[1].1, "carried 2 days");
     let folder = folder("from = \"from\", until = \"until\"", "gap = \"earlier\"", list, &days);
     let check = folder.run(&["check", "--format", "csv"]);

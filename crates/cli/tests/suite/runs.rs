@@ -11,7 +11,7 @@ const LINES: &str = "\n[outputs.lines]\nto = \"out/lines.csv\"\n";
 /// 4: B in March has no price; its cost is 4 × 12.5 = 50
 /// 5: X is no product
 #[test]
-fn the_figures_are_those_worked_out_by_hand() {
+fn the_figures_are_those_computed_by_hand() {
     shop(LINES)
         .run(&["run"])
         .any_stdout()
@@ -197,7 +197,7 @@ show = ["lines", "cost"]
 }
 
 #[test]
-fn files_of_a_pattern_are_stacked_by_heading_with_their_slots() {
+fn files_of_a_pattern_are_stacked_by_column_name_with_their_slots() {
     let plan = r#"
 [tables.sales]
 role = "fact"

@@ -16,7 +16,7 @@ pub(crate) struct Server {
 }
 
 impl Server {
-    /// The server; `None` where there is none and its programs are not to be found, which is said once.
+    /// The server; `None` where there is none and its programs are not to be found, which is reported once.
     pub(crate) fn get() -> Option<&'static Server> {
         static SERVER: OnceLock<Option<Server>> = OnceLock::new();
         SERVER.get_or_init(Server::start).as_ref()

@@ -1,5 +1,5 @@
 //! Shapes of tables and what starts from them: wide price lists, keys that are computed, totals that are
-//! proved, lines that come twice in slips, and the statements about all this.
+//! proved, lines that come twice in typing errors, and the statements about all this.
 
 use crate::support::{Came, Folder};
 
@@ -146,7 +146,7 @@ fn settings_that_make_no_sense_are_mistakes_at_their_place() {
 }
 
 #[test]
-fn slips_that_come_twice_are_known_by_their_lines() {
+fn typing_errors_that_come_twice_are_known_by_their_lines() {
     let plan = "[tables.s]\nrole = 'fact'\nfrom = 's*.csv'\nkey = ['no', 'at']\nrepeats = 'last'\n\
          unpack = { columns = ['item', 'n'], separator = '|', position = 'at' }\n\
          [figures]\nx = '2 * n'\n[outputs.l]\nto = 'l.csv'\ncolumns = ['no', 'at', 'item', 'n']\n";
@@ -156,7 +156,7 @@ fn slips_that_come_twice_are_known_by_their_lines() {
         ("s2.csv", "no;n;item\n1;1,0|5;A|B\n3;7;D\n"),
     ]);
     let mut came = folder.run(&["run", "--format", "csv"]);
-    // The first line of slip 1 is the same both times, the second is not; the last one holds.
+    // The first line of typing error 1 is the same both times, the second is not; the last one holds.
     assert_eq!(came.take_file("l.csv"), "no,at,item,n\n1,1,A,1\n2,1,C,3\n1,2,B,5\n3,1,D,7\n");
     for row in [
         "lines,s,added,2",
@@ -185,7 +185,7 @@ fn a_tie_that_differs_settles_nothing() {
         let said = "s.csv:2 and s.csv:3  no 1: n `5` and `6`";
         assert_eq!(came.said().contains(said), status == 1, "{}", came.said());
         let found = folder.run(&["check", "--format", "csv"]);
-        // Whether a rule settles it or not: a line that differs from the one that holds is shown.
+        // Whether a rule settles it or not: a line that differs from the one that is used is shown.
         let conflicts = found.printed().contains("repeat-conflicting,s,no 1,2,");
         assert!(conflicts, "{}", found.printed());
     }

@@ -6,10 +6,10 @@ use crate::formats::{Format, Sheet, Value};
 use crate::server::Server;
 use crate::support::Folder;
 
-const HEADINGS: [&str; 8] =
+const COLUMN_NAMES: [&str; 8] =
     ["order_no", "sold_on", "item", "quantity", "price", "note", "weight", "at"];
 
-/// Lines of sales: codes with zeros in front and signs of their own, blanks, amounts.
+/// Lines of sales: codes with zeros in front and characters of their own, blanks, amounts.
 fn sales() -> impl Strategy<Value = Sheet> {
     let line = (
         "[0-9]{3,6}",
@@ -35,7 +35,8 @@ fn sales() -> impl Strategy<Value = Sheet> {
             Value::Moment(at),
         ]
     });
-    prop::collection::vec(row, 1..25).prop_map(|rows| Sheet { headings: HEADINGS.to_vec(), rows })
+    prop::collection::vec(row, 1..25)
+        .prop_map(|rows| Sheet { column_names: COLUMN_NAMES.to_vec(), rows })
 }
 
 fn items() -> Sheet {
@@ -48,7 +49,7 @@ fn items() -> Sheet {
         item("é, \"q\"", "Quoted", 1),
         item("12", "Dozen", 1200),
     ];
-    Sheet { headings: vec!["code", "name", "cost"], rows }
+    Sheet { column_names: vec!["code", "name", "cost"], rows }
 }
 
 fn plan(format: Format, [sales, items]: [&str; 2]) -> String {
@@ -132,7 +133,7 @@ fn one_core_and_small_blocks_change_nothing_in_any_format() {
         ]
     };
     // One row more than a block of a sheet ends with.
-    let sales = Sheet { headings: HEADINGS.to_vec(), rows: (1..=1793).map(row).collect() };
+    let sales = Sheet { column_names: COLUMN_NAMES.to_vec(), rows: (1..=1793).map(row).collect() };
     let server = Server::get();
     let text = outputs(Format::Csv, &sales, None, &[]);
     assert_eq!(text.0.lines().count(), 1794);

@@ -64,7 +64,7 @@ fn the_demo_without_its_plan_comes_to_the_same_profit() {
     std::fs::remove_dir_all(folder.path().join("out")).unwrap();
     let came = folder.run(&["start"]);
     let plan = std::fs::read_to_string(folder.path().join("interligo.toml")).unwrap();
-    // What is to be decided is said, each with the lines to add.
+    // What is to be decided is reported, each with the lines to add.
     for decision in [
         "the column names of `prices_2024` are periods: if its columns are to become rows, add tall = { \"{from} to {until}\"",
         "the cells of `items`, `quantities`, `Disc. %` in `tilia` have several values: add unpack =",
@@ -82,7 +82,7 @@ fn the_demo_without_its_plan_comes_to_the_same_profit() {
     assert_eq!(profit(&folder, "lines,profit"), own);
 }
 
-/// Takes in what an analyst knows: the last row of a product holds, a draft does not belong, slips are unpacked
+/// Takes in what an analyst knows: the last row of a product holds, a draft does not belong, typing errors are unpacked
 /// to sales lines, and the price lists of both years are one.
 fn decide(plan: &mut toml::Table) {
     let parse = |text: &str| text.parse::<toml::Table>().unwrap();
@@ -95,12 +95,12 @@ fn decide(plan: &mut toml::Table) {
     from.as_array_mut().unwrap().retain(|file| !file.as_str().unwrap().contains("draft"));
     let mut own = toml::Table::new();
     own.insert("from".into(), from);
-    let slips = parse(
+    let typos = parse(
         "from = \"sales/tilia_{year}.csv\"\n\
          unpack = { columns = [\"item\", \"quantity\", \"Disc. %\"], separator = \"|\", position = \"line_no\" }\n\
          columns = { items = { name = \"item\" }, quantities = { name = \"quantity\" } }",
     );
-    sales.insert("part".into(), vec![own, slips].into());
+    sales.insert("part".into(), vec![own, typos].into());
     let prices = tables["prices_2025"].as_table_mut().unwrap();
     prices.remove("from");
     let parts = vec![
@@ -120,7 +120,7 @@ fn decide(plan: &mut toml::Table) {
 }
 
 #[test]
-fn a_plan_is_kept_unless_it_is_told_otherwise() {
+fn a_plan_is_kept_unless_it_is_reported_otherwise() {
     let (_, files) = ("", plain().files);
     let mut folder = Folder::with(&[("interligo.toml", "# mine\n")]);
     files.iter().for_each(|(name, text)| folder.put(name, text.as_bytes()));
@@ -204,7 +204,7 @@ fn a_thousand_files_are_one_table() {
     assert!(came.printed().contains("100.0 % of 1,000 lines"), "{}", came.printed());
 }
 
-/// Keys that say nothing by themselves: small numbers under headings that are not alike.
+/// Keys that say nothing by themselves: small numbers under column names that are not alike.
 const BARE: [(&str, &str); 2] = [
     ("umsatz.csv", "t,a,b\n1,1,2\n2,2,1\n3,1,1\n"),
     ("dinge.csv", "n,text\n1,Stock\n2,Smoker\n3,Zange\n"),
@@ -271,7 +271,7 @@ fn the_keys_of_a_database_are_believed() {
     );
 }
 
-/// Tables with the same headings are parts of one only where their place or their lines say so.
+/// Tables with the same column names are parts of one only where their place or their lines say so.
 #[test]
 fn partners_of_two_kinds_are_two_tables_and_regions_of_one_kind_are_one() {
     let partners = |letter: char| -> String {

@@ -20,10 +20,10 @@ impl Chance {
     }
 }
 
-/// A file with a heading and rows.
-fn file(heading: &str, rows: usize, mut row: impl FnMut(usize) -> String) -> String {
+/// A file with a column name and rows.
+fn file(column_name: &str, rows: usize, mut row: impl FnMut(usize) -> String) -> String {
     let rows: String = (0..rows).map(|number| row(number) + "\n").collect();
-    format!("{heading}\n{rows}")
+    format!("{column_name}\n{rows}")
 }
 
 fn day(chance: &mut Chance, year: usize) -> String {
@@ -37,7 +37,7 @@ pub(crate) struct Case {
     pub(crate) links: &'static [&'static str],
 }
 
-/// English headings, chain of three, a dated price list, and decoys: every table has an `id`, a `name` and a
+/// English column names, chain of three, a dated price list, and decoys: every table has an `id`, a `name` and a
 /// `status`.
 pub(crate) fn plain() -> Case {
     let mut chance = Chance::new(1);
@@ -85,7 +85,7 @@ pub(crate) fn plain() -> Case {
     }
 }
 
-/// German headings, numeric keys in overlapping ranges, semicolons and decimal commas.
+/// German column names, numeric keys in overlapping ranges, semicolons and decimal commas.
 fn german() -> Case {
     let mut chance = Chance::new(2);
     let sales = file("Beleg;Pos;Datum;KdNr;ArtNr;Menge;Rabatt", 500, |n| {
@@ -166,7 +166,7 @@ fn composite() -> Case {
     }
 }
 
-/// Two facts at different grains on the same lookups, Spanish headings.
+/// Two facts at different grains on the same lookups, Spanish column names.
 fn two_facts() -> Case {
     let mut chance = Chance::new(4);
     let (mut other, zones) = (Chance::new(44), ["N1", "N2", "S1", "S2"]);
@@ -305,7 +305,7 @@ fn unclean() -> Case {
     }
 }
 
-/// Keys that are all small whole numbers called `id`, told apart by the headings alone; a table that belongs to
+/// Keys that are all small whole numbers called `id`, distinguished by the column names alone; a table that belongs to
 /// nothing.
 fn surrogate_keys() -> Case {
     let mut chance = Chance::new(7);
@@ -361,7 +361,7 @@ fn surrogate_keys() -> Case {
     }
 }
 
-/// Abbreviated French headings; prices and costs, each on its own calendar; rates by currency.
+/// Abbreviated French column names; prices and costs, each on its own calendar; rates by currency.
 fn calendars() -> Case {
     let mut chance = Chance::new(8);
     let sales = file("num_cde,dt_cde,ref_prod,qte,devise", 350, |n| {
@@ -421,7 +421,7 @@ fn calendars() -> Case {
     }
 }
 
-/// A name beside the code, in the lines as well; unused columns; upper case headings.
+/// A name beside the code, in the lines as well; unused columns; upper case column names.
 fn denormalized() -> Case {
     let mut chance = Chance::new(9);
     let names =
@@ -501,7 +501,7 @@ fn decoys() -> Case {
     }
 }
 
-/// Zeros before the numbers here and not there, other case, stray spaces; short German headings over bare numbers.
+/// Zeros before the numbers here and not there, other case, stray spaces; short German column names over bare numbers.
 fn written_otherwise() -> Case {
     let mut chance = Chance::new(11);
     let sales = file("date,article,quantite,client,kd", 300, |_| {
@@ -537,7 +537,7 @@ fn written_otherwise() -> Case {
     }
 }
 
-/// A key of three columns that holds for periods; a list of changes that names only the first day.
+/// A key of three columns that is valid for periods; a list of changes that names only the first day.
 fn three_columns() -> Case {
     let mut chance = Chance::new(12);
     let (countries, channels) = (["PT", "ES", "FR"], ["web", "shop"]);

@@ -136,7 +136,7 @@ impl Came {
         Came { stderr: String::new(), ..self }
     }
 
-    /// What stands in a file that was written; it counts as mentioned.
+    /// What is in a file that was written; it counts as mentioned.
     pub(crate) fn take_file(&mut self, path: &str) -> String {
         self.files.remove(path).unwrap_or_else(|| panic!("{path} was not written: {}", self.stderr))
     }
@@ -175,7 +175,7 @@ impl Came {
     }
 }
 
-/// A small shop: three sales files' worth of everything, small enough to work out by head.
+/// A small shop: three sales files' worth of everything, small enough to compute by head.
 pub(crate) const PLAN: &str = r#"
 [plan]
 name = "Small"

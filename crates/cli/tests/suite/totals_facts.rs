@@ -109,11 +109,11 @@ fn no_total_is_repeated_where_a_fact_does_not_reach_an_attribute() {
         let how = ["--not-shared", "blank", "--where", condition];
         csv(&folder, &[&asked[..], &how[..]].concat())
     };
-    let headings = "items.name,revenue,budget.target\n";
-    assert_eq!(filtered("items.name = 'Jar'"), format!("{headings}Jar,20.00,\n"));
+    let column_names = "items.name,revenue,budget.target\n";
+    assert_eq!(filtered("items.name = 'Jar'"), format!("{column_names}Jar,20.00,\n"));
     assert_eq!(
         filtered("items.name = 'Jar' or items.name is blank"),
-        format!("{headings}Jar,20.00,\n,,43\n")
+        format!("{column_names}Jar,20.00,\n,,43\n")
     );
     let wrong = [&asked[..], &["--not-shared", "blank", "--where", "items.nam = 'Jar'"]].concat();
     assert!(folder.run(&wrong).said().contains("did you mean"), "a typo is one");

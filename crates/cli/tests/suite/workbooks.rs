@@ -1,4 +1,4 @@
-//! Workbooks as people have them: titles, merged headings, hidden sheets and rows, errors, remarks beside the
+//! Workbooks as people have them: titles, merged column names, hidden sheets and rows, errors, remarks beside the
 //! table, codes as numbers, days counted from 1900 and 1904; and workbooks that are none.
 
 use rust_xlsxwriter::{ExcelDateTime, Format, Formula, Table, TableColumn, Workbook, Worksheet};
@@ -46,10 +46,10 @@ fn a_sheet_is_read_as_a_person_sees_it() {
         let day = |text| ExcelDateTime::parse_from_str(text).unwrap();
         let format = |code: &str| Format::new().set_num_format(code);
         sheet.merge_range(0, 1, 0, 6, "Mielo Cooperative, north", &Format::new()).unwrap();
-        for (column, heading) in
+        for (column, column_name) in
             (1..).zip(["sku", "sold on", "qty", "price", "off", "paid", "state"])
         {
-            sheet.write(2, column, heading).unwrap();
+            sheet.write(2, column, column_name).unwrap();
         }
         sheet.write(3, 1, "007").unwrap();
         sheet.write_with_format(3, 2, day("2025-12-31"), &format("dd.mm.yyyy")).unwrap();
@@ -107,7 +107,7 @@ fn patterns_name_the_sheets_and_what_does_not_belong_is_left_out() {
 }
 
 #[test]
-fn headings_of_several_rows_are_put_together() {
+fn column_names_of_several_rows_are_put_together() {
     let content = book("Prices", |sheet| {
         let none = Format::new();
         sheet.merge_range(0, 0, 1, 0, "sku", &none).unwrap();
@@ -161,8 +161,8 @@ fn tables_and_ranges_have_names_of_their_own() {
     let sheet = workbook.add_worksheet().set_name("All of it").unwrap();
     texts(sheet, 2, &[&["x", "sku", "qty"], &["-", "A", "1"], &["-", "B", "2"], &["-", "C", "3"]]);
     texts(sheet, 9, &[&["a remark"]]);
-    let headings = ["sku", "qty"].map(|heading| TableColumn::new().set_header(heading));
-    let table = Table::new().set_name("Deliveries").set_columns(&headings);
+    let column_names = ["sku", "qty"].map(|column_name| TableColumn::new().set_header(column_name));
+    let table = Table::new().set_name("Deliveries").set_columns(&column_names);
     sheet.add_table(2, 1, 5, 2, &table).unwrap();
     workbook.define_name("first_two", "='All of it'!$B$3:$C$5").unwrap();
     let content = workbook.save_to_buffer().unwrap();
@@ -252,7 +252,7 @@ fn days_are_counted_from_1904_where_the_workbook_says_so() {
 }
 
 #[test]
-fn an_ods_workbook_has_hidden_rows_and_merged_headings_too() {
+fn an_ods_workbook_has_hidden_rows_and_merged_column_names_too() {
     let text = |text: &str| {
         format!(
             "<table:table-cell office:value-type=\"string\"><text:p>{text}</text:p></table:table-cell>"
@@ -284,7 +284,7 @@ fn an_ods_workbook_has_hidden_rows_and_merged_headings_too() {
 fn what_is_no_workbook_says_so() {
     let whole = book("S", |sheet| texts(sheet, 0, &[&["sku", "qty"], &["A", "1"]]));
     let mut broken = whole.clone();
-    // In the packed sheet, behind its name.
+    // In the compressed sheet, behind its name.
     let name = b"xl/worksheets/sheet1.xml";
     let sheet = whole.windows(name.len()).position(|part| part == name).unwrap();
     broken[sheet + name.len() + 20] ^= 0x55;
@@ -360,7 +360,7 @@ fn a_sheet_that_unfolds_is_refused_up_to_what_the_plan_allows() {
         folder.put("interligo.toml", format!("{plan}\n[reading]\n{limits}\n").as_bytes());
         folder.run(&["run"])
     };
-    // Two million signs pack to two thousand bytes.
+    // Two million characters pack to two thousand bytes.
     let book = xlsx_of(&rows(&"a".repeat(2_000_000)));
     assert!(book.len() < 10_000);
     assert_eq!(lines(reading("", &book)), "qty * 2\n10\n");

@@ -23,7 +23,7 @@ use values::Values;
 /// The distinct values that are counted exactly, over all columns of a table.
 const KEPT: usize = 4_000_000;
 
-/// How many distinct values of a column are counted exactly in a table of so many columns.
+/// How many distinct values of a column are counted exactly in a table of this many columns.
 pub fn limit(columns: usize) -> usize {
     (KEPT / columns.max(1)).clamp(500, 100_000)
 }
@@ -56,9 +56,9 @@ pub struct ColumnProfile {
 /// How many distinct values there are.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Distinct {
-    /// So many.
+    /// This many.
     Exactly(u64),
-    /// About so many; the standard error is less than 1 %.
+    /// About this many; the standard error is less than 1 %.
     About(u64),
 }
 
@@ -281,7 +281,7 @@ mod tests {
 
     #[test]
     fn a_column_is_summed_up() {
-        // One slip among twenty does not make a column of numbers one of text.
+        // One typing error among twenty does not make a column of numbers one of text.
         let found = profile(&[&["10", "", "x", "12"][..], &["9.5"; 18]].concat());
         assert_eq!(found.column_type, ColumnType::Number);
         assert_eq!((found.rows, found.blank, found.fitting), (22, 1, 20));
@@ -300,7 +300,7 @@ mod tests {
     #[test]
     fn one_value_counts_once_however_it_is_written() {
         let numbers =
-            interligo_model::reading::style::NumberStyle::from_specimen("1.234,56").unwrap();
+            interligo_model::reading::style::NumberStyle::from_sample("1.234,56").unwrap();
         let style = Style { numbers, ..Style::default() };
         for (column_type, plain, other, distinct) in [
             (ColumnType::Number, ["1234.5", "x"], ["1.234,50", "x"], 2),

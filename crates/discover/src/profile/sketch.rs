@@ -57,7 +57,7 @@ impl Sketch {
     }
 }
 
-/// About how many values leave so many registers unused: m ln(m / unused).
+/// About how many values leave this many registers unused: m ln(m / unused).
 #[expect(clippy::float_arithmetic, reason = "the estimate of a count, not an amount")]
 fn counted(unused: usize) -> u64 {
     let size = REGISTERS as f64;

@@ -195,7 +195,7 @@ impl<'a> Candidates<'a> {
         }
     }
 
-    /// The day of a line on which a price must hold: the one whose heading says so, else the first.
+    /// The day of a line on which a price must hold: the one whose column name says so, else the first.
     fn day(&self, from_table: usize) -> Option<ColumnAt> {
         let days =
             || self.view.columns(from_table).filter(|at| self.view.of(*at).kind == Kind::Day);

@@ -1,4 +1,4 @@
-//! Figures: the columns that look like quantity, price, cost and discount, and what is worked out of them.
+//! Figures: the columns that look like quantity, price, cost and discount, and what is computed of them.
 
 use interligo_model::plan::{ColumnType, Role, name};
 

@@ -24,7 +24,7 @@ pub(super) struct Key {
     pub(super) shared: usize,
 }
 
-/// Of a hundred rows, so many may share their key with another, or lack it: slips, not the rule.
+/// Of a hundred rows, this many may share their key with another, or lack it: typing errors, not the rule.
 const SLIPS: usize = 5;
 
 /// The most columns that are tried together.
@@ -133,7 +133,7 @@ pub(super) fn wider_keys(view: &View<'_>, table: usize) -> Vec<Key> {
     found
 }
 
-/// All sets of so many of some columns.
+/// All sets of this many of some columns.
 fn sets(columns: &[usize], size: usize) -> Vec<Vec<usize>> {
     if size == 0 {
         return vec![Vec::new()];
@@ -149,7 +149,7 @@ fn sets(columns: &[usize], size: usize) -> Vec<Vec<usize>> {
 }
 
 /// When the rows of a table hold: two columns of days of which one never lies before the other, or a single
-/// one whose heading says that something begins.
+/// one whose column name says that something begins.
 pub(super) fn period(table: &Seen, traits: &[Traits]) -> Option<Period> {
     let days: Vec<usize> = (0..traits.len()).filter(|c| traits[*c].kind == Kind::Day).collect();
     let ordered = |from: usize, until: usize| {

@@ -2,7 +2,7 @@
 //! its row where, with the evidence for it.
 //!
 //! The values come first: a link is proposed where the values of one column are found among the unique values
-//! of another. Where they would be found by chance as well, as whole numbers in small ranges are, the headings
+//! of another. Where they would be found by chance as well, as whole numbers in small ranges are, the column names
 //! must say so too. What is proposed is a draft: all rows are looked at afterwards, by the plan that is made of
 //! it.
 
@@ -90,7 +90,7 @@ pub struct LinkProposal {
     pub name: Option<String>,
     /// How the values fit.
     pub fit: Fit,
-    /// How alike the headings are, in percent.
+    /// How alike the column names are, in percent.
     pub alike: u32,
     /// The evidence for it in all, in percent.
     pub score: u32,
@@ -155,20 +155,20 @@ pub fn propose(seen: &[Seen], stated: &[Stated]) -> Proposal {
     let (mut links, equals) = one_of_equals(seen, links);
     doubts.extend(equals.iter().map(|(link, _)| link.clone()));
     let tables = roles::tables(&view, &links);
-    // Those of the facts first; the others as they hang on them.
+    // Those of the facts first; the others as they depend on them.
     links.sort_by_key(|link| tables[link.from[0].table].role != Some(Role::Fact));
     let mut proposal = Proposal { tables, links, doubts, equals };
     name_links(seen, &mut proposal);
     proposal
 }
 
-/// Of links from the same columns to tables with the same headings, copies of each other it seems, the first; and
+/// Of links from the same columns to tables with the same column names, copies of each other it seems, the first; and
 /// the others, with the table that was taken.
 fn one_of_equals(
     seen: &[Seen],
     links: Vec<LinkProposal>,
 ) -> (Vec<LinkProposal>, Vec<(LinkProposal, usize)>) {
-    let headings = |table: usize| -> BTreeSet<&str> {
+    let column_names = |table: usize| -> BTreeSet<&str> {
         seen[table].columns.iter().map(|column| column.name.as_str()).collect()
     };
     let (mut taken, mut equals): (Vec<LinkProposal>, Vec<(LinkProposal, usize)>) =
@@ -178,7 +178,7 @@ fn one_of_equals(
             known.from == link.from
                 && known.to_table != link.to_table
                 && link.stated.is_none()
-                && headings(known.to_table) == headings(link.to_table)
+                && column_names(known.to_table) == column_names(link.to_table)
         });
         match same.map(|known| known.to_table) {
             Some(table) => equals.push((link, table)),
@@ -220,10 +220,10 @@ pub fn looked_for(seen: &[&Seen], table: usize) -> (Vec<usize>, Vec<String>) {
     (columns.into_iter().collect(), values)
 }
 
-/// The columns of a table whose cells hold several values in step, and the sign between them.
+/// The columns of a table whose cells hold several values in step, and the separator between them.
 pub fn lists(table: &Seen) -> Option<(char, Vec<usize>)> {
-    for sign in ['|', ';', '/'] {
-        let count = |text: &str| text.matches(sign).count();
+    for separator in ['|', ';', '/'] {
+        let count = |text: &str| text.matches(separator).count();
         let listed = |column: &usize| {
             let texts = || table.columns[*column].texts.iter().flatten();
             let with = texts().filter(|text| count(text) > 0).count();
@@ -237,7 +237,7 @@ pub fn lists(table: &Seen) -> Option<(char, Vec<usize>)> {
         };
         let in_step: Vec<usize> = columns.into_iter().filter(in_step).collect();
         if in_step.len() > 1 {
-            return Some((sign, in_step));
+            return Some((separator, in_step));
         }
     }
     None
@@ -255,8 +255,8 @@ fn name_links(seen: &[Seen], proposal: &mut Proposal) {
         if pairs.iter().filter(|pair| **pair == pairs[number]).count() < 2 {
             continue;
         }
-        let heading = &seen[link.from[0].table].columns[link.from[0].column].name;
-        let words = words::Words::of(heading).about.join("_");
+        let column_name = &seen[link.from[0].table].columns[link.from[0].column].name;
+        let words = words::Words::of(column_name).about.join("_");
         let base = if words.is_empty() { seen[link.to_table].name.clone() } else { words };
         let numbered = (2..).map(|n| format!("{base}_{n}"));
         let name =
@@ -296,7 +296,7 @@ pub fn links_of_plan(plan: &Plan, seen: &[Seen]) -> Vec<Stated> {
     stated
 }
 
-/// Whether a heading has a word with this meaning.
-pub fn words_mean(heading: &str, meaning: Meaning) -> bool {
-    words::Words::of(heading).means(meaning)
+/// Whether a column name has a word with this meaning.
+pub fn words_mean(column_name: &str, meaning: Meaning) -> bool {
+    words::Words::of(column_name).means(meaning)
 }

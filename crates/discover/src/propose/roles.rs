@@ -13,7 +13,7 @@ pub(super) fn tables(view: &View<'_>, links: &[LinkProposal]) -> Vec<TablePropos
     let mut all: Vec<TableProposal> =
         (0..view.seen.len()).map(|table| of(view, links, table)).collect();
     if !all.iter().any(|table| table.role == Some(Role::Fact)) {
-        // Something must be gone through: the table with the most rows that has something to sum.
+        // Something must be scanned: the table with the most rows that has something to sum.
         let numbers = |table: &usize| {
             view.traits[*table].iter().any(|c| matches!(c.kind, Kind::Whole | Kind::Measure))
         };
@@ -67,13 +67,13 @@ fn shared_of(view: &View<'_>, table: usize, key: &[usize]) -> usize {
     keys.into_iter().find(|known| known.columns == key).map_or(0, |known| known.shared)
 }
 
-/// The columns that tell the lines of a fact apart: only those whose headings say so, since by chance many do.
+/// The columns that tell the lines of a fact apart: only those whose column names say so, since by chance many do.
 fn line_key(view: &View<'_>, table: usize) -> Vec<usize> {
     let is_named = |columns: &[usize]| {
         let words = |column: &usize| &view.traits[table][*column].words;
         columns.iter().all(|column| words(column).is_mark || words(column).means(Meaning::Position))
     };
-    // Lines that are numbered within something else may have been delivered twice: `run` compares them.
+    // Lines that are numbered within something else may be duplicates: `run` compares them.
     let is_numbered = |columns: &[usize]| {
         columns.len() > 1
             && columns

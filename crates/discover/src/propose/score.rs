@@ -1,4 +1,4 @@
-//! The evidence for a link: how many values are found, how alike the headings are, and whether the values would be
+//! The evidence for a link: how many values are found, how alike the column names are, and whether the values would be
 //! found by chance.
 
 use super::ColumnAt;
@@ -14,7 +14,7 @@ impl Candidates<'_> {
         let used = (fit.used * 100 / other.values.len().max(1)) as u32;
         let few = fit.found < 3 && one.values.len() < 3;
         if one.is_dense() && other.is_dense() {
-            // Found by chance: the headings decide, and slips are not to be expected.
+            // Found by chance: the column names decide, and typing errors are not to be expected.
             let named = if alike >= 60 { alike } else { 0 };
             let measured = [Meaning::Quantity, Meaning::Position, Meaning::Amount];
             let is_measure = measured.iter().any(|m| one.words.means(*m)) && alike < 90;
@@ -37,7 +37,7 @@ impl Candidates<'_> {
         ((values * 78 + alike * 14 + used.min(100) * 8) / 100).saturating_sub(prose)
     }
 
-    /// How alike the headings are, of the columns or of the column and the other table.
+    /// How alike the column names are, of the columns or of the column and the other table.
     pub(super) fn alike(&self, from: ColumnAt, to: ColumnAt) -> u32 {
         let (one, other) = (&self.view.of(from).words, &self.view.of(to).words);
         let table = Words::of(&self.view.seen[to.table].name);

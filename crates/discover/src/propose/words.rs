@@ -1,4 +1,4 @@
-//! What headings say: their words, how alike two of them are, and what a word means in the languages in
+//! What column names say: their words, how alike two of them are, and what a word means in the languages in
 //! which sales data is headed.
 
 use unicode_normalization::UnicodeNormalization;
@@ -48,7 +48,7 @@ const MARKS: [&str; 38] = [
 /// Endings of one word that say the same: `kundennr`, `artikelnummer`, `productid`.
 const MARK_ENDINGS: [&str; 9] = ["nummer", "nr", "number", "code", "num", "key", "id", "no", "cod"];
 
-/// What a column can be for, by its heading.
+/// What a column can be for, by its column name.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum Meaning {
     /// How many were sold.
@@ -76,7 +76,7 @@ pub enum Meaning {
 }
 
 /// Words with what they mean; the first that fits counts. A word is without accents, in lower case; one that
-/// ends in `*` stands for all that begin so.
+/// ends in `*` represents all that begin so.
 const MEANINGS: [(Meaning, &[&str]); 11] = [
     (
         Meaning::Discount,
@@ -322,7 +322,7 @@ const MEANINGS: [(Meaning, &[&str]); 11] = [
     ),
 ];
 
-/// A heading in words.
+/// A column name in words.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(crate) struct Words {
     /// Those that say what it is about.
@@ -334,8 +334,8 @@ pub(crate) struct Words {
 }
 
 impl Words {
-    pub(crate) fn of(heading: &str) -> Words {
-        let all = split(heading);
+    pub(crate) fn of(column_name: &str) -> Words {
+        let all = split(column_name);
         let mut is_mark = false;
         let mut about = Vec::new();
         for word in &all {
@@ -356,7 +356,7 @@ impl Words {
         Words { about, all, is_mark }
     }
 
-    /// What the heading means, as far as a word of it says so.
+    /// What the column name means, as far as a word of it says so.
     pub(crate) fn meanings(&self) -> Vec<Meaning> {
         let means = |list: &[&str]| self.all.iter().any(|word| fits(word, list));
         MEANINGS.iter().filter(|(_, list)| means(list)).map(|(meaning, _)| *meaning).collect()
@@ -366,7 +366,7 @@ impl Words {
         self.meanings().contains(&meaning)
     }
 
-    /// How alike two headings are, in percent.
+    /// How alike two column names are, in percent.
     pub(crate) fn alike(&self, other: &Words) -> u32 {
         alike(&self.about, &other.about)
     }
@@ -379,36 +379,36 @@ fn fits(word: &str, list: &[&str]) -> bool {
     })
 }
 
-/// The words of a heading: without accents, in lower case, parted at signs and where a small letter is
+/// The words of a column name: without accents, in lower case, parted at characters and where a small letter is
 /// followed by a capital.
-fn split(heading: &str) -> Vec<String> {
-    let plain: String = heading
+fn split(column_name: &str) -> Vec<String> {
+    let plain: String = column_name
         .replace('ß', "ss")
         .replace(['ł', 'Ł'], "l")
         .nfkd()
-        .filter(|sign| !unicode_normalization::char::is_combining_mark(*sign))
+        .filter(|character| !unicode_normalization::char::is_combining_mark(*character))
         .collect();
     let mut words = vec![String::new()];
     let mut before = ' ';
-    for sign in plain.chars() {
-        let parts = !sign.is_alphanumeric()
-            || (sign.is_uppercase() && before.is_lowercase())
-            || (sign.is_ascii_digit() && before.is_alphabetic());
+    for character in plain.chars() {
+        let parts = !character.is_alphanumeric()
+            || (character.is_uppercase() && before.is_lowercase())
+            || (character.is_ascii_digit() && before.is_alphabetic());
         if parts {
             words.push(String::new());
         }
-        if sign.is_alphanumeric()
+        if character.is_alphanumeric()
             && let Some(word) = words.last_mut()
         {
-            word.extend(sign.to_lowercase());
+            word.extend(character.to_lowercase());
         }
-        before = sign;
+        before = character;
     }
     words.retain(|word| !word.is_empty());
     words
 }
 
-/// How alike the words of two headings are, in percent: of the longer list, the share that has its like in
+/// How alike the words of two column names are, in percent: of the longer list, the share that has its like in
 /// the other.
 fn alike(one: &[String], other: &[String]) -> u32 {
     let (short, long) = if one.len() <= other.len() { (one, other) } else { (other, one) };
@@ -460,7 +460,7 @@ mod tests {
     }
 
     #[test]
-    fn headings_are_alike_by_their_words() {
+    fn column_names_are_alike_by_their_words() {
         for (one, other) in [
             ("customer_no", "CustomerNumber"),
             ("Kd-Nr", "KD Nummer"),
@@ -481,8 +481,8 @@ mod tests {
     }
 
     #[test]
-    fn headings_mean_something_in_several_languages() {
-        for (heading, meaning) in [
+    fn column_names_mean_something_in_several_languages() {
+        for (column_name, meaning) in [
             ("Menge (kg)", Meaning::Quantity),
             ("Qté", Meaning::Quantity),
             ("unit_price", Meaning::Price),
@@ -493,7 +493,7 @@ mod tests {
             ("valid_to", Meaning::Until),
             ("Bestelldatum", Meaning::Sold),
         ] {
-            assert!(Words::of(heading).means(meaning), "{heading}");
+            assert!(Words::of(column_name).means(meaning), "{column_name}");
         }
     }
 }

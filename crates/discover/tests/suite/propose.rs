@@ -1,4 +1,4 @@
-//! Proposals by tables in memory: what values and headings speak for, and what they do not.
+//! Proposals by tables in memory: what values and column names are evidence for, and what they do not.
 
 use arrow_array::StringViewArray;
 use interligo_discover::propose::{
@@ -9,7 +9,7 @@ use interligo_model::reading::evidence::Evidence;
 use interligo_model::reading::style::Style;
 use proptest::prelude::*;
 
-/// A table with columns of so many rows each.
+/// A table with columns of this many rows each.
 fn table(name: &str, rows: usize, columns: &[(&str, &dyn Fn(usize) -> String)]) -> Seen {
     let column = |(name, text): &(&str, &dyn Fn(usize) -> String)| {
         let texts = StringViewArray::from_iter_values((0..rows).map(text));
@@ -44,17 +44,21 @@ fn number(n: usize) -> String {
 }
 
 #[test]
-fn numbers_in_small_ranges_need_headings_that_say_so() {
-    let lookup = |heading: &'static str| {
-        table("things", 30, &[(heading, &|n| number(n + 1)), ("title", &|n| format!("Thing {n}"))])
+fn numbers_in_small_ranges_need_column_names_that_say_so() {
+    let lookup = |column_name: &'static str| {
+        table(
+            "things",
+            30,
+            &[(column_name, &|n| number(n + 1)), ("title", &|n| format!("Thing {n}"))],
+        )
     };
-    let lines = |heading: &'static str| {
+    let lines = |column_name: &'static str| {
         table(
             "lines",
             200,
             &[
                 ("day", &|n| format!("2025-01-{:02}", 1 + n % 28)),
-                (heading, &|n| number(1 + n * 7 % 30)),
+                (column_name, &|n| number(1 + n * 7 % 30)),
             ],
         )
     };
@@ -116,7 +120,7 @@ fn lookup_of(seen: &Seen) -> Seen {
 }
 
 #[test]
-fn figures_are_made_of_what_the_headings_name() {
+fn figures_are_made_of_what_the_column_names_name() {
     let seen = [
         table(
             "lines",
@@ -167,8 +171,8 @@ fn a_large_table_is_looked_through_only_for_what_others_know() {
 
 #[test]
 fn cells_with_several_values_in_step_are_lists() {
-    let slips = table(
-        "slips",
+    let typos = table(
+        "typos",
         12,
         &[
             ("no", &number),
@@ -177,7 +181,7 @@ fn cells_with_several_values_in_step_are_lists() {
             ("note", &|n| if n % 4 == 0 { "x|y|z".to_owned() } else { String::new() }),
         ],
     );
-    assert_eq!(lists(&slips), Some(('|', vec![1, 2])));
+    assert_eq!(lists(&typos), Some(('|', vec![1, 2])));
     assert_eq!(lists(&table("plain", 3, &[("a", &number), ("b", &number)])), None);
 }
 
@@ -187,7 +191,7 @@ proptest! {
     fn prop_proposals_hold_together(
         tables in prop::collection::vec(prop::collection::vec((0usize..6, 1usize..9, 0usize..5), 1..5), 1..5),
     ) {
-        let headings = ["id", "code", "item_no", "qty", "name"];
+        let column_names = ["id", "code", "item_no", "qty", "name"];
         let seen: Vec<Seen> = tables.iter().enumerate().map(|(number, columns)| {
             let texts: Vec<Box<dyn Fn(usize) -> String>> = columns.iter().map(|(kind, spread, _)| {
                 let (kind, spread) = (*kind, *spread);
@@ -203,7 +207,7 @@ proptest! {
             let named: Vec<(&str, &dyn Fn(usize) -> String)> = columns
                 .iter()
                 .zip(&texts)
-                .map(|((.., heading), text)| (headings[*heading], text.as_ref()))
+                .map(|((.., column_name), text)| (column_names[*column_name], text.as_ref()))
                 .collect();
             table(&format!("t{number}"), 5 + number * 9, &named)
         }).collect();

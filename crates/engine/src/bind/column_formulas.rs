@@ -1,4 +1,4 @@
-//! Columns that the plan works out from the other columns of a row.
+//! Columns that the plan computes from the other columns of a row.
 
 use interligo_model::formula::{Node, parse};
 use interligo_model::plan::{ColumnName, Mistake, MistakeKind, Plan, TableEntry, Written};

@@ -135,7 +135,7 @@ impl ColumnUse {
                 ColumnType::Percent
             }
             (None, Some(needed)) if evidence.allows(needed) => needed,
-            // What does not go together in a sum is said where formulas are typed.
+            // What does not go together in a sum is reported where formulas are typed.
             (None, Some(_)) if declared.soft => evidence.found_type(),
             (None, Some(needed)) => return Err(needed),
             (None, None) if declared.way.scale.is_some() => ColumnType::Number,

@@ -23,29 +23,30 @@ pub struct TableColumns {
 
 /// The columns of all tables that are in use, by table.
 #[derive(Clone, Debug, Default)]
-pub struct Headings(pub BTreeMap<String, TableColumns>);
+pub struct ColumnNames(pub BTreeMap<String, TableColumns>);
 
-impl Headings {
+impl ColumnNames {
     /// The names of a table's columns; none for a table that was not opened.
     pub fn columns(&self, table: &str) -> &[String] {
         self.0.get(table).map_or(&[], |columns| &columns.names)
     }
 }
 
-/// The names of a part's columns: its headings, renamed by the plan.
+/// The names of a part's columns: its column names, renamed by the plan.
 ///
-/// A column without heading is `column_3`; of equal headings the later ones get `_2`, `_3`, and are
+/// A column without column name is `column_3`; of equal column names the later ones get `_2`, `_3`, and are
 /// listed in the second result.
-pub fn name_columns(columns: &Columns<'_>, headings: &[String]) -> (Vec<String>, Vec<String>) {
-    let mut names: Vec<String> = Vec::with_capacity(headings.len());
+pub fn name_columns(columns: &Columns<'_>, column_names: &[String]) -> (Vec<String>, Vec<String>) {
+    let mut names: Vec<String> = Vec::with_capacity(column_names.len());
     let mut known: BTreeSet<String> = BTreeSet::new();
     let mut counts: BTreeMap<String, u32> = BTreeMap::new();
     let mut repeated = Vec::new();
-    for (position, heading) in headings.iter().enumerate() {
-        let heading: String = heading.trim().nfc().collect();
-        let heading = if heading.is_empty() { format!("column_{}", position + 1) } else { heading };
-        let renamed = columns.get(&heading).and_then(|column| column.value.name.as_ref());
-        let base = renamed.map_or(heading, |name| name.get_ref().nfc().collect());
+    for (position, column_name) in column_names.iter().enumerate() {
+        let column_name: String = column_name.trim().nfc().collect();
+        let column_name =
+            if column_name.is_empty() { format!("column_{}", position + 1) } else { column_name };
+        let renamed = columns.get(&column_name).and_then(|column| column.value.name.as_ref());
+        let base = renamed.map_or(column_name, |name| name.get_ref().nfc().collect());
         let count = counts.entry(base.clone()).or_insert(1);
         let mut name = base.clone();
         while known.contains(&name) {
@@ -75,8 +76,8 @@ fn way(plan: &Plan, column: &ColumnEntry) -> Result<Way, Mistake> {
         }
     }
     if let Some(like) = &column.like {
-        way.numbers = NumberStyle::from_specimen(like.get_ref());
-        way.dates = DateStyle::from_specimen(like.get_ref());
+        way.numbers = NumberStyle::from_sample(like.get_ref());
+        way.dates = DateStyle::from_sample(like.get_ref());
         if way.numbers.is_none() && way.dates.is_none() {
             let message = format!(
                 "`{}` shows neither how 1234.56 nor how the 31st of December 2025 is written",
@@ -91,10 +92,10 @@ fn way(plan: &Plan, column: &ColumnEntry) -> Result<Way, Mistake> {
     Ok(way)
 }
 
-/// How the columns of some files are written, as far as it is said of the column: by name.
+/// How the columns of some files are written, as far as it is reported of the column: by name.
 ///
 /// # Errors
-/// A scale that is no number, a specimen that shows nothing.
+/// A scale that is no number, a format sample that shows nothing.
 pub fn ways(plan: &Plan, columns: &Columns<'_>) -> Result<BTreeMap<String, Way>, Mistake> {
     let mut ways: BTreeMap<String, Way> = BTreeMap::new();
     for entry in columns.0.iter().copied().flatten() {
@@ -111,7 +112,7 @@ pub fn ways(plan: &Plan, columns: &Columns<'_>) -> Result<BTreeMap<String, Way>,
 /// What the plan says of a table's columns, by their position.
 ///
 /// # Errors
-/// A heading that no part has, a scale that is no number, types that contradict each other.
+/// A column name that no part has, a scale that is no number, types that contradict each other.
 pub(super) fn declared_columns(
     plan: &Plan,
     entry: &TableEntry,
@@ -133,7 +134,7 @@ pub(super) fn declared_columns(
     for entry in [&entry.columns].into_iter().chain(parts).flatten() {
         let name: String = entry.value.name(&entry.name).nfc().collect();
         let Some(position) = columns.iter().position(|column| *column == name) else {
-            return Err(unknown_heading(plan, entry, columns));
+            return Err(unknown_column_name(plan, entry, columns));
         };
         let way = way(plan, &entry.value)?;
         let column = declared.entry(position).or_default();
@@ -188,7 +189,7 @@ fn kind(column_type: ColumnType) -> u8 {
     }
 }
 
-fn unknown_heading(plan: &Plan, declared: &Entry<ColumnEntry>, columns: &[String]) -> Mistake {
+fn unknown_column_name(plan: &Plan, declared: &Entry<ColumnEntry>, columns: &[String]) -> Mistake {
     plan.written_at(&declared.name, declared.name_span.clone())
         .mistaken(
             MistakeKind::UnknownName,
@@ -203,15 +204,16 @@ mod tests {
     use interligo_model::plan::Plan;
 
     #[test]
-    fn headings_become_names() {
+    fn column_names_become_names() {
         let plan = Plan::parse(
             "[tables.sales]\nfrom = 'a.csv'\n[tables.sales.columns]\n'Disc. %' = { name = 'discount' }",
         )
         .unwrap();
         let entry = &plan.tables.get("sales").unwrap().value;
         let columns = Columns(vec![&entry.columns]);
-        let headings = ["item", "", "Disc. %", "item", " Cafe\u{301} ", "item"].map(str::to_owned);
-        let (names, repeated) = name_columns(&columns, &headings);
+        let column_names =
+            ["item", "", "Disc. %", "item", " Cafe\u{301} ", "item"].map(str::to_owned);
+        let (names, repeated) = name_columns(&columns, &column_names);
         assert_eq!(names, ["item", "column_2", "discount", "item_2", "Café", "item_3"]);
         assert_eq!(repeated, ["item", "item"]);
     }

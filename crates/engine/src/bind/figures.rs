@@ -232,7 +232,7 @@ fn names_in(node: &Node) -> Vec<&ColumnName> {
     names
 }
 
-/// Notes what the figures of a fact use, and in which order they are worked out.
+/// Notes what the figures of a fact use, and in which order they are computed.
 fn settle(bound: &mut Bound) -> Result<(), Vec<Mistake>> {
     let mut mistakes = Vec::new();
     let uses: Vec<Vec<Use>> = bound

@@ -11,7 +11,7 @@ use interligo_model::plan::{
 
 use super::link_direction::{Open, circle, directed, is_fact, is_reached, reached};
 use super::lookups::bind_lookup;
-use super::{Bound, Headings, Scope, Turned, uses_of};
+use super::{Bound, ColumnNames, Scope, Turned, uses_of};
 
 /// Where a route starts.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -83,14 +83,14 @@ impl Route {
 /// links that the data shows to be written backwards.
 pub(super) fn bind_links(
     plan: &Plan,
-    headings: &Headings,
+    column_names: &ColumnNames,
     bound: &mut Bound,
     turned: &BTreeSet<usize>,
 ) -> Result<(), Vec<Mistake>> {
     let links = directed(plan, turned)?;
     let within = reached(&links, BTreeSet::from([bound.fact.name.clone()]));
     let mut open: Vec<&Open<'_>> = links.iter().filter(|link| is_reached(link, &within)).collect();
-    let mut binder = LinkBinder { plan, headings, bound, lookups: BTreeMap::new() };
+    let mut binder = LinkBinder { plan, column_names, bound, lookups: BTreeMap::new() };
     // A link is bound once all links are that lead to where it starts; otherwise in the order of the plan.
     let mut leading: HashMap<&str, usize> = HashMap::new();
     for name in open.iter().flat_map(|link| link.names()) {
@@ -122,7 +122,7 @@ pub(super) fn bind_links(
     Ok(())
 }
 
-/// Routes that share a name are told apart by their ways.
+/// Routes that share a name are distinguished by their ways.
 fn name_routes(bound: &mut Bound) {
     let names: Vec<String> =
         (0..bound.routes.len()).map(|route| Scope::of(bound).shortest(route)).collect();
@@ -131,13 +131,13 @@ fn name_routes(bound: &mut Bound) {
 
 struct LinkBinder<'a> {
     plan: &'a Plan,
-    headings: &'a Headings,
+    column_names: &'a ColumnNames,
     bound: &'a mut Bound,
     /// Lookups bound so far, by table.
     lookups: BTreeMap<String, usize>,
 }
 
-/// What stands before the point of a column in a path.
+/// What comes before the point of a column in a path.
 enum PathStart {
     Fact,
     Routes(Vec<usize>),
@@ -218,7 +218,7 @@ impl LinkBinder<'_> {
         Ok(())
     }
 
-    /// What stands before the point of a column.
+    /// What comes before the point of a column.
     fn base(&self, through: &[String]) -> PathStart {
         if through.len() == 1 && through[0] == self.bound.fact.name {
             return PathStart::Fact;
@@ -495,7 +495,7 @@ impl LinkBinder<'_> {
     /// The lookup that a link leads to, bound at the first link that does; which of its keys; and of each
     /// column of that key its number in the path.
     fn lookup(&mut self, link: &Open<'_>) -> Result<(usize, usize, Vec<usize>), Mistake> {
-        let columns = self.headings.columns(link.to());
+        let columns = self.column_names.columns(link.to());
         let mut wanted = Vec::new();
         for name in &link.path.to {
             let column = column_named(columns, name, link)?;
@@ -513,7 +513,7 @@ impl LinkBinder<'_> {
             Some(known) => *known,
             None => {
                 let fact = is_fact(self.plan, link.to());
-                let bound = bind_lookup(self.plan, self.headings, link.to(), &wanted, fact)?;
+                let bound = bind_lookup(self.plan, self.column_names, link.to(), &wanted, fact)?;
                 self.bound.lookups.push(bound);
                 let number = self.bound.lookups.len() - 1;
                 self.lookups.insert(link.to().to_owned(), number);

@@ -14,7 +14,7 @@ use toml::Spanned;
 use super::column_formulas::bind_formulas;
 use super::columns::declared_columns;
 use super::type_demands::needs_of;
-use super::{BoundFormula, ColumnUse, Headings};
+use super::{BoundFormula, ColumnNames, ColumnUse};
 
 /// A lookup of the plan that a link leads to.
 #[derive(Debug)]
@@ -35,7 +35,7 @@ pub struct BoundLookup {
     pub duplicates: Duplicates,
     /// The column whose values say which of them holds.
     pub(crate) decides: Option<usize>,
-    /// Columns that are worked out from the others.
+    /// Columns that are computed from the others.
     pub(crate) formulas: Vec<BoundFormula>,
     /// The columns that are used, and how they are read.
     pub column_use: ColumnUse,
@@ -100,7 +100,7 @@ impl BoundLookup {
         })
     }
 
-    /// The column of a name that stands in the plan.
+    /// The column of a name that is in the plan.
     pub(super) fn column(&self, name: &str, span: Range<usize>) -> Result<usize, Mistake> {
         self.columns.iter().position(|column| column == name).ok_or_else(|| {
             Mistake::in_plan(
@@ -126,16 +126,16 @@ impl BoundLookup {
 /// `fact` says that it is a fact, whose lines are looked up by their key.
 pub(super) fn bind_lookup(
     plan: &Plan,
-    headings: &Headings,
+    column_names: &ColumnNames,
     name: &str,
     linked: &[usize],
     fact: bool,
 ) -> Result<BoundLookup, Mistake> {
     let entry = plan.tables.get(name).expect("the tables of paths were looked up");
     let (name_span, entry) = (entry.name_span.clone(), &entry.value);
-    let columns = headings.columns(name).to_vec();
+    let columns = column_names.columns(name).to_vec();
     let column_use = ColumnUse::new(declared_columns(plan, entry, &columns)?);
-    let slots = headings.0.get(name).map(|c| c.slots.clone()).unwrap_or_default();
+    let slots = column_names.0.get(name).map(|c| c.slots.clone()).unwrap_or_default();
     let mut lookup = BoundLookup {
         name: name.to_owned(),
         columns,

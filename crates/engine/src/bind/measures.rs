@@ -14,7 +14,7 @@ pub(super) struct Source {
 }
 
 /// How something is headed: a name as it is, a formula in its plain form.
-pub(super) fn heading(node: &Node) -> String {
+pub(super) fn column_name(node: &Node) -> String {
     match &node.kind {
         NodeKind::Name(name) => {
             let parts = name.through.iter().chain([&name.column]);
@@ -67,8 +67,8 @@ impl<'f> MeasureBinder<'f> {
                 .help("write for instance versus = [\"revenue\", \"year_before(revenue)\"]"));
         };
         let mut known = |written: &Written| {
-            let heading = heading(&parse(written)?);
-            match self.columns.iter().position(|column| column.heading == heading) {
+            let column_name = column_name(&parse(written)?);
+            match self.columns.iter().position(|column| column.column_name == column_name) {
                 Some(column) => Ok(column),
                 None => self.column(written, mistakes),
             }
@@ -94,29 +94,30 @@ impl<'f> MeasureBinder<'f> {
     fn add(
         &mut self,
         source: usize,
-        heading: String,
+        column_name: String,
         written: Written,
         what: Base,
         optional: bool,
     ) -> usize {
         let bases = &mut self.sources[source].bases;
         bases.push(BoundBase {
-            heading: heading.clone(),
+            column_name: column_name.clone(),
             written: written.clone(),
             what,
             optional,
             shared: false,
         });
         let base = bases.len() - 1;
-        let column = BoundColumn { heading, written, source, base, cumulated: None, share: None };
+        let column =
+            BoundColumn { column_name, written, source, base, cumulated: None, share: None };
         self.columns.push(column);
         self.columns.len() - 1
     }
 
-    /// Binds one thing that is shown: a share of what runs up of an earlier time of a figure.
+    /// Binds one thing that is shown: a share of what accumulates of an earlier time of a figure.
     fn column(&mut self, written: &Written, mistakes: &mut Vec<Mistake>) -> Result<usize, Mistake> {
         let whole = parse(written)?;
-        let heading = heading(&whole);
+        let column_name = column_name(&whole);
         let mut node = whole;
         let (mut share, mut cumulated, mut shift) = (None, None, None);
         while let NodeKind::Call(Function::Summary(summary), arguments) = &node.kind {
@@ -157,7 +158,7 @@ impl<'f> MeasureBinder<'f> {
         let fact = self.fact_of(&node);
         let what = self.base(&node, fact, written, mistakes)?;
         let source = self.source(fact, shift, written);
-        let column = self.add(source, heading, written.clone(), what, false);
+        let column = self.add(source, column_name, written.clone(), what, false);
         let added = &mut self.columns[column];
         (added.cumulated, added.share) = (cumulated, share);
         self.sources[source].bases[added.base].shared = share.is_some();

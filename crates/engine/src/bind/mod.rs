@@ -1,6 +1,6 @@
 //! From the plan as written to one whose names are bound to the columns of real tables.
 //!
-//! Binding needs the headings of every table, not their rows. Its result says which columns each
+//! Binding needs the column names of every table, not their rows. Its result says which columns each
 //! table must read and what they are needed for; formulas are typed later, in `engine`, when the
 //! lookups are loaded and the types of their columns are known.
 
@@ -27,7 +27,7 @@ use std::sync::Arc;
 pub use column_formulas::formula_columns;
 pub(crate) use column_formulas::{BoundFormula, RowNames};
 pub use column_use::{ColumnUse, DeclaredColumn};
-pub use columns::{Headings, TableColumns, name_columns, ways};
+pub use columns::{ColumnNames, TableColumns, name_columns, ways};
 pub use links::{Home, KeyPart, Route};
 pub use lookups::{BoundLookup, Validity};
 pub use outputs::{BoundOutput, Content, LinesColumn, LinesRequest, OutputKind, Request};
@@ -58,7 +58,7 @@ pub struct BoundFact {
     pub columns: Vec<String>,
     /// The columns that are used, and how they are read.
     pub column_use: ColumnUse,
-    /// Columns that are worked out from the others.
+    /// Columns that are computed from the others.
     pub(crate) formulas: Vec<BoundFormula>,
     /// Which lines are the same.
     pub key: Option<FactKey>,
@@ -66,11 +66,11 @@ pub struct BoundFact {
     pub days: BTreeMap<usize, At>,
     /// Columns with amounts: numbers that formulas use and that are no rates.
     pub amounts: BTreeSet<usize>,
-    /// Columns that stand beside a bare number, as in `1 - discount`.
+    /// Columns that are beside a bare number, as in `1 - discount`.
     pub(crate) rates: BTreeSet<usize>,
 }
 
-/// The key of a fact, by which a line that was delivered twice is known.
+/// The key of a fact, by which a duplicate line is recognised.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct FactKey {
     /// Its columns.
@@ -98,7 +98,7 @@ pub struct BoundFigure {
 /// What is made of the formula of a figure.
 #[derive(Clone, Debug)]
 pub(crate) enum FigureKind {
-    /// Its value, rounded to so many places.
+    /// Its value, rounded to this many places.
     Formula(Option<(u8, Rounding)>),
     /// The name of the range in which it lies.
     Band(Arc<Band>),
@@ -144,15 +144,15 @@ pub struct Bound {
 /// number, that the data shows to be written backwards.
 ///
 /// # Errors
-/// All mistakes that stand on their own, in the order of the plan.
+/// All mistakes that are on their own, in the order of the plan.
 pub fn bind(
     plan: &Plan,
-    headings: &Headings,
+    column_names: &ColumnNames,
     requests: &[Request],
     turned: &BTreeSet<usize>,
 ) -> Result<Vec<Bound>, Vec<Mistake>> {
     require_fact(plan).map_err(|mistake| vec![mistake])?;
-    let binder = Binder { plan, headings };
+    let binder = Binder { plan, column_names };
     let mut facts = Vec::new();
     for fact in plan.facts() {
         let mut bound = Bound {
@@ -167,7 +167,7 @@ pub fn bind(
             weigh_by: None,
             corrections: Vec::new(),
         };
-        links::bind_links(plan, headings, &mut bound, turned)?;
+        links::bind_links(plan, column_names, &mut bound, turned)?;
         facts.push(bound);
     }
     figures::bind_figures(plan, &mut facts)?;
@@ -205,7 +205,7 @@ fn fact_called(facts: &[Bound], name: &Written) -> Result<usize, Mistake> {
 
 struct Binder<'a> {
     plan: &'a Plan,
-    headings: &'a Headings,
+    column_names: &'a ColumnNames,
 }
 
 impl Binder<'_> {
@@ -228,7 +228,7 @@ impl Binder<'_> {
             )
             .help("lines that share a key are settled by `repeats`"));
         }
-        let columns = self.headings.columns(name).to_vec();
+        let columns = self.column_names.columns(name).to_vec();
         let mut column_use =
             ColumnUse::new(columns::declared_columns(self.plan, &entry.value, &columns)?);
         let key = self.fact_key(name, &entry.value, &columns, &mut column_use)?;

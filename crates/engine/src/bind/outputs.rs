@@ -10,7 +10,7 @@ use interligo_model::plan::{
 use super::totals::{BoundTotals, bind_totals};
 use super::{Bound, FigureKind, Reference, Scope, TotalsRequest, Use, fact_called, uses_of};
 
-/// An output to be worked out: one of the plan's, or one asked for on the command line.
+/// An output to be computed: one of the plan's, or one asked for on the command line.
 #[derive(Clone, Debug)]
 pub struct Request {
     /// Its name in the plan, or the command's.
@@ -145,8 +145,8 @@ pub enum LinesColumn {
     Cell(usize),
     /// An attribute of a lookup.
     Attribute {
-        /// The heading, as the plan writes it.
-        heading: String,
+        /// The column name, as the plan writes it.
+        column_name: String,
         /// The route to the lookup.
         route: usize,
         /// The column of the lookup.
@@ -157,10 +157,10 @@ pub enum LinesColumn {
         /// The route.
         route: usize,
     },
-    /// A value that is worked out, by its number among the expressions.
+    /// A value that is computed, by its number among the expressions.
     Value {
-        /// The heading, as the plan writes it.
-        heading: String,
+        /// The column name, as the plan writes it.
+        column_name: String,
         /// Where the expression stands.
         written: Written,
     },
@@ -198,7 +198,7 @@ fn owner(request: &Request, facts: &[Bound]) -> Result<usize, Mistake> {
         Content::List(_) => return Ok(0),
         Content::Totals(totals) => (totals.shown().collect(), totals.others().collect()),
     };
-    // A name that says of which fact it is speaks for none, unless it is all there is.
+    // A name that says of which fact it is is evidence for none, unless it is all there is.
     let fact_of = |name: &ColumnName| match name.through.as_slice() {
         [table] => facts.iter().position(|bound| bound.fact.name == *table),
         _ => None,
@@ -277,7 +277,7 @@ fn lines(
         let mut all = own(bound);
         let figures = bound.figures.iter().filter(|f| !matches!(f.kind, FigureKind::Shared));
         let figures = figures.map(|figure| LinesColumn::Value {
-            heading: figure.name.clone(),
+            column_name: figure.name.clone(),
             written: quoted_name(&figure.name),
         });
         all.extend(figures);
@@ -292,16 +292,16 @@ fn lines(
         let node = parse(written)?;
         let uses = uses_of(&node, written, &Scope::of(bound), mistakes);
         uses.iter().for_each(|used| bound.note(used));
-        let heading = written.text.clone();
+        let column_name = written.text.clone();
         let name = matches!(node.kind, NodeKind::Name(_)).then(|| uses.first()).flatten();
         found.push(match name.map(|used| used.reference) {
             Some(Reference::Attribute { route, column }) if !asked.as_values => {
-                LinesColumn::Attribute { heading, route, column }
+                LinesColumn::Attribute { column_name, route, column }
             }
             Some(Reference::Column(column)) if !asked.as_values && !has_unit(bound, column) => {
                 LinesColumn::Cell(column)
             }
-            _ => LinesColumn::Value { heading, written: written.clone() },
+            _ => LinesColumn::Value { column_name, written: written.clone() },
         });
     }
     Ok(found)
@@ -311,12 +311,12 @@ fn lines(
 fn own_values(bound: &mut Bound) -> Vec<LinesColumn> {
     let names = bound.fact.columns.clone();
     let fact = quoted_name(&bound.fact.name).text;
-    let column = |(column, heading): (usize, String)| {
-        let text = format!("{fact}.{}", quoted_name(&heading).text);
+    let column = |(column, column_name): (usize, String)| {
+        let text = format!("{fact}.{}", quoted_name(&column_name).text);
         let written = Written::in_option("columns", &text, 0..text.len());
         let (reference, at) = (Reference::Column(column), written.at_all());
         bound.note(&Use { reference, at, needed: None });
-        LinesColumn::Value { heading, written }
+        LinesColumn::Value { column_name, written }
     };
     names.into_iter().enumerate().map(column).collect()
 }

@@ -1,4 +1,4 @@
-//! Expressions over the columns of one table, row by row: columns that the plan works out, and conditions
+//! Expressions over the columns of one table, row by row: columns that the plan computes, and conditions
 //! for finding rows.
 
 use std::collections::BTreeMap;
@@ -14,7 +14,7 @@ use interligo_model::values::value::Value;
 use crate::bind::{RowNames, needs_of};
 use crate::eval::{Expr, ExprKind, Leaves, Overflow, Type, check, evaluate};
 
-/// The columns of a table: those that are read, and those that the plan works out from them.
+/// The columns of a table: those that are read, and those that the plan computes from them.
 pub struct RowColumns<'a> {
     table: &'a str,
     names: &'a [String],
@@ -66,7 +66,7 @@ impl<'a> RowColumns<'a> {
         &self.types
     }
 
-    /// The expression of a column that the plan works out.
+    /// The expression of a column that the plan computes.
     pub fn computed(&self, column: usize) -> Option<RowExpr> {
         let (expr, written) = self.worked.get(&column)?;
         Some(self.row_expr(expr.clone(), written.clone()))
@@ -142,7 +142,7 @@ impl RowExpr {
     /// What it comes to on some rows; `texts` gives a column of all of them.
     ///
     /// # Errors
-    /// A value that does not fit.
+    /// A value that overflows.
     pub fn texts(
         &self,
         rows: usize,
@@ -156,7 +156,7 @@ impl RowExpr {
     /// For which of some rows a condition holds; `texts` gives a column of all of them.
     ///
     /// # Errors
-    /// A value that does not fit.
+    /// A value that overflows.
     pub fn holds(
         &self,
         rows: usize,

@@ -86,7 +86,7 @@ impl<'a> Scope<'a> {
     fn linked(&self, name: &ColumnName, written: &Written) -> Result<Reference, Mistake> {
         let through = name.through.as_slice();
         match self.routes_called(through, false).as_slice() {
-            [] => Err(self.unreached(name, written)),
+            [] => Err(self.not_reached(name, written)),
             [route] => {
                 let columns = self.columns_of(&self.bound.routes[*route]);
                 let column = columns.iter().position(|column| *column == name.column);
@@ -154,7 +154,7 @@ impl<'a> Scope<'a> {
         endings.into_iter().find(alone).unwrap_or(way).join(".")
     }
 
-    fn unreached(&self, name: &ColumnName, written: &Written) -> Mistake {
+    fn not_reached(&self, name: &ColumnName, written: &Written) -> Mistake {
         let (fact, routes) = (&self.bound.fact.name, &self.bound.routes);
         let table = name.through.join(".");
         let span = table_span(name);

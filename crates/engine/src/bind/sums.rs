@@ -1,4 +1,4 @@
-//! Sums of a fact as a lookup: the totals that such a table holds, and the plan by which they are worked out.
+//! Sums of a fact as a lookup: the totals that such a table holds, and the plan by which they are computed.
 
 use std::collections::BTreeSet;
 
@@ -8,7 +8,7 @@ use toml::Spanned;
 
 use super::{Content, Request, TotalsRequest};
 
-/// How the sums of a table are worked out.
+/// How the sums of a table are computed.
 pub struct SumsRequest {
     /// The plan without other tables of sums and what is built on them.
     pub plan: Plan,

@@ -2,13 +2,13 @@
 //!
 //! A table of totals has one or more sources of lines: the fact that it is of, the same fact seen as if its lines were
 //! of a later time, and other facts. Each becomes totals of its own with the same attributes; how they make one table
-//! is said by the layout, which goes with the first.
+//! is reported by the layout, which goes with the first.
 
 use interligo_model::formula::{Node, NodeKind, Summary, TokenKind, parse, tokens};
 use interligo_model::plan::{Mistake, MistakeKind, NotShared, Written};
 use interligo_model::values::date::PeriodUnit;
 
-use super::measures::{MeasureBinder, heading};
+use super::measures::{MeasureBinder, column_name};
 use super::{Bound, Scope, TotalsRequest, uses_of};
 
 /// Totals of one source of lines, whose names are bound.
@@ -29,15 +29,15 @@ pub struct BoundTotals {
 /// An attribute that totals are grouped by; without a formula where the fact does not reach it.
 #[derive(Debug)]
 pub(crate) struct BoundAttribute {
-    pub(crate) heading: String,
+    pub(crate) column_name: String,
     pub(crate) node: Option<Node>,
     pub(crate) written: Written,
 }
 
-/// Something that is worked out for each group of a source.
+/// Something that is computed for each group of a source.
 #[derive(Debug)]
 pub(crate) struct BoundBase {
-    pub(crate) heading: String,
+    pub(crate) column_name: String,
     pub(crate) written: Written,
     pub(crate) what: Base,
     /// Whether it is left out where it has no total.
@@ -79,7 +79,7 @@ pub(crate) struct BoundLayout {
 /// A column of values.
 #[derive(Debug)]
 pub(crate) struct BoundColumn {
-    pub(crate) heading: String,
+    pub(crate) column_name: String,
     pub(crate) written: Written,
     pub(crate) source: usize,
     /// What it shows, by number among what its source has.
@@ -88,7 +88,7 @@ pub(crate) struct BoundColumn {
     pub(crate) share: Option<ShareOf>,
 }
 
-/// How sums run up.
+/// How sums accumulate.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Cumulated {
     /// Along the rows.
@@ -140,7 +140,7 @@ pub(super) fn bind_totals(
     let mut layout = Some(layout);
     let mut totals = Vec::new();
     for (number, source) in sources.into_iter().enumerate() {
-        // What is wrong with the attributes is said once.
+        // What is wrong with the attributes is reported once.
         if number > 0 && !mistakes.is_empty() {
             break;
         }
@@ -229,14 +229,14 @@ fn bind_attribute(
     mistakes: &mut Vec<Mistake>,
 ) -> Result<BoundAttribute, Mistake> {
     let node = parse(written)?;
-    let heading = heading(&node);
+    let column_name = column_name(&node);
     let written = written.clone();
     let node = match bind_node(node, &written, fact, apart, mistakes) {
         Ok(node) => Some(node),
         Err(_) if apart == Some(NotShared::Blank) => None,
         Err(mistake) => return Err(mistake),
     };
-    Ok(BoundAttribute { heading, node, written })
+    Ok(BoundAttribute { column_name, node, written })
 }
 
 fn bind_filter(
@@ -259,7 +259,7 @@ fn bind_filter(
     Ok(Some((node, written.clone())))
 }
 
-/// Notes what a formula names. In a fact other than the one that the table is of, what is out of reach is said to be
+/// Notes what a formula names. In a fact other than the one that the table is of, what is out of reach is reported to be
 /// so in that fact.
 fn bind_node(
     node: Node,
@@ -298,7 +298,7 @@ fn sort_key(written: &Written) -> Result<SortKey, Mistake> {
     // The difference is not a formula that could be read.
     let name = match name.text.trim() {
         plain if plain.starts_with("difference") => plain.to_owned(),
-        _ => heading(&parse(&name)?),
+        _ => column_name(&parse(&name)?),
     };
     Ok(SortKey { name, descending, written: written.clone() })
 }

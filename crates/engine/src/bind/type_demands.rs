@@ -13,7 +13,7 @@ pub(crate) struct Demand {
     pub(crate) ty: ColumnType,
     /// Whether a column that looks like something else may stay that, as in a sum, which may be one of days.
     pub(super) soft: bool,
-    /// It stands beside a bare number, as in `1 - discount`: a rate, not an amount.
+    /// It is beside a bare number, as in `1 - discount`: a rate, not an amount.
     pub(super) rate: bool,
 }
 

@@ -22,7 +22,7 @@ pub(crate) fn contains_ratio(expr: &Expr, engine: &Engine) -> bool {
 }
 
 /// Whether a ratio has the form of an amount: more amounts are multiplied in it than it is divided by, as in
-/// `revenue * (quantity - returned) / quantity`. Its total is worked out from totals all the same, which is perhaps not
+/// `revenue * (quantity - returned) / quantity`. Its total is computed from totals all the same, which is perhaps not
 /// meant.
 pub(crate) fn looks_like_amount(expr: &Expr, engine: &Engine) -> bool {
     degree(expr, engine) > 0

@@ -10,7 +10,7 @@ use interligo_model::reading::evidence::Evidence;
 use interligo_model::reading::style::Style;
 
 use crate::bind::Bound;
-use crate::lookup::{Misfit, first_misfit};
+use crate::lookup::{TypeMismatch, first_mismatch};
 
 /// Texts of a column from one file, by which its type is found.
 #[derive(Clone, Debug)]
@@ -29,23 +29,23 @@ pub(crate) struct Reads {
     pub(crate) readings: Vec<Reading>,
     /// Of a column whose values are used, its number among these.
     pub(crate) values: BTreeMap<usize, usize>,
-    /// Columns that are worked out, by the type that links take them for, with their numbers.
+    /// Columns that are computed, by the type that links take them for, with their numbers.
     computed: BTreeMap<(usize, u8), usize>,
 }
 
 impl Reads {
     /// Settles how the columns of a bound plan are read, by samples of their texts.
-    pub(crate) fn new(bound: &Bound, samples: &[Vec<Sample>]) -> Result<Reads, Misfit> {
+    pub(crate) fn new(bound: &Bound, samples: &[Vec<Sample>]) -> Result<Reads, TypeMismatch> {
         let fact = &bound.fact;
         let sampled: BTreeMap<usize, &Vec<Sample>> =
             fact.read_columns().into_iter().zip(samples).collect();
-        let misfit = |column: usize, wanted: ColumnType, at: Option<At>| Misfit {
+        let mismatch = |column: usize, wanted: ColumnType, at: Option<At>| TypeMismatch {
             table: fact.name.clone(),
             column: fact.columns[column].clone(),
             wanted,
             example: sampled[&column]
                 .iter()
-                .map(|sample| first_misfit(&sample.texts, &sample.style, wanted))
+                .map(|sample| first_mismatch(&sample.texts, &sample.style, wanted))
                 .find(|text| !text.is_empty())
                 .unwrap_or_default(),
             at: at.map(Box::new),
@@ -68,7 +68,7 @@ impl Reads {
             let reading = fact
                 .column_use
                 .reading(column, &evidence(column))
-                .map_err(|wanted| misfit(column, wanted, fact.column_use.needed_at(column)))?;
+                .map_err(|wanted| mismatch(column, wanted, fact.column_use.needed_at(column)))?;
             let number = reads.add(column, reading);
             reads.values.insert(column, number);
         }
@@ -77,7 +77,7 @@ impl Reads {
         }
         for (column, at) in fact.days.iter().filter(|(column, _)| !is_computed(**column)) {
             if !evidence(*column).allows(ColumnType::Date) {
-                return Err(misfit(*column, ColumnType::Date, Some(at.clone())));
+                return Err(mismatch(*column, ColumnType::Date, Some(at.clone())));
             }
             reads.add(*column, Reading::DATE);
         }
@@ -93,7 +93,7 @@ impl Reads {
         })
     }
 
-    /// Adds a column that is worked out, which may serve as a day or as a key. Its number is the answer.
+    /// Adds a column that is computed, which may serve as a day or as a key. Its number is the answer.
     pub(crate) fn compute(&mut self, column: usize, is_day: bool, is_key: bool) -> usize {
         self.columns.push(column);
         let number = self.columns.len() - 1;
@@ -117,7 +117,7 @@ impl Reads {
     pub(crate) fn as_type(&self, column: usize, column_type: ColumnType) -> usize {
         let computed = self.computed.get(&(column, column_type as u8)).copied();
         let found = computed.or_else(|| self.position(column, column_type));
-        found.expect("keys and days of links are read or worked out")
+        found.expect("keys and days of links are read or computed")
     }
 
     fn position(&self, column: usize, column_type: ColumnType) -> Option<usize> {

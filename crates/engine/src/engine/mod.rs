@@ -13,7 +13,7 @@ use std::sync::OnceLock;
 use crate::bind::{Bound, BoundFigure, FigureKind, Home, Reference, RowNames, Scope};
 use crate::eval::{Expr, ExprKind, Names, Type, check, type_of};
 use crate::links::{Link, LinkParts, require_condition};
-use crate::lookup::{Lookup, Misfit};
+use crate::lookup::{Lookup, TypeMismatch};
 use crate::proof::findings::Findings;
 use crate::proof::tally::Measured;
 use additivity::is_amount;
@@ -26,7 +26,7 @@ use interligo_model::plan::{
 };
 use interligo_model::reading::column_reader::Reading;
 
-/// How much of the plan is worked out.
+/// How much of the plan is computed.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Extent {
     /// All links and figures, for the tie-out.
@@ -35,7 +35,7 @@ pub enum Extent {
     Needed,
 }
 
-/// A column of the fact that is worked out from the others.
+/// A column of the fact that is computed from the others.
 pub(crate) enum Computation {
     /// By a formula.
     Formula(Expr),
@@ -72,12 +72,12 @@ pub struct Engine {
     /// The lookups, in the order of the plan's links.
     pub lookups: Vec<Lookup>,
     /// The columns of the fact that lines have, by their position in it: first those that are read,
-    /// then those that are worked out. A column may be there in two ways, as a number for formulas and
+    /// then those that are computed. A column may be there in two ways, as a number for formulas and
     /// as the text of a key for instance.
     pub(crate) columns: Vec<usize>,
     /// How those that are read are read.
     pub(crate) readings: Vec<Reading>,
-    /// How the others are worked out.
+    /// How the others are computed.
     pub(crate) computed: Vec<Computation>,
     /// Of a column whose values are used, its number among those that are read.
     values_read: BTreeMap<usize, usize>,
@@ -85,7 +85,7 @@ pub struct Engine {
     /// Of each link, whether its rows are needed, and whether its lines are counted.
     pub(crate) links_needed: Vec<bool>,
     pub(crate) figures: Vec<Option<Figure>>,
-    /// The figures that are worked out, each after those it builds on.
+    /// The figures that are computed, each after those it builds on.
     pub(crate) figure_order: Vec<usize>,
     /// Values of lines that outputs ask for.
     pub(crate) values: Vec<Expr>,
@@ -101,8 +101,8 @@ pub struct Engine {
     pub(crate) day: Option<usize>,
 }
 
-impl Misfit {
-    /// The misfit as a mistake of the plan.
+impl TypeMismatch {
+    /// The mismatch as a mistake of the plan.
     pub fn mistake(&self) -> Mistake {
         let wanted = match self.wanted {
             ColumnType::Date => "dates (2025-12-31)",
@@ -159,7 +159,7 @@ impl Engine {
         samples: &[Vec<Sample>],
         extent: Extent,
     ) -> Result<Engine, Vec<Mistake>> {
-        let mut reads = Reads::new(&bound, samples).map_err(|misfit| vec![misfit.mistake()])?;
+        let mut reads = Reads::new(&bound, samples).map_err(|mismatch| vec![mismatch.mistake()])?;
         let computed = compute_columns(&bound, &mut reads).map_err(|mistake| vec![mistake])?;
         let mut links = Vec::new();
         let key_read = |column| reads.as_type(column, ColumnType::Text);
@@ -324,7 +324,7 @@ impl Engine {
         &self.bound.fact.columns[self.columns[column]]
     }
 
-    /// The number, among the columns of lines, of a column of the fact that is worked out.
+    /// The number, among the columns of lines, of a column of the fact that is computed.
     pub fn computed_column(&self, column: usize) -> Option<usize> {
         self.values_read.get(&column).copied().filter(|number| *number >= self.readings.len())
     }
@@ -433,7 +433,7 @@ fn figure_of(expr: Expr, figure: &BoundFigure) -> Result<Expr, Mistake> {
     })
 }
 
-/// The type of a column of lines: first come those that are read, then those that are worked out.
+/// The type of a column of lines: first come those that are read, then those that are computed.
 fn column_type_at(readings: &[Reading], computed: &[Computation], number: usize) -> Type {
     match readings.get(number) {
         Some(reading) => match reading.column_type {
@@ -449,7 +449,7 @@ fn column_type_at(readings: &[Reading], computed: &[Computation], number: usize)
     }
 }
 
-/// Types the columns of the fact that are worked out, and adds them to those that are read.
+/// Types the columns of the fact that are computed, and adds them to those that are read.
 fn compute_columns(bound: &Bound, reads: &mut Reads) -> Result<Vec<Computation>, Mistake> {
     let fact = &bound.fact;
     let mut computed: Vec<Computation> = Vec::new();

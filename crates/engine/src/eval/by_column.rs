@@ -1,6 +1,6 @@
-//! Expressions worked out column by column over a batch, in whole numbers of 64 bits.
+//! Expressions computed column by column over a batch, in whole numbers of 64 bits.
 //!
-//! [`compute`] gives `None` when the fixed form does not suffice: a number does not fit, a column has
+//! [`compute`] gives `None` when the fixed form does not suffice: a number overflows, a column has
 //! more places than foreseen, or an operation has no columnar form. The caller then goes line by
 //! line, by `rows`. Where a result is given it is the same as there; the tests compare the two.
 
@@ -22,7 +22,7 @@ use super::functions::call_of;
 use super::numeric::{Mantissas, Numeric, arithmetic, choose, factor, map, round};
 use super::type_check::{Type, kind_of};
 
-/// The columns that the names of an expression stand for.
+/// The columns that the names of an expression represent.
 pub(crate) trait Inputs {
     fn rows(&self) -> usize;
     fn column(&self, column: usize) -> &Column;
@@ -30,7 +30,7 @@ pub(crate) trait Inputs {
     fn figure(&self, figure: usize) -> &Column;
 }
 
-/// A column that was worked out or that was there already.
+/// A column that was computed or that was there already.
 pub(crate) type Computed<'a> = Cow<'a, Column>;
 
 /// The values of an expression on all rows.

@@ -1,4 +1,4 @@
-//! Expressions worked out line by line: every case, exactly, at leisure. The column-by-column way in
+//! Expressions computed line by line: every case, exactly, at leisure. The column-by-column way in
 //! `columns` must give the same and falls back to this where its fixed form does not suffice.
 
 use interligo_model::formula::Operator;

@@ -30,7 +30,7 @@ pub(crate) enum ExprKind {
     },
     /// A figure, by its number in the plan.
     Figure(usize),
-    /// A total, by its number; only in ratios that are worked out again from totals.
+    /// A total, by its number; only in ratios that are computed again from totals.
     Part(usize),
     Negate(Box<Expr>),
     Not(Box<Expr>),

@@ -1,7 +1,7 @@
 //! The functions of formulas: what they give.
 //!
 //! `coalesce`, `round`, `abs` and the
-//! periods of a day have columnar forms of their own in `columns`; all others are worked out value by value here.
+//! periods of a day have columnar forms of their own in `columns`; all others are computed value by value here.
 //! A blank among the values makes the result blank, except for `coalesce`.
 
 use std::borrow::Cow;
@@ -139,7 +139,7 @@ fn floor(number: Decimal) -> Result<Decimal, Overflow> {
     }
 }
 
-/// What is left of a division, with the sign of what is divided; blank for a division by zero.
+/// What is left of a division, with the character of what is divided; blank for a division by zero.
 fn remainder(x: Decimal, y: Decimal) -> Result<Value<'static>, Overflow> {
     if y.is_zero() {
         return Ok(Value::Blank);
@@ -180,7 +180,7 @@ fn padded(text: &str, length: usize, with: &str, left: bool) -> String {
     if left { filling + text } else { text.to_owned() + &filling }
 }
 
-/// Whether a text fits a pattern in which `%` is any text and `_` any one sign.
+/// Whether a text fits a pattern in which `%` is any text and `_` any one character.
 fn is_like(text: &str, pattern: &str) -> bool {
     if text.is_ascii() && pattern.is_ascii() {
         return fits(text.as_bytes(), pattern.as_bytes(), b'%', b'_');
@@ -195,11 +195,11 @@ fn fits<T: Copy + PartialEq>(text: &[T], pattern: &[T], any: T, one: T) -> bool 
     let (mut at, mut of, mut again) = (0, 0, None);
     while at < text.len() {
         match pattern.get(of) {
-            Some(sign) if *sign == any => {
+            Some(character) if *character == any => {
                 again = Some((at, of + 1));
                 of += 1;
             }
-            Some(sign) if *sign == one || *sign == text[at] => {
+            Some(character) if *character == one || *character == text[at] => {
                 at += 1;
                 of += 1;
             }
@@ -212,7 +212,7 @@ fn fits<T: Copy + PartialEq>(text: &[T], pattern: &[T], any: T, one: T) -> bool 
             },
         }
     }
-    pattern[of..].iter().all(|sign| *sign == any)
+    pattern[of..].iter().all(|character| *character == any)
 }
 
 fn part_of(field: Field, day: Day) -> i32 {
@@ -244,7 +244,7 @@ mod tests {
     use interligo_model::formula::FUNCTIONS;
     use proptest::prelude::*;
 
-    /// The value of a formula without names; nothing when it does not fit.
+    /// The value of a formula without names; nothing when it overflows.
     fn value(formula: &str) -> Option<String> {
         let read = super::super::Formula::over(&[], formula);
         let read = read.unwrap_or_else(|mistake| panic!("{formula}: {}", mistake.message));
@@ -301,13 +301,13 @@ mod tests {
                 match pattern.split_first() {
                     None => text.is_empty(),
                     Some(('%', rest)) => (0..=text.len()).any(|at| cut(&text[at..], rest)),
-                    Some((sign, rest)) => {
-                        text.first().is_some_and(|t| *sign == '_' || t == sign) && cut(&text[1..], rest)
+                    Some((character, rest)) => {
+                        text.first().is_some_and(|t| *character == '_' || t == character) && cut(&text[1..], rest)
                     }
                 }
             }
-            let signs = |text: &str| text.chars().collect::<Vec<_>>();
-            prop_assert_eq!(is_like(&text, &pattern), cut(&signs(&text), &signs(&pattern)));
+            let characters = |text: &str| text.chars().collect::<Vec<_>>();
+            prop_assert_eq!(is_like(&text, &pattern), cut(&characters(&text), &characters(&pattern)));
         }
 
         /// The week of a year later is the same week, but for a week 53.

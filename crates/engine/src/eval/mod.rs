@@ -1,6 +1,6 @@
 //! Formulas at work: from a syntax tree to a typed expression, to values.
 //!
-//! A typed expression is worked out in two ways that agree: `columns` goes through a batch column by column and is
+//! A typed expression is computed in two ways that agree: `columns` scans a batch column by column and is
 //! fast but only handles what fits its fixed form; `rows` goes line by line, handles everything and is the judge.
 
 mod bands;

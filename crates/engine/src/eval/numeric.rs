@@ -1,5 +1,5 @@
 //! Arithmetic over columns of numbers in the fixed form: whole numbers of 64 bits with a common count of places.
-//! Whatever does not fit gives nothing, and the caller goes the longer way.
+//! Whatever overflows gives nothing, and the caller goes the longer way.
 
 use std::borrow::Cow;
 
@@ -48,9 +48,9 @@ impl Numeric<'_> {
     }
 }
 
-/// Applies `work` to pairs; `None` if it says of any that it does not fit. An unknown row takes part
-/// with whatever stands there; at worst the batch goes the longer way for nothing. The result takes the place of an
-/// operand that was worked out itself: memory that is at hand costs least.
+/// Applies `work` to pairs; `None` if it reports an overflow for any. An unknown row takes part
+/// with whatever is there; at worst the batch goes the longer way for nothing. The result takes the place of an
+/// operand that was computed itself: memory that is at hand costs least.
 #[inline(always)]
 fn zip(
     a: Mantissas<'_>,
@@ -88,7 +88,7 @@ fn own(values: Cow<'_, [i64]>) -> Vec<i64> {
 /// Values worked on together: where the work is a single operation, what is around it counts.
 const STEP: usize = 8;
 
-/// Each value becomes what `work` makes of it, unless that does not fit.
+/// Each value becomes what `work` makes of it, unless that overflows.
 #[inline(always)]
 fn each(mut values: Vec<i64>, work: impl Fn(i64) -> (i64, bool)) -> Option<Vec<i64>> {
     let mut apply = |value: &mut i64| {
@@ -151,7 +151,7 @@ mod scratch {
     }
 }
 
-/// The same numbers with so many places.
+/// The same numbers with this many places.
 fn scaled<'a>(a: Numeric<'a>, places: u8, rows: usize) -> Option<Numeric<'a>> {
     let Numeric { mantissas, places: own, known } = a;
     let mantissas = match (mantissas, factor(own, places)?) {

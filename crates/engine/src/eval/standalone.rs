@@ -58,7 +58,7 @@ impl Formula {
     /// Reads and types a formula over columns.
     ///
     /// # Errors
-    /// What is no formula, names no column, or does not fit their types.
+    /// What is no formula, names no column, or conflicts with their types.
     pub fn over(columns: &[(&str, Column)], text: &str) -> Result<Formula, Mistake> {
         let written = Written::in_option("formula", text, 0..text.len());
         Ok(Formula { expr: check(&parse(&written)?, &Named(columns), &written)? })

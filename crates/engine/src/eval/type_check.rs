@@ -165,7 +165,7 @@ impl Checker<'_> {
     }
 
     fn binary(&self, operator: Operator, left: &Node, right: &Node) -> Result<Expr, Mistake> {
-        let what = format!("`{}`", operator.sign());
+        let what = format!("`{}`", operator.symbol());
         match operator {
             Operator::And | Operator::Or => {
                 let left = boxed(self.condition(left, &what)?);
@@ -249,8 +249,8 @@ impl Checker<'_> {
         let (mut a, mut b) = (self.check(left)?, self.check(right)?);
         self.read_beside(a.ty, &mut b, right)?;
         self.read_beside(b.ty, &mut a, left)?;
-        let sign = format!("`{}`", operator.sign());
-        self.common(a.ty, b.ty, right.span.clone(), &sign).map_err(|mistake| {
+        let symbol = format!("`{}`", operator.symbol());
+        self.common(a.ty, b.ty, right.span.clone(), &symbol).map_err(|mistake| {
             match (a.ty, b.ty) {
                 (Type::Period(PeriodUnit::Year), _) if is_year(right) => mistake.or_help(format!(
                     "write '{0}': a year is compared with a text; `extract(year from …)` gives the plain number",
@@ -259,7 +259,7 @@ impl Checker<'_> {
                 (Type::Period(unit), _) | (_, Type::Period(unit)) => mistake.or_help(format!(
                     "a period is compared with a text such as '{}', or with another; \
                      `extract(month from …)` gives the plain number",
-                    unit.specimen()
+                    unit.sample()
                 )),
                 (Type::Date, _) | (_, Type::Date) => mistake.or_help(
                     "a date is compared with a text such as '2025-12-31', or with another",
@@ -277,7 +277,7 @@ impl Checker<'_> {
         let ExprKind::Constant(Value::Text(text)) = &constant.kind else { return Ok(()) };
         let read = match other {
             Type::Date => (Day::parse(text.as_bytes()).map(Value::Date), "2025-12-31"),
-            Type::Period(unit) => (Period::parse(unit, text).map(Value::Period), unit.specimen()),
+            Type::Period(unit) => (Period::parse(unit, text).map(Value::Period), unit.sample()),
             _ => return Ok(()),
         };
         match read {
@@ -285,14 +285,14 @@ impl Checker<'_> {
                 *constant = expr(ExprKind::Constant(value), other);
                 Ok(())
             }
-            (None, specimen) => Err(self
+            (None, sample) => Err(self
                 .written
                 .mistake(
                     MistakeKind::WrongType,
                     node.span.clone(),
                     format!("`{text}` is not {}", other.shown()),
                 )
-                .help(format!("it is written like '{specimen}'"))),
+                .help(format!("it is written like '{sample}'"))),
         }
     }
 

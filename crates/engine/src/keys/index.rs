@@ -15,13 +15,13 @@ pub enum Found {
     Exact(u32),
     /// The key after cleaning, or without the differences that the link ignores.
     Cleaned(u32),
-    /// A step fits several different keys.
-    Undecided,
+    /// A step fits several distinct keys.
+    Ambiguous,
     /// No step finds a key.
     Nothing,
 }
 
-/// Stands in a table for a form that several different keys share.
+/// Is in a table for a form that several distinct keys share.
 const SEVERAL: u32 = ROW_LIMIT - 1;
 
 /// Finds the row of a key, step by step; see the plan language on matching a candidate.
@@ -119,8 +119,8 @@ impl KeyIndex {
             return Found::Nothing;
         }
         match (self.exact.get(&clean), self.clean.get(&clean)) {
-            (_, Some(SEVERAL)) => return Found::Undecided,
-            (Some(row), Some(other)) if row != other => return Found::Undecided,
+            (_, Some(SEVERAL)) => return Found::Ambiguous,
+            (Some(row), Some(other)) if row != other => return Found::Ambiguous,
             (Some(row), _) | (None, Some(row)) => return Found::Cleaned(row),
             (None, None) => {}
         }
@@ -128,7 +128,7 @@ impl KeyIndex {
             return Found::Nothing;
         }
         match self.formed.get(&self.formed(&clean)) {
-            Some(SEVERAL) => Found::Undecided,
+            Some(SEVERAL) => Found::Ambiguous,
             Some(row) => Found::Cleaned(row),
             None => Found::Nothing,
         }
@@ -180,8 +180,8 @@ mod tests {
             (" A1 ", Found::Cleaned(0)),
             ("A2", Found::Cleaned(1)),
             ("a2", Found::Cleaned(1)),
-            ("B   1", Found::Undecided),
-            ("b 1", Found::Undecided),
+            ("B   1", Found::Ambiguous),
+            ("b 1", Found::Ambiguous),
             ("C1", Found::Nothing),
             ("", Found::Nothing),
         ] {
@@ -196,7 +196,7 @@ mod tests {
         let found = KeyIndex::new(keys.into_iter(), forms);
         assert_eq!(found.exactly_one("B   1"), Found::Cleaned(4));
         assert_eq!(found.exactly_one("b   1"), Found::Cleaned(4));
-        assert_eq!(found.exactly_one("C   1"), Found::Undecided);
+        assert_eq!(found.exactly_one("C   1"), Found::Ambiguous);
     }
 
     proptest! {
@@ -224,7 +224,7 @@ mod tests {
                         (_, []) => continue,
                         (0, [row]) => Found::Exact(*row as u32),
                         (_, [row]) => Found::Cleaned(*row as u32),
-                        _ => Found::Undecided,
+                        _ => Found::Ambiguous,
                     };
                     break;
                 }

@@ -1,4 +1,4 @@
-//! Keys of several columns as one text: the texts of the columns with a sign between them that no text
+//! Keys of several columns as one text: the texts of the columns with a character between them that no text
 //! can hold.
 
 use std::borrow::Cow;
@@ -11,7 +11,7 @@ use interligo_model::values::texts::TextWriter;
 /// ASCII's unit separator.
 const BETWEEN: char = '\u{1f}';
 
-/// Where a text holds one of the two itself, it is written as this and another sign.
+/// Where a text holds one of the two itself, it is written as this and another character.
 const ESCAPE: char = '\u{1e}';
 
 /// The key that these texts make; a single one is the key itself.
@@ -29,18 +29,18 @@ pub fn joined<'a>(texts: &[&'a str]) -> Cow<'a, str> {
     Cow::Owned(key)
 }
 
-/// Appends a text, with the signs that have a meaning in a key marked as such.
+/// Appends a text, with the characters that have a meaning in a key marked as such.
 fn push_escaped(text: &str, key: &mut String) {
     let is_sign = |found: bool, byte: &u8| found | (*byte == 0x1e) | (*byte == 0x1f);
     if !text.as_bytes().iter().fold(false, is_sign) {
         key.push_str(text);
         return;
     }
-    for sign in text.chars() {
-        match sign {
+    for character in text.chars() {
+        match character {
             ESCAPE => key.extend([ESCAPE, ESCAPE]),
             BETWEEN => key.extend([ESCAPE, '\u{1d}']),
-            sign => key.push(sign),
+            character => key.push(character),
         }
     }
 }
@@ -85,20 +85,20 @@ pub(crate) fn shown(key: &str) -> String {
 
 fn unescaped(part: &str) -> String {
     let mut text = String::with_capacity(part.len());
-    let mut signs = part.chars();
-    while let Some(sign) = signs.next() {
-        match sign {
-            ESCAPE => {
-                text.extend(signs.next().map(|next| if next == ESCAPE { ESCAPE } else { BETWEEN }))
-            }
-            sign => text.push(sign),
+    let mut characters = part.chars();
+    while let Some(character) = characters.next() {
+        match character {
+            ESCAPE => text.extend(
+                characters.next().map(|next| if next == ESCAPE { ESCAPE } else { BETWEEN }),
+            ),
+            character => text.push(character),
         }
     }
     text
 }
 
 /// The texts of a key as messages show them and people write them: ` + ` between them; a text with which
-/// that would not be clear stands in quotes. A single text is itself.
+/// that would not be clear is in quotes. A single text is itself.
 pub fn shown_parts<T: AsRef<str>>(texts: &[T]) -> String {
     if let [only] = texts {
         return only.as_ref().to_owned();
@@ -136,7 +136,7 @@ pub(crate) fn parts_of(text: &str, columns: usize) -> Option<Vec<String>> {
     (parts.len() == columns).then_some(parts)
 }
 
-/// A text in quotes at the beginning, and what comes after the sign behind it.
+/// A text in quotes at the beginning, and what comes after the character behind it.
 fn quoted_part(text: &str) -> Option<(String, Option<&str>)> {
     let inner = text.trim_start().strip_prefix('"')?;
     let mut from = 0;
@@ -165,7 +165,7 @@ pub(crate) fn map_parts<'k>(
     if columns == 1 {
         return change(0, key);
     }
-    // The signs that mark the separator in a text are no white space, letters or digits; what a step makes
+    // The characters that mark the separator in a text are no white space, letters or digits; what a step makes
     // of the text around them it makes of the escaped text as well.
     let parts: Vec<Cow<'_, str>> =
         key.split(BETWEEN).enumerate().map(|(number, part)| change(number, part)).collect();
@@ -183,7 +183,7 @@ mod tests {
     use proptest::prelude::*;
 
     proptest! {
-        /// Different texts make different keys.
+        /// Different texts make distinct keys.
         #[test]
         fn prop_a_joined_key_is_its_texts(
             one in prop::collection::vec("[a\u{1d}\u{1e}\u{1f}]{0,4}", 2..4),

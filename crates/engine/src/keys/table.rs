@@ -4,7 +4,7 @@
 //! bytes, so that comparing two keys is comparing two words. That of a longer key is a mark and a hash, and its bytes
 //! lie elsewhere. Collisions go to the next slot; the table is at most two thirds full.
 //!
-//! When looking up a batch, the hashes are worked out and the first slots read for a group of keys
+//! When looking up a batch, the hashes are computed and the first slots read for a group of keys
 //! before any of them is compared: the reads do not wait for each other, so that their cache misses
 //! overlap. Half of the time of a large run is spent here.
 
@@ -84,7 +84,7 @@ impl KeyTable {
         self.held == 0
     }
 
-    /// Makes room for so many more keys. Keys that come from another table come in the order of their
+    /// Makes room for this many more keys. Keys that come from another table come in the order of their
     /// hashes; in a table that is too small they would pile up at one end.
     pub fn reserve(&mut self, more: usize) {
         while (self.held + more) * 3 >= self.slots.len() * 2 {
@@ -232,7 +232,7 @@ fn short_tag(length: u32, bytes: u128) -> u128 {
     u128::from(length) | bytes << 8
 }
 
-/// What stands for a key: two short keys with one tag are the same key.
+/// What represents a key: two short keys with one tag are the same key.
 fn tag_of(key: &str) -> u128 {
     let bytes = key.as_bytes();
     if bytes.len() <= INLINE {

@@ -1,6 +1,6 @@
 //! One batch of lines: from its text to linked rows, figures and findings.
 //!
-//! Columns are typed, each link becomes a column of row numbers, figures are worked out column by
+//! Columns are typed, each link becomes a column of row numbers, figures are computed column by
 //! column in the order of their use, and whatever was met is counted. The order of the lines is kept;
 //! nothing is dropped: a line that is set aside is marked so.
 
@@ -53,7 +53,7 @@ pub struct DoesNotFit {
     pub spot: Spot,
 }
 
-/// A batch of lines, worked out.
+/// A batch of lines, computed.
 pub struct Lines<'e> {
     engine: &'e Engine,
     /// How many lines.
@@ -72,10 +72,10 @@ pub struct Lines<'e> {
 }
 
 impl Engine {
-    /// Works out a batch of lines.
+    /// Computes a batch of lines.
     ///
     /// # Errors
-    /// The first line on which a number does not fit.
+    /// The first line on which a number overflows.
     pub fn work_out(&self, batch: &LineBatch<'_>) -> Result<Lines<'_>, DoesNotFit> {
         let mut lines = Lines {
             engine: self,
@@ -137,7 +137,7 @@ impl Lines<'_> {
         unreadable
     }
 
-    /// Columns of the fact that are worked out from the others.
+    /// Columns of the fact that are computed from the others.
     fn compute_columns(&mut self, batch: &LineBatch<'_>) -> Result<(), DoesNotFit> {
         let engine = self.engine;
         for computation in &engine.computed {
@@ -245,7 +245,7 @@ impl Lines<'_> {
     /// The values of an expression on all lines.
     ///
     /// # Errors
-    /// The first line, not set aside, on which a number does not fit.
+    /// The first line, not set aside, on which a number overflows.
     pub(crate) fn column_of(&self, expr: &Expr) -> Result<Column, usize> {
         match compute(expr, self) {
             Some(column) => Ok(column.into_owned()),
@@ -283,7 +283,7 @@ impl Lines<'_> {
         self.engine
     }
 
-    /// The values of a figure, if it is one of those that are worked out.
+    /// The values of a figure, if it is one of those that are computed.
     pub(crate) fn known_figure(&self, figure: usize) -> Option<&Column> {
         self.figures[figure].as_ref()
     }

@@ -233,7 +233,7 @@ impl Lines<'_> {
         match why_blank(&self.engine.figure(figure).expr, &Line { lines: self, row }) {
             WhyBlank::Figure(figure) => self.why(figure, row, unreadable),
             WhyBlank::Column(column) => {
-                // A column that is worked out is never unreadable itself.
+                // A column that is computed is never unreadable itself.
                 let rows = unreadable.get(column).map_or(&[][..], Vec::as_slice);
                 if rows.binary_search(&(row as u32)).is_ok() {
                     BlankBecause::Unreadable(column)

@@ -61,7 +61,7 @@ impl Corrections {
             let row =
                 key_of(&correction.used, columns).and_then(|key| match lookup.exactly_one(&key) {
                     Found::Exact(row) | Found::Cleaned(row) => Some(row),
-                    Found::Undecided | Found::Nothing => None,
+                    Found::Ambiguous | Found::Nothing => None,
                 });
             match (key_of(&correction.found, columns), row) {
                 (Some(found), Some(row)) => open.push((number, found, row)),
@@ -118,7 +118,7 @@ impl Corrections {
     pub(super) fn cleaned(&self, key: &str) -> Option<u32> {
         match self.index.find_unclean(key) {
             Found::Exact(at) | Found::Cleaned(at) => Some(at),
-            Found::Undecided | Found::Nothing => None,
+            Found::Ambiguous | Found::Nothing => None,
         }
     }
 

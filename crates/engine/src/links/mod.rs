@@ -435,7 +435,7 @@ fn resolver(parts: &LinkParts<'_>, lookup: &Lookup) -> Resolver {
         same_keys,
         gaps: route.gaps,
         overlap: route.overlap,
-        lacking: (!route.needs.is_empty()).then(|| needs(&route.needs)),
+        incomplete: (!route.needs.is_empty()).then(|| needs(&route.needs)),
         split: route.split.clone(),
     }
 }

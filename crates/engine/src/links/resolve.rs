@@ -78,7 +78,7 @@ pub(super) struct Resolver {
     /// What it gets on a day with several.
     pub(super) overlap: Overlap,
     /// The rows that are blank in what the link needs; none where it needs nothing.
-    pub(super) lacking: Option<Vec<bool>>,
+    pub(super) incomplete: Option<Vec<bool>>,
     /// What stands between several candidates in one cell.
     pub(super) split: Option<String>,
     /// Keys of the lookup that are one key to the link, those of each together.
@@ -134,8 +134,8 @@ impl Resolver {
                     open = self.round((round as u32, bridging), &keys, &open, query, found);
                 }
             }
-            Some(sign) => {
-                let mut lists = Lists::new(query, sign, lines);
+            Some(separator) => {
+                let mut lists = Lists::new(query, separator, lines);
                 for round in 0.. {
                     let (lines, keys) = lists.next();
                     if lines.is_empty() {
@@ -222,8 +222,8 @@ impl Resolver {
         if let (Some(calendar), Some(days)) = (&self.calendar, &query.days) {
             self.by_day(calendar, days, lines, bridging, &mut found);
         }
-        if let Some(lacking) = &self.lacking {
-            found.refuse(LinkStatus::Incomplete, |row| lacking[row as usize]);
+        if let Some(incomplete) = &self.incomplete {
+            found.refuse(LinkStatus::Incomplete, |row| incomplete[row as usize]);
         }
         found.note_in_vain();
         found
@@ -252,7 +252,7 @@ impl Resolver {
                     matched_via.push(MatchedVia { line: number, how: LinkStatus::Cleaned, by: 0 });
                     return row;
                 }
-                Found::Undecided => LinkStatus::Ambiguous,
+                Found::Ambiguous => LinkStatus::Ambiguous,
                 Found::Nothing if keys.value(line).trim().is_empty() => LinkStatus::Blank,
                 Found::Nothing => LinkStatus::Unmatched,
             };
@@ -304,7 +304,7 @@ impl Resolver {
             found.problems.push((at as u32, status));
             found.rows[at] = no_row(status);
         }
-        // A line is said to be carried, whatever was done to its key.
+        // A line is reported to be carried, whatever was done to its key.
         let is_carried = |line: u32| carried.binary_search_by_key(&line, |d| d.line).is_ok();
         found.matched_via.retain(|via| carried.is_empty() || !is_carried(via.line));
         found.matched_via.append(&mut carried);
@@ -332,7 +332,7 @@ impl Resolver {
 enum Held {
     /// A row, valid on that day.
     Row(u32),
-    /// The row of another day, over so many days.
+    /// The row of another day, over this many days.
     OfAnotherDay { row: u32, days: u32 },
     /// Nothing, and the run is to end.
     Stops,
@@ -417,10 +417,10 @@ struct Lists<'a> {
 }
 
 impl<'a> Lists<'a> {
-    fn new(query: &'a KeyQuery, sign: &'a str, lines: &[u32]) -> Lists<'a> {
+    fn new(query: &'a KeyQuery, separator: &'a str, lines: &[u32]) -> Lists<'a> {
         let keys = |line: u32| {
             let cells = query.candidates.iter().map(move |columns| columns[0].value(line as usize));
-            let keys = cells.flat_map(|cell| cell.split(sign)).map(str::trim);
+            let keys = cells.flat_map(|cell| cell.split(separator)).map(str::trim);
             // The next to try stands last.
             let mut keys: Vec<&str> = keys.filter(|key| !key.is_empty()).collect();
             keys.reverse();
@@ -451,9 +451,9 @@ pub(super) fn offered(query: &KeyQuery, split: Option<&str>, line: usize) -> Vec
     });
     match split {
         None => texts.collect(),
-        Some(sign) => {
+        Some(separator) => {
             let texts: Vec<String> = texts.collect();
-            let keys = texts.iter().flat_map(|text| text.split(sign)).map(str::trim);
+            let keys = texts.iter().flat_map(|text| text.split(separator)).map(str::trim);
             keys.filter(|key| !key.is_empty()).map(str::to_owned).collect()
         }
     }

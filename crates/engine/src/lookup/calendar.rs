@@ -1,4 +1,4 @@
-//! The periods of a dated lookup: which of a key's rows holds on a day.
+//! The periods of a dated lookup: which of a key's rows is valid on a day.
 
 use interligo_model::plan::{GapRule, Gaps, Overlap};
 use interligo_model::values::date::Day;
@@ -6,7 +6,7 @@ use interligo_model::values::date::Day;
 /// What looking for a day came to.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum OnDay {
-    /// The one row that holds.
+    /// The one row that is valid.
     Row(u32),
     /// No row holds on that day.
     Nothing,
@@ -17,7 +17,7 @@ pub enum OnDay {
 /// What a line gets on a day on which no row of its key holds.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Bridged {
-    /// A row that holds on other days, so many days away.
+    /// A row that is valid on other days, this many days away.
     Row {
         /// The row.
         row: u32,
@@ -94,7 +94,7 @@ impl Calendar {
         Calendar { holds, starts, overlaps }
     }
 
-    /// The row of a key, by its number, that holds on a day.
+    /// The row of a key, by its number, that is valid on a day.
     ///
     /// Cost: two looks where the key's periods are about of one length, else a binary search; a scan where they overlap.
     #[inline]

@@ -6,7 +6,7 @@ use std::cmp::Ordering;
 use interligo_model::plan::Rule;
 use interligo_model::values::value::Value;
 
-/// The row that holds, by number, given what each says in the column that decides. `None` when the rule
+/// The row that is used, by number, given what each says in the column that decides. `None` when the rule
 /// is to stop, or leaves several rows that `differ`.
 pub fn held(
     rule: &Rule,

@@ -179,7 +179,7 @@ impl Lookup {
         KeyRows { values, calendar: Arc::new(Calendar::side_by_side(rows, kept)) }
     }
 
-    /// Of rows with one key and one period, the row that holds; they are listed as duplicates.
+    /// Of rows with one key and one period, the row that is valid; they are listed as duplicates.
     fn one_of(
         &mut self,
         bound: &BoundLookup,
@@ -208,7 +208,7 @@ impl Lookup {
         same[kept.unwrap_or(0)]
     }
 
-    /// The row that holds by a rule, by number.
+    /// The row that is used by a rule, by number.
     fn held(
         &self,
         rule: &Rule,

@@ -13,8 +13,8 @@ use std::sync::Arc;
 
 use arrow_array::{Array, StringViewArray};
 
-pub use typed::Misfit;
-pub(crate) use typed::{RowOf, first_misfit};
+pub use typed::TypeMismatch;
+pub(crate) use typed::{RowOf, first_mismatch};
 
 use crate::bind::{BoundLookup, Validity};
 use crate::keys::{KeyTable, join_columns, shown};
@@ -111,7 +111,7 @@ pub struct Duplicate {
     pub rows: Vec<u32>,
     /// The columns in which they differ; none when the rows are identical.
     pub differing: Vec<String>,
-    /// The row that holds; none where the plan does not settle it.
+    /// The row that is used; none where the plan does not settle it.
     pub held: Option<Place>,
 }
 
@@ -188,10 +188,10 @@ fn may_have_times(texts: &StringViewArray) -> bool {
     texts.views().iter().any(|view| *view as u32 > 12)
 }
 
-/// Lookups with fewer rows are gone through by one core.
+/// Lookups with fewer rows are scanned by one core.
 const FEW: usize = 20_000;
 
-/// In so many ranges the rows of larger ones are gone through.
+/// In this many ranges the rows of larger ones are scanned.
 const RANGES: usize = 4;
 
 impl Lookup {
@@ -201,7 +201,7 @@ impl Lookup {
     /// holds and it is for the caller to stop.
     ///
     /// # Errors
-    /// A column that does not hold what the plan needs it for, or cannot be worked out.
+    /// A column that does not hold what the plan needs it for, or cannot be computed.
     pub fn settle(mut raw: RawTable, bound: &BoundLookup) -> Result<Lookup, Mistake> {
         let Typed { columns, unreadable, currencies, doubts } = typed(&mut raw, bound)?;
         let mut left_out = BTreeMap::new();

@@ -1,4 +1,4 @@
-//! The columns of a lookup: read by their types, or worked out from the others.
+//! The columns of a lookup: read by their types, or computed from the others.
 
 use rayon::prelude::*;
 use std::collections::BTreeMap;
@@ -82,7 +82,7 @@ pub(super) fn typed(raw: &mut RawTable, bound: &BoundLookup) -> Result<Typed, Mi
         let needed = bound.column_use.of(formula.column).and_then(|declared| declared.needed);
         if needed == Some(ColumnType::Date) && !matches!(column, Column::Date(_)) {
             let values = (0..column.len()).map(|row| column.value(row).to_string());
-            return Err(Misfit {
+            return Err(TypeMismatch {
                 table: bound.name.clone(),
                 column: bound.columns[formula.column].clone(),
                 wanted: ColumnType::Date,
@@ -98,7 +98,7 @@ pub(super) fn typed(raw: &mut RawTable, bound: &BoundLookup) -> Result<Typed, Mi
     Ok(typed)
 }
 
-/// Reads one column, if the plan uses it and it is not worked out.
+/// Reads one column, if the plan uses it and it is not computed.
 fn read_column(raw: &RawTable, bound: &BoundLookup, number: usize) -> Result<ReadTyped, Mistake> {
     let name = &bound.columns[number];
     let held = |column, as_written| LookupColumn { name: name.clone(), column, as_written };
@@ -115,9 +115,10 @@ fn read_column(raw: &RawTable, bound: &BoundLookup, number: usize) -> Result<Rea
         }
     }
     let reading = bound.column_use.reading(number, &evidence).map_err(|wanted| {
-        let first =
-            raw.slices(number).map(|(part, style)| first_misfit(&part, &style.of(number), wanted));
-        Misfit {
+        let first = raw
+            .slices(number)
+            .map(|(part, style)| first_mismatch(&part, &style.of(number), wanted));
+        TypeMismatch {
             table: bound.name.clone(),
             column: name.clone(),
             wanted,
@@ -152,7 +153,7 @@ fn read_column(raw: &RawTable, bound: &BoundLookup, number: usize) -> Result<Rea
     Ok(ReadTyped { column: held(Some(read.column), as_written), unreadable, currencies, doubts })
 }
 
-/// Works out a column from the others of its row.
+/// Computes a column from the others of its row.
 fn compute_column(
     formula: &BoundFormula,
     bound: &BoundLookup,
@@ -191,7 +192,7 @@ impl Leaves for RowOf<'_> {
 
 /// A column that does not hold what the plan needs it for.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Misfit {
+pub struct TypeMismatch {
     /// The table.
     pub table: String,
     /// The column.
@@ -205,7 +206,7 @@ pub struct Misfit {
 }
 
 /// The first text that cannot be read as `wanted`.
-pub(crate) fn first_misfit(texts: &StringViewArray, style: &Style, wanted: ColumnType) -> String {
+pub(crate) fn first_mismatch(texts: &StringViewArray, style: &Style, wanted: ColumnType) -> String {
     let reading = Reading::of(wanted);
     let unreadable = reading.read(texts, style).unreadable;
     unreadable.first().map_or(String::new(), |row| texts.value(*row as usize).to_owned())

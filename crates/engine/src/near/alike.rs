@@ -15,26 +15,26 @@ pub enum Likeness {
     Spaces,
     /// Full-width and other compatibility forms.
     Width,
-    /// Signs that are neither letters nor digits.
+    /// Characters that are neither letters nor digits.
     Punctuation,
     /// Zeros before digits.
     LeadingZeros,
-    /// Signs that look alike: `O` and `0`, `l` and `1`, a Cyrillic `с` and a Latin `c`.
+    /// Characters that look alike: `O` and `0`, `l` and `1`, a Cyrillic `с` and a Latin `c`.
     LookAlike,
     /// Two neighbours that changed places.
     Swapped,
-    /// A sign that is missing, too many, or another.
+    /// A character that is missing, too many, or another.
     OneEdit,
     /// The beginning: one is the other with something behind it.
     Prefix,
     /// The end: one is the other with something before it.
     Suffix,
-    /// Two signs that are missing, too many, or others.
+    /// Two characters that are missing, too many, or others.
     TwoEdits,
 }
 
 impl Likeness {
-    /// Whether it is one of the ways in which the same key is written, rather than a slip.
+    /// Whether it is one of the ways in which the same key is written, rather than a typing error.
     pub fn is_of_writing(self) -> bool {
         matches!(
             self,
@@ -101,7 +101,7 @@ impl Likeness {
         }
     }
 
-    /// Whether it is a way of writing the same signs.
+    /// Whether it is a way of writing the same characters.
     pub fn is_writing(self) -> bool {
         self <= Likeness::LookAlike
     }
@@ -127,10 +127,14 @@ fn without(key: &str, differences: &[Likeness]) -> String {
     if drops(Likeness::LeadingZeros) {
         key = without_zeros(&key);
     }
-    key.retain(|sign| {
-        sign.is_alphanumeric()
-            || sign == BETWEEN
-            || !drops(if sign.is_whitespace() { Likeness::Spaces } else { Likeness::Punctuation })
+    key.retain(|character| {
+        character.is_alphanumeric()
+            || character == BETWEEN
+            || !drops(if character.is_whitespace() {
+                Likeness::Spaces
+            } else {
+                Likeness::Punctuation
+            })
     });
     if drops(Likeness::LookAlike) {
         key = key.chars().map(plain_sign).collect();
@@ -142,7 +146,7 @@ fn without(key: &str, differences: &[Likeness]) -> String {
 pub(super) struct Form<'k> {
     /// The key itself.
     pub(super) key: &'k str,
-    /// The signs on which edits are counted: clean, without case.
+    /// The characters on which edits are counted: clean, without case.
     pub(super) folded: Vec<char>,
     /// What it is when no difference in writing counts, with zeros and without.
     pub(super) skeletons: [String; 2],
@@ -162,7 +166,7 @@ fn skeletons(folded: &str) -> [String; 2] {
         false => folded_case(&folded.nfkc().collect::<String>()).into_owned().into(),
     };
     let bare = |text: &str| {
-        let counts = |sign: &char| sign.is_alphanumeric() || *sign == BETWEEN;
+        let counts = |character: &char| character.is_alphanumeric() || *character == BETWEEN;
         text.chars().filter(counts).map(plain_sign).collect::<String>()
     };
     [bare(&without_zeros(&wide)), bare(&wide)]
@@ -171,7 +175,7 @@ fn skeletons(folded: &str) -> [String; 2] {
 /// The differences in writing between two keys; none if they differ in more than that.
 pub(super) fn writing(one: &Form<'_>, other: &Form<'_>) -> Option<Vec<Likeness>> {
     let meets = one.skeletons.iter().zip(&other.skeletons).any(|(one, other)| one == other);
-    if !meets || one.skeletons[1].chars().all(|sign| sign == BETWEEN) {
+    if !meets || one.skeletons[1].chars().all(|character| character == BETWEEN) {
         return None;
     }
     let same =
@@ -195,7 +199,7 @@ pub(super) fn writing(one: &Form<'_>, other: &Form<'_>) -> Option<Vec<Likeness>>
 
 fn folded_case(key: &str) -> Cow<'_, str> {
     if key.is_ascii() {
-        if key.bytes().any(|sign| sign.is_ascii_uppercase()) {
+        if key.bytes().any(|character| character.is_ascii_uppercase()) {
             key.to_ascii_lowercase().into()
         } else {
             key.into()
@@ -208,21 +212,22 @@ fn folded_case(key: &str) -> Cow<'_, str> {
 /// Each run of digits without the zeros before it.
 fn without_zeros(key: &str) -> String {
     let mut out = String::with_capacity(key.len());
-    let mut signs = key.chars().peekable();
+    let mut characters = key.chars().peekable();
     let mut in_digits = false;
-    while let Some(sign) = signs.next() {
-        let leads = sign == '0' && !in_digits && signs.peek().is_some_and(char::is_ascii_digit);
+    while let Some(character) = characters.next() {
+        let leads =
+            character == '0' && !in_digits && characters.peek().is_some_and(char::is_ascii_digit);
         if !leads {
-            in_digits = sign.is_ascii_digit();
-            out.push(sign);
+            in_digits = character.is_ascii_digit();
+            out.push(character);
         }
     }
     out
 }
 
-/// The one of several look-alike characters that stands for all of them.
-fn plain_sign(sign: char) -> char {
-    match sign {
+/// The one of several look-alike characters that represents all of them.
+fn plain_sign(character: char) -> char {
+    match character {
         'o' | 'O' | 'о' | 'О' | 'ο' | 'Ο' => '0',
         'l' | 'I' | 'i' | '|' | 'і' | 'І' | 'ι' | 'Ι' => '1',
         'z' | 'Z' => '2',

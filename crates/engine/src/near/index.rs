@@ -7,13 +7,13 @@ use hashbrown::HashMap;
 
 use super::alike::Form;
 
-/// Edits are looked for among so many signs at the end of a key.
+/// Edits are looked for among this many characters at the end of a key.
 const END: usize = 16;
 
 /// The shortest text that keys with the same beginning or end share.
 const SHARED: usize = 4;
 
-/// The base of the sums that stand for texts.
+/// The base of the sums that represent texts.
 const BASE: u64 = 0x9e37_79b9_7f4a_7c15;
 
 /// What a number in the index was made of, mixed into it.
@@ -21,7 +21,7 @@ const BASE: u64 = 0x9e37_79b9_7f4a_7c15;
 enum MadeFrom {
     /// A key in one writing.
     Skeleton = 1,
-    /// The end of a key without some of its signs.
+    /// The end of a key without some of its characters.
     Shortened = 2,
     /// A whole key.
     Whole = 3,
@@ -40,9 +40,9 @@ pub(super) struct NearIndex {
 impl NearIndex {
     pub(super) fn new(sought: &[Form<'_>]) -> NearIndex {
         let mut keys: HashMap<u64, Vec<u32>, FixedState> = HashMap::default();
-        let mut signs = Signs::default();
+        let mut characters = Signs::default();
         for (number, form) in (0u32..).zip(sought) {
-            signs.of(&form.folded);
+            characters.of(&form.folded);
             let mut note = |made: u64| {
                 let held = keys.entry(made).or_default();
                 if held.last() != Some(&number) {
@@ -50,9 +50,9 @@ impl NearIndex {
                 }
             };
             form.skeletons.iter().map(skeleton_number).for_each(&mut note);
-            signs.shortened(&mut note);
-            note(signs.whole(MadeFrom::Whole));
-            signs.affixes(MadeFrom::Affix, &mut note);
+            characters.shortened(&mut note);
+            note(characters.whole(MadeFrom::Whole));
+            characters.affixes(MadeFrom::Affix, &mut note);
         }
         let bits = (keys.len() * 32).next_power_of_two().max(64) as u64;
         let mut index = NearIndex { filter: vec![0; bits as usize / 64], mask: bits - 1, keys };
@@ -64,7 +64,7 @@ impl NearIndex {
     }
 
     pub(super) fn searcher(&self) -> Searcher<'_> {
-        Searcher { index: self, signs: Signs::default(), found: Vec::new() }
+        Searcher { index: self, characters: Signs::default(), found: Vec::new() }
     }
 
     fn find(&self, number: u64, found: &mut Vec<u32>) {
@@ -80,22 +80,22 @@ impl NearIndex {
 /// Asks an index for one key after the other.
 pub(super) struct Searcher<'i> {
     index: &'i NearIndex,
-    signs: Signs,
+    characters: Signs,
     found: Vec<u32>,
 }
 
 impl Searcher<'_> {
     /// The keys, by number, that may be near to one of the lookup.
     pub(super) fn candidates(&mut self, form: &Form<'_>) -> &[u32] {
-        let Searcher { index, signs, found } = self;
+        let Searcher { index, characters, found } = self;
         found.clear();
-        signs.of(&form.folded);
+        characters.of(&form.folded);
         let mut find = |number: u64| index.find(number, found);
         form.skeletons.iter().map(skeleton_number).for_each(&mut find);
-        signs.shortened(&mut find);
+        characters.shortened(&mut find);
         // One that begins or ends with a key, or is the beginning or end of one.
-        find(signs.whole(MadeFrom::Affix));
-        signs.affixes(MadeFrom::Whole, &mut find);
+        find(characters.whole(MadeFrom::Affix));
+        characters.affixes(MadeFrom::Whole, &mut find);
         found.sort_unstable();
         found.dedup();
         found
@@ -111,12 +111,12 @@ fn mixed(number: u64) -> u64 {
     product as u64 ^ (product >> 64) as u64
 }
 
-/// The signs of a key, with sums by which any stretch of them has its number at once.
+/// The characters of a key, with sums by which any stretch of them has its number at once.
 #[derive(Default)]
 struct Signs {
-    /// The number of each sign.
-    signs: Vec<u64>,
-    /// The sums up to each sign.
+    /// The number of each character.
+    characters: Vec<u64>,
+    /// The sums up to each character.
     sums: Vec<u64>,
     /// The powers of the base.
     powers: Vec<u64>,
@@ -124,14 +124,14 @@ struct Signs {
 
 impl Signs {
     fn of(&mut self, folded: &[char]) {
-        self.signs.clear();
+        self.characters.clear();
         self.sums.clear();
         self.sums.push(0);
         let mut sum = 0u64;
-        for sign in folded {
-            let number = mixed(u64::from(u32::from(*sign)));
+        for character in folded {
+            let number = mixed(u64::from(u32::from(*character)));
             sum = sum.wrapping_mul(BASE).wrapping_add(number);
-            self.signs.push(number);
+            self.characters.push(number);
             self.sums.push(sum);
         }
         while self.powers.len() < self.sums.len() {
@@ -152,12 +152,12 @@ impl Signs {
 
     /// The number of the whole key.
     fn whole(&self, made: MadeFrom) -> u64 {
-        number(made, self.sum(0, self.signs.len()), self.signs.len())
+        number(made, self.sum(0, self.characters.len()), self.characters.len())
     }
 
-    /// The end of the key, and the same without any one and any two of its signs.
+    /// The end of the key, and the same without any one and any two of its characters.
     fn shortened(&self, mut each: impl FnMut(u64)) {
-        let (start, end) = (self.signs.len().saturating_sub(END), self.signs.len());
+        let (start, end) = (self.characters.len().saturating_sub(END), self.characters.len());
         let length = end - start;
         each(number(MadeFrom::Shortened, self.sum(start, end), length));
         for one in start..end {
@@ -174,7 +174,7 @@ impl Signs {
 
     /// Beginnings and ends of at least half of the key.
     fn affixes(&self, made: MadeFrom, mut each: impl FnMut(u64)) {
-        let length = self.signs.len();
+        let length = self.characters.len();
         for shared in length.div_ceil(2).max(SHARED)..length {
             each(number(made, self.sum(0, shared), shared));
             each(number(made, self.sum(length - shared, length), shared));

@@ -2,7 +2,7 @@
 //!
 //! Not pair by pair: the keys that were not found are put into an index under everything that they may
 //! have been before somebody mistyped them, and the lookup's keys go through it once. Two texts that are at
-//! most two edits apart become the same when at most two signs are left out of each (symmetric deletion);
+//! most two edits apart become the same when at most two characters are left out of each (symmetric deletion);
 //! this holds for the ends of texts as well, so that long keys cost no more than short ones.
 
 mod alike;
@@ -22,7 +22,7 @@ pub const LOOKED_INTO: usize = 20_000;
 /// How many of a lookup's own keys tell how close together they lie.
 const SAMPLED: usize = 200;
 
-/// Edits say nothing where more of a lookup's own keys than one in so many lie that close together.
+/// Edits say nothing where more of a lookup's own keys than one in this many lie that close together.
 const DENSE: usize = 10;
 
 /// A key of the lookup that may be meant.
@@ -34,7 +34,7 @@ pub struct Near {
     pub why: Vec<Likeness>,
     /// Whether it would hardly be so close by chance.
     pub likely: bool,
-    /// How many signs are too many or too few, for a key that begins or ends with another.
+    /// How many characters are too many or too few, for a key that begins or ends with another.
     beyond: usize,
 }
 
@@ -123,7 +123,7 @@ fn keep(best: &mut Vec<Near>, near: Near) {
     }
 }
 
-/// In what two keys differ, where they are alike at all: the differences, and how many signs one has
+/// In what two keys differ, where they are alike at all: the differences, and how many characters one has
 /// beyond the other.
 fn likeness(one: &Form<'_>, other: &Form<'_>) -> Option<(Vec<Likeness>, usize)> {
     if one.key == other.key {
@@ -152,7 +152,7 @@ fn likeness(one: &Form<'_>, other: &Form<'_>) -> Option<(Vec<Likeness>, usize)> 
     (shorter > 5 && within(one, other, 2)).then(|| (vec![Likeness::TwoEdits], 0))
 }
 
-/// Whether so many edits make one text of another: a sign left out, put in or changed, or two neighbours
+/// Whether this many edits make one text of another: a character left out, put in or changed, or two neighbours
 /// swapped.
 fn within(one: &[char], other: &[char], edits: usize) -> bool {
     let same = one.iter().zip(other).take_while(|(a, b)| a == b).count();
@@ -220,22 +220,22 @@ mod tests {
     }
 
     /// One random edit of a key.
-    fn edited(key: &str, at: usize, what: u8, sign: char) -> String {
-        let mut signs: Vec<char> = key.chars().collect();
-        let at = at % signs.len();
+    fn edited(key: &str, at: usize, what: u8, character: char) -> String {
+        let mut characters: Vec<char> = key.chars().collect();
+        let at = at % characters.len();
         match what {
-            0 => signs[at] = sign,
-            1 => signs.insert(at, sign),
-            2 => drop(signs.remove(at)),
+            0 => characters[at] = character,
+            1 => characters.insert(at, character),
+            2 => drop(characters.remove(at)),
             _ => {
-                let next = (at + 1) % signs.len();
+                let next = (at + 1) % characters.len();
                 let (a, b) = (at.min(next), at.max(next));
                 if b == a + 1 {
-                    signs.swap(a, b);
+                    characters.swap(a, b);
                 }
             }
         }
-        signs.into_iter().collect()
+        characters.into_iter().collect()
     }
 
     proptest! {
@@ -243,10 +243,10 @@ mod tests {
         fn prop_edits_are_counted_as_a_table_of_distances_has_them(
             one in "[abc]{0,8}", other in "[abc]{0,8}",
         ) {
-            let signs = |text: &str| text.chars().collect::<Vec<_>>();
+            let characters = |text: &str| text.chars().collect::<Vec<_>>();
             let distance = strsim::osa_distance(&one, &other);
             for edits in 0..3 {
-                prop_assert_eq!(within(&signs(&one), &signs(&other), edits), distance <= edits);
+                prop_assert_eq!(within(&characters(&one), &characters(&other), edits), distance <= edits);
             }
         }
     }
@@ -284,13 +284,13 @@ mod tests {
             (chance >> 33) % bound
         };
         let letters: Vec<char> = ('A'..='Z').chain('0'..='9').collect();
-        let mut sign = |_| letters[below(36) as usize];
-        let keys: Vec<String> = (0..3_000).map(|_| (0..7).map(&mut sign).collect()).collect();
+        let mut character = |_| letters[below(36) as usize];
+        let keys: Vec<String> = (0..3_000).map(|_| (0..7).map(&mut character).collect()).collect();
         let edits: Vec<(usize, String)> = (0..1_000)
             .map(|case| {
                 let key = below(3_000) as usize;
-                let sign = letters[below(36) as usize];
-                (key, edited(&keys[key], below(7) as usize, (case % 4) as u8, sign))
+                let character = letters[below(36) as usize];
+                (key, edited(&keys[key], below(7) as usize, (case % 4) as u8, character))
             })
             .filter(|(_, edited)| !keys.contains(edited))
             .collect();

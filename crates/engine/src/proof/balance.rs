@@ -28,7 +28,7 @@ pub struct Balance {
     pub keys_of_lines: u64,
     /// Different keys that only the lookup has.
     pub keys_of_lookup: u64,
-    /// Whether lines had more different keys than are kept apart.
+    /// Whether lines had more distinct keys than are kept apart.
     pub more: bool,
 }
 
@@ -266,7 +266,7 @@ impl Engine {
         }
     }
 
-    /// What is wrong with the periods of a link's lookup, key by key, up to so many.
+    /// What is wrong with the periods of a link's lookup, key by key, up to this many.
     pub fn calendar_faults(&self, link: usize, most: usize) -> Vec<CalendarFault> {
         let mut faults = Vec::new();
         let Some(calendar) = self.links[link].calendar() else { return faults };

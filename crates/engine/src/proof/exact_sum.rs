@@ -107,7 +107,7 @@ impl PartialEq for ExactSum {
         let places = self.places.max(other.places);
         match (self.mantissa_with(places), other.mantissa_with(places)) {
             (Some(a), Some(b)) => a == b,
-            // Only one that is not zero at so many places is too long for them.
+            // Only one that is not zero at this many places is too long for them.
             _ => false,
         }
     }

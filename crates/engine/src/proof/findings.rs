@@ -18,7 +18,7 @@ pub const PLACES_KEPT: usize = 5;
 /// Why a line was set aside.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Aside {
-    /// It has fewer or more fields than the heading.
+    /// It has fewer or more fields than the column name.
     Fields,
     /// Its cells hold different numbers of values and cannot be unpacked.
     Uneven,
@@ -48,7 +48,7 @@ pub enum BlankBecause {
 pub struct Unreadable {
     /// How many.
     pub count: u64,
-    /// The first of them, with what stands there, if it is to be shown.
+    /// The first of them, with what is there, if it is to be shown.
     pub first: Vec<(Spot, String)>,
 }
 
@@ -66,7 +66,7 @@ impl Noted {
         }
     }
 
-    /// Whether it is said of single cells, and not of a part.
+    /// Whether it is reported of single cells, and not of a part.
     pub fn is_of_cells(self) -> bool {
         matches!(self, Noted::ErrorCell | Noted::BesideTable | Noted::NotFinite)
     }
@@ -106,7 +106,7 @@ impl Unreadable {
 pub enum Noted {
     /// A cell that contains an error instead of a value: `#N/A`.
     ErrorCell,
-    /// A cell beside the table, under no heading; it is not read.
+    /// A cell beside the table, under no column name; it is not read.
     BesideTable,
     /// Formulas that have no value stored with them; they are blank.
     NoStoredValue,
@@ -143,7 +143,7 @@ pub struct Ends {
     /// Their row is left out, as a total or by the plan's rule.
     pub left_out: Tally,
     /// They are copies of a line that came before.
-    pub folded: Tally,
+    pub identical: Tally,
     /// Another line with their key holds.
     pub dropped: Tally,
 }
@@ -154,14 +154,14 @@ impl Ends {
         self.kept.merge(&other.kept);
         self.aside.merge(&other.aside);
         self.left_out.merge(&other.left_out);
-        self.folded.merge(&other.folded);
+        self.identical.merge(&other.identical);
         self.dropped.merge(&other.dropped);
     }
 
     /// All lines that do not go on.
     pub fn held_back(&self) -> Tally {
         let mut all = Tally::default();
-        for tally in [&self.aside, &self.left_out, &self.folded, &self.dropped] {
+        for tally in [&self.aside, &self.left_out, &self.identical, &self.dropped] {
             all.merge(tally);
         }
         all
@@ -187,8 +187,8 @@ pub struct Findings {
     pub unkeyed: u64,
     /// Lines that are copies of others; as many of them as were asked for.
     pub copies: Vec<Repeat>,
-    /// Rows that are no lines: their cells do not fit the headings, or each other.
-    pub misfits: Unreadable,
+    /// Rows that are no lines: their cells do not fit the column names, or each other.
+    pub malformed: Unreadable,
     /// Days of lines that cannot well be meant.
     pub odd_days: Unreadable,
     /// Whether the lines were read a second time.
@@ -260,7 +260,7 @@ impl Findings {
                 }
             }
         }
-        self.misfits.absorb(batch.misfits);
+        self.malformed.absorb(batch.malformed);
         self.odd_days.absorb(batch.odd_days);
         add_counts(&mut self.aside, batch.aside);
         for (why, other) in batch.blanks {

@@ -13,7 +13,7 @@ pub enum LinkStatus {
     Mended,
     /// Found by another than the first of its candidates.
     Alternate,
-    /// The row holds on other days, and the plan says that it may be taken.
+    /// The row is valid on other days, and the plan says that it may be taken.
     Carried,
     /// Not found; its attributes are those that the plan fills in.
     Filled,
@@ -25,7 +25,7 @@ pub enum LinkStatus {
     Unmatched,
     /// The key has rows, none of them for that day.
     Undated,
-    /// Several different keys fit.
+    /// Several distinct keys fit.
     Ambiguous,
     /// Several rows of the key hold on that day.
     Overlapping,

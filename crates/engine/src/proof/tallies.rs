@@ -13,7 +13,7 @@ use interligo_model::values::date::Day;
 use crate::proof::findings::ExactSum;
 use crate::proof::link_status::LinkStatus;
 
-/// How many different keys are kept; lines with further ones are only counted.
+/// How many distinct keys are kept; lines with further ones are only counted.
 pub const KEYS_KEPT: usize = 200_000;
 
 /// How many places of a key are kept, beside the last.

@@ -31,7 +31,7 @@ pub struct Tally {
 }
 
 impl Tally {
-    /// A tally of no line, in which so many measures are known.
+    /// A tally of no line, in which this many measures are known.
     pub fn of_none(measures: usize) -> Tally {
         Tally { sums: vec![Some(ExactSum::default()); measures], ..Tally::default() }
     }

@@ -2,7 +2,7 @@
 //!
 //! It has two sides that know nothing of each other. [`ReadSide`] is made where rows come out of the readers, before
 //! anything is dropped. The other side is made where lines end: by each output over the lines that it has put out, by the
-//! groups of each table of totals, by what was set aside, left out, folded or dropped. Where the two sides differ, the run
+//! groups of each table of totals, by what was set aside, left out, dropped as copies or dropped. Where the two sides differ, the run
 //! is wrong, says so and leaves no output.
 
 use std::collections::BTreeMap;
@@ -94,7 +94,7 @@ pub struct TableRead {
     pub parts: usize,
 }
 
-/// One amount of the fact, over all lines; `None` where a sum does not fit.
+/// One amount of the fact, over all lines; `None` where a sum overflows.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Amount {
     /// The column.
@@ -107,8 +107,8 @@ pub struct Amount {
     pub aside: Option<Decimal>,
     /// Its sum over rows that are left out.
     pub left_out: Option<Decimal>,
-    /// Its sum over copies that are folded.
-    pub folded: Option<Decimal>,
+    /// Its sum over copies that are dropped as copies.
+    pub identical: Option<Decimal>,
     /// Its sum over lines that are dropped.
     pub dropped: Option<Decimal>,
 }
@@ -376,7 +376,7 @@ impl TieOut {
         open
     }
 
-    /// Lines whose fields do not fit the heading; no link was asked for them.
+    /// Lines whose fields do not fit the column name; no link was asked for them.
     fn malformed(&self) -> u64 {
         let malformed = |why: &str| why == FIELDS || why == UNEVEN;
         self.aside.iter().filter(|(why, _)| malformed(why)).map(|(_, lines)| lines).sum()
@@ -437,7 +437,7 @@ fn amounts(engine: &Engine, read: &ReadSide, ends: &Ends) -> Vec<Amount> {
             kept: sum(&ends.kept).shown(places),
             aside: sum(&ends.aside).shown(places),
             left_out: sum(&ends.left_out).shown(places),
-            folded: sum(&ends.folded).shown(places),
+            identical: sum(&ends.identical).shown(places),
             dropped: sum(&ends.dropped).shown(places),
         })
     };

@@ -1,4 +1,4 @@
-//! The columns of a part: its headings, renamed by the plan, and those made of several.
+//! The columns of a part: its column names, renamed by the plan, and those made of several.
 
 use std::collections::BTreeSet;
 
@@ -17,7 +17,7 @@ pub enum From {
     Field(usize),
     /// Several fields, which became rows; the number of the column of values.
     Tall(usize),
-    /// What a slot in their headings stands for.
+    /// What a slot in their column names represents.
     TallSlot(usize),
     /// The count of unpacked values.
     Position,
@@ -30,7 +30,7 @@ pub struct PartColumns {
     pub names: Vec<String>,
     /// Where each comes from.
     pub from: Vec<From>,
-    /// Headings that stand in the part more than once.
+    /// Column names that are in the part more than once.
     pub repeated: Vec<String>,
     /// Which rows are left out.
     pub filter: Option<RowFilter>,
@@ -40,7 +40,7 @@ pub struct PartColumns {
     pub unpacking: Option<Unpacking>,
 }
 
-/// A pattern of headings, with the column that takes the values.
+/// A pattern of column names, with the column that takes the values.
 struct TallPattern<'a> {
     entry: &'a Entry<String>,
     pattern: NamePattern,
@@ -48,28 +48,28 @@ struct TallPattern<'a> {
 }
 
 impl PartColumns {
-    /// The columns of a part with these headings. `empty` says which fields have neither a heading nor
+    /// The columns of a part with these column names. `empty` says which fields have neither a column name nor
     /// a value: they are no columns. `named` are the columns that the plan names.
     ///
     /// # Errors
-    /// What the plan says of the part's shape does not go with its headings.
+    /// What the plan says of the part's shape does not go with its column names.
     pub fn new(
         plan: &Plan,
         files: &Files<'_>,
-        headings: &[String],
+        column_names: &[String],
         empty: &[bool],
         named: &BTreeSet<String>,
     ) -> Result<PartColumns, Mistake> {
-        let (names, repeated) = name_columns(&files.columns, headings);
+        let (names, repeated) = name_columns(&files.columns, column_names);
         let mut part = PartColumns { repeated, ..PartColumns::default() };
         if let Some(written) = files.leave_out_rows {
-            let shown = name_columns(&Default::default(), headings).0;
+            let shown = name_columns(&Default::default(), column_names).0;
             part.filter = Some(RowFilter::new(&plan.written(written), &shown)?);
         }
-        let mut taken = vec![false; headings.len()];
+        let mut taken = vec![false; column_names.len()];
         let mut made: Vec<(String, From)> = Vec::new();
         if let Some(tall) = files.tall {
-            let (tall, columns) = tall_columns(tall, headings, named)?;
+            let (tall, columns) = tall_columns(tall, column_names, named)?;
             for field in tall.groups.iter().flat_map(|group| group.fields.iter().flatten()) {
                 taken[*field] = true;
             }
@@ -157,7 +157,7 @@ impl PartColumns {
         }
     }
 
-    /// Whether a value of a column stands on every row that is made of a row, so that a sum has it more
+    /// Whether a value of a column is on every row that is made of a row, so that a sum has it more
     /// than once.
     pub fn repeats(&self, column: usize) -> bool {
         let tall = self.tall.is_some() && matches!(self.from[column], From::Field(_));
@@ -176,7 +176,7 @@ impl PartColumns {
 /// The groups of a part's fields that become rows, and the columns that come of them.
 fn tall_columns(
     tall: &Spanned<InOrder<String>>,
-    headings: &[String],
+    column_names: &[String],
     named: &BTreeSet<String>,
 ) -> Result<(Tall, Vec<(String, From)>), Mistake> {
     let mut values: Vec<String> = Vec::new();
@@ -206,12 +206,12 @@ fn tall_columns(
         patterns.push(TallPattern { entry, pattern, value });
     }
     let mut groups: Vec<Group> = Vec::new();
-    for (field, heading) in headings.iter().enumerate() {
-        let heading = heading.trim();
+    for (field, column_name) in column_names.iter().enumerate() {
+        let column_name = column_name.trim();
         let fit = patterns.iter().find_map(|tall| {
-            // A slot alone fits every heading; those that the plan names are not meant.
-            let meant = !tall.pattern.fits_all() || !named.contains(heading);
-            let slots = tall.pattern.fit(heading).filter(|_| meant)?;
+            // A slot alone fits every column name; those that the plan names are not meant.
+            let meant = !tall.pattern.fits_all() || !named.contains(column_name);
+            let slots = tall.pattern.fit(column_name).filter(|_| meant)?;
             Some((slots.iter().map(|s| Name::from(s.as_str())).collect::<Vec<_>>(), tall))
         });
         let Some((slots, tall)) = fit else { continue };
@@ -224,7 +224,7 @@ fn tall_columns(
         };
         if group.fields[tall.value].replace(field).is_some() {
             let message = format!(
-                "two columns give the same row a `{}`; the second is `{heading}`",
+                "two columns give the same row a `{}`; the second is `{column_name}`",
                 tall.entry.value
             );
             return Err(Mistake::in_plan(
@@ -239,7 +239,7 @@ fn tall_columns(
         let patterns: Vec<&str> = patterns.iter().map(|tall| tall.entry.name.as_str()).collect();
         let message = format!("no column matches {}", patterns.join(" or "));
         return Err(Mistake::in_plan(MistakeKind::UnknownName, tall.span(), message)
-            .help(format!("the file has {}", listed(headings))));
+            .help(format!("the file has {}", listed(column_names))));
     }
     let slots = patterns
         .first()
@@ -254,12 +254,12 @@ mod tests {
     use super::*;
     use arrow_array::StringViewArray;
 
-    fn part(table: &str, headings: &[&str]) -> Result<PartColumns, String> {
+    fn part(table: &str, column_names: &[&str]) -> Result<PartColumns, String> {
         let plan =
             Plan::parse(&format!("[tables.t]\nfrom = 'a.csv'\nkey = 'sku'\n{table}")).unwrap();
-        let headings: Vec<String> = headings.iter().map(|h| h.to_string()).collect();
+        let column_names: Vec<String> = column_names.iter().map(|h| h.to_string()).collect();
         let files = plan.files(plan.tables.get("t").unwrap()).unwrap();
-        PartColumns::new(&plan, &files[0], &headings, &[], &plan.named_columns("t"))
+        PartColumns::new(&plan, &files[0], &column_names, &[], &plan.named_columns("t"))
             .map_err(|mistake| mistake.message)
     }
 
@@ -292,7 +292,7 @@ mod tests {
     }
 
     #[test]
-    fn a_slot_alone_takes_the_headings_that_the_plan_does_not_name() {
+    fn a_slot_alone_takes_the_column_names_that_the_plan_does_not_name() {
         let part = part(
             "tall = { '{region}' = 'price' }\ncolumns = { 'Name' = { name = 'name' } }",
             &["sku", "Name", "North", "South"],
@@ -320,7 +320,7 @@ mod tests {
     }
 
     #[test]
-    fn what_does_not_go_with_the_headings_is_refused() {
+    fn what_does_not_go_with_the_column_names_is_refused() {
         for (table, message) in [
             ("tall = { 'price' = 'p' }", "`price` has no slot in braces"),
             ("tall = { 'p_{y}' = 'p', 'c_{z}' = 'c' }", "`c_{z}` has other slots than `p_{y}`"),

@@ -16,32 +16,32 @@ pub struct RowFilter {
     fields: Vec<usize>,
 }
 
-/// The headings of a file, all of them text.
+/// The column names of a file, all of them text.
 struct Texts<'a>(&'a [String]);
 
 impl Names for Texts<'_> {
     fn leaf(&self, name: &ColumnName, written: &Written) -> Result<Expr, Mistake> {
-        let field = self.0.iter().position(|heading| *heading == name.column);
+        let field = self.0.iter().position(|column_name| *column_name == name.column);
         match (field, name.through.as_slice()) {
             (Some(field), []) => Ok(Expr { kind: ExprKind::Column(field), ty: Type::Text }),
             _ => {
                 let message = format!("the file has no column `{}`", name.column);
-                let headings = self.0.iter().map(String::as_str);
+                let column_names = self.0.iter().map(String::as_str);
                 Err(written
                     .mistake(MistakeKind::UnknownName, name.span.clone(), message)
-                    .nearest(&name.column, headings))
+                    .nearest(&name.column, column_names))
             }
         }
     }
 }
 
 impl RowFilter {
-    /// Reads a condition over the headings of a file.
+    /// Reads a condition over the column names of a file.
     ///
     /// # Errors
-    /// A formula that is none, or no condition, or that names a heading which the file has not.
-    pub fn new(written: &Written, headings: &[String]) -> Result<RowFilter, Mistake> {
-        let expr = check(&parse(written)?, &Texts(headings), written)?;
+    /// A formula that is none, or no condition, or that names a column name which the file has not.
+    pub fn new(written: &Written, column_names: &[String]) -> Result<RowFilter, Mistake> {
+        let expr = check(&parse(written)?, &Texts(column_names), written)?;
         if expr.ty != Type::YesNo {
             return Err(written
                 .mistaken(MistakeKind::WrongType, "`leave-out-rows` wants a condition")
@@ -96,8 +96,8 @@ mod tests {
     use super::*;
 
     fn filter(formula: &str) -> Result<RowFilter, String> {
-        let headings = ["item", "status", "Kd-Nr"].map(str::to_owned);
-        RowFilter::new(&Written::in_plan(formula, formula, 0..formula.len()), &headings)
+        let column_names = ["item", "status", "Kd-Nr"].map(str::to_owned);
+        RowFilter::new(&Written::in_plan(formula, formula, 0..formula.len()), &column_names)
             .map_err(|mistake| mistake.message)
     }
 

@@ -33,7 +33,7 @@ pub struct Made {
 }
 
 impl PartColumns {
-    /// Whether rows of the part are rows of the table as they stand.
+    /// Whether rows of the part are rows of the table as they are.
     pub fn is_plain(&self) -> bool {
         self.tall.is_none() && self.unpacking.is_none()
     }

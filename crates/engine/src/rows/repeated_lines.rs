@@ -1,9 +1,9 @@
-//! Lines of a fact that were delivered twice: which keys came before, in little memory, and which of
+//! Duplicate lines of a fact: which keys came before, in little memory, and which of
 //! several lines with one key holds.
 //!
 //! [`KeysSeen`] holds 16 bytes a key and a share of free room, at most 24 bytes a line in all: of the
 //! key 72 bits (by two hashes), of the rest of the line 32, and the number of the line. Whatever is
-//! decided by them is decided on equal texts, or looked at again in the file: two lines that are said to
+//! decided by them is decided on equal texts, or looked at again in the file: two lines that are reported to
 //! be copies have equal keys and equal rests, and lines that differ are read again from their place.
 
 use std::hash::{BuildHasher, Hasher};
@@ -17,7 +17,7 @@ use unicode_normalization::UnicodeNormalization;
 
 use crate::lookup::duplicate_rule;
 
-/// Over so many tables the keys are spread, so that only a part is moved when one grows.
+/// Over this many tables the keys are spread, so that only a part is moved when one grows.
 const SHARDS: usize = 256;
 
 /// A key and the rest of its line, hashed.
@@ -25,7 +25,7 @@ const SHARDS: usize = 256;
 pub struct LineHash {
     key: u64,
     shard: u8,
-    /// What stands for the rest of the line.
+    /// What represents the rest of the line.
     pub rest: u32,
 }
 
@@ -90,7 +90,7 @@ struct HashSlot {
 
 const FREE: u32 = u32::MAX;
 
-/// One table: the keys in the order of their hashes, with gaps. A key stands at its place by its hash,
+/// One table: the keys in the order of their hashes, with gaps. A key is at its place by its hash,
 /// or after it behind keys with smaller hashes.
 #[derive(Debug, Default)]
 struct Shard {
@@ -201,7 +201,7 @@ impl Shard {
     }
 }
 
-/// Two lines that share a key, by number: the first or the one that holds, and another.
+/// Two lines that share a key, by number: the first or the one that is used, and another.
 pub type Pair = (u32, u32);
 
 /// What a line that shares its key with others holds.
@@ -218,9 +218,9 @@ pub struct Copy {
 /// How lines that share keys were settled.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Settled {
-    /// Lines that are equal to the one that holds, ascending, each after that one.
-    pub folded: Vec<Pair>,
-    /// Lines that differ from the one that holds, ascending, each after that one.
+    /// Lines that are equal to the one that is used, ascending, each after that one.
+    pub identical: Vec<Pair>,
+    /// Lines that differ from the one that is used, ascending, each after that one.
     pub dropped: Vec<Pair>,
     /// Keys that no rule settles: two of the lines that differ.
     pub open: Vec<Pair>,
@@ -242,11 +242,11 @@ pub fn settle<'c>(rule: &Rule, groups: impl Iterator<Item = &'c [Copy]>) -> Sett
         };
         for (number, copy) in copies.iter().enumerate().filter(|(number, _)| *number != held) {
             let list =
-                if differ(number, held) { &mut settled.dropped } else { &mut settled.folded };
+                if differ(number, held) { &mut settled.dropped } else { &mut settled.identical };
             list.push((copies[held].line, copy.line));
         }
     }
-    settled.folded.sort_unstable_by_key(|(_, line)| *line);
+    settled.identical.sort_unstable_by_key(|(_, line)| *line);
     settled.dropped.sort_unstable_by_key(|(_, line)| *line);
     settled
 }
@@ -310,7 +310,7 @@ mod tests {
     }
 
     #[test]
-    fn the_line_that_holds_is_said_by_the_rule() {
+    fn the_line_that_holds_is_reported_by_the_rule() {
         let copy = |line, values, decides: i64| Copy {
             line,
             values,
@@ -321,14 +321,14 @@ mod tests {
         let tied = [copy(2, 5, 1), copy(3, 6, 1)];
         let groups = || [&equal[..], &differing[..], &tied[..]].into_iter();
         let column = || "n".to_owned();
-        for (rule, folded, dropped, open) in [
+        for (rule, identical, dropped, open) in [
             (Rule::Stop, vec![(0, 7)], vec![], vec![(1, 4), (2, 3)]),
             (Rule::First, vec![(0, 7), (1, 8)], vec![(2, 3), (1, 4)], vec![]),
             (Rule::Last, vec![(8, 1), (0, 7)], vec![(3, 2), (8, 4)], vec![]),
             (Rule::Largest(column()), vec![(0, 7)], vec![(4, 1), (4, 8)], vec![(2, 3)]),
             (Rule::Smallest(column()), vec![(0, 7), (1, 8)], vec![(1, 4)], vec![(2, 3)]),
         ] {
-            assert_eq!(settle(&rule, groups()), Settled { folded, dropped, open }, "{rule:?}");
+            assert_eq!(settle(&rule, groups()), Settled { identical, dropped, open }, "{rule:?}");
         }
     }
 }

@@ -8,14 +8,14 @@ use super::{From, Made, Name, PartColumns};
 /// The columns of a part that become rows.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Tall {
-    /// One for each row that is made of a row, in the order of the headings.
+    /// One for each row that is made of a row, in the order of the column names.
     pub(super) groups: Vec<Group>,
 }
 
 /// The fields that make one row.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(super) struct Group {
-    /// What the slots of the headings stand for.
+    /// What the slots of the column names represent.
     pub(super) slots: Vec<Name>,
     /// Of each column of values, its field, where the group has one.
     pub(super) fields: Vec<Option<usize>>,

@@ -1,6 +1,6 @@
 //! Rows of a file that are totals of rows above.
 //!
-//! A row may look like a total: it holds numbers and nothing else but a word that says so, or, at the foot, it leaves
+//! A row may look like a total: it holds numbers and nothing else but a word that says so, or, at the end, it leaves
 //! blank what all rows above have. Whether it is one is a matter of its numbers, which must be the sums of the rows above: of
 //! all of them, or of those since an earlier total.
 
@@ -70,7 +70,7 @@ fn holds_numbers_only(cells: &[&str], style: &Style) -> bool {
     cells.iter().any(|cell| is_number(cell)) && cells.iter().all(says_nothing_else)
 }
 
-/// Whether a row at the foot looks like a total. `always` says which fields all other rows that were looked at
+/// Whether a row at the end looks like a total. `always` says which fields all other rows that were looked at
 /// fill; `others` is how many these are.
 pub fn looks_like_total(
     cells: &[&str],
@@ -84,12 +84,12 @@ pub fn looks_like_total(
     if cells.iter().any(|cell| is_total_word(cell)) {
         return Some(TotalSign::Named);
     }
-    let lacking = cells.iter().zip(always).filter(|(cell, always)| **always && is_blank_text(cell));
-    let lacking = lacking.count();
+    let blanks = cells.iter().zip(always).filter(|(cell, always)| **always && is_blank_text(cell));
+    let blanks = blanks.count();
     let expected = always.iter().filter(|always| **always).count();
-    match lacking {
+    match blanks {
         0 => None,
-        _ if others < 2 || lacking * 2 < expected => None,
+        _ if others < 2 || blanks * 2 < expected => None,
         1 => Some(TotalSign::LeavesOneBlank),
         _ => Some(TotalSign::LeavesBlank),
     }
@@ -120,7 +120,7 @@ pub struct FieldSums {
     before: Vec<Vec<Option<ExactSum>>>,
 }
 
-/// At so many earlier totals, sums are compared with those since the latest ones only.
+/// At this many earlier totals, sums are compared with those since the latest ones only.
 const MOST_TOTALS: usize = 10_000;
 
 impl FieldSums {

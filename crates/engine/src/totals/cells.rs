@@ -115,7 +115,7 @@ impl GroupSums {
         plan: &TotalsPlan,
         measure: &Measure,
     ) -> Result<Value<'static>, TotalsError> {
-        let unfit = || TotalsError::DoesNotFit { measure: measure.heading.clone() };
+        let unfit = || TotalsError::DoesNotFit { measure: measure.column_name.clone() };
         let count = |lines: u64| Value::Number(Decimal::from(lines as i64));
         let value = match &measure.work {
             Work::Lines => count(self.lines),
@@ -135,7 +135,7 @@ impl GroupSums {
         })
     }
 
-    /// What a sum came to; `None` when it does not fit.
+    /// What a sum came to; `None` when it overflows.
     fn total(&self, plan: &TotalsPlan, sum: usize) -> Option<Value<'static>> {
         Some(match &self.cells[sum] {
             Cell::Sum { known: 0, .. } => Value::Blank,
@@ -176,7 +176,7 @@ impl Measure {
     }
 }
 
-/// The sums that a ratio is worked out from.
+/// The sums that a ratio is computed from.
 struct Parts(Vec<Value<'static>>);
 
 impl Leaves for Parts {

@@ -140,7 +140,7 @@ impl<'p> Groups<'p> {
     /// Takes in the lines of a batch that are not set aside.
     ///
     /// # Errors
-    /// The first line on which a number does not fit.
+    /// The first line on which a number overflows.
     pub fn add(&mut self, lines: &Lines<'_>) -> Result<(), usize> {
         // All in one group, or in none.
         let mut groups = vec![0; lines.rows];
@@ -403,7 +403,7 @@ impl SumColumn {
         }
     }
 
-    /// Brings all sums to at least so many places.
+    /// Brings all sums to at least this many places.
     fn make_room(&mut self, places: u8) {
         if places <= self.places {
             return;
@@ -430,7 +430,7 @@ impl Sum {
     }
 }
 
-/// A mantissa with so many places more, of which there are at most 38: at most 77 digits.
+/// A mantissa with this many places more, of which there are at most 38: at most 77 digits.
 fn widened(mantissa: i128, more: u8) -> i256 {
     i256::from_i128(mantissa).wrapping_mul(i256::from_i128(power_of_ten(more)))
 }

@@ -26,7 +26,7 @@ pub struct Layout {
 
 /// A measure as it is shown.
 pub(super) struct Column {
-    pub(super) heading: String,
+    pub(super) column_name: String,
     pub(super) source: usize,
     pub(super) measure: usize,
     pub(super) cumulated: Option<Cumulated>,
@@ -55,7 +55,7 @@ impl Layout {
     ) -> Result<Layout, Mistake> {
         let mut columns = Vec::new();
         for column in &bound.columns {
-            let BoundColumn { heading, written, source, base, cumulated, share } = column;
+            let BoundColumn { column_name, written, source, base, cumulated, share } = column;
             let measure = if *source == 0 { found[*base] } else { Some(*base) };
             let Some(measure) = measure else { continue };
             if let Some(Cumulated::ToDate(unit)) = cumulated {
@@ -67,9 +67,9 @@ impl Layout {
                         .help("take a shorter period into `by`"));
                 }
             }
-            let heading = heading.clone();
+            let column_name = column_name.clone();
             columns.push(Column {
-                heading,
+                column_name,
                 source: *source,
                 measure,
                 cumulated: *cumulated,
@@ -93,7 +93,7 @@ impl Layout {
         layout.sort = layout.sort_keys(bound, totals)?;
         if layout.top.is_some() && layout.sort.is_empty() && !layout.columns.is_empty() {
             layout.sort = vec![(SortBy::Measure(0), Order::Descending)];
-            layout.sorted_by = Some(layout.columns[0].heading.clone());
+            layout.sorted_by = Some(layout.columns[0].column_name.clone());
         }
         Ok(layout)
     }
@@ -105,12 +105,12 @@ impl Layout {
     ) -> Result<Vec<(SortBy, Order)>, Mistake> {
         let rows: usize = self.levels.iter().sum();
         let attributes: Vec<&str> =
-            totals.attributes[..rows].iter().map(|by| by.heading.as_str()).collect();
-        let measures = self.headings();
+            totals.attributes[..rows].iter().map(|by| by.column_name.as_str()).collect();
+        let measures = self.column_names();
         let mut sort = Vec::new();
         for key in &bound.sort {
-            let measure = measures.iter().position(|heading| *heading == key.name);
-            let attribute = || attributes.iter().position(|heading| *heading == key.name);
+            let measure = measures.iter().position(|column_name| *column_name == key.name);
+            let attribute = || attributes.iter().position(|column_name| *column_name == key.name);
             let by = measure.map(SortBy::Measure).or_else(|| attribute().map(SortBy::Attribute));
             let by = by.ok_or_else(|| {
                 let message = format!("`{}` is not a column of the table", key.name);
@@ -135,13 +135,14 @@ impl Layout {
         Ok(sort)
     }
 
-    /// The headings of the measures, the difference and its share behind the others.
-    pub(super) fn headings(&self) -> Vec<String> {
-        let mut headings: Vec<String> = self.columns.iter().map(|c| c.heading.clone()).collect();
+    /// The column names of the measures, the difference and its share behind the others.
+    pub(super) fn column_names(&self) -> Vec<String> {
+        let mut column_names: Vec<String> =
+            self.columns.iter().map(|c| c.column_name.clone()).collect();
         if let Some((_, second)) = self.versus {
-            headings.push("difference".to_owned());
-            headings.push(format!("difference / {}", self.columns[second].heading));
+            column_names.push("difference".to_owned());
+            column_names.push(format!("difference / {}", self.columns[second].column_name));
         }
-        headings
+        column_names
     }
 }

@@ -11,7 +11,7 @@ use crate::eval::{Expr, ExprKind};
 
 /// An attribute that lines are grouped by.
 pub(crate) struct ByExpr {
-    pub(crate) heading: String,
+    pub(crate) column_name: String,
     pub(crate) expr: Expr,
     /// Of a text attribute of a lookup: its distinct texts and the code of each row.
     pub(crate) dictionary: Option<Dictionary>,
@@ -48,9 +48,9 @@ pub(crate) struct Summed {
     pub(crate) by: Option<ByExpr>,
 }
 
-/// A value of a group that is worked out from its sums.
+/// A value of a group that is computed from its sums.
 pub(crate) struct Measure {
-    pub(crate) heading: String,
+    pub(crate) column_name: String,
     /// Decimal places written at least.
     pub(crate) least_places: u8,
     pub(crate) kind: MeasureKind,
@@ -68,15 +68,15 @@ pub(crate) enum Work {
     Known(usize),
     /// The lines on which it is not.
     Blank(usize),
-    /// A ratio, worked out from the sums of its parts.
+    /// A ratio, computed from the sums of its parts.
     Again { parts: Vec<usize>, expr: Expr },
 }
 
 impl ByExpr {
-    pub(super) fn new(heading: String, expr: Expr, engine: &Engine) -> ByExpr {
+    pub(super) fn new(column_name: String, expr: Expr, engine: &Engine) -> ByExpr {
         let dictionary = crate::lines::plain_attribute(&expr)
             .map(|(route, column)| Dictionary::of(engine, route, column));
-        // A shared attribute may stand for a band.
+        // A shared attribute may represent a band.
         let mut named = &expr;
         while let ExprKind::Figure(figure) = &named.kind {
             named = &engine.figure(*figure).expr;
@@ -85,7 +85,7 @@ impl ByExpr {
             ExprKind::Band(_, band) => Some(band.names.iter().map(|n| (**n).into()).collect()),
             _ => None,
         };
-        ByExpr { heading, expr, dictionary, order }
+        ByExpr { column_name, expr, dictionary, order }
     }
 }
 

@@ -1,4 +1,4 @@
-//! Totals: lines grouped by attributes, amounts summed, ratios worked out again from the sums.
+//! Totals: lines grouped by attributes, amounts summed, ratios computed again from the sums.
 //!
 //! Each worker has [`Groups`] of its own, which take batch after batch. What they came to is brought together in a
 //! [`Cube`], over all workers and all facts that a table shows; a [`Layout`] makes a [`TotalsTable`] of it, with

@@ -23,7 +23,7 @@ pub struct TotalsPlan {
     pub(crate) filter: Option<Expr>,
     /// What is summed per group.
     pub(crate) sums: Vec<Summed>,
-    /// What is worked out from the sums.
+    /// What is computed from the sums.
     pub(crate) measures: Vec<Measure>,
     /// The sums that prove a table: by measure of [`Engine::measured`], the number of its sum here.
     pub(crate) proof: Vec<(usize, usize)>,
@@ -106,9 +106,9 @@ impl TotalsPlan {
     }
 
     fn add(&mut self, base: &BoundBase, engine: &Engine) -> Result<(), Mistake> {
-        let heading = base.heading.clone();
+        let column_name = base.column_name.clone();
         let named = |kind, least_places, work| Measure {
-            heading: heading.clone(),
+            column_name: column_name.clone(),
             least_places,
             kind,
             work,
@@ -169,8 +169,8 @@ impl TotalsPlan {
             Summary::CountBlank => Work::Blank(sum),
             _ => Work::Of(sum),
         };
-        let heading = base.heading.clone();
-        Ok(Measure { heading, least_places, kind, work, amount_as_ratio: false })
+        let column_name = base.column_name.clone();
+        Ok(Measure { column_name, least_places, kind, work, amount_as_ratio: false })
     }
 
     /// The total of a figure, by the rule that it states or by what it is.
@@ -182,7 +182,7 @@ impl TotalsPlan {
     ) -> Result<Measure, Mistake> {
         let bound = &engine.bound.figures[figure];
         let expr = Expr { kind: ExprKind::Figure(figure), ty: engine.figure(figure).expr.ty };
-        let heading = base.heading.clone();
+        let column_name = base.column_name.clone();
         let mistaken = |message: String, help: &str| {
             base.written.mistaken(MistakeKind::NoTotal, message).help(help)
         };
@@ -193,7 +193,7 @@ impl TotalsPlan {
         let how = match bound.total {
             Some(TotalRule::None) => {
                 let message =
-                    format!("`{heading}` has no total: the plan says `totals = \"none\"`");
+                    format!("`{column_name}` has no total: the plan says `totals = \"none\"`");
                 return Err(mistaken(
                     message,
                     "leave it out of `show`, or show `avg`, `min` or `max` of it",
@@ -207,7 +207,8 @@ impl TotalsPlan {
             None if contains_ratio(&expr, engine) => None,
             None if has_total(&expr, engine) => Some(Aggregate::Sum),
             None => {
-                let message = format!("`{heading}` is a rate: its sum over lines is meaningless");
+                let message =
+                    format!("`{column_name}` is a rate: its sum over lines is meaningless");
                 return Err(mistaken(
                     message,
                     "multiply it by an amount of the line, show `avg`, `min` or `max` of it, or set totals = \"average\" for the figure",
@@ -226,10 +227,10 @@ impl TotalsPlan {
                 let again = over_totals(&engine.figure(figure).expr, engine, &mut parts);
                 let again = again.ok_or_else(|| {
                     if parts.len() > MOST_PARTS {
-                        let message = format!("`{heading}` is computed from more than {MOST_PARTS} sums");
+                        let message = format!("`{column_name}` is computed from more than {MOST_PARTS} sums");
                         return mistaken(message, "the figures in it use each other too often; write the ratio over figures that are amounts");
                     }
-                    let message = format!("`{heading}` mixes a ratio with an attribute of a lookup and has no total");
+                    let message = format!("`{column_name}` mixes a ratio with an attribute of a lookup and has no total");
                     mistaken(message, "leave it out of `show`, or set `totals` of the figure")
                 })?;
                 let first = self.sums.len();
@@ -242,7 +243,7 @@ impl TotalsPlan {
         };
         let by_itself = matches!(work, Work::Again { .. }) && bound.total.is_none();
         let amount_as_ratio = by_itself && looks_like_amount(&expr, engine);
-        Ok(Measure { heading, least_places, kind, work, amount_as_ratio })
+        Ok(Measure { column_name, least_places, kind, work, amount_as_ratio })
     }
 
     /// Whether that of a part can be said to be so much of that of the whole: ratios, averages and extremes cannot.
@@ -312,7 +313,7 @@ impl TotalsPlan {
         self.shift.is_some()
     }
 
-    /// All expressions that are worked out per line.
+    /// All expressions that are computed per line.
     pub(crate) fn exprs(&self) -> impl Iterator<Item = &Expr> {
         let by = self.by.iter().map(|by| &by.expr);
         by.chain(&self.filter).chain(self.sums.iter().map(|sum| &sum.expr))
@@ -329,7 +330,7 @@ fn both(one: Expr, other: Expr) -> Expr {
 }
 
 fn no_number(base: &BoundBase, ty: Type) -> Mistake {
-    let message = format!("`{}` is {}, and only numbers are summed", base.heading, ty.shown());
+    let message = format!("`{}` is {}, and only numbers are summed", base.column_name, ty.shown());
     base.written
         .mistaken(MistakeKind::WrongType, message)
         .help("group by it, or show `count(distinct …)`, `min` or `max` of it")

@@ -1,4 +1,4 @@
-//! Which figures are ratios, and how a ratio is worked out again from totals.
+//! Which figures are ratios, and how a ratio is computed again from totals.
 //!
 //! A ratio divides by an amount of the fact: the margin, profit by revenue. Its total is not the sum
 //! of its lines but the quotient of the totals. So everything in its formula that can be summed is

@@ -1,4 +1,4 @@
-//! A table in the renderer: sums run up, rows are put in order, and values are worked out of sums.
+//! A table in the renderer: sums accumulate, rows are put in order, and values are computed of sums.
 
 use std::cmp::Ordering;
 
@@ -30,7 +30,7 @@ pub(super) struct Renderer<'a> {
     pub(super) values: Vec<Vec<Value<'static>>>,
     /// The ranks of the attributes across, of each column.
     pub(super) columns: Vec<Key>,
-    /// The ways in which sums run up.
+    /// The ways in which sums accumulate.
     pub(super) runs: Vec<Cumulated>,
 }
 
@@ -41,7 +41,7 @@ type At = Option<usize>;
 const MOST_COLUMNS: usize = 1_000;
 
 impl Layout {
-    /// The ways in which sums run up that the table shows.
+    /// The ways in which sums accumulate that the table shows.
     fn runs(&self) -> Vec<Cumulated> {
         let mut runs: Vec<Cumulated> = Vec::new();
         for run in self.columns.iter().filter_map(|column| column.cumulated) {
@@ -57,13 +57,13 @@ impl Layout {
     /// The table of what was summed. `plans` are those of the sources, in their order.
     ///
     /// # Errors
-    /// A total that does not fit, more columns or rows than a table may have.
+    /// A total that overflows, more columns or rows than a table may have.
     pub fn table(&self, plans: &[&TotalsPlan], cube: Cube) -> Result<TotalsTable, TotalsError> {
         let (lines, filtered) = (cube.lines(), cube.filtered().to_vec());
         let ranked = Ranked::new(self, plans, cube)?;
         let rows: usize = self.levels.iter().sum();
-        let width = (ranked.columns.len() + 1) * self.headings().len();
-        let by: Vec<String> = plans[0].by.iter().map(|by| by.heading.clone()).collect();
+        let width = (ranked.columns.len() + 1) * self.column_names().len();
+        let by: Vec<String> = plans[0].by.iter().map(|by| by.column_name.clone()).collect();
         if !ranked.columns.is_empty() && width > MOST_COLUMNS {
             let across = by[rows..].join(", ");
             return Err(TotalsError::TooWide { across, columns: width, most: MOST_COLUMNS });
@@ -81,7 +81,7 @@ impl Layout {
 }
 
 impl Renderer<'_> {
-    /// Lets sums run up to a date, puts rows in order, keeps the first, and lets sums run up along rows.
+    /// Lets sums accumulate to a date, puts rows in order, keeps the first, and lets sums accumulate along rows.
     pub(super) fn run_up(&self, root: &mut Node) {
         let layout = self.layout;
         let rows: usize = layout.levels.iter().sum();
@@ -168,9 +168,9 @@ impl Renderer<'_> {
             let Some((first, second)) = layout.versus else { return Ok(Value::Blank) };
             let first = self.measure(first, node, at, parent, whole)?;
             let second = self.measure(second, node, at, parent, whole)?;
-            let heading = || self.layout.headings()[number].clone();
+            let column_name = || self.layout.column_names()[number].clone();
             return difference(&first, &second, number - layout.columns.len())
-                .ok_or_else(|| TotalsError::DoesNotFit { measure: heading() });
+                .ok_or_else(|| TotalsError::DoesNotFit { measure: column_name() });
         };
         let plan = self.sources.0[column.source];
         if plan.shift == Some(Shift::Period) && !self.has_time(node, at) {
@@ -193,7 +193,7 @@ impl Renderer<'_> {
         let of = self.value(column, of, at)?;
         Ok(match (value.number(), of.number()) {
             (Some(part), Some(of)) if !of.is_zero() => quotient(part, of)
-                .ok_or_else(|| TotalsError::DoesNotFit { measure: column.heading.clone() })?,
+                .ok_or_else(|| TotalsError::DoesNotFit { measure: column.column_name.clone() })?,
             _ => Value::Blank,
         })
     }
@@ -228,7 +228,7 @@ impl Renderer<'_> {
         filtered: Vec<Tally>,
     ) -> Result<TotalsTable, TotalsError> {
         let rows: usize = self.layout.levels.iter().sum();
-        let headings = self.layout.headings();
+        let column_names = self.layout.column_names();
         let key = |across: &Key| -> Vec<Value<'static>> {
             let ranks = across.iter().enumerate();
             ranks.map(|(at, rank)| self.values[rows + at][*rank as usize].clone()).collect()
@@ -236,13 +236,13 @@ impl Renderer<'_> {
         let ats = || (0..self.columns.len()).map(Some).chain([None]);
         let columns = ats().flat_map(|at| {
             let key = at.map(|at: usize| key(&self.columns[at]));
-            (0..headings.len()).map(move |measure| TotalsColumn { key: key.clone(), measure })
+            (0..column_names.len()).map(move |measure| TotalsColumn { key: key.clone(), measure })
         });
         let mut table = TotalsTable {
             levels: self.layout.levels.clone(),
             across: by[rows..].to_vec(),
             by: by[..rows].to_vec(),
-            measures: self.measures(root, &headings),
+            measures: self.measures(root, &column_names),
             columns: columns.collect(),
             rows: Vec::new(),
             whole: TotalsRow { key: Vec::new(), level: 0, rest: None, values: Vec::new() },
@@ -255,7 +255,7 @@ impl Renderer<'_> {
             sorted_by: self.layout.sorted_by.clone(),
         };
         let row = |node: &Node, parent: &Cells| -> Result<Vec<Value<'static>>, TotalsError> {
-            let of = |at| (0..headings.len()).map(move |measure| (at, measure));
+            let of = |at| (0..column_names.len()).map(move |measure| (at, measure));
             ats()
                 .flat_map(of)
                 .map(|(at, measure)| self.measure(measure, node, at, parent, &root.cells))
@@ -292,7 +292,7 @@ impl Renderer<'_> {
     }
 
     /// What the measures are, and which lines they leave out.
-    fn measures(&self, root: &Node, headings: &[String]) -> Vec<TotalsMeasure> {
+    fn measures(&self, root: &Node, column_names: &[String]) -> Vec<TotalsMeasure> {
         let mut measures = Vec::new();
         for column in &self.layout.columns {
             let plan = self.sources.0[column.source];
@@ -306,10 +306,10 @@ impl Renderer<'_> {
                 None => measure.kind,
             };
             let left_out = known.map_or(0, |known| of_lines - known);
-            let heading = column.heading.clone();
+            let column_name = column.column_name.clone();
             let adds_up = !derived && plan.shift.is_none() && measure.adds_up(&plan.sums);
             measures.push(TotalsMeasure {
-                heading,
+                column_name,
                 kind,
                 left_out,
                 of_lines,
@@ -319,9 +319,9 @@ impl Renderer<'_> {
         }
         if let Some((first, _)) = self.layout.versus {
             let kinds = [measures[first].kind, MeasureKind::Percent(1)];
-            let headings = headings[self.layout.columns.len()..].iter().cloned();
-            measures.extend(headings.zip(kinds).map(|(heading, kind)| TotalsMeasure {
-                heading,
+            let column_names = column_names[self.layout.columns.len()..].iter().cloned();
+            measures.extend(column_names.zip(kinds).map(|(column_name, kind)| TotalsMeasure {
+                column_name,
                 kind,
                 left_out: 0,
                 of_lines: 0,

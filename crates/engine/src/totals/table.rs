@@ -1,18 +1,18 @@
-//! Totals, worked out: the table as it is shown and written.
+//! Totals, computed: the table as it is shown and written.
 
 use interligo_model::values::value::Value;
 
 use crate::proof::exact_sum::ExactSum;
 use crate::proof::tally::Tally;
 
-/// Totals, worked out.
+/// Totals, computed.
 #[derive(Clone, Debug, PartialEq)]
 pub struct TotalsTable {
-    /// The headings of the attributes that make rows.
+    /// The column names of the attributes that make rows.
     pub by: Vec<String>,
     /// How many of them each level of rows has: one level, or more where there are subtotals.
     pub levels: Vec<usize>,
-    /// The headings of the attributes in columns.
+    /// The column names of the attributes in columns.
     pub across: Vec<String>,
     /// What is shown of each group.
     pub measures: Vec<TotalsMeasure>,
@@ -44,13 +44,13 @@ pub struct SourceTally {
 /// What is shown of each group.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct TotalsMeasure {
-    /// Its heading.
-    pub heading: String,
+    /// Its column name.
+    pub column_name: String,
     /// What kind of number it is.
     pub kind: MeasureKind,
     /// Lines that count and have no value, and are left out of it.
     pub left_out: u64,
-    /// Of so many lines.
+    /// Of this many lines.
     pub of_lines: u64,
     /// Whether its rows must add up to the whole.
     pub adds_up: bool,
@@ -63,15 +63,15 @@ pub struct TotalsMeasure {
 pub enum MeasureKind {
     /// A number of lines or of different values.
     Count,
-    /// A sum, of numbers with so many decimal places.
+    /// A sum, of numbers with this many decimal places.
     Amount(u8),
     /// A ratio of sums.
     Ratio,
-    /// An amount of money, shown with so many places.
+    /// An amount of money, shown with this many places.
     Money(u8),
-    /// A share, shown in percent with so many places.
+    /// A share, shown in percent with this many places.
     Percent(u8),
-    /// A number, shown with so many places.
+    /// A number, shown with this many places.
     Number(u8),
     /// A day or text.
     Other,
@@ -108,19 +108,19 @@ pub struct TotalsRow {
 
 impl TotalsTable {
     /// The measures whose rows add up to the whole, each by itself: lines, counts and plain sums, and others that happen
-    /// to. What is left is worked out from totals.
+    /// to. What is left is computed from totals.
     pub fn adding_up(&self) -> Vec<usize> {
         let kind = |measure: usize| self.measures[measure].kind;
         let may = |measure: usize| kind(measure).is_amount() || kind(measure) == MeasureKind::Count;
         (0..self.measures.len()).filter(|m| may(*m) && self.adds_up(*m)).collect()
     }
 
-    /// The measures whose rows should add up to the whole, and do not, by heading. There is none unless something went
+    /// The measures whose rows should add up to the whole, and do not, by column name. There is none unless something went
     /// wrong when the table was made.
     pub fn not_adding_up(&self) -> Vec<&str> {
         let must = (0..self.measures.len()).filter(|measure| self.measures[*measure].adds_up);
         must.filter(|measure| !self.adds_up(*measure))
-            .map(|measure| self.measures[measure].heading.as_str())
+            .map(|measure| self.measures[measure].column_name.as_str())
             .collect()
     }
 
@@ -149,8 +149,8 @@ impl TotalsTable {
     }
 
     /// How a column is headed where there is one line for it: `2025-03 revenue`, `all revenue`.
-    pub fn heading_of(&self, column: &TotalsColumn) -> String {
-        let measure = &self.measures[column.measure].heading;
+    pub fn column_name_of(&self, column: &TotalsColumn) -> String {
+        let measure = &self.measures[column.measure].column_name;
         match &column.key {
             _ if self.across.is_empty() => measure.clone(),
             None => format!("all {measure}"),

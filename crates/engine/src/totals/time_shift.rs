@@ -1,4 +1,4 @@
-//! Lines seen as if they were of a later time: so the sales of March 2024 stand beside those of March 2025, and a
+//! Lines seen as if they were of a later time: so the sales of March 2024 are beside those of March 2025, and a
 //! condition on the year speaks of the year in which they are seen.
 
 use std::fmt;
@@ -39,7 +39,7 @@ pub(crate) enum NoTime {
     /// No attribute is a period.
     NoPeriod,
     /// A period is not of a column of the fact.
-    NotOfFact { heading: String },
+    NotOfFact { column_name: String },
     /// There are periods of two columns.
     TwoColumns,
 }
@@ -48,8 +48,8 @@ impl fmt::Display for NoTime {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
             NoTime::NoPeriod => f.write_str("the table has no period of a date column"),
-            NoTime::NotOfFact { heading } => {
-                write!(f, "`{heading}` is not a period of a date column of the fact")
+            NoTime::NotOfFact { column_name } => {
+                write!(f, "`{column_name}` is not a period of a date column of the fact")
             }
             NoTime::TwoColumns => {
                 f.write_str("the table has periods of two date columns, which may both be meant")
@@ -80,7 +80,7 @@ pub(crate) fn time_attribute(by: &[ByExpr], engine: &Engine) -> Result<TimeAttri
             _ => continue,
         };
         let ExprKind::Column(column) = day.kind else {
-            return Err(NoTime::NotOfFact { heading: by.heading.clone() });
+            return Err(NoTime::NotOfFact { column_name: by.column_name.clone() });
         };
         match &found {
             Some(other) if other.column != column => {

@@ -22,7 +22,7 @@ fn within(unit: PeriodUnit, value: &Value<'_>) -> Option<Period> {
     Some(Period::containing(unit, day))
 }
 
-/// Lets sums run up along the rows of each level that have the time among their attributes. `time` is where it
+/// Lets sums accumulate along the rows of each level that have the time among their attributes. `time` is where it
 /// stands among them, `values` are its values by rank.
 pub(super) fn along_rows(
     sources: Sources<'_>,
@@ -70,7 +70,7 @@ pub(super) fn along_rows(
     });
 }
 
-/// Lets sums run up along columns. `columns` are the ranks of their attributes; `time` is where it stands among
+/// Lets sums accumulate along columns. `columns` are the ranks of their attributes; `time` is where it stands among
 /// them.
 pub(super) fn along_columns(
     sources: Sources<'_>,

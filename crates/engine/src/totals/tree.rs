@@ -21,10 +21,10 @@ pub(super) struct Cells {
 pub(super) struct Node {
     /// The ranks of its attributes, from the first level to its own.
     pub(super) path: Key,
-    /// How many rows it stands for, if it stands for several.
+    /// How many rows it represents, if it represents several.
     pub(super) rest: Option<u64>,
     pub(super) cells: Cells,
-    /// What has run up, by the way of running up.
+    /// What has accumulate, by the way of running up.
     pub(super) cumulated: Vec<(Cumulated, Cells)>,
     pub(super) children: Vec<Node>,
 }
@@ -135,7 +135,7 @@ impl Sources<'_> {
         node.children.iter_mut().for_each(|child| self.keep_top(child, top));
     }
 
-    /// Lets sums run up along rows in their order: those that differ in the last attribute only.
+    /// Lets sums accumulate along rows in their order: those that differ in the last attribute only.
     pub(super) fn run_up(self, node: &mut Node) {
         let mut sums: HashMap<Vec<u32>, Cells> = HashMap::new();
         for child in &mut node.children {

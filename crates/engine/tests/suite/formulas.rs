@@ -75,7 +75,7 @@ fn fraction(number: Decimal) -> BigRational {
     BigRational::from_integer(number.mantissa().into()) / power(u32::from(number.places()))
 }
 
-/// To so many places, halves to the even digit.
+/// To this many places, halves to the even digit.
 fn rounded(x: &BigRational, places: u32) -> BigRational {
     let scaled = x * power(places);
     let floor = scaled.floor();

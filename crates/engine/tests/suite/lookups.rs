@@ -2,7 +2,7 @@
 
 use std::collections::BTreeSet;
 
-use interligo_engine::bind::{BoundLookup, Headings, TableColumns, bind};
+use interligo_engine::bind::{BoundLookup, ColumnNames, TableColumns, bind};
 use interligo_engine::lookup::{LeftOut, Lookup};
 use interligo_model::plan::Plan;
 
@@ -14,12 +14,12 @@ fn bound(settings: &str, columns: &str) -> BoundLookup {
          [[link]]\npath = 'sales.item -> prices.sku{}'\n[figures]\nx = 'quantity * prices.price'\n",
         if settings.contains("valid") { " as of day" } else { "" }
     );
-    let mut headings = Headings::default();
+    let mut column_names = ColumnNames::default();
     for (name, columns) in [("sales", "item,day,quantity"), ("prices", columns)] {
         let names = columns.split(',').map(str::to_owned).collect();
-        headings.0.insert(name.into(), TableColumns { names, slots: BTreeSet::new() });
+        column_names.0.insert(name.into(), TableColumns { names, slots: BTreeSet::new() });
     }
-    bind(&Plan::parse(&plan).unwrap(), &headings, &[], &BTreeSet::new()).unwrap()[0]
+    bind(&Plan::parse(&plan).unwrap(), &column_names, &[], &BTreeSet::new()).unwrap()[0]
         .lookups
         .remove(0)
 }
@@ -30,7 +30,7 @@ fn settle(settings: &str, text: &str) -> Lookup {
     Lookup::settle(raw("prices.csv", &rows), &bound).unwrap()
 }
 
-/// Key, places, differing columns and the row that holds, of each duplicate.
+/// Key, places, differing columns and the row that is valid, of each duplicate.
 fn duplicates(lookup: &Lookup) -> Vec<String> {
     let one = |d: &interligo_engine::lookup::Duplicate| {
         let places: Vec<String> = d.places.iter().map(ToString::to_string).collect();
@@ -146,11 +146,11 @@ fn rows_without_key_or_period_are_left_out_and_counted() {
 #[test]
 fn a_column_of_something_else_altogether_is_refused() {
     let rows = table("sku,price\nA,cheap\nB,dear\nC,1");
-    let Err(misfit) = Lookup::settle(raw("prices.csv", &rows), &bound("", "sku,price")) else {
+    let Err(mismatch) = Lookup::settle(raw("prices.csv", &rows), &bound("", "sku,price")) else {
         panic!("prices of words were taken for numbers");
     };
     assert_eq!(
-        misfit.message,
+        mismatch.message,
         "the plan needs numbers (1234.56) in `prices.price`, but it contains `cheap`"
     );
 }
@@ -161,7 +161,7 @@ fn an_empty_lookup_holds_no_key() {
     assert_eq!((lookup.rows, lookup.duplicates.len()), (0, 0));
 }
 
-/// A list that is long enough to be gone through side by side, in either order of its rows: each line gets the price of
+/// A list that is long enough to be scanned side by side, in either order of its rows: each line gets the price of
 /// its key and day.
 #[test]
 fn a_long_price_list_has_the_price_of_each_key_and_day() {

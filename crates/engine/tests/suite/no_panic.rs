@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 use std::sync::LazyLock;
 
-use interligo_engine::bind::{Content, Headings, Request, TableColumns, TotalsRequest, bind};
+use interligo_engine::bind::{ColumnNames, Content, Request, TableColumns, TotalsRequest, bind};
 use interligo_model::pattern::NamePattern;
 use interligo_model::plan::{Mistake, Plan, Written};
 use interligo_model::reading::date_style::DateStyle;
@@ -17,8 +17,8 @@ const PLAN: &str = include_str!("../../../../demo/interligo.toml");
 
 static PARSED: LazyLock<Plan> = LazyLock::new(|| Plan::parse(PLAN).unwrap());
 
-fn headings() -> Headings {
-    let mut headings = Headings::default();
+fn column_names() -> ColumnNames {
+    let mut column_names = ColumnNames::default();
     for (table, columns) in [
         ("sales", "order_no,line_no,sold_on,item,customer_no,quantity,discount,depot,year"),
         ("products", "sku,name,family,unit_cost"),
@@ -29,9 +29,9 @@ fn headings() -> Headings {
         ("budget", "group_code,month,target"),
     ] {
         let names = columns.split(',').map(str::to_owned).collect();
-        headings.0.insert(table.into(), TableColumns { names, slots: BTreeSet::new() });
+        column_names.0.insert(table.into(), TableColumns { names, slots: BTreeSet::new() });
     }
-    headings
+    column_names
 }
 
 fn mistakes(plan: &str, by: &str) -> Vec<Mistake> {
@@ -44,7 +44,7 @@ fn mistakes(plan: &str, by: &str) -> Vec<Mistake> {
         Err(mistake) => return vec![mistake],
     };
     requests.push(totals_request(&[by], &[]));
-    bind(&parsed, &headings(), &requests, &BTreeSet::new()).err().unwrap_or_default()
+    bind(&parsed, &column_names(), &requests, &BTreeSet::new()).err().unwrap_or_default()
 }
 
 #[test]
@@ -100,7 +100,7 @@ proptest! {
         for asked in asked {
             let content = Content::Totals(Box::new(asked));
             let request = Request { name: "totals".into(), to: None, of: None, content };
-            for mistake in bind(plan, &headings(), &[request], &BTreeSet::new()).err().into_iter().flatten() {
+            for mistake in bind(plan, &column_names(), &[request], &BTreeSet::new()).err().into_iter().flatten() {
                 prop_assert!(!mistake.message.is_empty());
                 if let Some(span) = &mistake.at.span {
                     prop_assert!(span.start <= span.end && span.end <= text.len(), "{}: {:?}", text, mistake);
@@ -124,16 +124,16 @@ proptest! {
     fn prop_any_text_is_a_value_or_none(text in "\\PC{0,24}|[0-9€$()., %'EURkr\u{a0}-]{0,16}", style in 0usize..7) {
         let style = NumberStyle::ALL[style];
         if let Some(found) = amount::read(&text, style) {
-            // What is read as a number is one with the mark and the sign taken off.
-            prop_assert!(text.chars().any(|sign| sign.is_ascii_digit()), "{text}");
+            // What is read as a number is one with the mark and the character taken off.
+            prop_assert!(text.chars().any(|character| character.is_ascii_digit()), "{text}");
             prop_assert!(found.currency.is_none_or(|mark| !mark.is_empty()));
         }
         let specimens = ["2025-12-31", "31.12.25 23:59", "12/31/2025", "31-Dec-2025", "20251231", "46022", &text];
-        for style in specimens.into_iter().filter_map(DateStyle::from_specimen) {
+        for style in specimens.into_iter().filter_map(DateStyle::from_sample) {
             if let Some(day) = style.read(&text) {
                 prop_assert_eq!(DateStyle::ISO.read(&day.to_string()), Some(day), "{}", text);
             }
         }
-        let _ = NumberStyle::from_specimen(&text);
+        let _ = NumberStyle::from_sample(&text);
     }
 }

@@ -1,4 +1,4 @@
-//! Laws: how the lines are cut into batches, who works on which, and what stands beside them changes
+//! Laws: how the lines are cut into batches, who works on which, and what is beside them changes
 //! nothing.
 
 use proptest::prelude::*;
@@ -177,7 +177,7 @@ proptest! {
 }
 
 #[test]
-fn blank_figures_are_told_apart_by_their_cause() {
+fn blank_figures_are_distinguished_by_their_cause() {
     let shop = tables(&[
         (
             "sales",

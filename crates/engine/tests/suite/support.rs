@@ -4,7 +4,7 @@ use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet};
 
 use arrow_array::StringViewArray;
-use interligo_engine::bind::{Content, Headings, Request, TableColumns, TotalsRequest, bind};
+use interligo_engine::bind::{ColumnNames, Content, Request, TableColumns, TotalsRequest, bind};
 use interligo_engine::engine::{Engine, Extent, Sample};
 use interligo_engine::lines::LineBatch;
 use interligo_engine::lookup::{Lookup, RawTable};
@@ -19,7 +19,7 @@ use interligo_model::reading::style::{PartStyle, Style};
 use interligo_model::row_counts::RowCounts;
 use interligo_model::values::cells::Cells;
 
-/// Rows of cells; the first row is the heading. Cells are separated by commas.
+/// Rows of cells; the first row is the column name. Cells are separated by commas.
 pub(crate) type Tables = BTreeMap<&'static str, Vec<Vec<String>>>;
 
 pub(crate) fn table(text: &str) -> Vec<Vec<String>> {
@@ -41,8 +41,8 @@ fn columns(rows: &[Vec<String>]) -> Vec<StringViewArray> {
 }
 
 pub(crate) fn raw(name: &str, rows: &[Vec<String>]) -> RawTable {
-    let (heading, rows) = rows.split_first().unwrap();
-    let empty = || heading.iter().map(|_| StringViewArray::new_null(0)).collect();
+    let (column_name, rows) = rows.split_first().unwrap();
+    let empty = || column_name.iter().map(|_| StringViewArray::new_null(0)).collect();
     RawTable {
         parts: vec![name.into()],
         styles: vec![PartStyle::default()],
@@ -53,13 +53,13 @@ pub(crate) fn raw(name: &str, rows: &[Vec<String>]) -> RawTable {
     }
 }
 
-fn headings(tables: &Tables) -> Headings {
-    let mut headings = Headings::default();
+fn column_names(tables: &Tables) -> ColumnNames {
+    let mut column_names = ColumnNames::default();
     for (name, rows) in tables {
         let columns = TableColumns { names: rows[0].clone(), slots: BTreeSet::new() };
-        headings.0.insert((*name).to_owned(), columns);
+        column_names.0.insert((*name).to_owned(), columns);
     }
-    headings
+    column_names
 }
 
 pub(crate) fn totals_request(by: &[&str], show: &[&str]) -> Request {
@@ -99,7 +99,7 @@ pub(crate) fn engine(plan: &str, tables: &Tables, by: &[&str], show: &[&str]) ->
 /// The same for any request.
 pub(crate) fn engine_for(plan: &str, tables: &Tables, request: Request) -> Asked {
     let plan = Plan::parse(plan).unwrap();
-    let bound = bind(&plan, &headings(tables), &[request], &BTreeSet::new()).unwrap().remove(0);
+    let bound = bind(&plan, &column_names(tables), &[request], &BTreeSet::new()).unwrap().remove(0);
     let lookups = bound
         .lookups
         .iter()
@@ -123,7 +123,7 @@ pub(crate) fn totals_plans(outputs: &[Output]) -> Vec<&TotalsPlan> {
     plans.collect()
 }
 
-/// The sales in batches of these sizes, dealt out to so many workers in turn.
+/// The sales in batches of these sizes, dealt out to this many workers in turn.
 pub(crate) fn run(
     engine: &Asked,
     tables: &Tables,

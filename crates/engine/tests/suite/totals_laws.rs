@@ -49,7 +49,7 @@ fn asked(by: &[&str], show: &[&str]) -> TotalsRequest {
     TotalsRequest { by: written(by), show: Some(written(show)), ..TotalsRequest::default() }
 }
 
-/// The table of a request over lines, dealt out to so many workers in batches of these sizes.
+/// The table of a request over lines, dealt out to this many workers in batches of these sizes.
 fn totals_in(
     lines: &[Line],
     request: TotalsRequest,
@@ -61,8 +61,8 @@ fn totals_in(
         format!("{},{},{},{},{}", l.region, l.item, l.day, amount(l.revenue), amount(l.profit))
     });
     // A line of a kind of its own, which says what the columns hold.
-    let heading = ["region,item,day,revenue,profit".to_owned()];
-    let text = heading.into_iter().chain(rows).collect::<Vec<_>>().join("\n");
+    let column_name = ["region,item,day,revenue,profit".to_owned()];
+    let text = column_name.into_iter().chain(rows).collect::<Vec<_>>().join("\n");
     let tables = tables(&[("sales", &text)]);
     let content = Content::Totals(Box::new(request));
     let request = Request { name: "totals".into(), to: None, of: None, content };
@@ -142,7 +142,7 @@ proptest! {
             prop_assert_eq!(levels.into_values().collect::<Vec<_>>(), vec![whole; 3]);
         }
         prop_assert_eq!(table.whole.values[1].to_string(), text(sum(lines.iter())));
-        // A subtotal stands before what it sums up, and is what the lines come to.
+        // A subtotal comes before what it sums up, and is what the lines come to.
         for row in &table.rows {
             let keys: Vec<String> = row.key.iter().map(ToString::to_string).collect();
             let of = lines.iter().filter(|line| {

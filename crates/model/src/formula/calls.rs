@@ -1,4 +1,4 @@
-//! Calls of functions: which function a name is, and what stands in its parentheses.
+//! Calls of functions: which function a name is, and what is in its parentheses.
 
 use std::ops::Range;
 

@@ -8,12 +8,12 @@ use super::meant;
 use crate::values::decimal::Decimal;
 use crate::written::{Mistake, MistakeKind, Written};
 
-/// One word or sign, with its place in the text.
+/// One word or symbol, with its place in the text.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Token {
     /// What it is.
     pub kind: TokenKind,
-    /// Where it stands in the text.
+    /// Where it is in the text.
     pub span: Range<usize>,
 }
 
@@ -62,7 +62,7 @@ pub enum TokenKind {
     GreaterOrEqual,
 }
 
-/// Signs of two letters stand before those that begin them.
+/// Symbols of two letters come before those that begin them.
 const SIGNS: [(&str, TokenKind); 17] = [
     ("||", TokenKind::Join),
     ("->", TokenKind::Arrow),

@@ -54,10 +54,10 @@ pub(super) fn call(name: &str) -> Option<&'static str> {
 /// What to write for a number with a comma, where a comma was not expected.
 pub(super) fn decimal_comma(text: &str, tokens: &[Token], comma: usize) -> Option<String> {
     let around = tokens.get(comma.checked_sub(1)?..comma + 2)?;
-    let [whole, sign, decimals] = around else { return None };
+    let [whole, symbol, decimals] = around else { return None };
     let number = |token: &Token| matches!(token.kind, TokenKind::Number(_));
-    let together = whole.span.end == sign.span.start && sign.span.end == decimals.span.start;
-    let is_one = sign.kind == TokenKind::Comma && number(whole) && number(decimals) && together;
+    let together = whole.span.end == symbol.span.start && symbol.span.end == decimals.span.start;
+    let is_one = symbol.kind == TokenKind::Comma && number(whole) && number(decimals) && together;
     is_one
         .then(|| format!("write `{}.{}`", &text[whole.span.clone()], &text[decimals.span.clone()]))
 }

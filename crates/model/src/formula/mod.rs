@@ -1,7 +1,7 @@
 //! Formulas as they are written: from text to tokens to a syntax tree, and the functions there are.
 //!
 //! The language is exact decimals, text in single quotes, names of columns and figures, and functions with the SQL
-//! standard's names. What a tree means on tables and lines is worked out elsewhere.
+//! standard's names. What a tree means on tables and lines is computed elsewhere.
 
 mod calls;
 mod catalogue;

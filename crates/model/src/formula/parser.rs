@@ -1,12 +1,12 @@
 //! From words to the syntax tree, by precedence climbing: `or`, `and`, `not`, comparison, `+ -`,
-//! `* /`, sign.
+//! `* /`, symbol.
 
 use super::lexer::{Token, TokenKind, tokens};
 use super::meant;
 use super::syntax::{COMPARISON, NOT, Node, NodeKind, Operator, SIGN};
 use crate::written::{ColumnName, Mistake, MistakeKind, Written};
 
-/// Words that are part of the language and stand in double quotes when they are names.
+/// Words that are part of the language and are in double quotes when they are names.
 const WORDS: [&str; 15] = [
     "and", "or", "not", "if", "then", "else", "in", "between", "is", "blank", "as", "of", "lines",
     "true", "false",
@@ -316,7 +316,7 @@ mod tests {
             NodeKind::Lines => "#".into(),
             NodeKind::Negate(a) => format!("(- {})", shape(a)),
             NodeKind::Not(a) => format!("(not {})", shape(a)),
-            NodeKind::Binary(o, a, b) => format!("({} {} {})", o.sign(), shape(a), shape(b)),
+            NodeKind::Binary(o, a, b) => format!("({} {} {})", o.symbol(), shape(a), shape(b)),
             NodeKind::If { condition, then, otherwise } => {
                 let otherwise = otherwise.as_ref().map_or("blank".into(), |o| shape(o));
                 format!("(if {} {} {otherwise})", shape(condition), shape(then))

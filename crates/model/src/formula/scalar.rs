@@ -31,11 +31,11 @@ pub enum Scalar {
     Trim,
     /// A part of a text.
     Substring,
-    /// The first signs of a text.
+    /// The first characters of a text.
     Left,
-    /// The last signs of a text.
+    /// The last characters of a text.
     Right,
-    /// How many signs a text has.
+    /// How many characters a text has.
     CharLength,
     /// Where a text begins in another.
     Position,
@@ -53,13 +53,13 @@ pub enum Scalar {
     Extract(Field),
     /// `date(year, month, day)`
     Date,
-    /// A day so many months later.
+    /// A day this many months later.
     AddMonths,
     /// The first day of a period.
     FirstDay,
     /// The last day of a period.
     LastDay,
-    /// A day so many days later: `day + number`.
+    /// A day this many days later: `day + number`.
     DaysLater,
     /// The days between two: `day - day`.
     DaysBetween,

@@ -1,5 +1,5 @@
-//! What totals show of the lines of a group: their sum, average or count, a share, what has run up, and the
-//! same of an earlier time. These functions stand in `show`, `versus` and `sort` of totals, not in figures.
+//! What totals show of the lines of a group: their sum, average or count, a share, what has accumulate, and the
+//! same of an earlier time. These functions are in `show`, `versus` and `sort` of totals, not in figures.
 
 use std::fmt;
 

@@ -14,7 +14,7 @@ use crate::written::ColumnName;
 pub struct Node {
     /// What it is.
     pub kind: NodeKind,
-    /// Where it stands in the text.
+    /// Where it is in the text.
     pub span: Range<usize>,
 }
 
@@ -33,7 +33,7 @@ pub enum NodeKind {
     Name(ColumnName),
     /// `lines`: how many lines there are.
     Lines,
-    /// With the other sign.
+    /// With the other symbol.
     Negate(Box<Node>),
     /// `not`.
     Not(Box<Node>),
@@ -43,7 +43,7 @@ pub enum NodeKind {
     If {
         /// What decides.
         condition: Box<Node>,
-        /// What it is if that holds.
+        /// What it is if that is true.
         then: Box<Node>,
         /// What it is if not.
         otherwise: Option<Box<Node>>,
@@ -52,7 +52,7 @@ pub enum NodeKind {
     IsBlank {
         /// What is asked about.
         operand: Box<Node>,
-        /// Whether `not` stands there.
+        /// Whether `not` is there.
         negated: bool,
     },
     /// `in (…)`.
@@ -61,7 +61,7 @@ pub enum NodeKind {
         operand: Box<Node>,
         /// What it may be.
         list: Vec<Node>,
-        /// Whether `not` stands there.
+        /// Whether `not` is there.
         negated: bool,
     },
     /// `between … and …`.
@@ -72,7 +72,7 @@ pub enum NodeKind {
         low: Box<Node>,
         /// The upper end.
         high: Box<Node>,
-        /// Whether `not` stands there.
+        /// Whether `not` is there.
         negated: bool,
     },
     /// `like`.
@@ -81,19 +81,19 @@ pub enum NodeKind {
         operand: Box<Node>,
         /// The pattern.
         pattern: Box<Node>,
-        /// Whether `not` stands there.
+        /// Whether `not` is there.
         negated: bool,
     },
     /// A function of some values.
     Call(Function, Vec<Node>),
 }
 
-/// How tightly `not`, comparisons and a sign bind.
+/// How tightly `not`, comparisons and a symbol bind.
 pub(super) const NOT: u8 = 3;
 pub(super) const COMPARISON: u8 = 4;
 pub(super) const SIGN: u8 = 7;
 
-/// A sign between two values.
+/// A symbol between two values.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Operator {
     /// `+`
@@ -144,7 +144,7 @@ impl Operator {
     }
 
     /// How formulas write it.
-    pub fn sign(self) -> &'static str {
+    pub fn symbol(self) -> &'static str {
         match self {
             Operator::Add => "+",
             Operator::Subtract => "-",
@@ -170,7 +170,7 @@ pub enum Function {
     Coalesce,
     /// The places and the rule are written as plain values and settled by the parser.
     Round(u8, Rounding),
-    /// Without its sign.
+    /// Without its symbol.
     Abs,
     /// The period that a day lies in.
     Period(PeriodUnit),
@@ -305,7 +305,7 @@ impl fmt::Display for Node {
                 let power = operator.binding();
                 // Comparisons do not chain, and the others lean to the left.
                 let left = power + u8::from(power == COMPARISON);
-                write!(f, "{} {} {}", Part(a, left), operator.sign(), Part(b, power + 1))
+                write!(f, "{} {} {}", Part(a, left), operator.symbol(), Part(b, power + 1))
             }
             NodeKind::If { condition, then, otherwise } => {
                 // An inner `if` would take the `else` for its own.
@@ -358,9 +358,9 @@ pub fn name(name: &str) -> std::borrow::Cow<'_, str> {
         "and", "or", "not", "if", "then", "else", "in", "between", "is", "blank", "as", "of",
         "lines", "true", "false", "null",
     ];
-    let mut signs = name.chars();
-    let bare = signs.next().is_some_and(char::is_alphabetic)
-        && signs.all(|sign| sign.is_alphanumeric() || sign == '_');
+    let mut symbols = name.chars();
+    let bare = symbols.next().is_some_and(char::is_alphabetic)
+        && symbols.all(|symbol| symbol.is_alphanumeric() || symbol == '_');
     if bare && !WORDS.contains(&name) {
         return name.into();
     }

@@ -16,11 +16,11 @@ use crate::written::At;
 pub struct Entry<T> {
     /// Its name.
     pub name: String,
-    /// Where the name stands in the plan.
+    /// Where the name is in the plan.
     pub name_span: Range<usize>,
     /// Its value.
     pub value: T,
-    /// Where the value stands in the plan.
+    /// Where the value is in the plan.
     pub span: Range<usize>,
 }
 
@@ -54,7 +54,7 @@ impl<T> InOrder<T> {
         self.entries.iter_mut()
     }
 
-    /// Keeps the entries of which that holds.
+    /// Keeps the entries for which that is true.
     pub fn retain(&mut self, keep: impl FnMut(&Entry<T>) -> bool) {
         let mut entries = std::mem::take(&mut self.entries);
         entries.retain(keep);

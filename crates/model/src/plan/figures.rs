@@ -47,7 +47,7 @@ pub enum TotalRule {
 pub struct ShownAs {
     /// As what.
     pub form: ShownForm,
-    /// With how many decimal places; the usual ones if none are said.
+    /// With how many decimal places; the usual ones if none are reported.
     pub places: Option<u8>,
 }
 

@@ -1,4 +1,4 @@
-//! `[[link]]`: how a table finds its row in a lookup.
+//! `[[link]]`: how a table is linked to its row in a lookup.
 
 use std::collections::BTreeMap;
 use std::fmt;
@@ -9,7 +9,7 @@ use toml::Spanned;
 
 use super::{FillValue, InOrder, LinkPath, OneOrMore, Plan, parse_link_path};
 
-/// `[[link]]`: how a table finds its row in a lookup.
+/// `[[link]]`: how a table is linked to its row in a lookup.
 #[derive(Debug, Deserialize)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct LinkEntry {

@@ -153,7 +153,7 @@ pub enum ListKind {
     Unmatched,
     /// The lines that are set aside, as they were read.
     SetAside,
-    /// Lines that were delivered twice.
+    /// Duplicate lines.
     Repeats,
 }
 
@@ -214,16 +214,16 @@ impl Plan {
 
 /// A name as a key of a plan: bare where it can be, else in quotes.
 pub fn key(name: &str) -> std::borrow::Cow<'_, str> {
-    let bare = |sign: char| sign.is_ascii_alphanumeric() || "_-".contains(sign);
+    let bare = |character: char| character.is_ascii_alphanumeric() || "_-".contains(character);
     if !name.is_empty() && name.chars().all(bare) { name.into() } else { quoted(name).into() }
 }
 
 /// A text in quotes, as a plan has it.
 pub fn quoted(text: &str) -> String {
     let mut out = String::from("\"");
-    for sign in text.chars() {
-        match sign {
-            '"' | '\\' => out.extend(['\\', sign]),
+    for character in text.chars() {
+        match character {
+            '"' | '\\' => out.extend(['\\', character]),
             sign if sign.is_control() => out += &format!("\\u{:04X}", u32::from(sign)),
             sign => out.push(sign),
         }

@@ -23,11 +23,11 @@ macro_rules! entry_with_settings {
             pub separator: Option<Spanned<String>>,
             /// The encoding, by its usual name.
             pub encoding: Option<Spanned<String>>,
-            /// A specimen of the numbers: 1234.56.
+            /// A format sample of the numbers: 1234.56.
             pub numbers: Option<Spanned<String>>,
-            /// A specimen of the days: the 31st of December 2025.
+            /// A format sample of the days: the 31st of December 2025.
             pub dates: Option<Spanned<String>>,
-            /// The row of the headings, counted from 1; 0 where there are none.
+            /// The row of the column names, counted from 1; 0 where there are none.
             pub header_row: Option<Spanned<u32>>,
             /// Texts that mean blank: `["NA", "-"]`.
             pub blank: Option<Spanned<OneOrMore>>,
@@ -36,7 +36,7 @@ macro_rules! entry_with_settings {
         }
 
         impl $name {
-            /// How files are written, as far as it is said here.
+            /// How files are written, as far as it is reported here.
             fn settings(&self) -> Settings<'_> {
                 Settings {
                     separator: self.separator.as_ref(),
@@ -80,16 +80,16 @@ entry_with_settings! {
         pub query: Option<Spanned<String>>,
         /// Patterns of files that do not belong.
         pub leave_out: Option<Spanned<OneOrMore>>,
-        /// A condition over the texts of a row, by the file's headings; such rows are left out.
+        /// A condition over the texts of a row, by the file's column names; such rows are left out.
         pub leave_out_rows: Option<Spanned<String>>,
-        /// Columns that become rows: patterns of headings, with the column that takes the values.
+        /// Columns that become rows: patterns of column names, with the column that takes the values.
         pub tall: Option<Spanned<InOrder<String>>>,
         /// Cells that hold several values.
         pub unpack: Option<Spanned<Unpack>>,
         /// Columns of one text in every row.
         #[serde(default)]
         pub set: InOrder<FillValue>,
-        /// `[tables.NAME.columns]`: by the headings of the file.
+        /// `[tables.NAME.columns]`: by the column names of the file.
         #[serde(default)]
         pub columns: InOrder<ColumnEntry>,
         /// The column or columns that identify a row.
@@ -203,14 +203,14 @@ pub struct ColumnEntry {
     /// How its values are read.
     #[serde(rename = "type")]
     pub column_type: Option<ColumnType>,
-    /// A specimen of its values, where they are written in another way than the rest of the file.
+    /// A format sample of its values, where they are written in another way than the rest of the file.
     pub like: Option<Spanned<String>>,
     /// A number that every value is multiplied by: `0.01` turns cents into the currency.
     pub scale: Option<Spanned<Scale>>,
     /// A part may lack it; it is blank there.
     #[serde(default)]
     pub optional: bool,
-    /// It is worked out from the other columns of the row.
+    /// It is computed from the other columns of the row.
     pub formula: Option<Spanned<String>>,
 }
 
@@ -243,11 +243,11 @@ pub struct Settings<'a> {
     pub separator: Option<&'a Spanned<String>>,
     /// The encoding.
     pub encoding: Option<&'a Spanned<String>>,
-    /// A specimen of the numbers.
+    /// A format sample of the numbers.
     pub numbers: Option<&'a Spanned<String>>,
-    /// A specimen of the days.
+    /// A format sample of the days.
     pub dates: Option<&'a Spanned<String>>,
-    /// The row of the headings.
+    /// The row of the column names.
     pub header_row: Option<&'a Spanned<u32>>,
     /// Texts that mean blank.
     pub blank: Option<&'a Spanned<OneOrMore>>,
@@ -274,9 +274,9 @@ impl<'a> Settings<'a> {
 pub struct Columns<'a>(pub Vec<&'a InOrder<ColumnEntry>>);
 
 impl<'a> Columns<'a> {
-    /// What the plan says of a heading.
-    pub fn get(&self, heading: &str) -> Option<&'a Entry<ColumnEntry>> {
-        self.0.iter().find_map(|columns| columns.get(heading))
+    /// What the plan says of a column name.
+    pub fn get(&self, column_name: &str) -> Option<&'a Entry<ColumnEntry>> {
+        self.0.iter().find_map(|columns| columns.get(column_name))
     }
 }
 
@@ -299,7 +299,7 @@ pub struct Files<'a> {
     pub unpack: Option<&'a Spanned<Unpack>>,
     /// Columns of one text; the part's own before the table's.
     pub set: Vec<&'a Entry<FillValue>>,
-    /// What is said of columns.
+    /// What is reported of columns.
     pub columns: Columns<'a>,
 }
 
@@ -313,9 +313,9 @@ impl TableEntry {
 }
 
 impl ColumnEntry {
-    /// The name that the column has in the plan, if it has this heading.
-    pub fn name<'a>(&'a self, heading: &'a str) -> &'a str {
-        self.name.as_ref().map_or(heading, |name| name.get_ref())
+    /// The name that the column has in the plan, if it has this column name.
+    pub fn name<'a>(&'a self, column_name: &'a str) -> &'a str {
+        self.name.as_ref().map_or(column_name, |name| name.get_ref())
     }
 }
 
@@ -395,7 +395,7 @@ impl Plan {
     }
 
     /// The columns of a table that the plan names anywhere but in formulas: they are not meant by a
-    /// pattern of headings that fits everything.
+    /// pattern of column names that fits everything.
     pub fn named_columns(&self, table: &str) -> BTreeSet<String> {
         let mut named = self.text_columns(table);
         let Some(entry) = self.tables.get(table).map(|entry| &entry.value) else { return named };

@@ -38,7 +38,7 @@ pub struct ReadColumn {
     pub column: Column,
     /// The rows of these, ascending.
     pub unreadable: Vec<u32>,
-    /// The currencies that stand beside its numbers, each with the first row that has it.
+    /// The currencies that are beside its numbers, each with the first row that has it.
     pub currencies: Vec<(String, u32)>,
 }
 
@@ -104,7 +104,7 @@ impl Reading {
         Reading { column_type, places: 0, scale: None, assumed: false }
     }
 
-    /// Reads a column of a part, in the way that holds for it there.
+    /// Reads a column of a part, in the way that applies to it there.
     pub fn read_part(
         &self,
         texts: &StringViewArray,

@@ -20,7 +20,7 @@ enum DatePiece {
     LikelyShortYear,
     /// Hours and minutes, perhaps seconds; a day is the day as written.
     Time,
-    /// Days since an epoch, which is so many days after 1970-01-01; a fraction is the time of the day.
+    /// Days since an epoch, which is this many days after 1970-01-01; a fraction is the time of the day.
     DayNumber(i32),
     Sign(char),
 }
@@ -40,7 +40,7 @@ pub struct DateStyle {
     pieces: [Option<DatePiece>; PIECES],
 }
 
-/// What stands behind a time of the day: `08:30`, `08:30:15`, `08:30:15.250`, each with a zone or without: `Z`,
+/// What comes after a time of the day: `08:30`, `08:30:15`, `08:30:15.250`, each with a zone or without: `Z`,
 /// `+02:00`, `+0200`, `+02`. `None` where there is no time.
 fn behind_time(text: &str) -> Option<&str> {
     let is_digit = |c: char| c.is_ascii_digit();
@@ -117,10 +117,10 @@ impl DateStyle {
         ],
     };
 
-    /// The style of a specimen; `None` when it does not write the 31st of December 2025.
-    pub fn from_specimen(specimen: &str) -> Option<DateStyle> {
+    /// The style of a format sample; `None` when it does not write the 31st of December 2025.
+    pub fn from_sample(sample: &str) -> Option<DateStyle> {
         let mut pieces = [None; PIECES];
-        if let Some(epoch) = specimen
+        if let Some(epoch) = sample
             .parse()
             .ok()
             .and_then(|number: i32| EPOCHS.into_iter().find(|epoch| number == LAST_OF_2025 - epoch))
@@ -128,7 +128,7 @@ impl DateStyle {
             pieces[0] = Some(DatePiece::DayNumber(epoch));
             return Some(DateStyle { pieces });
         }
-        let mut rest = specimen;
+        let mut rest = sample;
         let mut count = 0;
         let known = [
             ("2025", DatePiece::Year),
@@ -198,7 +198,7 @@ impl DateStyle {
                 }
                 DatePiece::Time => rest = behind_time(rest)?,
                 DatePiece::DayNumber(epoch) => return day_number(text, *epoch),
-                DatePiece::Sign(sign) => rest = rest.strip_prefix(*sign)?,
+                DatePiece::Sign(character) => rest = rest.strip_prefix(*character)?,
             }
         }
         if rest.is_empty() { Day::from_civil(year as i32, month, day) } else { None }
@@ -266,7 +266,7 @@ impl DateStyle {
                     write!(text, "{:02}", year % 100)
                 }
                 DatePiece::DayNumber(epoch) => write!(text, "{}", day.0 - epoch),
-                DatePiece::Sign(sign) => write!(text, "{sign}"),
+                DatePiece::Sign(character) => write!(text, "{character}"),
                 DatePiece::Time => {
                     let (hours, minutes) = (seconds / 3600, seconds / 60 % 60);
                     match seconds % 60 {
@@ -302,14 +302,14 @@ impl fmt::Display for DateStyle {
                 }
                 DatePiece::Time => f.write_str("23:59")?,
                 DatePiece::DayNumber(epoch) => write!(f, "{}", LAST_OF_2025 - epoch)?,
-                DatePiece::Sign(sign) => write!(f, "{sign}")?,
+                DatePiece::Sign(character) => write!(f, "{character}")?,
             }
         }
         Ok(())
     }
 }
 
-/// Takes a number of so many digits from the front.
+/// Takes a number of this many digits from the front.
 fn digits(rest: &mut &str, least: usize, most: usize) -> Option<u32> {
     let (mut number, mut length) = (0, 0);
     for byte in rest.bytes().take(most).take_while(u8::is_ascii_digit) {
@@ -328,7 +328,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn times_of_the_day_are_told_apart() {
+    fn times_of_the_day_are_distinguished() {
         for (text, millis) in [
             ("2025-03-05 10:00", Some(36_000_000)),
             ("2025-03-05T10:00:30Z", Some(36_030_000)),
@@ -341,8 +341,8 @@ mod tests {
     }
 
     #[test]
-    fn specimens_say_how_days_are_written() {
-        for (specimen, text, day) in [
+    fn format_samples_say_how_days_are_written() {
+        for (sample, text, day) in [
             ("31/12/2025", "1/2/2024", Some("2024-02-01")),
             ("12/31/2025", "1/2/2024", Some("2024-01-02")),
             ("31.12.25", "05.06.24", Some("2024-06-05")),
@@ -359,21 +359,17 @@ mod tests {
             ("31/12/2025", "2024-06-07", None),
             ("31/12/2025", "1/2/2024x", None),
         ] {
-            let style = DateStyle::from_specimen(specimen).unwrap();
-            assert_eq!(style.to_string(), specimen);
+            let style = DateStyle::from_sample(sample).unwrap();
+            assert_eq!(style.to_string(), sample);
             if let Some(day) = style.read(text) {
                 let mut written = String::new();
                 style.write(day, 8 * 3600 + 15 * 60, &mut written);
-                assert_eq!(style.read(&written), Some(day), "{specimen} {written}");
+                assert_eq!(style.read(&written), Some(day), "{sample} {written}");
             }
-            assert_eq!(
-                style.read(text).map(|d| d.to_string()).as_deref(),
-                day,
-                "{specimen} {text}"
-            );
+            assert_eq!(style.read(text).map(|d| d.to_string()).as_deref(), day, "{sample} {text}");
         }
-        for specimen in ["", "31/12", "1/1/2025", "2025-12-30", "31/31/2025"] {
-            assert_eq!(DateStyle::from_specimen(specimen), None, "{specimen}");
+        for sample in ["", "31/12", "1/1/2025", "2025-12-30", "31/31/2025"] {
+            assert_eq!(DateStyle::from_sample(sample), None, "{sample}");
         }
     }
 }

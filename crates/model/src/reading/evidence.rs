@@ -32,7 +32,7 @@ pub struct Evidence {
     pub places: u8,
 }
 
-/// A number of nothing but digits and a decimal mark, as most are; it need not be worked out to be known as one.
+/// A number of nothing but digits and a decimal mark, as most are; it need not be computed to be known as one.
 struct Plain {
     places: u8,
     zero: bool,
@@ -94,7 +94,7 @@ impl Evidence {
         }
     }
 
-    /// The same, so many times.
+    /// The same, this many times.
     pub fn times(self, times: usize) -> Evidence {
         Evidence {
             filled: self.filled * times,
@@ -108,7 +108,7 @@ impl Evidence {
         }
     }
 
-    /// The type that all of the texts have but for a few slips, one in twenty at most; text when there is
+    /// The type that all of the texts have but for a few typing errors, one in twenty at most; text when there is
     /// none. Digits with zeros before them are codes.
     pub fn mostly(&self) -> ColumnType {
         let nearly = |fitting: usize| fitting > 0 && fitting * 20 >= self.filled * 19;
@@ -183,7 +183,7 @@ impl Evidence {
     }
 
     /// Whether at least half of the texts can be read as `wanted`: what is needed as a number or
-    /// date may hold a slip here and there, but not be something else altogether.
+    /// date may hold a typing error here and there, but not be something else altogether.
     pub fn allows(&self, wanted: ColumnType) -> bool {
         self.fitting(wanted) * 2 >= self.filled
     }
@@ -221,7 +221,7 @@ mod tests {
     }
 
     #[test]
-    fn a_slip_here_and_there_does_not_change_what_a_column_mostly_is() {
+    fn a_typing_error_here_and_there_does_not_change_what_a_column_mostly_is() {
         let mostly = |texts: &[(&str, usize)]| {
             let mut all = Evidence::default();
             for (text, times) in texts {

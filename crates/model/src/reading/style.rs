@@ -50,7 +50,7 @@ impl Way {
 pub struct PartStyle {
     /// What holds for the part.
     pub style: Style,
-    /// What is said of single columns, by their position in the table.
+    /// What is reported of single columns, by their position in the table.
     pub ways: BTreeMap<usize, Way>,
     /// The styles that read all that was looked at just as this one does.
     pub rivals: Rivals,
@@ -87,7 +87,7 @@ impl PartStyle {
 pub struct NumberStyle {
     /// The decimal mark.
     pub decimal: char,
-    /// The mark between thousands, where there is one; a blank stands for every kind of space.
+    /// The mark between thousands, where there is one; a blank represents every kind of space.
     pub thousands: Option<char>,
 }
 
@@ -113,10 +113,10 @@ impl NumberStyle {
         NumberStyle { decimal: ',', thousands: Some('\'') },
     ];
 
-    /// The style of a specimen; `None` when it does not write 1234.56.
-    pub fn from_specimen(specimen: &str) -> Option<NumberStyle> {
-        let specimen = specimen.replace(is_space, " ").replace('\u{2019}', "'");
-        NumberStyle::ALL.into_iter().find(|style| style.to_string() == specimen)
+    /// The style of a format sample; `None` when it does not write 1234.56.
+    pub fn from_sample(sample: &str) -> Option<NumberStyle> {
+        let sample = sample.replace(is_space, " ").replace('\u{2019}', "'");
+        NumberStyle::ALL.into_iter().find(|style| style.to_string() == sample)
     }
 
     /// The number that a text says, with an optional sign. Groups of thousands must be whole.
@@ -193,8 +193,8 @@ mod tests {
     use proptest::prelude::*;
 
     #[test]
-    fn specimens_say_how_numbers_are_written() {
-        for (specimen, text, value) in [
+    fn format_samples_say_how_numbers_are_written() {
+        for (sample, text, value) in [
             ("1234.56", "-12.5", Some("-12.5")),
             ("1234,56", "-12,5", Some("-12.5")),
             ("1.234,56", "1.234.567,8", Some("1234567.8")),
@@ -211,15 +211,15 @@ mod tests {
             ("1,234.56", "1,2,3", None),
             ("1.234,56", "1,2,3", None),
         ] {
-            let style = NumberStyle::from_specimen(specimen).unwrap();
+            let style = NumberStyle::from_sample(sample).unwrap();
             assert_eq!(
                 style.read(text).map(|n| n.to_string()).as_deref(),
                 value,
-                "{specimen} {text}"
+                "{sample} {text}"
             );
         }
-        for specimen in ["", "1,234,56", "12.34", "1.234.56", "1234"] {
-            assert_eq!(NumberStyle::from_specimen(specimen), None, "{specimen}");
+        for sample in ["", "1,234,56", "12.34", "1.234.56", "1234"] {
+            assert_eq!(NumberStyle::from_sample(sample), None, "{sample}");
         }
     }
 

@@ -4,7 +4,7 @@
 use crate::reading::style::NumberStyle;
 use crate::values::decimal::Decimal;
 
-/// A number with the currency that stands beside it.
+/// A number with the currency that is beside it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Amount<'t> {
     /// The number.
@@ -76,7 +76,7 @@ struct Bare<'t> {
     no_cents: bool,
 }
 
-/// The digits of `5.-` and `5,--`, in which a dash stands for no cents.
+/// The digits of `5.-` and `5,--`, in which a dash represents no cents.
 fn without_cents(text: &str) -> Option<&str> {
     let less = text.trim_end_matches(['-', '\u{2013}', '\u{2014}']);
     let whole = less.strip_suffix(['.', ',']).filter(|_| less.len() < text.len())?;
@@ -212,9 +212,9 @@ mod tests {
     }
 
     #[test]
-    fn marks_and_signs_around_a_number_are_read() {
+    fn marks_and_characters_around_a_number_are_read() {
         let plain = NumberStyle::PLAIN;
-        let comma = NumberStyle::from_specimen("1.234,56").unwrap();
+        let comma = NumberStyle::from_sample("1.234,56").unwrap();
         for (style, text, number, currency) in [
             (plain, "12.50", Some("12.50"), None),
             (plain, "€ 12.50", Some("12.50"), Some("EUR")),

@@ -34,7 +34,7 @@ pub enum Column {
 pub enum ColumnKind {
     /// Texts.
     Text,
-    /// Numbers, of so many places as far as they fit.
+    /// Numbers, of this many places as far as they fit.
     Number(u8),
     /// Days.
     Date,
@@ -47,7 +47,7 @@ pub enum ColumnKind {
 /// Whole numbers with the rows that are known; `None` when all are.
 #[derive(Clone, Debug)]
 pub struct DateColumn {
-    /// Days or ordinals of periods. What stands in an unknown row has no meaning.
+    /// Days or ordinals of periods. What is in an unknown row has no meaning.
     pub days: Vec<i32>,
     /// The known rows.
     pub known: Option<NullBuffer>,
@@ -56,7 +56,7 @@ pub struct DateColumn {
 /// Numbers with the rows that are known; `None` when all are.
 #[derive(Clone, Debug)]
 pub struct NumberColumn {
-    /// The numbers. What stands in an unknown row has no meaning.
+    /// The numbers. What is in an unknown row has no meaning.
     pub numbers: Numbers,
     /// The known rows.
     pub known: Option<NullBuffer>,
@@ -135,7 +135,7 @@ impl NumberColumn {
         }
     }
 
-    /// The same numbers, each times `scale` and with so many places, should they fit; `None` when they are to
+    /// The same numbers, each times `scale` and with this many places, should they fit; `None` when they are to
     /// be read one by one.
     pub fn scaled(&self, scale: Option<Decimal>, places: u8) -> Option<NumberColumn> {
         let Numbers::Fixed { mantissas, places: own } = &self.numbers else { return None };

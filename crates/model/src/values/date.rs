@@ -79,7 +79,7 @@ impl Day {
         (-719_528..=2_932_896).contains(&self.0)
     }
 
-    /// The same day of the month so many months later, or the last of a shorter month.
+    /// The same day of the month this many months later, or the last of a shorter month.
     pub fn months_later(self, months: i32) -> Option<Day> {
         let (year, month, day) = self.civil();
         let months = year.checked_mul(12)?.checked_add(month as i32 - 1)?.checked_add(months)?;
@@ -161,7 +161,7 @@ impl PeriodUnit {
     }
 
     /// A period of this unit as its readers know it, for messages.
-    pub fn specimen(self) -> &'static str {
+    pub fn sample(self) -> &'static str {
         match self {
             PeriodUnit::Year => "2025",
             PeriodUnit::Quarter => "2025-Q3",
@@ -242,7 +242,7 @@ impl Period {
                 return Some(period);
             }
         }
-        if text.len() == 6 && text.bytes().all(|sign| sign.is_ascii_digit()) {
+        if text.len() == 6 && text.bytes().all(|character| character.is_ascii_digit()) {
             return Period::of_year(&text[..4], Some((PeriodUnit::Month, &text[4..])));
         }
         let mut pieces = text.split(['-', '/', '.', ' ']).filter(|piece| !piece.is_empty());

@@ -1,4 +1,4 @@
-//! Exact decimals: money, quantities and rates as they stand in the text of the input.
+//! Exact decimals: money, quantities and rates as they are in the text of the input.
 //!
 //! A [`Decimal`] is a whole number and a count of decimal places. Every operation is exact or
 //! says that it cannot be: nothing passes through binary floating point, and a result that does not
@@ -69,7 +69,7 @@ impl Decimal {
     }
 
     /// Reads `-1234.56`: an optional sign, digits, and optionally a point with digits. At least one
-    /// digit; no spaces, no grouping, no exponent. `None` for anything else or when it does not fit.
+    /// digit; no spaces, no grouping, no exponent. `None` for anything else or when it overflows.
     pub fn parse(text: &[u8]) -> Option<Decimal> {
         let (negative, digits) = match text.first()? {
             b'-' => (true, &text[1..]),
@@ -381,7 +381,7 @@ mod tests {
         assert!(large.checked_add(Decimal::from(1)).is_none());
         assert!(large.checked_mul(Decimal::from(2)).is_none());
         assert!(decimal("1").checked_div(Decimal::ZERO, 12).is_none());
-        // A numerator that does not fit is no reason to give up: the quotient may.
+        // A numerator that overflows is no reason to give up: the quotient may.
         let third = decimal("1").checked_div(decimal("3"), 30).unwrap();
         let again = third.checked_div(decimal("-0.66666666666666666"), 30).unwrap();
         assert_eq!(again.to_string(), "-0.500000000000000005000000000000");

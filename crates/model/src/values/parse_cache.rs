@@ -1,4 +1,4 @@
-//! What was made of short texts lately: few different texts make up most columns, and what is said of one need not
+//! What was made of short texts lately: few different texts make up most columns, and what is reported of one need not
 //! be computed again each time that it comes.
 
 /// How many texts are kept; few enough to stay in the nearest cache.

@@ -5,7 +5,7 @@ use std::ops::Range;
 use arrow_array::{Array, StringViewArray};
 use arrow_buffer::{Buffer, ScalarBuffer};
 
-/// A text of up to so many bytes lies in its view; a longer one in a buffer.
+/// A text of up to this many bytes lies in its view; a longer one in a buffer.
 const INLINE: usize = 12;
 
 /// A column of views that all come from another column.
@@ -43,7 +43,7 @@ pub struct TextWriter {
 }
 
 impl TextWriter {
-    /// With room for so many texts.
+    /// With room for this many texts.
     pub fn with_capacity(rows: usize) -> TextWriter {
         TextWriter { views: Vec::with_capacity(rows), long: Vec::new() }
     }
@@ -108,7 +108,7 @@ impl TextBuilder {
         self.views.push(origin.moved(origin.texts.views()[row]));
     }
 
-    /// Appends a part of such a text, which begins and ends between two signs.
+    /// Appends a part of such a text, which begins and ends between two characters.
     pub fn take_part(&mut self, origin: &TextOrigin<'_>, row: usize, part: Range<usize>) {
         let view = origin.texts.views()[row];
         let piece = &origin.texts.value(row).as_bytes()[part.clone()];
@@ -146,7 +146,7 @@ impl TextOrigin<'_> {
 
 fn column(views: Vec<u128>, buffers: Vec<Buffer>) -> StringViewArray {
     // SAFETY: every view is zero (the empty text), or that of a valid column or of a part of its text
-    // that begins and ends between two signs; its buffers are among these, where it says.
+    // that begins and ends between two characters; its buffers are among these, where it says.
     #[allow(unsafe_code)]
     unsafe {
         StringViewArray::new_unchecked(ScalarBuffer::from(views), buffers.into(), None)

@@ -9,7 +9,7 @@ pub struct ColumnName {
     pub through: Vec<String>,
     /// The column.
     pub column: String,
-    /// Where it stands in the written text.
+    /// Where it is in the written text.
     pub span: Range<usize>,
 }
 

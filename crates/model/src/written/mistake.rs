@@ -74,13 +74,13 @@ impl Mistake {
         self.kind.code()
     }
 
-    /// The same mistake with a way out.
+    /// The same mistake with a fix.
     pub fn help(mut self, help: impl Into<String>) -> Mistake {
         self.help = Some(help.into());
         self
     }
 
-    /// The same mistake with a way out, where it has none yet.
+    /// The same mistake with a fix, where it has none yet.
     pub fn or_help(self, help: impl Into<String>) -> Mistake {
         if self.help.is_some() { self } else { self.help(help) }
     }
@@ -213,7 +213,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn the_nearest_name_forgives_slips_but_does_not_guess() {
+    fn the_nearest_name_forgives_typing_errors_but_does_not_guess() {
         let valid = ["quantity", "unit_price", "sold_on"];
         assert_eq!(nearest_name("quantiy", &valid), Some("quantity"));
         assert_eq!(nearest_name("Unit Price", &valid), Some("unit_price"));

@@ -1,5 +1,5 @@
 //! The kinds of findings, a row each: its code, its stable name, what it means, what settles it, and when it ends a run.
-//! All that is said of a kind, in help, messages and the guide, is made from its row.
+//! All that is reported of a kind, in help, messages and the guide, is made from its row.
 
 use interligo_engine::links::LinkStatus;
 use interligo_engine::proof::findings::Noted;

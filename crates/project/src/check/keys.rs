@@ -274,7 +274,7 @@ fn suggestions(
             .unzip();
         for (at, near) in owners.into_iter().zip(engine.suggestions(link, &sought)) {
             let best: &mut Vec<Suggestion> = found.entry(at).or_default();
-            // Of several candidates, the first that is likely to mean a key speaks for the line.
+            // Of several candidates, the first that is likely to mean a key is evidence for the line.
             let likely = |all: &[Suggestion]| all.first().is_some_and(|first| first.likely);
             if best.is_empty() || (likely(&near) && !likely(best)) {
                 *best = near;

@@ -1,4 +1,4 @@
-//! Lists that a run writes: what was found, keys that were not found, lines that were delivered twice.
+//! Lists that a run writes: what was found, keys that were not found, duplicate lines.
 
 use interligo_engine::engine::Engine;
 use interligo_engine::links::LinkStatus;
@@ -169,7 +169,7 @@ fn unmatched(project: &Project, facts: &[(&Engine, &Findings)]) -> List {
     List { columns: columns_over(facts, columns), rows }
 }
 
-/// Lines of facts that were delivered twice.
+/// Duplicate lines of facts.
 fn repeats(project: &Project, facts: &[(&Engine, &Findings)]) -> List {
     let columns = names(["finding", "key", "first", "other", "differing"]);
     let mut rows = Vec::new();

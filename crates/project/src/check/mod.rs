@@ -1,4 +1,4 @@
-//! What a check finds: every problem of keys, rows, values and headings over all facts and lookups, with
+//! What a check finds: every problem of keys, rows, values and column names over all facts and lookups, with
 //! what it costs, largest amount first.
 
 mod finding_kind;
@@ -46,7 +46,7 @@ pub struct Finding {
     pub places: Vec<String>,
     /// The last of them, where there are more.
     pub last: Option<String>,
-    /// The table that its rows stand in.
+    /// The table that its rows are in.
     pub table: String,
     /// The first of these rows.
     pub spots: Vec<Spot>,
@@ -181,7 +181,7 @@ impl Checked {
         checked.add_unused(project, facts);
         checked.add_links(project, facts);
         checked.add_calendars(facts);
-        checked.add_headings(project);
+        checked.add_column_names(project);
         let stop_on = project.stop_on();
         for finding in &mut checked.findings {
             finding.stops |= stop_on.contains(&finding.code);

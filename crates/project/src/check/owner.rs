@@ -46,10 +46,10 @@ fn file(checked: &Checked, findings: &[&Finding]) -> Vec<u8> {
             findings.iter().any(|finding| has(&finding))
         })
         .collect();
-    let mut headings = vec!["key", "missing", "link", "first_day", "last_day", "lines"];
-    headings.extend(used.iter().map(|number| checked.columns[*number].name.as_str()));
-    headings.extend(["examples", "may_be"]);
-    let mut out = csv_row(headings);
+    let mut column_names = vec!["key", "missing", "link", "first_day", "last_day", "lines"];
+    column_names.extend(used.iter().map(|number| checked.columns[*number].name.as_str()));
+    column_names.extend(["examples", "may_be"]);
+    let mut out = csv_row(column_names);
     for finding in findings {
         let (first, last) = finding.days.unzip();
         let day = |day: Option<interligo_model::values::date::Day>| {

@@ -1,4 +1,4 @@
-//! Findings over rows, values and headings: of lookups, of the fact's files, and of the links as such.
+//! Findings over rows, values and column names: of lookups, of the fact's files, and of the links as such.
 
 use std::collections::BTreeMap;
 
@@ -77,11 +77,11 @@ impl Checked {
             finding.spots = unreadable.first.iter().map(|(spot, _)| *spot).collect();
             self.findings.push(finding);
         }
-        if findings.misfits.count > 0 {
-            let misfits = &findings.misfits;
-            let places = misfits.first.iter();
+        if findings.malformed.count > 0 {
+            let malformed = &findings.malformed;
+            let places = malformed.first.iter();
             let places = places.map(|(spot, _)| parts.place(*spot).to_string()).collect();
-            let finding = Finding::of_rows(Code::MalformedRow, table, "", misfits.count);
+            let finding = Finding::of_rows(Code::MalformedRow, table, "", malformed.count);
             self.findings.push(finding.at(places, "set aside, as it was read"));
         }
         if findings.odd_days.count > 0 {
@@ -125,9 +125,9 @@ impl Checked {
             finding.spots = vec![repeat.first, repeat.other];
             self.findings.push(finding);
         }
-        let folded = findings.rows().folded;
-        if folded > findings.copies.len() as u64 {
-            let rest = folded - findings.copies.len() as u64;
+        let identical = findings.rows().identical;
+        if identical > findings.copies.len() as u64 {
+            let rest = identical - findings.copies.len() as u64;
             let subject = if findings.copies.is_empty() { "" } else { "(others)" };
             let finding = Finding::of_rows(Code::RepeatIdentical, table, subject, rest);
             self.findings.push(finding.at(Vec::new(), "copies of lines that came before"));
@@ -359,8 +359,8 @@ impl Checked {
         }
     }
 
-    /// Headings in which parts differ, texts that seem to mean blank, and what was noted of parts.
-    pub(super) fn add_headings(&mut self, project: &Project) {
+    /// Column names in which parts differ, texts that seem to mean blank, and what was noted of parts.
+    pub(super) fn add_column_names(&mut self, project: &Project) {
         for (table, drift) in project.drift() {
             let (code, note) = match drift {
                 Drift::Repeated { column, .. } => (

@@ -17,8 +17,8 @@ use interligo_sources::error::{Error as ReadError, InputKind};
 /// The name of the file where the plan does not say another.
 pub const CORRECTIONS_FILE: &str = "corrections.csv";
 
-/// The headings, in the order in which they are written.
-const HEADINGS: [&str; 4] = ["found", "use", "link", "note"];
+/// The column names, in the order in which they are written.
+const COLUMN_NAMES: [&str; 4] = ["found", "use", "link", "note"];
 
 /// A corrections file and what it is called.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -47,30 +47,33 @@ impl CorrectionsFile {
         let text = std::str::from_utf8(bytes)
             .map_err(|_| input("is not UTF-8".into()).help("save it as UTF-8"))?;
         let text = text.strip_prefix('\u{feff}').unwrap_or(text);
-        let heading = text.lines().next().unwrap_or_default();
-        let separator = [b';', b'\t'].into_iter().find(|sign| heading.contains(char::from(*sign)));
+        let column_name = text.lines().next().unwrap_or_default();
+        let separator = [b';', b'\t']
+            .into_iter()
+            .find(|character| column_name.contains(char::from(*character)));
         let mut reader = csv::ReaderBuilder::new()
             .delimiter(separator.unwrap_or(b','))
             .flexible(true)
             .trim(csv::Trim::All)
             .from_reader(text.as_bytes());
-        let headings = reader.headers().map_err(|error| input(error.to_string()))?.clone();
-        if headings.is_empty() {
+        let column_names = reader.headers().map_err(|error| input(error.to_string()))?.clone();
+        if column_names.is_empty() {
             return Ok(Vec::new());
         }
         let column = |name: &str| {
-            let found = headings.iter().position(|heading| heading.eq_ignore_ascii_case(name));
-            let there: Vec<&str> = headings.iter().collect();
+            let found =
+                column_names.iter().position(|column_name| column_name.eq_ignore_ascii_case(name));
+            let there: Vec<&str> = column_names.iter().collect();
             found.ok_or_else(|| {
-                let way_out = match nearest_name(name, &there) {
+                let fix = match nearest_name(name, &there) {
                     Some(near) => format!("is `{near}` meant by it?"),
                     None => format!(
                         "its first row is `{}`; corrections have the columns {}",
                         there.join(","),
-                        HEADINGS.join(", ")
+                        COLUMN_NAMES.join(", ")
                     ),
                 };
-                input(format!("has no column `{name}`")).at_row(1).help(way_out)
+                input(format!("has no column `{name}`")).at_row(1).help(fix)
             })
         };
         let (found, used, link) = (column("found")?, column("use")?, column("link")?);
@@ -91,7 +94,7 @@ impl CorrectionsFile {
                 }
             }
             if !links.contains(&cell(link)) {
-                let way_out = match nearest_name(cell(link), links) {
+                let fix = match nearest_name(cell(link), links) {
                     Some(near) => format!("did you mean `{near}`?"),
                     None => format!("the links of the plan are {}", links.join(", ")),
                 };
@@ -100,7 +103,7 @@ impl CorrectionsFile {
                     cell(link)
                 ))
                 .at_row(row)
-                .help(way_out));
+                .help(fix));
             }
             corrections.push(Correction {
                 link: cell(link).to_owned(),
@@ -118,7 +121,7 @@ impl CorrectionsFile {
     /// # Errors
     /// It cannot be written.
     pub fn write(&self, corrections: &[Correction]) -> Result<(), Error> {
-        let mut bytes = csv_row(HEADINGS);
+        let mut bytes = csv_row(COLUMN_NAMES);
         for correction in corrections {
             let Correction { found, used, link, note, .. } = correction;
             bytes.extend(csv_row([found.as_str(), used, link, note]));
@@ -141,7 +144,7 @@ impl CorrectionsFile {
 fn row_at(text: &str, from: usize) -> u64 {
     let rest = text.get(from..).unwrap_or_default();
     let start = from + rest.len() - rest.trim_start_matches(['\n', '\r']).len();
-    1 + text.as_bytes()[..start].iter().filter(|sign| **sign == b'\n').count() as u64
+    1 + text.as_bytes()[..start].iter().filter(|character| **character == b'\n').count() as u64
 }
 
 /// Adds corrections to others; one for the same key and link takes the place of an earlier one.
@@ -211,7 +214,7 @@ mod tests {
     }
 
     proptest! {
-        /// What was written is read back, whatever stands in it.
+        /// What was written is read back, whatever is in it.
         #[test]
         fn prop_corrections_are_read_back(
             rows in prop::collection::vec(("[a-z,;\"+é ]{0,4}[a-z]", "[a-z]{1,4}", "[a-z,\"\n ]{0,6}"), 0..6),

@@ -22,7 +22,7 @@ use crate::mend::corrections_file::{CorrectionsFile, with_corrections};
 use crate::plan_edit::with_corrections_file;
 use crate::project::Project;
 
-/// Lookups with more rows than this are not read again to show what suggestions stand for.
+/// Lookups with more rows than this are not read again to show what suggestions represent.
 const ROWS_SHOWN: u32 = 200_000;
 
 /// A key that some links did not find.
@@ -66,7 +66,7 @@ pub struct Mended {
     pub note: String,
 }
 
-/// A correction of another file that was not taken over.
+/// A correction of another file that was not imported.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct NotTaken {
     /// The correction.
@@ -75,7 +75,7 @@ pub struct NotTaken {
     pub why: Refused,
 }
 
-/// Why a correction was not taken over.
+/// Why a correction was not imported.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Refused {
     /// The lookup does not have the key that it leads to.
@@ -320,7 +320,7 @@ impl<'a> Mending<'a> {
         Ok((mended, doubtful))
     }
 
-    /// Takes over corrections of another file. Those that lead to no key of the lookup, and those that another
+    /// Imports corrections of another file. Those that lead to no key of the lookup, and those that another
     /// one contradicts, of that file or of ours, are not taken and are the second part of the answer.
     ///
     /// # Errors

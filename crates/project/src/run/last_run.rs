@@ -109,7 +109,7 @@ impl LastRun {
         there.is_some() && self.files.get(&name_in(folder, &path)).copied() == there
     }
 
-    /// Notes that so many lines, rows or values of a kind were found.
+    /// Notes that this many lines, rows or values of a kind were found.
     pub(crate) fn note_finding(&mut self, code: Code, place: &str, count: u64, subject: &str) {
         let found = self.findings.entry(format!("{} {place}", code.name())).or_default();
         found.count += count;

@@ -58,7 +58,7 @@ pub enum OnStop {
 pub struct Inspection {
     /// Whether it is noted which rows of lookups are used.
     pub usage: bool,
-    /// How many lines that were delivered twice are looked up again.
+    /// How many duplicate lines are looked up again.
     pub copies: usize,
 }
 
@@ -80,14 +80,14 @@ impl Inspection {
     }
 }
 
-/// How many lines that were delivered twice are listed among the findings.
+/// How many duplicate lines are listed among the findings.
 const COPIES_LISTED: usize = 1_000;
 
 /// What a run came to over all facts.
 pub struct RunResult {
     /// Of each fact.
     pub outcomes: Vec<Outcome>,
-    /// What was found; nothing where only what outputs need is worked out.
+    /// What was found; nothing where only what outputs need is computed.
     pub checked: Checked,
     /// What was found and was not there in the last run; none where there was none.
     pub since: Option<FindingsSince>,
@@ -109,7 +109,7 @@ struct Pass<'a> {
 /// Runs a job. `progress` is told how many bytes and lines were read.
 ///
 /// # Errors
-/// Input that cannot be read, output that cannot be written, a number that does not fit, a finding
+/// Input that cannot be read, output that cannot be written, a number that overflows, a finding
 /// that the plan says must stop; then no output appears.
 pub fn run(
     project: &Project,
@@ -176,7 +176,7 @@ pub fn link_use(
 type Cubes = BTreeMap<String, Cube>;
 
 impl Pass<'_> {
-    /// What was found over all facts; nothing where only what outputs need is worked out.
+    /// What was found over all facts; nothing where only what outputs need is computed.
     fn checked(&self, facts: &[Closed]) -> Checked {
         if !self.job.engines.iter().all(Engine::looks_into_all) {
             return Checked::default();

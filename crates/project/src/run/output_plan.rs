@@ -40,7 +40,7 @@ pub(crate) struct Destination {
     plan: String,
 }
 
-/// Rows are encoded in groups of so many, where there are many.
+/// Rows are encoded in groups of this many, where there are many.
 const ROWS_AT_ONCE: usize = 10_000;
 
 impl Destination {

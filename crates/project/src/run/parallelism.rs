@@ -24,7 +24,7 @@ impl Default for Parallelism {
 /// The stack of a thread: long formulas are typed and evaluated recursively.
 const STACK: usize = 64 << 20;
 
-/// A pool of so many threads, whose stacks are large enough for any plan; of fewer, where the system gives no more, and
+/// A pool of this many threads, whose stacks are large enough for any plan; of fewer, where the system gives no more, and
 /// none, where it gives none at all.
 pub fn pool(threads: usize) -> Option<ThreadPool> {
     let build = |threads| ThreadPoolBuilder::new().num_threads(threads).stack_size(STACK).build();

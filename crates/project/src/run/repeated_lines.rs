@@ -1,4 +1,4 @@
-//! Lines of the fact that were delivered twice: recognised while the lines stream by, and read again
+//! Duplicate lines of the fact: recognised while the lines stream by, and read again
 //! from their place where two of them differ.
 
 use std::collections::HashMap;
@@ -62,7 +62,7 @@ struct State {
     /// Lines whose key came before on a line that is not the same byte for byte.
     pairs: Vec<Pair>,
     /// Lines that are the same as another byte for byte, with that.
-    folded: Vec<Pair>,
+    identical: Vec<Pair>,
     /// Lines without a key.
     unkeyed: u64,
 }
@@ -70,7 +70,7 @@ struct State {
 /// The lines of a block that do not hold, ascending.
 pub(crate) struct Sifted {
     /// Copies of a line that came before.
-    pub(crate) folded: Vec<u32>,
+    pub(crate) identical: Vec<u32>,
     /// Lines in the place of which another holds.
     pub(crate) dropped: Vec<u32>,
 }
@@ -83,7 +83,7 @@ type Hashes = Vec<Option<LineHash>>;
 
 impl<'a> Watch<'a> {
     /// A watch for the fact of an engine; `None` when it has no key, or keeps all lines. Where a later
-    /// line may hold, all lines are gone through first.
+    /// line may hold, all lines are scanned first.
     pub(crate) fn new(
         engine: &'a Engine,
         table: &'a Table,
@@ -106,7 +106,7 @@ impl<'a> Watch<'a> {
         Ok(Some(watch))
     }
 
-    /// The lines in which a later one may hold: goes through all of them, then through those that share
+    /// The lines in which a later one may hold: scans all of them, then through those that share
     /// a key.
     fn settle_before(&self, engine: &Engine, parallelism: Parallelism) -> Result<Settled, Error> {
         let mut state = State::default();
@@ -149,7 +149,7 @@ impl<'a> Watch<'a> {
                 let marked = marks.iter().enumerate().filter(|(_, mark)| **mark == wanted);
                 marked.map(|(line, _)| line as u32).collect()
             };
-            Sifted { folded: lines(Mark::Folded), dropped: lines(Mark::Dropped) }
+            Sifted { identical: lines(Mark::Identical), dropped: lines(Mark::Dropped) }
         }))
     }
 
@@ -174,8 +174,8 @@ impl<'a> Watch<'a> {
                 let line = state.lines;
                 state.lines += 1;
                 state.unkeyed += u64::from(hash.is_none());
-                if is_among(&settled.folded, line) {
-                    Mark::Folded
+                if is_among(&settled.identical, line) {
+                    Mark::Identical
                 } else if is_among(&settled.dropped, line) {
                     Mark::Dropped
                 } else {
@@ -209,7 +209,7 @@ impl<'a> Watch<'a> {
     }
 
     /// Ends the watch: looks again at lines that share a key and differ, corrects the counts, and notes
-    /// what it found, with the places of so many copies.
+    /// what it found, with the places of this many copies.
     pub(crate) fn finish(
         self,
         engine: &Engine,
@@ -219,7 +219,7 @@ impl<'a> Watch<'a> {
         let (table, rule) = (self.table, self.rule);
         let mut state = self.turns.finish();
         findings.unkeyed = state.unkeyed;
-        let mut folded = std::mem::take(&mut state.folded);
+        let mut identical = std::mem::take(&mut state.identical);
         let settled = match self.settled {
             Some(settled) => Some(settled),
             None if state.pairs.is_empty() => None,
@@ -227,30 +227,30 @@ impl<'a> Watch<'a> {
                 let (groups, amounts) = fetch(engine, table, &state)?;
                 let settled = settle(rule, groups.iter().map(Vec::as_slice));
                 // They were counted as dropped, byte for byte as they differ.
-                for (_, line) in &settled.folded {
+                for (_, line) in &settled.identical {
                     let counts = findings.parts.entry(state.part_of(*line)).or_default();
                     counts.dropped -= 1;
-                    counts.folded += 1;
+                    counts.identical += 1;
                     let sums = amounts.get(line).cloned().unwrap_or_default();
                     let tally = Tally { lines: 1, marks: 0, sums };
                     findings.ends.dropped.take(&tally);
-                    findings.ends.folded.merge(&tally);
+                    findings.ends.identical.merge(&tally);
                 }
                 Some(settled)
             }
         };
         findings.read_again = settled.is_some();
-        let Settled { folded: equal, dropped, mut open } = settled.unwrap_or_default();
+        let Settled { identical: equal, dropped, mut open } = settled.unwrap_or_default();
         findings.repeats_open = open.len() as u64;
-        folded.extend(equal);
+        identical.extend(equal);
         if !matches!(rule, Rule::Stop) {
             open.extend(dropped);
         }
         let most = copies.max(SHOWN);
         findings.repeats = show(engine, table, &state, &open[..open.len().min(most)])?;
-        folded.sort_unstable_by_key(|(_, later)| *later);
-        folded.truncate(copies);
-        findings.copies = show(engine, table, &state, &folded)?;
+        identical.sort_unstable_by_key(|(_, later)| *later);
+        identical.truncate(copies);
+        findings.copies = show(engine, table, &state, &identical)?;
         Ok(())
     }
 }
@@ -258,7 +258,7 @@ impl<'a> Watch<'a> {
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 enum Mark {
     Holds,
-    Folded,
+    Identical,
     Dropped,
 }
 
@@ -295,10 +295,10 @@ impl State {
         Ok(match self.note(hash)? {
             None => Mark::Holds,
             Some((first, line, true)) => {
-                if self.folded.len() < COPIES_KEPT {
-                    self.folded.push((first, line));
+                if self.identical.len() < COPIES_KEPT {
+                    self.identical.push((first, line));
                 }
-                Mark::Folded
+                Mark::Identical
             }
             Some((first, line, false)) => {
                 self.pairs.push((first, line));
@@ -326,7 +326,7 @@ impl State {
 /// What tells the rows of a part apart from those of parts that are laid out otherwise.
 fn layout(part: &Part) -> u64 {
     let mut hasher = FixedState::with_seed(0x7469_6c69).build_hasher();
-    part.headings.hash(&mut hasher);
+    part.column_names.hash(&mut hasher);
     format!("{} {:?} {:?}", part.source.layout(), part.style, part.columns.names).hash(&mut hasher);
     hasher.finish()
 }
@@ -483,7 +483,7 @@ impl Comparing<'_> {
     }
 }
 
-/// Lines that share a key and differ, as they stand in their files.
+/// Lines that share a key and differ, as they are in their files.
 fn show(
     engine: &Engine,
     table: &Table,

@@ -1,4 +1,4 @@
-//! What was found in the data and must stop a run, each with its places and the ways out.
+//! What was found in the data and must stop a run, each with its places and the fixes.
 
 use crate::error::Stop;
 use interligo_engine::bind::{Bound, BoundLookup};

@@ -73,16 +73,16 @@ impl Worker<'_> {
             // An earlier block has failed, and its error is the one that is told.
             None => return Err(Error::stopped(Vec::new())),
         };
-        rows.counts.folded = sifted.folded.len() as u64;
+        rows.counts.identical = sifted.identical.len() as u64;
         rows.counts.dropped = sifted.dropped.len() as u64;
-        if rows.counts.folded > 0 && strikes(Fault::CopyNotCounted) {
-            rows.counts.folded -= 1;
+        if rows.counts.identical > 0 && strikes(Fault::CopyNotCounted) {
+            rows.counts.identical -= 1;
         }
-        if !sifted.folded.is_empty() || !sifted.dropped.is_empty() {
-            ends.folded.merge(&self.tally(&rows, part, number, Some(&sifted.folded)));
+        if !sifted.identical.is_empty() || !sifted.dropped.is_empty() {
+            ends.identical.merge(&self.tally(&rows, part, number, Some(&sifted.identical)));
             ends.dropped.merge(&self.tally(&rows, part, number, Some(&sifted.dropped)));
             let mut holds = vec![true; rows.len()];
-            for line in sifted.folded.iter().chain(&sifted.dropped) {
+            for line in sifted.identical.iter().chain(&sifted.dropped) {
                 holds[*line as usize] = false;
             }
             rows.keep(|line| holds[line]);
@@ -242,7 +242,7 @@ fn marks(rows: &Rows, block: u64, lines: impl Iterator<Item = u32>) -> u64 {
     lines.map(mark).fold(0, u64::wrapping_add)
 }
 
-/// A row as it stands in its file, or as a text file would have it.
+/// A row as it is in its file, or as a text file would have it.
 fn row_text(grid: &Grid, row: usize) -> String {
     if let Some(text) = grid.text() {
         return String::from_utf8_lossy(text.fields.row(&text.buffer, row)).into_owned();
@@ -263,13 +263,13 @@ fn note_rows(findings: &mut Findings, rows: &Rows, part: usize) {
     findings.lines += ragged + uneven;
     // The number of such a row is counted from the start of its block; only the first are named.
     let first = rows.grid.ragged().iter().take(PLACES_KEPT).map(|ragged| rows.grid.row_at(ragged));
-    let mut misfits: Vec<u64> = first.collect();
+    let mut malformed: Vec<u64> = first.collect();
     let first = rows.uneven().iter().take(PLACES_KEPT);
-    misfits.extend(first.map(|row| rows.number_of(*row as usize)));
-    misfits.sort_unstable();
-    let named = misfits.into_iter().take(PLACES_KEPT);
-    findings.misfits.first = named.map(|row| (Spot { part, row }, String::new())).collect();
-    findings.misfits.count = ragged + uneven;
+    malformed.extend(first.map(|row| rows.number_of(*row as usize)));
+    malformed.sort_unstable();
+    let named = malformed.into_iter().take(PLACES_KEPT);
+    findings.malformed.first = named.map(|row| (Spot { part, row }, String::new())).collect();
+    findings.malformed.count = ragged + uneven;
     for (why, count) in [(Aside::Fields, ragged), (Aside::Uneven, uneven)] {
         if count > 0 {
             findings.aside.insert(why, count);

@@ -31,7 +31,7 @@ pub(super) struct Piece {
     pub(super) from: String,
     /// The folder of its file, or the file that it lies in.
     pub(super) home: String,
-    headings: Vec<String>,
+    column_names: Vec<String>,
     /// Whether it has both numbers and days, as sales lines have.
     is_fact_like: bool,
 }
@@ -101,7 +101,7 @@ fn walk(
     files: &mut Vec<String>,
     descriptions: &mut Vec<PathBuf>,
 ) {
-    // A link may lead to a folder that is gone through already, or around in a circle.
+    // A link may lead to a folder that is scanned already, or around in a circle.
     if !known.insert(std::fs::canonicalize(folder).unwrap_or(folder.to_owned())) {
         return;
     }
@@ -152,13 +152,13 @@ fn pieces_of(folder: &Path, file: &str) -> Result<(Vec<Piece>, Vec<(String, Stri
     Ok((pieces, unread))
 }
 
-/// A path with the signs of patterns doubled.
+/// A path with the characters of patterns doubled.
 fn doubled(path: &str) -> String {
     if is_address(path) {
         return path.to_owned();
     }
-    let times = |sign: char| if "{}*#".contains(sign) { 2 } else { 1 };
-    path.chars().flat_map(|sign| std::iter::repeat_n(sign, times(sign))).collect()
+    let times = |character: char| if "{}*#".contains(character) { 2 } else { 1 };
+    path.chars().flat_map(|character| std::iter::repeat_n(character, times(character))).collect()
 }
 
 fn look_at(named: &str) -> Result<Table, Error> {
@@ -176,27 +176,28 @@ fn piece(from: &str, file: &str, table: &Table) -> Piece {
             Path::new(file).parent().map_or(String::new(), |p| p.to_string_lossy().into_owned())
         }
     };
-    let heading = |heading: &String| heading.trim().to_lowercase().nfc().collect::<String>();
+    let column_name =
+        |column_name: &String| column_name.trim().to_lowercase().nfc().collect::<String>();
     Piece {
         from: from.to_owned(),
         home,
-        headings: part.headings.iter().map(heading).collect(),
+        column_names: part.column_names.iter().map(column_name).collect(),
         is_fact_like: has(&[ColumnType::Date])
             && has(&[ColumnType::Number, ColumnType::Integer, ColumnType::Percent]),
     }
 }
 
-/// Puts pieces with the same headings together, where their names or their place say that they belong together.
+/// Puts pieces with the same column names together, where their names or their place say that they belong together.
 fn stacked(pieces: Vec<Piece>) -> Vec<Stack> {
     let all: Vec<String> = pieces.iter().map(|piece| piece.from.clone()).collect();
     // Folders and books that hold nothing but parts of one table.
-    let headings = |home: &str| {
+    let column_names = |home: &str| {
         let here = pieces.iter().filter(|piece| piece.home == home);
-        here.map(|piece| &piece.headings).collect::<BTreeSet<_>>().len()
+        here.map(|piece| &piece.column_names).collect::<BTreeSet<_>>().len()
     };
     let homes: BTreeSet<String> = pieces.iter().map(|piece| piece.home.clone()).collect();
     let uniform: BTreeSet<String> =
-        homes.into_iter().filter(|home| !home.is_empty() && headings(home) == 1).collect();
+        homes.into_iter().filter(|home| !home.is_empty() && column_names(home) == 1).collect();
     let mut groups: Vec<Vec<Piece>> = Vec::new();
     for piece in pieces {
         let known = groups.iter_mut().find(|group| belongs(&piece, group, &uniform));
@@ -220,8 +221,8 @@ fn stacked(pieces: Vec<Piece>) -> Vec<Stack> {
 /// Whether a piece belongs to others.
 fn belongs(piece: &Piece, group: &[Piece], uniform: &BTreeSet<String>) -> bool {
     let first = &group[0];
-    let own: BTreeSet<&String> = piece.headings.iter().collect();
-    let other: BTreeSet<&String> = first.headings.iter().collect();
+    let own: BTreeSet<&String> = piece.column_names.iter().collect();
+    let other: BTreeSet<&String> = first.column_names.iter().collect();
     let common = own.intersection(&other).count();
     let same = own == other;
     let alike = common * 10 >= own.union(&other).count() * 7 && common >= 2;
@@ -232,7 +233,7 @@ fn belongs(piece: &Piece, group: &[Piece], uniform: &BTreeSet<String>) -> bool {
     // Files of a folder of their own, and sales lines that lie in one folder, in books and text files.
     let near = home_folder(piece) == home_folder(first);
     let own_place = piece.home == first.home && uniform.contains(&piece.home);
-    let lines = piece.is_fact_like && first.is_fact_like && near && piece.headings.len() >= 5;
+    let lines = piece.is_fact_like && first.is_fact_like && near && piece.column_names.len() >= 5;
     same && (own_place || lines)
 }
 

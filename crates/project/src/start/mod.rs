@@ -1,5 +1,5 @@
 //! From a folder of files to a plan: what lies there, which tables are linked by what, and the figures that
-//! can be worked out of it, written as a plan with the reasons.
+//! can be computed of it, written as a plan with the reasons.
 
 mod draft;
 mod gather;
@@ -29,7 +29,7 @@ use gather::{Gathered, Stack, gather};
 use sample::{Sampled, look_up, sample};
 use stated::stated;
 
-/// A lookup of so many rows takes seconds to load.
+/// A lookup of this many rows takes seconds to load.
 const LARGE: u64 = 1_000_000;
 
 /// What came of looking at a folder.
@@ -40,7 +40,7 @@ pub struct Started {
     pub tables: Vec<StartedTable>,
     /// The links.
     pub links: Vec<StartedLink>,
-    /// Possible links, and stand in the plan as comments.
+    /// Possible links, and are in the plan as comments.
     pub doubts: Vec<StartedLink>,
     /// The figures.
     pub figures: Vec<FigureProposal>,
@@ -76,7 +76,7 @@ pub struct StartedLink {
     pub why: String,
     /// What came next for the same column, in a line.
     pub runner_up: Option<String>,
-    /// Of all lines, how many find their row, once all were looked at.
+    /// Of all lines, how many match, once all were looked at.
     pub lines: Option<(u64, u64)>,
     /// The table that it starts from.
     pub from: String,
@@ -276,9 +276,9 @@ fn decisions(material: &Material<'_>, gathered: &Gathered) -> Vec<String> {
     for (table, stack) in material.tables.iter().zip(material.stacks) {
         let all: Vec<usize> = (0..table.columns.names.len()).collect();
         let questions: Vec<Question> = table.questions(&all);
-        open.extend(questions.into_iter().take(1).map(|q| format!("{}: {}", q.message, q.way_out)));
+        open.extend(questions.into_iter().take(1).map(|q| format!("{}: {}", q.message, q.fix)));
         open.extend(lists(table, material, &stack.name));
-        open.extend(periods_as_headings(table, &stack.name));
+        open.extend(periods_as_columns(table, &stack.name));
     }
     for (link, taken) in &material.proposal.equals {
         let (other, taken) = (&material.seen[link.to_table].name, &material.seen[*taken].name);
@@ -302,11 +302,11 @@ fn lists(table: &Table, material: &Material<'_>, name: &str) -> Vec<String> {
         return Vec::new();
     };
     let columns = interligo_discover::propose::lists(&material.seen[number]);
-    let Some((sign, columns)) = columns else { return Vec::new() };
+    let Some((separator, columns)) = columns else { return Vec::new() };
     let names: Vec<String> =
         columns.iter().map(|column| format!("\"{}\"", table.columns.names[*column])).collect();
     vec![format!(
-        "the cells of {} in `{name}` have several values: add unpack = {{ columns = [{}], separator = \"{sign}\" }} to [tables.{}]",
+        "the cells of {} in `{name}` have several values: add unpack = {{ columns = [{}], separator = \"{separator}\" }} to [tables.{}]",
         names.join(", ").replace('"', "`"),
         names.join(", "),
         key(name)
@@ -314,9 +314,11 @@ fn lists(table: &Table, material: &Material<'_>, name: &str) -> Vec<String> {
 }
 
 /// Columns that are headed by periods, as price lists have that are made for reading.
-fn periods_as_headings(table: &Table, name: &str) -> Option<String> {
+fn periods_as_columns(table: &Table, name: &str) -> Option<String> {
     let mut patterns: Vec<(String, usize)> = Vec::new();
-    for pattern in table.columns.names.iter().filter_map(|heading| names::period_pattern(heading)) {
+    for pattern in
+        table.columns.names.iter().filter_map(|column_name| names::period_pattern(column_name))
+    {
         match patterns.iter_mut().find(|(known, _)| *known == pattern) {
             Some((_, count)) => *count += 1,
             None => patterns.push((pattern, 1)),
@@ -337,7 +339,7 @@ fn try_whole(folder: &Path, plan: &str) -> Result<(), Error> {
     project.prepare(&requests, Extent::Everything, OnDuplicates::Report).map(drop)
 }
 
-/// Runs the draft over all lines, without writing anything, and notes how many find their rows. A link that does
+/// Runs the draft over all lines, without writing anything, and notes how many match. A link that does
 /// not hold is left to the reader.
 fn verify(
     folder: &Path,

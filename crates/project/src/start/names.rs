@@ -7,7 +7,7 @@ use interligo_model::pattern::NamePattern;
 
 use interligo_sources::table::path_pattern::PathPattern;
 
-/// A run of letters, of digits, or of other signs.
+/// A run of letters, of digits, or of other characters.
 #[derive(Clone, Debug, PartialEq, Eq)]
 enum Run {
     Letters(String),
@@ -33,16 +33,16 @@ impl Run {
 
 fn runs(name: &str) -> Vec<Run> {
     let mut runs: Vec<Run> = Vec::new();
-    for sign in name.chars() {
-        let next = match sign {
-            _ if sign.is_alphabetic() => Run::Letters(sign.to_string()),
-            _ if sign.is_ascii_digit() => Run::Digits(sign.to_string()),
-            _ => Run::Other(sign.to_string()),
+    for character in name.chars() {
+        let next = match character {
+            _ if character.is_alphabetic() => Run::Letters(character.to_string()),
+            _ if character.is_ascii_digit() => Run::Digits(character.to_string()),
+            _ => Run::Other(character.to_string()),
         };
         match runs.last_mut() {
             Some(last) if last.kind() == next.kind() => {
                 let (Run::Letters(text) | Run::Digits(text) | Run::Other(text)) = last;
-                text.push(sign);
+                text.push(character);
             }
             _ => runs.push(next),
         }
@@ -201,9 +201,9 @@ pub(super) fn table_name(names: &[&str], home: &str, taken: &mut BTreeSet<String
 /// A text as a name that needs no quotes.
 fn as_name(text: &str) -> String {
     let mut name = String::new();
-    for sign in text.trim().chars() {
-        if sign.is_alphanumeric() {
-            name.push(sign);
+    for character in text.trim().chars() {
+        if character.is_alphanumeric() {
+            name.push(character);
         } else if !name.is_empty() && !name.ends_with('_') {
             name.push('_');
         }
@@ -215,14 +215,16 @@ fn as_name(text: &str) -> String {
     }
 }
 
-/// A heading that names a period, or the first and last day of one, as a pattern.
-pub(super) fn period_pattern(heading: &str) -> Option<String> {
-    let is_part = |sign: char| sign.is_ascii_digit() || "-/.QW".contains(sign);
+/// A column name that names a period, or the first and last day of one, as a pattern.
+pub(super) fn period_pattern(column_name: &str) -> Option<String> {
+    let is_part = |character: char| character.is_ascii_digit() || "-/.QW".contains(character);
     let mut pattern = String::new();
     let mut slots = 0;
-    let mut rest = heading;
-    while let Some(start) = rest.find(|sign: char| sign.is_ascii_digit()) {
-        let end = rest[start..].find(|sign| !is_part(sign)).map_or(rest.len(), |end| start + end);
+    let mut rest = column_name;
+    while let Some(start) = rest.find(|character: char| character.is_ascii_digit()) {
+        let end = rest[start..]
+            .find(|character| !is_part(character))
+            .map_or(rest.len(), |end| start + end);
         let digits = rest[start..end].chars().filter(char::is_ascii_digit).count();
         pattern += &rest[..start];
         if digits >= 4 {
@@ -262,15 +264,15 @@ mod tests {
     }
 
     #[test]
-    fn headings_that_name_periods_have_a_pattern() {
-        for (heading, pattern) in [
+    fn column_names_that_name_periods_have_a_pattern() {
+        for (column_name, pattern) in [
             ("2024-01-01 to 2024-03-31", Some("{from} to {until}")),
             ("price_2025", Some("price_{period}")),
             ("Q1 2025", Some("Q1 {period}")),
             ("2025-Q3", Some("{period}")),
             ("line 12", None),
         ] {
-            assert_eq!(period_pattern(heading).as_deref(), pattern, "{heading}");
+            assert_eq!(period_pattern(column_name).as_deref(), pattern, "{column_name}");
         }
     }
 

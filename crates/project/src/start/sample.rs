@@ -15,13 +15,13 @@ use interligo_sources::formats::Wanted;
 use interligo_sources::table::parts::{Table, WantedColumns};
 use interligo_sources::table::rows::Rows;
 
-/// So many rows are looked at of a table that is larger than this.
+/// This many rows are looked at of a table that is larger than this.
 const ROWS: usize = 100_000;
 
-/// Tables of up to so many bytes are read whole.
+/// Tables of up to this many bytes are read whole.
 const WHOLE: u64 = 24 << 20;
 
-/// So many rows of a table that others look their values up in.
+/// This many rows of a table that others look their values up in.
 const LOOKED_UP: usize = 400_000;
 
 /// How many bytes are read at a time.

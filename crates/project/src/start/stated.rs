@@ -55,7 +55,7 @@ fn of_container(folder: &Path, file: &str) -> Result<(String, KeysStated), Error
     Ok((shown.to_string(), container.keys_stated()?))
 }
 
-/// Takes over what is stated of tables that are there. `within` is the name of a part.
+/// Imports what is stated of tables that are there. `within` is the name of a part.
 fn take(
     stated: KeysStated,
     by: &str,
@@ -145,7 +145,7 @@ fn of_schema(
     }
 }
 
-/// The heading of a column that a description calls by another name.
+/// The column name of a column that a description calls by another name.
 fn title(schema: &Value, name: String) -> String {
     let columns = schema["columns"].as_array();
     let column = columns.into_iter().flatten().find(|column| column["name"] == name.as_str());

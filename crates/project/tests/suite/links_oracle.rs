@@ -76,7 +76,7 @@ impl Case {
         kept
     }
 
-    /// The rows of the key that is found step by step; none where several different keys fit.
+    /// The rows of the key that is found step by step; none where several distinct keys fit.
     fn rows_of(&self, item: &str, zone: &str, kept: &[usize]) -> Vec<usize> {
         if item.trim().is_empty() || zone.trim().is_empty() {
             return Vec::new();

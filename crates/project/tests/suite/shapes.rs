@@ -9,10 +9,10 @@ use crate::support::Folder;
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(60))]
 
-    /// A last row with the sums is a total; one that is a cent off is asked about, whatever stands above.
+    /// A last row with the sums is a total; one that is a cent off is asked about, whatever is above.
     #[test]
     fn prop_a_total_is_proved_by_its_sums_and_by_nothing_else(
-        rows in prop::collection::vec((1i64..9_999, 1i64..999_999), 2..40), off in -1i64..=1, word in any::<bool>(), packed in any::<bool>(),
+        rows in prop::collection::vec((1i64..9_999, 1i64..999_999), 2..40), off in -1i64..=1, word in any::<bool>(), compressed in any::<bool>(),
     ) {
         let amount = |cents: i64| format!("{}.{:02}", cents / 100, cents % 100);
         let mut text = "code,name,n,amount\n".to_owned();
@@ -24,7 +24,7 @@ proptest! {
         text += &format!("{label},,{n},{}\n", amount(cents + off));
         let plan = "[tables.s]\nrole = 'fact'\nfrom = 's.csv'\n[figures]\nx = '2 * amount'\n[outputs.l]\nto = 'l.csv'\n";
         let folder = Folder::with(&[("interligo.toml", plan)]);
-        let bytes = if packed { zstd::encode_all(text.as_bytes(), 1).unwrap() } else { text.into_bytes() };
+        let bytes = if compressed { zstd::encode_all(text.as_bytes(), 1).unwrap() } else { text.into_bytes() };
         folder.put("s.csv", &bytes);
         let came = folder.run();
         if off == 0 {
@@ -83,11 +83,11 @@ fn rows() -> impl Strategy<Value = Vec<(u32, String, i64, u32)>> {
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(40))]
 
-    /// Whatever the order of a file's columns, its separator, its style, and what stands above and below.
+    /// Whatever the order of a file's columns, its separator, its style, and what is above and below.
     #[test]
     fn prop_every_way_of_writing_a_table_gives_the_same_lines(
         rows in rows(), order in Just(vec![0usize, 1, 2, 3]).prop_shuffle(), separator in "[;\t|]",
-        grouped in any::<bool>(), title in any::<bool>(), total in any::<bool>(), blanks in 0usize..3, packed in any::<bool>(),
+        grouped in any::<bool>(), title in any::<bool>(), total in any::<bool>(), blanks in 0usize..3, compressed in any::<bool>(),
     ) {
         let cents = |cents: i64, style: fn(i64, i64) -> String| {
             let sign = if cents < 0 { "-" } else { "" };
@@ -121,7 +121,7 @@ proptest! {
         let plan = "[tables.sales]\nrole = 'fact'\nfrom = 's.csv'\ncolumns = { no = { type = 'text' }, item = { type = 'text' } }\n\
                     [figures]\nx = 'quantity'\n[outputs.l]\nto = 'l.csv'\ncolumns = ['no', 'item', 'quantity', 'day']\n";
         let folder = Folder::with(&[("interligo.toml", plan)]);
-        let bytes = if packed { zstd(&text) } else { text.into_bytes() };
+        let bytes = if compressed { zstd(&text) } else { text.into_bytes() };
         folder.put("s.csv", &bytes);
         let came = folder.run();
         let expected: String = rows
@@ -139,12 +139,12 @@ proptest! {
         // Copies make files of several blocks.
         let line = |(no, item, amount, day): &(u32, String, i64, u32)| format!("{no},{item},{amount},2025-01-{day}\n");
         let text: String = rows.iter().cycle().take(rows.len() * copies).map(line).collect();
-        let (mut kept, mut folded, mut dropped) = (Vec::new(), 0, 0);
+        let (mut kept, mut identical, mut dropped) = (Vec::new(), 0, 0);
         for line in text.lines() {
             let key = |line: &str| line.split(',').next().unwrap().to_owned();
             match kept.iter().find(|known: &&&str| key(known) == key(line)) {
                 None => kept.push(line),
-                Some(known) if *known == line => folded += 1,
+                Some(known) if *known == line => identical += 1,
                 Some(_) => dropped += 1,
             }
         }
@@ -154,7 +154,7 @@ proptest! {
         let folder = Folder::with(&[("interligo.toml", plan), ("s.csv", &text)]);
         let came = folder.run_with(2, block);
         prop_assert_eq!(came.file("l.csv"), format!("no,item,quantity,day\n{}\n", kept.join("\n")));
-        prop_assert_eq!(came.tie_outs()[0].fact.rows.folded, folded);
+        prop_assert_eq!(came.tie_outs()[0].fact.rows.identical, identical);
         prop_assert_eq!(came.tie_outs()[0].fact.rows.dropped, dropped);
     }
 }

@@ -41,7 +41,7 @@ impl Folder {
         self.run_with(2, 1 << 19)
     }
 
-    /// Runs the plan on so many threads, with blocks of so many bytes. Each run is the first.
+    /// Runs the plan on this many threads, with blocks of this many bytes. Each run is the first.
     pub(crate) fn run_with(&self, threads: usize, block: usize) -> Ran {
         let _ = std::fs::remove_dir_all(self.0.path().join(".interligo"));
         let before = self.contents();

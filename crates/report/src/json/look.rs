@@ -108,7 +108,7 @@ fn profile(profile: &TableProfile, values: bool) -> ProfileShown<'_> {
     let questions = profile.questions.iter().map(|question| QuestionShown {
         column: &question.column,
         question: &question.message,
-        answer: &question.way_out,
+        answer: &question.fix,
     });
     ProfileShown {
         table: &profile.name,

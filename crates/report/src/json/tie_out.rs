@@ -15,7 +15,7 @@ struct FactTieOut<'a> {
     fact: &'a str,
     lines: LineCounts,
     left_out: Vec<Reason<'a>>,
-    /// Whether lines that were delivered twice are looked for.
+    /// Whether duplicate lines are looked for.
     repeats_looked_for: bool,
     lines_without_key: u64,
     read_again: bool,
@@ -57,7 +57,7 @@ struct AmountTied<'a> {
     kept: Option<String>,
     set_aside: Option<String>,
     left_out: Option<String>,
-    folded: Option<String>,
+    identical_copies: Option<String>,
     dropped: Option<String>,
 }
 
@@ -113,7 +113,7 @@ fn of_fact(tie: &TieOut) -> FactTieOut<'_> {
             read: rows.read,
             added: rows.made,
             files: tie.fact.parts,
-            identical_copies: rows.folded,
+            identical_copies: rows.identical,
             dropped: rows.dropped,
             kept: tie.lines_kept(),
             set_aside: tie.lines_aside(),
@@ -146,7 +146,7 @@ fn of_fact(tie: &TieOut) -> FactTieOut<'_> {
                 kept: exact(amount.kept),
                 set_aside: exact(amount.aside),
                 left_out: exact(amount.left_out),
-                folded: exact(amount.folded),
+                identical_copies: exact(amount.identical),
                 dropped: exact(amount.dropped),
             })
             .collect(),

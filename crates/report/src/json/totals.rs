@@ -41,8 +41,8 @@ fn text(value: &Value<'_>) -> Option<String> {
 /// Prints totals as JSON.
 pub fn totals_json(out: Out<'_>, table: &TotalsTable) -> io::Result<()> {
     let measures = |row: &TotalsRow| -> Vec<(String, Option<String>)> {
-        let headings = table.columns.iter().map(|column| table.heading_of(column));
-        headings.zip(row.values.iter().map(text)).collect()
+        let column_names = table.columns.iter().map(|column| table.column_name_of(column));
+        column_names.zip(row.values.iter().map(text)).collect()
     };
     let row = |row: &TotalsRow| {
         let attributes = table.by.iter().cloned().zip(row.key.iter().map(text));
@@ -52,7 +52,7 @@ pub fn totals_json(out: Out<'_>, table: &TotalsTable) -> io::Result<()> {
             values: attributes.chain(measures(row)).collect(),
         }
     };
-    let left_out = table.measures.iter().map(|m| (m.heading.clone(), m.left_out));
+    let left_out = table.measures.iter().map(|m| (m.column_name.clone(), m.left_out));
     let shown = TotalsShown {
         rows: table.rows.iter().map(row).collect(),
         all: measures(&table.whole).into_iter().collect(),

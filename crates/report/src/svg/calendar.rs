@@ -59,7 +59,7 @@ pub fn calendar_svg(calendar: &KeyCalendar) -> String {
         for ((name, kind), value) in values.filter(|(_, value)| value.is_some()) {
             said += &format!(" · {name} {}", measure_of(*value, *kind));
         }
-        // Beside the bar where it is too long to stand in it.
+        // Beside the bar where it is too long to are in it.
         let room = said.chars().count() * 8 + 16;
         match (width > room, start > WIDTH / 2) {
             (true, _) => text(&mut svg, start + 8, y + 20, "#ffffff", "start", &said),

@@ -30,7 +30,7 @@ struct Place {
     height: usize,
 }
 
-/// The map as a picture; `title` stands above it.
+/// The map as a picture; `title` is above it.
 pub fn map_svg(map: &LinkMap, title: &str) -> String {
     let (places, width, height) = places(map);
     let mut svg = format!(
@@ -41,7 +41,7 @@ pub fn map_svg(map: &LinkMap, title: &str) -> String {
         escaped(title)
     );
     for (number, link) in map.links.iter().enumerate() {
-        // Ends at a box stand in the order of the boxes that they come from and go to, so that few lines cross.
+        // Ends at a box are in the order of the boxes that they come from and go to, so that few lines cross.
         let rank = |end: &dyn Fn(&LinkHealth) -> usize, other: &dyn Fn(&LinkHealth) -> usize| {
             let key = |(at, link): (usize, &LinkHealth)| (places[other(link)].y, at);
             let links = map.links.iter().enumerate().filter(|(_, l)| end(l) == end(link));
@@ -86,7 +86,7 @@ fn places(map: &LinkMap) -> (Vec<Place>, usize, usize) {
     let mut next = vec![TOP; columns];
     let mut places = vec![Place::default(); map.tables.len()];
     let mut order: Vec<usize> = (0..map.tables.len()).collect();
-    // Boxes stand in the order of what leads to them, so that few lines cross.
+    // Boxes are in the order of what leads to them, so that few lines cross.
     order.sort_by_key(|table| depth[*table]);
     for table in order {
         let incoming = map.links.iter().filter(|link| link.to == table);
@@ -113,7 +113,7 @@ fn draw_link(svg: &mut String, link: &LinkHealth, places: &[Place], ports: (usiz
         90.. => FAIR,
         _ => POOR,
     };
-    // The last stretch is straight; the label stands on it.
+    // The last stretch is straight; the label is on it.
     let straight = end.0 - 184.min(end.0 - start.0 - 10);
     let bend = (start.0 + straight) / 2;
     let date = link.as_of.as_ref().map_or(String::new(), |date| format!(", on {date}"));

@@ -13,7 +13,7 @@ pub const WELL: &str = "#3f7d5d";
 /// What is not.
 pub const POOR: &str = "#a3392f";
 
-/// A text with the signs that have a meaning of their own in SVG.
+/// A text with the characters that have a meaning of their own in SVG.
 pub fn escaped(text: &str) -> String {
     text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;").replace('"', "&quot;")
 }

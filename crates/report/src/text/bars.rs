@@ -6,7 +6,7 @@ use interligo_model::values::decimal::{Decimal, Rounding};
 const EIGHTHS: [&str; 8] = ["", "▏", "▎", "▍", "▌", "▋", "▊", "▉"];
 
 /// A bar for a value where `largest` is `width` letters long. One below zero is drawn in another pattern, behind a
-/// minus sign.
+/// minus character.
 pub(super) fn bar(value: Decimal, largest: Decimal, width: usize) -> String {
     let size = value.checked_abs().and_then(|size| {
         let eighths = size.checked_mul(Decimal::from(8 * width as i64))?;

@@ -46,7 +46,7 @@ const ENDINGS: [Ending; 6] = [
     ("added", |tie| tie.fact.rows.made, |_| Some(Decimal::ZERO)),
     ("kept", TieOut::lines_kept, |amount| amount.kept),
     ("left out", |tie| tie.fact.rows.left_out.values().sum(), |a| a.left_out),
-    ("copies", |tie| tie.fact.rows.folded, |amount| amount.folded),
+    ("copies", |tie| tie.fact.rows.identical, |amount| amount.identical),
     ("dropped", |tie| tie.fact.rows.dropped, |amount| amount.dropped),
     ("set aside", |tie| tie.aside.iter().map(|(_, count)| count).sum(), |amount| amount.aside),
 ];

@@ -151,7 +151,7 @@ fn sales(out: Out<'_>, axis: &Axis, calendar: &KeyCalendar) -> io::Result<()> {
     }
 }
 
-/// A sign as high as there are lines in its days.
+/// A character as high as there are lines in its days.
 fn heights(out: Out<'_>, signs: &[DayLines], most: u64) -> io::Result<()> {
     const HEIGHTS: [char; 8] = ['▁', '▂', '▃', '▄', '▅', '▆', '▇', '█'];
     write!(out, "  ")?;
@@ -169,7 +169,7 @@ fn heights(out: Out<'_>, signs: &[DayLines], most: u64) -> io::Result<()> {
     writeln!(out)
 }
 
-/// How many lines have no row, below the first sign of those that stand close together.
+/// How many lines have no row, below the first character of those that stand close together.
 fn marks_below(signs: &[DayLines]) -> Vec<(usize, String)> {
     const CLOSE: usize = 12;
     let mut marks: Vec<(usize, u64)> = Vec::new();
@@ -185,11 +185,11 @@ fn marks_below(signs: &[DayLines]) -> Vec<(usize, String)> {
 
 /// A table with a row for each period, and for each gap.
 fn table(out: Out<'_>, calendar: &KeyCalendar) -> io::Result<()> {
-    let headings = ["from", "until"].map(str::to_owned).into_iter();
+    let column_names = ["from", "until"].map(str::to_owned).into_iter();
     let says = calendar.columns.iter().map(|column| format!(">{column}"));
     let measures = calendar.measures.iter().map(|(name, _)| format!(">{name}"));
     let mut table =
-        TextTable::new(headings.chain(says).chain(measures).chain(["where".to_owned()]));
+        TextTable::new(column_names.chain(says).chain(measures).chain(["where".to_owned()]));
     let mut before: Option<&KeyPeriod> = None;
     let open = |day: Option<Day>| day.map_or("open".to_owned(), |day| day.to_string());
     let mut told: Vec<&Finding> = Vec::new();

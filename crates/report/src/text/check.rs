@@ -108,9 +108,9 @@ fn first_steps(out: Out<'_>, groups: &[Group<'_>]) -> io::Result<()> {
 }
 
 fn line_groups(out: Out<'_>, checked: &Checked, groups: &[&Group<'_>]) -> io::Result<()> {
-    let headings = ["On lines", "in", ">keys", ">lines", ">share"].map(str::to_owned);
-    let headings = headings.into_iter().chain(affected_columns(checked));
-    let mut table = TextTable::new(headings.chain(["first".to_owned()]));
+    let column_names = ["On lines", "in", ">keys", ">lines", ">share"].map(str::to_owned);
+    let column_names = column_names.into_iter().chain(affected_columns(checked));
+    let mut table = TextTable::new(column_names.chain(["first".to_owned()]));
     for group in groups {
         let first = group.findings[0];
         let mut row = vec![
@@ -241,11 +241,11 @@ pub fn detail(
 
 fn line_findings(out: Out<'_>, checked: &Checked, findings: &[&Finding]) -> io::Result<()> {
     let dated = findings.iter().any(|finding| finding.days.is_some());
-    let headings = ["Key", "in", ">lines"].map(str::to_owned);
-    let headings = headings.into_iter().chain(affected_columns(checked));
+    let column_names = ["Key", "in", ">lines"].map(str::to_owned);
+    let column_names = column_names.into_iter().chain(affected_columns(checked));
     let days = dated.then_some(["first day".to_owned(), "last day".to_owned()]);
     let may_be = ["may be".to_owned(), "note".to_owned()];
-    let mut table = TextTable::new(headings.chain(days.into_iter().flatten()).chain(may_be));
+    let mut table = TextTable::new(column_names.chain(days.into_iter().flatten()).chain(may_be));
     for finding in findings.iter().take(SHOWN) {
         let mut row = vec![
             visible(&finding.subject),
@@ -263,7 +263,7 @@ fn line_findings(out: Out<'_>, checked: &Checked, findings: &[&Finding]) -> io::
         let shown: Vec<String> = near.by_ref().take(3).map(suggested).collect();
         let more = if near.next().is_some() { ", …" } else { "" };
         row.push(format!("{}{more}", shown.join(", ")));
-        // The suggestion is said already.
+        // The suggestion is reported already.
         let said = finding.code == Code::NearMiss;
         row.push(if said { String::new() } else { finding.note.clone() });
         table.row(row);
@@ -284,7 +284,7 @@ fn row_findings(out: Out<'_>, findings: &[&Finding]) -> io::Result<()> {
     let mut table = TextTable::new(["Key or column", "in", ">how many", "where", "what happens"]);
     for finding in findings.iter().take(SHOWN) {
         let part = finding.places.first().map_or("", |first| part_of(first));
-        // What stands in the same part is not named with it again.
+        // What is in the same part is not named with it again.
         let shown = finding.places.iter().take(2).enumerate().map(|(number, place)| {
             let own = place.strip_prefix(part).filter(|_| number > 0 && !part.is_empty());
             own.unwrap_or(place).to_owned()
@@ -318,32 +318,32 @@ pub fn check_csv(out: Out<'_>, checked: &Checked) -> io::Result<()> {
 /// Rows as comma-separated text.
 pub(super) fn write_csv(
     out: Out<'_>,
-    headings: &[&str],
+    column_names: &[&str],
     rows: &[impl AsRef<[String]>],
 ) -> io::Result<()> {
-    out.data(&interligo_project::csv_row(headings.iter().copied()))?;
+    out.data(&interligo_project::csv_row(column_names.iter().copied()))?;
     for row in rows {
         out.data(&interligo_project::csv_row(row.as_ref().iter().map(String::as_str)))?;
     }
     Ok(())
 }
 
-/// Says that a run goes through.
+/// Prints that a run scans.
 pub fn would_not_stop(out: Out<'_>) -> io::Result<()> {
     writeln!(out, "  {QUIET}None of this stops a run.{QUIET:#}")
 }
 
-/// That a run would be stopped, and the way out, in lines.
+/// That a run would be stopped, and the fix, in lines.
 pub fn would_stop(message: &str, help: &str) -> [String; 2] {
     [format!("{NOTICE}A run would stop:{NOTICE:#} {message}"), fix_line(help)]
 }
 
-/// Says that there is nothing of a kind, or in a link or table.
+/// Prints that there is nothing of a kind, or in a link or table.
 pub fn nothing_of(out: Out<'_>, about: &str) -> io::Result<()> {
     writeln!(out, "{GOOD}There are no findings about `{about}`.{GOOD:#}")
 }
 
-/// Says which files were written for the owners of lookups.
+/// Prints which files were written for the owners of lookups.
 pub fn for_owners(out: Out<'_>, files: &[(std::path::PathBuf, usize)]) -> io::Result<()> {
     if files.is_empty() {
         return writeln!(out, "{GOOD}No lookup lacks a key: nothing was written.{GOOD:#}");

@@ -76,7 +76,7 @@ pub(super) fn share(lines: u64, all: u64) -> String {
     }
 }
 
-/// How many different keys, columns or rows a group has; nothing where it speaks of one thing.
+/// How many distinct keys, columns or rows a group has; nothing where it speaks of one thing.
 pub(super) fn subjects(group: &Group<'_>) -> String {
     let named = group.findings.iter().filter(|finding| !finding.subject.is_empty()).count();
     if named == 0 { "·".to_owned() } else { grouped(&named.to_string()) }
@@ -101,7 +101,7 @@ pub(super) fn note(finding: &Finding) -> String {
     if part.is_empty() { finding.note.clone() } else { finding.note.replace(part, "") }
 }
 
-/// The part of a place, as it stands before the row or cell: `sales.csv` of `sales.csv:7`, `book.xlsx#North!` of
+/// The part of a place, as it comes before the row or cell: `sales.csv` of `sales.csv:7`, `book.xlsx#North!` of
 /// `book.xlsx#North!A7`.
 pub(super) fn part_of(place: &str) -> &str {
     let place = place.split(" `").next().unwrap_or(place);
@@ -175,10 +175,11 @@ pub(super) fn group_table(
     rows: usize,
     since: Option<&FindingsSince>,
 ) -> io::Result<()> {
-    let headings = ["Findings", "in", ">how many"].map(str::to_owned);
-    let headings = headings.into_iter().chain(affected_columns(checked));
-    let since_heading = since.map(|_| "since the last run".to_owned());
-    let mut table = TextTable::new(headings.chain(["first".to_owned()]).chain(since_heading));
+    let column_names = ["Findings", "in", ">how many"].map(str::to_owned);
+    let column_names = column_names.into_iter().chain(affected_columns(checked));
+    let since_column_name = since.map(|_| "since the last run".to_owned());
+    let mut table =
+        TextTable::new(column_names.chain(["first".to_owned()]).chain(since_column_name));
     for group in groups.iter().take(rows) {
         let first = group.findings[0];
         let mut row = vec![

@@ -78,7 +78,7 @@ fn others(link: &LinkHealth) -> String {
 
 /// The same as comma-separated text.
 pub fn links_csv(out: Out<'_>, map: &LinkMap) -> io::Result<()> {
-    let mut headings = vec![
+    let mut column_names = vec![
         "link",
         "path",
         "from",
@@ -89,7 +89,7 @@ pub fn links_csv(out: Out<'_>, map: &LinkMap) -> io::Result<()> {
         "keys_without_row",
         "rows_unused",
     ];
-    headings.extend(LinkStatus::ALL.iter().map(|status| status.name()));
+    column_names.extend(LinkStatus::ALL.iter().map(|status| status.name()));
     let rows: Vec<Vec<String>> = map
         .links
         .iter()
@@ -106,7 +106,7 @@ pub fn links_csv(out: Out<'_>, map: &LinkMap) -> io::Result<()> {
                 .collect()
         })
         .collect();
-    write_csv(out, &headings, &rows)
+    write_csv(out, &column_names, &rows)
 }
 
 /// Links that the plan does not have yet.

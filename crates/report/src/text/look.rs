@@ -26,7 +26,7 @@ pub fn profiles(out: Out<'_>, profiles: &[TableProfile]) -> io::Result<()> {
         if number > 0 {
             writeln!(out)?;
         }
-        heading(out, profile)?;
+        column_name(out, profile)?;
         writeln!(out)?;
         columns(out, profile)?;
         notes(out, profile)?;
@@ -35,7 +35,7 @@ pub fn profiles(out: Out<'_>, profiles: &[TableProfile]) -> io::Result<()> {
 }
 
 /// The table, how many rows it has, and how its files are written.
-fn heading(out: Out<'_>, profile: &TableProfile) -> io::Result<()> {
+fn column_name(out: Out<'_>, profile: &TableProfile) -> io::Result<()> {
     let rows = &profile.rows;
     let n = |count: u64| grouped(&count.to_string());
     let fact = if profile.role == Role::Fact { "fact · " } else { "" };
@@ -74,9 +74,9 @@ fn heading(out: Out<'_>, profile: &TableProfile) -> io::Result<()> {
 }
 
 fn columns(out: Out<'_>, profile: &TableProfile) -> io::Result<()> {
-    let headings =
+    let column_names =
         ["Column", "type", ">blank", ">distinct", "smallest", "largest", "first value", "key?"];
-    let mut table = TextTable::new(headings);
+    let mut table = TextTable::new(column_names);
     for column in &profile.columns {
         let summary = &column.summary;
         let asked = profile.questions.iter().find(|question| question.column == column.name);
@@ -181,7 +181,7 @@ fn noted(what: Noted, count: u64, first: &str) -> String {
 
 /// What is to be decided, and what differs from file to file.
 fn notes(out: Out<'_>, profile: &TableProfile) -> io::Result<()> {
-    let question = |question: &Question| format!("{}: {}", question.message, question.way_out);
+    let question = |question: &Question| format!("{}: {}", question.message, question.fix);
     let mut notes: Vec<String> = profile.questions.iter().map(question).collect();
     for (part, column, mark) in &profile.marks {
         notes.push(format!(
@@ -210,7 +210,7 @@ fn notes(out: Out<'_>, profile: &TableProfile) -> io::Result<()> {
 
 /// Prints the values of one column, the most frequent first.
 pub fn values(out: Out<'_>, profile: &TableProfile) -> io::Result<()> {
-    heading(out, profile)?;
+    column_name(out, profile)?;
     for column in &profile.columns {
         let summary = &column.summary;
         let filled = summary.rows - summary.blank;
@@ -266,8 +266,8 @@ pub fn rows(out: Out<'_>, name: &str, rows: &TableRows) -> io::Result<()> {
     if rows.rows.is_empty() {
         return writeln!(out, "  No row.");
     }
-    let headings = rows.columns.iter().map(String::as_str);
-    let mut table = TextTable::new(["Place"].into_iter().chain(headings));
+    let column_names = rows.columns.iter().map(String::as_str);
+    let mut table = TextTable::new(["Place"].into_iter().chain(column_names));
     for (place, cells) in &rows.rows {
         let place = place.to_string();
         table.row([place].into_iter().chain(cells.iter().map(|cell| short(cell))));
@@ -283,14 +283,14 @@ pub fn rows(out: Out<'_>, name: &str, rows: &TableRows) -> io::Result<()> {
 
 /// The same as comma-separated text.
 pub fn rows_csv(out: Out<'_>, rows: &TableRows) -> io::Result<()> {
-    let headings = ["file", "row"].into_iter().chain(rows.columns.iter().map(String::as_str));
-    let headings: Vec<&str> = headings.collect();
-    write_csv(out, &headings, &rows.rows.iter().map(placed).collect::<Vec<_>>())
+    let column_names = ["file", "row"].into_iter().chain(rows.columns.iter().map(String::as_str));
+    let column_names: Vec<&str> = column_names.collect();
+    write_csv(out, &column_names, &rows.rows.iter().map(placed).collect::<Vec<_>>())
 }
 
 /// A row per column.
 pub fn profiles_csv(out: Out<'_>, profiles: &[TableProfile]) -> io::Result<()> {
-    let headings = [
+    let column_names = [
         "table",
         "column",
         "type",
@@ -323,7 +323,7 @@ pub fn profiles_csv(out: Out<'_>, profiles: &[TableProfile]) -> io::Result<()> {
         ]
     };
     let rows = profiles.iter().flat_map(|p| p.columns.iter().map(move |column| row(p, column)));
-    write_csv(out, &headings, &rows.collect::<Vec<_>>())
+    write_csv(out, &column_names, &rows.collect::<Vec<_>>())
 }
 
 /// All values of columns with their counts.

@@ -22,7 +22,7 @@ struct Branch<'m> {
     again: bool,
 }
 
-/// Prints the map as a tree, in lines of at most `width` signs.
+/// Prints the map as a tree, in lines of at most `width` characters.
 pub fn map_text(out: Out<'_>, map: &LinkMap, width: usize) -> io::Result<()> {
     let width = width.max(LEAST) - 2;
     for (number, table) in map.tables.iter().enumerate().filter(|(_, table)| table.is_fact) {
@@ -57,7 +57,7 @@ pub fn map_text(out: Out<'_>, map: &LinkMap, width: usize) -> io::Result<()> {
     Ok(())
 }
 
-/// The links that start from a table, each with those that hang on it.
+/// The links that start from a table, each with those that depend on it.
 fn grow<'m>(
     map: &'m LinkMap,
     table: usize,
@@ -120,17 +120,17 @@ fn line(
     )
 }
 
-/// A text that fits, with a sign where it was cut.
+/// A text that fits, with a character where it was cut.
 fn shortened(text: &str, room: usize) -> String {
     if text.width() <= room {
         return text.to_owned();
     }
     let mut short = String::new();
-    for sign in text.chars() {
+    for character in text.chars() {
         if short.width() + 2 > room {
             break;
         }
-        short.push(sign);
+        short.push(character);
     }
     short + "…"
 }

@@ -13,7 +13,7 @@ use super::number::grouped;
 use super::table::TextTable;
 use super::{GOOD, NOTICE, Out, QUIET, TITLE, counted, paragraph};
 
-/// Says what there is to be mended.
+/// Prints what there is to be mended.
 pub fn mending(out: Out<'_>, count: usize, file: &str) -> io::Result<()> {
     if count == 0 {
         return writeln!(out, "{GOOD}Every key matches: there is nothing to correct.{GOOD:#}");
@@ -26,7 +26,7 @@ pub fn mending(out: Out<'_>, count: usize, file: &str) -> io::Result<()> {
     mend_help(out)
 }
 
-/// Says what may be typed.
+/// Prints what may be typed.
 pub fn mend_help(out: Out<'_>) -> io::Result<()> {
     writeln!(
         out,
@@ -107,7 +107,7 @@ pub fn suggestions(
     Ok(())
 }
 
-/// Says what was decided on a key.
+/// Prints what was decided on a key.
 pub fn one_mended(out: Out<'_>, mended: &Mended) -> io::Result<()> {
     writeln!(
         out,
@@ -118,7 +118,7 @@ pub fn one_mended(out: Out<'_>, mended: &Mended) -> io::Result<()> {
     )
 }
 
-/// Says that the lookup does not have a key.
+/// Prints that the lookup does not have a key.
 pub fn no_such_key(out: Out<'_>, text: &str, keys: &[String]) -> io::Result<()> {
     let keys: Vec<&str> = keys.iter().map(String::as_str).collect();
     let near = match nearest_name(text, &keys) {
@@ -128,12 +128,12 @@ pub fn no_such_key(out: Out<'_>, text: &str, keys: &[String]) -> io::Result<()> 
     writeln!(out, "  {NOTICE}The lookup has no key `{text}`{near}{NOTICE:#}")
 }
 
-/// Says that there is nothing to take back.
+/// Prints that there is nothing to take back.
 pub fn nothing_to_undo(out: Out<'_>) -> io::Result<()> {
     writeln!(out, "  {NOTICE}There is nothing to take back.{NOTICE:#}")
 }
 
-/// Says what came of it.
+/// Prints what came of it.
 pub fn mend_end(
     out: Out<'_>,
     mended: usize,
@@ -177,7 +177,7 @@ pub fn mended(out: Out<'_>, mended: &[Mended], file: &str, dry: bool) -> io::Res
     }
 }
 
-/// Says how many keys are still open.
+/// Prints how many keys are still open.
 pub fn left_open(out: Out<'_>, left: usize, doubtful: u64) -> io::Result<()> {
     if left == 0 {
         return Ok(());
@@ -190,7 +190,7 @@ pub fn left_open(out: Out<'_>, left: usize, doubtful: u64) -> io::Result<()> {
     writeln!(out, "{QUIET}{keys} left{doubt}: review them with `interligo mend`.{QUIET:#}")
 }
 
-/// Says of a correction why it was not taken over; `kept` is the file of the corrections that hold.
+/// Prints of a correction why it was not imported; `kept` is the file of the corrections that hold.
 pub fn not_taken(file: &str, kept: &str, not_taken: &NotTaken) -> String {
     let Correction { found, used, link, row, .. } = &not_taken.correction;
     let why = match &not_taken.why {

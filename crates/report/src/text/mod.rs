@@ -43,7 +43,7 @@ use textwrap::{Options, WordSeparator, WordSplitter, WrapAlgorithm};
 
 use crate::output::Out;
 
-/// Section titles and headings.
+/// Section titles and column names.
 pub(crate) const TITLE: Style = Style::new().bold();
 /// What is there to be noticed.
 pub(crate) const NOTICE: Style = AnsiColor::Yellow.on_default();
@@ -54,7 +54,7 @@ pub(crate) const QUIET: Style = Style::new().dimmed();
 
 /// An argument of a command that is proposed, as a shell takes it.
 pub fn argument(text: &str) -> Cow<'_, str> {
-    // No argument can hold the sign that ends texts; what has it is shown as it is.
+    // No argument can hold the character that ends texts; what has it is shown as it is.
     shlex::try_quote(text).unwrap_or(text.into())
 }
 
@@ -65,7 +65,7 @@ pub fn paragraph(width: Option<usize>, text: &str) -> String {
     lines.collect::<Vec<_>>().join("\n")
 }
 
-/// A text in lines of at most so many characters, as far as its words allow.
+/// A text in lines of at most this many characters, as far as its words allow.
 fn broken(text: &str, width: usize) -> Vec<Cow<'_, str>> {
     let options = Options::new(width)
         .word_separator(WordSeparator::AsciiSpace)

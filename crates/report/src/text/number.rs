@@ -22,7 +22,7 @@ pub(crate) fn grouped(number: &str) -> String {
     format!("{sign}{groups}{fraction}")
 }
 
-/// A number with so many places, thousands in groups.
+/// A number with this many places, thousands in groups.
 pub(crate) fn rounded(number: Decimal, places: u8) -> String {
     grouped(&number.round(places, Rounding::HalfEven).unwrap_or(number).to_string())
 }
@@ -43,7 +43,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn thousands_stand_in_groups() {
+    fn thousands_are_in_groups() {
         for (number, shown) in
             [("0", "0"), ("999", "999"), ("1000", "1,000"), ("-1234567.501", "-1,234,567.501")]
         {

@@ -18,7 +18,7 @@ const LINES: usize = 4;
 
 /// A table that grows row by row.
 pub(crate) struct TextTable {
-    headings: Vec<String>,
+    column_names: Vec<String>,
     right: Vec<bool>,
     rows: Vec<Vec<String>>,
     /// Whether the last row is a sum, under a line of its own.
@@ -30,21 +30,21 @@ pub(crate) struct TextTable {
 }
 
 impl TextTable {
-    /// A table with these headings; `>` before a heading puts its column to the right.
-    pub(crate) fn new(headings: impl IntoIterator<Item = impl Into<String>>) -> TextTable {
+    /// A table with these column names; `>` before a column name puts its column to the right.
+    pub(crate) fn new(column_names: impl IntoIterator<Item = impl Into<String>>) -> TextTable {
         let mut table = TextTable {
-            headings: Vec::new(),
+            column_names: Vec::new(),
             right: Vec::new(),
             rows: Vec::new(),
             sum: false,
             emphasized: Vec::new(),
             pinned: Vec::new(),
         };
-        for heading in headings {
-            let heading: String = heading.into();
-            let name = heading.strip_prefix('>');
+        for column_name in column_names {
+            let column_name: String = column_name.into();
+            let name = column_name.strip_prefix('>');
             table.right.push(name.is_some());
-            table.headings.push(name.unwrap_or(&heading).to_owned());
+            table.column_names.push(name.unwrap_or(&column_name).to_owned());
         }
         table
     }
@@ -66,9 +66,9 @@ impl TextTable {
 
     /// Leaves out columns, behind the first few, that are blank in every row.
     pub(crate) fn without_blank_columns(mut self, behind: usize) -> TextTable {
-        for column in (behind..self.headings.len()).rev() {
+        for column in (behind..self.column_names.len()).rev() {
             if self.rows.iter().all(|row| row.get(column).is_none_or(String::is_empty)) {
-                self.headings.remove(column);
+                self.column_names.remove(column);
                 self.right.remove(column);
                 self.rows.iter_mut().filter(|row| row.len() > column).for_each(|row| {
                     row.remove(column);
@@ -119,7 +119,7 @@ impl TextTable {
         let mut table = Table::new();
         table.load_style(presets::NOTHING).set_content_arrangement(ContentArrangement::Disabled);
         let mut heights = Vec::new();
-        for row in [&self.headings].into_iter().chain(&self.rows) {
+        for row in [&self.column_names].into_iter().chain(&self.rows) {
             let cell = |column: &ShownColumn| {
                 let cell = row.get(column.number).map_or("", String::as_str);
                 wrapped(&seen(cell), column.width)
@@ -138,12 +138,12 @@ impl TextTable {
         heights.into_iter().map(|height| lines.by_ref().take(height).collect()).collect()
     }
 
-    /// The columns that fit into so many characters. Columns of text become narrower first; then columns are left out
+    /// The columns that fit into this many characters. Columns of text become narrower first; then columns are left out
     /// from the right, so that none seems to be missing between others. The first column and one more are always shown.
     fn fit(&self, room: usize) -> Vec<ShownColumn> {
         let pinned = |number: usize| number == 0 || self.pinned.contains(&number);
         let mut shown: Vec<ShownColumn> =
-            (0..self.headings.len()).map(|number| self.natural(number)).collect();
+            (0..self.column_names.len()).map(|number| self.natural(number)).collect();
         loop {
             if let Some(narrowed) = self.narrowed(&shown, room) {
                 return narrowed;
@@ -159,7 +159,7 @@ impl TextTable {
     /// A column in its full width.
     fn natural(&self, number: usize) -> ShownColumn {
         let cells = self.rows.iter().filter_map(|row| row.get(number));
-        let width = cells.chain([&self.headings[number]]).map(|cell| seen(cell).width()).max();
+        let width = cells.chain([&self.column_names[number]]).map(|cell| seen(cell).width()).max();
         ShownColumn { number, width: width.unwrap_or(0) }
     }
 
@@ -186,9 +186,9 @@ impl TextTable {
     /// Names the columns that are not shown.
     fn not_shown(&self, shown: &[ShownColumn]) -> Option<String> {
         let missing = |number: &usize| shown.iter().all(|column| column.number != *number);
-        let left: Vec<&str> = (0..self.headings.len())
+        let left: Vec<&str> = (0..self.column_names.len())
             .filter(missing)
-            .map(|number| self.headings[number].as_str())
+            .map(|number| self.column_names[number].as_str())
             .collect();
         let names = match left.as_slice() {
             [] => return None,
@@ -211,7 +211,7 @@ struct ShownColumn {
     width: usize,
 }
 
-/// A cell in lines of at most so many characters; `…` stands for what is too much.
+/// A cell in lines of at most this many characters; `…` represents what is too much.
 fn wrapped(cell: &str, width: usize) -> Vec<String> {
     if cell.width() <= width {
         return vec![cell.to_owned()];

@@ -40,7 +40,7 @@ pub fn tie_out(out: Out<'_>, plan: &Plan, tie: &TieOut) -> io::Result<()> {
     outputs(out, plan, tie)
 }
 
-/// `read + made = carried on + set aside + left out`, line by line and as a sum.
+/// `read + made = kept + set aside + left out`, line by line and as a sum.
 fn lines(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
     let mut table = TextTable::new(["Lines", ">", ""]);
     let n = |count: u64| grouped(&count.to_string());
@@ -59,8 +59,8 @@ fn lines(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
     for (why, count) in &rows.left_out {
         less(&mut table, "left out", *count, why.name());
     }
-    if rows.folded > 0 {
-        less(&mut table, "identical copies dropped", rows.folded, "copies of earlier lines");
+    if rows.identical > 0 {
+        less(&mut table, "identical copies dropped", rows.identical, "copies of earlier lines");
     }
     if rows.dropped > 0 {
         less(
@@ -174,7 +174,7 @@ fn amounts(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
         ("kept", |amount| amount.kept),
         ("set aside", |amount| amount.aside),
         ("left out", |amount| amount.left_out),
-        ("identical copies dropped", |amount| amount.folded),
+        ("identical copies dropped", |amount| amount.identical),
         ("dropped", |amount| amount.dropped),
     ];
     let is_something = |(name, of): &&Ending| {
@@ -182,11 +182,11 @@ fn amounts(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
             || tie.amounts.iter().any(|amount| of(amount).is_none_or(|sum| !sum.is_zero()))
     };
     let endings: Vec<&Ending> = ENDINGS.iter().filter(is_something).collect();
-    let headings = endings.iter().map(|(name, _)| format!(">{name}"));
+    let column_names = endings.iter().map(|(name, _)| format!(">{name}"));
     let mut table = TextTable::new(
         ["Amounts".to_owned(), ">read".to_owned()]
             .into_iter()
-            .chain(headings)
+            .chain(column_names)
             .chain([String::new()]),
     );
     for amount in &tie.amounts {
@@ -209,8 +209,8 @@ fn links(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
                 || tie.links.iter().any(|link| link.counts[*status as usize] > 0)
         })
         .collect();
-    let headings = shown.iter().map(|status| format!(">{}", status.name()));
-    let mut table = TextTable::new(["Links".to_owned()].into_iter().chain(headings));
+    let column_names = shown.iter().map(|status| format!(">{}", status.name()));
+    let mut table = TextTable::new(["Links".to_owned()].into_iter().chain(column_names));
     for link in &tie.links {
         let cells = shown.iter().map(|status| match link.counts[*status as usize] {
             0 => "·".to_owned(),
@@ -252,7 +252,7 @@ fn rounded(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
     table.print(out, "  ")
 }
 
-/// Says of a fact of which no output is made where it is, if anywhere.
+/// Prints of a fact of which no output is made where it is, if anywhere.
 fn nothing_written(out: Out<'_>, plan: &Plan, table: &str) -> io::Result<()> {
     if plan.outputs.iter().all(|output| output.value.to.is_none()) {
         return writeln!(out, "  Nothing was written: the plan has no [outputs].");
@@ -310,7 +310,7 @@ fn outputs(out: Out<'_>, plan: &Plan, tie: &TieOut) -> io::Result<()> {
     table.print(out, "  ")
 }
 
-/// A difference between the headings of parts, in words.
+/// A difference between the column names of parts, in words.
 pub(crate) fn drift_words(drift: &Drift) -> String {
     match drift {
         Drift::Missing { part, column, likely: None } => {
@@ -332,16 +332,16 @@ pub(crate) fn drift_words(drift: &Drift) -> String {
 
 /// One line per count: section, item, measure, value; before them the fact, where there are several.
 pub fn tie_out_csv(out: Out<'_>, ties: &[&TieOut]) -> io::Result<()> {
-    const HEADINGS: [&str; 5] = ["fact", "section", "item", "measure", "value"];
+    const COLUMN_NAMES: [&str; 5] = ["fact", "section", "item", "measure", "value"];
     if let [only] = ties {
-        return super::check::write_csv(out, &HEADINGS[1..], &csv_rows(only));
+        return super::check::write_csv(out, &COLUMN_NAMES[1..], &csv_rows(only));
     }
     let of_fact = |tie: &&TieOut| {
         let fact = tie.fact.table.clone();
         csv_rows(tie).into_iter().map(move |row| [fact.clone()].into_iter().chain(row).collect())
     };
     let rows: Vec<Vec<String>> = ties.iter().flat_map(of_fact).collect();
-    super::check::write_csv(out, &HEADINGS, &rows)
+    super::check::write_csv(out, &COLUMN_NAMES, &rows)
 }
 
 fn csv_rows(tie: &TieOut) -> Vec<[String; 4]> {
@@ -355,7 +355,7 @@ fn csv_rows(tie: &TieOut) -> Vec<[String; 4]> {
     for (why, rows) in &read.left_out {
         row("left out", why.name(), "rows", rows.to_string());
     }
-    row("lines", &tie.fact.table, "identical copies dropped", read.folded.to_string());
+    row("lines", &tie.fact.table, "identical copies dropped", read.identical.to_string());
     row("lines", &tie.fact.table, "dropped", read.dropped.to_string());
     for (why, lines) in &tie.aside {
         row("set aside", why, "lines", lines.to_string());
@@ -371,7 +371,7 @@ fn csv_rows(tie: &TieOut) -> Vec<[String; 4]> {
             ("kept", amount.kept),
             ("set aside", amount.aside),
             ("left out", amount.left_out),
-            ("identical copies dropped", amount.folded),
+            ("identical copies dropped", amount.identical),
             ("dropped", amount.dropped),
         ] {
             row("amounts", &amount.column, measure, sum.map_or(String::new(), |s| s.to_string()));

@@ -15,7 +15,7 @@ use super::{NOTICE, Out, QUIET, TITLE, argument, counted, note};
 /// How totals are shown, beside what they say.
 #[derive(Clone, Debug, Default)]
 pub struct TotalsLook<'a> {
-    /// What is said of the lines that the table does not show.
+    /// What is reported of the lines that the table does not show.
     pub notes: TotalsNotes<'a>,
     /// The currency of the figures.
     pub currency: Option<&'a str>,
@@ -61,7 +61,7 @@ pub fn totals(out: Out<'_>, table: &TotalsTable, look: &TotalsLook<'_>) -> io::R
     let one = table.measures.len() == 1;
     if !table.across.is_empty() {
         let across = table.across.join(", ");
-        let what = if one { format!("{}, ", table.measures[0].heading) } else { String::new() };
+        let what = if one { format!("{}, ", table.measures[0].column_name) } else { String::new() };
         writeln!(out, "{TITLE}{what}across {across}{TITLE:#}")?;
     }
     print_table(out, table, look, "")?;
@@ -84,11 +84,12 @@ fn print_table(
 ) -> io::Result<()> {
     let scale = look.bars.map(|measure| Scale::of(table, measure));
     let columns = 0..table.columns.len();
-    let mut headings = label_headings(table);
-    let labels_end = headings.len();
-    headings.extend(columns.clone().map(|number| format!(">{}", short_heading(table, number))));
-    headings.extend(look.bars.map(|measure| bar_heading(table, measure)));
-    let mut shown = TextTable::new(headings);
+    let mut column_names = label_column_names(table);
+    let labels_end = column_names.len();
+    column_names
+        .extend(columns.clone().map(|number| format!(">{}", short_column_name(table, number))));
+    column_names.extend(look.bars.map(|measure| bar_column_name(table, measure)));
+    let mut shown = TextTable::new(column_names);
     // What names a row, what is over all that is across, and bars are shown at any width.
     let over_all =
         |number: &usize| !table.across.is_empty() && table.columns[*number].key.is_none();
@@ -109,7 +110,7 @@ fn print_table(
             }
         }
     }
-    let mut whole = vec![String::new(); label_headings(table).len()];
+    let mut whole = vec![String::new(); label_column_names(table).len()];
     if let Some(first) = whole.first_mut() {
         *first = "all".to_owned();
     }
@@ -122,8 +123,8 @@ fn print_table(
     shown.print(out, indent)
 }
 
-/// The headings of what names a row. Levels share a column, each a little further in.
-fn label_headings(table: &TotalsTable) -> Vec<String> {
+/// The column names of what names a row. Levels share a column, each a little further in.
+fn label_column_names(table: &TotalsTable) -> Vec<String> {
     if table.levels.len() < 2 {
         return table.by.clone();
     }
@@ -146,11 +147,11 @@ fn labels(table: &TotalsTable, row: &TotalsRow) -> Vec<String> {
     vec![format!("{}{}", "  ".repeat(row.level), own.join(", "))]
 }
 
-/// The heading of a column where a single measure is said above the table.
-fn short_heading(table: &TotalsTable, number: usize) -> String {
+/// The column name of a column where a single measure is reported above the table.
+fn short_column_name(table: &TotalsTable, number: usize) -> String {
     let column = &table.columns[number];
     if table.across.is_empty() || table.measures.len() > 1 {
-        return table.heading_of(column);
+        return table.column_name_of(column);
     }
     match &column.key {
         None => "all".to_owned(),
@@ -159,10 +160,10 @@ fn short_heading(table: &TotalsTable, number: usize) -> String {
 }
 
 /// What bars are drawn of, where it is not the only thing that is shown.
-fn bar_heading(table: &TotalsTable, measure: usize) -> String {
+fn bar_column_name(table: &TotalsTable, measure: usize) -> String {
     match table.measures.len() {
         1 => String::new(),
-        _ => table.measures[measure].heading.chars().take(BAR).collect(),
+        _ => table.measures[measure].column_name.chars().take(BAR).collect(),
     }
 }
 
@@ -202,13 +203,13 @@ fn remarks(table: &TotalsTable, look: &TotalsLook<'_>) -> Vec<String> {
         notes.push(format!(
             "{0} divides by an amount, so its totals are computed from totals. If its lines should be added up instead, set \
              totals = \"sum\" for the figure; otherwise totals = \"again\".",
-            measure.heading
+            measure.column_name
         ));
     }
     let adding = table.adding_up();
     if table.rows.len() > 1 && !adding.is_empty() {
         let names: Vec<&str> =
-            adding.iter().map(|measure| table.measures[*measure].heading.as_str()).collect();
+            adding.iter().map(|measure| table.measures[*measure].column_name.as_str()).collect();
         notes.push(format!("Checked: the rows add up to the total of {}.", names.join(", ")));
     }
     let rounds = |value: &Value<'_>| value.number().is_some_and(|v| v.trimmed(0).places() > 2);
@@ -246,7 +247,7 @@ fn left_out(table: &TotalsTable, TotalsNotes { aside, unmet }: TotalsNotes<'_>) 
         }
         told.push(same);
         let all = table.measures.iter().filter(|other| (other.left_out, other.of_lines) == same);
-        let names: Vec<&str> = all.map(|other| other.heading.as_str()).collect();
+        let names: Vec<&str> = all.map(|other| other.column_name.as_str()).collect();
         let verbs = if measure.left_out == 1 { ("has", "is") } else { ("have", "are") };
         notes.push(format!(
             "{}: {} of {} {} no value and {} left out; `interligo check` shows why.",
@@ -283,11 +284,12 @@ pub fn not_shown(table: &TotalsTable, notes: TotalsNotes<'_>) -> Vec<String> {
 /// Prints totals as a table of Markdown, with every digit.
 pub fn totals_markdown(out: Out<'_>, table: &TotalsTable) -> io::Result<()> {
     let escaped = |text: &str| text.replace('|', "\\|");
-    let labels: Vec<String> = label_headings(table);
-    let values = table.columns.iter().map(|column| table.heading_of(column));
-    let headings: Vec<String> = labels.iter().cloned().chain(values).map(|h| escaped(&h)).collect();
-    writeln!(out, "| {} |", headings.join(" | "))?;
-    let rules = (0..headings.len()).map(|at| if at < labels.len() { "---" } else { "---:" });
+    let labels: Vec<String> = label_column_names(table);
+    let values = table.columns.iter().map(|column| table.column_name_of(column));
+    let column_names: Vec<String> =
+        labels.iter().cloned().chain(values).map(|h| escaped(&h)).collect();
+    writeln!(out, "| {} |", column_names.join(" | "))?;
+    let rules = (0..column_names.len()).map(|at| if at < labels.len() { "---" } else { "---:" });
     writeln!(out, "| {} |", rules.collect::<Vec<_>>().join(" | "))?;
     for row in &table.rows {
         // Markdown drops blanks at the start of a cell.

@@ -12,13 +12,13 @@ use crate::formats::{PartNote, Source};
 use crate::table::dialect::{FoundStyle, find};
 use crate::table::settings::TableSettings;
 
-/// Words and signs that people and programs write where there is no value.
+/// Words and characters that people and programs write where there is no value.
 const MARKS: [&str; 22] = [
     "-", "--", "—", "–", ".", "?", "NA", "N/A", "n/a", "na", "#N/A", "NULL", "null", "None",
     "none", "nil", "(blank)", "k.A.", "s/d", "n.d.", "NaN", "#NV",
 ];
 
-/// What the plan says of a field, once its heading is known.
+/// What the plan says of a field, once its column name is known.
 #[derive(Clone, Debug, Default)]
 pub struct FieldNote {
     /// It is text, whatever it looks like.
@@ -29,19 +29,19 @@ pub struct FieldNote {
     pub unpack: Option<String>,
 }
 
-/// The heading of a part, with the rows that were looked at.
+/// The column name of a part, with the rows that were looked at.
 pub struct Head {
     /// What reads it.
     pub source: Arc<dyn Source>,
-    /// How many rows stand before the header row.
+    /// How many rows come before the header row.
     pub above: u64,
-    /// The row of the headings, counted from 1; the first where there is none.
+    /// The row of the column names, counted from 1; the first where there is none.
     pub header_row: u64,
-    /// The headings.
-    pub headings: Vec<String>,
+    /// The column names.
+    pub column_names: Vec<String>,
     /// The column of the first field, counted from 0, where fields have letters.
     pub first_column: u32,
-    /// Which fields have neither a heading nor, in the rows that were looked at, a value.
+    /// Which fields have neither a column name nor, in the rows that were looked at, a value.
     pub empty: Vec<bool>,
     /// What the source says of the part as a whole.
     pub notes: Vec<PartNote>,
@@ -84,10 +84,10 @@ pub struct Looked {
 }
 
 impl Head {
-    /// The head of a source that names its fields itself: nothing stands above them.
+    /// The head of a source that names its fields itself: nothing is above them.
     pub fn of_fields(
         source: Arc<dyn Source>,
-        headings: Vec<String>,
+        column_names: Vec<String>,
         sample: Vec<StringViewArray>,
         typed: Vec<Typed>,
         given: TableSettings,
@@ -96,8 +96,8 @@ impl Head {
             source,
             above: 0,
             header_row: 1,
-            empty: vec![false; headings.len()],
-            headings,
+            empty: vec![false; column_names.len()],
+            column_names,
             first_column: 0,
             notes: Vec::new(),
             sample,
@@ -106,11 +106,11 @@ impl Head {
         }
     }
 
-    /// Which fields have neither a heading nor a value in the rows that were looked at.
-    pub fn empty_fields(headings: &[String], sample: &[StringViewArray]) -> Vec<bool> {
+    /// Which fields have neither a column name nor a value in the rows that were looked at.
+    pub fn empty_fields(column_names: &[String], sample: &[StringViewArray]) -> Vec<bool> {
         let blank = |texts: &StringViewArray| texts.iter().flatten().all(is_blank_text);
-        let fields = headings.iter().zip(sample);
-        fields.map(|(heading, texts)| heading.trim().is_empty() && blank(texts)).collect()
+        let fields = column_names.iter().zip(sample);
+        fields.map(|(column_name, texts)| column_name.trim().is_empty() && blank(texts)).collect()
     }
 
     /// Finds out how the values are written. `notes` are what the plan says of the fields.
@@ -139,7 +139,7 @@ impl Head {
             Some((field, mark(&texts, &evidence[field])?))
         });
         let mixed = fields().filter(|(field, note)| {
-            let is_number = |text: &str| text.bytes().all(|sign| sign.is_ascii_digit());
+            let is_number = |text: &str| text.bytes().all(|character| character.is_ascii_digit());
             let texts = || self.texts(*field, note).filter(|(_, text)| is_number(text.trim()));
             texts().any(|(row, _)| self.is_typed(*field, row))
                 && texts().any(|(row, text)| !self.is_typed(*field, row) && !text.trim().is_empty())
@@ -189,7 +189,7 @@ impl Head {
         cells
             .flat_map(move |(row, text)| {
                 // Without a separator the cell is one value.
-                let parts = separator.into_iter().flat_map(move |sign| text.split(sign));
+                let parts = separator.into_iter().flat_map(move |character| text.split(character));
                 let whole = separator.is_none().then_some(text);
                 parts.chain(whole).map(move |part| (row, part))
             })

@@ -99,14 +99,14 @@ impl Container for JsonFile {
                 typed[field].rows.push(value.number);
             }
         }
-        let headings = layout.fields.clone();
+        let column_names = layout.fields.clone();
         let notes = layout.nested.iter();
         let notes =
             notes.map(|name| (Noted::NestedColumn, format!("`{name}` has lists or objects")));
         let sample = columns.iter_mut().map(StringViewBuilder::finish).collect();
         let notes = notes.collect();
         let source = JsonSource { path: self.path.clone(), name: name.clone(), layout };
-        let head = Head::of_fields(Arc::new(source), headings, sample, typed, given);
+        let head = Head::of_fields(Arc::new(source), column_names, sample, typed, given);
         Ok(Head { notes, ..head })
     }
 }

@@ -1,8 +1,8 @@
 //! Where tables come from. A [`Format`] is a kind of file or database; a [`Container`] is one such file or
 //! database, with the tables in it; a [`Source`] is one table, found and looked at, which can be read from its
-//! first row below the headings.
+//! first row below the column names.
 //!
-//! Each format is one module, and stands in the list of `FORMATS`. All that is done with rows once they
+//! Each format is one module, and is in the list of `FORMATS`. All that is done with rows once they
 //! are read is done elsewhere, by the same code for all formats.
 
 #[cfg(not(all(
@@ -97,7 +97,7 @@ pub trait Format: Sync {
     /// An address as messages show it.
     ///
     /// # Errors
-    /// It is none, or holds what must not stand in a plan.
+    /// It is none, or holds what must not are in a plan.
     fn shown(&self, address: &str) -> Result<Arc<str>, Error> {
         Ok(address.into())
     }
@@ -208,7 +208,7 @@ pub enum What {
 
 /// A table that was found and looked at.
 pub trait Source: Send + Sync {
-    /// Opens it at its first row below the headings.
+    /// Opens it at its first row below the column names.
     ///
     /// # Errors
     /// It cannot be read.
@@ -222,7 +222,7 @@ pub trait Source: Send + Sync {
         None
     }
 
-    /// The sign between the fields of a row, where rows are text that outputs can copy.
+    /// The character between the fields of a row, where rows are text that outputs can copy.
     fn separator(&self) -> Option<u8> {
         None
     }
@@ -289,11 +289,11 @@ pub struct Block {
 
 /// Rows that are still to be split into fields, which any core can do.
 pub trait Unsplit: Send {
-    /// Splits the rows of a part with these headings.
+    /// Splits the rows of a part with these column names.
     ///
     /// # Errors
     /// A row is not what the format says.
-    fn split(self: Box<Self>, name: &PartName, headings: &[String]) -> Result<Grid, Error>;
+    fn split(self: Box<Self>, name: &PartName, column_names: &[String]) -> Result<Grid, Error>;
 }
 
 impl Unsplit for Grid {

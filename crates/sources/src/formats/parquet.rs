@@ -107,7 +107,7 @@ impl Container for ParquetFile {
         let options = ArrowReaderOptions::new().with_schema(with_views(&schema));
         let metadata = ArrowReaderMetadata::try_new(metadata.metadata().clone(), options)
             .map_err(|error| damaged(name, &error.to_string()))?;
-        let headings: Vec<String> =
+        let column_names: Vec<String> =
             columns.iter().map(|column| schema.field(*column).name().clone()).collect();
         let source =
             ParquetSource { path: self.path.clone(), name: name.clone(), metadata, columns };
@@ -115,7 +115,9 @@ impl Container for ParquetFile {
         let first = reader.next().transpose().map_err(|e| damaged(name, &e.to_string()))?;
         let fields: Vec<Cells> = match &first {
             Some(batch) => batch.columns().iter().map(cells).collect(),
-            None => headings.iter().map(|_| Cells::Texts(StringViewArray::new_null(0))).collect(),
+            None => {
+                column_names.iter().map(|_| Cells::Texts(StringViewArray::new_null(0))).collect()
+            }
         };
         let typed = fields.iter().map(|cells| Typed {
             rows: vec![!matches!(cells, Cells::Texts(_)); cells.len()],
@@ -123,7 +125,7 @@ impl Container for ParquetFile {
         });
         let typed = typed.collect();
         let sample = fields.iter().map(Cells::texts).collect();
-        let head = Head::of_fields(Arc::new(source), headings, sample, typed, given);
+        let head = Head::of_fields(Arc::new(source), column_names, sample, typed, given);
         Ok(Head { notes, ..head })
     }
 }
@@ -279,7 +281,7 @@ fn cells(array: &ArrayRef) -> Cells {
         }
         DataType::Float64 => shown(array, |row| array.as_primitive::<Float64Type>().value(row)),
         DataType::Float16 | DataType::Float32 => {
-            // The decimal that stands for it in 32 bits, not that of its neighbour in 64.
+            // The decimal that represents it in 32 bits, not that of its neighbour in 64.
             let narrow = as_type(&DataType::Float32);
             let texts = narrow.as_primitive::<Float32Type>();
             shown(array, |row| texts.value(row).to_string().parse().unwrap_or(f64::NAN))
@@ -374,6 +376,6 @@ fn without_nulls(array: &ArrayRef) -> StringViewArray {
     if texts.null_count() == 0 {
         return texts.clone();
     }
-    // What stands in a view that is null has no meaning.
+    // What is in a view that is null has no meaning.
     gathered(texts, (0..texts.len()).map(|row| texts.is_valid(row).then_some(row as u32)))
 }

@@ -191,9 +191,9 @@ impl Container for SqliteFile {
             return Err(Error::input(InputKind::WouldWrite, name, "would change the database")
                 .help("a `query` only reads: SELECT …"));
         }
-        let headings: Vec<String> = statement.column_names().map(str::to_owned).collect();
-        let mut typed = vec![Typed::default(); headings.len()];
-        let mut columns = Columns::new(headings.len(), &Wanted::All, Vec::new());
+        let column_names: Vec<String> = statement.column_names().map(str::to_owned).collect();
+        let mut typed = vec![Typed::default(); column_names.len()];
+        let mut columns = Columns::new(column_names.len(), &Wanted::All, Vec::new());
         let mut rows = statement.query([]).map_err(wrong)?;
         while let Some(row) = rows.next().map_err(wrong)?.filter(|_| columns.rows < SAMPLE) {
             for (field, typed) in typed.iter_mut().enumerate() {
@@ -206,10 +206,10 @@ impl Container for SqliteFile {
             path: self.path.clone(),
             name: name.clone(),
             query,
-            styles: vec![NumberStyle::PLAIN; headings.len()],
+            styles: vec![NumberStyle::PLAIN; column_names.len()],
         };
         let sample = columns.texts.iter_mut().map(StringViewBuilder::finish).collect();
-        Ok(Head::of_fields(Arc::new(source), headings, sample, typed, given))
+        Ok(Head::of_fields(Arc::new(source), column_names, sample, typed, given))
     }
 }
 

@@ -20,7 +20,7 @@ use super::{
 use crate::error::{Error, InputKind};
 use crate::formats::head::Head;
 use crate::grid::{Grid, TextGrid};
-use crate::table::header_row::{self, Heading};
+use crate::table::header_row::{self, Header};
 use crate::table::settings::TableSettings;
 use crate::text::{BlockReader, Dialect, Fields, Input, PADDING, TextBlock, decoded, unquoted};
 
@@ -62,7 +62,7 @@ struct TextSource {
     path: PathBuf,
     name: PartName,
     dialect: Dialect,
-    /// How many rows to skip to get below the headings.
+    /// How many rows to skip to get below the column names.
     skip: u64,
 }
 
@@ -76,7 +76,7 @@ impl Source for TextSource {
     fn in_words(&self) -> Vec<String> {
         let mut words = vec![match self.dialect.separator {
             b'\t' => "separator tab".to_owned(),
-            other => format!("separator \"{}\"", sign(other)),
+            other => format!("separator \"{}\"", shown_separator(other)),
         }];
         words.extend(self.dialect.encoding.map(|encoding| encoding.name().to_lowercase()));
         if self.dialect.returns {
@@ -112,11 +112,11 @@ impl Reader for BlockReader {
 }
 
 impl Unsplit for TextBlock {
-    fn split(self: Box<Self>, name: &PartName, headings: &[String]) -> Result<Grid, Error> {
+    fn split(self: Box<Self>, name: &PartName, column_names: &[String]) -> Result<Grid, Error> {
         if let Err(error) = std::str::from_utf8(&self.bytes) {
-            return Err(block_not_utf8(&self, name, headings, error.valid_up_to()));
+            return Err(block_not_utf8(&self, name, column_names, error.valid_up_to()));
         }
-        let fields = Fields::split(&self, headings.len());
+        let fields = Fields::split(&self, column_names.len());
         Ok(Grid::Text(TextGrid {
             fields,
             first_row: self.first_row,
@@ -128,25 +128,26 @@ impl Unsplit for TextBlock {
 }
 
 /// The error for a block that is not UTF-8.
-fn block_not_utf8(block: &TextBlock, name: &PartName, headings: &[String], at: usize) -> Error {
+fn block_not_utf8(block: &TextBlock, name: &PartName, column_names: &[String], at: usize) -> Error {
     let bytes = block.rows();
     let start = memchr::memrchr(b'\n', &bytes[..at]).map_or(0, |end| end + 1);
     let field = bytes[start..at].iter().filter(|byte| **byte == block.separator).count();
     let end = at + bytes[at..].iter().position(|byte| matches!(*byte, b'\n' | b'\r')).unwrap_or(0);
-    let heading = headings.get(field).map(String::as_str);
-    not_utf8(name, block.row_of(at), heading, &bytes[start..end], !bytes[..at].is_ascii())
+    let column_name = column_names.get(field).map(String::as_str);
+    not_utf8(name, block.row_of(at), column_name, &bytes[start..end], !bytes[..at].is_ascii())
 }
 
-/// Bytes that are no text, with the row and the heading of the column. `mixed` says that other bytes of the
+/// Bytes that are no text, with the row and the column name of the column. `mixed` says that other bytes of the
 /// file are UTF-8 beyond ASCII.
 pub(super) fn not_utf8(
     name: &PartName,
     row: u64,
-    heading: Option<&str>,
+    column_name: Option<&str>,
     near: &[u8],
     mixed: bool,
 ) -> Error {
-    let column = heading.map_or(String::new(), |heading| format!(" in column `{heading}`"));
+    let column =
+        column_name.map_or(String::new(), |column_name| format!(" in column `{column_name}`"));
     let reads = decoded(near);
     let reads = reads.trim();
     let help = if mixed {
@@ -177,34 +178,34 @@ fn head(path: &Path, name: &PartName, given: TableSettings) -> Result<Head, Erro
             header_row::find(&head, separator, given.header_row, shown)?
         }
         None => {
-            let (separator, heading) = separator(&head, shown, given.header_row)?;
+            let (separator, header) = separator(&head, shown, given.header_row)?;
             dialect.separator = separator;
-            heading
+            header
         }
     };
-    let Heading { above, skip, row, rest } = found;
+    let Header { above, skip, row, rest } = found;
     let text = std::str::from_utf8(&head[row.clone()])
         .map_err(|_| not_utf8(name, skip.max(1), None, &head[row.clone()], false))?;
-    let mut headings: Vec<String> = header_row::fields(text.as_bytes(), dialect.separator)
+    let mut column_names: Vec<String> = header_row::fields(text.as_bytes(), dialect.separator)
         .into_iter()
         .map(|field| unquoted(&text[field]).into_owned())
         .collect();
     if given.header_row == Some(0) {
-        headings.iter_mut().for_each(String::clear);
+        column_names.iter_mut().for_each(String::clear);
     }
     let mut stretches = vec![head[rest..].to_vec()];
     stretches.extend(further(path, dialect));
-    let sample = sample(stretches, dialect.separator, headings.len());
+    let sample = sample(stretches, dialect.separator, column_names.len());
     let empty = match given.header_row {
-        Some(0) => vec![false; headings.len()],
-        _ => Head::empty_fields(&headings, &sample),
+        Some(0) => vec![false; column_names.len()],
+        _ => Head::empty_fields(&column_names, &sample),
     };
     let source = TextSource { path: path.to_owned(), name: name.clone(), dialect, skip };
     Ok(Head {
         source: Arc::new(source),
         above,
         header_row: skip.max(1),
-        headings,
+        column_names,
         first_column: 0,
         empty,
         notes: Vec::new(),
@@ -234,7 +235,7 @@ fn sample(stretches: Vec<Vec<u8>>, separator: u8, width: usize) -> Vec<StringVie
     columns.iter_mut().map(StringViewBuilder::finish).collect()
 }
 
-/// The first bytes of a file as UTF-8, as many as show its heading and some rows.
+/// The first bytes of a file as UTF-8, as many as show its column name and some rows.
 fn first_bytes(path: &Path, shown: &Arc<str>, dialect: &mut Dialect) -> Result<Vec<u8>, Error> {
     let unreadable = |error| {
         Error::input(InputKind::Damaged, shown, format!("cannot be read further: {error}"))
@@ -295,7 +296,7 @@ fn ends_in_returns(bytes: &[u8]) -> bool {
     returns
 }
 
-/// Refuses what is no text, or text of two bytes a sign without a mark that says so.
+/// Refuses what is no text, or text of two bytes a separator without a mark that says so.
 fn refuse_other_than_text(bytes: &[u8], shown: &Arc<str>) -> Result<(), Error> {
     let Some(first) = memchr::memchr(0, bytes) else { return Ok(()) };
     let zeros = |odd: usize| bytes.iter().skip(odd).step_by(2).filter(|b| **b == 0).count();
@@ -325,7 +326,7 @@ fn refuse_other_than_text(bytes: &[u8], shown: &Arc<str>) -> Result<(), Error> {
     Ok(())
 }
 
-/// The separator by which the rows of a file have the most even number of fields, with the heading.
+/// The separator by which the rows of a file have the most even number of fields, with the column name.
 ///
 /// # Errors
 /// Two separators do so equally well.
@@ -333,40 +334,42 @@ fn separator(
     head: &[u8],
     shown: &Arc<str>,
     header_row: Option<u32>,
-) -> Result<(u8, Heading), Error> {
-    let mut best: Vec<(u64, u8, Heading)> = Vec::new();
+) -> Result<(u8, Header), Error> {
+    let mut best: Vec<(u64, u8, Header)> = Vec::new();
     for separator in SEPARATORS {
-        let Ok(heading) = header_row::find(head, separator, header_row, shown) else { continue };
-        let width = header_row::fields(&head[heading.row.clone()], separator).len();
+        let Ok(header) = header_row::find(head, separator, header_row, shown) else {
+            continue;
+        };
+        let width = header_row::fields(&head[header.row.clone()], separator).len();
         if width < 2 {
             continue;
         }
-        let block = whole_rows(head[heading.rest..].to_vec(), separator);
+        let block = whole_rows(head[header.rest..].to_vec(), separator);
         let split = Fields::split(&block, width);
         let all = (split.rows() + split.ragged.len()).max(1) as u64;
-        best.push((split.rows() as u64 * 1000 / all, separator, heading));
+        best.push((split.rows() as u64 * 1000 / all, separator, header));
     }
     // Of equals the one that does not take rows for titles.
-    best.sort_by_key(|(even, _, heading)| (std::cmp::Reverse(*even), heading.above));
+    best.sort_by_key(|(even, _, header)| (std::cmp::Reverse(*even), header.above));
     if let [(first, a, one), (second, b, other), ..] = best.as_slice()
         && (first, one.above) == (second, other.above)
     {
         return Err(Error::input(
             InputKind::OpenSeparator,
             shown,
-            format!("can be split at `{}` and at `{}`", sign(*a), sign(*b)),
+            format!("can be split at `{}` and at `{}`", shown_separator(*a), shown_separator(*b)),
         )
         .at_row(1)
-        .help(format!("choose one in the table: separator = \"{}\"", sign(*a))));
+        .help(format!("choose one in the table: separator = \"{}\"", shown_separator(*a))));
     }
     match best.into_iter().next() {
-        Some((_, separator, heading)) => Ok((separator, heading)),
+        Some((_, separator, header)) => Ok((separator, header)),
         None => Ok((b',', header_row::find(head, b',', header_row, shown)?)),
     }
 }
 
 /// A separator as the plan names it.
-fn sign(separator: u8) -> String {
+fn shown_separator(separator: u8) -> String {
     if separator == b'\t' { "tab".to_owned() } else { char::from(separator).to_string() }
 }
 
@@ -374,7 +377,7 @@ fn sign(separator: u8) -> String {
 pub(super) fn further(path: &Path, dialect: Dialect) -> Vec<Vec<u8>> {
     let Ok(mut file) = File::open(path) else { return Vec::new() };
     let length = file.metadata().map_or(0, |file| file.len());
-    // What is packed or in another encoding can only be read from its start.
+    // What is compressed or in another encoding can only be read from its start.
     let mut first = [0; 4];
     let plain = dialect.encoding.is_none()
         && !dialect.returns
@@ -449,7 +452,7 @@ mod tests {
             order in prop::sample::select(vec!["31/12/2025", "12/31/2025", "31.12.2025", "2025-12-31"]),
         ) {
             let numbers = NumberStyle::ALL[style];
-            let dates = DateStyle::from_specimen(order).unwrap();
+            let dates = DateStyle::from_sample(order).unwrap();
             let day = |month: u32, day: u32| {
                 order.replace("2025", "2024").replace("31", &format!("{day:02}")).replace("12", &format!("{month:02}"))
             };
@@ -458,20 +461,20 @@ mod tests {
             for ((cents, (month, date)), number) in amounts.iter().zip(&days).zip(0..) {
                 rows.push((format!("{number:03}"), written(*cents, numbers), day(*month, *date)));
             }
-            let sign = char::from(separator);
-            let quoted = |cell: &str| if cell.contains(sign) { format!("\"{cell}\"") } else { cell.to_owned() };
-            let mut text = format!("code{sign}amount{sign}day\n");
+            let between = char::from(separator);
+            let quoted = |cell: &str| if cell.contains(between) { format!("\"{cell}\"") } else { cell.to_owned() };
+            let mut text = format!("code{between}amount{between}day\n");
             for (code, amount, day) in &rows {
-                text += &format!("{}{sign}{}{sign}{}\n", quoted(code), quoted(amount), quoted(day));
+                text += &format!("{}{between}{}{between}{}\n", quoted(code), quoted(amount), quoted(day));
             }
             let file = tempfile::NamedTempFile::new().unwrap();
             std::fs::write(file.path(), &text).unwrap();
             let head = head(file.path(), &Arc::<str>::from("t.csv").into(), TableSettings::default()).unwrap();
             prop_assert_eq!(head.source.separator(), Some(separator));
             let notes: Vec<FieldNote> = head
-                .headings
+                .column_names
                 .iter()
-                .map(|heading| FieldNote { text: heading == "code", ..FieldNote::default() })
+                .map(|column_name| FieldNote { text: column_name == "code", ..FieldNote::default() })
                 .collect();
             let looked = head.values(&notes);
             prop_assert_eq!(looked.found.style.dates, dates);

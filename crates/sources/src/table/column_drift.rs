@@ -1,10 +1,10 @@
-//! Headings in which the parts of a table differ.
+//! Column names in which the parts of a table differ.
 
 use std::sync::Arc;
 
 use crate::table::parts::{ColumnSource, Part};
 
-/// A difference between the headings of parts.
+/// A difference between the column names of parts.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Drift {
     /// A part lacks a column that most others have.
@@ -13,7 +13,7 @@ pub enum Drift {
         part: Arc<str>,
         /// The column.
         column: String,
-        /// A heading of its own that may be the same.
+        /// A column name of its own that may be the same.
         likely: Option<String>,
     },
     /// A part has a column that most others have not.
@@ -23,11 +23,11 @@ pub enum Drift {
         /// The column.
         column: String,
     },
-    /// A part has a heading more than once; the later ones were numbered.
+    /// A part has a column name more than once; the later ones were numbered.
     Repeated {
         /// The part.
         part: Arc<str>,
-        /// The heading.
+        /// The column name.
         column: String,
     },
 }
@@ -49,7 +49,7 @@ pub fn drift(parts: &[Part], names: &[String]) -> Vec<Drift> {
     let has = |part: &Part, column: usize| {
         matches!(part.sources[column], ColumnSource::Field(_) | ColumnSource::Made(_))
     };
-    // Of two equal halves the first part speaks for its own.
+    // Of two equal halves the first part is evidence for its own.
     let usual = |column: usize| {
         let count = parts.iter().filter(|part| has(part, column)).count() * 2;
         count > parts.len() || (count == parts.len() && has(&parts[0], column))
@@ -70,7 +70,7 @@ pub fn drift(parts: &[Part], names: &[String]) -> Vec<Drift> {
             drift.push(Drift::Missing {
                 part: shown(),
                 column: names[column].clone(),
-                likely: likely.map(|column| part.heading(column, names)),
+                likely: likely.map(|column| part.column_name(column, names)),
             });
         }
         for column in extra.into_iter().filter(|column| !taken.contains(column)) {
@@ -84,10 +84,10 @@ pub fn drift(parts: &[Part], names: &[String]) -> Vec<Drift> {
 }
 
 impl Part {
-    /// The heading of a column in its file.
-    fn heading(&self, column: usize, names: &[String]) -> String {
+    /// The column name of a column in its file.
+    fn column_name(&self, column: usize, names: &[String]) -> String {
         match self.sources[column] {
-            ColumnSource::Field(field) => self.headings[field].trim().to_owned(),
+            ColumnSource::Field(field) => self.column_names[field].trim().to_owned(),
             _ => names[column].clone(),
         }
     }

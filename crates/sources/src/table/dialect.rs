@@ -23,9 +23,9 @@ pub struct FoundStyle {
 pub struct Open {
     /// The field.
     pub field: usize,
-    /// What stands there.
+    /// What is there.
     pub text: String,
-    /// What it may say, and the specimen of each way of writing.
+    /// What it may say, and the format sample of each way of writing.
     pub readings: [(String, String); 2],
 }
 
@@ -62,7 +62,7 @@ const FEW: usize = 100;
 /// The ways in which a time may follow.
 const TIMES: [&str; 3] = ["", " 23:59", "T23:59"];
 
-/// The number in front of a percent sign, if there is one.
+/// The number in front of a percent separator, if there is one.
 fn number(text: &str) -> &str {
     text.strip_suffix('%').unwrap_or(text).trim_end()
 }
@@ -102,13 +102,12 @@ pub fn find(
             let specimens =
                 TIMES.iter().flat_map(|time| DATES.iter().map(move |date| format!("{date}{time}")));
             let styles: Vec<(String, DateStyle)> = specimens
-                .filter_map(|specimen| {
-                    DateStyle::from_specimen(&specimen)
-                        .map(|style| (specimen, style.as_looked_for()))
+                .filter_map(|sample| {
+                    DateStyle::from_sample(&sample).map(|style| (sample, style.as_looked_for()))
                 })
-                .flat_map(|(specimen, style)| {
-                    let earlier = style.in_earlier_century().map(|style| (specimen.clone(), style));
-                    [(specimen, style)].into_iter().chain(earlier)
+                .flat_map(|(sample, style)| {
+                    let earlier = style.in_earlier_century().map(|style| (sample.clone(), style));
+                    [(sample, style)].into_iter().chain(earlier)
                 })
                 .collect();
             let read = |style: &DateStyle, text: &str| {
@@ -162,7 +161,7 @@ fn decide<S: Copy + Default + PartialEq, V: PartialEq + ToString>(
         };
         let counts: Vec<usize> = styles.iter().map(|(_, style)| count(style)).collect();
         let most = counts.iter().copied().max().unwrap_or(0);
-        // A slip here and there does not make a column of numbers one of text.
+        // A typing error here and there does not make a column of numbers one of text.
         if most > 0 && most * 5 >= texts.len() * 4 {
             fitting.retain(|number| counts[*number] == most);
             let told = counts.iter().position(|count| *count == most).unwrap_or(0);
@@ -213,13 +212,13 @@ fn disagreeing<S, V: ToString>(
 ) -> Vec<Open> {
     let one = |(field, texts): &(usize, Vec<&str>)| {
         let way = |text: &str| {
-            let (specimen, style) = styles.iter().find(|(_, style)| read(style, text).is_some())?;
-            Some((read(style, text)?.to_string(), specimen.clone()))
+            let (sample, style) = styles.iter().find(|(_, style)| read(style, text).is_some())?;
+            Some((read(style, text)?.to_string(), sample.clone()))
         };
         let text = texts[0];
         let first = way(text)?;
         let others = telling.iter().flat_map(|(_, texts)| texts).filter_map(|text| way(text));
-        let second = others.into_iter().find(|(_, specimen)| *specimen != first.1)?;
+        let second = others.into_iter().find(|(_, sample)| *sample != first.1)?;
         Some(Open { field: *field, text: text.to_owned(), readings: [first, second] })
     };
     telling.iter().filter_map(one).collect()
@@ -270,7 +269,7 @@ mod tests {
 
     #[test]
     fn a_thirteenth_day_decides_the_order() {
-        let style = |specimen| DateStyle::from_specimen(specimen).unwrap();
+        let style = |sample| DateStyle::from_sample(sample).unwrap();
         assert_eq!(dates(&[&["2025-01-02"]]), Ok(DateStyle::ISO));
         assert_eq!(dates(&[&["01/02/2025", "13/02/2025"]]), Ok(style("31/12/2025")));
         assert_eq!(dates(&[&["01/02/2025"], &["12/13/2025"]]), Ok(style("12/31/2025")));
@@ -284,7 +283,7 @@ mod tests {
 
     use proptest::prelude::*;
 
-    /// A number with so many places, written in a style.
+    /// A number with this many places, written in a style.
     fn written(mantissa: i64, places: u32, style: NumberStyle, grouped: bool) -> String {
         let (whole, rest) = (mantissa / 10i64.pow(places), mantissa % 10i64.pow(places));
         let digits = whole.to_string();
@@ -333,16 +332,16 @@ mod tests {
         #[test]
         fn prop_days_are_read_as_meant_or_asked_about(
             days in prop::collection::vec((1u32..=12, 1u32..=28, 2019i32..2032), 1..8),
-            specimen in prop::sample::select(DATES.to_vec()), time in prop::sample::select(TIMES.to_vec()),
+            sample in prop::sample::select(DATES.to_vec()), time in prop::sample::select(TIMES.to_vec()),
         ) {
-            let specimen = format!("{specimen}{time}");
-            let style = DateStyle::from_specimen(&specimen).unwrap().as_looked_for();
+            let sample = format!("{sample}{time}");
+            let style = DateStyle::from_sample(&sample).unwrap().as_looked_for();
             let text = |(month, day, year): &(u32, u32, i32)| {
                 const NAMES: [&str; 12] =
                     ["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"];
-                let short = if specimen.contains("2025") { "2025" } else { "25" };
+                let short = if sample.contains("2025") { "2025" } else { "25" };
                 let year = year.to_string();
-                specimen
+                sample
                     .replace(short, if short == "2025" { "Y" } else { "y" })
                     .replace("31", &format!("{day:02}"))
                     .replace("Dec", NAMES[*month as usize - 1])
@@ -355,7 +354,7 @@ mod tests {
             prop_assume!(meant.iter().all(Option::is_some));
             let found = find(&[texts.iter().map(String::as_str).collect()], None, None);
             let specimens = TIMES.iter().flat_map(|time| DATES.iter().map(move |date| format!("{date}{time}")));
-            let styles = specimens.map(|other| DateStyle::from_specimen(&other).unwrap().as_looked_for());
+            let styles = specimens.map(|other| DateStyle::from_sample(&other).unwrap().as_looked_for());
             let rivals = styles.flat_map(|style| [Some(style), style.in_earlier_century()]).flatten().filter(|other| {
                 let values: Vec<_> = texts.iter().map(|text| other.read(text)).collect();
                 values.iter().all(Option::is_some) && values != meant

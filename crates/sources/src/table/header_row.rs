@@ -1,4 +1,4 @@
-//! Where the headings of a table are: in its first row, or below titles.
+//! Where the column names of a table are: in its first row, or below titles.
 
 use std::ops::Range;
 use std::sync::Arc;
@@ -6,17 +6,17 @@ use std::sync::Arc;
 use crate::error::{Error, InputKind};
 use crate::text::{first_row, unquoted};
 
-/// How many rows are looked at for the headings.
+/// How many rows are looked at for the column names.
 pub const ROWS: usize = 60;
 
-/// The headings of a file, in its first bytes.
+/// The column names of a file, in its first bytes.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Heading {
-    /// How many rows stand above.
+pub struct Header {
+    /// How many rows are above.
     pub above: u64,
     /// How many rows to skip to get below.
     pub skip: u64,
-    /// The row of the headings; the first row where there are none.
+    /// The row of the column names; the first row where there are none.
     pub row: Range<usize>,
     /// Where the rows below begin.
     pub rest: usize,
@@ -36,10 +36,10 @@ pub fn fields(row: &[u8], separator: u8) -> Vec<Range<usize>> {
     first_row(row, separator).0
 }
 
-/// Finds the headings; `given` is the row that the plan names, 0 where there are none.
+/// Finds the column names; `given` is the row that the plan names, 0 where there are none.
 ///
-/// The headings are the first row that fills more than half of the columns which the rows below fill.
-/// Above it there may be titles, which fill less; should there be any, the headings hold no numbers but
+/// The column names are the first row that fills more than half of the columns which the rows below fill.
+/// Above it there may be titles, which fill less; should there be any, the column names hold no numbers but
 /// years.
 ///
 /// # Errors
@@ -49,11 +49,11 @@ pub fn find(
     separator: u8,
     given: Option<u32>,
     shown: &Arc<str>,
-) -> Result<Heading, Error> {
+) -> Result<Header, Error> {
     let rows = rows(head, separator, given.map_or(ROWS, |row| ROWS.max(row as usize + 1)));
     let at = match given {
         Some(0) => {
-            return Ok(Heading { above: 0, skip: 0, row: rows[0].bytes.clone(), rest: 0 });
+            return Ok(Header { above: 0, skip: 0, row: rows[0].bytes.clone(), rest: 0 });
         }
         Some(line) => rows.iter().position(|row| row.line == u64::from(line)).ok_or_else(|| {
             Error::input(InputKind::Header, shown, format!("has no row that begins in line {line}"))
@@ -62,7 +62,7 @@ pub fn find(
         None => found(&rows.iter().map(|row| row.cells.clone()).collect::<Vec<_>>()),
     };
     let row = &rows[at];
-    Ok(Heading {
+    Ok(Header {
         above: at as u64,
         skip: at as u64 + 1,
         row: row.bytes.clone(),
@@ -70,7 +70,7 @@ pub fn find(
     })
 }
 
-/// The number of the row with the headings among some rows of cells; the first where none looks like it.
+/// The number of the row with the column names among some rows of cells; the first where none looks like it.
 pub fn found(rows: &[Vec<&[u8]>]) -> usize {
     let filled = |row: &Vec<&[u8]>| row.iter().filter(|cell| says(cell)).count();
     let Some(first) = rows.iter().position(|row| filled(row) > 0) else { return 0 };
@@ -127,14 +127,14 @@ mod tests {
     }
 
     #[test]
-    fn titles_stand_above_the_headings() {
+    fn titles_are_above_the_header_row() {
         for (head, rows) in [
             ("a;b;c\n1;2;3\n", 0),
             ("Mielo Cooperative\n\na;b;c\n1;2;3\n", 2),
             ("Sales 2025;;\n;;\na;b;c\n1;2;3\n", 2),
             ("\n\na;b;c\n1;2;3\n", 2),
             ("Depot:;Corvo;;\nsku;2024;2025;name\nA;1,5;2;x\n", 1),
-            // A heading without a name, and one below which nothing stands.
+            // A column name without a name, and one below which nothing stands.
             ("a;;c\n1;2;3\n", 0),
             ("a;b;c\n1;;\n", 0),
             // Nothing but titles and numbers: the first row it is.
@@ -150,7 +150,7 @@ mod tests {
     fn the_plan_names_a_line() {
         let head = b"\"a title\nin two lines\";\nx;y\n1;2\n";
         let find = |line| find(head, b';', Some(line), &"t.csv".into());
-        assert_eq!(find(3).unwrap(), Heading { above: 1, skip: 2, row: 24..28, rest: 28 });
+        assert_eq!(find(3).unwrap(), Header { above: 1, skip: 2, row: 24..28, rest: 28 });
         assert_eq!(find(0).unwrap().skip, 0);
         assert!(find(2).is_err() && find(9).is_err());
     }

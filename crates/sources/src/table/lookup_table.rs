@@ -18,8 +18,8 @@ const BLOCK: usize = 1 << 20;
 /// Reads a table whole.
 ///
 /// # Errors
-/// A file that cannot be read, or a row that has not the heading's number of fields: its values could
-/// stand in any column.
+/// A file that cannot be read, or a row that has not the column name's number of fields: its values could
+/// are in any column.
 pub fn read(table: &Table) -> Result<RawTable, Error> {
     let mut raw = RawTable {
         parts: Vec::new(),
@@ -47,7 +47,7 @@ pub fn read(table: &Table) -> Result<RawTable, Error> {
 
 /// What a block of a part holds.
 struct BlockRead {
-    /// Of each row, where it stands in its file.
+    /// Of each row, where it is in its file.
     numbers: Vec<u32>,
     /// All columns of the table.
     columns: Vec<StringViewArray>,

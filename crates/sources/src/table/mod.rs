@@ -1,4 +1,4 @@
-//! Tables as a plan describes them: the files that are their parts, their headings, how they are written, their rows.
+//! Tables as a plan describes them: the files that are their parts, their column names, how they are written, their rows.
 
 pub mod column_drift;
 pub mod dialect;

@@ -1,4 +1,4 @@
-//! The parts of a table: the files that its patterns fit, each with its heading and its slots, stacked
+//! The parts of a table: the files that its patterns fit, each with its column name and its slots, stacked
 //! by the names of their columns.
 
 use std::collections::{HashMap, HashSet};
@@ -35,21 +35,21 @@ pub struct Part {
     pub name: PartName,
     /// What reads it.
     pub source: Arc<dyn formats::Source>,
-    /// Its headings.
-    pub headings: Vec<String>,
+    /// Its column names.
+    pub column_names: Vec<String>,
     /// Its columns, and how its rows become rows of the table.
     pub columns: PartColumns,
     /// Where each column of the table comes from.
     pub sources: Vec<ColumnSource>,
     /// Whether its rows hold just the table's own columns, in their order.
     pub in_order: bool,
-    /// How many rows stand before the header row.
+    /// How many rows come before the header row.
     pub above: u64,
-    /// The row of the headings.
+    /// The row of the column names.
     header_row: u64,
     /// What was noted of it as a whole.
     pub notes: Vec<PartNote>,
-    /// Fields without a heading, which are to have no value either.
+    /// Fields without a column name, which are to have no value either.
     pub empty: Vec<usize>,
     /// Texts that mean blank.
     pub blank: Vec<String>,
@@ -78,13 +78,13 @@ pub enum ColumnSource {
     Made(usize),
     /// One text in all rows.
     Same(String),
-    /// It is worked out from the other columns.
+    /// It is computed from the other columns.
     Computed,
     /// The part lacks the column.
     Absent,
 }
 
-/// A table whose files have been found and whose headings have been read.
+/// A table whose files have been found and whose column names have been read.
 #[derive(Clone)]
 pub struct Table {
     /// Its name.
@@ -95,7 +95,7 @@ pub struct Table {
     pub columns: TableColumns,
     /// The columns that a part may lack.
     pub optional: Vec<String>,
-    /// Headings in which parts differ from the others.
+    /// Column names in which parts differ from the others.
     pub drift: Vec<Drift>,
 }
 
@@ -126,7 +126,7 @@ impl WantedColumns {
     }
 }
 
-/// A file whose headings were read.
+/// A file whose column names were read.
 struct Headed {
     head: Head,
     looked: Looked,
@@ -138,14 +138,14 @@ struct Headed {
 }
 
 impl Table {
-    /// Finds the files of a table and reads their headings.
+    /// Finds the files of a table and reads their column names.
     pub fn open(
         plan: &Plan,
         table: &Entry<TableEntry>,
         scope: &SearchScope<'_>,
     ) -> Result<Table, Error> {
         let found = find(plan, table, scope)?;
-        let headed = found.iter().map(|found| read_heading(plan, &table.name, found));
+        let headed = found.iter().map(|found| read_header(plan, &table.name, found));
         let headed = headed.collect::<Result<Vec<_>, Error>>()?;
         let mut names: Vec<String> = Vec::new();
         let mut known: HashSet<String> = HashSet::new();
@@ -221,7 +221,7 @@ impl Table {
             None => format!(
                 "its columns are {}; name the one that is meant in [tables.{}.columns], set `header-row`, \
                  or add `leave-out`",
-                listed(&part.headings),
+                listed(&part.column_names),
                 key(&self.name)
             ),
         };
@@ -230,18 +230,17 @@ impl Table {
 }
 
 /// Looks at a file and settles its columns.
-fn read_heading(plan: &Plan, table: &str, found: &Found<'_>) -> Result<Headed, Error> {
+fn read_header(plan: &Plan, table: &str, found: &Found<'_>) -> Result<Headed, Error> {
     let files = &found.files;
     let given = TableSettings::of(plan, &files.settings)?;
     let mut head = found.container.look(&found.what, &found.name, given)?;
     let named = plan.named_columns(table);
-    let columns =
-        PartColumns::new(plan, files, &head.headings, &head.empty, &named).map_err(|mistake| {
-            Mistake { message: format!("{} ({})", mistake.message, found.name), ..mistake }
-        })?;
+    let columns = PartColumns::new(plan, files, &head.column_names, &head.empty, &named).map_err(
+        |mistake| Mistake { message: format!("{} ({})", mistake.message, found.name), ..mistake },
+    )?;
     let mut ways: Vec<(String, Way)> = ways(plan, &files.columns)?.into_iter().collect();
     let texts = plan.text_columns(table);
-    let mut notes = vec![FieldNote::default(); head.headings.len()];
+    let mut notes = vec![FieldNote::default(); head.column_names.len()];
     for (number, name) in columns.names.iter().enumerate() {
         for field in columns.fields(number) {
             notes[field] = FieldNote {
@@ -280,7 +279,7 @@ fn read_heading(plan: &Plan, table: &str, found: &Found<'_>) -> Result<Headed, E
     }
     if let Some((name, text)) = same.iter().find(|(name, _)| columns.names.contains(name)) {
         let is_slot = found.slots.iter().any(|(slot, _)| slot == name);
-        let (what, way_out) = match is_slot {
+        let (what, fix) = match is_slot {
             true => ("its name gives", "give the slot of the pattern another name"),
             false => ("the plan gives", "take it out of `set`, or set a column of another name"),
         };
@@ -289,7 +288,7 @@ fn read_heading(plan: &Plan, table: &str, found: &Found<'_>) -> Result<Headed, E
             &found.name,
             format!("has a column `{name}`, to which {what} `{text}`"),
         )
-        .help(way_out));
+        .help(fix));
     }
     Ok(Headed { head, looked, columns, same, ways })
 }
@@ -353,7 +352,7 @@ fn part(
         evidence: looked.evidence,
         marks,
         mixed,
-        headings: head.headings,
+        column_names: head.column_names,
         columns,
         empty,
     }
@@ -369,7 +368,7 @@ fn named(name: &PartName, columns: &PartColumns, head: &Head) -> PartName {
         columns.fields(number).first().map(|field| (name.clone(), letter(*field)))
     };
     let mut known: Vec<(String, u32)> = columns.names.iter().enumerate().filter_map(of).collect();
-    known.extend(head.headings.iter().enumerate().map(|(field, h)| (h.clone(), letter(field))));
+    known.extend(head.column_names.iter().enumerate().map(|(field, h)| (h.clone(), letter(field))));
     let sheet = SheetColumns { columns: known, first: head.first_column };
     PartName { sheet: Some(Arc::new(sheet)), ..name.clone() }
 }
@@ -381,7 +380,7 @@ pub fn changed(name: &PartName) -> Error {
 }
 
 impl Part {
-    /// How the part is written: what is not as outputs are is said, and what was found.
+    /// How the part is written: what is not as outputs are is reported, and what was found.
     pub fn in_words(&self) -> String {
         let mut words = self.source.in_words();
         let types: Vec<ColumnType> =
@@ -395,7 +394,7 @@ impl Part {
         words.join(", ")
     }
 
-    /// Opens the part at its first row below the headings.
+    /// Opens the part at its first row below the column names.
     pub fn open(&self, wanted: &Wanted) -> Result<Box<dyn Reader>, Error> {
         self.refuse_changed()?;
         let reader = guarded(&self.name, || self.source.open(wanted))?;
@@ -422,7 +421,7 @@ impl Part {
 
     /// How many fields its rows have.
     pub fn width(&self) -> usize {
-        self.headings.len()
+        self.column_names.len()
     }
 
     /// What the values of a column are, as far as it was looked at.

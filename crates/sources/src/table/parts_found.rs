@@ -1,7 +1,7 @@
 //! Which parts a table has: the files, sheets and tables of databases that its patterns fit.
 //!
 //! A pattern is a path, and behind `#` the name of a table in that file or database:
-//! `sales_{year}.xlsx#{region}`. A doubled `##` is the sign itself.
+//! `sales_{year}.xlsx#{region}`. A doubled `##` is the character itself.
 
 use std::collections::HashSet;
 use std::path::{Path, PathBuf};
@@ -31,7 +31,7 @@ pub struct Found<'p> {
     pub seen: Option<Snapshot>,
     /// Its name.
     pub name: PartName,
-    /// What the slots of the pattern stand for.
+    /// What the slots of the pattern represent.
     pub slots: Vec<(String, String)>,
     /// What the plan says of it.
     pub files: Files<'p>,

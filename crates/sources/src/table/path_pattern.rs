@@ -1,14 +1,14 @@
 //! Patterns over file names: `sales/{depot}_{year}.csv`, `archive/*.csv`.
 //!
 //! `{slot}` and `*` stay within one folder or file name; a slot is as short as the pattern allows, from
-//! the left. A doubled sign means the sign itself.
+//! the left. A doubled character means the character itself.
 
 use std::cmp::Ordering;
 use std::path::{Path, PathBuf};
 
 use interligo_model::pattern::{NamePattern, PatternError};
 
-/// A file that a pattern fits, with what its slots stand for, in the order of the pattern.
+/// A file that a pattern fits, with what its slots represent, in the order of the pattern.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Fit {
     /// The path, relative to the folder that was searched.
@@ -44,7 +44,7 @@ impl PathPattern {
         self.levels.iter().flat_map(NamePattern::slots).collect()
     }
 
-    /// Whether it fits a path; then what its slots stand for.
+    /// Whether it fits a path; then what its slots represent.
     pub fn fit(&self, path: &Path) -> Option<Vec<String>> {
         let names: Vec<&str> = path.iter().map(|name| name.to_str()).collect::<Option<_>>()?;
         if names.len() != self.levels.len() {

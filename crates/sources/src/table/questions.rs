@@ -24,7 +24,7 @@ pub struct Question {
     /// A value with its readings.
     pub message: String,
     /// The settings of the plan that decide.
-    pub way_out: String,
+    pub fix: String,
 }
 
 impl Table {
@@ -37,7 +37,7 @@ impl Table {
             .collect();
         match self.questions(&used).into_iter().next() {
             Some(question) => Err(Mistake::of_plan(MistakeKind::OpenFormat, question.message)
-                .help(question.way_out)
+                .help(question.fix)
                 .into()),
             None => Ok(()),
         }
@@ -79,9 +79,9 @@ impl Table {
                 open.text, part.name
             )
         };
-        let way_out = self.way_out(setting, one, other);
+        let fix = self.fix(setting, one, other);
         let column_type = if setting == "dates" { ColumnType::Date } else { ColumnType::Number };
-        Question { column: name.to_owned(), column_type, message, way_out }
+        Question { column: name.to_owned(), column_type, message, fix }
     }
 
     /// Refuses values that contradict what was assumed from a sample of the rows. `place` shows where they are.
@@ -131,10 +131,10 @@ impl Table {
                     found.text.trim(),
                     place(&found.place)
                 );
-                let (table, heading) = (key(&self.name), key(column));
+                let (table, column_name) = (key(&self.name), key(column));
                 return Err(Mistake::of_plan(MistakeKind::OpenFormat, message)
                     .help(format!(
-                        "add {heading} = {{ type = \"text\" }} or {heading} = {{ type = \"number\" }} to \
+                        "add {column_name} = {{ type = \"text\" }} or {column_name} = {{ type = \"number\" }} to \
                          [tables.{table}.columns]"
                     ))
                     .into());
@@ -148,12 +148,12 @@ impl Table {
             place(&found.place)
         );
         Err(Mistake::of_plan(MistakeKind::OpenFormat, message)
-            .help(self.way_out(setting, &one, &other))
+            .help(self.fix(setting, &one, &other))
             .into())
     }
 
     /// The settings that decide between two ways of writing.
-    fn way_out(&self, setting: &str, one: &str, other: &str) -> String {
+    fn fix(&self, setting: &str, one: &str, other: &str) -> String {
         let of_a_part =
             if self.parts.len() > 1 { ", or to a [[part]] of it with this file" } else { "" };
         if one == other {

@@ -40,7 +40,7 @@ impl Rows {
     /// The rows of a block that are rows of the table.
     ///
     /// # Errors
-    /// The block is not what its format says; a value stands under no heading.
+    /// The block is not what its format says; a value stands under no column name.
     pub fn of(block: Block, table: &Table, part: &Part) -> Result<Rows, Error> {
         let last = block.last;
         let mut rows = Rows::whole(block, part)?;
@@ -51,11 +51,11 @@ impl Rows {
     /// All rows of a block, and the lines that they make, before any is left out.
     ///
     /// # Errors
-    /// The block is not what its format says; a value stands under no heading.
+    /// The block is not what its format says; a value stands under no column name.
     pub fn whole(block: Block, part: &Part) -> Result<Rows, Error> {
         let Block { first, rows, .. } = block;
-        let grid = rows.split(&part.name, &part.headings)?;
-        refuse_values_without_heading(&grid, part)?;
+        let grid = rows.split(&part.name, &part.column_names)?;
+        refuse_values_without_column_name(&grid, part)?;
         let mut rows = Rows {
             counts: RowCounts::default(),
             made: None,
@@ -69,7 +69,7 @@ impl Rows {
             + rows.grid.ragged().len() as u64
             + if first { part.above } else { 0 };
         if first {
-            rows.counts.leave_out(RowLeftOut::AboveHeading, part.above);
+            rows.counts.leave_out(RowLeftOut::AboveHeader, part.above);
         }
         rows.counts.leave_out(RowLeftOut::Blank, rows.grid.blank());
         rows.make_lines(part);
@@ -241,7 +241,7 @@ impl Rows {
         }
     }
 
-    /// Whether lines are rows as they stand in the block.
+    /// Whether lines are rows as they are in the block.
     pub fn is_plain(&self) -> bool {
         self.made.is_none()
     }
@@ -266,8 +266,8 @@ impl Rows {
     }
 }
 
-/// A column that has no heading and had no value in the rows that were looked at must have none at all.
-fn refuse_values_without_heading(grid: &Grid, part: &Part) -> Result<(), Error> {
+/// A column that has no column name and had no value in the rows that were looked at must have none at all.
+fn refuse_values_without_column_name(grid: &Grid, part: &Part) -> Result<(), Error> {
     for field in &part.empty {
         let texts = grid.column(*field);
         let filled = |row: &usize| !texts.value(*row).trim_matches(['"', ' ', '\t']).is_empty();

@@ -8,7 +8,7 @@ use interligo_model::reading::style::NumberStyle;
 /// What the plan says of how a table's files are written.
 #[derive(Clone, Debug, Default)]
 pub struct TableSettings {
-    /// The sign between fields.
+    /// The separator between fields.
     pub separator: Option<u8>,
     /// The encoding.
     pub encoding: Option<&'static Encoding>,
@@ -16,7 +16,7 @@ pub struct TableSettings {
     pub numbers: Option<NumberStyle>,
     /// How days are written.
     pub dates: Option<DateStyle>,
-    /// The row of the headings; 0 where there are none.
+    /// The row of the column names; 0 where there are none.
     pub header_row: Option<u32>,
     /// Texts that mean blank.
     pub blank: Vec<String>,
@@ -33,8 +33,12 @@ impl TableSettings {
         if let Some(text) = settings.separator {
             given.separator = Some(match text.get_ref().as_bytes() {
                 b"tab" => b'\t',
-                [sign] if sign.is_ascii() && !sign.is_ascii_alphanumeric() && *sign != b'"' => {
-                    *sign
+                [separator]
+                    if separator.is_ascii()
+                        && !separator.is_ascii_alphanumeric()
+                        && *separator != b'"' =>
+                {
+                    *separator
                 }
                 _ => {
                     return Err(plan
@@ -58,25 +62,24 @@ impl TableSettings {
                     .help("write for instance encoding = \"windows-1252\" or \"utf-16le\"")
             })?);
         }
-        if let Some(specimen) = settings.numbers {
-            given.numbers =
-                Some(NumberStyle::from_specimen(specimen.get_ref()).ok_or_else(|| {
-                    plan.written(specimen)
-                        .mistaken(
-                            MistakeKind::WrongValue,
-                            format!("`{}` is not a format sample for 1234.56", specimen.get_ref()),
-                        )
-                        .help("write for instance numbers = \"1.234,56\"")
-                })?);
+        if let Some(sample) = settings.numbers {
+            given.numbers = Some(NumberStyle::from_sample(sample.get_ref()).ok_or_else(|| {
+                plan.written(sample)
+                    .mistaken(
+                        MistakeKind::WrongValue,
+                        format!("`{}` is not a format sample for 1234.56", sample.get_ref()),
+                    )
+                    .help("write for instance numbers = \"1.234,56\"")
+            })?);
         }
-        if let Some(specimen) = settings.dates {
-            given.dates = Some(DateStyle::from_specimen(specimen.get_ref()).ok_or_else(|| {
-                plan.written(specimen)
+        if let Some(sample) = settings.dates {
+            given.dates = Some(DateStyle::from_sample(sample.get_ref()).ok_or_else(|| {
+                plan.written(sample)
                     .mistaken(
                         MistakeKind::WrongValue,
                         format!(
                             "`{}` is not a format sample for 31 December 2025",
-                            specimen.get_ref()
+                            sample.get_ref()
                         ),
                     )
                     .help("write for instance dates = \"31/12/2025\" or \"31-Dec-2025 23:59\"")

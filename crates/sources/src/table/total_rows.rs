@@ -17,14 +17,14 @@ use crate::grid::{Grid, TextGrid};
 use crate::table::parts::{Part, Table};
 use crate::table::rows::Rows;
 
-/// How many bytes are read at a time where a part is gone through for itself.
+/// How many bytes are read at a time where a part is scanned for itself.
 const BLOCK: usize = 1 << 19;
 
-/// How many rows may follow a total at the foot that say something of the file.
+/// How many rows may follow a total at the end that say something of the file.
 const FOOTERS: usize = 3;
 
 /// The words in lowercase, in uppercase, and beginning with one; a text without any of them has no row that says
-/// that it is a total. So few words, as they stand, are found many bytes at a time.
+/// that it is a total. So few words, as they are, are found many bytes at a time.
 static WORDS: LazyLock<AhoCorasick> = LazyLock::new(|| {
     let words: Vec<&str> = total_words().collect();
     // A word within another is found with it.
@@ -46,7 +46,7 @@ pub struct Candidate {
     /// Its number.
     pub row: usize,
     /// The evidence for it.
-    pub sign: TotalSign,
+    pub character: TotalSign,
 }
 
 /// The rows of a part that look like totals, by their row in the file: whether each is proved to be one.
@@ -93,7 +93,7 @@ pub fn judge(
     Ok(candidates.iter().map(is_total).collect())
 }
 
-/// Goes through a part and compares each row that looks like a total with the sums of the rows above.
+/// Scans a part and compares each row that looks like a total with the sums of the rows above.
 fn go_through(table: &Table, part: &Part) -> Result<Judged, Error> {
     let mut judged = Judged::new();
     let as_they_are = part.with_totals();
@@ -115,7 +115,7 @@ fn go_through(table: &Table, part: &Part) -> Result<Judged, Error> {
             if let Some(candidate) = candidates.iter().find(|candidate| candidate.row == to) {
                 let cells = rows.cells_of(to);
                 let cells: Vec<&str> = cells.iter().map(String::as_str).collect();
-                let proved = sums.prove(&cells) && candidate.sign.can_be_proved();
+                let proved = sums.prove(&cells) && candidate.character.can_be_proved();
                 judged.insert(rows.number_of(to), proved);
             }
         }
@@ -137,7 +137,7 @@ fn named(grid: &Grid, part: &Part) -> Vec<Candidate> {
         let cells: Vec<_> = (0..grid.width()).map(|field| grid.cell(*row, field)).collect();
         is_named_total(&cells.iter().map(|cell| &**cell).collect::<Vec<_>>(), &part.style.style)
     });
-    rows.into_iter().map(|row| Candidate { row, sign: TotalSign::Named }).collect()
+    rows.into_iter().map(|row| Candidate { row, character: TotalSign::Named }).collect()
 }
 
 fn rows_with_words(text: &TextGrid) -> Vec<usize> {
@@ -171,7 +171,7 @@ fn at_foot(rows: &Rows, part: &Part) -> Vec<Candidate> {
         let cells = rows.cells_of(row);
         let cells: Vec<&str> = cells.iter().map(String::as_str).collect();
         match looks_like_total(&cells, &always, row - window, style) {
-            Some(sign) => found.push(Candidate { row, sign }),
+            Some(character) => found.push(Candidate { row, character }),
             None if found.is_empty()
                 && all - row <= FOOTERS
                 && is_footer(&cells, &always, style) => {}

@@ -20,7 +20,7 @@ pub const PADDING: usize = 64;
 /// A row longer than this is taken for a quote that was never closed.
 const LONGEST_ROW: usize = 256 << 20;
 
-/// How much of the end of a file is in its last block at least, blank rows not counted: what stands at
+/// How much of the end of a file is in its last block at least, blank rows not counted: what is at
 /// the foot is looked at in one piece.
 pub const TAIL: usize = 4096;
 
@@ -34,7 +34,7 @@ pub struct TextBlock {
     pub first_row: u64,
     /// How many lines the rows take.
     pub lines: u64,
-    /// The sign between two fields.
+    /// The character between two fields.
     pub separator: u8,
     /// Whether the rows are the first of the file after those that were skipped.
     pub first: bool,

@@ -17,7 +17,7 @@ use interligo_engine::proof::faults::{Fault, strikes};
 use super::blocks::TextBlock;
 use super::unquoted;
 
-/// The fields of a block whose rows have the width of the heading.
+/// The fields of a block whose rows have the width of the column name.
 pub struct Fields {
     width: usize,
     separator: u8,
@@ -25,7 +25,7 @@ pub struct Fields {
     starts: Vec<u32>,
     /// Of each row, where its fields end: at the separator or line end.
     ends: Vec<u32>,
-    /// Rows with fewer or more fields than the heading.
+    /// Rows with fewer or more fields than the column name.
     pub ragged: Vec<Ragged>,
     /// Rows without any value.
     pub blank: u64,
@@ -37,10 +37,10 @@ pub struct Fields {
     covered: u64,
 }
 
-/// A row with another number of fields than the heading.
+/// A row with another number of fields than the column name.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Ragged {
-    /// How many rows of the heading's width come before it in the block.
+    /// How many rows of the column name's width come before it in the block.
     pub before: u32,
     /// Where it starts and ends in the block, without its line end.
     pub start: u32,
@@ -127,7 +127,7 @@ impl Fields {
         Some(fields)
     }
 
-    /// Letter by letter; the meaning of quotes as in the block reader.
+    /// Byte for byte; the meaning of quotes as in the block reader.
     fn split_slow(block: &TextBlock, width: usize) -> Fields {
         let bytes = block.bytes.as_slice();
         let mut fields = Fields::empty(block, width);
@@ -226,13 +226,13 @@ impl Fields {
         self.starts[row] as usize
     }
 
-    /// A row as it stands in the block, without its line end.
+    /// A row as it is in the block, without its line end.
     pub fn row<'b>(&self, bytes: &'b [u8], row: usize) -> &'b [u8] {
         let end = self.ends[(row + 1) * self.width - 1] as usize;
         trim_return(&bytes[self.start(row)..end])
     }
 
-    /// A field as it stands in the block, with its quotes.
+    /// A field as it is in the block, with its quotes.
     pub fn field<'b>(&self, bytes: &'b [u8], row: usize, field: usize) -> &'b [u8] {
         let at = row * self.width + field;
         let start = if field == 0 { self.starts[row] } else { self.ends[at - 1] + 1 };
@@ -244,7 +244,7 @@ impl Fields {
     pub fn column(&self, block: &Buffer, field: usize) -> StringViewArray {
         let bytes = block.as_slice();
         let mut views = Vec::with_capacity(self.rows());
-        // Texts with doubled quotes, which do not stand in the block as they are.
+        // Texts with doubled quotes, which do not are in the block as they are.
         let mut mended: Vec<u8> = Vec::new();
         let last = field + 1 == self.width;
         for row in 0..self.rows() {
@@ -334,7 +334,7 @@ pub fn same_text(text: &str, rows: usize) -> StringViewArray {
 /// Views that are known to hold.
 fn checked_texts(views: Vec<u128>, buffers: Vec<Buffer>) -> StringViewArray {
     // SAFETY: the buffers were checked to be UTF-8 as a whole (or are made from text), views begin and
-    // end at ASCII signs or at the ends of such texts, and `view` writes them as the format says.
+    // end at ASCII characters or at the ends of such texts, and `view` writes them as the format says.
     #[allow(unsafe_code)]
     unsafe {
         StringViewArray::new_unchecked(ScalarBuffer::from(views), buffers.into(), None)
@@ -356,8 +356,9 @@ impl Masks {
                 chunk[part * 16..part * 16 + 16].try_into().expect("a quarter of 64 is 16");
             let bytes = u8x16::from(bytes);
             let shift = part * 16;
-            let mask =
-                |sign: u8| u64::from(bytes.simd_eq(u8x16::splat(sign)).to_bitmask()) << shift;
+            let mask = |character: u8| {
+                u64::from(bytes.simd_eq(u8x16::splat(character)).to_bitmask()) << shift
+            };
             separators |= mask(separator);
             line_ends |= mask(b'\n');
             quotes |= mask(b'"');

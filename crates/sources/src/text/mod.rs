@@ -1,4 +1,4 @@
-//! Text tables: fields by commas or another sign, quotes where a field holds that sign, a quote or a
+//! Text tables: fields by commas or another character, quotes where a field holds that character, a quote or a
 //! line end (RFC 4180).
 //!
 //! [`BlockReader`] cuts a file into blocks of whole rows, one after the other; [`Fields`] splits a block
@@ -45,7 +45,7 @@ pub fn rows_in(text: &[u8]) -> u64 {
     rows
 }
 
-/// The text of a field as it stands in the file: without its quotes, doubled quotes as one.
+/// The text of a field as it is in the file: without its quotes, doubled quotes as one.
 pub fn unquoted(field: &str) -> std::borrow::Cow<'_, str> {
     match field.strip_prefix('"').and_then(|rest| rest.strip_suffix('"')) {
         Some(inner) if inner.contains('"') => inner.replace("\"\"", "\"").into(),

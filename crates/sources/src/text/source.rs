@@ -1,4 +1,4 @@
-//! The bytes of a text file as UTF-8: unpacked if it is packed, decoded if it is written in another
+//! The bytes of a text file as UTF-8: unpacked if it is compressed, decoded if it is written in another
 //! encoding. A plain file in UTF-8 is read as it is.
 
 use std::fs::File;
@@ -14,7 +14,7 @@ use crate::error::{Error, InputKind};
 /// How a text file is written, apart from its numbers and days.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Dialect {
-    /// The sign between two fields.
+    /// The character between two fields.
     pub separator: u8,
     /// The encoding; `None` for UTF-8, or UTF-16 where a mark says so.
     pub encoding: Option<&'static Encoding>,
@@ -53,11 +53,11 @@ impl Input {
         let mut head = Vec::new();
         Read::by_ref(&mut file).take(4).read_to_end(&mut head).map_err(unreadable)?;
         let whole = io::Cursor::new(head.clone()).chain(file);
-        let decode = |packed: Box<dyn Read + Send>| -> Input {
+        let decode = |compressed: Box<dyn Read + Send>| -> Input {
             let mut builder = DecodeReaderBytesBuilder::new();
             // A mark at the start of the file is believed before anything else.
             builder.encoding(encoding).utf8_passthru(true).strip_bom(true).bom_override(true);
-            let decoded = builder.build(packed);
+            let decoded = builder.build(compressed);
             if dialect.returns {
                 return Input::Changed(Box::new(LineEnds(decoded)));
             }

@@ -1,6 +1,6 @@
 //! Lines as text.
 //!
-//! What only passes through is copied as it stands in the file. The cells of lookups are written once per row of the
+//! What only passes through is copied as it is in the file. The cells of lookups are written once per row of the
 //! lookup; neighbouring attributes of one link are one piece of text.
 
 use interligo_engine::engine::Engine;
@@ -34,7 +34,7 @@ enum TextColumns {
     Status(usize),
     /// The key of the row that a link found.
     Key { link: usize, cells: Cells },
-    /// A value that was worked out.
+    /// A value that was computed.
     Value { value: usize, least_places: u8 },
 }
 

@@ -198,12 +198,12 @@ fn password_of_file(config: &Config, environment: &dyn Environment) -> Option<St
 
 fn fields(line: &str) -> Vec<String> {
     let mut fields = vec![String::new()];
-    let mut signs = line.chars();
-    while let Some(sign) = signs.next() {
-        match (sign, fields.last_mut()) {
+    let mut characters = line.chars();
+    while let Some(character) = characters.next() {
+        match (character, fields.last_mut()) {
             (':', _) => fields.push(String::new()),
-            ('\\', Some(field)) => field.extend(signs.next()),
-            (_, Some(field)) => field.push(sign),
+            ('\\', Some(field)) => field.extend(characters.next()),
+            (_, Some(field)) => field.push(character),
             (_, None) => {}
         }
     }

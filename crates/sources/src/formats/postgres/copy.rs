@@ -13,15 +13,15 @@ use crate::text::{PADDING, TextBlock, write_cell};
 pub(super) const BLOCK: usize = 1 << 19;
 
 /// CopyRows in the text format of COPY, which a server writes in half the time of CSV: fields between commas,
-/// signs with a meaning behind a backslash, no quotes.
+/// characters with a meaning behind a backslash, no quotes.
 pub(super) struct Copied(pub(super) TextBlock);
 
 impl Unsplit for Copied {
-    fn split(self: Box<Self>, name: &PartName, headings: &[String]) -> Result<Grid, Error> {
+    fn split(self: Box<Self>, name: &PartName, column_names: &[String]) -> Result<Grid, Error> {
         // Mostly there is nothing that CSV would write otherwise.
         match memchr::memchr2(b'\\', b'"', self.0.rows()) {
-            None => Box::new(self.0).split(name, headings),
-            Some(_) => Box::new(quoted(self.0)).split(name, headings),
+            None => Box::new(self.0).split(name, column_names),
+            Some(_) => Box::new(quoted(self.0)).split(name, column_names),
         }
     }
 }
@@ -58,7 +58,7 @@ fn quoted(block: TextBlock) -> TextBlock {
     TextBlock { bytes, length, row_starts: Some(starts), ..block }
 }
 
-/// What a sign behind a backslash means.
+/// What a character behind a backslash means.
 fn unescaped(sign: char) -> char {
     match sign {
         'n' => '\n',
@@ -153,9 +153,9 @@ mod tests {
                 rows.starts.push(rows.bytes.len() as u32);
                 rows.bytes.extend_from_slice((fields.join(",") + "\n").as_bytes());
             }
-            let headings = ["a", "b", "c"].map(str::to_owned);
+            let column_names = ["a", "b", "c"].map(str::to_owned);
             let name = PartName::from("postgres:///shop#t");
-            let grid = Box::new(Copied(rows.take())).split(&name, &headings).unwrap();
+            let grid = Box::new(Copied(rows.take())).split(&name, &column_names).unwrap();
             prop_assert_eq!(grid.rows(), cells.len());
             for (number, row) in cells.iter().enumerate() {
                 let found: Vec<_> = (0..3).map(|field| grid.cell(number, field).into_owned()).collect();

@@ -304,7 +304,7 @@ impl Container for Database {
             };
             Ok(statement.columns().iter().map(column).collect::<Vec<_>>())
         })?;
-        let headings: Vec<String> = columns.iter().map(|column| column.name.clone()).collect();
+        let column_names: Vec<String> = columns.iter().map(|column| column.name.clone()).collect();
         let source = PostgresSource {
             server: self.0.clone(),
             name: name.clone(),
@@ -312,10 +312,10 @@ impl Container for Database {
             is_query,
             selected: Arc::new(columns.iter().map(Column::selected).collect()),
         };
-        let sample = source.sample(&headings)?;
+        let sample = source.sample(&column_names)?;
         let typed = columns.iter().zip(&sample);
         let typed = typed.map(|(column, texts)| column.typed(texts)).collect();
-        Ok(Head::of_fields(Arc::new(source), headings, sample, typed, given))
+        Ok(Head::of_fields(Arc::new(source), column_names, sample, typed, given))
     }
 }
 
@@ -400,7 +400,7 @@ impl Column {
 struct PostgresSource {
     server: Arc<Server>,
     name: PartName,
-    /// What stands behind FROM.
+    /// What comes after FROM.
     from: String,
     is_query: bool,
     /// How each column is asked for.
@@ -424,7 +424,7 @@ impl PostgresSource {
     }
 
     /// The first rows, by field.
-    fn sample(&self, headings: &[String]) -> Result<Vec<StringViewArray>, Error> {
+    fn sample(&self, column_names: &[String]) -> Result<Vec<StringViewArray>, Error> {
         let copy = self.copy(&Wanted::All, Some(SAMPLE));
         let mut rows = CopyRows::new();
         let read = self.server.with_keeper(&self.name, |keeper| {
@@ -435,8 +435,8 @@ impl PostgresSource {
             Ok(rows.fill(&mut reader, usize::MAX))
         })?;
         read.map_err(|error| self.broken(error))?;
-        let grid = Box::new(Copied(rows.take())).split(&self.name, headings)?;
-        Ok((0..headings.len()).map(|field| grid.column(field)).collect())
+        let grid = Box::new(Copied(rows.take())).split(&self.name, column_names)?;
+        Ok((0..column_names.len()).map(|field| grid.column(field)).collect())
     }
 
     fn broken(&self, error: std::io::Error) -> Error {

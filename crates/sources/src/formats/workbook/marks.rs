@@ -1,6 +1,6 @@
 //! What a workbook says beside its cells: hidden rows and merged cells; and what is no workbook at all.
 //!
-//! These stand in the same XML as the cells. It is unpacked once more for them and searched for their tags,
+//! These are in the same XML as the cells. It is unpacked once more for them and searched for their tags,
 //! which costs a fraction of reading its cells.
 
 use std::fs::File;
@@ -39,8 +39,8 @@ impl Marks {
         area.map_or((row, column), |area| (area.rows.0, area.columns.0))
     }
 
-    /// The last row of headings that begin in a row: they go as far down as their merged cells do.
-    pub(super) fn last_row_of_headings(&self, row: u32) -> u32 {
+    /// The last row of column names that begin in a row: they go as far down as their merged cells do.
+    pub(super) fn last_header_row(&self, row: u32) -> u32 {
         let heads = self.merged.iter().filter(|area| area.rows.0 == row);
         heads.map(|area| area.rows.1).max().unwrap_or(row).max(row)
     }
@@ -115,7 +115,7 @@ fn too_large(shown: &Arc<str>, name: &str, bytes: u64) -> Error {
         .help("check where it comes from; if it is what it should be, write a larger largest-sheet = \"4 GB\" into [reading]")
 }
 
-/// Goes through an entry a stretch at a time and refuses a text that would fill the memory.
+/// Scans an entry a stretch at a time and refuses a text that would fill the memory.
 fn refuse_large_cell(
     mut input: impl Read,
     name: &str,
@@ -325,7 +325,7 @@ pub(super) fn of_ods(path: &Path, sheet: &str) -> Result<Marks, WorkbookError> {
     Ok(marks)
 }
 
-/// `A1:C9`, also with dollar signs; whole columns are `A:C`.
+/// `A1:C9`, also with dollar characters; whole columns are `A:C`.
 fn area(text: &str) -> Option<Area> {
     let (first, last) = text.split_once(':').unwrap_or((text, text));
     let ((first_row, left), (last_row, right)) = (cell(first)?, cell(last)?);
@@ -449,7 +449,7 @@ mod tests {
             prop_assert!(marks.hidden.iter().eq(&hidden));
             prop_assert_eq!(marks.formulas_without_value, formulas);
             prop_assert_eq!(marks.merged.len() as u32, merged);
-            prop_assert!(merged == 0 || marks.origin(1, 2) == (0, 1) && marks.last_row_of_headings(0) == 1);
+            prop_assert!(merged == 0 || marks.origin(1, 2) == (0, 1) && marks.last_header_row(0) == 1);
             prop_assert!(of_xlsx(workbook(&sheet).path(), "S").unwrap().hidden.is_empty());
         }
     }

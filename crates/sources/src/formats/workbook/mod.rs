@@ -6,7 +6,7 @@
 //! |---|---|
 //! | text | as it is |
 //! | number | its shortest decimal text, of 15 digits at most: `0.1`, `388` |
-//! | number shown in percent | with its sign: `12.5%` |
+//! | number shown in percent | with its character: `12.5%` |
 //! | day, by the format of the cell, counted from 1900 or 1904 | `2025-12-31`, with its time if it has one |
 //! | time or duration | `08:30:00` |
 //! | yes-no | `true`, `false` |
@@ -48,7 +48,7 @@ use rows::{Sample, SheetLayout, SheetRows};
 /// Workbooks.
 pub(super) struct WorkbookFormat;
 
-/// When so many blocks of a sheet were taken, all of it is wanted, and not only its first rows.
+/// When this many blocks of a sheet were taken, all of it is wanted, and not only its first rows.
 const WHOLE: usize = 4;
 
 /// A cell that holds something.
@@ -86,7 +86,7 @@ trait Opened: Send {
     /// Its sheets, in their order, and whether they are hidden.
     fn sheets(&self) -> Vec<(String, bool)>;
 
-    /// The sheet and the area of a named table, with its headings, or of a named range.
+    /// The sheet and the area of a named table, with its column names, or of a named range.
     fn named(&mut self, name: &str) -> Option<(String, Area)>;
 
     /// Hands the cells of a sheet that hold something to `each`, row by row, until it answers `false`. Cells
@@ -168,7 +168,7 @@ impl Book {
         }
     }
 
-    /// The sheet and the area that a name stands for.
+    /// The sheet and the area that a name represents.
     fn area(&self, opened: &mut dyn Opened, name: &str) -> Option<(String, Area)> {
         match self.sheets.iter().any(|(sheet, _)| sheet == name) {
             true => Some((name.to_owned(), Area::ALL)),
@@ -249,12 +249,12 @@ impl BookFile {
             above: found.above,
             header_row: u64::from(source.layout.first_row).max(1),
             empty: match given.header_row {
-                Some(0) => vec![false; found.headings.len()],
-                _ => Head::empty_fields(&found.headings, &found.sample),
+                Some(0) => vec![false; found.column_names.len()],
+                _ => Head::empty_fields(&found.column_names, &found.sample),
             },
             first_column: source.layout.first_column,
             source: Arc::new(source),
-            headings: found.headings,
+            column_names: found.column_names,
             notes: notes.into_iter().collect(),
             sample: found.sample,
             typed: found.typed,

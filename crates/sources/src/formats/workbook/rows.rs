@@ -1,4 +1,4 @@
-//! From cells to rows: the headings of a sheet, and the rows below them column by column.
+//! From cells to rows: the column names of a sheet, and the rows below them column by column.
 
 use arrow_array::StringViewArray;
 use arrow_array::builder::StringViewBuilder;
@@ -33,7 +33,7 @@ const BLOCK_ROWS: usize = 4096;
 #[derive(Clone, Debug)]
 pub(super) struct SheetLayout {
     pub(super) area: Area,
-    /// The first row below the headings, from 0.
+    /// The first row below the column names, from 0.
     pub(super) first_row: u32,
     /// The column of the first field.
     pub(super) first_column: u32,
@@ -64,7 +64,7 @@ struct SampleCell {
 pub(super) struct SheetHead {
     pub(super) layout: SheetLayout,
     pub(super) above: u64,
-    pub(super) headings: Vec<String>,
+    pub(super) column_names: Vec<String>,
     pub(super) sample: Vec<StringViewArray>,
     pub(super) typed: Vec<Typed>,
 }
@@ -101,7 +101,7 @@ impl Sample {
         true
     }
 
-    /// Finds the headings, and where the rows below them are.
+    /// Finds the column names, and where the rows below them are.
     pub(super) fn finish(
         mut self,
         marks: impl FnOnce() -> Result<Marks, Error>,
@@ -117,26 +117,26 @@ impl Sample {
             _ => 0,
         };
         let first = self.rows.first().ok_or_else(empty)?.row;
-        let (heading, below) = match given.header_row {
+        let (header, below) = match given.header_row {
             Some(0) => (None, first_row),
             Some(row) => (Some(row - 1), row),
             None if self.area == Area::ALL => {
-                let heading = self.header_row(first);
-                (Some(heading), heading + 1)
+                let header = self.header_row(first);
+                (Some(header), header + 1)
             }
             None => (Some(first_row), first_row + 1),
         };
-        // Cells that are merged leave gaps in the row of the headings; without gaps nobody need look for them.
-        let marks = match heading {
-            Some(heading) if self.has_gaps(heading) => marks()?,
+        // Cells that are merged leave gaps in the row of the column names; without gaps nobody need look for them.
+        let marks = match header {
+            Some(header) if self.has_gaps(header) => marks()?,
             _ => Marks::default(),
         };
-        let last_heading = heading.map_or(0, |heading| marks.last_row_of_headings(heading));
-        let below = if heading.is_some() { below.max(last_heading + 1) } else { below };
-        let heading_rows = heading.map(|heading| heading..below);
-        let (left, right) = self.columns(heading_rows.clone(), below).ok_or_else(empty)?;
+        let last_header = header.map_or(0, |header| marks.last_header_row(header));
+        let below = if header.is_some() { below.max(last_header + 1) } else { below };
+        let header_rows = header.map(|header| header..below);
+        let (left, right) = self.columns(header_rows.clone(), below).ok_or_else(empty)?;
         let width = (right - left + 1) as usize;
-        let headings = match heading_rows {
+        let column_names = match header_rows {
             None => vec![String::new(); width],
             Some(rows) => {
                 if !self.rows.iter().any(|row| rows.contains(&row.row)) {
@@ -144,7 +144,7 @@ impl Sample {
                     return Err(Error::input(InputKind::Header, name, message)
                         .help("`header-row` counts the rows of the sheet from 1"));
                 }
-                self.headings(rows, left, width, &marks)
+                self.column_names(rows, left, width, &marks)
             }
         };
         self.rows.retain(|row| row.row >= below);
@@ -155,12 +155,12 @@ impl Sample {
             width,
             styles: vec![Style::default(); width],
         };
-        let above = heading.map_or(0, |heading| u64::from(heading - first_row));
+        let above = header.map_or(0, |header| u64::from(header - first_row));
         let (sample, typed) = self.values(left, width);
-        Ok(SheetHead { layout, above, headings, sample, typed })
+        Ok(SheetHead { layout, above, column_names, sample, typed })
     }
 
-    /// The row of the headings, as in a text file.
+    /// The row of the column names, as in a text file.
     fn header_row(&self, first: u32) -> u32 {
         let rows: Vec<Vec<&[u8]>> = self
             .rows
@@ -189,12 +189,12 @@ impl Sample {
         found.cells.len() < (right - left + 1) as usize || next.is_some_and(|(_, r)| r > right)
     }
 
-    /// The first and the last column of the table: those that have a heading, or, without any, a value.
-    fn columns(&self, heading: Option<std::ops::Range<u32>>, below: u32) -> Option<(u32, u32)> {
+    /// The first and the last column of the table: those that have a column name, or, without any, a value.
+    fn columns(&self, header: Option<std::ops::Range<u32>>, below: u32) -> Option<(u32, u32)> {
         if self.area.columns.1 != u32::MAX {
             return Some(self.area.columns);
         }
-        let rows = self.rows.iter().filter(|row| match &heading {
+        let rows = self.rows.iter().filter(|row| match &header {
             Some(rows) => rows.contains(&row.row),
             None => row.row >= below,
         });
@@ -202,9 +202,9 @@ impl Sample {
         Some((columns().min()?, columns().max()?))
     }
 
-    /// The headings, of one row or, where cells are merged over several, of these: what stands above
+    /// The column names, of one row or, where cells are merged over several, of these: what is above
     /// several columns belongs to each of them.
-    fn headings(
+    fn column_names(
         &self,
         rows: std::ops::Range<u32>,
         left: u32,
@@ -228,7 +228,7 @@ impl Sample {
         (left..left + width as u32).map(of).collect()
     }
 
-    /// The values of the rows below the headings, by field.
+    /// The values of the rows below the column names, by field.
     fn values(&self, left: u32, width: usize) -> (Vec<StringViewArray>, Vec<Typed>) {
         let mut texts: Vec<StringViewBuilder> =
             (0..width).map(|_| StringViewBuilder::new()).collect();

@@ -37,7 +37,7 @@ impl Opened for XlsxBook {
             self.xlsx.load_tables().ok()?;
         }
         let table = self.xlsx.table_by_name(name).ok()?;
-        // The data begin below the row of the headings.
+        // The data begin below the row of the column names.
         let (first, last) = (table.data().start()?, table.data().end()?);
         let area = Area { rows: (first.0.checked_sub(1)?, last.0), columns: (first.1, last.1) };
         Some((table.sheet_name().to_owned(), area))
