@@ -43,14 +43,14 @@ impl Axis {
     }
 
     /// The first and the last day of a character.
-    fn of_sign(&self, at: usize) -> (Day, Day) {
+    fn days_at(&self, at: usize) -> (Day, Day) {
         let day = |at: usize| i64::from(self.from.0) + at as i64 * self.days() / self.width as i64;
         let first = day(at);
         (Day(first as i32), Day((day(at + 1) - 1).max(first) as i32))
     }
 
     /// The character in which a day lies.
-    pub(crate) fn sign_of(&self, day: Day) -> usize {
+    pub(crate) fn position_of(&self, day: Day) -> usize {
         let at = (i64::from(day.0) - i64::from(self.from.0)) * self.width as i64 / self.days();
         usize::try_from(at).unwrap_or(0).min(self.width - 1)
     }
@@ -58,7 +58,7 @@ impl Axis {
     /// Periods: `━` where one holds, `╳` where two do, blank where none does on some day; `┣` where one starts.
     pub(crate) fn bar(&self, spans: &[Span]) -> String {
         let character = |at: usize| {
-            let (first, last) = self.of_sign(at);
+            let (first, last) = self.days_at(at);
             let holds = |day: Day, span: &&Span| {
                 span.from.is_none_or(|from| from <= day)
                     && span.until.is_none_or(|until| day <= until)
@@ -67,7 +67,8 @@ impl Axis {
             let within = (i64::from(first.0)..=i64::from(last.0))
                 .step_by(1 + (last.0 - first.0) as usize / 64);
             let counts: Vec<usize> = within.map(|day| most(Day(day as i32))).collect();
-            let starts = spans.iter().any(|s| s.from.is_some_and(|from| self.sign_of(from) == at));
+            let starts =
+                spans.iter().any(|s| s.from.is_some_and(|from| self.position_of(from) == at));
             match (counts.iter().min(), counts.iter().max()) {
                 (_, Some(2..)) => '╳',
                 (Some(0), _) => '·',
@@ -82,7 +83,7 @@ impl Axis {
     pub(crate) fn lines(&self, days: &BTreeMap<Day, DayLines>) -> Vec<DayLines> {
         let mut characters = vec![DayLines::default(); self.width];
         for (day, lines) in days.range(self.from..=self.until) {
-            let character = &mut characters[self.sign_of(*day)];
+            let character = &mut characters[self.position_of(*day)];
             character.found += lines.found;
             character.without += lines.without;
         }
@@ -96,7 +97,9 @@ impl Axis {
 
     /// Texts that begin where their days lie, as far as there is room.
     pub(crate) fn labels(&self, labels: impl Iterator<Item = (Option<Day>, String)>) -> String {
-        self.labels_at(labels.map(|(day, label)| (day.map_or(0, |day| self.sign_of(day)), label)))
+        self.labels_at(
+            labels.map(|(day, label)| (day.map_or(0, |day| self.position_of(day)), label)),
+        )
     }
 
     /// Texts that begin below a character, as far as there is room.

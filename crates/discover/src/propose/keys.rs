@@ -25,7 +25,7 @@ pub(super) struct Key {
 }
 
 /// Of a hundred rows, this many may share their key with another, or lack it: typing errors, not the rule.
-const SLIPS: usize = 5;
+const TYPOS: usize = 5;
 
 /// The most columns that are tried together.
 const TRIED: usize = 9;
@@ -44,7 +44,7 @@ fn shared(table: &Seen, columns: &[usize]) -> Option<usize> {
         })
         .collect();
     let keys = join_columns(&texts);
-    let limit = keys.len() * SLIPS / 100 + usize::from(keys.len() >= 10);
+    let limit = keys.len() * TYPOS / 100 + usize::from(keys.len() >= 10);
     let mut known = KeyTable::with_capacity(keys.len());
     let (mut shared, mut blank) = (0, 0);
     for key in keys.iter().flatten().map(str::trim) {
@@ -63,13 +63,13 @@ fn shared(table: &Seen, columns: &[usize]) -> Option<usize> {
 /// Columns that may be part of a key.
 fn is_key_like(traits: &Traits) -> bool {
     matches!(traits.kind, Kind::Code | Kind::Whole | Kind::Prose)
-        && traits.filled * 100 >= traits.rows * (100 - SLIPS)
+        && traits.filled * 100 >= traits.rows * (100 - TYPOS)
         && !traits.words.means(Meaning::Quantity)
 }
 
 /// Whether a column may be a key by itself.
 pub(super) fn may_be_key(traits: &Traits) -> bool {
-    is_key_like(traits) && traits.uniqueness() >= 100 - SLIPS
+    is_key_like(traits) && traits.uniqueness() >= 100 - TYPOS
 }
 
 /// The columns that tell the rows of a table apart by themselves.
@@ -87,7 +87,7 @@ pub(super) fn single_keys(view: &View<'_>, table: usize) -> Vec<Key> {
         if known || is_period(column) || !(is_key_like(of) || day) {
             continue;
         }
-        if of.uniqueness() < 100 - SLIPS && view.seen[table].columns[column].texts.len() >= 10 {
+        if of.uniqueness() < 100 - TYPOS && view.seen[table].columns[column].texts.len() >= 10 {
             continue;
         }
         if let Some(shared) = shared(&view.seen[table], &[column]) {

@@ -15,6 +15,8 @@ const COLUMN: usize = 370;
 const PORT: usize = 44;
 const HEAD: usize = 54;
 const GAP: usize = 34;
+/// From a link that passes a box to the box, or to another link.
+const LANE: usize = 10;
 const MARGIN: usize = 40;
 const TOP: usize = 90;
 
@@ -23,7 +25,7 @@ const LOOKUP: &str = "#fbf8f1";
 const FAIR: &str = "#b07d12";
 
 /// Where a box is drawn.
-#[derive(Clone, Copy, Default)]
+#[derive(Clone, Copy, Debug, Default)]
 struct Place {
     x: usize,
     y: usize,
@@ -40,6 +42,7 @@ pub fn map_svg(map: &LinkMap, title: &str) -> String {
          <text x=\"{MARGIN}\" y=\"46\" font-size=\"20\" fill=\"{INK}\">{}</text>\n",
         escaped(title)
     );
+    let mut lanes = Lanes::default();
     for (number, link) in map.links.iter().enumerate() {
         // Ends at a box are in the order of the boxes that they come from and go to, so that few lines cross.
         let rank = |end: &dyn Fn(&LinkHealth) -> usize, other: &dyn Fn(&LinkHealth) -> usize| {
@@ -49,7 +52,7 @@ pub fn map_svg(map: &LinkMap, title: &str) -> String {
         };
         let start = rank(&|l| l.from, &|l| l.to);
         let end = rank(&|l| l.to, &|l| l.from);
-        draw_link(&mut svg, link, &places, (start, end));
+        draw_link(&mut svg, link, &places, (start, end), &mut lanes);
     }
     for (table, place) in map.tables.iter().zip(&places) {
         let (fill, ink) = if table.is_fact { (FACT, "#ffffff") } else { (LOOKUP, INK) };
@@ -103,7 +106,46 @@ fn places(map: &LinkMap) -> (Vec<Place>, usize, usize) {
     (places, 2 * MARGIN + (columns - 1) * COLUMN + BOX_WIDTH, bottom + MARGIN)
 }
 
-fn draw_link(svg: &mut String, link: &LinkHealth, places: &[Place], ports: (usize, usize)) {
+/// Where links pass boxes that are between their ends.
+#[derive(Default)]
+struct Lanes {
+    taken: Vec<usize>,
+}
+
+impl Lanes {
+    /// The height nearest to `wanted` at which no box lies between two columns, and no other link passes.
+    fn between(&mut self, places: &[Place], (left, right): (usize, usize), wanted: usize) -> usize {
+        let boxes: Vec<&Place> = places.iter().filter(|p| left < p.x && p.x < right).collect();
+        let free = |y: &usize| {
+            boxes.iter().all(|place| *y + LANE <= place.y || place.y + place.height + LANE <= *y)
+                && self.taken.iter().all(|taken| taken.abs_diff(*y) >= LANE)
+        };
+        let lowest = boxes.iter().map(|place| place.y + place.height).max().unwrap_or(wanted);
+        let last = lowest + LANE * (self.taken.len() + 2);
+        let heights = (TOP..=last.max(wanted)).filter(free);
+        let lane = heights.min_by_key(|y| y.abs_diff(wanted)).unwrap_or(last);
+        self.taken.push(lane);
+        lane
+    }
+}
+
+/// The way from one end of a link to the other, straight at the height of the lane past the boxes between them.
+fn way_past((from, start): (usize, usize), (to, end): (usize, usize), lane: usize) -> String {
+    let (enter, leave) = (from + COLUMN / 4, to + BOX_WIDTH - COLUMN);
+    let (first, second) = ((from + enter) / 2, (leave + to) / 2);
+    format!(
+        "M{from} {start} C{first} {start} {first} {lane} {enter} {lane} L{leave} {lane} \
+         C{second} {lane} {second} {end} {to} {end}"
+    )
+}
+
+fn draw_link(
+    svg: &mut String,
+    link: &LinkHealth,
+    places: &[Place],
+    ports: (usize, usize),
+    lanes: &mut Lanes,
+) {
     let (from, to) = (places[link.from], places[link.to]);
     let start = (from.x + BOX_WIDTH, from.y + 23 + ports.0 * PORT);
     let end = (to.x, to.y + 27 + ports.1 * PORT);
@@ -116,18 +158,22 @@ fn draw_link(svg: &mut String, link: &LinkHealth, places: &[Place], ports: (usiz
     // The last stretch is straight; the label is on it.
     let straight = end.0 - 184.min(end.0 - start.0 - 10);
     let bend = (start.0 + straight) / 2;
+    let way = if to.x - from.x > COLUMN {
+        let lane = lanes.between(places, (from.x, to.x), end.1);
+        way_past(start, (straight, end.1), lane)
+    } else {
+        format!(
+            "M{} {} C{bend} {} {bend} {} {straight} {}",
+            start.0, start.1, start.1, end.1, end.1
+        )
+    };
     let date = link.as_of.as_ref().map_or(String::new(), |date| format!(", on {date}"));
     let _ = write!(
         svg,
-        "<path d=\"M{} {} C{bend} {} {bend} {} {straight} {} L{} {}\" fill=\"none\" stroke=\"{colour}\" stroke-width=\"2\"/>\n\
+        "<path d=\"{way} L{} {}\" fill=\"none\" stroke=\"{colour}\" stroke-width=\"2\"/>\n\
          <path d=\"M{} {} l-9 -5 v10 z\" fill=\"{colour}\"/>\n\
          <text x=\"{}\" y=\"{}\" font-size=\"11\" text-anchor=\"end\" fill=\"{INK}\">{}</text>\n\
          <text x=\"{}\" y=\"{}\" font-size=\"11\" text-anchor=\"end\" fill=\"{colour}\">{}</text>\n",
-        start.0,
-        start.1,
-        start.1,
-        end.1,
-        end.1,
         end.0 - 8,
         end.1,
         end.0,
@@ -145,5 +191,36 @@ fn cut(text: &str, most: usize) -> String {
     match text.char_indices().nth(most) {
         None => text.to_owned(),
         Some((at, _)) => format!("{}…", &text[..at]),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+
+    proptest! {
+        #[test]
+        fn links_pass_boxes_and_each_other_at_a_distance(
+            heights in proptest::collection::vec(HEAD..200_usize, 0..12),
+            wanted in proptest::collection::vec(TOP..900_usize, 1..6),
+        ) {
+            let mut y = TOP;
+            let boxes: Vec<Place> = heights.iter().map(|height| {
+                let place = Place { x: MARGIN + COLUMN, y, height: *height };
+                y += height + GAP;
+                place
+            }).collect();
+            let mut lanes = Lanes::default();
+            for wanted in &wanted {
+                let lane = lanes.between(&boxes, (MARGIN, MARGIN + 2 * COLUMN), *wanted);
+                let apart = |place: &Place| lane + LANE <= place.y || place.y + place.height + LANE <= lane;
+                prop_assert!(boxes.iter().all(apart), "{lane} in {boxes:?}");
+            }
+            let mut taken = lanes.taken;
+            taken.sort_unstable();
+            prop_assert!(taken.windows(2).all(|two| two[1] - two[0] >= LANE), "{taken:?}");
+        }
     }
 }
