@@ -3,7 +3,7 @@
 use std::io;
 use std::path::PathBuf;
 
-use interligo_project::{Error, ErrorClass};
+use interligo_project::{Error, ErrorClass, refusal};
 use interligo_report::text::{PlanText, error_line, error_messages, fix_line};
 
 use crate::printed::say;
@@ -65,7 +65,7 @@ pub(crate) enum Failure {
     #[cfg_attr(not(all(feature = "sqlite", feature = "workbook")), expect(dead_code))]
     FolderInUse(PathBuf),
     /// A file of the demo cannot be written.
-    #[error("`{}` cannot be written: {reason}", path.display())]
+    #[error("`{}` cannot be written: {}", path.display(), refusal(reason))]
     #[cfg_attr(not(all(feature = "sqlite", feature = "workbook")), expect(dead_code))]
     Demo { path: PathBuf, reason: io::Error },
     /// Standard output cannot be written.

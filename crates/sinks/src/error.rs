@@ -1,5 +1,6 @@
 //! Why an output cannot be written.
 
+use interligo_sources::refusal::refusal;
 use std::io;
 use std::path::{Path, PathBuf};
 
@@ -75,10 +76,6 @@ impl Error {
             io::ErrorKind::PermissionDenied => OutputErrorKind::Denied,
             _ => OutputErrorKind::Failed,
         };
-        let reason = match kind {
-            OutputErrorKind::DiskFull => "the disk is full".to_owned(),
-            _ => error.to_string(),
-        };
-        Error::new(kind, path, reason)
+        Error::new(kind, path, refusal(error))
     }
 }

@@ -5,6 +5,7 @@ use std::io;
 use std::path::Path;
 use std::sync::Arc;
 
+use crate::refusal::refusal;
 use interligo_model::place::{PartName, Place};
 use interligo_model::plan::Mistake;
 
@@ -160,7 +161,11 @@ impl Error {
     /// A file that cannot be opened, with the name in its folder that was perhaps meant.
     pub fn cannot_read(shown: &Arc<str>, path: &Path, error: io::Error) -> Error {
         if error.kind() != io::ErrorKind::NotFound {
-            return Error::input(InputKind::Unreadable, shown, format!("cannot be read: {error}"));
+            return Error::input(
+                InputKind::Unreadable,
+                shown,
+                format!("cannot be read: {}", refusal(&error)),
+            );
         }
         let missing = Error::input(InputKind::Missing, shown, "does not exist");
         let folder = path.parent().filter(|folder| *folder != Path::new(""));

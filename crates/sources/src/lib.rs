@@ -9,6 +9,7 @@ pub mod error;
 pub mod formats;
 pub mod grid;
 pub mod in_order;
+pub mod refusal;
 pub mod same_file;
 pub mod snapshot;
 pub mod table;

@@ -1,6 +1,6 @@
 //! `interligo link`.
 
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 use interligo_model::plan::{Ignore, Plan};
 use interligo_project::{LinkMap, NewLink, Project, find_links, with_link, write_whole};
@@ -89,13 +89,18 @@ fn add(
 ) -> Result<(), Failure> {
     let at = plan_path(plan)?;
     let old = super::parsed(&at)?;
-    let failed =
-        |error, text: &str| Failure::Work { error, plan: at.clone(), text: text.to_owned() };
-    let text = with_link(&old, new).map_err(|mistake| failed(mistake.into(), &old.source))?;
-    let mut parsed = Plan::parse(&text).map_err(|mistake| failed(mistake.into(), &text))?;
+    let text = with_link(&old, new).map_err(|mistake| Failure::Work {
+        error: mistake.into(),
+        plan: at.clone(),
+        text: old.source.clone(),
+    })?;
+    // Its lines are not all in the file.
+    let extended = PathBuf::from(format!("{} with the new link", at.display()));
+    let failed = |error| Failure::Work { error, plan: extended.clone(), text: text.clone() };
+    let mut parsed = Plan::parse(&text).map_err(|mistake| failed(mistake.into()))?;
     parsed.stem.clone_from(&old.stem);
-    let project = Project::open(parsed, folder_of(&at)).map_err(|error| failed(error, &text))?;
-    let opened = Opened { project, plan: at.clone(), parallelism: parallelism(plan) };
+    let project = Project::open(parsed, folder_of(&at)).map_err(failed)?;
+    let opened = Opened { project, plan: extended, parallelism: parallelism(plan) };
     let map = fared(&opened)?;
     let Some(link) = map.links.last() else { return Err(Failure::Found) };
     text::added(out, &map, link)?;

@@ -21,11 +21,11 @@ enum Way {
     /// Semicolons, 2,5 and 31/12/2025, with a title and a total.
     Abroad,
     /// A row for each order, with its items in one cell.
-    Slips,
+    Receipts,
 }
 
 const DEPOTS: [(&str, Way); 3] =
-    [("corvo", Way::Plain), ("salgado", Way::Abroad), ("tilia", Way::Slips)];
+    [("corvo", Way::Plain), ("salgado", Way::Abroad), ("tilia", Way::Receipts)];
 
 /// The depot that keeps its sales in workbooks. It is the smallest: one line in ten, as far as sheets go.
 const BOOKS: &str = "zimbro";
@@ -113,7 +113,7 @@ impl Writer {
                 writeln!(self.out, "Depot {depot}, sales of {year};;;;;;\n;;;;;;")?;
                 writeln!(self.out, "{}", HEADER.join(";"))
             }
-            Way::Slips => {
+            Way::Receipts => {
                 writeln!(self.out, "order_no,sold_on,customer_no,items,quantities,Disc. %")
             }
         }
@@ -123,7 +123,7 @@ impl Writer {
         let (year, month, day) = order.day;
         let plain_day = format!("{year}-{month:02}-{day:02}");
         let (number, customer) = (&order.number, order.customer);
-        if self.way == Way::Slips {
+        if self.way == Way::Receipts {
             let joined =
                 |cell: fn(&Line) -> String| lines.iter().map(cell).collect::<Vec<_>>().join("|");
             let items = joined(|line| line.item.clone());

@@ -362,3 +362,39 @@ fn without_a_plan_the_way_to_one_is_shown() {
     assert!(came.said().contains("`interligo.tml` does not exist"), "{}", came.said());
     came.ended(3);
 }
+
+#[test]
+fn what_is_not_in_a_file_is_not_placed_there() {
+    let folder = shop("");
+    let lines = folder.run(&["totals", "--by", "item", "--show", "line"]);
+    assert!(
+        lines.said().contains("did you mean `lines`, the number of lines?"),
+        "{}",
+        lines.said()
+    );
+    let added = folder.run(&["link", "add", "sales.itm -> products.sku", "--as", "x"]);
+    assert!(
+        added.said().contains("  in interligo.toml with the new link, line "),
+        "{}",
+        added.said()
+    );
+    added.status(2).any_stderr().nothing_else();
+}
+
+/// The system's own words, and its numbers, are for programmers.
+#[test]
+fn what_the_system_refuses_is_reported_in_plain_words() {
+    let mut folder = shop("[outputs.lines]\nto = \"sales.csv/lines.csv\"\n");
+    folder.put("sub/x", b"");
+    for came in [
+        folder.run(&["run"]),
+        folder.run(&["look", "."]),
+        folder.run(&["demo", "sales.csv/x"]),
+        folder.run(&["run", "--plan", "sub"]),
+        folder.run(&["link", "map", "--svg", "sales.csv/map.svg"]),
+    ] {
+        assert_ne!(came.exit_status(), 0);
+        assert!(came.said().starts_with("error: "), "{}", came.said());
+        assert!(!came.said().contains("os error"), "{}", came.said());
+    }
+}

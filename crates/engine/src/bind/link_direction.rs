@@ -135,7 +135,7 @@ pub(super) fn directed<'a>(
 /// The tables and links within reach of some tables.
 pub(super) fn reached(links: &[Open<'_>], from: BTreeSet<String>) -> BTreeSet<String> {
     // Of each link, how many names it still waits for; of each name, the links that wait for it.
-    let mut unreached: Vec<usize> = Vec::with_capacity(links.len());
+    let mut unmet: Vec<usize> = Vec::with_capacity(links.len());
     let mut waiting: HashMap<&str, Vec<usize>> = HashMap::new();
     for (at, link) in links.iter().enumerate() {
         let bases = link.bases().into_iter().flatten();
@@ -146,9 +146,9 @@ pub(super) fn reached(links: &[Open<'_>], from: BTreeSet<String>) -> BTreeSet<St
             waiting.entry(name).or_default().push(at);
             count += 1;
         }
-        unreached.push(count);
+        unmet.push(count);
     }
-    let mut open: Vec<usize> = (0..links.len()).filter(|at| unreached[*at] == 0).collect();
+    let mut open: Vec<usize> = (0..links.len()).filter(|at| unmet[*at] == 0).collect();
     let mut all = from;
     while let Some(at) = open.pop() {
         for name in [links[at].to(), links[at].name()] {
@@ -156,8 +156,8 @@ pub(super) fn reached(links: &[Open<'_>], from: BTreeSet<String>) -> BTreeSet<St
                 continue;
             }
             for waits in waiting.remove(name).into_iter().flatten() {
-                unreached[waits] -= 1;
-                if unreached[waits] == 0 {
+                unmet[waits] -= 1;
+                if unmet[waits] == 0 {
                     open.push(waits);
                 }
             }
@@ -194,8 +194,8 @@ fn out_of_reach(plan: &Plan, links: &[&Open<'_>], reached: &BTreeSet<String>) ->
         return circle;
     }
     let first = links[0];
-    let unreached = |part: &&ColumnName| part.through.iter().any(|name| !reached.contains(name));
-    let part = first.path.parts().find(unreached).unwrap_or(&first.path.from[0][0]);
+    let unmet = |part: &&ColumnName| part.through.iter().any(|name| !reached.contains(name));
+    let part = first.path.parts().find(unmet).unwrap_or(&first.path.from[0][0]);
     let table = part.through.join(".");
     let facts: Vec<&str> = plan.facts().map(|fact| fact.name.as_str()).collect();
     let message = format!("no link leads from `{}` to `{table}`", facts.join("` or `"));

@@ -1,7 +1,7 @@
 //! What totals show: figures, columns and functions of these, of the fact itself, of another, or of an earlier time.
 
 use interligo_model::formula::{Function, Node, NodeKind, Summary, parse};
-use interligo_model::plan::{ColumnName, ColumnType, Mistake, MistakeKind, Written};
+use interligo_model::plan::{ColumnName, ColumnType, Mistake, MistakeKind, Written, nearest_name};
 
 use super::totals::{Base, BoundBase, BoundColumn, Cumulated, ShareOf, Shift};
 use super::{Bound, BoundFact, FigureKind, Reference, Scope, TotalsRequest, uses_of};
@@ -218,7 +218,10 @@ impl<'f> MeasureBinder<'f> {
             NodeKind::Name(name) if name.column == "lines" && is_count(name, &bound.fact) => {
                 Ok(Base::Lines)
             }
-            NodeKind::Name(name) => match Scope::of(bound).resolve(name, written)? {
+            NodeKind::Name(name) => match Scope::of(bound)
+                .resolve(name, written)
+                .map_err(|mistake| or_lines(mistake, name))?
+            {
                 Reference::Figure(figure) => Ok(Base::Figure(figure)),
                 Reference::Column(column) => {
                     let at = written.at(node.span.clone());
@@ -250,4 +253,15 @@ impl<'f> MeasureBinder<'f> {
 /// Whether `budget.lines` counts the lines of that fact: it has no column of that name.
 fn is_count(name: &ColumnName, fact: &BoundFact) -> bool {
     name.is_own(&fact.name) && !name.through.is_empty() && !fact.columns.contains(&name.column)
+}
+
+/// Offers the number of lines, which is no column, for a name that is nearly its own and nearer to nothing else.
+fn or_lines(mistake: Mistake, name: &ColumnName) -> Mistake {
+    let is_near = name.through.is_empty() && nearest_name(&name.column, &["lines"]).is_some();
+    let answered = mistake.help.as_ref().is_some_and(|help| help.starts_with("did you mean"));
+    if is_near && !answered {
+        mistake.help("did you mean `lines`, the number of lines?")
+    } else {
+        mistake
+    }
 }

@@ -172,12 +172,12 @@ impl DateStyle {
         let mut rest = text;
         for (number, piece) in self.pieces.iter().flatten().enumerate() {
             // Next to another number a number has all its digits.
-            let packed = matches!(
+            let compact = matches!(
                 self.pieces.get(number + 1),
                 Some(Some(DatePiece::Day | DatePiece::Month))
             ) || (number > 0
                 && matches!(self.pieces[number - 1], Some(DatePiece::Year | DatePiece::Month)));
-            let least = if packed { 2 } else { 1 };
+            let least = if compact { 2 } else { 1 };
             match piece {
                 DatePiece::Day => day = digits(&mut rest, least, 2)?,
                 DatePiece::Month => month = digits(&mut rest, least, 2)?,
