@@ -46,7 +46,7 @@ pub(crate) fn demo(options: &DemoOptions, out: Out<'_>) -> Result<(), Failure> {
 
     writeln!(
         out,
-        "The Mielo Cooperative sells beekeeping supplies. Its files and plan are in `{folder}`.\n"
+        "The Mielo Cooperative sells beekeeping supplies. All is in `{folder}`. Its profit:\n"
     )?;
     if let Some(profit) = &profit {
         text::bare(out, profit, "  ")?;

@@ -22,9 +22,9 @@ pub fn links(out: Out<'_>, map: &LinkMap) -> io::Result<()> {
     }
     let mut table = TextTable::new([
         "From → to",
-        ">found",
+        ">matched",
         ">lines",
-        ">keys found",
+        ">keys matched",
         ">unmatched",
         ">rows unused",
         "other lines",
