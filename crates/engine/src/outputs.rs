@@ -2,12 +2,13 @@
 
 use interligo_model::formula::parse;
 use interligo_model::plan::{ListKind, Mistake, Written};
+use interligo_model::values::column::ColumnKind;
 
 use crate::bind::{Bound, BoundTotals, LinesColumn, OutputKind};
 use crate::engine::{Engine, Extent, Sample};
-use crate::eval::{ExprKind, check};
+use crate::eval::{ExprKind, check, kind_of};
 use crate::lookup::Lookup;
-use crate::totals::{Layout, TotalsPlan};
+use crate::totals::{Layout, MeasureKind, TotalsPlan, shown_of};
 
 /// An output whose types are known.
 pub struct Output {
@@ -72,6 +73,10 @@ pub enum OutputColumn {
         value: usize,
         /// The decimal places written at least, of a number.
         least_places: u8,
+        /// What its values are; a number has as many places as its formula can make.
+        kind: ColumnKind,
+        /// How it is best shown.
+        shown: MeasureKind,
     },
 }
 
@@ -160,9 +165,16 @@ impl Engine {
                 LinesColumn::Value { column_name, written } => {
                     let expr = check(&parse(written)?, self, written)?;
                     let least_places = self.least_places(&expr);
+                    let kind = kind_of(expr.ty);
+                    // Whole numbers that are no figures may be codes.
+                    let shown = match (&expr.kind, kind) {
+                        (ExprKind::Figure(_), _) => shown_of(&expr, self),
+                        (_, ColumnKind::Number(0)) => MeasureKind::Other,
+                        _ => shown_of(&expr, self),
+                    };
                     self.values.push(expr);
-                    let value = self.values.len() - 1;
-                    OutputColumn::Value { column_name: column_name.clone(), value, least_places }
+                    let (value, column_name) = (self.values.len() - 1, column_name.clone());
+                    OutputColumn::Value { column_name, value, least_places, kind, shown }
                 }
             });
         }

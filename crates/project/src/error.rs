@@ -7,6 +7,7 @@ use interligo_engine::proof::tieout::TieOut;
 use interligo_engine::totals::TotalsError;
 use interligo_model::place::{Parts, Place};
 use interligo_model::plan::{Mistake, MistakeKind};
+use interligo_sinks::format::Unfit;
 
 /// Why a piece of work on a project ended without its result.
 ///
@@ -30,6 +31,11 @@ enum Kind {
     Stopped(Vec<Stop>),
     #[error("{what} {}{}", left(*why), at.as_ref().map_or(String::new(), |p| format!(" at {p}")))]
     Overflow { why: Overflow, what: String, at: Option<Place> },
+    #[error(
+        "`{}` is {} at {at}, with more decimal places than the {} of its column",
+        unfit.column, unfit.number, unfit.places
+    )]
+    TooManyPlaces { unfit: Unfit, at: Place },
     #[error("the tie-out does not close: some rows of `{file}` were lost while reading")]
     LostInReading { file: String },
     #[error("the tie-out does not close: {}", .0.open().join("; "))]
@@ -91,6 +97,11 @@ impl Error {
         })
     }
 
+    /// A number that its column in an output cannot hold.
+    pub(crate) fn too_many_places(unfit: Unfit, at: Place) -> Error {
+        Error::of(Kind::TooManyPlaces { unfit, at })
+    }
+
     /// The system refuses to write a file.
     pub(crate) fn output(path: &Path, error: &std::io::Error) -> Error {
         interligo_sinks::error::Error::io(path, error).into()
@@ -114,6 +125,7 @@ impl Error {
             Kind::Output(output) => output.kind.code(),
             Kind::Stopped(_) => "data.stopped",
             Kind::Overflow { .. } => "data.overflow",
+            Kind::TooManyPlaces { .. } => "data.too-many-places",
             Kind::LostInReading { .. } => "proof.lost-in-reading",
             Kind::NotClosed(_) => "proof.not-closed",
         }
@@ -140,6 +152,7 @@ impl Error {
         match &*self.kind {
             Kind::Input(input) => Some(&input.place),
             Kind::Overflow { at, .. } => at.as_ref(),
+            Kind::TooManyPlaces { at, .. } => Some(at),
             _ => None,
         }
     }
@@ -156,6 +169,9 @@ impl Error {
             Kind::Overflow { .. } => Some(
                 "numbers have up to 38 digits; look at the values of that line, or round in the formula",
             ),
+            Kind::TooManyPlaces { .. } => {
+                Some("give the column more places, or round: round(…, 2) in `columns`")
+            }
             Kind::LostInReading { .. } | Kind::NotClosed(_) => {
                 Some("this is a fault of Interligo itself; nothing was written")
             }

@@ -11,6 +11,8 @@ use interligo_engine::lookup::{Duplicate, Lookup};
 use interligo_engine::outputs::Output;
 use interligo_sinks::format::Takes;
 use interligo_sinks::formats::format_of;
+
+use crate::run::output_plan::file_and_table;
 use interligo_sources::table::lookup_table;
 use interligo_sources::table::parts::WantedColumns;
 use interligo_sources::table::rows::Rows;
@@ -192,7 +194,7 @@ impl Project {
 fn in_form(requests: &[Request]) -> Vec<Request> {
     let mut requests = requests.to_vec();
     for request in &mut requests {
-        let format = request.to.as_ref().and_then(|to| format_of(&to.text));
+        let format = request.to.as_ref().and_then(|to| format_of(&file_and_table(&to.text).0));
         if let Content::Lines(lines) = &mut request.content {
             lines.as_values = format.is_some_and(|format| format.takes() == Takes::Values);
         }

@@ -32,6 +32,8 @@ pub enum OutputErrorKind {
     Denied,
     /// Less is on the disk than was written.
     Incomplete,
+    /// More rows or columns than its form allows.
+    TooLarge,
     /// Whatever else the system says.
     Failed,
 }
@@ -45,6 +47,7 @@ impl OutputErrorKind {
             OutputErrorKind::NoFolder => "output.no-folder",
             OutputErrorKind::Denied => "output.denied",
             OutputErrorKind::Incomplete => "output.incomplete",
+            OutputErrorKind::TooLarge => "output.too-large",
             OutputErrorKind::Failed => "output.failed",
         }
     }
@@ -57,7 +60,9 @@ impl OutputErrorKind {
             }
             OutputErrorKind::NoFolder => Some("check the folder in `to`"),
             OutputErrorKind::Denied => Some("check the rights of the folder"),
-            OutputErrorKind::Incomplete | OutputErrorKind::Failed => None,
+            OutputErrorKind::Incomplete | OutputErrorKind::TooLarge | OutputErrorKind::Failed => {
+                None
+            }
         }
     }
 }

@@ -1,10 +1,16 @@
 //! What a form of output has to be able to do. A form is one module in `formats`, with an entry in the list there.
 
+use std::path::Path;
+
 use interligo_engine::engine::Engine;
 use interligo_engine::outputs::OutputColumn;
+use interligo_engine::totals::MeasureKind;
+use interligo_model::values::column::{Column, ColumnKind};
+use interligo_model::values::decimal::Decimal;
 use interligo_model::values::value::Value;
 use interligo_sources::table::parts::Table;
 
+use crate::containers::Containers;
 use crate::error::Error;
 use crate::output_file::OutputFile;
 use crate::raw_lines::{LinesBatch, RawLines};
@@ -14,30 +20,83 @@ use crate::set_aside::{AsideRow, aside_values};
 ///
 /// Lines are encoded by all workers at once ([`OutputFormat::encode_lines`]) and written by one, in their order
 /// ([`OutputFormat::begin`]).
-pub trait OutputFormat: Sync {
-    /// How the names of its files end, in lowercase, with the dot.
-    fn endings(&self) -> &'static [&'static str];
-
+pub trait OutputFormat: Send + Sync {
     /// What it wants to know of lines.
     fn takes(&self) -> Takes;
+
+    /// Whether a file holds several sheets or tables, which are named after `#`.
+    fn holds_several(&self) -> bool {
+        false
+    }
+
+    /// Why a sheet or table cannot have this name, if so.
+    fn refuse_table(&self, _name: &str) -> Option<String> {
+        None
+    }
 
     /// What encodes lines with these columns.
     fn encode_lines(&self, lines: &LinesShape<'_>) -> Box<dyn EncodeLines>;
 
     /// Encodes rows of values that have these columns.
-    fn encode_rows(&self, columns: &[String], rows: &[Vec<Value<'_>>]) -> Piece;
+    fn encode_rows(&self, columns: &[RowColumn], rows: &[Vec<Value<'_>>]) -> Piece;
 
     /// Encodes rows that are set aside; `columns` are those of [`crate::set_aside::aside_columns`].
-    fn encode_aside(&self, columns: &[String], raw: &RawLines<'_>, rows: &[AsideRow]) -> Piece {
+    fn encode_aside(&self, columns: &[RowColumn], raw: &RawLines<'_>, rows: &[AsideRow]) -> Piece {
         let values: Vec<_> = rows.iter().map(|row| aside_values(raw, row)).collect();
         self.encode_rows(columns, &values)
     }
 
-    /// Begins a file with these columns.
+    /// Begins a file, sheet or table with these columns.
     ///
     /// # Errors
     /// It cannot be written.
-    fn begin(&self, file: OutputFile, columns: &[String]) -> Result<Box<dyn WriteRows>, Error>;
+    fn begin(
+        &self,
+        target: &Target<'_>,
+        columns: &[RowColumn],
+    ) -> Result<Box<dyn WriteRows>, Error>;
+}
+
+/// Where rows go.
+pub struct Target<'a> {
+    /// The file.
+    pub path: &'a Path,
+    /// The sheet or table in it.
+    pub table: &'a str,
+    /// The plan, by which unfinished files are known.
+    pub plan: &'a str,
+    /// Whether totals are drawn, where the form has charts.
+    pub charts: bool,
+    /// Files that hold several sheets or tables.
+    pub containers: &'a Containers,
+}
+
+impl Target<'_> {
+    /// A file of its own.
+    ///
+    /// # Errors
+    /// It cannot be written.
+    pub fn file(&self) -> Result<OutputFile, Error> {
+        OutputFile::create(self.path, self.plan)
+    }
+}
+
+/// A column of an output.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct RowColumn {
+    /// Its name.
+    pub name: String,
+    /// What its values are; a number has no more places than this says.
+    pub kind: ColumnKind,
+    /// How it is best shown.
+    pub shown: MeasureKind,
+}
+
+impl RowColumn {
+    /// A column of texts.
+    pub fn text(name: impl Into<String>) -> RowColumn {
+        RowColumn { name: name.into(), kind: ColumnKind::Text, shown: MeasureKind::Other }
+    }
 }
 
 /// In which form a format takes the columns of lines.
@@ -60,54 +119,118 @@ pub struct LinesShape<'a> {
 }
 
 impl LinesShape<'_> {
-    /// The names of the columns, in their order.
-    pub fn names(&self) -> Vec<String> {
-        let mut names = Vec::new();
+    /// The columns, in their order; those that are taken as they were read are texts.
+    pub fn row_columns(&self) -> Vec<RowColumn> {
+        let own = |column: usize| RowColumn::text(&self.fact.columns.names[column]);
+        let mut columns = Vec::new();
         for column in self.columns {
             match column {
-                OutputColumn::Own => names.extend(self.fact.columns.names.iter().cloned()),
-                OutputColumn::Cell(column) => names.push(self.fact.columns.names[*column].clone()),
+                OutputColumn::Own => columns.extend((0..self.fact.columns.names.len()).map(own)),
+                OutputColumn::Cell(column) => columns.push(own(*column)),
                 OutputColumn::Attribute { column_name, .. }
                 | OutputColumn::LinkStatus { column_name, .. }
-                | OutputColumn::LinkKey { column_name, .. }
-                | OutputColumn::Value { column_name, .. } => names.push(column_name.clone()),
+                | OutputColumn::LinkKey { column_name, .. } => {
+                    columns.push(RowColumn::text(column_name));
+                }
+                OutputColumn::Value { column_name, kind, shown, .. } => columns.push(RowColumn {
+                    name: column_name.clone(),
+                    kind: *kind,
+                    shown: *shown,
+                }),
             }
         }
-        names
+        columns
     }
 }
 
 /// Encodes lines; shared by all workers.
 pub trait EncodeLines: Send + Sync {
     /// Encodes these lines of a batch, in this order.
-    fn encode(&self, batch: &LinesBatch<'_>, lines: &[u32]) -> Piece;
+    ///
+    /// # Errors
+    /// A value that its column cannot hold.
+    fn encode(&self, batch: &LinesBatch<'_>, lines: &[u32]) -> Result<Piece, Unfit>;
+}
+
+/// A number that has more decimal places than its column.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Unfit {
+    /// The column.
+    pub column: String,
+    /// The number.
+    pub number: Decimal,
+    /// The places of the column.
+    pub places: u8,
+    /// The line of the batch.
+    pub line: u32,
 }
 
 /// Encoded rows.
 #[derive(Clone, Debug, Default)]
 pub struct Piece {
-    /// The rows, as they go into the file.
-    pub bytes: Vec<u8>,
-    /// How many there are, counted in the bytes.
+    /// The rows.
+    pub content: Content,
+    /// How many there are, counted in the content.
     pub rows: u64,
 }
 
-/// A file that takes rows, and counts them.
+/// Rows as a form takes them.
+#[derive(Clone, Debug)]
+pub enum Content {
+    /// As they go into the file.
+    Bytes(Vec<u8>),
+    /// As columns of typed values.
+    Columns(Vec<Column>),
+}
+
+impl Default for Content {
+    fn default() -> Content {
+        Content::Bytes(Vec::new())
+    }
+}
+
+impl Piece {
+    /// Rows in bytes.
+    pub fn bytes(bytes: Vec<u8>, rows: u64) -> Piece {
+        Piece { content: Content::Bytes(bytes), rows }
+    }
+
+    /// The bytes; none where it has columns.
+    pub fn as_bytes(&self) -> &[u8] {
+        match &self.content {
+            Content::Bytes(bytes) => bytes,
+            Content::Columns(_) => &[],
+        }
+    }
+
+    /// The columns; none where it has bytes.
+    pub fn as_columns(&self) -> &[Column] {
+        match &self.content {
+            Content::Bytes(_) => &[],
+            Content::Columns(columns) => columns,
+        }
+    }
+}
+
+/// A file, sheet or table that takes rows, and counts them.
 pub trait WriteRows: Send {
     /// Adds rows.
     ///
     /// # Errors
     /// They cannot be written.
-    fn write(&mut self, piece: &Piece) -> Result<(), Error>;
+    fn write(&mut self, piece: Piece) -> Result<(), Error>;
 
-    /// Rows that were written.
-    fn rows(&self) -> u64;
+    /// Rows that were written; nothing is added any more.
+    ///
+    /// # Errors
+    /// They could not be written.
+    fn rows(&mut self) -> Result<u64, Error>;
 
-    /// Writes what is held back; nothing is added any more.
+    /// Writes what is held back. The file, if it is one of its own.
     ///
     /// # Errors
     /// It cannot be written.
-    fn finish(self: Box<Self>) -> Result<OutputFile, Error>;
+    fn finish(self: Box<Self>) -> Result<Option<OutputFile>, Error>;
 }
 
 /// A file whose rows follow each other as they are encoded.
@@ -125,16 +248,16 @@ impl PlainRows {
 }
 
 impl WriteRows for PlainRows {
-    fn write(&mut self, piece: &Piece) -> Result<(), Error> {
+    fn write(&mut self, piece: Piece) -> Result<(), Error> {
         self.rows += piece.rows;
-        self.file.write(&piece.bytes)
+        self.file.write(piece.as_bytes())
     }
 
-    fn rows(&self) -> u64 {
-        self.rows
+    fn rows(&mut self) -> Result<u64, Error> {
+        Ok(self.rows)
     }
 
-    fn finish(self: Box<Self>) -> Result<OutputFile, Error> {
-        Ok(self.file)
+    fn finish(self: Box<Self>) -> Result<Option<OutputFile>, Error> {
+        Ok(Some(self.file))
     }
 }

@@ -6,6 +6,8 @@
 //! - [`output_file`]: a file that is being written, with what went into it.
 //! - [`publish`]: all files of a run, put in their places together by a journal.
 
+mod background;
+pub mod containers;
 pub mod crash;
 pub mod error;
 pub mod format;
@@ -14,5 +16,6 @@ pub mod lines;
 pub mod output_file;
 pub mod publish;
 pub mod raw_lines;
+pub mod run_facts;
 pub mod set_aside;
 pub mod totals;

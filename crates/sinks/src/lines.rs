@@ -6,7 +6,7 @@ use interligo_engine::outputs::OutputColumn;
 use interligo_engine::proof::faults::{Fault, strikes};
 use interligo_engine::proof::tally::Tally;
 
-use crate::format::{EncodeLines, LinesShape, OutputFormat, Piece};
+use crate::format::{EncodeLines, LinesShape, OutputFormat, Piece, Unfit};
 use crate::raw_lines::LinesBatch;
 
 /// An output of lines, ready for all workers.
@@ -39,13 +39,16 @@ impl LinesOutput {
     }
 
     /// Encodes the lines of a batch that are not set aside; the answer has those that were put out, one for each row.
-    pub fn write(&self, batch: &LinesBatch<'_>) -> (Piece, Vec<u32>) {
+    ///
+    /// # Errors
+    /// A value that its column cannot hold.
+    pub fn write(&self, batch: &LinesBatch<'_>) -> Result<(Piece, Vec<u32>), Unfit> {
         let lines = batch.lines;
         let mut kept: Vec<u32> = (0..lines.rows as u32)
             .filter(|row| lines.aside.is_empty() || !lines.is_aside(*row))
             .collect();
         go_wrong(&mut kept);
-        (self.encoder.encode(batch, &kept), kept)
+        Ok((self.encoder.encode(batch, &kept)?, kept))
     }
 }
 

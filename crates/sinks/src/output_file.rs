@@ -146,6 +146,17 @@ impl OutputFile {
         Ok(())
     }
 
+    /// Counts all that is in the file as handed over; for what goes back in it to complete what came before.
+    ///
+    /// # Errors
+    /// It cannot be written.
+    pub(crate) fn account_for_all(&mut self) -> Result<(), Error> {
+        let failed = |error: std::io::Error| Error::io(&self.path, &error);
+        self.file.flush().map_err(failed)?;
+        self.written = self.file.get_ref().as_file().metadata().map_err(failed)?.len();
+        Ok(())
+    }
+
     /// As it was named.
     pub fn path(&self) -> &Path {
         &self.path

@@ -1,18 +1,20 @@
 //! Tables of totals as rows of values, one per group, with every figure in full.
 
-use interligo_engine::totals::{TotalsRow, TotalsTable};
+use interligo_engine::totals::{MeasureKind, TotalsColumn, TotalsRow, TotalsTable};
 use interligo_model::values::decimal::Decimal;
 use interligo_model::values::value::Value;
 
 use crate::format::OutputFormat;
 use crate::formats::text::{Text, csv_row};
 
-/// The names of the columns. Where there are subtotals, the first column has the level of a row, so that no sum takes a
+/// The names of the columns, and how they are shown. Where there are subtotals, the first column has the level of a row, so that no sum takes a
 /// line in twice.
-pub fn totals_columns(table: &TotalsTable) -> Vec<String> {
-    let values = table.columns.iter().map(|column| table.column_name_of(column));
+pub fn totals_columns(table: &TotalsTable) -> Vec<(String, MeasureKind)> {
+    let kind = |column: &TotalsColumn| table.measures[column.measure].kind;
+    let values = table.columns.iter().map(|c| (table.column_name_of(c), kind(c)));
     let level = is_leveled(table).then(|| "level".to_owned());
-    level.into_iter().chain(table.by.iter().cloned()).chain(values).collect()
+    let named = level.into_iter().chain(table.by.iter().cloned());
+    named.map(|name| (name, MeasureKind::Other)).chain(values).collect()
 }
 
 /// The rows of a table; the whole, where it is by nothing.
@@ -56,6 +58,6 @@ pub fn row_labels(
 pub fn totals_csv(table: &TotalsTable) -> Vec<u8> {
     let columns = totals_columns(table);
     let rows: Vec<_> = totals_rows(table).collect();
-    let rows = Text.encode_rows(&columns, &rows);
-    [csv_row(columns.iter().map(String::as_str)), rows.bytes].concat()
+    let rows = Text.encode_rows(&[], &rows);
+    [csv_row(columns.iter().map(|(name, _)| name.as_str())).as_slice(), rows.as_bytes()].concat()
 }

@@ -337,7 +337,7 @@ fn no_number(base: &BoundBase, ty: Type) -> Mistake {
 }
 
 /// How a value is best shown.
-fn shown_of(expr: &Expr, engine: &Engine) -> MeasureKind {
+pub(crate) fn shown_of(expr: &Expr, engine: &Engine) -> MeasureKind {
     if let ExprKind::Figure(figure) = expr.kind
         && let Some(shown) = engine.bound.figures[figure].shown
     {

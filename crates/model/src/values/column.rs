@@ -241,6 +241,45 @@ impl Column {
         }
     }
 
+    /// Some rows of the column, in this order.
+    pub fn gathered(&self, rows: &[u32]) -> Column {
+        let bits = |known: &Option<NullBuffer>| {
+            let known = known.as_ref()?;
+            known_where(rows.len(), |at| known.is_valid(rows[at] as usize))
+        };
+        let days = |column: &DateColumn| DateColumn {
+            days: rows.iter().map(|row| column.days[*row as usize]).collect(),
+            known: bits(&column.known),
+        };
+        match self {
+            Column::Text(texts) => {
+                let views = rows.iter().map(|row| texts.views()[*row as usize]).collect();
+                let (buffers, known) = (texts.data_buffers().to_vec(), texts.nulls().cloned());
+                let known = known
+                    .map(|known| rows.iter().map(|row| known.is_valid(*row as usize)).collect());
+                let texts = StringViewArray::try_new(views, buffers, known);
+                Column::Text(texts.expect("the views are those of an array"))
+            }
+            Column::Number(column) => {
+                let numbers = match &column.numbers {
+                    Numbers::Fixed { mantissas, places } => Numbers::Fixed {
+                        mantissas: rows.iter().map(|row| mantissas[*row as usize]).collect(),
+                        places: *places,
+                    },
+                    Numbers::Wide(numbers) => {
+                        Numbers::Wide(rows.iter().map(|row| numbers[*row as usize]).collect())
+                    }
+                };
+                Column::Number(NumberColumn { numbers, known: bits(&column.known) })
+            }
+            Column::Date(column) => Column::Date(days(column)),
+            Column::Period(unit, column) => Column::Period(*unit, days(column)),
+            Column::YesNo(values) => {
+                Column::YesNo(rows.iter().map(|row| values[*row as usize]).collect())
+            }
+        }
+    }
+
     /// The column with some rows blank.
     pub fn without_rows(self, rows: &BTreeSet<u32>) -> Column {
         let value = |row: usize| {

@@ -11,8 +11,9 @@ use interligo_engine::proof::faults::{Fault, strikes};
 use interligo_engine::proof::findings::Findings;
 use interligo_engine::proof::tieout::{AsideFile, OutputTally, ReadSide, TieOut};
 use interligo_engine::proof::usage::Usage;
-use interligo_engine::totals::{TotalsPlan, TotalsTable};
+use interligo_engine::totals::{MeasureKind, TotalsPlan, TotalsTable};
 use interligo_model::plan::ListKind;
+use interligo_sinks::containers::Containers;
 use interligo_sinks::format::WriteRows;
 use interligo_sinks::output_file::OutputFile;
 use interligo_sinks::totals::{totals_columns, totals_rows};
@@ -63,14 +64,14 @@ impl Closing<'_> {
         tables: &BTreeMap<String, TotalsTable>,
     ) -> Result<Closed, Error> {
         let Passed { findings, read, usage, files: open, keeps_aside } = passed;
-        let (mut lines, aside) = open.into_parts();
+        let (mut lines, mut aside) = open.into_parts();
         let (mut files, mut written) = (Vec::new(), Vec::new());
         for (number, output) in self.outputs.iter().enumerate() {
             let to = output.to.as_ref().map_or(String::new(), |to| to.text.clone());
             let of = OutputTally { output: output.name.clone(), to, ..OutputTally::default() };
             let destination = self.plan.of(self.fact, number);
             let (tally, file) = match &output.content {
-                OutputContent::Lines(_) => lines_closed(of, lines.remove(&number)),
+                OutputContent::Lines(_) => lines_closed(of, lines.remove(&number))?,
                 // The others are made when all facts are through.
                 OutputContent::List(kind, _) => {
                     let groups = (*kind == ListKind::SetAside).then(|| findings.lines_aside());
@@ -79,9 +80,12 @@ impl Closing<'_> {
                 // A fact that is seen as of a later time is in the table already.
                 OutputContent::Totals { plan, .. } if plan.is_shifted() => continue,
                 OutputContent::Totals { plan, layout } => match tables.get(&output.name) {
-                    Some(table) if layout.is_some() => {
-                        totals_closed(tallied(of, plan, table), table, destination)?
-                    }
+                    Some(table) if layout.is_some() => totals_closed(
+                        tallied(of, plan, table),
+                        table,
+                        destination,
+                        &self.plan.containers,
+                    )?,
                     // What a fact adds to a table of another.
                     Some(table) => {
                         let to = output.name.clone();
@@ -94,7 +98,7 @@ impl Closing<'_> {
             files.extend(file);
         }
         let (aside_file, stale) = match keeps_aside {
-            true => self.aside_closed(&aside),
+            true => self.aside_closed(&mut aside)?,
             false => (None, None),
         };
         files.extend(aside.file);
@@ -108,15 +112,18 @@ impl Closing<'_> {
 
     /// What went into the file for what is set aside; and the file, where it is of an earlier run and would be taken for
     /// this one's.
-    fn aside_closed(&self, aside: &AsideFileOpen) -> (Option<AsideFile>, Option<PathBuf>) {
+    fn aside_closed(
+        &self,
+        aside: &mut AsideFileOpen,
+    ) -> Result<(Option<AsideFile>, Option<PathBuf>), Error> {
         let path = &aside.destination.path;
         let file = AsideFile {
             to: aside.file.as_ref().map(|_| self.project.shown(path)),
-            rows: aside.file.as_ref().map_or(0, |file| file.rows()),
+            rows: aside.file.as_mut().map_or(Ok(0), |file| file.rows())?,
             tally: aside.tally.clone(),
         };
         let is_stale = aside.file.is_none() && self.project.wrote(path);
-        (Some(file), is_stale.then(|| path.clone()))
+        Ok((Some(file), is_stale.then(|| path.clone())))
     }
 }
 
@@ -124,9 +131,9 @@ impl Closing<'_> {
 fn lines_closed(
     tally: OutputTally,
     file: Option<LinesFile>,
-) -> (OutputTally, Option<Box<dyn WriteRows>>) {
-    let LinesFile { file, tally: lines } = file.expect("every output of lines has a file");
-    (OutputTally { in_file: Some(file.rows()), tally: lines, ..tally }, Some(file))
+) -> Result<(OutputTally, Option<Box<dyn WriteRows>>), Error> {
+    let LinesFile { mut file, tally: lines } = file.expect("every output of lines has a file");
+    Ok((OutputTally { in_file: Some(file.rows()?), tally: lines, ..tally }, Some(file)))
 }
 
 /// What a table holds of the lines of a fact.
@@ -148,6 +155,7 @@ fn totals_closed(
     tally: OutputTally,
     table: &TotalsTable,
     destination: Option<&Destination>,
+    containers: &Containers,
 ) -> Result<(OutputTally, Option<Box<dyn WriteRows>>), Error> {
     let count = if table.by.is_empty() { 1 } else { table.rows.len() };
     let groups = Some(count as u64);
@@ -155,8 +163,9 @@ fn totals_closed(
         return Ok((OutputTally { groups, ..tally }, None));
     };
     let most = count - usize::from(count > 0 && strikes(Fault::TotalsRowNotWritten));
-    let file = destination.write_table(&totals_columns(table), totals_rows(table).take(most))?;
-    Ok((OutputTally { groups, in_file: Some(file.rows()), ..tally }, Some(file)))
+    let rows = totals_rows(table).take(most);
+    let mut file = destination.write_table(totals_columns(table), rows, containers)?;
+    Ok((OutputTally { groups, in_file: Some(file.rows()?), ..tally }, Some(file)))
 }
 
 /// Ends the run where the counts do not close.
@@ -186,8 +195,9 @@ impl Closed {
     /// # Errors
     /// A file cannot be written.
     pub(super) fn finish(self) -> Result<(Outcome, Vec<OutputFile>, Option<PathBuf>), Error> {
-        let files = self.files.into_iter().map(|file| file.finish());
-        Ok((self.outcome, files.collect::<Result<_, _>>()?, self.stale))
+        let files: Vec<Option<OutputFile>> =
+            self.files.into_iter().map(|file| file.finish()).collect::<Result<_, _>>()?;
+        Ok((self.outcome, files.into_iter().flatten().collect(), self.stale))
     }
 }
 
@@ -214,11 +224,13 @@ pub(super) fn write_lists(
             let of = if alone { &all[fact..=fact] } else { &all };
             let list = list_of(kind, project, of, checked);
             let rows = list.rows.len() as u64;
-            let file = destination.write_table(&list.columns, list.rows.into_iter())?;
+            let columns = list.columns.into_iter().map(|name| (name, MeasureKind::Other)).collect();
+            let mut file =
+                destination.write_table(columns, list.rows.into_iter(), &plan.containers)?;
             let closed = &mut facts[fact];
             let mut written = closed.outcome.tie_out.written.iter_mut();
             if let Some(written) = written.find(|written| written.output == output.name) {
-                (written.groups, written.in_file) = (Some(rows), Some(file.rows()));
+                (written.groups, written.in_file) = (Some(rows), Some(file.rows()?));
             }
             closed.files.push(file);
         }

@@ -5,9 +5,10 @@
 //! ([`publish`]).
 
 mod close;
+mod facts_of;
 pub(crate) mod last_run;
 mod open_outputs;
-mod output_plan;
+pub(crate) mod output_plan;
 pub(crate) mod parallelism;
 mod publish;
 mod repeated_lines;
@@ -245,7 +246,7 @@ impl Pass<'_> {
             engine,
             fact,
             lines: &lines,
-            aside: keeps_aside.then(|| self.plan.aside(number).format),
+            aside: keeps_aside.then(|| &*self.plan.aside(number).format),
             aside_columns: &aside_columns,
             changes: fact.parts.iter().map(|part| changes(engine, part)).collect(),
             watch: watch.as_ref(),
@@ -273,7 +274,7 @@ impl Pass<'_> {
                 }
                 let again = strikes(Fault::BatchTwice).then(|| done.clone());
                 for done in [Some(done), again].into_iter().flatten() {
-                    files.write(&done.lines, &done.aside)?;
+                    files.write(done.lines, done.aside, &self.plan.containers)?;
                     findings.absorb(done.findings);
                 }
                 Ok(())

@@ -7,7 +7,8 @@ use interligo_engine::engine::Engine;
 use interligo_engine::outputs::{Output, OutputContent};
 use interligo_engine::proof::tally::Tally;
 use interligo_model::plan::ListKind;
-use interligo_sinks::format::{LinesShape, WriteRows};
+use interligo_sinks::containers::Containers;
+use interligo_sinks::format::{LinesShape, RowColumn, WriteRows};
 use interligo_sinks::lines::{LinesOutput, PutOut};
 use interligo_sinks::set_aside::aside_columns;
 use interligo_sources::table::parts::Table;
@@ -39,15 +40,15 @@ pub(super) struct LinesFile {
 /// The file for what is set aside, which is there once a row is.
 pub(super) struct AsideFileOpen {
     pub(super) destination: Destination,
-    pub(super) columns: Vec<String>,
+    pub(super) columns: Vec<RowColumn>,
     pub(super) file: Option<Box<dyn WriteRows>>,
     pub(super) tally: Tally,
 }
 
 impl AsideFileOpen {
-    fn open(&mut self) -> Result<&mut Box<dyn WriteRows>, Error> {
+    fn open(&mut self, containers: &Containers) -> Result<&mut Box<dyn WriteRows>, Error> {
         if self.file.is_none() {
-            self.file = Some(self.destination.begin(&self.columns)?);
+            self.file = Some(self.destination.begin(&self.columns, containers)?);
         }
         Ok(self.file.as_mut().expect("the line above put it there"))
     }
@@ -58,13 +59,18 @@ impl OpenFiles {
     ///
     /// # Errors
     /// It cannot be written.
-    pub(super) fn write(&mut self, lines: &[PutOut], aside: &PutOut) -> Result<(), Error> {
+    pub(super) fn write(
+        &mut self,
+        lines: Vec<PutOut>,
+        aside: PutOut,
+        containers: &Containers,
+    ) -> Result<(), Error> {
         for ((_, own), put_out) in self.lines.iter_mut().zip(lines) {
-            own.file.write(&put_out.piece)?;
+            own.file.write(put_out.piece)?;
             own.tally.merge(&put_out.tally);
         }
         if aside.piece.rows > 0 {
-            self.aside.open()?.write(&aside.piece)?;
+            self.aside.open(containers)?.write(aside.piece)?;
             self.aside.tally.merge(&aside.tally);
         }
         Ok(())
@@ -89,7 +95,7 @@ impl OpenOutputs {
     ) -> Result<OpenOutputs, Error> {
         let aside = AsideFileOpen {
             destination: plan.aside(number).clone(),
-            columns: aside_columns(fact),
+            columns: aside_columns(fact).into_iter().map(RowColumn::text).collect(),
             file: None,
             tally: Tally::default(),
         };
@@ -100,12 +106,12 @@ impl OpenOutputs {
             match &asked.content {
                 OutputContent::Lines(columns) => {
                     let shape = LinesShape { columns, engine, fact };
-                    lines.push(LinesOutput::new(destination.format, &shape));
-                    let file = destination.begin(&shape.names())?;
+                    lines.push(LinesOutput::new(&*destination.format, &shape));
+                    let file = destination.begin(&shape.row_columns(), &plan.containers)?;
                     files.lines.push((output, LinesFile { file, tally: Tally::default() }));
                 }
                 OutputContent::List(ListKind::SetAside, _) => {
-                    files.aside.open()?;
+                    files.aside.open(&plan.containers)?;
                 }
                 OutputContent::List(..) | OutputContent::Totals { .. } => {}
             }

@@ -2,16 +2,21 @@
 //! something, and given its form.
 
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 use crate::error::Error;
 use interligo_engine::outputs::{Output, OutputContent};
+use interligo_engine::totals::MeasureKind;
 use interligo_model::plan::{ListKind, Mistake, MistakeKind};
 use interligo_model::values::value::Value;
-use interligo_sinks::format::{OutputFormat, WriteRows};
+use interligo_sinks::containers::Containers;
+use interligo_sinks::format::{OutputFormat, RowColumn, Target, WriteRows};
 use interligo_sinks::formats::text::Text;
+use interligo_sinks::formats::typed::columns_of;
 use interligo_sinks::formats::{FORMATS, format_of};
-use interligo_sinks::output_file::{OutputFile, remove_abandoned};
+use interligo_sinks::output_file::remove_abandoned;
 use interligo_sources::same_file::{is_stream, leads_to_same, real_path};
+use interligo_sources::table::parts_found::split;
 
 use crate::prepare::Job;
 use crate::project::Project;
@@ -19,6 +24,8 @@ use crate::project::Project;
 /// Where the outputs of all facts go.
 pub(crate) struct OutputPlan {
     facts: Vec<FactDestinations>,
+    /// Files that hold several outputs.
+    pub(crate) containers: Containers,
     /// Whether anything is written at all. Lines are kept aside where it is.
     pub(crate) writes: bool,
 }
@@ -31,11 +38,13 @@ struct FactDestinations {
     aside: Destination,
 }
 
-/// A file that a run writes.
+/// A file, or a sheet or table in one, that a run writes.
 #[derive(Clone)]
 pub(crate) struct Destination {
     pub(crate) path: PathBuf,
-    pub(crate) format: &'static dyn OutputFormat,
+    /// The sheet or table, where the file holds several.
+    pub(crate) table: Option<String>,
+    pub(crate) format: Arc<dyn OutputFormat>,
     /// The plan, by which its unfinished files are known.
     plan: String,
 }
@@ -48,8 +57,15 @@ impl Destination {
     ///
     /// # Errors
     /// It cannot be written.
-    pub(crate) fn begin(&self, columns: &[String]) -> Result<Box<dyn WriteRows>, Error> {
-        Ok(self.format.begin(OutputFile::create(&self.path, &self.plan)?, columns)?)
+    pub(crate) fn begin(
+        &self,
+        columns: &[RowColumn],
+        containers: &Containers,
+    ) -> Result<Box<dyn WriteRows>, Error> {
+        let table = self.table.as_deref().unwrap_or_default();
+        let (path, plan) = (self.path.as_path(), self.plan.as_str());
+        let target = Target { path, table, plan, charts: true, containers };
+        Ok(self.format.begin(&target, columns)?)
     }
 
     /// Writes a whole table of values.
@@ -58,17 +74,17 @@ impl Destination {
     /// It cannot be written.
     pub(crate) fn write_table<'v>(
         &self,
-        columns: &[String],
-        mut rows: impl Iterator<Item = Vec<Value<'v>>>,
+        columns: Vec<(String, MeasureKind)>,
+        rows: impl Iterator<Item = Vec<Value<'v>>>,
+        containers: &Containers,
     ) -> Result<Box<dyn WriteRows>, Error> {
-        let mut file = self.begin(columns)?;
-        loop {
-            let some: Vec<Vec<Value<'v>>> = rows.by_ref().take(ROWS_AT_ONCE).collect();
-            if some.is_empty() {
-                return Ok(file);
-            }
-            file.write(&self.format.encode_rows(columns, &some))?;
+        let rows: Vec<Vec<Value<'v>>> = rows.collect();
+        let columns = columns_of(columns, &rows);
+        let mut file = self.begin(&columns, containers)?;
+        for some in rows.chunks(ROWS_AT_ONCE) {
+            file.write(self.format.encode_rows(&columns, some))?;
         }
+        Ok(file)
     }
 }
 
@@ -103,11 +119,13 @@ impl OutputPlan {
     pub(crate) fn without_outputs(project: &Project, job: &Job) -> Result<OutputPlan, Error> {
         let fact = |engine: &interligo_engine::engine::Engine| {
             let path = project.aside_path(&engine.bound.fact.name);
-            let format = format_of(&path.to_string_lossy()).unwrap_or(&Text);
+            let format = format_of(&path.to_string_lossy()).unwrap_or_else(|| Arc::new(Text));
             let plan = project.plan.file_stem().to_owned();
-            FactDestinations { outputs: Vec::new(), aside: Destination { path, format, plan } }
+            let aside = Destination { path, table: None, format, plan };
+            FactDestinations { outputs: Vec::new(), aside }
         };
-        Ok(OutputPlan { facts: job.engines.iter().map(fact).collect(), writes: false })
+        let facts = job.engines.iter().map(fact).collect();
+        Ok(OutputPlan { facts, containers: Containers::default(), writes: false })
     }
 
     /// Where an output of a fact goes.
@@ -126,6 +144,12 @@ impl OutputPlan {
         real_path(file).parent().map(Path::to_owned)
     }
 
+    /// The sheets and tables of the outputs, in the order of the plan.
+    pub(crate) fn tables(&self) -> impl Iterator<Item = &str> {
+        let outputs = self.facts.iter().flat_map(|fact| fact.outputs.iter().flatten());
+        outputs.filter_map(|destination| destination.table.as_deref())
+    }
+
     /// The files of the outputs, without those for what is set aside.
     fn written(&self) -> impl Iterator<Item = &Path> {
         let outputs = self.facts.iter().flat_map(|fact| fact.outputs.iter().flatten());
@@ -142,9 +166,16 @@ impl OutputPlan {
         }
         let is_aside = matches!(output.content, OutputContent::List(ListKind::SetAside, _));
         let aside = self.facts.iter().map(|fact| fact.aside.path.as_path());
-        let mut others = self.written().chain(aside.filter(|_| !is_aside));
+        let outputs = self.facts.iter().flat_map(|fact| fact.outputs.iter().flatten());
+        let apart = |other: &&Destination| match (&other.table, &own.table) {
+            (Some(other), Some(own)) => other.to_lowercase() != own.to_lowercase(),
+            _ => false,
+        };
+        let outputs = outputs.filter(|other| !apart(other)).map(|other| other.path.as_path());
+        let mut others = outputs.chain(aside.filter(|_| !is_aside));
         if others.any(|other| leads_to_same(other, path)) && !is_stream(path) {
-            let message = format!("two outputs would write the same file, `{}`", to.text);
+            let what = own.table.as_ref().map_or("file", |_| "sheet or table");
+            let message = format!("two outputs would write the same {what}, `{}`", to.text);
             return Err(to
                 .mistaken(MistakeKind::Overwrites, message)
                 .help("give one of them another name")
@@ -180,14 +211,32 @@ impl OutputPlan {
 /// Where an output goes, if it goes anywhere.
 fn destination_of(project: &Project, output: &Output) -> Result<Option<Destination>, Error> {
     let Some(to) = &output.to else { return Ok(None) };
-    let path = project.folder().join(&to.text);
-    let by_name = format_of(&to.text);
-    let Some(format) = by_name.or_else(|| is_stream(&path).then_some(&Text as _)) else {
+    let (name, table) = file_and_table(&to.text);
+    let path = project.folder().join(&name);
+    let plain = || is_stream(&path).then(|| Arc::new(Text) as Arc<dyn OutputFormat>);
+    let Some(format) = format_of(&name).or_else(plain) else {
         let message = format!("`{}` has no form that can be written", to.text);
-        let endings: Vec<&str> =
-            FORMATS.iter().flat_map(|format| format.endings()).copied().collect();
+        let endings: Vec<&str> = FORMATS.iter().map(|(ending, _)| *ending).collect();
         let help = format!("let the name end in {}", endings.join(" or "));
         return Err(to.mistaken(MistakeKind::UnknownForm, message).help(help).into());
     };
-    Ok(Some(Destination { path, format, plan: project.plan.file_stem().to_owned() }))
+    let table = table.or_else(|| format.holds_several().then(|| output.name.clone()));
+    if let Some(reason) = table.as_ref().and_then(|table| format.refuse_table(table)) {
+        let message = format!("`{}` cannot be written: {reason}", to.text);
+        let help = "name it after `#`, as in \"out/result.xlsx#Lines\"";
+        return Err(to.mistaken(MistakeKind::UnknownForm, message).help(help).into());
+    }
+    let plan = project.plan.file_stem().to_owned();
+    Ok(Some(Destination { path, table, format, plan }))
+}
+
+/// The file that `to` names, and the sheet or table after `#`, where the file can hold several.
+pub(crate) fn file_and_table(to: &str) -> (String, Option<String>) {
+    let (file, table) = split(to);
+    match table {
+        Some(table) if format_of(&file).is_some_and(|format| format.holds_several()) => {
+            (file, Some(table))
+        }
+        _ => (to.to_owned(), None),
+    }
 }

@@ -5,6 +5,7 @@ use interligo_sinks::output_file::OutputFile;
 use interligo_sinks::publish::publish;
 
 use super::close::Closed;
+use super::facts_of::facts_of;
 use super::last_run::LastRun;
 use super::output_plan::OutputPlan;
 use crate::check::Checked;
@@ -40,6 +41,8 @@ pub(super) fn publish_all(
     if !plan.writes {
         return Ok(published);
     }
+    let facts = facts_of(project, plan, &published.outcomes, checked);
+    files.extend(plan.containers.finish(&facts)?);
     project.refuse_changed()?;
     files.iter_mut().try_for_each(OutputFile::complete)?;
     let run = LastRun::of(published.outcomes.iter().map(|outcome| {

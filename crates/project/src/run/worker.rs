@@ -12,7 +12,7 @@ use interligo_engine::proof::tieout::{ReadSide, aside_words};
 use interligo_engine::proof::usage::Usage;
 use interligo_engine::totals::Groups;
 use interligo_model::place::{Parts, Spot};
-use interligo_sinks::format::OutputFormat;
+use interligo_sinks::format::{OutputFormat, RowColumn};
 use interligo_sinks::lines::{LinesOutput, PutOut};
 use interligo_sinks::raw_lines::{Change, LinesBatch, RawLines};
 use interligo_sinks::set_aside::{AsideEntry, AsideRow};
@@ -49,7 +49,7 @@ pub(super) struct Worker<'a> {
     /// The form of the file for what is set aside, where there is one.
     pub(super) aside: Option<&'a dyn OutputFormat>,
     /// The columns of that file.
-    pub(super) aside_columns: &'a [String],
+    pub(super) aside_columns: &'a [RowColumn],
     /// Of each part, what happens to its columns on the way to an output.
     pub(super) changes: Vec<Vec<Change>>,
     /// Looks for lines that came before.
@@ -166,15 +166,18 @@ impl Worker<'_> {
         let raw = &RawLines::new(&rows, part, &self.changes[number], &lines, self.engine);
         let line_batch = LinesBatch { lines: &lines, raw, bytes: size };
         let write = |output: &LinesOutput| {
-            let (piece, put_out) = output.write(&line_batch);
+            let (piece, put_out) = output.write(&line_batch).map_err(|unfit| {
+                let spot = Spot { part: number, row: row_of(unfit.line) };
+                Error::too_many_places(unfit, self.parts().place(spot))
+            })?;
             let tally = Tally {
                 lines: put_out.len() as u64,
                 marks: marks(&rows, block, put_out.iter().copied()),
                 sums: lines.sums_put_out(&put_out, &output.figures),
             };
-            PutOut { piece, tally }
+            Ok(PutOut { piece, tally })
         };
-        let written = self.lines.iter().map(write).collect();
+        let written = self.lines.iter().map(write).collect::<Result<_, Error>>()?;
         let mut aside = PutOut::default();
         if let Some(format) = self.aside.filter(|_| findings.lines_aside() > 0) {
             aside = self.write_aside(format, &lines, raw, block);

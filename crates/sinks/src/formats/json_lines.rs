@@ -7,24 +7,22 @@ use interligo_model::values::value::Value;
 
 use super::status_text;
 use crate::error::Error;
-use crate::format::{EncodeLines, LinesShape, OutputFormat, Piece, PlainRows, Takes, WriteRows};
-use crate::output_file::OutputFile;
+use crate::format::{
+    EncodeLines, LinesShape, OutputFormat, Piece, PlainRows, RowColumn, Takes, Target, Unfit,
+    WriteRows,
+};
 use crate::raw_lines::LinesBatch;
 
 /// JSON lines.
 pub struct JsonLines;
 
 impl OutputFormat for JsonLines {
-    fn endings(&self) -> &'static [&'static str] {
-        &[".jsonl"]
-    }
-
     fn takes(&self) -> Takes {
         Takes::Values
     }
 
     fn encode_lines(&self, shape: &LinesShape<'_>) -> Box<dyn EncodeLines> {
-        let members = shape.names().iter().map(|name| member(name)).collect();
+        let members = shape.row_columns().iter().map(|own| member(&own.name)).collect();
         let columns = shape.columns.iter().map(|column| match column {
             OutputColumn::Value { value, least_places, .. } => {
                 JsonColumn::Value { value: *value, least_places: *least_places }
@@ -42,8 +40,8 @@ impl OutputFormat for JsonLines {
         Box::new(JsonObjects { members, columns: columns.collect() })
     }
 
-    fn encode_rows(&self, columns: &[String], rows: &[Vec<Value<'_>>]) -> Piece {
-        let members: Vec<Vec<u8>> = columns.iter().map(|name| member(name)).collect();
+    fn encode_rows(&self, columns: &[RowColumn], rows: &[Vec<Value<'_>>]) -> Piece {
+        let members: Vec<Vec<u8>> = columns.iter().map(|own| member(&own.name)).collect();
         let mut bytes = Vec::new();
         for row in rows {
             write_object(&mut bytes, &members, row.len(), |bytes, column| {
@@ -53,8 +51,8 @@ impl OutputFormat for JsonLines {
         counted(bytes)
     }
 
-    fn begin(&self, file: OutputFile, _: &[String]) -> Result<Box<dyn WriteRows>, Error> {
-        PlainRows::begin(file, b"")
+    fn begin(&self, target: &Target<'_>, _: &[RowColumn]) -> Result<Box<dyn WriteRows>, Error> {
+        PlainRows::begin(target.file()?, b"")
     }
 }
 
@@ -68,7 +66,8 @@ fn member(name: &str) -> Vec<u8> {
 
 /// Line ends within texts are escaped, so that every other one ends a row.
 fn counted(bytes: Vec<u8>) -> Piece {
-    Piece { rows: memchr::memchr_iter(b'\n', &bytes).count() as u64, bytes }
+    let rows = memchr::memchr_iter(b'\n', &bytes).count() as u64;
+    Piece::bytes(bytes, rows)
 }
 
 fn write_object(
@@ -118,7 +117,7 @@ enum JsonColumn {
 }
 
 impl EncodeLines for JsonObjects {
-    fn encode(&self, batch: &LinesBatch<'_>, lines: &[u32]) -> Piece {
+    fn encode(&self, batch: &LinesBatch<'_>, lines: &[u32]) -> Result<Piece, Unfit> {
         let statuses = |column: &JsonColumn| match column {
             JsonColumn::Status(link) => batch.lines.statuses(*link),
             _ => Vec::new(),
@@ -141,6 +140,6 @@ impl EncodeLines for JsonObjects {
             };
             write_object(&mut bytes, &self.members, self.columns.len(), write);
         }
-        counted(bytes)
+        Ok(counted(bytes))
     }
 }

@@ -1,23 +1,39 @@
 //! The forms in which results are written. A new one is a module here and an entry in [`FORMATS`].
 
+#[cfg(feature = "columnar")]
+mod columnar;
 pub mod json_lines;
 pub mod text;
+pub mod typed;
+#[cfg(feature = "workbook")]
+mod workbook;
 
 use std::borrow::Cow;
+use std::sync::Arc;
 
 use interligo_engine::links::LinkStatus;
 
 use crate::format::OutputFormat;
 
-/// All forms, in the order in which messages name them.
-pub static FORMATS: &[&dyn OutputFormat] = &[&text::Text, &json_lines::JsonLines];
+/// Makes a form.
+type Make = fn() -> Arc<dyn OutputFormat>;
+
+/// All forms by how the names of their files end, in the order in which messages name them.
+pub static FORMATS: &[(&str, Make)] = &[
+    (".csv", || Arc::new(text::Text)),
+    (".jsonl", || Arc::new(json_lines::JsonLines)),
+    #[cfg(feature = "columnar")]
+    (".parquet", || Arc::new(columnar::Parquet)),
+    #[cfg(feature = "columnar")]
+    (".arrow", || Arc::new(columnar::ArrowFile)),
+    #[cfg(feature = "workbook")]
+    (".xlsx", || Arc::new(workbook::Workbook)),
+];
 
 /// The form of a file, by how its name ends.
-pub fn format_of(name: &str) -> Option<&'static dyn OutputFormat> {
+pub fn format_of(name: &str) -> Option<Arc<dyn OutputFormat>> {
     let name = name.to_lowercase();
-    let has_ending =
-        |format: &&dyn OutputFormat| format.endings().iter().any(|end| name.ends_with(end));
-    FORMATS.iter().copied().find(has_ending)
+    FORMATS.iter().find(|(ending, _)| name.ends_with(ending)).map(|(_, make)| make())
 }
 
 /// How a link came out on a row; of an alternative, which candidate was found; of a row of another day, over how many

@@ -11,7 +11,7 @@ use interligo_sources::text::{rows_in, write_cell};
 
 use super::super::status_text;
 use super::rows::BLANK_ROW;
-use crate::format::{EncodeLines, LinesShape, Piece};
+use crate::format::{EncodeLines, LinesShape, Piece, Unfit};
 use crate::raw_lines::{LinesBatch, write_own, write_source, write_value};
 
 /// Lookups with more rows than this keep the cells of each attribute apart, to save memory.
@@ -140,7 +140,7 @@ impl TextLines {
 }
 
 impl EncodeLines for TextLines {
-    fn encode(&self, batch: &LinesBatch<'_>, lines: &[u32]) -> Piece {
+    fn encode(&self, batch: &LinesBatch<'_>, lines: &[u32]) -> Result<Piece, Unfit> {
         let mut bytes = Vec::with_capacity(batch.bytes * 3);
         let statuses = |columns: &TextColumns| match columns {
             TextColumns::Status(link) => batch.lines.statuses(*link),
@@ -154,7 +154,8 @@ impl EncodeLines for TextLines {
             let end = bytes.len() - 1;
             bytes.truncate(memchr::memrchr(b'\n', &bytes[..end]).map_or(0, |end| end + 1));
         }
-        Piece { rows: rows_in(&bytes), bytes }
+        let rows = rows_in(&bytes);
+        Ok(Piece::bytes(bytes, rows))
     }
 }
 

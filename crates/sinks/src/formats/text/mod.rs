@@ -9,8 +9,9 @@ use interligo_sources::text::{rows_in, write_cell};
 pub use rows::csv_row;
 
 use crate::error::Error;
-use crate::format::{EncodeLines, LinesShape, OutputFormat, Piece, PlainRows, Takes, WriteRows};
-use crate::output_file::OutputFile;
+use crate::format::{
+    EncodeLines, LinesShape, OutputFormat, Piece, PlainRows, RowColumn, Takes, Target, WriteRows,
+};
 use crate::raw_lines::{RawLines, write_own};
 use crate::set_aside::{AsideEntry, AsideRow};
 use lines::TextLines;
@@ -19,10 +20,6 @@ use lines::TextLines;
 pub struct Text;
 
 impl OutputFormat for Text {
-    fn endings(&self) -> &'static [&'static str] {
-        &[".csv"]
-    }
-
     fn takes(&self) -> Takes {
         Takes::AsRead
     }
@@ -31,17 +28,17 @@ impl OutputFormat for Text {
         Box::new(TextLines::new(lines))
     }
 
-    fn encode_rows(&self, _: &[String], rows: &[Vec<Value<'_>>]) -> Piece {
+    fn encode_rows(&self, _: &[RowColumn], rows: &[Vec<Value<'_>>]) -> Piece {
         let mut bytes = Vec::new();
         for row in rows {
             let cells: Vec<String> = row.iter().map(ToString::to_string).collect();
             bytes.extend(csv_row(cells.iter().map(String::as_str)));
         }
-        Piece { rows: rows_in(&bytes), bytes }
+        counted(bytes)
     }
 
     /// Lines stand here as in their file, quotes and all.
-    fn encode_aside(&self, _: &[String], raw: &RawLines<'_>, rows: &[AsideRow]) -> Piece {
+    fn encode_aside(&self, _: &[RowColumn], raw: &RawLines<'_>, rows: &[AsideRow]) -> Piece {
         let mut bytes = Vec::new();
         for AsideRow { reason, row, entry } in rows {
             write_cell(&mut bytes, reason);
@@ -60,10 +57,20 @@ impl OutputFormat for Text {
             }
             bytes.push(b'\n');
         }
-        Piece { rows: rows_in(&bytes), bytes }
+        counted(bytes)
     }
 
-    fn begin(&self, file: OutputFile, columns: &[String]) -> Result<Box<dyn WriteRows>, Error> {
-        PlainRows::begin(file, &csv_row(columns.iter().map(String::as_str)))
+    fn begin(
+        &self,
+        target: &Target<'_>,
+        columns: &[RowColumn],
+    ) -> Result<Box<dyn WriteRows>, Error> {
+        let head = csv_row(columns.iter().map(|column| column.name.as_str()));
+        PlainRows::begin(target.file()?, &head)
     }
+}
+
+fn counted(bytes: Vec<u8>) -> Piece {
+    let rows = rows_in(&bytes);
+    Piece::bytes(bytes, rows)
 }

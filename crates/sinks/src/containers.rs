@@ -1,0 +1,66 @@
+//! Files that hold several outputs of a run: workbooks, and databases that are files. They are opened by the first output
+//! that goes into them, and finished when all are through.
+
+use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+
+use crate::error::Error;
+use crate::output_file::OutputFile;
+use crate::run_facts::RunFacts;
+
+/// A file that holds several sheets or tables.
+pub(crate) trait Container: Send {
+    /// Writes it; nothing is added any more.
+    fn finish(&mut self, facts: &RunFacts) -> Result<OutputFile, Error>;
+
+    /// Itself, to be taken for what it is.
+    fn as_any(&mut self) -> &mut dyn std::any::Any;
+}
+
+/// A container that several outputs share.
+pub(crate) type Shared = Arc<Mutex<Box<dyn Container>>>;
+
+/// The containers of a run, by where they go.
+#[derive(Default)]
+pub struct Containers {
+    open: Mutex<BTreeMap<PathBuf, Shared>>,
+}
+
+impl Containers {
+    /// The container at a path, made if it is not open yet.
+    pub(crate) fn at(
+        &self,
+        path: &Path,
+        make: impl FnOnce() -> Result<Box<dyn Container>, Error>,
+    ) -> Result<Shared, Error> {
+        let mut open = locked(&self.open);
+        if let Some(known) = open.get(path) {
+            return Ok(known.clone());
+        }
+        let made = Arc::new(Mutex::new(make()?));
+        open.insert(path.to_owned(), made.clone());
+        Ok(made)
+    }
+
+    /// Writes all containers.
+    ///
+    /// # Errors
+    /// One cannot be written.
+    pub fn finish(&self, facts: &RunFacts) -> Result<Vec<OutputFile>, Error> {
+        let open = std::mem::take(&mut *locked(&self.open));
+        open.into_values().map(|container| locked(&container).finish(facts)).collect()
+    }
+}
+
+/// A lock, also after a panic of whoever held it.
+pub(crate) fn locked<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
+    mutex.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
+/// Works on a container as what it is.
+pub(crate) fn with<C: 'static, R>(shared: &Shared, work: impl FnOnce(&mut C) -> R) -> R {
+    let mut container = locked(shared);
+    let container = container.as_any().downcast_mut::<C>();
+    work(container.expect("a path has one form, which is that of its container"))
+}

@@ -1,0 +1,237 @@
+//! Columnar files, Parquet and Arrow: numbers as DECIMAL, days as DATE, yes and no as BOOLEAN, all else as UTF8; unknown
+//! values are null.
+
+use std::io::{self, Write};
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+use arrow_array::{
+    ArrayRef, BooleanArray, Date32Array, Decimal128Array, RecordBatch, StringArray, new_null_array,
+};
+use arrow_ipc::writer::FileWriter;
+use arrow_schema::{ArrowError, DataType, Field, Schema, SchemaRef};
+use interligo_model::values::column::{
+    Column, ColumnKind, NumberColumn, Numbers, is_blank_at, is_known,
+};
+use interligo_model::values::date::Period;
+use interligo_model::values::decimal::Decimal;
+use interligo_model::values::value::Value;
+use parquet::arrow::ArrowWriter;
+use parquet::basic::{Compression, ZstdLevel};
+use parquet::file::properties::WriterProperties;
+
+use super::typed::{typed_lines, typed_rows};
+use crate::background::Background;
+use crate::error::{Error, OutputErrorKind};
+use crate::format::{
+    EncodeLines, LinesShape, OutputFormat, Piece, RowColumn, Takes, Target, WriteRows,
+};
+use crate::output_file::OutputFile;
+
+/// Digits of a decimal.
+const DIGITS: u8 = 38;
+
+/// Rows that are compressed together.
+const GROUP: usize = 128 * 1024;
+
+/// Parquet, compressed by zstd.
+pub(super) struct Parquet;
+
+/// The Arrow file format.
+pub(super) struct ArrowFile;
+
+impl OutputFormat for Parquet {
+    fn takes(&self) -> Takes {
+        Takes::Values
+    }
+
+    fn encode_lines(&self, shape: &LinesShape<'_>) -> Box<dyn EncodeLines> {
+        typed_lines(shape)
+    }
+
+    fn encode_rows(&self, columns: &[RowColumn], rows: &[Vec<Value<'_>>]) -> Piece {
+        typed_rows(columns, rows)
+    }
+
+    fn begin(
+        &self,
+        target: &Target<'_>,
+        columns: &[RowColumn],
+    ) -> Result<Box<dyn WriteRows>, Error> {
+        begin(target, columns, |file, schema| {
+            let properties = WriterProperties::builder()
+                .set_compression(Compression::ZSTD(ZstdLevel::try_new(1)?))
+                .set_max_row_group_row_count(Some(GROUP))
+                .build();
+            Ok(Sink::Parquet(Box::new(ArrowWriter::try_new(file, schema, Some(properties))?)))
+        })
+    }
+}
+
+impl OutputFormat for ArrowFile {
+    fn takes(&self) -> Takes {
+        Takes::Values
+    }
+
+    fn encode_lines(&self, shape: &LinesShape<'_>) -> Box<dyn EncodeLines> {
+        typed_lines(shape)
+    }
+
+    fn encode_rows(&self, columns: &[RowColumn], rows: &[Vec<Value<'_>>]) -> Piece {
+        typed_rows(columns, rows)
+    }
+
+    fn begin(
+        &self,
+        target: &Target<'_>,
+        columns: &[RowColumn],
+    ) -> Result<Box<dyn WriteRows>, Error> {
+        begin(target, columns, |file, schema| {
+            Ok(Sink::Arrow(Box::new(FileWriter::try_new(file, &schema)?)))
+        })
+    }
+}
+
+fn begin(
+    target: &Target<'_>,
+    columns: &[RowColumn],
+    sink: impl FnOnce(Counted, SchemaRef) -> Result<Sink, ArrowError>,
+) -> Result<Box<dyn WriteRows>, Error> {
+    let schema = schema_of(columns);
+    let path = target.path.to_owned();
+    let sink = sink(Counted(target.file()?), schema.clone()).map_err(|e| failed(&path, &e))?;
+    let rows = ColumnarRows { path, columns: columns.to_vec(), schema, sink, rows: 0 };
+    Background::of(Box::new(rows), target.path)
+}
+
+fn failed(path: &Path, error: &dyn std::fmt::Display) -> Error {
+    Error::new(OutputErrorKind::Failed, path, error.to_string())
+}
+
+/// A file that is written through; it counts what it is given.
+struct Counted(OutputFile);
+
+impl Write for Counted {
+    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
+        self.0.write(bytes).map_err(|error| io::Error::other(error.reason))?;
+        Ok(bytes.len())
+    }
+
+    fn flush(&mut self) -> io::Result<()> {
+        Ok(())
+    }
+}
+
+/// What writes batches.
+enum Sink {
+    Parquet(Box<ArrowWriter<Counted>>),
+    Arrow(Box<FileWriter<Counted>>),
+}
+
+/// A columnar file that takes rows.
+struct ColumnarRows {
+    path: PathBuf,
+    columns: Vec<RowColumn>,
+    schema: SchemaRef,
+    sink: Sink,
+    rows: u64,
+}
+
+impl WriteRows for ColumnarRows {
+    fn write(&mut self, piece: Piece) -> Result<(), Error> {
+        let arrays = piece.as_columns().iter().zip(&self.columns);
+        let arrays: Result<Vec<ArrayRef>, Error> =
+            arrays.map(|(column, own)| array_of(column, own, &self.path)).collect();
+        let batch = RecordBatch::try_new(self.schema.clone(), arrays?);
+        let batch = batch.map_err(|error| failed(&self.path, &error))?;
+        self.rows += batch.num_rows() as u64;
+        match &mut self.sink {
+            Sink::Parquet(writer) => writer.write(&batch).map_err(|e| failed(&self.path, &e)),
+            Sink::Arrow(writer) => writer.write(&batch).map_err(|e| failed(&self.path, &e)),
+        }
+    }
+
+    fn rows(&mut self) -> Result<u64, Error> {
+        Ok(self.rows)
+    }
+
+    fn finish(self: Box<Self>) -> Result<Option<OutputFile>, Error> {
+        let ColumnarRows { path, sink, .. } = *self;
+        let file = match sink {
+            Sink::Parquet(writer) => writer.into_inner().map_err(|e| failed(&path, &e))?,
+            Sink::Arrow(writer) => writer.into_inner().map_err(|e| failed(&path, &e))?,
+        };
+        Ok(Some(file.0))
+    }
+}
+
+/// A column as an array of its type.
+fn array_of(column: &Column, own: &RowColumn, path: &Path) -> Result<ArrayRef, Error> {
+    Ok(match (column, own.kind) {
+        (Column::Number(numbers), ColumnKind::Number(places)) => {
+            let array = decimals(numbers, column.len(), places).ok_or_else(|| {
+                failed(path, &format_args!(
+                    "a number of `{}` with {places} decimal places has more than {DIGITS} digits",
+                    own.name
+                ))
+            })?;
+            Arc::new(array)
+        }
+        (Column::Date(dates), ColumnKind::Date) => {
+            Arc::new(Date32Array::new(dates.days.clone().into(), dates.known.clone()))
+        }
+        (Column::YesNo(values), ColumnKind::YesNo) => Arc::new(BooleanArray::from(values.clone())),
+        (Column::Text(texts), _) => {
+            let text = |row: usize| {
+                let known = !is_blank_at(texts, row) && !texts.value(row).trim().is_empty();
+                known.then(|| texts.value(row))
+            };
+            Arc::new((0..column.len()).map(text).collect::<StringArray>())
+        }
+        (Column::Period(unit, periods), _) => {
+            let text = |row: usize| {
+                let known = is_known(periods.known.as_ref(), row);
+                let ordinal = periods.days[row];
+                known.then(|| Period { unit: *unit, ordinal }.to_string())
+            };
+            Arc::new((0..column.len()).map(text).collect::<StringArray>())
+        }
+        // A column that holds nothing known may be of another kind than was foreseen.
+        _ => new_null_array(&data_type(own.kind), column.len()),
+    })
+}
+
+/// Numbers with this many places; none where one of them has too many digits.
+fn decimals(column: &NumberColumn, rows: usize, places: u8) -> Option<Decimal128Array> {
+    let numbers: Vec<i128> = match &column.numbers {
+        Numbers::Fixed { mantissas, places: own } if *own <= places => {
+            let factor = 10_i128.checked_pow(u32::from(places - own))?;
+            mantissas.iter().map(|m| i128::from(*m).checked_mul(factor)).collect::<Option<_>>()?
+        }
+        _ => {
+            let number = |row| match column.get(row) {
+                None => Some(0),
+                Some(number) => number.trimmed(0).with_places(places).map(Decimal::mantissa),
+            };
+            (0..rows).map(number).collect::<Option<_>>()?
+        }
+    };
+    let array = Decimal128Array::new(numbers.into(), column.known.clone());
+    let array = array.with_precision_and_scale(DIGITS, places as i8).ok()?;
+    array.validate_decimal_precision(DIGITS).is_ok().then_some(array)
+}
+
+/// The types of the columns.
+fn schema_of(columns: &[RowColumn]) -> SchemaRef {
+    let field = |column: &RowColumn| Field::new(&column.name, data_type(column.kind), true);
+    Arc::new(Schema::new(columns.iter().map(field).collect::<Vec<_>>()))
+}
+
+fn data_type(kind: ColumnKind) -> DataType {
+    match kind {
+        ColumnKind::Number(places) => DataType::Decimal128(DIGITS, places as i8),
+        ColumnKind::Date => DataType::Date32,
+        ColumnKind::YesNo => DataType::Boolean,
+        ColumnKind::Text | ColumnKind::Period(_) => DataType::Utf8,
+    }
+}

@@ -1,0 +1,144 @@
+//! Rows as columns of typed values, for the forms that take such.
+
+use interligo_engine::outputs::OutputColumn;
+use interligo_engine::totals::MeasureKind;
+use interligo_model::values::column::{Column, ColumnKind, Numbers};
+use interligo_model::values::value::Value;
+
+use super::status_text;
+use crate::format::{Content, EncodeLines, LinesShape, Piece, RowColumn, Unfit};
+use crate::raw_lines::LinesBatch;
+
+/// What makes columns of lines.
+pub(crate) fn typed_lines(shape: &LinesShape<'_>) -> Box<dyn EncodeLines> {
+    let names = shape.row_columns();
+    let columns = shape.columns.iter().zip(names).map(|(column, own)| {
+        let made = match column {
+            OutputColumn::Value { value, .. } => Made::Value(*value),
+            OutputColumn::LinkStatus { link, .. } => Made::Status(*link),
+            OutputColumn::LinkKey { link, .. } => {
+                let lookup = &shape.engine.lookups[shape.engine.bound.routes[*link].lookup];
+                let key = |row| shape.engine.key_of_row(*link, row);
+                Made::Key { link: *link, keys: (0..lookup.rows).map(key).collect() }
+            }
+            OutputColumn::Own | OutputColumn::Cell(_) | OutputColumn::Attribute { .. } => {
+                unreachable!("forms that take values are given values")
+            }
+        };
+        (own, made)
+    });
+    Box::new(TypedLines { columns: columns.collect() })
+}
+
+/// An output of lines as typed columns.
+struct TypedLines {
+    columns: Vec<(RowColumn, Made)>,
+}
+
+/// What a column is made of.
+enum Made {
+    Value(usize),
+    Status(usize),
+    Key { link: usize, keys: Vec<String> },
+}
+
+impl EncodeLines for TypedLines {
+    fn encode(&self, batch: &LinesBatch<'_>, lines: &[u32]) -> Result<Piece, Unfit> {
+        let all = lines.len() == batch.lines.rows;
+        let mut columns = Vec::with_capacity(self.columns.len());
+        for (own, made) in &self.columns {
+            let column = match made {
+                Made::Value(value) => {
+                    let values = &batch.lines.values[*value];
+                    let column = if all { values.clone() } else { values.gathered(lines) };
+                    fit(&column, own).map_err(|(at, number, places)| Unfit {
+                        column: own.name.clone(),
+                        number,
+                        places,
+                        line: lines[at],
+                    })?;
+                    column
+                }
+                Made::Status(link) => {
+                    let statuses = batch.lines.statuses(*link);
+                    texts(lines.iter().map(|line| Some(status_text(statuses[*line as usize]))))
+                }
+                Made::Key { link, keys } => {
+                    let rows = batch.lines.link_rows(*link);
+                    texts(lines.iter().map(|line| {
+                        keys.get(rows[*line as usize] as usize).map(|key| key.as_str().into())
+                    }))
+                }
+            };
+            columns.push(column);
+        }
+        let rows = columns.first().map_or(lines.len(), Column::len) as u64;
+        Ok(Piece { content: Content::Columns(columns), rows })
+    }
+}
+
+fn texts<'t>(texts: impl Iterator<Item = Option<std::borrow::Cow<'t, str>>>) -> Column {
+    let values: Vec<Value<'t>> = texts.map(|t| t.map_or(Value::Blank, Value::Text)).collect();
+    Column::from_values(ColumnKind::Text, &values)
+}
+
+type Misfit = (usize, interligo_model::values::decimal::Decimal, u8);
+
+/// Whether the numbers of a column have no more places than it is to have; else the first that has, by its row.
+fn fit(column: &Column, own: &RowColumn) -> Result<(), Misfit> {
+    let (Column::Number(numbers), ColumnKind::Number(places)) = (column, own.kind) else {
+        return Ok(());
+    };
+    if matches!(&numbers.numbers, Numbers::Fixed { places: have, .. } if *have <= places) {
+        return Ok(());
+    }
+    let unfit = (0..column.len()).find_map(|row| {
+        let number = numbers.get(row).filter(|number| number.trimmed(0).places() > places)?;
+        Some((row, number, places))
+    });
+    unfit.map_or(Ok(()), Err)
+}
+
+/// Rows of values as columns.
+pub(crate) fn typed_rows(columns: &[RowColumn], rows: &[Vec<Value<'_>>]) -> Piece {
+    let column = |(at, own): (usize, &RowColumn)| {
+        let value = |row: &Vec<Value<'_>>| match (&row[at], own.kind) {
+            (Value::Blank, _) => Value::Blank,
+            (Value::Text(text), ColumnKind::Text) => Value::Text(text.to_string().into()),
+            (other, ColumnKind::Text) => Value::Text(other.to_string().into()),
+            (other, _) => other.clone().into_owned(),
+        };
+        let values: Vec<Value<'static>> = rows.iter().map(value).collect();
+        Column::from_values(own.kind, &values)
+    };
+    let columns = columns.iter().enumerate().map(column).collect();
+    Piece { content: Content::Columns(columns), rows: rows.len() as u64 }
+}
+
+/// The columns of a table that is there as a whole: what their values are is what all of them are.
+pub fn columns_of(named: Vec<(String, MeasureKind)>, rows: &[Vec<Value<'_>>]) -> Vec<RowColumn> {
+    let column = |(at, (name, shown)): (usize, (String, MeasureKind))| {
+        let mut kinds = rows.iter().filter_map(|row| kind_of(&row[at]));
+        let first = kinds.next().unwrap_or(ColumnKind::Text);
+        let kind = kinds.fold(first, |all, kind| match (all, kind) {
+            (ColumnKind::Number(one), ColumnKind::Number(other)) => {
+                ColumnKind::Number(one.max(other))
+            }
+            (one, other) if one == other => one,
+            _ => ColumnKind::Text,
+        });
+        RowColumn { name, kind, shown }
+    };
+    named.into_iter().enumerate().map(column).collect()
+}
+
+fn kind_of(value: &Value<'_>) -> Option<ColumnKind> {
+    match value {
+        Value::Blank => None,
+        Value::Number(number) => Some(ColumnKind::Number(number.places())),
+        Value::Text(_) => Some(ColumnKind::Text),
+        Value::Date(_) => Some(ColumnKind::Date),
+        Value::Period(period) => Some(ColumnKind::Period(period.unit)),
+        Value::YesNo(_) => Some(ColumnKind::YesNo),
+    }
+}

@@ -1,0 +1,87 @@
+//! The first sheet of a workbook: what it is of, what closes, what to know.
+
+use interligo_model::values::value::Value;
+use rust_xlsxwriter::{Format, FormatAlign, Worksheet, XlsxError};
+
+use super::{BookSheet, styles};
+use crate::run_facts::RunFacts;
+
+/// What the sheet is called.
+pub(super) const NAME: &str = "About";
+
+/// Writes it.
+pub(super) fn write(
+    sheet: &mut Worksheet,
+    facts: &RunFacts,
+    sheets: &[BookSheet],
+) -> Result<(), XlsxError> {
+    let mut row = 0;
+    sheet.write_string_with_format(row, 0, &facts.title, &styles::title())?;
+    let notes = facts.notes.iter().cloned().chain(sheets.iter().filter_map(BookSheet::note));
+    for note in notes {
+        row += 1;
+        sheet.write_string(row, 0, note)?;
+    }
+    let mut widths = vec![24_usize];
+    for section in &facts.sections {
+        row += 2;
+        for (at, name) in section.columns.iter().enumerate() {
+            sheet.write_string_with_format(row, at as u16, name, &styles::section())?;
+            widths.resize(widths.len().max(at + 1), 10);
+            widths[at] = widths[at].max(name.chars().count() + 2);
+        }
+        for cells in &section.rows {
+            row += 1;
+            for (at, cell) in cells.iter().enumerate() {
+                write_cell(sheet, (row, at as u16), cell)?;
+                if let Some(width) = widths.get_mut(at) {
+                    *width = (*width).max(cell.to_string().chars().count() + 2);
+                }
+            }
+        }
+    }
+    for (at, width) in widths.iter().enumerate() {
+        sheet.set_column_width(at as u16, (*width).min(70) as f64)?;
+    }
+    sheet.set_screen_gridlines(false);
+    sheet.set_landscape().set_print_fit_to_pages(1, 0);
+    sheet.set_active(true);
+    Ok(())
+}
+
+fn write_cell(
+    sheet: &mut Worksheet,
+    (row, column): (u32, u16),
+    value: &Value<'_>,
+) -> Result<(), XlsxError> {
+    let number = value.number().and_then(|number| {
+        let short = number.trimmed(0);
+        let cell = short.to_string().parse::<f64>().ok()?;
+        (short.mantissa().abs() < 1_000_000_000_000_000).then_some((cell, short.places()))
+    });
+    match (number, value) {
+        (Some((cell, places)), _) => {
+            let decimals = if places == 0 { "" } else { ".00" };
+            let format = Format::new().set_num_format(format!("#,##0{decimals}"));
+            sheet.write_number_with_format(row, column, cell, &format)?;
+        }
+        (None, Value::Blank) => {}
+        (None, text) => {
+            let format = Format::new().set_align(FormatAlign::Left);
+            sheet.write_string_with_format(row, column, text.to_string(), &format)?;
+        }
+    }
+    Ok(())
+}
+
+impl BookSheet {
+    /// What to know of the sheet.
+    fn note(&self) -> Option<String> {
+        (self.as_text > 0).then(|| {
+            format!(
+                "Sheet {}: {} numbers have more than the 15 digits of a cell and are kept as text.",
+                self.name, self.as_text
+            )
+        })
+    }
+}

@@ -1,0 +1,73 @@
+//! How cells look.
+
+use interligo_engine::totals::MeasureKind;
+use interligo_model::values::column::ColumnKind;
+use rust_xlsxwriter::{Color, Format, FormatAlign, FormatBorder};
+
+use crate::format::RowColumn;
+
+/// The colours of the pictures.
+const INK: u32 = 0x2d_2a26;
+const HEAD: u32 = 0x5b_3f73;
+const PAPER: u32 = 0xfb_f8f1;
+/// The bars of a chart.
+pub(super) const WELL: u32 = 0x3f_7d5d;
+
+/// The header row of a sheet; the names of numbers and days are at the right, as these are.
+pub(super) fn header(kind: ColumnKind) -> Format {
+    let align = match kind {
+        ColumnKind::Number(_) | ColumnKind::Date => FormatAlign::Right,
+        _ => FormatAlign::Left,
+    };
+    Format::new()
+        .set_align(align)
+        .set_bold()
+        .set_font_color(Color::RGB(0xff_ffff))
+        .set_background_color(Color::RGB(HEAD))
+        .set_align(FormatAlign::VerticalCenter)
+}
+
+/// A title.
+pub(super) fn title() -> Format {
+    Format::new().set_bold().set_font_size(16).set_font_color(Color::RGB(INK))
+}
+
+/// The column names of a small table.
+pub(super) fn section() -> Format {
+    Format::new()
+        .set_bold()
+        .set_background_color(Color::RGB(PAPER))
+        .set_border_bottom(FormatBorder::Thin)
+        .set_border_color(Color::RGB(HEAD))
+}
+
+/// The cells of a column.
+pub(super) fn cells(column: &RowColumn) -> Format {
+    Format::new().set_num_format(number_format(column))
+}
+
+/// A row that sums up those of its group.
+pub(super) fn subtotal(column: &RowColumn) -> Format {
+    cells(column).set_bold().set_background_color(Color::RGB(PAPER))
+}
+
+fn number_format(column: &RowColumn) -> String {
+    let decimals = |places: u8| match places {
+        0 => String::new(),
+        places => format!(".{}", "0".repeat(usize::from(places))),
+    };
+    match (column.kind, column.shown) {
+        (ColumnKind::Date, _) => "yyyy-mm-dd".to_owned(),
+        (ColumnKind::Number(_), MeasureKind::Percent(places)) => format!("0{}%", decimals(places)),
+        (ColumnKind::Number(_), MeasureKind::Money(places) | MeasureKind::Number(places)) => {
+            format!("#,##0{}", decimals(places))
+        }
+        (ColumnKind::Number(_), MeasureKind::Amount(places)) => {
+            format!("#,##0{}", decimals(places.min(2)))
+        }
+        (ColumnKind::Number(_), MeasureKind::Count) => "#,##0".to_owned(),
+        (ColumnKind::Number(_), MeasureKind::Ratio) => "0.0000".to_owned(),
+        (ColumnKind::Text | ColumnKind::Period(_), _) => "@".to_owned(),
+        _ => "General".to_owned(),
+    }
+}
