@@ -34,6 +34,12 @@ pub enum OutputErrorKind {
     Incomplete,
     /// More rows or columns than its form allows.
     TooLarge,
+    /// It is there, and somebody else's.
+    NotOwn,
+    /// Another program uses it.
+    InUse,
+    /// Its columns cannot be told apart.
+    BadColumn,
     /// Whatever else the system says.
     Failed,
 }
@@ -48,6 +54,9 @@ impl OutputErrorKind {
             OutputErrorKind::Denied => "output.denied",
             OutputErrorKind::Incomplete => "output.incomplete",
             OutputErrorKind::TooLarge => "output.too-large",
+            OutputErrorKind::NotOwn => "output.not-own",
+            OutputErrorKind::InUse => "output.in-use",
+            OutputErrorKind::BadColumn => "output.bad-column",
             OutputErrorKind::Failed => "output.failed",
         }
     }
@@ -60,6 +69,11 @@ impl OutputErrorKind {
             }
             OutputErrorKind::NoFolder => Some("check the folder in `to`"),
             OutputErrorKind::Denied => Some("check the rights of the folder"),
+            OutputErrorKind::NotOwn => {
+                Some("give the output another name, or move away what is there")
+            }
+            OutputErrorKind::InUse => Some("close the other program, and run again"),
+            OutputErrorKind::BadColumn => Some("give the columns names of their own in `columns`"),
             OutputErrorKind::Incomplete | OutputErrorKind::TooLarge | OutputErrorKind::Failed => {
                 None
             }

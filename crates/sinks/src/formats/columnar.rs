@@ -20,7 +20,7 @@ use parquet::arrow::ArrowWriter;
 use parquet::basic::{Compression, ZstdLevel};
 use parquet::file::properties::WriterProperties;
 
-use super::typed::{typed_lines, typed_rows};
+use super::typed::{refuse_names, typed_lines, typed_rows};
 use crate::background::Background;
 use crate::error::{Error, OutputErrorKind};
 use crate::format::{
@@ -97,6 +97,7 @@ fn begin(
     columns: &[RowColumn],
     sink: impl FnOnce(Counted, SchemaRef) -> Result<Sink, ArrowError>,
 ) -> Result<Box<dyn WriteRows>, Error> {
+    refuse_names(target.path, columns)?;
     let schema = schema_of(columns);
     let path = target.path.to_owned();
     let sink = sink(Counted(target.file()?), schema.clone()).map_err(|e| failed(&path, &e))?;

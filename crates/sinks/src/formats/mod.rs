@@ -3,6 +3,8 @@
 #[cfg(feature = "columnar")]
 mod columnar;
 pub mod json_lines;
+#[cfg(feature = "sqlite")]
+mod sqlite;
 pub mod text;
 pub mod typed;
 #[cfg(feature = "workbook")]
@@ -28,6 +30,10 @@ pub static FORMATS: &[(&str, Make)] = &[
     (".arrow", || Arc::new(columnar::ArrowFile)),
     #[cfg(feature = "workbook")]
     (".xlsx", || Arc::new(workbook::Workbook)),
+    #[cfg(feature = "sqlite")]
+    (".sqlite", || Arc::new(sqlite::Sqlite)),
+    #[cfg(feature = "sqlite")]
+    (".db", || Arc::new(sqlite::Sqlite)),
 ];
 
 /// The form of a file, by how its name ends.

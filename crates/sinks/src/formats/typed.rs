@@ -1,11 +1,14 @@
 //! Rows as columns of typed values, for the forms that take such.
 
+use std::path::Path;
+
 use interligo_engine::outputs::OutputColumn;
 use interligo_engine::totals::MeasureKind;
 use interligo_model::values::column::{Column, ColumnKind, Numbers};
 use interligo_model::values::value::Value;
 
 use super::status_text;
+use crate::error::{Error, OutputErrorKind};
 use crate::format::{Content, EncodeLines, LinesShape, Piece, RowColumn, Unfit};
 use crate::raw_lines::LinesBatch;
 
@@ -113,6 +116,25 @@ pub(crate) fn typed_rows(columns: &[RowColumn], rows: &[Vec<Value<'_>>]) -> Piec
     };
     let columns = columns.iter().enumerate().map(column).collect();
     Piece { content: Content::Columns(columns), rows: rows.len() as u64 }
+}
+
+/// Refuses column names that a database cannot tell apart, or that are blank.
+///
+/// # Errors
+/// Two columns have the same name but for case, or one has none.
+pub(crate) fn refuse_names(path: &Path, columns: &[RowColumn]) -> Result<(), Error> {
+    let mut known = std::collections::BTreeSet::new();
+    for column in columns {
+        if column.name.trim().is_empty() {
+            let reason = "one of its columns has no name; name it in `columns`";
+            return Err(Error::new(OutputErrorKind::BadColumn, path, reason));
+        }
+        if !known.insert(column.name.to_lowercase()) {
+            let reason = format!("two of its columns would be called `{}`", column.name);
+            return Err(Error::new(OutputErrorKind::BadColumn, path, reason));
+        }
+    }
+    Ok(())
 }
 
 /// The columns of a table that is there as a whole: what their values are is what all of them are.
