@@ -8,7 +8,7 @@ use crate::bind::{Bound, BoundTotals, LinesColumn, OutputKind};
 use crate::engine::{Engine, Extent, Sample};
 use crate::eval::{ExprKind, check, kind_of};
 use crate::lookup::Lookup;
-use crate::totals::{Layout, MeasureKind, TotalsPlan, shown_of};
+use crate::totals::{Layout, MeasureKind, TotalsPlan, kind_shown, shown_of};
 
 /// An output whose types are known.
 pub struct Output {
@@ -41,7 +41,12 @@ pub enum OutputColumn {
     /// All of the fact's own columns, as they were read.
     Own,
     /// One of them, as it was read.
-    Cell(usize),
+    Cell {
+        /// The column name.
+        column_name: String,
+        /// The column.
+        column: usize,
+    },
     /// An attribute of a lookup.
     Attribute {
         /// The column name.
@@ -156,13 +161,15 @@ impl Engine {
             typed.push(match column {
                 LinesColumn::Status { .. } => unreachable!("two columns, see above"),
                 LinesColumn::Own => OutputColumn::Own,
-                LinesColumn::Cell(column) => OutputColumn::Cell(*column),
+                LinesColumn::Cell { column_name, column } => {
+                    OutputColumn::Cell { column_name: column_name.clone(), column: *column }
+                }
                 LinesColumn::Attribute { column_name, route, column } => OutputColumn::Attribute {
                     column_name: column_name.clone(),
                     link: *route,
                     column: *column,
                 },
-                LinesColumn::Value { column_name, written } => {
+                LinesColumn::Value { column_name, written, form } => {
                     let expr = check(&parse(written)?, self, written)?;
                     let least_places = self.least_places(&expr);
                     let kind = kind_of(expr.ty);
@@ -172,6 +179,11 @@ impl Engine {
                         (_, ColumnKind::Number(0)) => MeasureKind::Other,
                         _ => shown_of(&expr, self),
                     };
+                    let kind = match (kind, form.places) {
+                        (ColumnKind::Number(_), Some(places)) => ColumnKind::Number(places),
+                        _ => kind,
+                    };
+                    let shown = form.shown.map_or(shown, |shown| kind_shown(shown, expr.ty));
                     self.values.push(expr);
                     let (value, column_name) = (self.values.len() - 1, column_name.clone());
                     OutputColumn::Value { column_name, value, least_places, kind, shown }

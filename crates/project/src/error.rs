@@ -7,7 +7,7 @@ use interligo_engine::proof::tieout::TieOut;
 use interligo_engine::totals::TotalsError;
 use interligo_model::place::{Parts, Place};
 use interligo_model::plan::{Mistake, MistakeKind};
-use interligo_sinks::format::Unfit;
+use interligo_sinks::format::{Unfit, UnfitReason};
 
 /// Why a piece of work on a project ended without its result.
 ///
@@ -32,10 +32,10 @@ enum Kind {
     #[error("{what} {}{}", left(*why), at.as_ref().map_or(String::new(), |p| format!(" at {p}")))]
     Overflow { why: Overflow, what: String, at: Option<Place> },
     #[error(
-        "`{}` is {} at {at}, with more decimal places than the {} of its column",
-        unfit.column, unfit.number, unfit.places
+        "`{}` of `{}`{} {}",
+        unfit.value, unfit.column, at.as_ref().map_or(String::new(), |p| format!(" at {p}")), unfit.why
     )]
-    TooManyPlaces { unfit: Unfit, at: Place },
+    Unfit { unfit: Unfit, at: Option<Place> },
     #[error("the tie-out does not close: some rows of `{file}` were lost while reading")]
     LostInReading { file: String },
     #[error("the tie-out does not close: {}", .0.open().join("; "))]
@@ -97,9 +97,9 @@ impl Error {
         })
     }
 
-    /// A number that its column in an output cannot hold.
-    pub(crate) fn too_many_places(unfit: Unfit, at: Place) -> Error {
-        Error::of(Kind::TooManyPlaces { unfit, at })
+    /// A value that an output cannot hold.
+    pub(crate) fn unfit(unfit: Unfit, at: Option<Place>) -> Error {
+        Error::of(Kind::Unfit { unfit, at })
     }
 
     /// The system refuses to write a file.
@@ -125,7 +125,7 @@ impl Error {
             Kind::Output(output) => output.kind.code(),
             Kind::Stopped(_) => "data.stopped",
             Kind::Overflow { .. } => "data.overflow",
-            Kind::TooManyPlaces { .. } => "data.too-many-places",
+            Kind::Unfit { .. } => "data.unfit",
             Kind::LostInReading { .. } => "proof.lost-in-reading",
             Kind::NotClosed(_) => "proof.not-closed",
         }
@@ -152,7 +152,7 @@ impl Error {
         match &*self.kind {
             Kind::Input(input) => Some(&input.place),
             Kind::Overflow { at, .. } => at.as_ref(),
-            Kind::TooManyPlaces { at, .. } => Some(at),
+            Kind::Unfit { at, .. } => at.as_ref(),
             _ => None,
         }
     }
@@ -169,9 +169,12 @@ impl Error {
             Kind::Overflow { .. } => Some(
                 "numbers have up to 38 digits; look at the values of that line, or round in the formula",
             ),
-            Kind::TooManyPlaces { .. } => {
-                Some("give the column more places, or round: round(…, 2) in `columns`")
-            }
+            Kind::Unfit { unfit, .. } => Some(match unfit.why {
+                UnfitReason::Places(_) => {
+                    "give the column more places, or round: round(…, 2) in `columns`"
+                }
+                UnfitReason::Encoding(_) => "leave out `encoding`: UTF-8 has all characters",
+            }),
             Kind::LostInReading { .. } | Kind::NotClosed(_) => {
                 Some("this is a fault of Interligo itself; nothing was written")
             }

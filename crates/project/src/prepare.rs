@@ -9,10 +9,10 @@ use interligo_engine::bind::{Bound, ColumnNames, Content, Home, Request, Route, 
 use interligo_engine::engine::{Engine, Extent, Sample};
 use interligo_engine::lookup::{Duplicate, Lookup};
 use interligo_engine::outputs::Output;
+use interligo_model::plan::Plan;
 use interligo_sinks::format::Takes;
-use interligo_sinks::formats::format_of;
 
-use crate::run::output_plan::file_and_table;
+use crate::run::output_form::form_of;
 use interligo_sources::table::lookup_table;
 use interligo_sources::table::parts::WantedColumns;
 use interligo_sources::table::rows::Rows;
@@ -59,7 +59,7 @@ impl Project {
         on_duplicates: OnDuplicates,
     ) -> Result<Job, Error> {
         let mut job = Job { engines: Vec::new(), outputs: Vec::new() };
-        let requests = &in_form(requests);
+        let requests = &in_form(&self.plan, requests)?;
         let mut loaded = self.load_directed(requests, extent)?;
         if let Some(file) = self.corrections_file() {
             // Also those that only other facts reach.
@@ -191,15 +191,18 @@ impl Project {
 }
 
 /// The same requests; lines that go to a form of typed values are asked for as such.
-fn in_form(requests: &[Request]) -> Vec<Request> {
+fn in_form(plan: &Plan, requests: &[Request]) -> Result<Vec<Request>, Error> {
     let mut requests = requests.to_vec();
     for request in &mut requests {
-        let format = request.to.as_ref().and_then(|to| format_of(&file_and_table(&to.text).0));
+        let format = match &request.to {
+            Some(to) => form_of(plan, &request.name, to)?,
+            None => None,
+        };
         if let Content::Lines(lines) = &mut request.content {
             lines.as_values = format.is_some_and(|format| format.takes() == Takes::Values);
         }
     }
-    requests
+    Ok(requests)
 }
 
 /// The names by which the links of facts may be called: their own, and their ways.

@@ -6,7 +6,6 @@ use interligo_engine::engine::Engine;
 use interligo_engine::outputs::OutputColumn;
 use interligo_engine::totals::MeasureKind;
 use interligo_model::values::column::{Column, ColumnKind};
-use interligo_model::values::decimal::Decimal;
 use interligo_model::values::value::Value;
 use interligo_sources::table::parts::Table;
 
@@ -38,15 +37,31 @@ pub trait OutputFormat: Send + Sync {
     fn encode_lines(&self, lines: &LinesShape<'_>) -> Box<dyn EncodeLines>;
 
     /// Encodes rows of values that have these columns.
-    fn encode_rows(&self, columns: &[RowColumn], rows: &[Vec<Value<'_>>]) -> Piece;
+    ///
+    /// # Errors
+    /// A value that the form cannot hold.
+    fn encode_rows(&self, columns: &[RowColumn], rows: &[Vec<Value<'_>>]) -> Result<Piece, Unfit>;
 
     /// Encodes rows that are set aside; `columns` are those of [`crate::set_aside::aside_columns`].
-    fn encode_aside(&self, columns: &[RowColumn], raw: &RawLines<'_>, rows: &[AsideRow]) -> Piece {
+    ///
+    /// # Errors
+    /// A value that the form cannot hold.
+    fn encode_aside(
+        &self,
+        columns: &[RowColumn],
+        raw: &RawLines<'_>,
+        rows: &[AsideRow],
+    ) -> Result<Piece, Unfit> {
         let values: Vec<_> = rows.iter().map(|row| aside_values(raw, row)).collect();
         self.encode_rows(columns, &values)
     }
 
-    /// Begins a file, sheet or table with these columns.
+    /// What comes before the first row of a file.
+    fn head(&self, _columns: &[RowColumn]) -> Vec<u8> {
+        Vec::new()
+    }
+
+    /// Begins a file, sheet or table with these columns; without more, a file whose rows follow its head.
     ///
     /// # Errors
     /// It cannot be written.
@@ -54,7 +69,9 @@ pub trait OutputFormat: Send + Sync {
         &self,
         target: &Target<'_>,
         columns: &[RowColumn],
-    ) -> Result<Box<dyn WriteRows>, Error>;
+    ) -> Result<Box<dyn WriteRows>, Error> {
+        PlainRows::begin(target.file()?, &self.head(columns))
+    }
 }
 
 /// Where rows go.
@@ -126,8 +143,8 @@ impl LinesShape<'_> {
         for column in self.columns {
             match column {
                 OutputColumn::Own => columns.extend((0..self.fact.columns.names.len()).map(own)),
-                OutputColumn::Cell(column) => columns.push(own(*column)),
-                OutputColumn::Attribute { column_name, .. }
+                OutputColumn::Cell { column_name, .. }
+                | OutputColumn::Attribute { column_name, .. }
                 | OutputColumn::LinkStatus { column_name, .. }
                 | OutputColumn::LinkKey { column_name, .. } => {
                     columns.push(RowColumn::text(column_name));
@@ -152,17 +169,39 @@ pub trait EncodeLines: Send + Sync {
     fn encode(&self, batch: &LinesBatch<'_>, lines: &[u32]) -> Result<Piece, Unfit>;
 }
 
-/// A number that has more decimal places than its column.
+/// A value that an output cannot hold.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Unfit {
     /// The column.
     pub column: String,
-    /// The number.
-    pub number: Decimal,
-    /// The places of the column.
-    pub places: u8,
-    /// The line of the batch.
+    /// The value.
+    pub value: String,
+    /// Why.
+    pub why: UnfitReason,
+    /// The line of the batch, or the row of those that are encoded.
     pub line: u32,
+}
+
+/// Why an output cannot hold a value.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum UnfitReason {
+    /// It has more decimal places than its column, which has these.
+    Places(u8),
+    /// A character is not in the encoding.
+    Encoding(&'static str),
+}
+
+impl std::fmt::Display for UnfitReason {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        match self {
+            UnfitReason::Places(places) => {
+                write!(f, "has more decimal places than the {places} of its column")
+            }
+            UnfitReason::Encoding(encoding) => {
+                write!(f, "has a character that {encoding} does not have")
+            }
+        }
+    }
 }
 
 /// Encoded rows.

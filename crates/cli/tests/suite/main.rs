@@ -26,6 +26,7 @@ mod look;
 mod mangled;
 mod mend;
 mod mistakes;
+mod outputs;
 mod periods;
 mod runs;
 mod server;

@@ -4,8 +4,10 @@ use std::collections::HashSet;
 
 use interligo_model::formula::{NodeKind, parse};
 use interligo_model::plan::{
-    ColumnName, ColumnType, Entry, ListKind, Mistake, MistakeKind, OutputEntry, Plan, Written,
+    ColumnName, ColumnType, Entry, ListKind, Mistake, MistakeKind, OutputColumnEntry, OutputEntry,
+    Plan, ShownAs, Written,
 };
+use toml::Spanned;
 
 use super::totals::{BoundTotals, bind_totals};
 use super::{Bound, FigureKind, Reference, Scope, TotalsRequest, Use, fact_called, uses_of};
@@ -38,11 +40,31 @@ pub enum Content {
 #[derive(Clone, Debug, Default)]
 pub struct LinesRequest {
     /// The columns; all when `None`.
-    pub columns: Option<Vec<Written>>,
+    pub columns: Option<Vec<ColumnRequest>>,
     /// Whether each line says how its links came out.
     pub status: bool,
     /// Whether own columns and attributes are wanted as typed values and not as their sources write them.
     pub as_values: bool,
+}
+
+/// What is asked for of a column.
+#[derive(Clone, Debug)]
+pub struct ColumnRequest {
+    /// Its formula.
+    pub written: Written,
+    /// What it is called, if not as its formula.
+    pub name: Option<String>,
+    /// How it is shown, and its decimal places, where the plan says so.
+    pub form: ColumnForm,
+}
+
+/// How a column is shown, and the decimal places that it has, where the plan says so.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct ColumnForm {
+    /// How it is shown.
+    pub shown: Option<ShownAs>,
+    /// Its decimal places.
+    pub places: Option<u8>,
 }
 
 impl Request {
@@ -94,8 +116,15 @@ impl Request {
                 );
             }
             (None, columns, None) => {
-                let all = |list: &Vec<_>| list.iter().map(|text| plan.written(text)).collect();
-                let columns = columns.as_ref().map(all);
+                let column = |entry: &Spanned<OutputColumnEntry>| {
+                    let own = entry.get_ref();
+                    ColumnRequest {
+                        written: plan.written(&OutputColumnEntry::formula(entry)),
+                        name: own.name.clone(),
+                        form: ColumnForm { shown: own.shown, places: own.places },
+                    }
+                };
+                let columns = columns.as_ref().map(|list| list.iter().map(column).collect());
                 Content::Lines(LinesRequest { columns, status: output.status, as_values: false })
             }
             (None, None, Some(_)) => {
@@ -142,7 +171,12 @@ pub enum LinesColumn {
     /// All of the fact's own columns, as they were read.
     Own,
     /// One of them, as it was read.
-    Cell(usize),
+    Cell {
+        /// The column name, as the plan writes it.
+        column_name: String,
+        /// The column.
+        column: usize,
+    },
     /// An attribute of a lookup.
     Attribute {
         /// The column name, as the plan writes it.
@@ -163,6 +197,8 @@ pub enum LinesColumn {
         column_name: String,
         /// Where the expression stands.
         written: Written,
+        /// What the plan says of its form.
+        form: ColumnForm,
     },
 }
 
@@ -194,7 +230,9 @@ fn owner(request: &Request, facts: &[Bound]) -> Result<usize, Mistake> {
         return fact_called(facts, of);
     }
     let (shown, others): (Vec<&Written>, Vec<&Written>) = match &request.content {
-        Content::Lines(lines) => (lines.columns.iter().flatten().collect(), Vec::new()),
+        Content::Lines(lines) => {
+            (lines.columns.iter().flatten().map(|column| &column.written).collect(), Vec::new())
+        }
         Content::List(_) => return Ok(0),
         Content::Totals(totals) => (totals.shown().collect(), totals.others().collect()),
     };
@@ -279,12 +317,13 @@ fn lines(
         let figures = figures.map(|figure| LinesColumn::Value {
             column_name: figure.name.clone(),
             written: quoted_name(&figure.name),
+            form: ColumnForm::default(),
         });
         all.extend(figures);
         return Ok(all);
     };
     let mut found = Vec::new();
-    for written in columns {
+    for ColumnRequest { written, name: called, form } in columns {
         if written.text == "*" {
             found.extend(own(bound));
             continue;
@@ -292,16 +331,16 @@ fn lines(
         let node = parse(written)?;
         let uses = uses_of(&node, written, &Scope::of(bound), mistakes);
         uses.iter().for_each(|used| bound.note(used));
-        let column_name = written.text.clone();
+        let column_name = called.clone().unwrap_or_else(|| written.text.clone());
         let name = matches!(node.kind, NodeKind::Name(_)).then(|| uses.first()).flatten();
         found.push(match name.map(|used| used.reference) {
             Some(Reference::Attribute { route, column }) if !asked.as_values => {
                 LinesColumn::Attribute { column_name, route, column }
             }
             Some(Reference::Column(column)) if !asked.as_values && !has_unit(bound, column) => {
-                LinesColumn::Cell(column)
+                LinesColumn::Cell { column_name, column }
             }
-            _ => LinesColumn::Value { column_name, written: written.clone() },
+            _ => LinesColumn::Value { column_name, written: written.clone(), form: *form },
         });
     }
     Ok(found)
@@ -316,7 +355,7 @@ fn own_values(bound: &mut Bound) -> Vec<LinesColumn> {
         let written = Written::in_option("columns", &text, 0..text.len());
         let (reference, at) = (Reference::Column(column), written.at_all());
         bound.note(&Use { reference, at, needed: None });
-        LinesColumn::Value { column_name, written }
+        LinesColumn::Value { column_name, written, form: ColumnForm::default() }
     };
     names.into_iter().enumerate().map(column).collect()
 }

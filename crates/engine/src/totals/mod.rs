@@ -24,7 +24,7 @@ pub use cube::Cube;
 pub use groups::Groups;
 pub use layout::Layout;
 pub use plan::TotalsPlan;
-pub(crate) use plan::shown_of;
+pub(crate) use plan::{kind_shown, shown_of};
 pub use table::{
     MeasureKind, SourceTally, TotalsColumn, TotalsError, TotalsMeasure, TotalsRow, TotalsTable,
     attribute_text,

@@ -1,7 +1,7 @@
 //! What totals ask for, typed: the attributes and sums of one source of lines, and the layout of the table.
 
 use interligo_model::formula::{Node, Summary};
-use interligo_model::plan::{Mistake, MistakeKind, ShownForm, TotalRule};
+use interligo_model::plan::{Mistake, MistakeKind, ShownAs, ShownForm, TotalRule};
 use interligo_model::values::value::Value;
 
 use super::measure::{Aggregate, ByExpr, Measure, Summed, Work};
@@ -336,22 +336,27 @@ fn no_number(base: &BoundBase, ty: Type) -> Mistake {
         .help("group by it, or show `count(distinct …)`, `min` or `max` of it")
 }
 
+/// How a value is shown as the plan says.
+pub(crate) fn kind_shown(shown: ShownAs, ty: Type) -> MeasureKind {
+    match shown.form {
+        ShownForm::Money => MeasureKind::Money(shown.places.unwrap_or(2)),
+        ShownForm::Percent => MeasureKind::Percent(shown.places.unwrap_or(1)),
+        ShownForm::Number => {
+            let places = match ty {
+                Type::Number { places } => places.min(2),
+                _ => 0,
+            };
+            MeasureKind::Number(shown.places.unwrap_or(places))
+        }
+    }
+}
+
 /// How a value is best shown.
 pub(crate) fn shown_of(expr: &Expr, engine: &Engine) -> MeasureKind {
     if let ExprKind::Figure(figure) = expr.kind
         && let Some(shown) = engine.bound.figures[figure].shown
     {
-        return match shown.form {
-            ShownForm::Money => MeasureKind::Money(shown.places.unwrap_or(2)),
-            ShownForm::Percent => MeasureKind::Percent(shown.places.unwrap_or(1)),
-            ShownForm::Number => {
-                let places = match expr.ty {
-                    Type::Number { places } => places.min(2),
-                    _ => 0,
-                };
-                MeasureKind::Number(shown.places.unwrap_or(places))
-            }
-        };
+        return kind_shown(shown, expr.ty);
     }
     match expr.ty {
         Type::Number { .. } if contains_ratio(expr, engine) => MeasureKind::Ratio,

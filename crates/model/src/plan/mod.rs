@@ -8,6 +8,7 @@ mod correction;
 mod entries;
 mod figures;
 mod links;
+mod output_column;
 mod path;
 mod rules;
 mod tables;
@@ -26,6 +27,7 @@ pub use correction::Correction;
 pub use entries::{ByteSize, Entry, InOrder, OneOrMore};
 pub use figures::{BandEntry, FigureEntry, Included, ShownAs, ShownForm, TotalRule};
 pub use links::{GapRule, Gaps, Ignore, IgnoreEntry, LinkEntry, Matching, Missing, Overlap};
+pub use output_column::OutputColumnEntry;
 pub use path::{LinkPath, parse_link_path};
 pub use rules::{Duplicates, Ends, Repeats, Rule, Valid};
 pub use tables::{
@@ -105,10 +107,15 @@ pub struct OutputEntry {
     /// The fact that it is made of; without it the first that has what it names.
     pub of: Option<Spanned<String>>,
     /// For lines: the columns and their order; `"*"` is the fact's own as they were read.
-    pub columns: Option<Vec<Spanned<String>>>,
+    pub columns: Option<Vec<Spanned<OutputColumnEntry>>>,
     /// For lines: whether each says how its links came out, and by which key.
     #[serde(default)]
     pub status: bool,
+    /// For text: how it is written, where that is not the usual way.
+    pub write: Option<Spanned<WriteEntry>>,
+    /// For text: whether an apostrophe comes before texts that a spreadsheet takes for formulas.
+    #[serde(default)]
+    pub guard: bool,
     /// For lists: what is listed.
     pub list: Option<ListKind>,
     /// For totals: the attributes of a row. An empty list gives the grand total.
@@ -130,6 +137,34 @@ pub struct OutputEntry {
     /// For totals: the lines that count.
     #[serde(rename = "where")]
     pub filter: Option<Spanned<String>>,
+}
+
+/// `write` of an output: how a text file is written.
+#[derive(Debug, Default, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct WriteEntry {
+    /// Between fields: a character, or `tab`.
+    pub separator: Option<Spanned<String>>,
+    /// A sample of 1234.56.
+    pub numbers: Option<Spanned<String>>,
+    /// A sample of 31 December 2025.
+    pub dates: Option<Spanned<String>>,
+    /// The encoding, by its usual name.
+    pub encoding: Option<Spanned<String>>,
+    /// How lines end.
+    pub line_end: Option<LineEnd>,
+    /// The decimal places of numbers that have some.
+    pub places: Option<u8>,
+}
+
+/// How the lines of a text file end.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum LineEnd {
+    /// A line feed.
+    Lf,
+    /// A carriage return and a line feed.
+    Crlf,
 }
 
 /// What happens where a fact of a shared table does not reach an attribute.

@@ -16,8 +16,8 @@ use interligo_sinks::formats::typed::columns_of;
 use interligo_sinks::formats::{FORMATS, format_of};
 use interligo_sinks::output_file::remove_abandoned;
 use interligo_sources::same_file::{is_stream, leads_to_same, real_path};
-use interligo_sources::table::parts_found::split;
 
+use super::output_form::{file_and_table, form_of};
 use crate::prepare::Job;
 use crate::project::Project;
 
@@ -82,7 +82,8 @@ impl Destination {
         let columns = columns_of(columns, &rows);
         let mut file = self.begin(&columns, containers)?;
         for some in rows.chunks(ROWS_AT_ONCE) {
-            file.write(self.format.encode_rows(&columns, some))?;
+            let piece = self.format.encode_rows(&columns, some);
+            file.write(piece.map_err(|unfit| Error::unfit(unfit, None))?)?;
         }
         Ok(file)
     }
@@ -214,7 +215,8 @@ fn destination_of(project: &Project, output: &Output) -> Result<Option<Destinati
     let (name, table) = file_and_table(&to.text);
     let path = project.folder().join(&name);
     let plain = || is_stream(&path).then(|| Arc::new(Text) as Arc<dyn OutputFormat>);
-    let Some(format) = format_of(&name).or_else(plain) else {
+    let form = form_of(&project.plan, &output.name, to)?;
+    let Some(format) = form.or_else(plain) else {
         let message = format!("`{}` has no form that can be written", to.text);
         let endings: Vec<&str> = FORMATS.iter().map(|(ending, _)| *ending).collect();
         let help = format!("let the name end in {}", endings.join(" or "));
@@ -228,15 +230,4 @@ fn destination_of(project: &Project, output: &Output) -> Result<Option<Destinati
     }
     let plan = project.plan.file_stem().to_owned();
     Ok(Some(Destination { path, table, format, plan }))
-}
-
-/// The file that `to` names, and the sheet or table after `#`, where the file can hold several.
-pub(crate) fn file_and_table(to: &str) -> (String, Option<String>) {
-    let (file, table) = split(to);
-    match table {
-        Some(table) if format_of(&file).is_some_and(|format| format.holds_several()) => {
-            (file, Some(table))
-        }
-        _ => (to.to_owned(), None),
-    }
 }

@@ -168,7 +168,7 @@ impl Worker<'_> {
         let write = |output: &LinesOutput| {
             let (piece, put_out) = output.write(&line_batch).map_err(|unfit| {
                 let spot = Spot { part: number, row: row_of(unfit.line) };
-                Error::too_many_places(unfit, self.parts().place(spot))
+                Error::unfit(unfit, Some(self.parts().place(spot)))
             })?;
             let tally = Tally {
                 lines: put_out.len() as u64,
@@ -180,7 +180,7 @@ impl Worker<'_> {
         let written = self.lines.iter().map(write).collect::<Result<_, Error>>()?;
         let mut aside = PutOut::default();
         if let Some(format) = self.aside.filter(|_| findings.lines_aside() > 0) {
-            aside = self.write_aside(format, &lines, raw, block);
+            aside = self.write_aside(format, &lines, raw, block)?;
         }
         Ok(Done { findings, lines: written, aside })
     }
@@ -196,7 +196,7 @@ impl Worker<'_> {
         lines: &Lines<'_>,
         raw: &RawLines<'_>,
         block: u64,
-    ) -> PutOut {
+    ) -> Result<PutOut, Error> {
         let rows = raw.rows;
         let reason = |why: Aside| aside_words(self.engine, why);
         let mut all: Vec<AsideRow> = Vec::new();
@@ -235,7 +235,8 @@ impl Worker<'_> {
             marks: marks(rows, block, put_out.iter().copied()),
             sums: lines.sums_over(Some(&put_out)),
         };
-        PutOut { piece: format.encode_aside(self.aside_columns, raw, &all), tally }
+        let piece = format.encode_aside(self.aside_columns, raw, &all);
+        Ok(PutOut { piece: piece.map_err(|unfit| Error::unfit(unfit, None))?, tally })
     }
 }
 

@@ -24,7 +24,7 @@ use super::typed::{refuse_names, typed_lines, typed_rows};
 use crate::background::Background;
 use crate::error::{Error, OutputErrorKind};
 use crate::format::{
-    EncodeLines, LinesShape, OutputFormat, Piece, RowColumn, Takes, Target, WriteRows,
+    EncodeLines, LinesShape, OutputFormat, Piece, RowColumn, Takes, Target, Unfit, WriteRows,
 };
 use crate::output_file::OutputFile;
 
@@ -49,8 +49,8 @@ impl OutputFormat for Parquet {
         typed_lines(shape)
     }
 
-    fn encode_rows(&self, columns: &[RowColumn], rows: &[Vec<Value<'_>>]) -> Piece {
-        typed_rows(columns, rows)
+    fn encode_rows(&self, columns: &[RowColumn], rows: &[Vec<Value<'_>>]) -> Result<Piece, Unfit> {
+        Ok(typed_rows(columns, rows))
     }
 
     fn begin(
@@ -77,8 +77,8 @@ impl OutputFormat for ArrowFile {
         typed_lines(shape)
     }
 
-    fn encode_rows(&self, columns: &[RowColumn], rows: &[Vec<Value<'_>>]) -> Piece {
-        typed_rows(columns, rows)
+    fn encode_rows(&self, columns: &[RowColumn], rows: &[Vec<Value<'_>>]) -> Result<Piece, Unfit> {
+        Ok(typed_rows(columns, rows))
     }
 
     fn begin(

@@ -6,11 +6,7 @@ use interligo_engine::outputs::OutputColumn;
 use interligo_model::values::value::Value;
 
 use super::status_text;
-use crate::error::Error;
-use crate::format::{
-    EncodeLines, LinesShape, OutputFormat, Piece, PlainRows, RowColumn, Takes, Target, Unfit,
-    WriteRows,
-};
+use crate::format::{EncodeLines, LinesShape, OutputFormat, Piece, RowColumn, Takes, Unfit};
 use crate::raw_lines::LinesBatch;
 
 /// JSON lines.
@@ -33,14 +29,14 @@ impl OutputFormat for JsonLines {
                 let key = |row| shape.engine.key_of_row(*link, row);
                 JsonColumn::Key { link: *link, keys: (0..lookup.rows).map(key).collect() }
             }
-            OutputColumn::Own | OutputColumn::Cell(_) | OutputColumn::Attribute { .. } => {
+            OutputColumn::Own | OutputColumn::Cell { .. } | OutputColumn::Attribute { .. } => {
                 unreachable!("forms that take values are given values")
             }
         });
         Box::new(JsonObjects { members, columns: columns.collect() })
     }
 
-    fn encode_rows(&self, columns: &[RowColumn], rows: &[Vec<Value<'_>>]) -> Piece {
+    fn encode_rows(&self, columns: &[RowColumn], rows: &[Vec<Value<'_>>]) -> Result<Piece, Unfit> {
         let members: Vec<Vec<u8>> = columns.iter().map(|own| member(&own.name)).collect();
         let mut bytes = Vec::new();
         for row in rows {
@@ -48,11 +44,7 @@ impl OutputFormat for JsonLines {
                 write_value(bytes, &row[column], 0);
             });
         }
-        counted(bytes)
-    }
-
-    fn begin(&self, target: &Target<'_>, _: &[RowColumn]) -> Result<Box<dyn WriteRows>, Error> {
-        PlainRows::begin(target.file()?, b"")
+        Ok(counted(bytes))
     }
 }
 

@@ -2,6 +2,7 @@
 
 #[cfg(feature = "columnar")]
 mod columnar;
+pub mod compressed;
 pub mod json_lines;
 #[cfg(feature = "sqlite")]
 mod sqlite;
@@ -16,6 +17,8 @@ use std::sync::Arc;
 use interligo_engine::links::LinkStatus;
 
 use crate::format::OutputFormat;
+use compressed::{Compressed, Compression};
+use text::styled::{StyledText, TextStyle};
 
 /// Makes a form.
 type Make = fn() -> Arc<dyn OutputFormat>;
@@ -23,6 +26,7 @@ type Make = fn() -> Arc<dyn OutputFormat>;
 /// All forms by how the names of their files end, in the order in which messages name them.
 pub static FORMATS: &[(&str, Make)] = &[
     (".csv", || Arc::new(text::Text)),
+    (".tsv", || Arc::new(StyledText(TextStyle { separator: '\t', ..TextStyle::default() }))),
     (".jsonl", || Arc::new(json_lines::JsonLines)),
     #[cfg(feature = "columnar")]
     (".parquet", || Arc::new(columnar::Parquet)),
@@ -36,10 +40,42 @@ pub static FORMATS: &[(&str, Make)] = &[
     (".db", || Arc::new(sqlite::Sqlite)),
 ];
 
+/// How the names of compressed files end, after the ending of text or JSON lines.
+const COMPRESSED: [(&str, Compression); 2] =
+    [(".gz", Compression::Gzip), (".zst", Compression::Zstd)];
+
 /// The form of a file, by how its name ends.
 pub fn format_of(name: &str) -> Option<Arc<dyn OutputFormat>> {
+    form_of(name, None)
+}
+
+/// The form of a file, text in a style of its own.
+pub fn styled(name: &str, style: TextStyle) -> Option<Arc<dyn OutputFormat>> {
+    form_of(name, Some(style))
+}
+
+/// Whether a name is that of a text file.
+pub fn is_text(name: &str) -> bool {
     let name = name.to_lowercase();
-    FORMATS.iter().find(|(ending, _)| name.ends_with(ending)).map(|(_, make)| make())
+    let plain = COMPRESSED.iter().find_map(|(ending, _)| name.strip_suffix(ending));
+    [".csv", ".tsv"].iter().any(|ending| plain.unwrap_or(&name).ends_with(ending))
+}
+
+fn form_of(name: &str, style: Option<TextStyle>) -> Option<Arc<dyn OutputFormat>> {
+    let name = name.to_lowercase();
+    let how = COMPRESSED.iter().find(|(ending, _)| name.ends_with(ending));
+    let plain = how.and_then(|(ending, _)| name.strip_suffix(ending)).unwrap_or(&name);
+    let (ending, make) = FORMATS.iter().find(|(ending, _)| plain.ends_with(ending))?;
+    let is_bytes = matches!(*ending, ".csv" | ".tsv" | ".jsonl");
+    let inner: Arc<dyn OutputFormat> = match style.filter(|_| is_text(&name)) {
+        Some(style) => Arc::new(StyledText(style)),
+        None => make(),
+    };
+    match how {
+        Some((_, how)) if is_bytes => Some(Arc::new(Compressed { inner, how: *how })),
+        Some(_) => None,
+        None => Some(inner),
+    }
 }
 
 /// How a link came out on a row; of an alternative, which candidate was found; of a row of another day, over how many

@@ -17,7 +17,7 @@ use crate::background::Background;
 use crate::containers::{Container, Shared, with};
 use crate::error::{Error, OutputErrorKind};
 use crate::format::{
-    EncodeLines, LinesShape, OutputFormat, Piece, RowColumn, Takes, Target, WriteRows,
+    EncodeLines, LinesShape, OutputFormat, Piece, RowColumn, Takes, Target, Unfit, WriteRows,
 };
 use crate::output_file::OutputFile;
 use crate::run_facts::RunFacts;
@@ -50,8 +50,8 @@ impl OutputFormat for Sqlite {
         typed_lines(shape)
     }
 
-    fn encode_rows(&self, columns: &[RowColumn], rows: &[Vec<Value<'_>>]) -> Piece {
-        typed_rows(columns, rows)
+    fn encode_rows(&self, columns: &[RowColumn], rows: &[Vec<Value<'_>>]) -> Result<Piece, Unfit> {
+        Ok(typed_rows(columns, rows))
     }
 
     fn begin(
@@ -63,7 +63,9 @@ impl OutputFormat for Sqlite {
         let database = target.containers.at(target.path, || {
             Ok(Box::new(Database::open(target.path, target.file()?)?) as Box<dyn Container>)
         })?;
-        with(&database, |database: &mut Database| database.table(target.table, columns, target.plan))?;
+        with(&database, |database: &mut Database| {
+            database.table(target.table, columns, target.plan)
+        })?;
         let marks = vec!["?"; columns.len()].join(", ");
         let insert = format!("INSERT INTO {} VALUES ({marks})", quoted(target.table));
         Background::of(Box::new(TableRows { database, insert, rows: 0 }), target.path)
@@ -96,7 +98,8 @@ impl Database {
         // The file is on the disk before it takes its place; until then nobody else knows it.
         copy.execute_batch("PRAGMA journal_mode = OFF; PRAGMA synchronous = OFF; BEGIN;")
             .map_err(failed)?;
-        let marks = format!("CREATE TABLE IF NOT EXISTS {MARKS} (name TEXT PRIMARY KEY, plan TEXT)");
+        let marks =
+            format!("CREATE TABLE IF NOT EXISTS {MARKS} (name TEXT PRIMARY KEY, plan TEXT)");
         copy.execute_batch(&marks).map_err(failed)?;
         Ok(Database { path: path.to_owned(), file: Some(file), copy: Some(copy), former })
     }
@@ -179,7 +182,8 @@ fn data_version(connection: &Connection) -> Result<i64, rusqlite::Error> {
 }
 
 fn columns_of(connection: &Connection, table: &str) -> Result<Vec<String>, rusqlite::Error> {
-    let mut statement = connection.prepare("SELECT name FROM pragma_table_info(?1) ORDER BY cid")?;
+    let mut statement =
+        connection.prepare("SELECT name FROM pragma_table_info(?1) ORDER BY cid")?;
     let names = statement.query_map([table], |row| row.get(0))?;
     names.collect()
 }

@@ -9,7 +9,7 @@ use interligo_model::values::value::Value;
 
 use super::status_text;
 use crate::error::{Error, OutputErrorKind};
-use crate::format::{Content, EncodeLines, LinesShape, Piece, RowColumn, Unfit};
+use crate::format::{Content, EncodeLines, LinesShape, Piece, RowColumn, Unfit, UnfitReason};
 use crate::raw_lines::LinesBatch;
 
 /// What makes columns of lines.
@@ -24,7 +24,7 @@ pub(crate) fn typed_lines(shape: &LinesShape<'_>) -> Box<dyn EncodeLines> {
                 let key = |row| shape.engine.key_of_row(*link, row);
                 Made::Key { link: *link, keys: (0..lookup.rows).map(key).collect() }
             }
-            OutputColumn::Own | OutputColumn::Cell(_) | OutputColumn::Attribute { .. } => {
+            OutputColumn::Own | OutputColumn::Cell { .. } | OutputColumn::Attribute { .. } => {
                 unreachable!("forms that take values are given values")
             }
         };
@@ -56,8 +56,8 @@ impl EncodeLines for TypedLines {
                     let column = if all { values.clone() } else { values.gathered(lines) };
                     fit(&column, own).map_err(|(at, number, places)| Unfit {
                         column: own.name.clone(),
-                        number,
-                        places,
+                        value: number.to_string(),
+                        why: UnfitReason::Places(places),
                         line: lines[at],
                     })?;
                     column

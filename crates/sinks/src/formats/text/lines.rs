@@ -73,7 +73,7 @@ impl TextLines {
             text.end_attributes(&mut attributes, engine);
             text.columns.push(match column {
                 OutputColumn::Own => TextColumns::Own,
-                OutputColumn::Cell(column) => TextColumns::Cell(*column),
+                OutputColumn::Cell { column, .. } => TextColumns::Cell(*column),
                 OutputColumn::LinkStatus { link, .. } => TextColumns::Status(*link),
                 OutputColumn::LinkKey { link, .. } => {
                     TextColumns::Key { link: *link, cells: keys_of_rows(*link, engine) }

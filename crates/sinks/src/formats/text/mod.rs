@@ -2,16 +2,14 @@
 
 pub(crate) mod lines;
 mod rows;
+pub mod styled;
 
 use interligo_model::values::value::Value;
 use interligo_sources::text::{rows_in, write_cell};
 
 pub use rows::csv_row;
 
-use crate::error::Error;
-use crate::format::{
-    EncodeLines, LinesShape, OutputFormat, Piece, PlainRows, RowColumn, Takes, Target, WriteRows,
-};
+use crate::format::{EncodeLines, LinesShape, OutputFormat, Piece, RowColumn, Takes, Unfit};
 use crate::raw_lines::{RawLines, write_own};
 use crate::set_aside::{AsideEntry, AsideRow};
 use lines::TextLines;
@@ -28,17 +26,22 @@ impl OutputFormat for Text {
         Box::new(TextLines::new(lines))
     }
 
-    fn encode_rows(&self, _: &[RowColumn], rows: &[Vec<Value<'_>>]) -> Piece {
+    fn encode_rows(&self, _: &[RowColumn], rows: &[Vec<Value<'_>>]) -> Result<Piece, Unfit> {
         let mut bytes = Vec::new();
         for row in rows {
             let cells: Vec<String> = row.iter().map(ToString::to_string).collect();
             bytes.extend(csv_row(cells.iter().map(String::as_str)));
         }
-        counted(bytes)
+        Ok(counted(bytes))
     }
 
     /// Lines stand here as in their file, quotes and all.
-    fn encode_aside(&self, _: &[RowColumn], raw: &RawLines<'_>, rows: &[AsideRow]) -> Piece {
+    fn encode_aside(
+        &self,
+        _: &[RowColumn],
+        raw: &RawLines<'_>,
+        rows: &[AsideRow],
+    ) -> Result<Piece, Unfit> {
         let mut bytes = Vec::new();
         for AsideRow { reason, row, entry } in rows {
             write_cell(&mut bytes, reason);
@@ -57,16 +60,11 @@ impl OutputFormat for Text {
             }
             bytes.push(b'\n');
         }
-        counted(bytes)
+        Ok(counted(bytes))
     }
 
-    fn begin(
-        &self,
-        target: &Target<'_>,
-        columns: &[RowColumn],
-    ) -> Result<Box<dyn WriteRows>, Error> {
-        let head = csv_row(columns.iter().map(|column| column.name.as_str()));
-        PlainRows::begin(target.file()?, &head)
+    fn head(&self, columns: &[RowColumn]) -> Vec<u8> {
+        csv_row(columns.iter().map(|column| column.name.as_str()))
     }
 }
 

@@ -17,7 +17,7 @@ use crate::background::Background;
 use crate::containers::{Container, with};
 use crate::error::{Error, OutputErrorKind};
 use crate::format::{
-    EncodeLines, LinesShape, OutputFormat, Piece, RowColumn, Takes, Target, WriteRows,
+    EncodeLines, LinesShape, OutputFormat, Piece, RowColumn, Takes, Target, Unfit, WriteRows,
 };
 use crate::output_file::OutputFile;
 use crate::run_facts::RunFacts;
@@ -52,8 +52,8 @@ impl OutputFormat for Workbook {
         typed_lines(shape)
     }
 
-    fn encode_rows(&self, columns: &[RowColumn], rows: &[Vec<Value<'_>>]) -> Piece {
-        typed_rows(columns, rows)
+    fn encode_rows(&self, columns: &[RowColumn], rows: &[Vec<Value<'_>>]) -> Result<Piece, Unfit> {
+        Ok(typed_rows(columns, rows))
     }
 
     fn begin(

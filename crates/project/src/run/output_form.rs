@@ -1,0 +1,91 @@
+//! The form of an output: by the name of its file, and for text by what the plan says of it.
+
+use std::sync::Arc;
+
+use interligo_model::plan::{
+    LineEnd, Mistake, MistakeKind, OutputEntry, Plan, WriteEntry, Written,
+};
+use interligo_model::reading::date_style::DateStyle;
+use interligo_model::reading::style::NumberStyle;
+use interligo_sinks::format::OutputFormat;
+use interligo_sinks::formats::text::styled::TextStyle;
+use interligo_sinks::formats::{format_of, is_text, styled};
+use interligo_sources::table::parts_found::split;
+
+/// The file that `to` names, and the sheet or table after `#`, where the file can hold several.
+pub(crate) fn file_and_table(to: &str) -> (String, Option<String>) {
+    let (file, table) = split(to);
+    match table {
+        Some(table) if format_of(&file).is_some_and(|format| format.holds_several()) => {
+            (file, Some(table))
+        }
+        _ => (to.to_owned(), None),
+    }
+}
+
+/// The form of an output of the plan, or of one that is asked for besides; none where its name says nothing.
+///
+/// # Errors
+/// Settings that make no sense, or that are for text where it is none.
+pub(crate) fn form_of(
+    plan: &Plan,
+    output: &str,
+    to: &Written,
+) -> Result<Option<Arc<dyn OutputFormat>>, Mistake> {
+    let (file, _) = file_and_table(&to.text);
+    let entry = plan.outputs.get(output).map(|entry| &entry.value);
+    let Some(entry) = entry.filter(|entry| entry.write.is_some() || entry.guard) else {
+        return Ok(format_of(&file));
+    };
+    if !is_text(&file) {
+        let message = format!("`{}` is no text file: `write` and `guard` are for text", to.text);
+        let help = "leave them out, or let the name end in .csv";
+        return Err(to.mistaken(MistakeKind::ConflictingSettings, message).help(help));
+    }
+    let tab = file.to_lowercase().contains(".tsv");
+    Ok(styled(&file, style_of(plan, entry, if tab { '\t' } else { ',' })?))
+}
+
+fn style_of(plan: &Plan, entry: &OutputEntry, separator: char) -> Result<TextStyle, Mistake> {
+    let mut style = TextStyle { separator, guard: entry.guard, ..TextStyle::default() };
+    let Some(write) = &entry.write else { return Ok(style) };
+    let WriteEntry { separator, numbers, dates, encoding, line_end, places } = write.get_ref();
+    let refused = |text: &toml::Spanned<String>, message: String, help: &str| {
+        plan.written(text).mistaken(MistakeKind::WrongValue, message).help(help)
+    };
+    if let Some(text) = separator {
+        let mut characters = text.get_ref().chars();
+        style.separator = match (text.get_ref().as_str(), characters.next(), characters.next()) {
+            ("tab", ..) => '\t',
+            (_, Some(one), None) if !one.is_alphanumeric() && !"\"\n\r.-".contains(one) => one,
+            _ => {
+                let message = format!("`{}` cannot separate fields", text.get_ref());
+                return Err(refused(text, message, "write for instance \";\" or \"tab\""));
+            }
+        };
+    }
+    if let Some(text) = numbers {
+        style.numbers = NumberStyle::from_sample(text.get_ref()).ok_or_else(|| {
+            let message = format!("`{}` is not a way of writing 1234.56", text.get_ref());
+            refused(text, message, "write 1234.56 as it is to be written, as in \"1.234,56\"")
+        })?;
+    }
+    if let Some(text) = dates {
+        style.dates = DateStyle::from_sample(text.get_ref()).ok_or_else(|| {
+            let message = format!("`{}` is not a way of writing 31 December 2025", text.get_ref());
+            refused(text, message, "write that day as it is to be written, as in \"31.12.2025\"")
+        })?;
+    }
+    if let Some(text) = encoding {
+        let known = encoding_rs::Encoding::for_label(text.get_ref().as_bytes());
+        // Text in UTF-16 is read, but not written.
+        let known = known.filter(|known| known.output_encoding() == *known);
+        style.encoding = known.ok_or_else(|| {
+            let message = format!("`{}` is no encoding that can be written", text.get_ref());
+            refused(text, message, "write for instance \"windows-1252\"")
+        })?;
+    }
+    style.carriage_return = *line_end == Some(LineEnd::Crlf);
+    style.places = *places;
+    Ok(style)
+}
