@@ -173,6 +173,7 @@ impl Error {
                 UnfitReason::Places(_) => {
                     "give the column more places, or round: round(…, 2) in `columns`"
                 }
+                UnfitReason::Nul => "replace it: replace(…) in `columns`, or correct the file",
                 UnfitReason::Encoding(_) => "leave out `encoding`: UTF-8 has all characters",
             }),
             Kind::LostInReading { .. } | Kind::NotClosed(_) => {

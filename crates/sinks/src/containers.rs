@@ -7,15 +7,24 @@ use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 use crate::error::Error;
 use crate::output_file::OutputFile;
+use crate::publish::Decide;
 use crate::run_facts::RunFacts;
 
 /// A file that holds several sheets or tables.
 pub(crate) trait Container: Send {
     /// Writes it; nothing is added any more.
-    fn finish(&mut self, facts: &RunFacts) -> Result<OutputFile, Error>;
+    fn finish(&mut self, facts: &RunFacts) -> Result<Finished, Error>;
 
     /// Itself, to be taken for what it is.
     fn as_any(&mut self) -> &mut dyn std::any::Any;
+}
+
+/// What a container has come to.
+pub(crate) enum Finished {
+    /// A file, to be put in its place with the others.
+    File(OutputFile),
+    /// A transaction, whose commit decides over all.
+    Decides(Box<dyn Decide>),
 }
 
 /// A container that several outputs share.
@@ -43,13 +52,23 @@ impl Containers {
         Ok(made)
     }
 
-    /// Writes all containers.
+    /// Writes all containers: files, and the transaction that decides, if there is one.
     ///
     /// # Errors
     /// One cannot be written.
-    pub fn finish(&self, facts: &RunFacts) -> Result<Vec<OutputFile>, Error> {
+    pub fn finish(
+        &self,
+        facts: &RunFacts,
+    ) -> Result<(Vec<OutputFile>, Option<Box<dyn Decide>>), Error> {
         let open = std::mem::take(&mut *locked(&self.open));
-        open.into_values().map(|container| locked(&container).finish(facts)).collect()
+        let (mut files, mut decides) = (Vec::new(), None);
+        for container in open.into_values() {
+            match locked(&container).finish(facts)? {
+                Finished::File(file) => files.push(file),
+                Finished::Decides(own) => decides = Some(own),
+            }
+        }
+        Ok((files, decides))
     }
 }
 

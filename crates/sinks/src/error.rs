@@ -36,6 +36,8 @@ pub enum OutputErrorKind {
     TooLarge,
     /// It is there, and somebody else's.
     NotOwn,
+    /// An earlier run is in doubt.
+    InDoubt,
     /// Another program uses it.
     InUse,
     /// Its columns cannot be told apart.
@@ -55,6 +57,7 @@ impl OutputErrorKind {
             OutputErrorKind::Incomplete => "output.incomplete",
             OutputErrorKind::TooLarge => "output.too-large",
             OutputErrorKind::NotOwn => "output.not-own",
+            OutputErrorKind::InDoubt => "output.in-doubt",
             OutputErrorKind::InUse => "output.in-use",
             OutputErrorKind::BadColumn => "output.bad-column",
             OutputErrorKind::Failed => "output.failed",
@@ -72,6 +75,7 @@ impl OutputErrorKind {
             OutputErrorKind::NotOwn => {
                 Some("give the output another name, or move away what is there")
             }
+            OutputErrorKind::InDoubt => Some("start the server again, and then any command"),
             OutputErrorKind::InUse => Some("close the other program, and run again"),
             OutputErrorKind::BadColumn => Some("give the columns names of their own in `columns`"),
             OutputErrorKind::Incomplete | OutputErrorKind::TooLarge | OutputErrorKind::Failed => {

@@ -187,6 +187,8 @@ pub struct Unfit {
 pub enum UnfitReason {
     /// It has more decimal places than its column, which has these.
     Places(u8),
+    /// It has a NUL character, which no database takes.
+    Nul,
     /// A character is not in the encoding.
     Encoding(&'static str),
 }
@@ -197,6 +199,7 @@ impl std::fmt::Display for UnfitReason {
             UnfitReason::Places(places) => {
                 write!(f, "has more decimal places than the {places} of its column")
             }
+            UnfitReason::Nul => f.write_str("has a NUL character, which the database does not take"),
             UnfitReason::Encoding(encoding) => {
                 write!(f, "has a character that {encoding} does not have")
             }

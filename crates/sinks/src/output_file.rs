@@ -177,6 +177,12 @@ impl OutputFile {
         self.file.get_ref().as_file().metadata()
     }
 
+    /// Leaves the file where it is, for the next command to move or to remove.
+    pub(crate) fn leave(self) {
+        locked(&BEING_WRITTEN).remove(self.part());
+        std::mem::forget(self);
+    }
+
     /// Moves the file to its place.
     pub fn appear(self) -> Result<(), Error> {
         if self.stream {

@@ -4,6 +4,10 @@
 //! moved where; the word `go` at its end, once that is on the disk, decides. Whoever finds a journal with it completes the
 //! moves; whoever finds one without it removes what was written. A move that is refused brings all former files back, which
 //! the word `back` says. Until all is done, former files are kept under a second name.
+//!
+//! Where a run also fills tables of a server, the commit of its transaction decides instead: the journal names the mark that
+//! the transaction leaves, and whoever finds a journal without `go` asks the server for it. A server that does not answer
+//! leaves all as it is.
 
 use std::fs::File;
 use std::io::Write;
@@ -16,18 +20,60 @@ use crate::error::Error;
 use crate::output_file::{OutputFile, appearing};
 
 /// What became of a run that died while its files appeared.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Recovered {
     /// It had decided: its files are there now.
     Completed,
     /// It had not: its files are gone, and the former ones are there.
     Undone,
+    /// It is not known, and nothing was moved or removed: why.
+    InDoubt(String),
 }
+
+/// The transaction of a run on a server, by the mark that it leaves.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Decision {
+    /// The server and database.
+    pub address: String,
+    /// The table in which the mark is.
+    pub table: String,
+    /// The plan.
+    pub plan: String,
+    /// The mark.
+    pub mark: String,
+}
+
+/// What decides over the outputs of a run.
+pub trait Decide: Send {
+    /// What is left of it.
+    fn decision(&self) -> &Decision;
+
+    /// Commits.
+    ///
+    /// # Errors
+    /// It was refused, or it is not known whether it was.
+    fn decide(&mut self) -> Result<(), Undecided>;
+}
+
+/// Why a commit is not there.
+#[derive(Debug)]
+pub enum Undecided {
+    /// The server refused it.
+    Refused(Error),
+    /// The server did not answer; it may have it.
+    Unknown(Error),
+}
+
+/// Whether a decision was made; an error where nobody knows.
+pub type WasDecided<'a> = &'a dyn Fn(&Decision) -> Result<bool, Error>;
 
 /// What is to be moved.
 #[derive(Debug, Default, Serialize, Deserialize)]
 struct Journal {
     moves: Vec<Move>,
+    /// The transaction that decides, where there is one.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    decision: Option<Decision>,
 }
 
 /// A file that takes the place of another, or goes.
@@ -91,6 +137,7 @@ pub fn publish(
     gone: &[PathBuf],
     journal: &Path,
     lock: Option<&Path>,
+    decides: Option<Box<dyn Decide>>,
 ) -> Result<(), Error> {
     files.iter_mut().try_for_each(OutputFile::complete)?;
     let (moved, poured): (Vec<OutputFile>, Vec<OutputFile>) =
@@ -101,7 +148,8 @@ pub fn publish(
     let _lock = lock.and_then(hold);
     let _whole = appearing();
     step("complete");
-    let plan = Journal::of(&moved, gone);
+    let decision = decides.as_ref().map(|decides| decides.decision().clone());
+    let plan = Journal::of(&moved, gone, decision);
     let failed = |error: std::io::Error| Error::io(journal, &error);
     let mut writing = write_journal(journal, &plan).map_err(failed)?;
     step("journal");
@@ -111,6 +159,22 @@ pub fn publish(
         return Err(Error::io(&path, &error));
     }
     step("former");
+    if let Some(mut decides) = decides {
+        match decides.decide() {
+            Ok(()) => step("committed"),
+            Err(Undecided::Refused(error)) => {
+                plan.undo();
+                let _ = std::fs::remove_file(journal);
+                return Err(error);
+            }
+            // The next command asks the server; until then all stays as it is.
+            Err(Undecided::Unknown(error)) => {
+                moved.into_iter().for_each(OutputFile::leave);
+                return Err(error);
+            }
+        }
+        return carry_on(&plan, writing, moved, journal);
+    }
     let decided = writing.write_all(b"go\n").and_then(|()| writing.sync_all());
     step("go");
     let done = match decided {
@@ -132,6 +196,29 @@ pub fn publish(
     Ok(())
 }
 
+/// Moves the files of a run whose transaction is committed: there is no way back. What cannot be moved now is left to the
+/// next command.
+fn carry_on(
+    plan: &Journal,
+    mut writing: File,
+    moved: Vec<OutputFile>,
+    journal: &Path,
+) -> Result<(), Error> {
+    // Without it the next command asks the server.
+    let _ = writing.write_all(b"go\n").and_then(|()| writing.sync_all());
+    step("go");
+    if let Err((path, error)) = plan.carry_out() {
+        let path = named(&moved, &path);
+        moved.into_iter().for_each(OutputFile::leave);
+        return Err(Error::io(&path, &error));
+    }
+    step("moved");
+    plan.forget_former();
+    let _ = std::fs::remove_file(journal);
+    step("done");
+    Ok(())
+}
+
 /// The name by which the plan knows a file.
 fn named(files: &[OutputFile], target: &Path) -> PathBuf {
     let own = files.iter().find(|file| file.target() == Some(target));
@@ -139,15 +226,36 @@ fn named(files: &[OutputFile], target: &Path) -> PathBuf {
 }
 
 /// Completes or undoes what a run that died had begun.
-pub fn recover(journal: &Path, lock: Option<&Path>) -> Option<Recovered> {
+pub fn recover(
+    journal: &Path,
+    lock: Option<&Path>,
+    was_decided: WasDecided<'_>,
+) -> Option<Recovered> {
     if !journal.exists() {
         return None;
     }
     // Whoever is at work has the lock; when it is free, the journal is gone or nobody's.
     let _lock = lock.and_then(hold);
     let text = std::fs::read_to_string(journal).ok()?;
-    let (plan, end) = read_journal(&text);
+    let (plan, mut end) = read_journal(&text);
+    if let (Some(decision), End::Open) = (&plan.decision, end) {
+        match was_decided(decision) {
+            Ok(true) => end = End::Go,
+            Ok(false) => {}
+            Err(error) => return Some(Recovered::InDoubt(error.to_string())),
+        }
+    }
     let recovered = match end {
+        End::Go if plan.decision.is_some() => match plan.carry_out() {
+            Ok(()) => {
+                plan.forget_former();
+                Recovered::Completed
+            }
+            Err((path, error)) => {
+                let error = Error::io(&path, &error);
+                return Some(Recovered::InDoubt(error.to_string()));
+            }
+        },
         // A move that is refused now was not refused then; better all as it was than half.
         End::Go if plan.carry_out().is_ok() => {
             plan.forget_former();
@@ -208,7 +316,7 @@ fn sync_folder(path: &Path) {
 type Refused = (PathBuf, std::io::Error);
 
 impl Journal {
-    fn of(files: &[OutputFile], gone: &[PathBuf]) -> Journal {
+    fn of(files: &[OutputFile], gone: &[PathBuf], decision: Option<Decision>) -> Journal {
         let former = |to: &Path, number: usize| {
             let name = to.file_name()?.to_string_lossy().into_owned();
             let former = to.with_file_name(format!(".interligo-{name}-{number}.former"));
@@ -225,7 +333,7 @@ impl Journal {
                 moves.push(Move { part: None, to: to.as_path().into(), former: Some(former) });
             }
         }
-        Journal { moves }
+        Journal { moves, decision }
     }
 
     /// Gives former files a second name.
@@ -315,7 +423,7 @@ mod tests {
         let files = ["one", "two", "three"].map(started).into();
         // A folder has come in the way since the file was begun.
         std::fs::create_dir_all(at("three/full")).unwrap();
-        let error = publish(files, &[at("gone")], &at("journal"), None).unwrap_err();
+        let error = publish(files, &[at("gone")], &at("journal"), None, None).unwrap_err();
         assert!(error.to_string().contains("three"), "{error}");
         let text = |name: &str| std::fs::read_to_string(at(name)).ok();
         assert_eq!((text("one").as_deref(), text("gone").as_deref()), (Some("old"), Some("old")));
@@ -324,7 +432,8 @@ mod tests {
         names.sort();
         assert_eq!(names, ["gone", "one", "three"]);
         std::fs::remove_dir_all(at("three")).unwrap();
-        publish(["one", "three"].map(started).into(), &[at("gone")], &at("journal"), None).unwrap();
+        publish(["one", "three"].map(started).into(), &[at("gone")], &at("journal"), None, None)
+            .unwrap();
         assert_eq!((text("one").as_deref(), text("three").as_deref()), (Some("new"), Some("new")));
         assert_eq!(text("gone"), None);
     }
@@ -341,7 +450,7 @@ mod tests {
         for length in 0..=whole.len() {
             std::fs::write(at("part"), "new").unwrap();
             std::fs::write(at("journal"), &whole[..length]).unwrap();
-            let recovered = recover(&at("journal"), None).unwrap();
+            let recovered = recover(&at("journal"), None, &|_| Ok(false)).unwrap();
             let is_there = at("to").exists();
             assert_eq!(recovered == Recovered::Completed, is_there, "{length}");
             // The line end after `go` need not have reached the disk.

@@ -66,7 +66,7 @@ impl Opened {
             plan: plan.clone(),
             text: source,
         })?;
-        if let Some(recovered) = project.recovered {
+        if let Some(recovered) = project.recovered.clone() {
             crate::printed::say_all(text::recovered(recovered));
         }
         Ok(Opened { project, plan, parallelism })

@@ -7,14 +7,17 @@ use std::sync::Arc;
 use crate::error::Error;
 use interligo_engine::outputs::{Output, OutputContent};
 use interligo_engine::totals::MeasureKind;
-use interligo_model::plan::{ListKind, Mistake, MistakeKind};
+use interligo_model::plan::{ListKind, Mistake, MistakeKind, Written};
 use interligo_model::values::value::Value;
 use interligo_sinks::containers::Containers;
+use interligo_sinks::error::OutputErrorKind;
 use interligo_sinks::format::{OutputFormat, RowColumn, Target, WriteRows};
 use interligo_sinks::formats::text::Text;
 use interligo_sinks::formats::typed::columns_of;
 use interligo_sinks::formats::{FORMATS, format_of};
 use interligo_sinks::output_file::remove_abandoned;
+use interligo_sinks::publish::Recovered;
+use interligo_sources::formats::{is_address, shown_address};
 use interligo_sources::same_file::{is_stream, leads_to_same, real_path};
 
 use super::output_form::{file_and_table, form_of};
@@ -45,6 +48,8 @@ pub(crate) struct Destination {
     /// The sheet or table, where the file holds several.
     pub(crate) table: Option<String>,
     pub(crate) format: Arc<dyn OutputFormat>,
+    /// Whether it is a server and not a file.
+    is_server: bool,
     /// The plan, by which its unfinished files are known.
     plan: String,
 }
@@ -95,6 +100,16 @@ impl OutputPlan {
     /// # Errors
     /// An output that would be written over an input or over another output, or whose form is unknown.
     pub(crate) fn resolve(project: &Project, job: &Job) -> Result<OutputPlan, Error> {
+        if let Some(Recovered::InDoubt(why)) = &project.recovered {
+            let journal = project.journal_path(None);
+            let reason = format!("an earlier run is in doubt: {why}");
+            return Err(interligo_sinks::error::Error::new(
+                OutputErrorKind::InDoubt,
+                &journal,
+                reason,
+            )
+            .into());
+        }
         let mut plan = OutputPlan::without_outputs(project, job)?;
         for (fact, outputs) in job.outputs.iter().enumerate() {
             for output in outputs {
@@ -122,7 +137,7 @@ impl OutputPlan {
             let path = project.aside_path(&engine.bound.fact.name);
             let format = format_of(&path.to_string_lossy()).unwrap_or_else(|| Arc::new(Text));
             let plan = project.plan.file_stem().to_owned();
-            let aside = Destination { path, table: None, format, plan };
+            let aside = Destination { path, table: None, format, plan, is_server: false };
             FactDestinations { outputs: Vec::new(), aside }
         };
         let facts = job.engines.iter().map(fact).collect();
@@ -154,11 +169,14 @@ impl OutputPlan {
     /// The files of the outputs, without those for what is set aside.
     fn written(&self) -> impl Iterator<Item = &Path> {
         let outputs = self.facts.iter().flat_map(|fact| fact.outputs.iter().flatten());
-        outputs.map(|destination| destination.path.as_path())
+        outputs.filter(|own| !own.is_server).map(|destination| destination.path.as_path())
     }
 
     fn refuse(&self, project: &Project, output: &Output, own: &Destination) -> Result<(), Error> {
         let (Some(to), path) = (&output.to, &own.path) else { return Ok(()) };
+        if own.is_server {
+            return self.refuse_on_server(project, to, own);
+        }
         if let Some(read) = project.read_at(path) {
             let message =
                 format!("the output `{}` would overwrite {read}, `{}`", output.name, to.text);
@@ -181,6 +199,38 @@ impl OutputPlan {
                 .mistaken(MistakeKind::Overwrites, message)
                 .help("give one of them another name")
                 .into());
+        }
+        Ok(())
+    }
+
+    /// Refuses a table that the plan reads, two outputs in one table, and a second server.
+    fn refuse_on_server(
+        &self,
+        project: &Project,
+        to: &Written,
+        own: &Destination,
+    ) -> Result<(), Error> {
+        let refused = |message: String, help: &str| {
+            Err(to.mistaken(MistakeKind::Overwrites, message).help(help).into())
+        };
+        let plain = |text: &str| text.replace("#public.", "#");
+        let shown = shown_address(&own.path.to_string_lossy())?;
+        let shown = plain(&format!("{shown}#{}", own.table.as_deref().unwrap_or_default()));
+        let mut parts = project.tables().iter().flat_map(|table| &table.parts);
+        if parts.any(|part| plain(&part.name.shown) == shown) {
+            let message = format!("the output would overwrite a table that the plan reads, `{}`", to.text);
+            return refused(message, "give the output another name");
+        }
+        let outputs = self.facts.iter().flat_map(|fact| fact.outputs.iter().flatten());
+        for other in outputs.filter(|other| other.is_server) {
+            if other.path != own.path {
+                let message = "outputs go to two databases, which cannot be changed together";
+                return refused(message.to_owned(), "write to one of them, or use two plans");
+            }
+            if other.table == own.table {
+                let message = format!("two outputs would write the same table, `{}`", to.text);
+                return refused(message, "give one of them another name");
+            }
         }
         Ok(())
     }
@@ -213,7 +263,11 @@ impl OutputPlan {
 fn destination_of(project: &Project, output: &Output) -> Result<Option<Destination>, Error> {
     let Some(to) = &output.to else { return Ok(None) };
     let (name, table) = file_and_table(&to.text);
-    let path = project.folder().join(&name);
+    let is_server = is_address(&name);
+    let path = match is_server {
+        true => PathBuf::from(&name),
+        false => project.folder().join(&name),
+    };
     let plain = || is_stream(&path).then(|| Arc::new(Text) as Arc<dyn OutputFormat>);
     let form = form_of(&project.plan, &output.name, to)?;
     let Some(format) = form.or_else(plain) else {
@@ -229,5 +283,5 @@ fn destination_of(project: &Project, output: &Output) -> Result<Option<Destinati
         return Err(to.mistaken(MistakeKind::UnknownForm, message).help(help).into());
     }
     let plan = project.plan.file_stem().to_owned();
-    Ok(Some(Destination { path, table, format, plan }))
+    Ok(Some(Destination { path, table, format, plan, is_server }))
 }

@@ -42,7 +42,8 @@ pub(super) fn publish_all(
         return Ok(published);
     }
     let facts = facts_of(project, plan, &published.outcomes, checked);
-    files.extend(plan.containers.finish(&facts)?);
+    let (held, decides) = plan.containers.finish(&facts)?;
+    files.extend(held);
     project.refuse_changed()?;
     files.iter_mut().try_for_each(OutputFile::complete)?;
     let run = LastRun::of(published.outcomes.iter().map(|outcome| {
@@ -75,6 +76,6 @@ pub(super) fn publish_all(
             "{error}; so the next run cannot report what is new, and does not recognize files of this run"
         )),
     }
-    publish(files, &gone, &journal, lock.as_deref())?;
+    publish(files, &gone, &journal, lock.as_deref(), decides)?;
     Ok(published)
 }

@@ -237,9 +237,12 @@ pub fn notes(notes: &[String]) -> Vec<String> {
 /// What became of a run that died while its files appeared, in lines.
 pub fn recovered(recovered: Recovered) -> Vec<String> {
     let what = match recovered {
-        Recovered::Completed => "its files are all in their places now",
+        Recovered::Completed => "its files are all in their places now".to_owned(),
         Recovered::Undone => {
-            "what it had written is gone, and the files are as they were before it"
+            "what it had written is gone, and the files are as they were before it".to_owned()
+        }
+        Recovered::InDoubt(why) => {
+            format!("it is not known whether its database has all of it ({why}); nothing was moved or removed")
         }
     };
     notes(&[format!("an earlier run broke off while its files appeared; {what}")])

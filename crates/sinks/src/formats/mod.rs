@@ -4,6 +4,8 @@
 mod columnar;
 pub mod compressed;
 pub mod json_lines;
+#[cfg(feature = "postgres")]
+pub mod postgres;
 #[cfg(feature = "sqlite")]
 mod sqlite;
 pub mod text;
@@ -15,6 +17,7 @@ use std::borrow::Cow;
 use std::sync::Arc;
 
 use interligo_engine::links::LinkStatus;
+use interligo_sources::formats::is_address;
 
 use crate::format::OutputFormat;
 use compressed::{Compressed, Compression};
@@ -62,6 +65,12 @@ pub fn is_text(name: &str) -> bool {
 }
 
 fn form_of(name: &str, style: Option<TextStyle>) -> Option<Arc<dyn OutputFormat>> {
+    if is_address(name) {
+        #[cfg(feature = "postgres")]
+        return Some(Arc::new(postgres::Postgres));
+        #[cfg(not(feature = "postgres"))]
+        return None;
+    }
     let name = name.to_lowercase();
     let how = COMPRESSED.iter().find(|(ending, _)| name.ends_with(ending));
     let plain = how.and_then(|(ending, _)| name.strip_suffix(ending)).unwrap_or(&name);

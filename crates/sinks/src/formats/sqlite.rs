@@ -14,7 +14,7 @@ use rusqlite::{Connection, OpenFlags, OptionalExtension, ToSql};
 
 use super::typed::{refuse_names, typed_lines, typed_rows};
 use crate::background::Background;
-use crate::containers::{Container, Shared, with};
+use crate::containers::{Container, Finished, Shared, with};
 use crate::error::{Error, OutputErrorKind};
 use crate::format::{
     EncodeLines, LinesShape, OutputFormat, Piece, RowColumn, Takes, Target, Unfit, WriteRows,
@@ -189,7 +189,7 @@ fn columns_of(connection: &Connection, table: &str) -> Result<Vec<String>, rusql
 }
 
 impl Container for Database {
-    fn finish(&mut self, _: &RunFacts) -> Result<OutputFile, Error> {
+    fn finish(&mut self, _: &RunFacts) -> Result<Finished, Error> {
         let failed = |error: rusqlite::Error| failed(&self.path, &error);
         if let Some(copy) = self.copy.take() {
             copy.execute_batch("COMMIT").map_err(failed)?;
@@ -205,7 +205,7 @@ impl Container for Database {
             Error::new(OutputErrorKind::Failed, &self.path, "it was written already")
         })?;
         file.account_for_all()?;
-        Ok(file)
+        Ok(Finished::File(file))
     }
 
     fn as_any(&mut self) -> &mut dyn std::any::Any {

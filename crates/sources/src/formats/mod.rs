@@ -374,6 +374,15 @@ pub fn shown_address(address: &str) -> Result<Arc<str>, Error> {
     format_of(address).shown(address)
 }
 
+/// A connection to a server, to write to.
+///
+/// # Errors
+/// The address is none, or the server does not let us in.
+#[cfg(feature = "postgres")]
+pub fn connect_to_server(address: &str) -> Result<::postgres::Client, Error> {
+    postgres::connect(address)
+}
+
 /// Whether the name ends so, in whatever case.
 fn ends_with(name: &str, endings: &[&str]) -> bool {
     let lower = name.to_lowercase();

@@ -14,7 +14,7 @@ use rust_xlsxwriter::{DocProperties, Workbook as XlsxFile, Worksheet, XlsxError}
 
 use super::typed::{typed_lines, typed_rows};
 use crate::background::Background;
-use crate::containers::{Container, with};
+use crate::containers::{Container, Finished, with};
 use crate::error::{Error, OutputErrorKind};
 use crate::format::{
     EncodeLines, LinesShape, OutputFormat, Piece, RowColumn, Takes, Target, Unfit, WriteRows,
@@ -148,7 +148,7 @@ impl Book {
 }
 
 impl Container for Book {
-    fn finish(&mut self, facts: &RunFacts) -> Result<OutputFile, Error> {
+    fn finish(&mut self, facts: &RunFacts) -> Result<Finished, Error> {
         let about = &mut self.workbook.worksheets_mut()[0];
         about::write(about, facts, &self.sheets).map_err(|error| failed(&self.path, &error))?;
         let order = |name: &str| facts.outputs.iter().position(|output| output == name);
@@ -165,7 +165,7 @@ impl Container for Book {
         })?;
         self.workbook.save_to_writer(Through(&mut file)).map_err(|e| failed(&self.path, &e))?;
         file.account_for_all()?;
-        Ok(file)
+        Ok(Finished::File(file))
     }
 
     fn as_any(&mut self) -> &mut dyn std::any::Any {

@@ -69,6 +69,15 @@ impl Format for PostgresFormat {
     }
 }
 
+/// A connection that may write.
+pub(super) fn connect(address: &str) -> Result<Client, Error> {
+    let shown = server_address::shown(address)?;
+    let login = Login::new(address, &OwnEnvironment)
+        .map_err(|why| Error::input(InputKind::Address, &shown, why.to_string()))?;
+    let name = PartName::from(&shown);
+    Server { login, shown, keeper: Mutex::new(None) }.connect(&name)
+}
+
 /// A server with a database.
 struct Server {
     login: Login,
