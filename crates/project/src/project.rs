@@ -221,6 +221,11 @@ impl Project {
         self.notes().join("lock")
     }
 
+    /// Whether the last run wrote a file, whatever became of it since.
+    pub(crate) fn has_written(&self, path: &Path) -> bool {
+        self.last_run.as_ref().is_some_and(|run| run.has_written(path, &self.folder))
+    }
+
     /// Whether the last run wrote a file, and nobody changed it since.
     pub(crate) fn wrote(&self, path: &Path) -> bool {
         self.last_run.as_ref().is_some_and(|run| run.wrote(path, &self.folder))

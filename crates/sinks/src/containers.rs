@@ -24,8 +24,11 @@ pub(crate) enum Finished {
     /// A file, to be put in its place with the others.
     File(OutputFile),
     /// A transaction, whose commit decides over all.
-    Decides(Box<dyn Decide>),
+    Decides(Decider),
 }
+
+/// The transaction that decides over the outputs of a run.
+pub type Decider = Box<dyn Decide>;
 
 /// A container that several outputs share.
 pub(crate) type Shared = Arc<Mutex<Box<dyn Container>>>;
@@ -56,10 +59,7 @@ impl Containers {
     ///
     /// # Errors
     /// One cannot be written.
-    pub fn finish(
-        &self,
-        facts: &RunFacts,
-    ) -> Result<(Vec<OutputFile>, Option<Box<dyn Decide>>), Error> {
+    pub fn finish(&self, facts: &RunFacts) -> Result<(Vec<OutputFile>, Option<Decider>), Error> {
         let open = std::mem::take(&mut *locked(&self.open));
         let (mut files, mut decides) = (Vec::new(), None);
         for container in open.into_values() {

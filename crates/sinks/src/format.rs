@@ -33,6 +33,16 @@ pub trait OutputFormat: Send + Sync {
         None
     }
 
+    /// Whether a file that is there, and that no run is known to have written, may be replaced.
+    fn may_replace(&self, _path: &Path) -> bool {
+        true
+    }
+
+    /// Whether people change such files by hand, so that one that was changed is not replaced.
+    fn is_edited(&self) -> bool {
+        false
+    }
+
     /// What encodes lines with these columns.
     fn encode_lines(&self, lines: &LinesShape<'_>) -> Box<dyn EncodeLines>;
 
@@ -199,7 +209,9 @@ impl std::fmt::Display for UnfitReason {
             UnfitReason::Places(places) => {
                 write!(f, "has more decimal places than the {places} of its column")
             }
-            UnfitReason::Nul => f.write_str("has a NUL character, which the database does not take"),
+            UnfitReason::Nul => {
+                f.write_str("has a NUL character, which the database does not take")
+            }
             UnfitReason::Encoding(encoding) => {
                 write!(f, "has a character that {encoding} does not have")
             }

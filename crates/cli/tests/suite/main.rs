@@ -8,6 +8,7 @@ mod checks;
 mod damaged;
 mod databases;
 mod demo;
+mod destinations;
 mod destroyed;
 mod dialects;
 mod documents;

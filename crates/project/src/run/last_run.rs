@@ -109,6 +109,11 @@ impl LastRun {
         there.is_some() && self.files.get(&name_in(folder, &path)).copied() == there
     }
 
+    /// Whether a file is one that the run wrote, whatever became of it since.
+    pub(crate) fn has_written(&self, path: &Path, folder: &Path) -> bool {
+        self.files.contains_key(&name_in(folder, &real_path(path)))
+    }
+
     /// Notes that this many lines, rows or values of a kind were found.
     pub(crate) fn note_finding(&mut self, code: Code, place: &str, count: u64, subject: &str) {
         let found = self.findings.entry(format!("{} {place}", code.name())).or_default();

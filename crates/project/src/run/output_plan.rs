@@ -183,6 +183,20 @@ impl OutputPlan {
             let help = "give the output another name or folder";
             return Err(to.mistaken(MistakeKind::Overwrites, message).help(help).into());
         }
+        let refused = |why: &str| {
+            let message =
+                format!("the output `{}` would replace `{}`, which {why}", output.name, to.text);
+            let help = "move it away, or give the output another name";
+            Err(to.mistaken(MistakeKind::Overwrites, message).help(help).into())
+        };
+        if path.is_file() && !project.wrote(path) {
+            if own.format.is_edited() && project.has_written(path) {
+                return refused("was changed since the last run wrote it");
+            }
+            if !own.format.may_replace(path) {
+                return refused("was not made by Interligo");
+            }
+        }
         let is_aside = matches!(output.content, OutputContent::List(ListKind::SetAside, _));
         let aside = self.facts.iter().map(|fact| fact.aside.path.as_path());
         let outputs = self.facts.iter().flat_map(|fact| fact.outputs.iter().flatten());
@@ -218,7 +232,8 @@ impl OutputPlan {
         let shown = plain(&format!("{shown}#{}", own.table.as_deref().unwrap_or_default()));
         let mut parts = project.tables().iter().flat_map(|table| &table.parts);
         if parts.any(|part| plain(&part.name.shown) == shown) {
-            let message = format!("the output would overwrite a table that the plan reads, `{}`", to.text);
+            let message =
+                format!("the output would overwrite a table that the plan reads, `{}`", to.text);
             return refused(message, "give the output another name");
         }
         let outputs = self.facts.iter().flat_map(|fact| fact.outputs.iter().flatten());

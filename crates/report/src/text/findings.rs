@@ -242,7 +242,9 @@ pub fn recovered(recovered: Recovered) -> Vec<String> {
             "what it had written is gone, and the files are as they were before it".to_owned()
         }
         Recovered::InDoubt(why) => {
-            format!("it is not known whether its database has all of it ({why}); nothing was moved or removed")
+            format!(
+                "it is not known whether its database has all of it ({why}); nothing was moved or removed"
+            )
         }
     };
     notes(&[format!("an earlier run broke off while its files appeared; {what}")])

@@ -74,12 +74,8 @@ impl OutputFormat for Postgres {
         })?;
         with(&server, |server: &mut Server| server.table((schema, table), columns))?;
         let names: Vec<String> = columns.iter().map(|column| quoted(&column.name)).collect();
-        let copy = format!(
-            "COPY {}.{} ({}) FROM STDIN",
-            quoted(schema),
-            quoted(table),
-            names.join(", ")
-        );
+        let copy =
+            format!("COPY {}.{} ({}) FROM STDIN", quoted(schema), quoted(table), names.join(", "));
         Background::of(Box::new(TableRows { server, copy, rows: 0 }), target.path)
     }
 }
@@ -124,8 +120,7 @@ impl Server {
 
     /// Makes a table, or empties one of an earlier run.
     fn table(&mut self, (schema, table): (&str, &str), columns: &[RowColumn]) -> Result<(), Error> {
-        let (address, marks, plan) =
-            (self.address.clone(), self.tables.clone(), self.plan.clone());
+        let (address, marks, plan) = (self.address.clone(), self.tables.clone(), self.plan.clone());
         let failed = |error: postgres::Error| failed(&address, &error);
         let client = self.client()?;
         let known = client

@@ -7,6 +7,7 @@ mod about;
 mod sheet;
 mod styles;
 
+use std::io::Read;
 use std::path::{Path, PathBuf};
 
 use interligo_model::values::value::Value;
@@ -48,6 +49,14 @@ impl OutputFormat for Workbook {
         refuse_name(name)
     }
 
+    fn may_replace(&self, path: &Path) -> bool {
+        has_mark(path)
+    }
+
+    fn is_edited(&self) -> bool {
+        true
+    }
+
     fn encode_lines(&self, shape: &LinesShape<'_>) -> Box<dyn EncodeLines> {
         typed_lines(shape)
     }
@@ -72,6 +81,18 @@ impl OutputFormat for Workbook {
         let rows = SheetRows::new(book.clone(), number, target.path, columns)?;
         Background::of(Box::new(rows), target.path)
     }
+}
+
+/// Whether a workbook has the property by which those of this program are known.
+fn has_mark(path: &Path) -> bool {
+    let read = || {
+        let mut archive = zip::ZipArchive::new(std::fs::File::open(path).ok()?).ok()?;
+        let properties = archive.by_name("docProps/custom.xml").ok()?;
+        let mut text = String::new();
+        properties.take(1 << 20).read_to_string(&mut text).ok()?;
+        Some(text)
+    };
+    read().is_some_and(|text| text.contains(&format!("name=\"{MARK}\"")))
 }
 
 /// Why a sheet cannot have a name, if so.

@@ -1,0 +1,328 @@
+//! Files, a workbook, a SQLite file and a PostgreSQL server, written together or not at all; the same totals from all of
+//! them; and what each of them refuses.
+
+use std::process::Output;
+
+use crate::server::Server;
+use crate::support::{Folder, SALES, shop};
+
+/// A schema of its own for a test, which goes with it.
+struct Schema {
+    server: &'static Server,
+    name: &'static str,
+}
+
+impl Schema {
+    /// None where there is no server, which is reported.
+    fn new(name: &'static str) -> Option<Schema> {
+        let server = Server::get()?;
+        let fresh = format!("DROP SCHEMA IF EXISTS {name} CASCADE; CREATE SCHEMA {name}");
+        server.client().batch_execute(&fresh).unwrap();
+        Some(Schema { server, name })
+    }
+
+    fn run(&self, folder: &Folder, arguments: &[&str], more: &[(&str, &str)]) -> Output {
+        let mut command = folder.command(arguments);
+        command.envs(self.server.environment()).envs(more.iter().copied()).output().unwrap()
+    }
+
+    /// What a query answers, as texts.
+    fn ask(&self, query: &str) -> Option<String> {
+        let row = self.server.client().query_opt(query, &[]).ok()??;
+        row.get(0)
+    }
+
+    fn quantity(&self) -> Option<String> {
+        self.ask(&format!("SELECT sum(quantity)::text FROM {}.lines", self.name))
+    }
+}
+
+impl Drop for Schema {
+    fn drop(&mut self) {
+        let gone = format!("DROP SCHEMA IF EXISTS {} CASCADE", self.name);
+        let _ = self.server.client().batch_execute(&gone);
+    }
+}
+
+fn outputs(schema: &str) -> String {
+    format!(
+        "\n[outputs.lines]\nto = \"postgres:///postgres#{schema}.lines\"\n\
+         [outputs.copy]\nto = \"shop.sqlite#lines\"\ncolumns = [\"*\"]\n\
+         [outputs.file]\nto = \"lines.jsonl\"\ncolumns = [\"*\"]\n"
+    )
+}
+
+fn sqlite(folder: &Folder, query: &str) -> Option<String> {
+    let database = rusqlite::Connection::open(folder.path().join("shop.sqlite")).ok()?;
+    let value: rusqlite::types::Value = database.query_row(query, [], |row| row.get(0)).ok()?;
+    match value {
+        rusqlite::types::Value::Integer(whole) => Some(whole.to_string()),
+        rusqlite::types::Value::Real(real) => Some(real.to_string()),
+        rusqlite::types::Value::Text(text) => Some(text),
+        _ => None,
+    }
+}
+
+/// The sum of a number over the lines of a JSON file.
+fn json_quantity(folder: &Folder) -> Option<String> {
+    let text = std::fs::read_to_string(folder.path().join("lines.jsonl")).ok()?;
+    let number = |line: &str| -> i64 {
+        let line: serde_json::Value = serde_json::from_str(line).unwrap();
+        line["quantity"].as_i64().unwrap_or(0)
+    };
+    Some(text.lines().map(number).sum::<i64>().to_string())
+}
+
+#[test]
+fn a_run_that_dies_leaves_databases_and_files_all_new_or_all_old() {
+    if !cfg!(debug_assertions) {
+        println!("left out: crashes on purpose are in builds with debug assertions alone");
+        return;
+    }
+    let Some(schema) = Schema::new("dying") else { return };
+    let steps =
+        ["complete", "journal", "former", "marked", "committed", "go", "move-0", "moved", "done"];
+    for step in steps {
+        let mut folder = shop(&outputs("dying"));
+        let first = schema.run(&folder, &["run"], &[]);
+        assert!(first.status.success(), "{}", String::from_utf8_lossy(&first.stderr));
+        let all = |folder: &Folder| {
+            let copy = sqlite(folder, "SELECT sum(quantity) FROM lines");
+            [schema.quantity(), copy, json_quantity(folder)].map(Option::unwrap)
+        };
+        assert_eq!(all(&folder), ["15", "15", "15"], "{step}");
+        folder.put("sales.csv", SALES.replace("A,2", "A,9").as_bytes());
+        let crash = schema.run(&folder, &["run"], &[("INTERLIGO_DIES_AFTER", step)]);
+        assert_eq!(crash.status.code(), None, "{step}: the process dies");
+        // Any command completes or takes back what was begun.
+        let next = schema.run(&folder, &["look", "sales"], &[]);
+        assert!(next.status.success(), "{step}: {}", String::from_utf8_lossy(&next.stderr));
+        let decided = !["complete", "journal", "former", "marked"].contains(&step);
+        let expected = if decided { "22" } else { "15" };
+        assert_eq!(all(&folder), [expected; 3], "{step}");
+        let again = schema.run(&folder, &["run"], &[]);
+        assert!(again.status.success(), "{step}: {}", String::from_utf8_lossy(&again.stderr));
+        assert_eq!(all(&folder), ["22"; 3], "{step}");
+    }
+}
+
+#[test]
+fn a_server_that_does_not_answer_leaves_all_in_doubt() {
+    if !cfg!(debug_assertions) {
+        return;
+    }
+    let Some(schema) = Schema::new("doubtful") else { return };
+    for (step, expected) in [("marked", "15"), ("committed", "22")] {
+        let mut folder = shop(&outputs("doubtful"));
+        assert!(schema.run(&folder, &["run"], &[]).status.success());
+        folder.put("sales.csv", SALES.replace("A,2", "A,9").as_bytes());
+        let crash = schema.run(&folder, &["run"], &[("INTERLIGO_DIES_AFTER", step)]);
+        assert_eq!(crash.status.code(), None);
+        // Nobody listens there.
+        let lost = schema.run(&folder, &["run"], &[("PGPORT", "1")]);
+        let said = String::from_utf8_lossy(&lost.stderr).into_owned();
+        assert_eq!(lost.status.code(), Some(4), "{said}");
+        assert!(said.contains("it is not known whether its database has all of it"), "{said}");
+        assert!(said.contains("an earlier run is in doubt"), "{said}");
+        assert_eq!(json_quantity(&folder).as_deref(), Some("15"), "nothing was moved");
+        let found = schema.run(&folder, &["look", "sales"], &[]);
+        assert!(found.status.success());
+        assert_eq!(json_quantity(&folder).as_deref(), Some(expected), "{step}");
+        assert_eq!(schema.quantity().as_deref(), Some(expected), "{step}");
+    }
+}
+
+#[test]
+fn a_table_on_a_server_keeps_its_indexes_views_and_rights() {
+    let Some(schema) = Schema::new("keeping") else { return };
+    let folder = shop("\n[outputs.lines]\nto = \"postgres:///postgres#keeping.lines\"\n");
+    assert!(schema.run(&folder, &["run"], &[]).status.success());
+    let own = "CREATE INDEX own ON keeping.lines (item);
+        CREATE VIEW keeping.total AS SELECT sum(quantity)::text FROM keeping.lines;
+        GRANT SELECT ON keeping.lines TO pg_read_all_stats";
+    schema.server.client().batch_execute(own).unwrap();
+    assert!(schema.run(&folder, &["run"], &[]).status.success());
+    assert_eq!(schema.ask("SELECT * FROM keeping.total").as_deref(), Some("15"));
+    let index =
+        "SELECT indexname::text FROM pg_indexes WHERE schemaname = 'keeping' AND indexname = 'own'";
+    assert_eq!(schema.ask(index).as_deref(), Some("own"));
+    let right = "SELECT has_table_privilege('pg_read_all_stats', 'keeping.lines', 'SELECT')::text";
+    assert_eq!(schema.ask(right).as_deref(), Some("true"));
+}
+
+/// The totals of the plan, and those that SQL and other readers make of the lines.
+#[test]
+fn all_forms_have_the_same_totals() {
+    let forms = "
+[outputs.a]\nto = \"shop.sqlite#lines\"
+[outputs.b]\nto = \"lines.parquet\"
+[outputs.c]\nto = \"book.xlsx#Lines\"
+[outputs.d]\nto = \"lines.tsv.gz\"
+[outputs.e]\nto = \"lines.jsonl\"
+[outputs.f]\nto = \"lines.csv\"
+[outputs.totals]\nto = \"totals.jsonl\"\nby = []\nshow = [\"lines\", \"quantity\", \"revenue\"]
+";
+    let folder = shop(forms);
+    let mut came = folder.run(&["run"]);
+    let whole = came.take_file("totals.jsonl");
+    assert_eq!(whole, "{\"lines\":5,\"quantity\":15,\"revenue\":25.75}\n");
+    assert_eq!(sqlite(&folder, "SELECT sum(revenue) FROM lines").as_deref(), Some("25.75"));
+    for (from, more) in [
+        ("shop.sqlite#lines", ""),
+        ("lines.parquet", ""),
+        ("book.xlsx#Lines", ""),
+        ("lines.tsv.gz", "separator = \"tab\""),
+        ("lines.jsonl", ""),
+        ("lines.csv", ""),
+    ] {
+        let plan = format!(
+            "[tables.lines]\nrole = \"fact\"\nfrom = \"{from}\"\n{more}\n[outputs.x]\nto = \"x.jsonl\"\nby = []\n\
+             show = [\"lines\", \"quantity\", \"revenue\"]\n"
+        );
+        std::fs::write(folder.path().join("back.toml"), plan).unwrap();
+        let mut came = folder.run(&["run", "--plan", "back.toml"]);
+        assert_eq!(came.take_file("x.jsonl"), whole, "{from}");
+    }
+}
+
+#[test]
+fn what_a_destination_cannot_be_is_refused_before_the_run() {
+    let long = "x".repeat(32);
+    for (outputs, said) in [
+        ("[outputs.a]\nto = \"b.xlsx#a/b\"\n", "the name of a sheet has none of [ ] : * ? / \\"),
+        (&*format!("[outputs.a]\nto = \"b.xlsx#{long}\"\n"), "has 1 to 31 characters"),
+        ("[outputs.a]\nto = \"b.xlsx#About\"\n", "the first sheet is called `About`"),
+        (
+            "[outputs.a]\nto = \"b.xlsx#Lines\"\n[outputs.b]\nto = \"b.xlsx#LINES\"\n",
+            "two outputs would write the same sheet or table, `b.xlsx#LINES`",
+        ),
+        (
+            "[outputs.a]\nto = \"b.sqlite\"\n[outputs.b]\nto = \"b.sqlite#A\"\n",
+            "two outputs would write the same sheet or table, `b.sqlite#A`",
+        ),
+        ("[outputs.a]\nto = \"b.sqlite#sqlite_x\"\n", "a table cannot be called `sqlite_x`"),
+        ("[outputs.a]\nto = \"b.parquet.gz\"\n", "`b.parquet.gz` has no form that can be written"),
+        (
+            "[outputs.a]\nto = \"b.parquet\"\nguard = true\n",
+            "`b.parquet` is no text file: `write` and `guard` are for text",
+        ),
+        (
+            "[outputs.a]\nto = \"b.csv\"\nwrite = { numbers = \"1,5\" }\n",
+            "is not a way of writing 1234.56",
+        ),
+        (
+            "[outputs.a]\nto = \"b.csv\"\nwrite = { dates = \"today\" }\n",
+            "is not a way of writing 31 December 2025",
+        ),
+        (
+            "[outputs.a]\nto = \"b.csv\"\nwrite = { separator = \"..\" }\n",
+            "`..` cannot separate fields",
+        ),
+        (
+            "[outputs.a]\nto = \"b.csv\"\nwrite = { encoding = \"utf-16\" }\n",
+            "`utf-16` is no encoding that can be written",
+        ),
+        (
+            "[outputs.a]\nto = \"postgres://a/x#t\"\n[outputs.b]\nto = \"postgres://b/x#t\"\n",
+            "outputs go to two databases, which cannot be changed together",
+        ),
+    ] {
+        let came = shop(&format!("\n{outputs}")).run(&["run"]).status(2);
+        assert!(came.said().contains(said), "{outputs}\n{}", came.said());
+        came.any_stderr().nothing_else();
+    }
+}
+
+#[test]
+fn what_the_data_does_not_let_be_written_ends_the_run() {
+    let columns =
+        "columns = [{ name = \"A\", value = \"item\" }, { name = \"a\", value = \"quantity\" }]\n";
+    let mut folder = shop("");
+    for (outputs, status, said) in [
+        (
+            "[outputs.a]\nto = \"b.parquet\"\ncolumns = [{ name = \"x\", value = \"quantity / 3\", places = 2 }]\n"
+                .to_owned(),
+            1,
+            "has more decimal places than the 2 of its column",
+        ),
+        (format!("[outputs.a]\nto = \"b.sqlite\"\n{columns}"), 4, "two of its columns would be called `a`"),
+        (format!("[outputs.a]\nto = \"b.parquet\"\n{columns}"), 4, "two of its columns would be called `a`"),
+    ] {
+        let plan = format!("{}\n{outputs}", crate::support::PLAN);
+        folder.put("interligo.toml", plan.as_bytes());
+        let came = folder.run(&["run"]);
+        assert_eq!(came.exit_status(), status, "{}", came.said());
+        assert!(came.said().contains(said), "{outputs}\n{}", came.said());
+        came.status(status).any_stderr().nothing_else();
+    }
+    let text = "[tables.s]\nrole = \"fact\"\nfrom = \"s.csv\"\n[outputs.a]\nto = \"b.csv\"\n\
+                write = { encoding = \"windows-1252\" }\n";
+    let folder =
+        Folder::with(&[("interligo.toml", text), ("s.csv", "k,t\n1,a\n2,\u{17e}\u{107}\n")]);
+    let came = folder.run(&["run"]).status(1);
+    assert!(
+        came.said().contains(
+            "`\u{17e}\u{107}` of `t` at s.csv:3 has a character that windows-1252 does not have"
+        ),
+        "{}",
+        came.said()
+    );
+    came.any_stderr().nothing_else();
+}
+
+#[test]
+fn a_database_of_somebody_else_is_left_alone() {
+    let plan = "\n[outputs.lines]\nto = \"shop.sqlite#own\"\n";
+    let folder = shop(plan);
+    let path = folder.path().join("shop.sqlite");
+    let own = rusqlite::Connection::open(&path).unwrap();
+    own.execute_batch("CREATE TABLE own (a); INSERT INTO own VALUES (7); CREATE TABLE other (b)")
+        .unwrap();
+    drop(own);
+    let before = std::fs::read(&path).unwrap();
+    let came = folder.run(&["run"]);
+    assert!(came.said().contains("its table `own` was not made by Interligo"), "{}", came.said());
+    assert_eq!(came.exit_status(), 4);
+    assert_eq!(std::fs::read(&path).unwrap(), before);
+    // Other tables stay beside a new one, and a table of an earlier run keeps its index.
+    std::fs::write(
+        folder.path().join("interligo.toml"),
+        crate::support::PLAN.to_owned() + &plan.replace("#own", "#mine"),
+    )
+    .unwrap();
+    assert_eq!(folder.run(&["run"]).exit_status(), 0);
+    let index = rusqlite::Connection::open(&path).unwrap();
+    index.execute_batch("CREATE INDEX fast ON mine (item)").unwrap();
+    drop(index);
+    assert_eq!(folder.run(&["run"]).exit_status(), 0);
+    assert_eq!(sqlite(&folder, "SELECT a FROM own").as_deref(), Some("7"));
+    assert_eq!(sqlite(&folder, "SELECT sum(quantity) FROM mine").as_deref(), Some("15"));
+    let fast = "SELECT name FROM sqlite_schema WHERE name = 'fast'";
+    assert_eq!(sqlite(&folder, fast).as_deref(), Some("fast"));
+    // What is no database is no place for a table.
+    std::fs::write(&path, "no database, but a text of some length that is no header").unwrap();
+    let came = folder.run(&["run"]);
+    assert!(came.said().contains("it is not a SQLite database"), "{}", came.said());
+}
+
+#[test]
+fn a_workbook_that_somebody_made_or_changed_is_left_alone() {
+    let folder = shop("\n[outputs.lines]\nto = \"book.xlsx#Lines\"\n");
+    let path = folder.path().join("book.xlsx");
+    let mut own = rust_xlsxwriter::Workbook::new();
+    own.add_worksheet().write(0, 0, "mine").unwrap();
+    own.save(&path).unwrap();
+    let before = std::fs::read(&path).unwrap();
+    let came = folder.run(&["run"]);
+    assert!(came.said().contains("which was not made by Interligo"), "{}", came.said());
+    assert_eq!(std::fs::read(&path).unwrap(), before);
+    std::fs::remove_file(&path).unwrap();
+    assert_eq!(folder.run(&["run"]).exit_status(), 0);
+    assert_eq!(folder.run(&["run"]).exit_status(), 0, "its own workbook is replaced");
+    let mut changed = std::fs::read(&path).unwrap();
+    changed.push(0);
+    std::fs::write(&path, &changed).unwrap();
+    let came = folder.run(&["run"]);
+    assert!(came.said().contains("was changed since the last run wrote it"), "{}", came.said());
+    assert_eq!(std::fs::read(&path).unwrap(), changed);
+}
