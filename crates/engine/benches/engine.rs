@@ -194,7 +194,7 @@ fn engine(by: &[&str], show: &[&str]) -> (Engine, Vec<Output>) {
 fn totals(outputs: &[Output]) -> &TotalsPlan {
     match &outputs[0].content {
         OutputContent::Totals { plan, .. } => plan,
-        OutputContent::Lines(_) | OutputContent::List(..) => unreachable!(),
+        OutputContent::Lines(..) | OutputContent::List(..) => unreachable!(),
     }
 }
 

@@ -22,8 +22,8 @@ pub struct Output {
 
 /// What an output holds.
 pub enum OutputContent {
-    /// Lines with these columns.
-    Lines(Vec<OutputColumn>),
+    /// Lines with these columns, and the numbers of the values by which they go to files of their own.
+    Lines(Vec<OutputColumn>, Vec<usize>),
     /// Totals: what they ask of this fact, and how the table is laid out; a fact that only adds to the table of
     /// another has no layout.
     Totals {
@@ -104,7 +104,7 @@ impl Engine {
         if extent == Extent::Needed {
             let exprs = outputs.iter().filter_map(|output| match &output.content {
                 OutputContent::Totals { plan, .. } => Some(plan.exprs()),
-                OutputContent::Lines(_) | OutputContent::List(..) => None,
+                OutputContent::Lines(..) | OutputContent::List(..) => None,
             });
             engine.leave_out_unneeded(exprs.flatten());
         }
@@ -122,7 +122,10 @@ impl Engine {
         let bound_outputs = std::mem::take(&mut self.bound.outputs);
         for output in &bound_outputs {
             let content = match &output.kind {
-                OutputKind::Lines(columns) => self.type_lines(columns).map(OutputContent::Lines),
+                OutputKind::Lines(columns, slots) => self.type_lines(columns).and_then(|columns| {
+                    let slots = slots.iter().map(|slot| self.type_slot(slot));
+                    Ok(OutputContent::Lines(columns, slots.collect::<Result<_, _>>()?))
+                }),
                 OutputKind::List(list, alone) => Ok(OutputContent::List(*list, *alone)),
                 OutputKind::Totals(totals) => self.type_totals(totals),
             };
@@ -146,6 +149,13 @@ impl Engine {
             None => None,
         };
         Ok(OutputContent::Totals { plan: Box::new(plan), layout })
+    }
+
+    /// A value by which lines go to files of their own, by number.
+    fn type_slot(&mut self, written: &Written) -> Result<usize, Mistake> {
+        let expr = check(&parse(written)?, self, written)?;
+        self.values.push(expr);
+        Ok(self.values.len() - 1)
     }
 
     fn type_lines(&mut self, columns: &[LinesColumn]) -> Result<Vec<OutputColumn>, Mistake> {

@@ -5,6 +5,7 @@ use std::path::{Path, PathBuf};
 use interligo_engine::engine::Engine;
 
 use crate::error::Error;
+use crate::run::output_form::file_and_table;
 use interligo_engine::proof::findings::{Findings, Noted};
 use interligo_model::place::Place;
 use interligo_model::place::{Parts, Spot};
@@ -209,7 +210,7 @@ impl Project {
     /// Where the journal lies if there was no place for it with the notes.
     fn other_journal(&self) -> Option<PathBuf> {
         let named = self.plan.outputs.iter().filter_map(|output| output.value.to.as_ref());
-        let mut paths = named.map(|to| self.folder.join(to.get_ref()));
+        let mut paths = named.map(|to| self.folder.join(file_and_table(to.get_ref()).0));
         paths.find_map(|path| {
             let folder = real_path(&path).parent()?.to_owned();
             Some(self.journal_path(Some(&folder))).filter(|journal| journal.exists())
@@ -219,6 +220,12 @@ impl Project {
     /// What is locked while files of the plan appear.
     pub(crate) fn lock_path(&self) -> PathBuf {
         self.notes().join("lock")
+    }
+
+    /// The files of the last run that are still there.
+    pub(crate) fn written_before(&self) -> Vec<PathBuf> {
+        let folder = real_path(&self.folder);
+        self.last_run.as_ref().map_or_else(Vec::new, |run| run.written(&folder))
     }
 
     /// Whether the last run wrote a file, whatever became of it since.
@@ -235,10 +242,11 @@ impl Project {
     fn own_outputs(&self) -> Vec<OwnOutput> {
         let named = self.plan.outputs.iter().filter_map(|output| {
             let to = output.value.to.as_ref()?;
-            Some((Some(to.span()), self.folder.join(to.get_ref())))
+            Some((Some(to.span()), self.folder.join(file_and_table(to.get_ref()).0)))
         });
         let aside = self.plan.facts().map(|fact| (None, self.aside_path(&fact.name)));
         let all = named.chain(aside);
+        let all = all.chain(self.written_before().into_iter().map(|path| (None, path)));
         all.map(|(span, path)| OwnOutput { span, is_own: self.wrote(&path), path }).collect()
     }
 

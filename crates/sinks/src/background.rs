@@ -51,6 +51,16 @@ impl Background {
     }
 }
 
+impl Drop for Background {
+    /// What is given up goes before the process ends, or its part would stay.
+    fn drop(&mut self) {
+        drop(self.pieces.take());
+        if let Some(thread) = self.thread.take() {
+            let _ = thread.join();
+        }
+    }
+}
+
 impl WriteRows for Background {
     fn write(&mut self, piece: Piece) -> Result<(), Error> {
         let sent = self.pieces.as_ref().is_some_and(|pieces| pieces.send(piece).is_ok());

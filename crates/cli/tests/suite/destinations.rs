@@ -326,3 +326,66 @@ fn a_workbook_that_somebody_made_or_changed_is_left_alone() {
     assert!(came.said().contains("was changed since the last run wrote it"), "{}", came.said());
     assert_eq!(std::fs::read(&path).unwrap(), changed);
 }
+
+/// The lines of all files with their paths.
+fn files_of(folder: &Folder, inside: &str) -> Vec<(String, String)> {
+    let entries = std::fs::read_dir(folder.path().join(inside)).into_iter().flatten();
+    let mut found: Vec<(String, String)> = entries
+        .map(|entry| {
+            let path = entry.unwrap().path();
+            let name = path.file_name().unwrap().to_string_lossy().into_owned();
+            (name, std::fs::read_to_string(path).unwrap_or_default())
+        })
+        .collect();
+    found.sort();
+    found
+}
+
+#[test]
+fn lines_go_to_a_file_for_each_value() {
+    let mut folder =
+        shop("\n[outputs.lines]\nto = \"out/{item}.csv\"\ncolumns = [\"no\", \"item\"]\n");
+    let came = folder.run(&["run"]);
+    assert_eq!(came.exit_status(), 0, "{}", came.said());
+    let files = files_of(&folder, "out");
+    let names: Vec<&str> = files.iter().map(|(name, _)| name.as_str()).collect();
+    assert_eq!(names, ["A.csv", "B.csv", "X.csv"]);
+    let lines: usize = files.iter().map(|(_, text)| text.lines().count() - 1).sum();
+    assert_eq!(lines, 5, "every line is in one file");
+    for (name, text) in &files {
+        assert!(text.starts_with("no,item\n"), "{text}");
+        let item = name.trim_end_matches(".csv");
+        assert!(
+            text.lines().skip(1).all(|line| line.ends_with(&format!(",{item}"))),
+            "{name} {text}"
+        );
+    }
+    // A value that is gone takes its file along, unless somebody changed it.
+    folder.put("sales.csv", SALES.replace(",X,", ",A,").replace(",B,", ",CON,").as_bytes());
+    std::fs::write(folder.path().join("out/B.csv"), "mine").unwrap();
+    let came = folder.run(&["run"]);
+    assert_eq!(came.exit_status(), 0, "{}", came.said());
+    assert!(
+        came.said().contains("`out/B.csv` is of a value that is gone, and stays"),
+        "{}",
+        came.said()
+    );
+    let names: Vec<String> = files_of(&folder, "out").into_iter().map(|(name, _)| name).collect();
+    assert_eq!(names, ["A.csv", "B.csv", "CON_.csv"]);
+    // Two values that would be one file.
+    folder.put("sales.csv", SALES.replace(",X,", ",a,").as_bytes());
+    let came = folder.run(&["run"]).status(2);
+    assert!(came.said().contains("would be one file, `out/"), "{}", came.said());
+    // A file of a value is no input, not even for a pattern.
+    let over = shop("\n[outputs.lines]\nto = \"{item}.csv\"\n");
+    std::fs::write(over.path().join("sales.csv"), SALES.replace(",X,", ",prices,")).unwrap();
+    let came = over.run(&["run"]);
+    assert!(
+        came.said().contains("the output would overwrite an input, `prices.csv`"),
+        "{}",
+        came.said()
+    );
+    let totals =
+        shop("\n[outputs.t]\nto = \"{item}.csv\"\nby = [\"item\"]\n").run(&["run"]).status(2);
+    assert!(totals.said().contains("braces in `to` are for outputs of lines"), "{}", totals.said());
+}

@@ -30,7 +30,10 @@ pub use column_use::{ColumnUse, DeclaredColumn};
 pub use columns::{ColumnNames, TableColumns, name_columns, ways};
 pub use links::{Home, KeyPart, Route};
 pub use lookups::{BoundLookup, Validity};
-pub use outputs::{BoundOutput, Content, LinesColumn, LinesRequest, OutputKind, Request};
+pub use outputs::{
+    BoundOutput, ColumnForm, ColumnRequest, Content, LinesColumn, LinesRequest, OutputKind,
+    Request, slots_of,
+};
 pub use row_formula::{RowColumns, RowExpr};
 pub(crate) use scope::{Reference, Scope};
 pub use sums::{SumsRequest, sums_request};

@@ -157,8 +157,8 @@ pub struct BoundOutput {
 /// What a bound output holds.
 #[derive(Debug)]
 pub enum OutputKind {
-    /// Lines.
-    Lines(Vec<LinesColumn>),
+    /// Lines, with the attributes by which they go to files of their own.
+    Lines(Vec<LinesColumn>, Vec<Written>),
     /// Totals, by their number among the totals asked for.
     Totals(Box<BoundTotals>),
     /// A list, and whether it is of this fact alone.
@@ -272,6 +272,27 @@ fn owner(request: &Request, facts: &[Bound]) -> Result<usize, Mistake> {
     Ok((0..facts.len()).min_by_key(lacks).unwrap_or(0))
 }
 
+/// Where the attributes in braces are that a path has, without the braces.
+pub fn slots_of(to: &str) -> Vec<std::ops::Range<usize>> {
+    let mut slots = Vec::new();
+    let mut at = 0;
+    while let Some(open) = to[at..].find('{').map(|open| at + open) {
+        let Some(close) = to[open..].find('}').map(|close| open + close) else { break };
+        slots.push(open + 1..close);
+        at = close + 1;
+    }
+    slots
+}
+
+fn has_slots(to: &Written) -> bool {
+    !slots_of(&to.text).is_empty()
+}
+
+/// The attributes in braces that a path has, with their places.
+fn slots_written(to: &Written) -> Vec<Written> {
+    slots_of(&to.text).into_iter().map(|slot| to.part(slot)).collect()
+}
+
 fn bind_output(
     request: &Request,
     owner: usize,
@@ -286,7 +307,19 @@ fn bind_output(
             if asked.status {
                 columns.extend((0..bound.routes.len()).map(|route| LinesColumn::Status { route }));
             }
-            OutputKind::Lines(columns)
+            let slots = request.to.iter().flat_map(slots_written).collect::<Vec<Written>>();
+            for slot in &slots {
+                let uses = uses_of(&parse(slot)?, slot, &Scope::of(bound), mistakes);
+                uses.iter().for_each(|used| bound.note(used));
+            }
+            OutputKind::Lines(columns, slots)
+        }
+        Content::List(_) | Content::Totals(_) if to.as_ref().is_some_and(has_slots) => {
+            let message = format!("`{name}` has no lines: braces in `to` are for outputs of lines");
+            let to = to.unwrap_or_else(|| quoted_name(&name));
+            let help =
+                "name one file, or write the lines by that attribute and total them from there";
+            return Err(to.mistaken(MistakeKind::ConflictingSettings, message).help(help));
         }
         Content::List(list) => OutputKind::List(*list, request.of.is_some()),
         Content::Totals(totals) => {

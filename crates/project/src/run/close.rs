@@ -18,7 +18,7 @@ use interligo_sinks::format::WriteRows;
 use interligo_sinks::output_file::OutputFile;
 use interligo_sinks::totals::{totals_columns, totals_rows};
 
-use super::open_outputs::{AsideFileOpen, LinesFile, OpenFiles};
+use super::open_outputs::{AsideFileOpen, LinesFiles, OpenFiles};
 use super::output_plan::{Destination, OutputPlan};
 use crate::check::{Checked, list_of};
 use crate::outcome::{FilesSince, Outcome};
@@ -71,7 +71,11 @@ impl Closing<'_> {
             let of = OutputTally { output: output.name.clone(), to, ..OutputTally::default() };
             let destination = self.plan.of(self.fact, number);
             let (tally, file) = match &output.content {
-                OutputContent::Lines(_) => lines_closed(of, lines.remove(&number))?,
+                OutputContent::Lines(..) => {
+                    let (tally, own) = lines_closed(of, lines.remove(&number))?;
+                    files.extend(own);
+                    (tally, None)
+                }
                 // The others are made when all facts are through.
                 OutputContent::List(kind, _) => {
                     let groups = (*kind == ListKind::SetAside).then(|| findings.lines_aside());
@@ -127,13 +131,18 @@ impl Closing<'_> {
     }
 }
 
-/// What an output of lines holds.
+/// What an output of lines holds, with its files.
 fn lines_closed(
     tally: OutputTally,
-    file: Option<LinesFile>,
-) -> Result<(OutputTally, Option<Box<dyn WriteRows>>), Error> {
-    let LinesFile { mut file, tally: lines } = file.expect("every output of lines has a file");
-    Ok((OutputTally { in_file: Some(file.rows()?), tally: lines, ..tally }, Some(file)))
+    files: Option<LinesFiles>,
+) -> Result<(OutputTally, Vec<Box<dyn WriteRows>>), Error> {
+    let LinesFiles { mut files, tally: lines, .. } = files.expect("every output of lines is open");
+    let mut rows = 0;
+    for file in files.values_mut() {
+        rows += file.rows()?;
+    }
+    let tally = OutputTally { in_file: Some(rows), tally: lines, ..tally };
+    Ok((tally, files.into_values().collect()))
 }
 
 /// What a table holds of the lines of a fact.

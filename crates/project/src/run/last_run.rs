@@ -3,7 +3,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::fs::Metadata;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::time::UNIX_EPOCH;
 
 use interligo_sinks::output_file::OutputFile;
@@ -112,6 +112,11 @@ impl LastRun {
     /// Whether a file is one that the run wrote, whatever became of it since.
     pub(crate) fn has_written(&self, path: &Path, folder: &Path) -> bool {
         self.files.contains_key(&name_in(folder, &real_path(path)))
+    }
+
+    /// The files that are still there, as paths.
+    pub(crate) fn written(&self, folder: &Path) -> Vec<PathBuf> {
+        self.files.keys().map(|name| folder.join(name)).filter(|path| path.is_file()).collect()
     }
 
     /// Notes that this many lines, rows or values of a kind were found.

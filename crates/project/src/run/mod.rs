@@ -13,6 +13,7 @@ mod output_plan;
 pub(crate) mod parallelism;
 mod publish;
 mod repeated_lines;
+mod slots;
 pub(crate) mod stop_rules;
 pub(crate) mod stream;
 mod worker;
@@ -41,7 +42,7 @@ use crate::run::repeated_lines::{COPIES_KEPT, Watch};
 use crate::run::stop_rules::stops;
 use crate::run::stream::Stream;
 use close::{Closed, Closing, Passed, write_lists};
-use open_outputs::OpenOutputs;
+use open_outputs::{OpenOutputs, Places};
 use output_plan::OutputPlan;
 use publish::{Published, publish_all};
 use worker::{Done, Worker, WorkerState};
@@ -259,6 +260,7 @@ impl Pass<'_> {
         };
         let mut stream = Stream::new(fact, self.parallelism.block, &wanted, self.progress);
         begin();
+        let places = Places { project: self.project, plan: self.plan };
         let mut findings = Findings::default();
         let workers = in_order(
             self.parallelism.threads,
@@ -275,7 +277,7 @@ impl Pass<'_> {
                 }
                 let again = strikes(Fault::BatchTwice).then(|| done.clone());
                 for done in [Some(done), again].into_iter().flatten() {
-                    files.write(done.lines, done.aside, &self.plan.containers)?;
+                    files.write(done.lines, done.aside, &places)?;
                     findings.absorb(done.findings);
                 }
                 Ok(())
@@ -327,6 +329,6 @@ fn totals_of(outputs: &[Output]) -> impl Iterator<Item = Totals<'_>> {
         OutputContent::Totals { plan, layout } => {
             Some(Totals { name: &output.name, plan, layout: layout.as_deref() })
         }
-        OutputContent::Lines(_) | OutputContent::List(..) => None,
+        OutputContent::Lines(..) | OutputContent::List(..) => None,
     })
 }

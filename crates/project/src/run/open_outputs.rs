@@ -1,6 +1,7 @@
 //! The outputs of a fact while its lines pass: open from before the first line, filled block by block.
 
 use std::collections::BTreeMap;
+use std::collections::btree_map::Entry;
 
 use crate::error::Error;
 use interligo_engine::engine::Engine;
@@ -9,11 +10,13 @@ use interligo_engine::proof::tally::Tally;
 use interligo_model::plan::ListKind;
 use interligo_sinks::containers::Containers;
 use interligo_sinks::format::{LinesShape, RowColumn, WriteRows};
-use interligo_sinks::lines::{LinesOutput, PutOut};
+use interligo_sinks::lines::{LinesOutput, PutOut, SlotKey};
 use interligo_sinks::set_aside::aside_columns;
 use interligo_sources::table::parts::Table;
 
 use super::output_plan::{Destination, OutputPlan};
+use super::slots::SlotNames;
+use crate::project::Project;
 
 /// The outputs of a fact, open.
 pub(super) struct OpenOutputs {
@@ -27,14 +30,35 @@ pub(super) struct OpenOutputs {
 /// The files that are filled while lines pass.
 pub(super) struct OpenFiles {
     /// Of each output of lines, in their order, with its number among the outputs.
-    lines: Vec<(usize, LinesFile)>,
+    lines: Vec<(usize, LinesFiles)>,
     pub(super) aside: AsideFileOpen,
 }
 
-/// A file with the lines that it holds.
-pub(super) struct LinesFile {
-    pub(super) file: Box<dyn WriteRows>,
+/// The files of an output, by the values that their lines share, with the lines that they hold.
+pub(super) struct LinesFiles {
+    pub(super) files: BTreeMap<SlotKey, Box<dyn WriteRows>>,
     pub(super) tally: Tally,
+    columns: Vec<RowColumn>,
+    destination: Destination,
+    names: SlotNames,
+}
+
+impl LinesFiles {
+    /// The file for some values, begun if it is the first line of it.
+    fn at(&mut self, key: SlotKey, to: &Places<'_>) -> Result<&mut Box<dyn WriteRows>, Error> {
+        let made = match self.files.entry(key) {
+            Entry::Occupied(known) => return Ok(known.into_mut()),
+            Entry::Vacant(free) => free,
+        };
+        let own = self.destination.for_values(&mut self.names, made.key(), to)?;
+        Ok(made.insert(own.begin(&self.columns, &to.plan.containers)?))
+    }
+}
+
+/// What a file needs to know that is begun while lines pass.
+pub(super) struct Places<'a> {
+    pub(super) project: &'a Project,
+    pub(super) plan: &'a OutputPlan,
 }
 
 /// The file for what is set aside, which is there once a row is.
@@ -63,21 +87,23 @@ impl OpenFiles {
         &mut self,
         lines: Vec<PutOut>,
         aside: PutOut,
-        containers: &Containers,
+        places: &Places<'_>,
     ) -> Result<(), Error> {
         for ((_, own), put_out) in self.lines.iter_mut().zip(lines) {
-            own.file.write(put_out.piece)?;
+            for (key, piece) in put_out.pieces {
+                own.at(key, places)?.write(piece)?;
+            }
             own.tally.merge(&put_out.tally);
         }
-        if aside.piece.rows > 0 {
-            self.aside.open(containers)?.write(aside.piece)?;
+        for (_, piece) in aside.pieces.into_iter().filter(|(_, piece)| piece.rows > 0) {
+            self.aside.open(&places.plan.containers)?.write(piece)?;
             self.aside.tally.merge(&aside.tally);
         }
         Ok(())
     }
 
     /// The files of lines by the numbers of their outputs, and that for what is set aside.
-    pub(super) fn into_parts(self) -> (BTreeMap<usize, LinesFile>, AsideFileOpen) {
+    pub(super) fn into_parts(self) -> (BTreeMap<usize, LinesFiles>, AsideFileOpen) {
         (self.lines.into_iter().collect(), self.aside)
     }
 }
@@ -104,11 +130,22 @@ impl OpenOutputs {
         for (output, asked) in outputs.iter().enumerate() {
             let Some(destination) = plan.of(number, output) else { continue };
             match &asked.content {
-                OutputContent::Lines(columns) => {
+                OutputContent::Lines(columns, slots) => {
                     let shape = LinesShape { columns, engine, fact };
-                    lines.push(LinesOutput::new(&*destination.format, &shape));
-                    let file = destination.begin(&shape.row_columns(), &plan.containers)?;
-                    files.lines.push((output, LinesFile { file, tally: Tally::default() }));
+                    let has_slots = !slots.is_empty();
+                    lines.push(LinesOutput::new(&*destination.format, &shape, slots.clone()));
+                    let mut own = LinesFiles {
+                        files: BTreeMap::new(),
+                        tally: Tally::default(),
+                        columns: shape.row_columns(),
+                        destination: destination.clone(),
+                        names: SlotNames::default(),
+                    };
+                    if !has_slots {
+                        let file = destination.begin(&own.columns, &plan.containers)?;
+                        own.files.insert(SlotKey::new(), file);
+                    }
+                    files.lines.push((output, own));
                 }
                 OutputContent::List(ListKind::SetAside, _) => {
                     files.aside.open(&plan.containers)?;

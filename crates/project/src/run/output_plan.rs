@@ -20,7 +20,9 @@ use interligo_sinks::publish::Recovered;
 use interligo_sources::formats::{is_address, shown_address};
 use interligo_sources::same_file::{is_stream, leads_to_same, real_path};
 
+use super::open_outputs::Places;
 use super::output_form::{file_and_table, form_of};
+use super::slots::{SlotKey, SlotNames};
 use crate::prepare::Job;
 use crate::project::Project;
 
@@ -48,6 +50,8 @@ pub(crate) struct Destination {
     /// The sheet or table, where the file holds several.
     pub(crate) table: Option<String>,
     pub(crate) format: Arc<dyn OutputFormat>,
+    /// What the plan says of it.
+    to: Option<Written>,
     /// Whether it is a server and not a file.
     is_server: bool,
     /// The plan, by which its unfinished files are known.
@@ -71,6 +75,25 @@ impl Destination {
         let (path, plan) = (self.path.as_path(), self.plan.as_str());
         let target = Target { path, table, plan, charts: true, containers };
         Ok(self.format.begin(&target, columns)?)
+    }
+
+    /// The file for some values of its slots.
+    ///
+    /// # Errors
+    /// Other values make the same name, or something is there that is not to be overwritten.
+    pub(crate) fn for_values(
+        &self,
+        names: &mut SlotNames,
+        key: &SlotKey,
+        places: &Places<'_>,
+    ) -> Result<Destination, Error> {
+        let Some(to) = &self.to else { return Ok(self.clone()) };
+        let text = names.path(to, key)?;
+        let (name, table) = file_and_table(&text);
+        let path = places.project.folder().join(&name);
+        let own = Destination { path, table: table.or_else(|| self.table.clone()), ..self.clone() };
+        places.plan.refuse_file(places.project, to, &own)?;
+        Ok(own)
     }
 
     /// Writes a whole table of values.
@@ -137,7 +160,7 @@ impl OutputPlan {
             let path = project.aside_path(&engine.bound.fact.name);
             let format = format_of(&path.to_string_lossy()).unwrap_or_else(|| Arc::new(Text));
             let plan = project.plan.file_stem().to_owned();
-            let aside = Destination { path, table: None, format, plan, is_server: false };
+            let aside = Destination { path, table: None, format, plan, is_server: false, to: None };
             FactDestinations { outputs: Vec::new(), aside }
         };
         let facts = job.engines.iter().map(fact).collect();
@@ -177,26 +200,7 @@ impl OutputPlan {
         if own.is_server {
             return self.refuse_on_server(project, to, own);
         }
-        if let Some(read) = project.read_at(path) {
-            let message =
-                format!("the output `{}` would overwrite {read}, `{}`", output.name, to.text);
-            let help = "give the output another name or folder";
-            return Err(to.mistaken(MistakeKind::Overwrites, message).help(help).into());
-        }
-        let refused = |why: &str| {
-            let message =
-                format!("the output `{}` would replace `{}`, which {why}", output.name, to.text);
-            let help = "move it away, or give the output another name";
-            Err(to.mistaken(MistakeKind::Overwrites, message).help(help).into())
-        };
-        if path.is_file() && !project.wrote(path) {
-            if own.format.is_edited() && project.has_written(path) {
-                return refused("was changed since the last run wrote it");
-            }
-            if !own.format.may_replace(path) {
-                return refused("was not made by Interligo");
-            }
-        }
+        self.refuse_file(project, to, own)?;
         let is_aside = matches!(output.content, OutputContent::List(ListKind::SetAside, _));
         let aside = self.facts.iter().map(|fact| fact.aside.path.as_path());
         let outputs = self.facts.iter().flat_map(|fact| fact.outputs.iter().flatten());
@@ -215,6 +219,36 @@ impl OutputPlan {
                 .into());
         }
         Ok(())
+    }
+
+    /// Refuses a file that is read, or that somebody else made or changed.
+    fn refuse_file(&self, project: &Project, to: &Written, own: &Destination) -> Result<(), Error> {
+        let (path, shown) = (&own.path, project.shown(&own.path));
+        let refused = |message: String, help: &str| {
+            Err(to.mistaken(MistakeKind::Overwrites, message).help(help).into())
+        };
+        if let Some(read) = project.read_at(path) {
+            let message = format!("the output would overwrite {read}, `{shown}`");
+            return refused(message, "give the output another name or folder");
+        }
+        if path.is_file() && !project.wrote(path) {
+            let why = match own.format.is_edited() && project.has_written(path) {
+                true => Some("was changed since the last run wrote it"),
+                false => (!own.format.may_replace(path)).then_some("was not made by Interligo"),
+            };
+            if let Some(why) = why {
+                let message = format!("the output would replace `{shown}`, which {why}");
+                return refused(message, "move it away, or give the output another name");
+            }
+        }
+        Ok(())
+    }
+
+    /// The paths with slots.
+    pub(crate) fn split_up(&self) -> impl Iterator<Item = &Path> {
+        let outputs = self.facts.iter().flat_map(|fact| fact.outputs.iter().flatten());
+        let is_split = |own: &&Destination| own.path.to_string_lossy().contains('{');
+        outputs.filter(is_split).map(|own| own.path.as_path())
     }
 
     /// Refuses a table that the plan reads, two outputs in one table, and a second server.
@@ -298,5 +332,5 @@ fn destination_of(project: &Project, output: &Output) -> Result<Option<Destinati
         return Err(to.mistaken(MistakeKind::UnknownForm, message).help(help).into());
     }
     let plan = project.plan.file_stem().to_owned();
-    Ok(Some(Destination { path, table, format, plan, is_server }))
+    Ok(Some(Destination { path, table, format, plan, is_server, to: Some(to.clone()) }))
 }

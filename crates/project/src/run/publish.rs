@@ -1,13 +1,17 @@
 //! The end of a run: all its files appear together, and it is noted which files were read and written.
 
 use crate::error::Error;
+use std::path::PathBuf;
+
 use interligo_sinks::output_file::OutputFile;
 use interligo_sinks::publish::publish;
+use interligo_sources::same_file::real_path;
 
 use super::close::Closed;
 use super::facts_of::facts_of;
 use super::last_run::LastRun;
 use super::output_plan::OutputPlan;
+use super::slots::gone as gone_files;
 use crate::check::Checked;
 use crate::outcome::{FindingsSince, Outcome};
 use crate::project::Project;
@@ -44,6 +48,20 @@ pub(super) fn publish_all(
     let facts = facts_of(project, plan, &published.outcomes, checked);
     let (held, decides) = plan.containers.finish(&facts)?;
     files.extend(held);
+    let written: Vec<PathBuf> =
+        files.iter().filter_map(|file| Some(file.target()?.to_owned())).collect();
+    let last = project.written_before();
+    for to in plan.split_up() {
+        for path in gone_files(&real_path(to), &last, &written) {
+            match project.wrote(&path) {
+                true => gone.push(path),
+                false => published.notes.push(format!(
+                    "`{}` is of a value that is gone, and stays: it was changed since the last run wrote it",
+                    path.strip_prefix(real_path(project.folder())).unwrap_or(&path).display()
+                )),
+            }
+        }
+    }
     project.refuse_changed()?;
     files.iter_mut().try_for_each(OutputFile::complete)?;
     let run = LastRun::of(published.outcomes.iter().map(|outcome| {

@@ -166,7 +166,7 @@ impl Worker<'_> {
         let raw = &RawLines::new(&rows, part, &self.changes[number], &lines, self.engine);
         let line_batch = LinesBatch { lines: &lines, raw, bytes: size };
         let write = |output: &LinesOutput| {
-            let (piece, put_out) = output.write(&line_batch).map_err(|unfit| {
+            let (pieces, put_out) = output.write(&line_batch).map_err(|unfit| {
                 let spot = Spot { part: number, row: row_of(unfit.line) };
                 Error::unfit(unfit, Some(self.parts().place(spot)))
             })?;
@@ -175,7 +175,7 @@ impl Worker<'_> {
                 marks: marks(&rows, block, put_out.iter().copied()),
                 sums: lines.sums_put_out(&put_out, &output.figures),
             };
-            Ok(PutOut { piece, tally })
+            Ok(PutOut { pieces, tally })
         };
         let written = self.lines.iter().map(write).collect::<Result<_, Error>>()?;
         let mut aside = PutOut::default();
@@ -236,7 +236,8 @@ impl Worker<'_> {
             sums: lines.sums_over(Some(&put_out)),
         };
         let piece = format.encode_aside(self.aside_columns, raw, &all);
-        Ok(PutOut { piece: piece.map_err(|unfit| Error::unfit(unfit, None))?, tally })
+        let piece = piece.map_err(|unfit| Error::unfit(unfit, None))?;
+        Ok(PutOut { pieces: vec![(Vec::new(), piece)], tally })
     }
 }
 
