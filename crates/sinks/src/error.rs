@@ -40,7 +40,7 @@ pub enum OutputErrorKind {
     InDoubt,
     /// Another program uses it.
     InUse,
-    /// Its columns cannot be told apart.
+    /// Its columns cannot be distinguished.
     BadColumn,
     /// Whatever else the system says.
     Failed,

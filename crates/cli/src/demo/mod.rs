@@ -112,15 +112,27 @@ pub(crate) fn write(folder: &Path, lines: u64, besides: Besides) -> Result<PathB
     Ok(plan)
 }
 
-/// The plan with the tables that are in the database.
+/// The plan with the tables that are in the database, and with its results in another.
 fn with_database(plan: &str) -> String {
     let sales = "[[tables.sales.part]]\nfrom = \"mielo.sqlite#{depot}_{year}\"\n\n# Tilia";
-    plan.replacen("# Tilia", sales, 1).replacen(
-        "\"customers.csv\"",
-        "\"mielo.sqlite#customers\"",
-        1,
-    )
+    let plan = plan.replacen("# Tilia", sales, 1);
+    let plan = plan.replacen("\"customers.csv\"", "\"mielo.sqlite#customers\"", 1);
+    SHEETS.iter().fold(plan, |plan, (sheet, table)| {
+        let (sheet, table) =
+            (format!("out/result.xlsx#{sheet}"), format!("out/result.sqlite#{table}"));
+        plan.replace(&sheet, &table)
+    })
 }
+
+/// The sheets of the results, and what they are called as tables.
+const SHEETS: [(&str, &str); 6] = [
+    ("By group", "by_group"),
+    ("By size", "by_size"),
+    ("Budget", "budget"),
+    ("Top products", "top_products"),
+    ("Lines", "lines"),
+    ("Findings", "findings"),
+];
 
 /// The plan with the lists of `--pricing`: its figures and outputs give way to those that use them.
 fn with_lists(plan: &str) -> String {

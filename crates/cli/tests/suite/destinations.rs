@@ -381,7 +381,7 @@ fn lines_go_to_a_file_for_each_value() {
     std::fs::write(over.path().join("sales.csv"), SALES.replace(",X,", ",prices,")).unwrap();
     let came = over.run(&["run"]);
     assert!(
-        came.said().contains("the output would overwrite an input, `prices.csv`"),
+        came.said().contains("the output `lines` would overwrite an input, `prices.csv`"),
         "{}",
         came.said()
     );

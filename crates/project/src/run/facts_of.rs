@@ -114,7 +114,8 @@ fn findings(checked: &Checked) -> FactsSection {
 }
 
 fn results(ties: &[&TieOut]) -> FactsSection {
-    let written = ties.iter().flat_map(|tie| &tie.written).filter(|written| !written.beside);
+    let written = ties.iter().flat_map(|tie| &tie.written);
+    let written = written.filter(|written| !written.beside && !written.to.is_empty());
     let rows = written.map(|written| {
         let rows = written.groups.unwrap_or(written.tally.lines);
         vec![text(&written.output), count(rows), text(&written.to)]

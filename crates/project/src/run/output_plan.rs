@@ -50,6 +50,8 @@ pub(crate) struct Destination {
     /// The sheet or table, where the file holds several.
     pub(crate) table: Option<String>,
     pub(crate) format: Arc<dyn OutputFormat>,
+    /// The output, by its name.
+    output: String,
     /// What the plan says of it.
     to: Option<Written>,
     /// Whether it is a server and not a file.
@@ -160,7 +162,15 @@ impl OutputPlan {
             let path = project.aside_path(&engine.bound.fact.name);
             let format = format_of(&path.to_string_lossy()).unwrap_or_else(|| Arc::new(Text));
             let plan = project.plan.file_stem().to_owned();
-            let aside = Destination { path, table: None, format, plan, is_server: false, to: None };
+            let aside = Destination {
+                path,
+                table: None,
+                format,
+                plan,
+                is_server: false,
+                output: String::new(),
+                to: None,
+            };
             FactDestinations { outputs: Vec::new(), aside }
         };
         let facts = job.engines.iter().map(fact).collect();
@@ -228,7 +238,7 @@ impl OutputPlan {
             Err(to.mistaken(MistakeKind::Overwrites, message).help(help).into())
         };
         if let Some(read) = project.read_at(path) {
-            let message = format!("the output would overwrite {read}, `{shown}`");
+            let message = format!("the output `{}` would overwrite {read}, `{shown}`", own.output);
             return refused(message, "give the output another name or folder");
         }
         if path.is_file() && !project.wrote(path) {
@@ -237,7 +247,8 @@ impl OutputPlan {
                 false => (!own.format.may_replace(path)).then_some("was not made by Interligo"),
             };
             if let Some(why) = why {
-                let message = format!("the output would replace `{shown}`, which {why}");
+                let message =
+                    format!("the output `{}` would replace `{shown}`, which {why}", own.output);
                 return refused(message, "move it away, or give the output another name");
             }
         }
@@ -332,5 +343,6 @@ fn destination_of(project: &Project, output: &Output) -> Result<Option<Destinati
         return Err(to.mistaken(MistakeKind::UnknownForm, message).help(help).into());
     }
     let plan = project.plan.file_stem().to_owned();
-    Ok(Some(Destination { path, table, format, plan, is_server, to: Some(to.clone()) }))
+    let (output, to) = (output.name.clone(), Some(to.clone()));
+    Ok(Some(Destination { path, table, format, plan, is_server, output, to }))
 }

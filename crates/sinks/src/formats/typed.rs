@@ -118,7 +118,7 @@ pub(crate) fn typed_rows(columns: &[RowColumn], rows: &[Vec<Value<'_>>]) -> Piec
     Piece { content: Content::Columns(columns), rows: rows.len() as u64 }
 }
 
-/// Refuses column names that a database cannot tell apart, or that are blank.
+/// Refuses column names that a database cannot distinguish, or that are blank.
 ///
 /// # Errors
 /// Two columns have the same name but for case, or one has none.

@@ -26,7 +26,13 @@ pub(super) fn write(
     for section in &facts.sections {
         row += 2;
         for (at, name) in section.columns.iter().enumerate() {
-            sheet.write_string_with_format(row, at as u16, name, &styles::section())?;
+            let number = section.rows.iter().any(|cells| cells[at].number().is_some());
+            sheet.write_string_with_format(
+                row,
+                at as u16,
+                name,
+                &styles::section(number, at > 0),
+            )?;
             widths.resize(widths.len().max(at + 1), 10);
             widths[at] = widths[at].max(name.chars().count() + 2);
         }
@@ -34,7 +40,9 @@ pub(super) fn write(
             row += 1;
             for (at, cell) in cells.iter().enumerate() {
                 write_cell(sheet, (row, at as u16), cell)?;
-                if let Some(width) = widths.get_mut(at) {
+                // A text at the end of a row goes on over the cells beside it.
+                let goes_on = at + 1 == cells.len() && cell.number().is_none();
+                if let Some(width) = widths.get_mut(at).filter(|_| !goes_on) {
                     *width = (*width).max(cell.to_string().chars().count() + 2);
                 }
             }
@@ -67,7 +75,8 @@ fn write_cell(
         }
         (None, Value::Blank) => {}
         (None, text) => {
-            let format = Format::new().set_align(FormatAlign::Left);
+            let format =
+                Format::new().set_align(FormatAlign::Left).set_indent(u8::from(column > 0));
             sheet.write_string_with_format(row, column, text.to_string(), &format)?;
         }
     }

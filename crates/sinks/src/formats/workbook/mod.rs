@@ -11,7 +11,7 @@ use std::io::Read;
 use std::path::{Path, PathBuf};
 
 use interligo_model::values::value::Value;
-use rust_xlsxwriter::{DocProperties, Workbook as XlsxFile, Worksheet, XlsxError};
+use rust_xlsxwriter::{DocProperties, ExcelDateTime, Workbook as XlsxFile, Worksheet, XlsxError};
 
 use super::typed::{typed_lines, typed_rows};
 use crate::background::Background;
@@ -139,7 +139,11 @@ impl Book {
         workbook.set_tempdir(folder).map_err(|error| failed(path, &error))?;
         let about = workbook.add_worksheet_with_constant_memory();
         about.and_then(|sheet| sheet.set_name(about::NAME)).map_err(|e| failed(path, &e))?;
-        let properties = DocProperties::new().set_custom_property(MARK, env!("CARGO_PKG_VERSION"));
+        // The same run gives the same bytes, whenever it is.
+        let day = ExcelDateTime::from_ymd(2000, 1, 1).map_err(|error| failed(path, &error))?;
+        let properties = DocProperties::new()
+            .set_custom_property(MARK, env!("CARGO_PKG_VERSION"))
+            .set_creation_datetime(&day);
         workbook.set_properties(&properties);
         Ok(Book { path: path.to_owned(), file: Some(file), workbook, sheets: Vec::new() })
     }

@@ -42,6 +42,8 @@ pub(super) struct SheetRows {
     /// Of a table with levels, the first row of the group that is open at each.
     open: Vec<u32>,
     deepest: u8,
+    /// Whether the last row brings the other groups together.
+    has_rest: bool,
 }
 
 struct SheetColumn {
@@ -75,6 +77,7 @@ impl SheetRows {
             as_text: 0,
             open: Vec::new(),
             deepest: 0,
+            has_rest: false,
         };
         rows.on_sheet(|sheet| {
             sheet.set_row_height(0, 20)?;
@@ -124,6 +127,9 @@ impl WriteRows for SheetRows {
             _ => Vec::new(),
         };
         levels.iter().for_each(|level| self.note_level(*level));
+        if let (Some(last), Some(label)) = (rows.checked_sub(1), columns.first()) {
+            self.has_rest = label.value(last).to_string().starts_with("(the other ");
+        }
         let (first, measured) = (self.rows as u32 + 1, self.rows < MEASURED);
         let mut as_text = 0;
         let book = self.book.clone();
@@ -219,7 +225,9 @@ impl SheetRows {
         }
         let over_time = matches!(label.own.kind, ColumnKind::Period(_) | ColumnKind::Date);
         let mut chart = Chart::new(if over_time { ChartType::Column } else { ChartType::Bar });
-        let (last, name) = (self.rows as u32, &self.columns[value].own.name);
+        // What brings many groups together would dwarf all others.
+        let last = self.rows as u32 - u32::from(self.has_rest);
+        let name = &self.columns[value].own.name;
         let sheet = with(&self.book, |book: &mut Book| book.sheets[self.number].name.clone());
         chart
             .add_series()

@@ -13,10 +13,11 @@ const PAPER: u32 = 0xfb_f8f1;
 /// The bars of a chart.
 pub(super) const WELL: u32 = 0x3f_7d5d;
 
-/// The header row of a sheet; the names of numbers and days are at the right, as these are.
+/// The header row of a sheet; the names are where the values are.
 pub(super) fn header(kind: ColumnKind) -> Format {
     let align = match kind {
-        ColumnKind::Number(_) | ColumnKind::Date => FormatAlign::Right,
+        ColumnKind::Number(_) => FormatAlign::Right,
+        ColumnKind::Date => FormatAlign::Center,
         _ => FormatAlign::Left,
     };
     Format::new()
@@ -33,8 +34,11 @@ pub(super) fn title() -> Format {
 }
 
 /// The column names of a small table.
-pub(super) fn section() -> Format {
+pub(super) fn section(is_number: bool, indented: bool) -> Format {
+    let align = if is_number { FormatAlign::Right } else { FormatAlign::Left };
     Format::new()
+        .set_align(align)
+        .set_indent(u8::from(indented && !is_number))
         .set_bold()
         .set_background_color(Color::RGB(PAPER))
         .set_border_bottom(FormatBorder::Thin)
@@ -43,7 +47,11 @@ pub(super) fn section() -> Format {
 
 /// The cells of a column.
 pub(super) fn cells(column: &RowColumn) -> Format {
-    Format::new().set_num_format(number_format(column))
+    let format = Format::new().set_num_format(number_format(column));
+    match column.kind {
+        ColumnKind::Date => format.set_align(FormatAlign::Center),
+        _ => format,
+    }
 }
 
 /// A row that sums up those of its group.
