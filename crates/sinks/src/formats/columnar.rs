@@ -17,8 +17,12 @@ use interligo_model::values::date::Period;
 use interligo_model::values::decimal::Decimal;
 use interligo_model::values::value::Value;
 use parquet::arrow::ArrowWriter;
+use parquet::arrow::arrow_writer::{
+    ArrowColumnChunk, ArrowColumnWriter, ArrowRowGroupWriterFactory, compute_leaves,
+};
 use parquet::basic::{Compression, ZstdLevel};
-use parquet::file::properties::WriterProperties;
+use parquet::file::properties::{EnabledStatistics, WriterProperties};
+use parquet::file::writer::SerializedFileWriter;
 
 use super::typed::{refuse_names, typed_lines, typed_rows};
 use crate::background::Background;
@@ -31,8 +35,11 @@ use crate::output_file::OutputFile;
 /// Digits of a decimal.
 const DIGITS: u8 = 38;
 
-/// Rows that are compressed together.
-const GROUP: usize = 128 * 1024;
+/// Rows that make a row group.
+const GROUP: usize = 96 * 1024;
+
+/// Threads that encode the columns of a row group.
+const THREADS: usize = 2;
 
 /// Parquet, compressed by zstd.
 pub(super) struct Parquet;
@@ -61,9 +68,17 @@ impl OutputFormat for Parquet {
         begin(target, columns, |file, schema| {
             let properties = WriterProperties::builder()
                 .set_compression(Compression::ZSTD(ZstdLevel::try_new(1)?))
-                .set_max_row_group_row_count(Some(GROUP))
+                .set_statistics_enabled(EnabledStatistics::Chunk)
                 .build();
-            Ok(Sink::Parquet(Box::new(ArrowWriter::try_new(file, schema, Some(properties))?)))
+            let writer = ArrowWriter::try_new(file, schema, Some(properties))?;
+            let (file, factory) = writer.into_serialized_writer()?;
+            Ok(Sink::Parquet(Box::new(RowGroups {
+                file,
+                factory,
+                groups: 0,
+                held: Vec::new(),
+                rows: 0,
+            })))
         })
     }
 }
@@ -125,7 +140,7 @@ impl Write for Counted {
 
 /// What writes batches.
 enum Sink {
-    Parquet(Box<ArrowWriter<Counted>>),
+    Parquet(Box<RowGroups>),
     Arrow(Box<FileWriter<Counted>>),
 }
 
@@ -140,6 +155,10 @@ struct ColumnarRows {
 
 impl WriteRows for ColumnarRows {
     fn write(&mut self, piece: Piece) -> Result<(), Error> {
+        if let Sink::Parquet(groups) = &mut self.sink {
+            self.rows += piece.as_columns().first().map_or(0, Column::len) as u64;
+            return groups.add(piece, &self.columns, &self.schema, &self.path);
+        }
         let arrays = piece.as_columns().iter().zip(&self.columns);
         let arrays: Result<Vec<ArrayRef>, Error> =
             arrays.map(|(column, own)| array_of(column, own, &self.path)).collect();
@@ -147,7 +166,7 @@ impl WriteRows for ColumnarRows {
         let batch = batch.map_err(|error| failed(&self.path, &error))?;
         self.rows += batch.num_rows() as u64;
         match &mut self.sink {
-            Sink::Parquet(writer) => writer.write(&batch).map_err(|e| failed(&self.path, &e)),
+            Sink::Parquet(_) => Ok(()),
             Sink::Arrow(writer) => writer.write(&batch).map_err(|e| failed(&self.path, &e)),
         }
     }
@@ -157,12 +176,88 @@ impl WriteRows for ColumnarRows {
     }
 
     fn finish(self: Box<Self>) -> Result<Option<OutputFile>, Error> {
-        let ColumnarRows { path, sink, .. } = *self;
+        let ColumnarRows { path, sink, columns, schema, .. } = *self;
         let file = match sink {
-            Sink::Parquet(writer) => writer.into_inner().map_err(|e| failed(&path, &e))?,
+            Sink::Parquet(mut groups) => {
+                groups.end_group(&columns, &schema, &path)?;
+                groups.file.into_inner().map_err(|e| failed(&path, &e))?
+            }
             Sink::Arrow(writer) => writer.into_inner().map_err(|e| failed(&path, &e))?,
         };
         Ok(Some(file.0))
+    }
+}
+
+/// A Parquet file, whose row groups are encoded column by column, by several threads.
+struct RowGroups {
+    file: SerializedFileWriter<Counted>,
+    factory: ArrowRowGroupWriterFactory,
+    /// Row groups that are written.
+    groups: usize,
+    /// The rows of the next one.
+    held: Vec<Piece>,
+    rows: usize,
+}
+
+impl RowGroups {
+    fn add(
+        &mut self,
+        piece: Piece,
+        columns: &[RowColumn],
+        schema: &Schema,
+        path: &Path,
+    ) -> Result<(), Error> {
+        self.rows += piece.as_columns().first().map_or(0, Column::len);
+        self.held.push(piece);
+        if self.rows < GROUP { Ok(()) } else { self.end_group(columns, schema, path) }
+    }
+
+    /// Encodes and writes what is held as a row group.
+    fn end_group(
+        &mut self,
+        columns: &[RowColumn],
+        schema: &Schema,
+        path: &Path,
+    ) -> Result<(), Error> {
+        let held = std::mem::take(&mut self.held);
+        if std::mem::take(&mut self.rows) == 0 {
+            return Ok(());
+        }
+        let wrong = |error: &dyn std::fmt::Display| failed(path, error);
+        let writers = self.factory.create_column_writers(self.groups).map_err(|e| wrong(&e))?;
+        self.groups += 1;
+        let encode = |(number, mut writer): (usize, ArrowColumnWriter)| {
+            for piece in &held {
+                let array = array_of(&piece.as_columns()[number], &columns[number], path)?;
+                let leaves = compute_leaves(schema.field(number), &array).map_err(|e| wrong(&e))?;
+                for leaf in leaves {
+                    writer.write(&leaf).map_err(|e| wrong(&e))?;
+                }
+            }
+            Ok((number, writer.close().map_err(|e| wrong(&e))?))
+        };
+        let mut shares: Vec<Vec<(usize, ArrowColumnWriter)>> = Vec::new();
+        shares.resize_with(THREADS, Vec::new);
+        for (number, writer) in writers.into_iter().enumerate() {
+            shares[number % THREADS].push((number, writer));
+        }
+        let mut chunks: Vec<(usize, ArrowColumnChunk)> = std::thread::scope(|scope| {
+            let work = |share: Vec<(usize, ArrowColumnWriter)>| {
+                share.into_iter().map(encode).collect::<Result<Vec<_>, Error>>()
+            };
+            let threads: Vec<_> =
+                shares.into_iter().map(|share| scope.spawn(move || work(share))).collect();
+            let broken = || wrong(&"it could not be encoded");
+            let ended = threads.into_iter().map(|thread| thread.join().map_err(|_| broken())?);
+            ended.collect::<Result<Vec<_>, Error>>().map(|all| all.into_iter().flatten().collect())
+        })?;
+        chunks.sort_by_key(|(number, _)| *number);
+        let mut group = self.file.next_row_group().map_err(|e| wrong(&e))?;
+        for (_, chunk) in chunks {
+            chunk.append_to_row_group(&mut group).map_err(|e| wrong(&e))?;
+        }
+        group.close().map_err(|e| wrong(&e))?;
+        Ok(())
     }
 }
 

@@ -3,6 +3,9 @@
 
 use interligo_engine::links::LinkStatus;
 use interligo_engine::outputs::OutputColumn;
+use interligo_model::values::column::{Column, Numbers, is_known};
+use interligo_model::values::date::Day;
+use interligo_model::values::decimal::write_fixed;
 use interligo_model::values::value::Value;
 
 use super::status_text;
@@ -80,6 +83,13 @@ fn write_object(
 }
 
 fn write_text(bytes: &mut Vec<u8>, text: &str) {
+    // Most texts have nothing to be escaped.
+    if !text.bytes().any(|byte| byte < b' ' || matches!(byte, b'"' | b'\\')) {
+        bytes.push(b'"');
+        bytes.extend_from_slice(text.as_bytes());
+        bytes.push(b'"');
+        return;
+    }
     serde_json::to_writer(bytes, text).expect("a text can be written to memory");
 }
 
@@ -93,6 +103,24 @@ fn write_value(bytes: &mut Vec<u8>, value: &Value<'_>, least_places: u8) {
         Value::YesNo(yes) => bytes.extend_from_slice(if *yes { b"true" } else { b"false" }),
         Value::Text(text) => write_text(bytes, text),
         other => write_text(bytes, &other.to_string()),
+    }
+}
+
+/// A value of a column; numbers of the usual kind and days without a detour over a text.
+fn write_cell(bytes: &mut Vec<u8>, column: &Column, row: usize, least_places: u8) {
+    match column {
+        Column::Number(numbers) => match &numbers.numbers {
+            Numbers::Fixed { mantissas, places } if is_known(numbers.known.as_ref(), row) => {
+                write_fixed(bytes, mantissas[row], *places, least_places);
+            }
+            _ => write_value(bytes, &column.value(row), least_places),
+        },
+        Column::Date(days) if is_known(days.known.as_ref(), row) => {
+            bytes.push(b'"');
+            Day(days.days[row]).write(bytes);
+            bytes.push(b'"');
+        }
+        _ => write_value(bytes, &column.value(row), least_places),
     }
 }
 
@@ -120,7 +148,7 @@ impl EncodeLines for JsonObjects {
             let row = *line as usize;
             let write = |bytes: &mut Vec<u8>, column: usize| match &self.columns[column] {
                 JsonColumn::Value { value, least_places } => {
-                    write_value(bytes, &batch.lines.values[*value].value(row), *least_places);
+                    write_cell(bytes, &batch.lines.values[*value], row, *least_places);
                 }
                 JsonColumn::Status(_) => write_text(bytes, &status_text(statuses[column][row])),
                 JsonColumn::Key { link, keys } => {
