@@ -32,7 +32,7 @@ fn reading(from: &str, more: &str) -> String {
 }
 
 /// All forms that are read as well, with what the plan says when it writes them, and when it reads them.
-const FORMS: [(&str, &str, &str); 10] = [
+const FORMS: [(&str, &str, &str); 11] = [
     ("out.csv", "", ""),
     ("out.tsv", "", "separator = \"tab\""),
     ("out.csv.gz", "", ""),
@@ -44,6 +44,7 @@ const FORMS: [(&str, &str, &str); 10] = [
         "separator = \";\"\nnumbers = \"1.234,56\"\ndates = \"31.12.2025\"",
     ),
     ("out.parquet", "", ""),
+    ("out.arrow", "", ""),
     ("out.sqlite#lines", "", ""),
     ("book.xlsx#Lines", "", ""),
     ("out.jsonl", "", ""),

@@ -14,9 +14,9 @@ use crate::look::{plan_for, tables_in};
 use crate::project::{PLAN_FILE, Project};
 
 /// The endings of files that hold tables.
-const ENDINGS: [&str; 14] = [
-    ".csv", ".tsv", ".tab", ".txt", ".psv", ".xlsx", ".xlsm", ".ods", ".parquet", ".jsonl",
-    ".ndjson", ".sqlite", ".sqlite3", ".db",
+const ENDINGS: [&str; 15] = [
+    ".csv", ".tsv", ".tab", ".txt", ".psv", ".xlsx", ".xlsm", ".ods", ".parquet", ".arrow",
+    ".jsonl", ".ndjson", ".sqlite", ".sqlite3", ".db",
 ];
 
 /// How deep folders are gone into.

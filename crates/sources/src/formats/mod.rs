@@ -12,6 +12,8 @@
     feature = "workbook"
 )))]
 mod absent;
+#[cfg(feature = "parquet")]
+mod arrow_file;
 pub mod declared_keys;
 mod guarded;
 pub mod head;
@@ -21,6 +23,8 @@ mod parquet;
 #[cfg(feature = "postgres")]
 mod postgres;
 mod program;
+#[cfg(feature = "parquet")]
+mod record_batches;
 mod server_address;
 #[cfg(feature = "sqlite")]
 mod sqlite;
@@ -50,7 +54,7 @@ pub use guarded::{Guarded, guarded};
 pub use program::{MemoryTable, OwnTable, OwnTables};
 
 /// The formats, text last: it takes what no other does.
-const FORMATS: [&dyn Format; 7] = [
+const FORMATS: [&dyn Format; 8] = [
     &program::ProgramFormat,
     #[cfg(feature = "postgres")]
     &postgres::PostgresFormat,
@@ -64,6 +68,10 @@ const FORMATS: [&dyn Format; 7] = [
     &parquet::ParquetFormat,
     #[cfg(not(feature = "parquet"))]
     &absent::Absent { takes: is_parquet, name: "Parquet", feature: "parquet" },
+    #[cfg(feature = "parquet")]
+    &arrow_file::ArrowFormat,
+    #[cfg(not(feature = "parquet"))]
+    &absent::Absent { takes: is_arrow, name: "Arrow files", feature: "parquet" },
     &json::JsonFormat,
     #[cfg(feature = "sqlite")]
     &sqlite::SqliteFormat,
@@ -74,6 +82,11 @@ const FORMATS: [&dyn Format; 7] = [
 
 fn is_workbook(name: &str) -> bool {
     ends_with(name, &[".xlsx", ".xlsm", ".ods"])
+}
+
+/// Whether a name is that of an Arrow file.
+fn is_arrow(name: &str) -> bool {
+    ends_with(name, &[".arrow"])
 }
 
 fn is_parquet(name: &str) -> bool {
