@@ -23,6 +23,7 @@ use parquet::arrow::arrow_writer::{
 use parquet::basic::{Compression, ZstdLevel};
 use parquet::file::properties::{EnabledStatistics, WriterProperties};
 use parquet::file::writer::SerializedFileWriter;
+use parquet::schema::types::ColumnPath;
 
 use super::typed::{refuse_names, typed_lines, typed_rows};
 use crate::background::Background;
@@ -36,7 +37,7 @@ use crate::output_file::OutputFile;
 const DIGITS: u8 = 38;
 
 /// Rows that make a row group.
-const GROUP: usize = 96 * 1024;
+const GROUP: usize = 64 * 1024;
 
 /// Threads that encode the columns of a row group.
 const THREADS: usize = 2;
@@ -66,7 +67,13 @@ impl OutputFormat for Parquet {
         columns: &[RowColumn],
     ) -> Result<Box<dyn WriteRows>, Error> {
         begin(target, columns, |file, schema| {
-            let properties = WriterProperties::builder()
+            let mut properties = WriterProperties::builder();
+            // Nearly every amount is another: a dictionary would only be tried in vain.
+            for column in columns.iter().filter(|column| column.shown.is_amount()) {
+                let path = ColumnPath::from(vec![column.name.clone()]);
+                properties = properties.set_column_dictionary_enabled(path, false);
+            }
+            let properties = properties
                 .set_compression(Compression::ZSTD(ZstdLevel::try_new(1)?))
                 .set_statistics_enabled(EnabledStatistics::Chunk)
                 .build();
