@@ -6,6 +6,12 @@
 //! - [`output_file`]: a file that is being written, with what went into it.
 //! - [`publish`]: all files of a run, put in their places together by a journal.
 
+#![cfg_attr(
+    // What only some forms need is not missed by a build without them.
+    not(all(feature = "columnar", feature = "postgres", feature = "sqlite", feature = "workbook")),
+    allow(dead_code)
+)]
+
 mod background;
 pub mod containers;
 pub mod crash;

@@ -389,3 +389,64 @@ fn lines_go_to_a_file_for_each_value() {
         shop("\n[outputs.t]\nto = \"{item}.csv\"\nby = [\"item\"]\n").run(&["run"]).status(2);
     assert!(totals.said().contains("braces in `to` are for outputs of lines"), "{}", totals.said());
 }
+
+/// The sheets of a workbook as an office suite writes them as text, with every digit; none without a suite.
+fn opened_by_an_office_suite(folder: &Folder, book: &str) -> Option<()> {
+    let profile = format!("-env:UserInstallation=file://{}/profile", folder.path().display());
+    // Fields by commas, quotes, UTF-8, from the first row; values and not what cells show; all sheets.
+    let form = "csv:Text - txt - csv (StarCalc):44,34,76,1,,0,false,false,false,false,false,-1";
+    let suite = std::process::Command::new("soffice")
+        .args([&profile, "--headless", "--convert-to", form, book])
+        .current_dir(folder.path())
+        .output();
+    match suite {
+        Ok(output) if output.status.success() => Some(()),
+        _ => {
+            println!("left out: there is no office suite to open the workbook");
+            None
+        }
+    }
+}
+
+#[test]
+fn an_office_suite_reads_the_values_of_a_workbook() {
+    let folder = shop(
+        "
+[outputs.lines]\nto = \"book.xlsx#Lines\"
+[outputs.totals]\nto = \"book.xlsx#By item\"\nby = [\"item\"]\nshow = [\"lines\", \"quantity\", \"revenue\"]
+[outputs.plain]\nto = \"lines.jsonl\"
+[outputs.sums]\nto = \"sums.jsonl\"\nby = [\"item\"]\nshow = [\"lines\", \"quantity\", \"revenue\"]
+",
+    );
+    let mut came = folder.run(&["run"]);
+    let Some(()) = opened_by_an_office_suite(&folder, "book.xlsx") else { return };
+    for (sheet, plain) in [("Lines", "lines.jsonl"), ("By item", "sums.jsonl")] {
+        let path = folder.path().join(format!("book-{sheet}.csv"));
+        let text = std::fs::read_to_string(path).unwrap();
+        let mut rows = text.lines().map(|line| line.replace('"', ""));
+        let names: Vec<String> = rows.next().unwrap().split(',').map(str::to_owned).collect();
+        let sheet: Vec<Vec<String>> =
+            rows.map(|row| row.split(',').map(str::to_owned).collect()).collect();
+        let text = came.take_file(plain);
+        let lines: Vec<serde_json::Map<String, serde_json::Value>> =
+            text.lines().map(|line| serde_json::from_str(line).unwrap()).collect();
+        assert_eq!(sheet.len(), lines.len());
+        for (row, line) in sheet.iter().zip(&lines) {
+            for (name, cell) in names.iter().zip(row) {
+                match &line[name] {
+                    serde_json::Value::Null => assert_eq!(cell, "", "{name}"),
+                    serde_json::Value::String(text) => assert_eq!(cell, text, "{name}"),
+                    number => {
+                        let (cell, number): (f64, f64) =
+                            (cell.parse().unwrap(), number.to_string().parse().unwrap());
+                        assert!(cell == number, "{name}: {cell} is not {number}");
+                    }
+                }
+            }
+        }
+    }
+    let about = std::fs::read_to_string(folder.path().join("book-About.csv")).unwrap();
+    for said in ["Counts,read,added,kept", "sales,\"5\",\"0\",\"5\"", "unmatched-key"] {
+        assert!(about.replace(['\u{a0}'], " ").contains(said), "{said} in {about}");
+    }
+}
