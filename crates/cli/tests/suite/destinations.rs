@@ -450,3 +450,26 @@ fn an_office_suite_reads_the_values_of_a_workbook() {
         assert!(about.replace(['\u{a0}'], " ").contains(said), "{said} in {about}");
     }
 }
+
+#[test]
+fn text_is_written_as_the_plan_says() {
+    let plan = "[tables.s]\nrole = \"fact\"\nfrom = \"s.csv\"\n\n[figures]\nhalf = \"amount / 2\"\n\n\
+                [outputs.a]\nto = \"a.csv\"\nguard = true\n\
+                columns = [\"code\", { name = \"Day\", value = \"day\" }, \"amount\", \"half\", \"note\"]\n\
+                write = { separator = \";\", numbers = \"1.234,56\", dates = \"31.12.2025\", places = 1, line-end = \"crlf\", \
+                encoding = \"windows-1252\" }\n";
+    let lines = "code,day,amount,note\n007,2025-03-05,1234567.25,=1+1\n12,2025-12-31,-0.25,\"a;b\"\n013,,,-5\n014,,,\u{e9}t\u{e9}\n";
+    let folder = Folder::with(&[("interligo.toml", plan), ("s.csv", lines)]);
+    let came = folder.run(&["run"]);
+    assert_eq!(came.exit_status(), 0, "{}", came.said());
+    let bytes = std::fs::read(folder.path().join("a.csv")).unwrap();
+    let text: String = bytes.iter().map(|byte| char::from(*byte)).collect();
+    assert_eq!(
+        text,
+        "code;Day;amount;half;note\r\n\
+         007;05.03.2025;1.234.567,2;617.283,6;'=1+1\r\n\
+         12;31.12.2025;-0,2;-0,1;\"a;b\"\r\n\
+         013;;;;-5\r\n\
+         014;;;;\u{e9}t\u{e9}\r\n"
+    );
+}
