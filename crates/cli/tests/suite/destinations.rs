@@ -473,3 +473,27 @@ fn text_is_written_as_the_plan_says() {
          014;;;;\u{e9}t\u{e9}\r\n"
     );
 }
+
+#[test]
+fn more_places_than_a_number_has_change_no_value() {
+    for to in ["typed.parquet", "typed.arrow", "typed.sqlite#t", "typed.xlsx#T", "typed.tsv"] {
+        let columns = "columns = [{ name = \"n\", value = \"quantity\", places = 3 }, \
+                       { name = \"r\", value = \"revenue\", places = 7, shown = \"money 4\" }]\n";
+        let folder = shop(&format!(
+            "\n[outputs.typed]\nto = \"{to}\"\n{columns}[outputs.sums]\nto = \"sums.jsonl\"\nby = []\nshow = [\"quantity\", \"revenue\"]\n"
+        ));
+        let mut came = folder.run(&["run"]);
+        let sums = came.take_file("sums.jsonl");
+        let plan = format!(
+            "[tables.t]\nrole = \"fact\"\nfrom = \"{to}\"\n[outputs.x]\nto = \"x.jsonl\"\nby = []\nshow = [\"n\", \"r\"]\n"
+        );
+        std::fs::write(folder.path().join("back.toml"), plan).unwrap();
+        let read = folder.run(&["run", "--plan", "back.toml"]).take_file("x.jsonl");
+        let value = |text: &str| -> Vec<f64> {
+            let line: serde_json::Map<String, serde_json::Value> =
+                serde_json::from_str(text).unwrap();
+            line.values().map(|value| value.as_f64().unwrap()).collect()
+        };
+        assert_eq!(value(&read), value(&sums), "{to}");
+    }
+}
