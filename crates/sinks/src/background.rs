@@ -3,6 +3,8 @@
 use std::sync::mpsc::{SyncSender, sync_channel};
 use std::thread::JoinHandle;
 
+use interligo_sources::formats::caught;
+
 use crate::error::{Error, OutputErrorKind};
 use crate::format::{Piece, WriteRows};
 use crate::output_file::OutputFile;
@@ -28,11 +30,15 @@ impl Background {
     /// The system gives no thread.
     pub(crate) fn of(mut inner: Box<dyn WriteRows>, path: &std::path::Path) -> Written {
         let (sender, pieces) = sync_channel::<Piece>(AHEAD);
+        let named = path.to_owned();
         let work = move || {
-            for piece in pieces {
-                inner.write(piece)?;
-            }
-            Ok(inner)
+            let all = || {
+                for piece in pieces {
+                    inner.write(piece)?;
+                }
+                Ok(inner)
+            };
+            caught(all).unwrap_or_else(|why| Err(Error::broken(&named, &why)))
         };
         let thread = std::thread::Builder::new().name("interligo output".to_owned()).spawn(work);
         let thread = thread.map_err(|error| Error::io(path, &error))?;

@@ -5,6 +5,8 @@ use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
+use interligo_sources::formats::caught;
+
 use crate::error::Error;
 use crate::output_file::OutputFile;
 use crate::publish::Decide;
@@ -62,8 +64,9 @@ impl Containers {
     pub fn finish(&self, facts: &RunFacts) -> Result<(Vec<OutputFile>, Option<Decider>), Error> {
         let open = std::mem::take(&mut *locked(&self.open));
         let (mut files, mut decides) = (Vec::new(), None);
-        for container in open.into_values() {
-            match locked(&container).finish(facts)? {
+        for (path, container) in open {
+            let finished = caught(|| locked(&container).finish(facts));
+            match finished.unwrap_or_else(|why| Err(Error::broken(&path, &why)))? {
                 Finished::File(file) => files.push(file),
                 Finished::Decides(own) => decides = Some(own),
             }

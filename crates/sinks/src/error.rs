@@ -36,6 +36,8 @@ pub enum OutputErrorKind {
     TooLarge,
     /// It is there, and somebody else's.
     NotOwn,
+    /// A server does not let us in.
+    Unreachable,
     /// An earlier run is in doubt.
     InDoubt,
     /// Another program uses it.
@@ -57,6 +59,7 @@ impl OutputErrorKind {
             OutputErrorKind::Incomplete => "output.incomplete",
             OutputErrorKind::TooLarge => "output.too-large",
             OutputErrorKind::NotOwn => "output.not-own",
+            OutputErrorKind::Unreachable => "output.unreachable",
             OutputErrorKind::InDoubt => "output.in-doubt",
             OutputErrorKind::InUse => "output.in-use",
             OutputErrorKind::BadColumn => "output.bad-column",
@@ -75,6 +78,9 @@ impl OutputErrorKind {
             OutputErrorKind::NotOwn => {
                 Some("give the output another name, or move away what is there")
             }
+            OutputErrorKind::Unreachable => {
+                Some("check the address and the login, and that the server runs")
+            }
             OutputErrorKind::InDoubt => Some("start the server again, and then any command"),
             OutputErrorKind::InUse => Some("close the other program, and run again"),
             OutputErrorKind::BadColumn => Some("give the columns names of their own in `columns`"),
@@ -91,6 +97,20 @@ impl Error {
         Error { kind, path: path.to_owned(), reason: reason.into(), help: kind.help() }
     }
 
+    /// A library broke off while it wrote an output.
+    pub(crate) fn broken(path: &Path, why: &str) -> Error {
+        Error::told(path, &format!("it could not be written ({why})"))
+    }
+
+    /// A library cannot write an output, and says why in words of its own; a full disk is known by them.
+    pub(crate) fn told(path: &Path, why: &str) -> Error {
+        let full = ["the disk is full", "No space left", "StorageFull"];
+        match full.iter().any(|words| why.contains(words)) {
+            true => Error::new(OutputErrorKind::DiskFull, path, "the disk is full"),
+            false => Error::new(OutputErrorKind::Failed, path, why),
+        }
+    }
+
     /// The system refuses to write an output.
     pub fn io(path: &Path, error: &io::Error) -> Error {
         let kind = match error.kind() {
@@ -100,5 +120,30 @@ impl Error {
             _ => OutputErrorKind::Failed,
         };
         Error::new(kind, path, refusal(error))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_full_disk_is_known_in_whatever_words() {
+        let path = Path::new("l.xlsx");
+        for why in [
+            "Io error: the disk is full",
+            "called `Result::unwrap()` on an `Err` value: Os { code: 28, kind: StorageFull }",
+            "No space left on device (os error 28)",
+        ] {
+            assert_eq!(Error::told(path, why).kind, OutputErrorKind::DiskFull, "{why}");
+            assert_eq!(
+                Error::broken(path, why).to_string(),
+                "`l.xlsx` cannot be written: the disk is full"
+            );
+        }
+        let other = Error::broken(path, "index out of bounds");
+        assert_eq!(other.kind, OutputErrorKind::Failed);
+        let words = "`l.xlsx` cannot be written: it could not be written (index out of bounds)";
+        assert_eq!(other.to_string(), words);
     }
 }

@@ -27,7 +27,7 @@ use parquet::schema::types::ColumnPath;
 
 use super::typed::{refuse_names, typed_lines, typed_rows};
 use crate::background::Background;
-use crate::error::{Error, OutputErrorKind};
+use crate::error::Error;
 use crate::format::{
     EncodeLines, LinesShape, OutputFormat, Piece, RowColumn, Takes, Target, Unfit, WriteRows,
 };
@@ -68,10 +68,16 @@ impl OutputFormat for Parquet {
     ) -> Result<Box<dyn WriteRows>, Error> {
         begin(target, columns, |file, schema| {
             let mut properties = WriterProperties::builder();
-            // Nearly every amount is another: a dictionary would only be tried in vain.
-            for column in columns.iter().filter(|column| column.shown.is_amount()) {
+            for column in columns {
                 let path = ColumnPath::from(vec![column.name.clone()]);
-                properties = properties.set_column_dictionary_enabled(path, false);
+                if column.shown.is_amount() {
+                    // Nearly every one is another: a dictionary would only be tried in vain.
+                    properties = properties.set_column_dictionary_enabled(path, false);
+                } else if matches!(column.kind, ColumnKind::Text | ColumnKind::Period(_)) {
+                    // The smallest and largest texts would keep all texts of their batch in memory.
+                    let none = EnabledStatistics::None;
+                    properties = properties.set_column_statistics_enabled(path, none);
+                }
             }
             let properties = properties
                 .set_compression(Compression::ZSTD(ZstdLevel::try_new(1)?))
@@ -128,7 +134,7 @@ fn begin(
 }
 
 fn failed(path: &Path, error: &dyn std::fmt::Display) -> Error {
-    Error::new(OutputErrorKind::Failed, path, error.to_string())
+    Error::told(path, &error.to_string())
 }
 
 /// A file that is written through; it counts what it is given.

@@ -96,8 +96,7 @@ struct Server {
 
 impl Server {
     fn open(address: &Path, schema: &str, plan: &str) -> Result<Server, Error> {
-        let mut client = connect_to_server(&address.to_string_lossy())
-            .map_err(|error| Error::new(OutputErrorKind::Denied, address, error.to_string()))?;
+        let mut client = connected(address)?;
         let own = |table: &str| format!("{}.{}", quoted(schema), quoted(table));
         let (tables, runs) = (own("interligo_tables"), own("interligo_runs"));
         // They are there before the transaction, so that whoever looks for its mark can wait for it.
@@ -220,8 +219,7 @@ impl Decide for Commit {
 /// The server does not answer.
 pub fn was_decided(decision: &Decision) -> Result<bool, Error> {
     let path = Path::new(&decision.address);
-    let mut client = connect_to_server(&decision.address)
-        .map_err(|error| Error::new(OutputErrorKind::Denied, path, error.to_string()))?;
+    let mut client = connected(path)?;
     let table = &decision.table;
     let found = client
         .batch_execute(&format!("BEGIN; LOCK TABLE {table} IN SHARE ROW EXCLUSIVE MODE"))
@@ -230,6 +228,14 @@ pub fn was_decided(decision: &Decision) -> Result<bool, Error> {
             client.query_opt(&select, &[&decision.plan, &decision.mark])
         });
     found.map(|row| row.is_some()).map_err(|error| failed(path, &error))
+}
+
+fn connected(address: &Path) -> Result<Client, Error> {
+    connect_to_server(&address.to_string_lossy()).map_err(|error| {
+        let text = error.to_string();
+        let why = text.split_once("cannot be reached: ").map_or(&*text, |(_, why)| why);
+        Error::new(OutputErrorKind::Unreachable, address, format!("no connection: {why}"))
+    })
 }
 
 /// A table that takes rows.

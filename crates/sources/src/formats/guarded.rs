@@ -1,7 +1,6 @@
 //! What formats do when a file breaks their library: a panic on damaged bytes is an error of that file, and
 //! nothing else ends.
 
-use std::any::Any;
 use std::cell::Cell;
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::sync::Arc;
@@ -20,22 +19,30 @@ pub fn is_guarded() -> bool {
     GUARDED.get()
 }
 
+/// Does something that a library may break; its panic becomes the first line of what it says.
+///
+/// # Errors
+/// A panic.
+pub fn caught<R>(work: impl FnOnce() -> R) -> Result<R, String> {
+    let before = GUARDED.replace(true);
+    let done = catch_unwind(AssertUnwindSafe(work));
+    GUARDED.set(before);
+    done.map_err(|panic| {
+        let text = panic.downcast_ref::<String>().map(String::as_str);
+        let why = text.or_else(|| panic.downcast_ref::<&str>().copied());
+        why.unwrap_or("no reason is given").lines().next().unwrap_or_default().to_owned()
+    })
+}
+
 /// Does something with a file; a panic becomes an error of it.
 ///
 /// # Errors
 /// Those of `work`, and its panic.
 pub fn guarded<R>(name: &PartName, work: impl FnOnce() -> Result<R, Error>) -> Result<R, Error> {
-    let before = GUARDED.replace(true);
-    let done = catch_unwind(AssertUnwindSafe(work));
-    GUARDED.set(before);
-    done.unwrap_or_else(|panic| Err(broken(name, panic.as_ref())))
+    caught(work).unwrap_or_else(|why| Err(broken(name, &why)))
 }
 
-fn broken(name: &PartName, panic: &(dyn Any + Send)) -> Error {
-    let text = panic.downcast_ref::<String>().map(String::as_str);
-    let why =
-        text.or_else(|| panic.downcast_ref::<&str>().copied()).unwrap_or("no reason is given");
-    let why = why.lines().next().unwrap_or_default();
+fn broken(name: &PartName, why: &str) -> Error {
     Error::input(InputKind::Damaged, name, format!("cannot be read: it is damaged ({why})"))
         .help("fetch the file again from where it came from")
 }

@@ -50,7 +50,7 @@ use crate::table::settings::TableSettings;
 
 use guarded::GuardedContainer;
 pub use guarded::is_guarded;
-pub use guarded::{Guarded, guarded};
+pub use guarded::{Guarded, caught, guarded};
 pub use program::{MemoryTable, OwnTable, OwnTables};
 
 /// The formats, text last: it takes what no other does.

@@ -215,6 +215,6 @@ impl std::io::Write for Through<'_> {
 fn failed(path: &Path, error: &XlsxError) -> Error {
     match error {
         XlsxError::IoError(error) => Error::io(path, error),
-        other => Error::new(OutputErrorKind::Failed, path, other.to_string()),
+        other => Error::told(path, &other.to_string()),
     }
 }
