@@ -3,8 +3,9 @@
 //! - [`mod@format`]: what a form of output has to be able to do; [`formats`] has them, a module each.
 //! - [`lines`]: outputs of lines; [`raw_lines`]: lines as they were read; [`set_aside`]: those that are left out;
 //!   [`totals`]: tables of totals.
+//! - [`containers`]: workbooks and databases, which hold several outputs; [`run_facts`]: what a workbook says of its run.
 //! - [`output_file`]: a file that is being written, with what went into it.
-//! - [`publish`]: all files of a run, put in their places together by a journal.
+//! - [`publish`]: all files of a run, put in their places together by a journal, or by the commit of a server.
 
 #![cfg_attr(
     // What only some forms need is not missed by a build without them.
