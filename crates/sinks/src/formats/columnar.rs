@@ -74,7 +74,7 @@ impl OutputFormat for Parquet {
                     // Nearly every one is another: a dictionary would only be tried in vain.
                     properties = properties.set_column_dictionary_enabled(path, false);
                 } else if matches!(column.kind, ColumnKind::Text | ColumnKind::Period(_)) {
-                    // The smallest and largest texts would keep all texts of their batch in memory.
+                    // Comparing every text for the smallest and the largest takes a tenth of the time.
                     let none = EnabledStatistics::None;
                     properties = properties.set_column_statistics_enabled(path, none);
                 }
