@@ -497,3 +497,57 @@ fn more_places_than_a_number_has_change_no_value() {
         assert_eq!(value(&read), value(&sums), "{to}");
     }
 }
+
+#[test]
+fn two_runs_of_a_plan_at_once_write_every_line_once() {
+    let Some(schema) = Schema::new("together") else { return };
+    let lines: String = (0..20_000).map(|n| format!("{n},2025-01-10,A,1\n")).collect();
+    let mut folder = shop(&outputs("together"));
+    folder.put("sales.csv", format!("no,day,item,quantity\n{lines}").as_bytes());
+    assert!(schema.run(&folder, &["run"], &[]).status.success());
+    for _ in 0..3 {
+        let start = || {
+            let mut command = folder.command(&["run"]);
+            let quiet =
+                command.envs(schema.server.environment()).stdout(std::process::Stdio::null());
+            quiet.stderr(std::process::Stdio::piped()).spawn().unwrap()
+        };
+        let both = [start(), start()];
+        let ended = both.map(|run| run.wait_with_output().unwrap());
+        let said = ended.each_ref().map(|run| String::from_utf8_lossy(&run.stderr).into_owned());
+        assert!(ended.iter().any(|run| run.status.success()), "{said:?}");
+        assert_eq!(schema.quantity().as_deref(), Some("20000"), "{said:?}");
+        let copy = sqlite(&folder, "SELECT sum(quantity) FROM lines");
+        assert_eq!(copy.as_deref(), Some("20000"), "{said:?}");
+        assert_eq!(json_quantity(&folder).as_deref(), Some("20000"), "{said:?}");
+    }
+}
+
+/// The same as with a server, where there is none: a SQLite file and a workbook are moved with the other files.
+#[test]
+fn a_run_that_dies_leaves_a_database_file_and_a_workbook_with_the_others() {
+    if !cfg!(debug_assertions) {
+        return;
+    }
+    let outputs = "\n[outputs.copy]\nto = \"shop.sqlite#lines\"\ncolumns = [\"*\"]\n\
+                   [outputs.book]\nto = \"book.xlsx#Lines\"\ncolumns = [\"*\"]\n\
+                   [outputs.file]\nto = \"lines.jsonl\"\ncolumns = [\"*\"]\n";
+    let back = "[tables.t]\nrole = \"fact\"\nfrom = \"book.xlsx#Lines\"\n[outputs.x]\nto = \"x.jsonl\"\nby = []\n\
+                show = [\"quantity\"]\n";
+    for step in ["complete", "journal", "former", "go", "move-0", "move-1", "moved", "forgotten"] {
+        let mut folder = shop(outputs);
+        folder.put("back.toml", back.as_bytes());
+        folder.run(&["run"]).ended(0);
+        folder.put("sales.csv", SALES.replace("A,2", "A,9").as_bytes());
+        let mut command = folder.command(&["run"]);
+        let crash = command.env("INTERLIGO_DIES_AFTER", step).output().unwrap();
+        assert_eq!(crash.status.code(), None, "{step}: the process dies");
+        folder.run(&["look", "sales"]).ended(0);
+        let expected = if ["complete", "journal", "former"].contains(&step) { "15" } else { "22" };
+        let copy = sqlite(&folder, "SELECT sum(quantity) FROM lines");
+        let book = folder.run(&["run", "--plan", "back.toml"]).take_file("x.jsonl");
+        assert_eq!(copy.as_deref(), Some(expected), "{step}");
+        assert_eq!(json_quantity(&folder).as_deref(), Some(expected), "{step}");
+        assert_eq!(book, format!("{{\"quantity\":{expected}}}\n"), "{step}");
+    }
+}

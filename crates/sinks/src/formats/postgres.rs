@@ -149,6 +149,9 @@ impl Server {
             let reason = format!("its table `{name}` was not made by Interligo");
             return Err(Error::new(OutputErrorKind::NotOwn, &address, reason));
         } else {
+            // Another run that fills the table is waited for: its rows, too, are to go. Readers are not held up.
+            let alone = format!("LOCK TABLE {target} IN SHARE ROW EXCLUSIVE MODE");
+            client.batch_execute(&alone).map_err(failed)?;
             let former = known.iter().map(|row| (row.get::<_, String>(0), row.get::<_, String>(1)));
             let change = match former.eq(wanted) {
                 true => format!("DELETE FROM {target}"),
