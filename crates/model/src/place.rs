@@ -57,8 +57,8 @@ impl fmt::Display for PartName {
     }
 }
 
-/// A place in a table, as its owner finds it: the file, the row as an editor counts it (the column name
-/// is row 1), the column by its column name, and what is there. In a sheet it is the address of the cell.
+/// A place in a table, as its owner finds it: the file, the row as an editor counts it (the header
+/// row is row 1), the column by its name, and what is there. In a sheet it is the address of the cell.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Place {
     /// The part.

@@ -30,13 +30,13 @@ impl RowLeftOut {
 /// The rows of a part, or of several.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct RowCounts {
-    /// Rows read, other than the column names.
+    /// Rows read, without the header row.
     pub read: u64,
     /// Rows that came to be by unpacking and by columns that became rows.
     pub made: u64,
     /// Rows left out.
     pub left_out: BTreeMap<RowLeftOut, u64>,
-    /// Lines that were copies of an earlier one, and dropped as copies into it.
+    /// Lines that were copies of an earlier one, and were dropped.
     pub identical: u64,
     /// Lines that shared a key with another, which holds by the plan's rule.
     pub dropped: u64,

@@ -38,6 +38,8 @@ pub enum OutputErrorKind {
     NotOwn,
     /// A server does not let us in.
     Unreachable,
+    /// The database has its part of the run, and a file could not follow.
+    HalfDone,
     /// An earlier run is in doubt.
     InDoubt,
     /// Another program uses it.
@@ -60,6 +62,7 @@ impl OutputErrorKind {
             OutputErrorKind::TooLarge => "output.too-large",
             OutputErrorKind::NotOwn => "output.not-own",
             OutputErrorKind::Unreachable => "output.unreachable",
+            OutputErrorKind::HalfDone => "output.half-done",
             OutputErrorKind::InDoubt => "output.in-doubt",
             OutputErrorKind::InUse => "output.in-use",
             OutputErrorKind::BadColumn => "output.bad-column",
@@ -80,6 +83,9 @@ impl OutputErrorKind {
             }
             OutputErrorKind::Unreachable => {
                 Some("check the address and the login, and that the server runs")
+            }
+            OutputErrorKind::HalfDone => {
+                Some("clear the way, and then start any command of the plan: it moves the files")
             }
             OutputErrorKind::InDoubt => Some("start the server again, and then any command"),
             OutputErrorKind::InUse => Some("close the other program, and run again"),

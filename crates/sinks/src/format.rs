@@ -11,6 +11,7 @@ use interligo_sources::table::parts::Table;
 
 use crate::containers::Containers;
 use crate::error::Error;
+use crate::formats::typed::{typed_lines, typed_rows};
 use crate::output_file::OutputFile;
 use crate::raw_lines::{LinesBatch, RawLines};
 use crate::set_aside::{AsideRow, aside_values};
@@ -18,10 +19,12 @@ use crate::set_aside::{AsideRow, aside_values};
 /// A form in which lines, totals and lists are written.
 ///
 /// Lines are encoded by all workers at once ([`OutputFormat::encode_lines`]) and written by one, in their order
-/// ([`OutputFormat::begin`]).
+/// ([`OutputFormat::begin`]). A form that says no more takes columns of typed values.
 pub trait OutputFormat: Send + Sync {
     /// What it wants to know of lines.
-    fn takes(&self) -> Takes;
+    fn takes(&self) -> Takes {
+        Takes::Values
+    }
 
     /// Whether a file holds several sheets or tables, which are named after `#`.
     fn holds_several(&self) -> bool {
@@ -44,13 +47,17 @@ pub trait OutputFormat: Send + Sync {
     }
 
     /// What encodes lines with these columns.
-    fn encode_lines(&self, lines: &LinesShape<'_>) -> Box<dyn EncodeLines>;
+    fn encode_lines(&self, lines: &LinesShape<'_>) -> Box<dyn EncodeLines> {
+        typed_lines(lines)
+    }
 
     /// Encodes rows of values that have these columns.
     ///
     /// # Errors
     /// A value that the form cannot hold.
-    fn encode_rows(&self, columns: &[RowColumn], rows: &[Vec<Value<'_>>]) -> Result<Piece, Unfit>;
+    fn encode_rows(&self, columns: &[RowColumn], rows: &[Vec<Value<'_>>]) -> Result<Piece, Unfit> {
+        Ok(typed_rows(columns, rows))
+    }
 
     /// Encodes rows that are set aside; `columns` are those of [`crate::set_aside::aside_columns`].
     ///
@@ -92,10 +99,22 @@ pub struct Target<'a> {
     pub table: &'a str,
     /// The plan, by which unfinished files are known.
     pub plan: &'a str,
-    /// Whether totals are drawn, where the form has charts.
-    pub charts: bool,
+    /// Of a table of totals, how its rows belong together.
+    pub groups: Option<GroupsShape>,
     /// Files that hold several sheets or tables.
     pub containers: &'a Containers,
+}
+
+/// How the rows of a table of totals belong together.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct GroupsShape {
+    /// How many levels of rows there are, each of which sums up those below it; the first column has the level of a row,
+    /// where there are several.
+    pub levels: usize,
+    /// Whether the last row brings the groups together that are not shown.
+    pub has_rest: bool,
+    /// The column with the amount that is drawn, if one is.
+    pub drawn: Option<usize>,
 }
 
 impl Target<'_> {

@@ -4,6 +4,7 @@
 //! What is written is known by its lock, which ends with the process: a file that nobody has locked was left by a run that
 //! died, and the next one removes it. A signal removes what is being written at once.
 
+use std::borrow::BorrowMut;
 use std::collections::BTreeSet;
 use std::fs::File;
 use std::io::{BufWriter, Write};
@@ -197,6 +198,22 @@ impl OutputFile {
         let mut from = File::open(self.part()).map_err(failed)?;
         let mut to = File::options().write(true).open(&self.path).map_err(failed)?;
         std::io::copy(&mut from, &mut to).map_err(failed)?;
+        Ok(())
+    }
+}
+
+/// An output as libraries write to it.
+pub(crate) struct Through<F>(pub(crate) F);
+
+impl<F: BorrowMut<OutputFile>> Write for Through<F> {
+    fn write(&mut self, bytes: &[u8]) -> std::io::Result<usize> {
+        let written = self.0.borrow_mut().write(bytes);
+        written.map_err(|error| std::io::Error::other(error.reason))?;
+        Ok(bytes.len())
+    }
+
+    /// What is held back is written when the file is complete.
+    fn flush(&mut self) -> std::io::Result<()> {
         Ok(())
     }
 }

@@ -16,7 +16,9 @@ use std::path::{Path, PathBuf};
 use serde::{Deserialize, Serialize};
 
 use crate::crash::step;
-use crate::error::Error;
+use interligo_sources::refusal::refusal;
+
+use crate::error::{Error, OutputErrorKind};
 use crate::output_file::{OutputFile, appearing};
 
 /// What became of a run that died while its files appeared.
@@ -210,7 +212,8 @@ fn carry_on(
     if let Err((path, error)) = plan.carry_out() {
         let path = named(&moved, &path);
         moved.into_iter().for_each(OutputFile::leave);
-        return Err(Error::io(&path, &error));
+        let reason = format!("{}; the database has its tables of the run already", refusal(&error));
+        return Err(Error::new(OutputErrorKind::HalfDone, &path, reason));
     }
     step("moved");
     plan.forget_former();

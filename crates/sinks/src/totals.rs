@@ -4,7 +4,7 @@ use interligo_engine::totals::{MeasureKind, TotalsColumn, TotalsRow, TotalsTable
 use interligo_model::values::decimal::Decimal;
 use interligo_model::values::value::Value;
 
-use crate::format::OutputFormat;
+use crate::format::{GroupsShape, OutputFormat};
 use crate::formats::text::{Text, csv_row};
 
 /// The names of the columns, and how they are shown. Where there are subtotals, the first column has the level of a row, so that no sum takes a
@@ -15,6 +15,21 @@ pub fn totals_columns(table: &TotalsTable) -> Vec<(String, MeasureKind)> {
     let level = is_leveled(table).then(|| "level".to_owned());
     let named = level.into_iter().chain(table.by.iter().cloned());
     named.map(|name| (name, MeasureKind::Other)).chain(values).collect()
+}
+
+/// How the rows of a table belong together. What is drawn is the first amount; where attributes are across, its total over
+/// all of them. A table by several attributes has no one label for a bar.
+pub fn groups_shape(table: &TotalsTable) -> GroupsShape {
+    let over_all = |column: &&(usize, &TotalsColumn)| {
+        let is_amount = table.measures[column.1.measure].kind.is_amount();
+        is_amount && (table.across.is_empty() || column.1.key.is_none())
+    };
+    let drawn = table.columns.iter().enumerate().find(|column| over_all(&column));
+    GroupsShape {
+        levels: table.levels.len(),
+        has_rest: table.rows.last().is_some_and(|row| row.rest.is_some()),
+        drawn: drawn.filter(|_| table.by.len() == 1).map(|(at, _)| table.by.len() + at),
+    }
 }
 
 /// The rows of a table; the whole, where it is by nothing.

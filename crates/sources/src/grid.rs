@@ -88,7 +88,7 @@ impl Grid {
         }
     }
 
-    /// Rows with another number of fields than the column name.
+    /// Rows with another number of fields than the header row.
     pub fn ragged(&self) -> &[Ragged] {
         match self {
             Grid::Text(text) => &text.fields.ragged,

@@ -551,3 +551,66 @@ fn a_run_that_dies_leaves_a_database_file_and_a_workbook_with_the_others() {
         assert_eq!(book, format!("{{\"quantity\":{expected}}}\n"), "{step}");
     }
 }
+
+/// What is in the parts of a workbook, by their names.
+fn parts_of(book: &[u8]) -> Vec<(String, String)> {
+    let mut archive = zip::ZipArchive::new(std::io::Cursor::new(book)).unwrap();
+    let names: Vec<String> = archive.file_names().map(|name| name.unwrap().into_owned()).collect();
+    names
+        .into_iter()
+        .map(|name| {
+            let mut text = String::new();
+            let _ = std::io::Read::read_to_string(&mut archive.by_name(&name).unwrap(), &mut text);
+            (name, text)
+        })
+        .collect()
+}
+
+/// A column may be called `level`, and lines may be few: neither makes them totals.
+#[test]
+fn only_totals_are_drawn_and_grouped() {
+    let mut folder = Folder::with(&[("s.csv", "level,n\n1,2\n2,3\n2,4\n1,5\n")]);
+    let plan = |output: &str| {
+        format!(
+            "[tables.s]\nrole = \"fact\"\nfrom = \"s.csv\"\n[figures]\ndouble = \"n * 2\"\n{output}"
+        )
+    };
+    let lines = "[outputs.lines]\nto = \"book.xlsx#Lines\"\n";
+    let totals = "[outputs.t]\nto = \"book.xlsx#T\"\nby = [\"level\"]\nshow = [\"double\"]\n";
+    let levels = "[outputs.t]\nto = \"book.xlsx#T\"\nby = [\"level > n\"]\nshow = [\"double\"]\n";
+    let two = "[outputs.t]\nto = \"book.xlsx#T\"\nby = [\"level\", \"n\"]\nshow = [\"double\"]\n";
+    for (output, drawn, grouped) in
+        [(lines, false, false), (totals, true, false), (levels, false, true), (two, false, false)]
+    {
+        folder.put("interligo.toml", plan(output).as_bytes());
+        assert_eq!(folder.run(&["run"]).exit_status(), 0);
+        let book = std::fs::read(folder.path().join("book.xlsx")).unwrap();
+        let parts = parts_of(&book);
+        let has_chart = parts.iter().any(|(name, _)| name.starts_with("xl/charts/"));
+        let has_levels = parts.iter().any(|(_, text)| text.contains("outlineLevel="));
+        assert_eq!((has_chart, has_levels), (drawn, grouped), "{output}");
+    }
+}
+
+/// Rows that are only in the log of a database are kept; one that another program has open is left alone.
+#[test]
+fn a_database_with_a_log_beside_it_loses_nothing() {
+    let folder = shop("\n[outputs.lines]\nto = \"shop.sqlite#lines\"\n");
+    let path = folder.path().join("shop.sqlite");
+    let other = rusqlite::Connection::open(&path).unwrap();
+    other
+        .execute_batch(
+            "PRAGMA journal_mode = WAL; CREATE TABLE own (a); INSERT INTO own VALUES (7)",
+        )
+        .unwrap();
+    let came = folder.run(&["run"]);
+    assert_eq!(came.exit_status(), 4, "{}", came.said());
+    assert!(came.said().contains("another program has it open"), "{}", came.said());
+    let kept: i64 = other.query_row("SELECT a FROM own", [], |row| row.get(0)).unwrap();
+    assert_eq!(kept, 7);
+    drop(other);
+    assert_eq!(folder.run(&["run"]).exit_status(), 0);
+    assert!(!folder.path().join("shop.sqlite-wal").exists());
+    assert_eq!(sqlite(&folder, "SELECT a FROM own").as_deref(), Some("7"));
+    assert_eq!(sqlite(&folder, "SELECT sum(quantity) FROM lines").as_deref(), Some("15"));
+}

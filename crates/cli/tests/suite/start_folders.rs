@@ -20,7 +20,7 @@ impl Chance {
     }
 }
 
-/// A file with a column name and rows.
+/// A file with a header row and rows.
 fn file(column_name: &str, rows: usize, mut row: impl FnMut(usize) -> String) -> String {
     let rows: String = (0..rows).map(|number| row(number) + "\n").collect();
     format!("{column_name}\n{rows}")

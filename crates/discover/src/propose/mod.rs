@@ -107,7 +107,7 @@ pub struct Proposal {
     pub tables: Vec<TableProposal>,
     /// Links that hold.
     pub links: Vec<LinkProposal>,
-    /// Possible links, and are left to the reader.
+    /// Possible links, which are left to the reader.
     pub doubts: Vec<LinkProposal>,
     /// Links of which another leads as well to a table that looks the same, with that table.
     pub equals: Vec<(LinkProposal, usize)>,

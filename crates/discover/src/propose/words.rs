@@ -379,7 +379,7 @@ fn fits(word: &str, list: &[&str]) -> bool {
     })
 }
 
-/// The words of a column name: without accents, in lower case, parted at characters and where a small letter is
+/// The words of a column name: without accents, in lower case, parted at what is no letter and where a small letter is
 /// followed by a capital.
 fn split(column_name: &str) -> Vec<String> {
     let plain: String = column_name

@@ -34,7 +34,7 @@ impl ColumnNames {
 
 /// The names of a part's columns: its column names, renamed by the plan.
 ///
-/// A column without column name is `column_3`; of equal column names the later ones get `_2`, `_3`, and are
+/// A column without a name is `column_3`; of equal names the later ones get `_2`, `_3`, and are
 /// listed in the second result.
 pub fn name_columns(columns: &Columns<'_>, column_names: &[String]) -> (Vec<String>, Vec<String>) {
     let mut names: Vec<String> = Vec::with_capacity(column_names.len());

@@ -182,7 +182,7 @@ impl LinkBinder<'_> {
             return Err(link
                 .written
                 .mistaken(MistakeKind::DuplicateName, message)
-                .help("give one of them a name of its own: as = \"…\""));
+                .help("give one of them a name of its own: as = \"…\" in the plan, --as with `interligo link add`"));
         }
         let mut candidates = Vec::new();
         for names in &link.path.from {

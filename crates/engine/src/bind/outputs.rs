@@ -236,7 +236,7 @@ fn owner(request: &Request, facts: &[Bound]) -> Result<usize, Mistake> {
         Content::List(_) => return Ok(0),
         Content::Totals(totals) => (totals.shown().collect(), totals.others().collect()),
     };
-    // A name that says of which fact it is is evidence for none, unless it is all there is.
+    // A name that says of which fact it is counts for no other, unless it is all there is.
     let fact_of = |name: &ColumnName| match name.through.as_slice() {
         [table] => facts.iter().position(|bound| bound.fact.name == *table),
         _ => None,

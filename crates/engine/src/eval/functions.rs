@@ -139,7 +139,7 @@ fn floor(number: Decimal) -> Result<Decimal, Overflow> {
     }
 }
 
-/// What is left of a division, with the character of what is divided; blank for a division by zero.
+/// What is left of a division, with the sign of what is divided; blank for a division by zero.
 fn remainder(x: Decimal, y: Decimal) -> Result<Value<'static>, Overflow> {
     if y.is_zero() {
         return Ok(Value::Blank);

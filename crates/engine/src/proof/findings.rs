@@ -18,7 +18,7 @@ pub const PLACES_KEPT: usize = 5;
 /// Why a line was set aside.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Aside {
-    /// It has fewer or more fields than the column name.
+    /// It has fewer or more fields than the header row.
     Fields,
     /// Its cells hold different numbers of values and cannot be unpacked.
     Uneven,
@@ -187,7 +187,7 @@ pub struct Findings {
     pub unkeyed: u64,
     /// Lines that are copies of others; as many of them as were asked for.
     pub copies: Vec<Repeat>,
-    /// Rows that are no lines: their cells do not fit the column names, or each other.
+    /// Rows that are no lines: their cells do not fit the header row, or each other.
     pub malformed: Unreadable,
     /// Days of lines that cannot well be meant.
     pub odd_days: Unreadable,

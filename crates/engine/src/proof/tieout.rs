@@ -107,7 +107,7 @@ pub struct Amount {
     pub aside: Option<Decimal>,
     /// Its sum over rows that are left out.
     pub left_out: Option<Decimal>,
-    /// Its sum over copies that are dropped as copies.
+    /// Its sum over copies that are dropped.
     pub identical: Option<Decimal>,
     /// Its sum over lines that are dropped.
     pub dropped: Option<Decimal>,
@@ -376,7 +376,7 @@ impl TieOut {
         open
     }
 
-    /// Lines whose fields do not fit the column name; no link was asked for them.
+    /// Lines whose fields do not fit the header row; no link was asked for them.
     fn malformed(&self) -> u64 {
         let malformed = |why: &str| why == FIELDS || why == UNEVEN;
         self.aside.iter().filter(|(why, _)| malformed(why)).map(|(_, lines)| lines).sum()

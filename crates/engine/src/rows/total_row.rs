@@ -42,7 +42,7 @@ pub fn total_words() -> impl Iterator<Item = &'static str> {
 
 /// What makes a row look like a total.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum TotalSign {
+pub enum TotalEvidence {
     /// It says so, and its numbers must prove it.
     Named,
     /// It leaves several fields blank that all rows above have; its numbers must prove it.
@@ -51,10 +51,10 @@ pub enum TotalSign {
     LeavesOneBlank,
 }
 
-impl TotalSign {
+impl TotalEvidence {
     /// Whether the numbers of the row can prove it a total.
     pub fn can_be_proved(self) -> bool {
-        self != TotalSign::LeavesOneBlank
+        self != TotalEvidence::LeavesOneBlank
     }
 }
 
@@ -77,12 +77,12 @@ pub fn looks_like_total(
     always: &[bool],
     others: usize,
     style: &Style,
-) -> Option<TotalSign> {
+) -> Option<TotalEvidence> {
     if !holds_numbers_only(cells, style) {
         return None;
     }
     if cells.iter().any(|cell| is_total_word(cell)) {
-        return Some(TotalSign::Named);
+        return Some(TotalEvidence::Named);
     }
     let blanks = cells.iter().zip(always).filter(|(cell, always)| **always && is_blank_text(cell));
     let blanks = blanks.count();
@@ -90,8 +90,8 @@ pub fn looks_like_total(
     match blanks {
         0 => None,
         _ if others < 2 || blanks * 2 < expected => None,
-        1 => Some(TotalSign::LeavesOneBlank),
-        _ => Some(TotalSign::LeavesBlank),
+        1 => Some(TotalEvidence::LeavesOneBlank),
+        _ => Some(TotalEvidence::LeavesBlank),
     }
 }
 
@@ -181,7 +181,7 @@ mod tests {
 
     #[test]
     fn a_total_says_so_or_leaves_blank_what_rows_have() {
-        use TotalSign::{LeavesBlank, LeavesOneBlank, Named};
+        use TotalEvidence::{LeavesBlank, LeavesOneBlank, Named};
         let style = Style::default();
         let always = [true, true, false, true];
         for (cells, looks) in [

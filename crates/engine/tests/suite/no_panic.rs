@@ -124,7 +124,7 @@ proptest! {
     fn prop_any_text_is_a_value_or_none(text in "\\PC{0,24}|[0-9€$()., %'EURkr\u{a0}-]{0,16}", style in 0usize..7) {
         let style = NumberStyle::ALL[style];
         if let Some(found) = amount::read(&text, style) {
-            // What is read as a number is one with the mark and the character taken off.
+            // What is read as a number is one with the currency and the percent sign taken off.
             prop_assert!(text.chars().any(|character| character.is_ascii_digit()), "{text}");
             prop_assert!(found.currency.is_none_or(|mark| !mark.is_empty()));
         }

@@ -19,7 +19,7 @@ use interligo_model::reading::style::{PartStyle, Style};
 use interligo_model::row_counts::RowCounts;
 use interligo_model::values::cells::Cells;
 
-/// Rows of cells; the first row is the column name. Cells are separated by commas.
+/// Rows of cells; the first row is the header row. Cells are separated by commas.
 pub(crate) type Tables = BTreeMap<&'static str, Vec<Vec<String>>>;
 
 pub(crate) fn table(text: &str) -> Vec<Vec<String>> {

@@ -22,7 +22,8 @@ enum DatePiece {
     Time,
     /// Days since an epoch, which is this many days after 1970-01-01; a fraction is the time of the day.
     DayNumber(i32),
-    Sign(char),
+    /// A character between the others.
+    Between(char),
 }
 
 /// The 31st of December 2025, in days since 1970-01-01.
@@ -107,9 +108,9 @@ impl DateStyle {
     pub const ISO: DateStyle = DateStyle {
         pieces: [
             Some(DatePiece::Year),
-            Some(DatePiece::Sign('-')),
+            Some(DatePiece::Between('-')),
             Some(DatePiece::Month),
-            Some(DatePiece::Sign('-')),
+            Some(DatePiece::Between('-')),
             Some(DatePiece::Day),
             None,
             None,
@@ -143,7 +144,7 @@ impl DateStyle {
             let (length, piece) = match found {
                 Some((text, piece)) => (text.len(), *piece),
                 None if first.is_ascii_digit() => return None,
-                None => (first.len_utf8(), DatePiece::Sign(first)),
+                None => (first.len_utf8(), DatePiece::Between(first)),
             };
             *pieces.get_mut(count)? = Some(piece);
             count += 1;
@@ -198,7 +199,7 @@ impl DateStyle {
                 }
                 DatePiece::Time => rest = behind_time(rest)?,
                 DatePiece::DayNumber(epoch) => return day_number(text, *epoch),
-                DatePiece::Sign(character) => rest = rest.strip_prefix(*character)?,
+                DatePiece::Between(character) => rest = rest.strip_prefix(*character)?,
             }
         }
         if rest.is_empty() { Day::from_civil(year as i32, month, day) } else { None }
@@ -238,13 +239,13 @@ impl DateStyle {
             .pieces
             .iter()
             .flatten()
-            .any(|p| matches!(p, DatePiece::Sign(_) | DatePiece::MonthName))
+            .any(|p| matches!(p, DatePiece::Between(_) | DatePiece::MonthName))
     }
 
     /// `2025-12-31 23:59`.
     pub fn iso_with_time() -> DateStyle {
         let mut pieces = DateStyle::ISO.pieces;
-        pieces[5] = Some(DatePiece::Sign(' '));
+        pieces[5] = Some(DatePiece::Between(' '));
         pieces[6] = Some(DatePiece::Time);
         DateStyle { pieces }
     }
@@ -266,7 +267,7 @@ impl DateStyle {
                     write!(text, "{:02}", year % 100)
                 }
                 DatePiece::DayNumber(epoch) => write!(text, "{}", day.0 - epoch),
-                DatePiece::Sign(character) => write!(text, "{character}"),
+                DatePiece::Between(character) => write!(text, "{character}"),
                 DatePiece::Time => {
                     let (hours, minutes) = (seconds / 3600, seconds / 60 % 60);
                     match seconds % 60 {
@@ -302,7 +303,7 @@ impl fmt::Display for DateStyle {
                 }
                 DatePiece::Time => f.write_str("23:59")?,
                 DatePiece::DayNumber(epoch) => write!(f, "{}", LAST_OF_2025 - epoch)?,
-                DatePiece::Sign(character) => write!(f, "{character}")?,
+                DatePiece::Between(character) => write!(f, "{character}")?,
             }
         }
         Ok(())

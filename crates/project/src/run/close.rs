@@ -16,7 +16,7 @@ use interligo_model::plan::ListKind;
 use interligo_sinks::containers::Containers;
 use interligo_sinks::format::WriteRows;
 use interligo_sinks::output_file::OutputFile;
-use interligo_sinks::totals::{totals_columns, totals_rows};
+use interligo_sinks::totals::{groups_shape, totals_columns, totals_rows};
 
 use super::open_outputs::{AsideFileOpen, LinesFiles, OpenFiles};
 use super::output_plan::{Destination, OutputPlan};
@@ -173,7 +173,12 @@ fn totals_closed(
     };
     let most = count - usize::from(count > 0 && strikes(Fault::TotalsRowNotWritten));
     let rows = totals_rows(table).take(most);
-    let mut file = destination.write_table(totals_columns(table), rows, containers)?;
+    let mut file = destination.write_table(
+        totals_columns(table),
+        Some(groups_shape(table)),
+        rows,
+        containers,
+    )?;
     Ok((OutputTally { groups, in_file: Some(file.rows()?), ..tally }, Some(file)))
 }
 
@@ -235,7 +240,7 @@ pub(super) fn write_lists(
             let rows = list.rows.len() as u64;
             let columns = list.columns.into_iter().map(|name| (name, MeasureKind::Other)).collect();
             let mut file =
-                destination.write_table(columns, list.rows.into_iter(), &plan.containers)?;
+                destination.write_table(columns, None, list.rows.into_iter(), &plan.containers)?;
             let closed = &mut facts[fact];
             let mut written = closed.outcome.tie_out.written.iter_mut();
             if let Some(written) = written.find(|written| written.output == output.name) {

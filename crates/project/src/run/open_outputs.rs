@@ -51,7 +51,7 @@ impl LinesFiles {
             Entry::Vacant(free) => free,
         };
         let own = self.destination.for_values(&mut self.names, made.key(), to)?;
-        Ok(made.insert(own.begin(&self.columns, &to.plan.containers)?))
+        Ok(made.insert(own.begin(&self.columns, None, &to.plan.containers)?))
     }
 }
 
@@ -72,7 +72,7 @@ pub(super) struct AsideFileOpen {
 impl AsideFileOpen {
     fn open(&mut self, containers: &Containers) -> Result<&mut Box<dyn WriteRows>, Error> {
         if self.file.is_none() {
-            self.file = Some(self.destination.begin(&self.columns, containers)?);
+            self.file = Some(self.destination.begin(&self.columns, None, containers)?);
         }
         Ok(self.file.as_mut().expect("the line above put it there"))
     }
@@ -142,7 +142,7 @@ impl OpenOutputs {
                         names: SlotNames::default(),
                     };
                     if !has_slots {
-                        let file = destination.begin(&own.columns, &plan.containers)?;
+                        let file = destination.begin(&own.columns, None, &plan.containers)?;
                         own.files.insert(SlotKey::new(), file);
                     }
                     files.lines.push((output, own));

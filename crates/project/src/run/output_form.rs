@@ -9,7 +9,7 @@ use interligo_model::reading::date_style::DateStyle;
 use interligo_model::reading::style::NumberStyle;
 use interligo_sinks::format::OutputFormat;
 use interligo_sinks::formats::text::styled::TextStyle;
-use interligo_sinks::formats::{format_of, is_text, styled};
+use interligo_sinks::formats::{format_of, styled, text_separator};
 use interligo_sources::table::parts_found::split;
 
 /// The file that `to` names, and the sheet or table after `#`, where the file can hold several.
@@ -37,13 +37,12 @@ pub(crate) fn form_of(
     let Some(entry) = entry.filter(|entry| entry.write.is_some() || entry.guard) else {
         return Ok(format_of(&file));
     };
-    if !is_text(&file) {
+    let Some(separator) = text_separator(&file) else {
         let message = format!("`{}` is no text file: `write` and `guard` are for text", to.text);
         let help = "leave them out, or let the name end in .csv";
         return Err(to.mistaken(MistakeKind::ConflictingSettings, message).help(help));
-    }
-    let tab = file.to_lowercase().contains(".tsv");
-    Ok(styled(&file, style_of(plan, entry, if tab { '\t' } else { ',' })?))
+    };
+    Ok(styled(&file, style_of(plan, entry, separator)?))
 }
 
 fn style_of(plan: &Plan, entry: &OutputEntry, separator: char) -> Result<TextStyle, Mistake> {

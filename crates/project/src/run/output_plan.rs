@@ -11,7 +11,7 @@ use interligo_model::plan::{ListKind, Mistake, MistakeKind, Written};
 use interligo_model::values::value::Value;
 use interligo_sinks::containers::Containers;
 use interligo_sinks::error::OutputErrorKind;
-use interligo_sinks::format::{OutputFormat, RowColumn, Target, WriteRows};
+use interligo_sinks::format::{GroupsShape, OutputFormat, RowColumn, Target, WriteRows};
 use interligo_sinks::formats::text::Text;
 use interligo_sinks::formats::typed::columns_of;
 use interligo_sinks::formats::{FORMATS, format_of};
@@ -71,11 +71,12 @@ impl Destination {
     pub(crate) fn begin(
         &self,
         columns: &[RowColumn],
+        groups: Option<GroupsShape>,
         containers: &Containers,
     ) -> Result<Box<dyn WriteRows>, Error> {
         let table = self.table.as_deref().unwrap_or_default();
         let (path, plan) = (self.path.as_path(), self.plan.as_str());
-        let target = Target { path, table, plan, charts: true, containers };
+        let target = Target { path, table, plan, groups, containers };
         Ok(self.format.begin(&target, columns)?)
     }
 
@@ -105,12 +106,13 @@ impl Destination {
     pub(crate) fn write_table<'v>(
         &self,
         columns: Vec<(String, MeasureKind)>,
+        groups: Option<GroupsShape>,
         rows: impl Iterator<Item = Vec<Value<'v>>>,
         containers: &Containers,
     ) -> Result<Box<dyn WriteRows>, Error> {
         let rows: Vec<Vec<Value<'v>>> = rows.collect();
         let columns = columns_of(columns, &rows);
-        let mut file = self.begin(&columns, containers)?;
+        let mut file = self.begin(&columns, groups, containers)?;
         for some in rows.chunks(ROWS_AT_ONCE) {
             let piece = self.format.encode_rows(&columns, some);
             file.write(piece.map_err(|unfit| Error::unfit(unfit, None))?)?;

@@ -106,7 +106,7 @@ impl<'a> Watch<'a> {
         Ok(Some(watch))
     }
 
-    /// The lines in which a later one may hold: scans all of them, then through those that share
+    /// The lines in which a later one may be used: reads all of them, then those that share
     /// a key.
     fn settle_before(&self, engine: &Engine, parallelism: Parallelism) -> Result<Settled, Error> {
         let mut state = State::default();

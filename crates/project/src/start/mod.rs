@@ -40,7 +40,7 @@ pub struct Started {
     pub tables: Vec<StartedTable>,
     /// The links.
     pub links: Vec<StartedLink>,
-    /// Possible links, and are in the plan as comments.
+    /// Possible links, which are in the plan as comments.
     pub doubts: Vec<StartedLink>,
     /// The figures.
     pub figures: Vec<FigureProposal>,

@@ -35,7 +35,7 @@ pub fn calendars(
         return other_lines(out, link, &without);
     }
     let spans = keys.iter().take(SHOWN).flat_map(|key| key.spans.iter());
-    let axis = Axis::over(spans.copied(), &[], width.saturating_sub(56).clamp(20, 60));
+    let axis = Axis::over(spans.copied(), &[], width.saturating_sub(60).clamp(20, 60));
     let mut table = TextTable::new([
         "Key",
         ">periods",
@@ -44,7 +44,9 @@ pub fn calendars(
         ">lines undated",
         ">carried",
         &*axis.ends(),
-    ]);
+    ])
+    .in_csv();
+    table.pin([6]);
     let n = |count: u64| if count == 0 { "·".to_owned() } else { grouped(&count.to_string()) };
     for key in keys.iter().take(SHOWN) {
         table.row([
@@ -189,7 +191,8 @@ fn table(out: Out<'_>, calendar: &KeyCalendar) -> io::Result<()> {
     let says = calendar.columns.iter().map(|column| format!(">{column}"));
     let measures = calendar.measures.iter().map(|(name, _)| format!(">{name}"));
     let mut table =
-        TextTable::new(column_names.chain(says).chain(measures).chain(["where".to_owned()]));
+        TextTable::new(column_names.chain(says).chain(measures).chain(["where".to_owned()]))
+            .in_csv();
     let mut before: Option<&KeyPeriod> = None;
     let open = |day: Option<Day>| day.map_or("open".to_owned(), |day| day.to_string());
     let mut told: Vec<&Finding> = Vec::new();

@@ -110,7 +110,7 @@ fn first_steps(out: Out<'_>, groups: &[Group<'_>]) -> io::Result<()> {
 fn line_groups(out: Out<'_>, checked: &Checked, groups: &[&Group<'_>]) -> io::Result<()> {
     let column_names = ["On lines", "in", ">keys", ">lines", ">share"].map(str::to_owned);
     let column_names = column_names.into_iter().chain(affected_columns(checked));
-    let mut table = TextTable::new(column_names.chain(["first".to_owned()]));
+    let mut table = TextTable::new(column_names.chain(["first".to_owned()])).in_csv();
     for group in groups {
         let first = group.findings[0];
         let mut row = vec![
@@ -130,7 +130,7 @@ fn line_groups(out: Out<'_>, checked: &Checked, groups: &[&Group<'_>]) -> io::Re
 
 fn row_groups(out: Out<'_>, groups: &[&Group<'_>]) -> io::Result<()> {
     let mut table =
-        TextTable::new(["In rows and values", "in", ">how many", "first", "what happens"]);
+        TextTable::new(["In rows and values", "in", ">how many", "first", "what happens"]).in_csv();
     for group in groups {
         let first = group.findings[0];
         table.row([
@@ -245,7 +245,9 @@ fn line_findings(out: Out<'_>, checked: &Checked, findings: &[&Finding]) -> io::
     let column_names = column_names.into_iter().chain(affected_columns(checked));
     let days = dated.then_some(["first day".to_owned(), "last day".to_owned()]);
     let may_be = ["may be".to_owned(), "note".to_owned()];
-    let mut table = TextTable::new(column_names.chain(days.into_iter().flatten()).chain(may_be));
+    // What a key may be is worth more than its days, where there is no room for both.
+    let mut table =
+        TextTable::new(column_names.chain(may_be).chain(days.into_iter().flatten())).in_csv();
     for finding in findings.iter().take(SHOWN) {
         let mut row = vec![
             visible(&finding.subject),
@@ -253,19 +255,19 @@ fn line_findings(out: Out<'_>, checked: &Checked, findings: &[&Finding]) -> io::
             grouped(&finding.count.to_string()),
         ];
         row.extend(affected_cells(checked, finding.affected.as_ref()));
-        if dated {
-            let (first, last) = finding.days.unzip();
-            row.extend([first, last].map(|day| day.map_or(String::new(), |day| day.to_string())));
-        }
         // Beside one that is likely, those that are near by chance say nothing.
         let surely = finding.suggestions.iter().any(|suggestion| suggestion.likely);
         let mut near = finding.suggestions.iter().filter(|s| s.likely || !surely);
         let shown: Vec<String> = near.by_ref().take(3).map(suggested).collect();
         let more = if near.next().is_some() { ", …" } else { "" };
         row.push(format!("{}{more}", shown.join(", ")));
-        // The suggestion is reported already.
+        // The suggestion is said already.
         let said = finding.code == Code::NearMiss;
         row.push(if said { String::new() } else { finding.note.clone() });
+        if dated {
+            let (first, last) = finding.days.unzip();
+            row.extend([first, last].map(|day| day.map_or(String::new(), |day| day.to_string())));
+        }
         table.row(row);
     }
     table.without_blank_columns(3).print(out, "  ")?;
@@ -281,7 +283,8 @@ fn suggested(suggestion: &interligo_engine::proof::balance::Suggestion) -> Strin
 }
 
 fn row_findings(out: Out<'_>, findings: &[&Finding]) -> io::Result<()> {
-    let mut table = TextTable::new(["Key or column", "in", ">how many", "where", "what happens"]);
+    let mut table =
+        TextTable::new(["Key or column", "in", ">how many", "where", "what happens"]).in_csv();
     for finding in findings.iter().take(SHOWN) {
         let part = finding.places.first().map_or("", |first| part_of(first));
         // What is in the same part is not named with it again.
@@ -328,7 +331,7 @@ pub(super) fn write_csv(
     Ok(())
 }
 
-/// Prints that a run scans.
+/// Prints that nothing stops a run.
 pub fn would_not_stop(out: Out<'_>) -> io::Result<()> {
     writeln!(out, "  {QUIET}None of this stops a run.{QUIET:#}")
 }

@@ -28,7 +28,8 @@ pub fn links(out: Out<'_>, map: &LinkMap) -> io::Result<()> {
         ">unmatched",
         ">rows unused",
         "other lines",
-    ]);
+    ])
+    .in_csv();
     for link in &map.links {
         let (found, all) = link.found();
         let n = |count: u64| grouped(&count.to_string());

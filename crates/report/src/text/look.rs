@@ -76,7 +76,7 @@ fn column_name(out: Out<'_>, profile: &TableProfile) -> io::Result<()> {
 fn columns(out: Out<'_>, profile: &TableProfile) -> io::Result<()> {
     let column_names =
         ["Column", "type", ">blank", ">distinct", "smallest", "largest", "first value", "key?"];
-    let mut table = TextTable::new(column_names);
+    let mut table = TextTable::new(column_names).in_csv();
     for column in &profile.columns {
         let summary = &column.summary;
         let asked = profile.questions.iter().find(|question| question.column == column.name);
@@ -267,7 +267,7 @@ pub fn rows(out: Out<'_>, name: &str, rows: &TableRows) -> io::Result<()> {
         return writeln!(out, "  No row.");
     }
     let column_names = rows.columns.iter().map(String::as_str);
-    let mut table = TextTable::new(["Place"].into_iter().chain(column_names));
+    let mut table = TextTable::new(["Place"].into_iter().chain(column_names)).in_csv();
     for (place, cells) in &rows.rows {
         let place = place.to_string();
         table.row([place].into_iter().chain(cells.iter().map(|cell| short(cell))));

@@ -27,6 +27,8 @@ pub(crate) struct TextTable {
     emphasized: Vec<usize>,
     /// Columns that are shown in full at any width, besides the first.
     pinned: Vec<usize>,
+    /// Whether `--format csv` of the command has all columns.
+    is_in_csv: bool,
 }
 
 impl TextTable {
@@ -39,6 +41,7 @@ impl TextTable {
             sum: false,
             emphasized: Vec::new(),
             pinned: Vec::new(),
+            is_in_csv: false,
         };
         for column_name in column_names {
             let column_name: String = column_name.into();
@@ -80,6 +83,12 @@ impl TextTable {
 
     pub(crate) fn is_empty(&self) -> bool {
         self.rows.is_empty()
+    }
+
+    /// The same table, of which `--format csv` has all columns.
+    pub(crate) fn in_csv(mut self) -> TextTable {
+        self.is_in_csv = true;
+        self
     }
 
     /// Shows these columns in full at any width.
@@ -197,8 +206,9 @@ impl TextTable {
         };
         let (verb, them) = if left.len() == 1 { ("does", "it") } else { ("do", "them") };
         let count = counted(left.len() as u64, "column");
+        let csv = if self.is_in_csv { " or --format csv" } else { "" };
         Some(format!(
-            "{count} {verb} not fit the width: {names}. A wider terminal or --format csv shows {them}."
+            "{count} {verb} not fit the width: {names}. A wider terminal{csv} shows {them}."
         ))
     }
 }
@@ -246,7 +256,7 @@ mod tests {
 
     #[test]
     fn text_becomes_narrower_before_columns_are_left_out() {
-        let mut table = TextTable::new(["Finding", ">lines", "first"]);
+        let mut table = TextTable::new(["Finding", ">lines", "first"]).in_csv();
         table.row(["near-miss", "12", "sales/corvo_2025.csv:1204"]);
         let at = |room| table.laid_out(&table.fit(room))[1].join("\n");
         assert_eq!(at(80), "near-miss     12  sales/corvo_2025.csv:1204");
@@ -259,6 +269,11 @@ mod tests {
             )
         );
         assert_eq!(table.not_shown(&table.fit(80)), None);
+        table.is_in_csv = false;
+        assert_eq!(
+            table.not_shown(&table.fit(30)).as_deref(),
+            Some("1 column does not fit the width: first. A wider terminal shows it.")
+        );
     }
 
     proptest! {

@@ -187,12 +187,12 @@ fn amounts(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
         ["Amounts".to_owned(), ">read".to_owned()]
             .into_iter()
             .chain(column_names)
-            .chain([String::new()]),
+            .chain(["closes".to_owned()]),
     );
     for amount in &tie.amounts {
         let cells = endings.iter().map(|(_, of)| sum(of(amount)));
         let named = [amount.column.clone(), sum(amount.read)].into_iter();
-        table.row(named.chain(cells).chain(["closes".to_owned()]));
+        table.row(named.chain(cells).chain(["yes".to_owned()]));
     }
     table.print(out, "  ")
 }

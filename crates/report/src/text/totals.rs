@@ -89,7 +89,7 @@ fn print_table(
     column_names
         .extend(columns.clone().map(|number| format!(">{}", short_column_name(table, number))));
     column_names.extend(look.bars.map(|measure| bar_column_name(table, measure)));
-    let mut shown = TextTable::new(column_names);
+    let mut shown = TextTable::new(column_names).in_csv();
     // What names a row, what is over all that is across, and bars are shown at any width.
     let over_all =
         |number: &usize| !table.across.is_empty() && table.columns[*number].key.is_none();

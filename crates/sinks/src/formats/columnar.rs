@@ -1,7 +1,6 @@
 //! Columnar files, Parquet and Arrow: numbers as DECIMAL, days as DATE, yes and no as BOOLEAN, all else as UTF8; unknown
 //! values are null.
 
-use std::io::{self, Write};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -15,7 +14,6 @@ use interligo_model::values::column::{
 };
 use interligo_model::values::date::Period;
 use interligo_model::values::decimal::Decimal;
-use interligo_model::values::value::Value;
 use parquet::arrow::ArrowWriter;
 use parquet::arrow::arrow_writer::{
     ArrowColumnChunk, ArrowColumnWriter, ArrowRowGroupWriterFactory, compute_leaves,
@@ -25,13 +23,11 @@ use parquet::file::properties::{EnabledStatistics, WriterProperties};
 use parquet::file::writer::SerializedFileWriter;
 use parquet::schema::types::ColumnPath;
 
-use super::typed::{refuse_names, typed_lines, typed_rows};
+use super::typed::refuse_names;
 use crate::background::Background;
 use crate::error::Error;
-use crate::format::{
-    EncodeLines, LinesShape, OutputFormat, Piece, RowColumn, Takes, Target, Unfit, WriteRows,
-};
-use crate::output_file::OutputFile;
+use crate::format::{OutputFormat, Piece, RowColumn, Target, WriteRows};
+use crate::output_file::{OutputFile, Through};
 
 /// Digits of a decimal.
 const DIGITS: u8 = 38;
@@ -49,18 +45,6 @@ pub(super) struct Parquet;
 pub(super) struct ArrowFile;
 
 impl OutputFormat for Parquet {
-    fn takes(&self) -> Takes {
-        Takes::Values
-    }
-
-    fn encode_lines(&self, shape: &LinesShape<'_>) -> Box<dyn EncodeLines> {
-        typed_lines(shape)
-    }
-
-    fn encode_rows(&self, columns: &[RowColumn], rows: &[Vec<Value<'_>>]) -> Result<Piece, Unfit> {
-        Ok(typed_rows(columns, rows))
-    }
-
     fn begin(
         &self,
         target: &Target<'_>,
@@ -97,18 +81,6 @@ impl OutputFormat for Parquet {
 }
 
 impl OutputFormat for ArrowFile {
-    fn takes(&self) -> Takes {
-        Takes::Values
-    }
-
-    fn encode_lines(&self, shape: &LinesShape<'_>) -> Box<dyn EncodeLines> {
-        typed_lines(shape)
-    }
-
-    fn encode_rows(&self, columns: &[RowColumn], rows: &[Vec<Value<'_>>]) -> Result<Piece, Unfit> {
-        Ok(typed_rows(columns, rows))
-    }
-
     fn begin(
         &self,
         target: &Target<'_>,
@@ -123,12 +95,12 @@ impl OutputFormat for ArrowFile {
 fn begin(
     target: &Target<'_>,
     columns: &[RowColumn],
-    sink: impl FnOnce(Counted, SchemaRef) -> Result<Sink, ArrowError>,
+    sink: impl FnOnce(Written, SchemaRef) -> Result<Sink, ArrowError>,
 ) -> Result<Box<dyn WriteRows>, Error> {
     refuse_names(target.path, columns)?;
     let schema = schema_of(columns);
     let path = target.path.to_owned();
-    let sink = sink(Counted(target.file()?), schema.clone()).map_err(|e| failed(&path, &e))?;
+    let sink = sink(Through(target.file()?), schema.clone()).map_err(|e| failed(&path, &e))?;
     let rows = ColumnarRows { path, columns: columns.to_vec(), schema, sink, rows: 0 };
     Background::of(Box::new(rows), target.path)
 }
@@ -137,24 +109,13 @@ fn failed(path: &Path, error: &dyn std::fmt::Display) -> Error {
     Error::told(path, &error.to_string())
 }
 
-/// A file that is written through; it counts what it is given.
-struct Counted(OutputFile);
-
-impl Write for Counted {
-    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
-        self.0.write(bytes).map_err(|error| io::Error::other(error.reason))?;
-        Ok(bytes.len())
-    }
-
-    fn flush(&mut self) -> io::Result<()> {
-        Ok(())
-    }
-}
+/// A file that is written through.
+type Written = Through<OutputFile>;
 
 /// What writes batches.
 enum Sink {
     Parquet(Box<RowGroups>),
-    Arrow(Box<FileWriter<Counted>>),
+    Arrow(Box<FileWriter<Written>>),
 }
 
 /// A columnar file that takes rows.
@@ -203,7 +164,7 @@ impl WriteRows for ColumnarRows {
 
 /// A Parquet file, whose row groups are encoded column by column, by several threads.
 struct RowGroups {
-    file: SerializedFileWriter<Counted>,
+    file: SerializedFileWriter<Written>,
     factory: ArrowRowGroupWriterFactory,
     /// Row groups that are written.
     groups: usize,

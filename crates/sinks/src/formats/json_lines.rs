@@ -9,17 +9,13 @@ use interligo_model::values::decimal::write_fixed;
 use interligo_model::values::value::Value;
 
 use super::status_text;
-use crate::format::{EncodeLines, LinesShape, OutputFormat, Piece, RowColumn, Takes, Unfit};
+use crate::format::{EncodeLines, LinesShape, OutputFormat, Piece, RowColumn, Unfit};
 use crate::raw_lines::LinesBatch;
 
 /// JSON lines.
 pub struct JsonLines;
 
 impl OutputFormat for JsonLines {
-    fn takes(&self) -> Takes {
-        Takes::Values
-    }
-
     fn encode_lines(&self, shape: &LinesShape<'_>) -> Box<dyn EncodeLines> {
         let members = shape.row_columns().iter().map(|own| member(&own.name)).collect();
         let columns = shape.columns.iter().map(|column| match column {

@@ -57,11 +57,15 @@ pub fn styled(name: &str, style: TextStyle) -> Option<Arc<dyn OutputFormat>> {
     form_of(name, Some(style))
 }
 
-/// Whether a name is that of a text file.
-pub fn is_text(name: &str) -> bool {
+/// What is between the fields of a text file, by its name; none where it is no text.
+pub fn text_separator(name: &str) -> Option<char> {
     let name = name.to_lowercase();
     let plain = COMPRESSED.iter().find_map(|(ending, _)| name.strip_suffix(ending));
-    [".csv", ".tsv"].iter().any(|ending| plain.unwrap_or(&name).ends_with(ending))
+    match plain.unwrap_or(&name) {
+        csv if csv.ends_with(".csv") => Some(','),
+        tsv if tsv.ends_with(".tsv") => Some('\t'),
+        _ => None,
+    }
 }
 
 fn form_of(name: &str, style: Option<TextStyle>) -> Option<Arc<dyn OutputFormat>> {
@@ -76,7 +80,7 @@ fn form_of(name: &str, style: Option<TextStyle>) -> Option<Arc<dyn OutputFormat>
     let plain = how.and_then(|(ending, _)| name.strip_suffix(ending)).unwrap_or(&name);
     let (ending, make) = FORMATS.iter().find(|(ending, _)| plain.ends_with(ending))?;
     let is_bytes = matches!(*ending, ".csv" | ".tsv" | ".jsonl");
-    let inner: Arc<dyn OutputFormat> = match style.filter(|_| is_text(&name)) {
+    let inner: Arc<dyn OutputFormat> = match style.filter(|_| text_separator(&name).is_some()) {
         Some(style) => Arc::new(StyledText(style)),
         None => make(),
     };

@@ -9,7 +9,7 @@ use std::path::{Path, PathBuf};
 
 use interligo_model::values::column::{Column, ColumnKind};
 use interligo_model::values::value::Value;
-use interligo_sources::formats::{connect_to_server, shown_address};
+use interligo_sources::formats::{connect_to_server, quoted_name, shown_address};
 use postgres::Client;
 
 use super::typed::{refuse_names, typed_lines, typed_rows};
@@ -17,8 +17,7 @@ use crate::background::Background;
 use crate::containers::{Container, Finished, Shared, with};
 use crate::error::{Error, OutputErrorKind};
 use crate::format::{
-    EncodeLines, LinesShape, OutputFormat, Piece, RowColumn, Takes, Target, Unfit, UnfitReason,
-    WriteRows,
+    EncodeLines, LinesShape, OutputFormat, Piece, RowColumn, Target, Unfit, UnfitReason, WriteRows,
 };
 use crate::output_file::OutputFile;
 use crate::publish::{Decide, Decision, Undecided};
@@ -35,10 +34,6 @@ const LONGEST: usize = 63;
 pub(super) struct Postgres;
 
 impl OutputFormat for Postgres {
-    fn takes(&self) -> Takes {
-        Takes::Values
-    }
-
     fn holds_several(&self) -> bool {
         true
     }
@@ -73,9 +68,13 @@ impl OutputFormat for Postgres {
             Ok(Box::new(Server::open(target.path, schema, target.plan)?) as Box<dyn Container>)
         })?;
         with(&server, |server: &mut Server| server.table((schema, table), columns))?;
-        let names: Vec<String> = columns.iter().map(|column| quoted(&column.name)).collect();
-        let copy =
-            format!("COPY {}.{} ({}) FROM STDIN", quoted(schema), quoted(table), names.join(", "));
+        let names: Vec<String> = columns.iter().map(|column| quoted_name(&column.name)).collect();
+        let copy = format!(
+            "COPY {}.{} ({}) FROM STDIN",
+            quoted_name(schema),
+            quoted_name(table),
+            names.join(", ")
+        );
         Background::of(Box::new(TableRows { server, copy, rows: 0 }), target.path)
     }
 }
@@ -97,7 +96,7 @@ struct Server {
 impl Server {
     fn open(address: &Path, schema: &str, plan: &str) -> Result<Server, Error> {
         let mut client = connected(address)?;
-        let own = |table: &str| format!("{}.{}", quoted(schema), quoted(table));
+        let own = |table: &str| format!("{}.{}", quoted_name(schema), quoted_name(table));
         let (tables, runs) = (own("interligo_tables"), own("interligo_runs"));
         // They are there before the transaction, so that whoever looks for its mark can wait for it.
         let make = format!(
@@ -139,9 +138,9 @@ impl Server {
             .iter()
             .map(|column| (column.name.clone(), type_of(column.kind).to_owned()))
             .collect();
-        let of_column = |(name, sql): &(String, String)| format!("{} {sql}", quoted(name));
+        let of_column = |(name, sql): &(String, String)| format!("{} {sql}", quoted_name(name));
         let listed: Vec<String> = wanted.iter().map(of_column).collect();
-        let target = format!("{}.{}", quoted(schema), quoted(table));
+        let target = format!("{}.{}", quoted_name(schema), quoted_name(table));
         let create = format!("CREATE TABLE {target} ({})", listed.join(", "));
         if known.is_empty() {
             client.batch_execute(&create).map_err(failed)?;
@@ -332,10 +331,6 @@ fn type_of(kind: ColumnKind) -> &'static str {
         ColumnKind::YesNo => "boolean",
         ColumnKind::Text | ColumnKind::Period(_) => "text",
     }
-}
-
-fn quoted(name: &str) -> String {
-    format!("\"{}\"", name.replace('"', "\"\""))
 }
 
 fn failed(address: &Path, error: &postgres::Error) -> Error {

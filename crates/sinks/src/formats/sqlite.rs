@@ -9,16 +9,15 @@ use std::path::{Path, PathBuf};
 use interligo_model::values::column::Column;
 use interligo_model::values::decimal::Decimal;
 use interligo_model::values::value::Value;
+use interligo_sources::formats::quoted_name;
 use rusqlite::types::{ToSqlOutput, ValueRef};
 use rusqlite::{Connection, OpenFlags, OptionalExtension, ToSql};
 
-use super::typed::{refuse_names, typed_lines, typed_rows};
+use super::typed::refuse_names;
 use crate::background::Background;
 use crate::containers::{Container, Finished, Shared, with};
 use crate::error::{Error, OutputErrorKind};
-use crate::format::{
-    EncodeLines, LinesShape, OutputFormat, Piece, RowColumn, Takes, Target, Unfit, WriteRows,
-};
+use crate::format::{OutputFormat, Piece, RowColumn, Target, WriteRows};
 use crate::output_file::OutputFile;
 use crate::run_facts::RunFacts;
 
@@ -32,10 +31,6 @@ const DIGITS: i128 = 1_000_000_000_000_000;
 pub(super) struct Sqlite;
 
 impl OutputFormat for Sqlite {
-    fn takes(&self) -> Takes {
-        Takes::Values
-    }
-
     fn holds_several(&self) -> bool {
         true
     }
@@ -44,14 +39,6 @@ impl OutputFormat for Sqlite {
         let lower = name.to_lowercase();
         let taken = name.is_empty() || lower.starts_with("sqlite_") || lower == MARKS;
         taken.then(|| format!("a table cannot be called `{name}`"))
-    }
-
-    fn encode_lines(&self, shape: &LinesShape<'_>) -> Box<dyn EncodeLines> {
-        typed_lines(shape)
-    }
-
-    fn encode_rows(&self, columns: &[RowColumn], rows: &[Vec<Value<'_>>]) -> Result<Piece, Unfit> {
-        Ok(typed_rows(columns, rows))
     }
 
     fn begin(
@@ -67,7 +54,7 @@ impl OutputFormat for Sqlite {
             database.table(target.table, columns, target.plan)
         })?;
         let marks = vec!["?"; columns.len()].join(", ");
-        let insert = format!("INSERT INTO {} VALUES ({marks})", quoted(target.table));
+        let insert = format!("INSERT INTO {} VALUES ({marks})", quoted_name(target.table));
         Background::of(Box::new(TableRows { database, insert, rows: 0 }), target.path)
     }
 }
@@ -122,8 +109,8 @@ impl Database {
             )
             .optional()
             .map_err(failed)?;
-        let names: Vec<String> = columns.iter().map(|column| quoted(&column.name)).collect();
-        let create = format!("CREATE TABLE {} ({})", quoted(name), names.join(", "));
+        let names: Vec<String> = columns.iter().map(|column| quoted_name(&column.name)).collect();
+        let create = format!("CREATE TABLE {} ({})", quoted_name(name), names.join(", "));
         match known {
             None => copy.execute_batch(&create).map_err(failed)?,
             Some(known) => {
@@ -141,7 +128,7 @@ impl Database {
                 }
                 let former = columns_of(copy, &known).map_err(failed)?;
                 let same = former.iter().eq(columns.iter().map(|column| &column.name));
-                let table = quoted(&known);
+                let table = quoted_name(&known);
                 let change = match same {
                     true => format!("DELETE FROM {table}"),
                     false => format!("DROP TABLE {table}; {create}"),
@@ -292,10 +279,6 @@ impl ToSql for Cell<'_> {
             Cell::Text(text) => ToSqlOutput::Borrowed(ValueRef::Text(text.as_bytes())),
         })
     }
-}
-
-fn quoted(name: &str) -> String {
-    format!("\"{}\"", name.replace('"', "\"\""))
 }
 
 fn failed(path: &Path, error: &rusqlite::Error) -> Error {

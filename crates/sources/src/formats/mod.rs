@@ -110,7 +110,7 @@ pub trait Format: Sync {
     /// An address as messages show it.
     ///
     /// # Errors
-    /// It is none, or holds what must not are in a plan.
+    /// It is none, or holds what must not be in a plan.
     fn shown(&self, address: &str) -> Result<Arc<str>, Error> {
         Ok(address.into())
     }
@@ -404,7 +404,7 @@ fn ends_with(name: &str, endings: &[&str]) -> bool {
 
 /// A name as SQL quotes it.
 #[cfg(any(feature = "postgres", feature = "sqlite"))]
-fn quoted_name(name: &str) -> String {
+pub fn quoted_name(name: &str) -> String {
     format!("\"{}\"", name.replace('"', "\"\""))
 }
 

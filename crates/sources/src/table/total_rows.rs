@@ -6,7 +6,7 @@ use std::sync::{Arc, LazyLock, Mutex, PoisonError};
 
 use aho_corasick::{AhoCorasick, MatchKind};
 use interligo_engine::rows::total_row::{
-    FieldSums, TotalSign, is_footer, is_named_total, looks_like_total, total_words,
+    FieldSums, TotalEvidence, is_footer, is_named_total, looks_like_total, total_words,
 };
 use interligo_model::plan::TotalRows;
 use interligo_model::values::cells::Cells;
@@ -46,7 +46,7 @@ pub struct Candidate {
     /// Its number.
     pub row: usize,
     /// The evidence for it.
-    pub character: TotalSign,
+    pub evidence: TotalEvidence,
 }
 
 /// The rows of a part that look like totals, by their row in the file: whether each is proved to be one.
@@ -115,7 +115,7 @@ fn go_through(table: &Table, part: &Part) -> Result<Judged, Error> {
             if let Some(candidate) = candidates.iter().find(|candidate| candidate.row == to) {
                 let cells = rows.cells_of(to);
                 let cells: Vec<&str> = cells.iter().map(String::as_str).collect();
-                let proved = sums.prove(&cells) && candidate.character.can_be_proved();
+                let proved = sums.prove(&cells) && candidate.evidence.can_be_proved();
                 judged.insert(rows.number_of(to), proved);
             }
         }
@@ -137,7 +137,7 @@ fn named(grid: &Grid, part: &Part) -> Vec<Candidate> {
         let cells: Vec<_> = (0..grid.width()).map(|field| grid.cell(*row, field)).collect();
         is_named_total(&cells.iter().map(|cell| &**cell).collect::<Vec<_>>(), &part.style.style)
     });
-    rows.into_iter().map(|row| Candidate { row, character: TotalSign::Named }).collect()
+    rows.into_iter().map(|row| Candidate { row, evidence: TotalEvidence::Named }).collect()
 }
 
 fn rows_with_words(text: &TextGrid) -> Vec<usize> {
@@ -171,7 +171,7 @@ fn at_foot(rows: &Rows, part: &Part) -> Vec<Candidate> {
         let cells = rows.cells_of(row);
         let cells: Vec<&str> = cells.iter().map(String::as_str).collect();
         match looks_like_total(&cells, &always, row - window, style) {
-            Some(character) => found.push(Candidate { row, character }),
+            Some(evidence) => found.push(Candidate { row, evidence }),
             None if found.is_empty()
                 && all - row <= FOOTERS
                 && is_footer(&cells, &always, style) => {}

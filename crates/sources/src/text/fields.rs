@@ -25,7 +25,7 @@ pub struct Fields {
     starts: Vec<u32>,
     /// Of each row, where its fields end: at the separator or line end.
     ends: Vec<u32>,
-    /// Rows with fewer or more fields than the column name.
+    /// Rows with fewer or more fields than the header row.
     pub ragged: Vec<Ragged>,
     /// Rows without any value.
     pub blank: u64,
@@ -37,10 +37,10 @@ pub struct Fields {
     covered: u64,
 }
 
-/// A row with another number of fields than the column name.
+/// A row with another number of fields than the header row.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Ragged {
-    /// How many rows of the column name's width come before it in the block.
+    /// How many rows of the header row's width come before it in the block.
     pub before: u32,
     /// Where it starts and ends in the block, without its line end.
     pub start: u32,
@@ -244,7 +244,7 @@ impl Fields {
     pub fn column(&self, block: &Buffer, field: usize) -> StringViewArray {
         let bytes = block.as_slice();
         let mut views = Vec::with_capacity(self.rows());
-        // Texts with doubled quotes, which do not are in the block as they are.
+        // Texts with doubled quotes, which are not in the block as they read.
         let mut mended: Vec<u8> = Vec::new();
         let last = field + 1 == self.width;
         for row in 0..self.rows() {

@@ -9,9 +9,7 @@ use interligo_model::values::value::Value;
 use interligo_sources::text::rows_in;
 
 use super::super::typed::{typed_lines, typed_rows};
-use crate::format::{
-    EncodeLines, LinesShape, OutputFormat, Piece, RowColumn, Takes, Unfit, UnfitReason,
-};
+use crate::format::{EncodeLines, LinesShape, OutputFormat, Piece, RowColumn, Unfit, UnfitReason};
 use crate::raw_lines::LinesBatch;
 
 /// How a text file is to be written.
@@ -51,10 +49,6 @@ impl Default for TextStyle {
 pub struct StyledText(pub TextStyle);
 
 impl OutputFormat for StyledText {
-    fn takes(&self) -> Takes {
-        Takes::Values
-    }
-
     fn encode_lines(&self, shape: &LinesShape<'_>) -> Box<dyn EncodeLines> {
         Box::new(StyledLines {
             style: self.0,

@@ -10,17 +10,13 @@ mod styles;
 use std::io::Read;
 use std::path::{Path, PathBuf};
 
-use interligo_model::values::value::Value;
 use rust_xlsxwriter::{DocProperties, ExcelDateTime, Workbook as XlsxFile, Worksheet, XlsxError};
 
-use super::typed::{typed_lines, typed_rows};
 use crate::background::Background;
 use crate::containers::{Container, Finished, with};
 use crate::error::{Error, OutputErrorKind};
-use crate::format::{
-    EncodeLines, LinesShape, OutputFormat, Piece, RowColumn, Takes, Target, Unfit, WriteRows,
-};
-use crate::output_file::OutputFile;
+use crate::format::{OutputFormat, RowColumn, Target, WriteRows};
+use crate::output_file::{OutputFile, Through};
 use crate::run_facts::RunFacts;
 use sheet::SheetRows;
 
@@ -37,10 +33,6 @@ const MARK: &str = "Interligo";
 pub(super) struct Workbook;
 
 impl OutputFormat for Workbook {
-    fn takes(&self) -> Takes {
-        Takes::Values
-    }
-
     fn holds_several(&self) -> bool {
         true
     }
@@ -57,14 +49,6 @@ impl OutputFormat for Workbook {
         true
     }
 
-    fn encode_lines(&self, shape: &LinesShape<'_>) -> Box<dyn EncodeLines> {
-        typed_lines(shape)
-    }
-
-    fn encode_rows(&self, columns: &[RowColumn], rows: &[Vec<Value<'_>>]) -> Result<Piece, Unfit> {
-        Ok(typed_rows(columns, rows))
-    }
-
     fn begin(
         &self,
         target: &Target<'_>,
@@ -77,8 +61,8 @@ impl OutputFormat for Workbook {
         let book = target.containers.at(target.path, || {
             Ok(Box::new(Book::create(target.path, target.file()?)?) as Box<dyn Container>)
         })?;
-        let number = with(&book, |book: &mut Book| book.add(target.table, target.charts))?;
-        let rows = SheetRows::new(book.clone(), number, target.path, columns)?;
+        let number = with(&book, |book: &mut Book| book.add(target))?;
+        let rows = SheetRows::new(book.clone(), number, target, columns)?;
         Background::of(Box::new(rows), target.path)
     }
 }
@@ -124,9 +108,6 @@ pub(super) struct Book {
 /// A sheet of a workbook, with what is known of it.
 struct BookSheet {
     name: String,
-    charts: bool,
-    /// Rows below the header row.
-    rows: u64,
     /// Numbers that are kept as text.
     as_text: u64,
 }
@@ -149,10 +130,15 @@ impl Book {
     }
 
     /// Begins a sheet; the answer is its number.
-    fn add(&mut self, name: &str, charts: bool) -> Result<usize, Error> {
-        let sheet = self.workbook.add_worksheet_with_constant_memory();
+    fn add(&mut self, target: &Target<'_>) -> Result<usize, Error> {
+        let name = target.table;
+        // The library writes levels of rows only of sheets that it keeps in memory, as totals are anyway.
+        let sheet = match target.groups.is_some_and(|groups| groups.levels > 1) {
+            true => Ok(self.workbook.add_worksheet()),
+            false => self.workbook.add_worksheet_with_constant_memory(),
+        };
         sheet.and_then(|sheet| sheet.set_name(name)).map_err(|error| failed(&self.path, &error))?;
-        self.sheets.push(BookSheet { name: name.to_owned(), charts, rows: 0, as_text: 0 });
+        self.sheets.push(BookSheet { name: name.to_owned(), as_text: 0 });
         Ok(self.sheets.len() - 1)
     }
 
@@ -195,20 +181,6 @@ impl Container for Book {
 
     fn as_any(&mut self) -> &mut dyn std::any::Any {
         self
-    }
-}
-
-/// The file of a workbook, which is written through.
-struct Through<'f>(&'f mut OutputFile);
-
-impl std::io::Write for Through<'_> {
-    fn write(&mut self, bytes: &[u8]) -> std::io::Result<usize> {
-        self.0.write(bytes).map_err(|error| std::io::Error::other(error.reason))?;
-        Ok(bytes.len())
-    }
-
-    fn flush(&mut self) -> std::io::Result<()> {
-        Ok(())
     }
 }
 

@@ -1,6 +1,6 @@
 //! An output as a sheet: a header row that stays in view, typed cells, columns as wide as what is in them, a chart.
 
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 
 use interligo_engine::totals::MeasureKind;
 use interligo_model::values::column::{Column, ColumnKind};
@@ -11,7 +11,7 @@ use rust_xlsxwriter::{Chart, ChartType, ExcelDateTime, Format, Worksheet, XlsxEr
 use super::{Book, MOST_ROWS, styles};
 use crate::containers::{Shared, with};
 use crate::error::{Error, OutputErrorKind};
-use crate::format::{Piece, RowColumn, WriteRows};
+use crate::format::{GroupsShape, Piece, RowColumn, Target, WriteRows};
 use crate::output_file::OutputFile;
 
 /// The widest column, in characters.
@@ -35,15 +35,10 @@ pub(super) struct SheetRows {
     number: usize,
     path: PathBuf,
     columns: Vec<SheetColumn>,
-    /// Whether the first column has the level of a row.
-    leveled: bool,
+    /// Of a table of totals, how its rows belong together.
+    groups: GroupsShape,
     rows: u64,
     as_text: u64,
-    /// Of a table with levels, the first row of the group that is open at each.
-    open: Vec<u32>,
-    deepest: u8,
-    /// Whether the last row brings the other groups together.
-    has_rest: bool,
 }
 
 struct SheetColumn {
@@ -58,7 +53,7 @@ impl SheetRows {
     pub(super) fn new(
         book: Shared,
         number: usize,
-        path: &Path,
+        target: &Target<'_>,
         columns: &[RowColumn],
     ) -> Result<SheetRows, Error> {
         let column = |own: &RowColumn| SheetColumn {
@@ -70,14 +65,11 @@ impl SheetRows {
         let rows = SheetRows {
             book,
             number,
-            path: path.to_owned(),
-            leveled: columns.first().is_some_and(|first| first.name == "level"),
+            path: target.path.to_owned(),
+            groups: target.groups.unwrap_or_default(),
             columns: columns.iter().map(column).collect(),
             rows: 0,
             as_text: 0,
-            open: Vec::new(),
-            deepest: 0,
-            has_rest: false,
         };
         rows.on_sheet(|sheet| {
             sheet.set_row_height(0, 20)?;
@@ -85,6 +77,7 @@ impl SheetRows {
                 let header = styles::header(column.kind);
                 sheet.write_string_with_format(0, number as u16, &column.name, &header)?;
             }
+            sheet.group_symbols_above(true);
             sheet.set_freeze_panes(1, 0)?;
             sheet.set_repeat_rows(0, 0)?;
             sheet.set_landscape().set_print_fit_to_pages(1, 0);
@@ -99,11 +92,6 @@ impl SheetRows {
     ) -> Result<R, Error> {
         with(&self.book, |book: &mut Book| book.on_sheet(self.number, work))
     }
-
-    /// How many rows a table with levels has at the deepest one.
-    fn note_level(&mut self, level: u8) {
-        self.deepest = self.deepest.max(level);
-    }
 }
 
 impl WriteRows for SheetRows {
@@ -116,29 +104,16 @@ impl WriteRows for SheetRows {
             );
             return Err(Error::new(OutputErrorKind::TooLarge, &self.path, reason));
         }
-        let levels: Vec<u8> = match (self.leveled, columns.first()) {
-            (true, Some(level)) => {
-                let level = |row| match level.value(row) {
-                    Value::Number(level) => level.whole().map_or(1, |level| level as u8),
-                    _ => 1,
-                };
-                (0..rows).map(level).collect()
-            }
-            _ => Vec::new(),
-        };
-        levels.iter().for_each(|level| self.note_level(*level));
-        if let (Some(last), Some(label)) = (rows.checked_sub(1), columns.first()) {
-            self.has_rest = label.value(last).to_string().starts_with("(the other ");
-        }
         let (first, measured) = (self.rows as u32 + 1, self.rows < MEASURED);
         let mut as_text = 0;
         let book = self.book.clone();
         let (number, own) = (self.number, &mut self.columns);
-        let deepest = if self.leveled { self.deepest } else { 0 };
+        let deepest = self.groups.levels;
         with(&book, |book: &mut Book| {
             book.on_sheet(number, |sheet| {
                 for row in 0..rows {
-                    let bold = levels.get(row).is_some_and(|level| *level < deepest);
+                    let level = level_of(columns, row, deepest);
+                    let bold = level < deepest;
                     for (at, (column, own)) in columns.iter().zip(own.iter_mut()).enumerate() {
                         let format = if bold { &own.subtotal } else { &own.cells };
                         let place = (first + row as u32, at as u16);
@@ -149,29 +124,31 @@ impl WriteRows for SheetRows {
                         as_text += u64::from(matches!(cell, Cell::Digits(_)));
                         cell.write(sheet, place, format, bold)?;
                     }
+                    for _ in 1..level {
+                        let row = first + row as u32;
+                        sheet.group_rows(row, row)?;
+                    }
                 }
                 Ok(())
             })
         })?;
         self.rows += rows as u64;
         self.as_text += as_text;
-        self.outline(&levels, first)
+        Ok(())
     }
 
     fn rows(&mut self) -> Result<u64, Error> {
         Ok(self.rows)
     }
 
-    fn finish(mut self: Box<Self>) -> Result<Option<OutputFile>, Error> {
-        self.outline_rest()?;
+    fn finish(self: Box<Self>) -> Result<Option<OutputFile>, Error> {
         let last = self.rows as u32;
         let widths: Vec<usize> = self.columns.iter().map(|c| c.width.min(WIDEST)).collect();
         let chart = self.chart();
         let columns = self.columns.len() as u16;
-        let (rows, as_text) = (self.rows, self.as_text);
+        let as_text = self.as_text;
         with(&self.book, |book: &mut Book| {
-            let charts = book.sheets[self.number].charts;
-            (book.sheets[self.number].rows, book.sheets[self.number].as_text) = (rows, as_text);
+            book.sheets[self.number].as_text = as_text;
             book.on_sheet(self.number, |sheet| {
                 for (at, width) in widths.iter().enumerate() {
                     sheet.set_column_width(at as u16, *width as f64)?;
@@ -179,7 +156,7 @@ impl WriteRows for SheetRows {
                 if columns > 0 {
                     sheet.autofilter(0, 0, last, columns - 1)?;
                 }
-                if let Some(chart) = chart.filter(|_| charts) {
+                if let Some(chart) = chart {
                     sheet.insert_chart_with_offset(1, columns, &chart, 24, 0)?;
                 }
                 Ok(())
@@ -190,43 +167,16 @@ impl WriteRows for SheetRows {
 }
 
 impl SheetRows {
-    /// Groups the rows below each that sums them up.
-    fn outline(&mut self, levels: &[u8], first: u32) -> Result<(), Error> {
-        for (row, level) in levels.iter().enumerate() {
-            self.close_groups(usize::from(*level), first + row as u32)?;
-            self.open.push(first + row as u32);
-        }
-        Ok(())
-    }
-
-    fn outline_rest(&mut self) -> Result<(), Error> {
-        self.close_groups(1, self.rows as u32 + 1)
-    }
-
-    /// Closes the groups that a row of this level ends.
-    fn close_groups(&mut self, level: usize, row: u32) -> Result<(), Error> {
-        while self.leveled && self.open.len() >= level.max(1) {
-            let Some(head) = self.open.pop() else { break };
-            if head + 1 < row && self.open.len() + 1 < usize::from(self.deepest) {
-                self.on_sheet(|sheet| {
-                    sheet.group_symbols_above(true);
-                    sheet.group_rows(head + 1, row - 1).map(|_| ())
-                })?;
-            }
-        }
-        Ok(())
-    }
-
-    /// A chart of the first amount by the first attribute: columns over periods, else bars.
+    /// A chart of an amount by the first attribute: columns over periods, else bars.
     fn chart(&self) -> Option<Chart> {
-        let (label, value) = (self.columns.first()?, self.charted()?);
-        if self.rows == 0 || self.rows > CHARTED || self.leveled {
+        let (label, value) = (self.columns.first()?, self.groups.drawn?);
+        if self.rows == 0 || self.rows > CHARTED || self.groups.levels > 1 {
             return None;
         }
         let over_time = matches!(label.own.kind, ColumnKind::Period(_) | ColumnKind::Date);
         let mut chart = Chart::new(if over_time { ChartType::Column } else { ChartType::Bar });
         // What brings many groups together would dwarf all others.
-        let last = self.rows as u32 - u32::from(self.has_rest);
+        let last = self.rows as u32 - u32::from(self.groups.has_rest);
         let name = &self.columns[value].own.name;
         let sheet = with(&self.book, |book: &mut Book| book.sheets[self.number].name.clone());
         chart
@@ -247,19 +197,13 @@ impl SheetRows {
         chart.set_width(640).set_height(360);
         Some(chart)
     }
+}
 
-    fn charted(&self) -> Option<usize> {
-        let amount = |column: &SheetColumn| {
-            matches!(column.own.kind, ColumnKind::Number(_)) && column.own.shown.is_amount()
-        };
-        // Where attributes are across, the total over all of them.
-        let over_all = |column: &&SheetColumn| column.own.name.starts_with("all ");
-        let all = self.columns.iter().find(over_all).map(|column| &column.own.name);
-        let wanted = |column: &SheetColumn| {
-            amount(column) && all.is_none_or(|_| column.own.name.starts_with("all "))
-        };
-        self.columns.iter().skip(1).position(wanted).map(|at| at + 1)
-    }
+/// The level of a row among this many; the first, where there is only one.
+fn level_of(columns: &[Column], row: usize, levels: usize) -> usize {
+    let level = columns.first().filter(|_| levels > 1).map(|column| column.value(row));
+    let whole = level.and_then(|level| level.number()?.whole());
+    whole.and_then(|level| usize::try_from(level).ok()).unwrap_or(1)
 }
 
 /// A value as a cell has it.

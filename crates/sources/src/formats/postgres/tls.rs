@@ -79,7 +79,7 @@ impl ServerCertVerifier for Verifier {
         now: UnixTime,
     ) -> Result<ServerCertVerified, Error> {
         let Some(chain) = &self.chain else { return Ok(ServerCertVerified::assertion()) };
-        // A server may represent itself: its own certificate is the one that is trusted.
+        // A server may vouch for itself: its own certificate is the one that is trusted.
         if self.trusted.contains(certificate) {
             if self.name {
                 verify_server_name(&ParsedCertificate::try_from(certificate)?, name)?;
