@@ -53,7 +53,10 @@ pub(crate) fn demo(options: &DemoOptions, out: Out<'_>) -> Result<(), Failure> {
         writeln!(out)?;
     }
     text::counts(out, &ties)?;
-    text::outcome(out, &folder.to_string(), &ties, &ran)?;
+    let results = ties.iter().flat_map(|tie| &tie.written).filter(|written| !written.beside);
+    let results = text::counted(results.count() as u64, "result");
+    let findings = text::counted(ran.checked.groups().len() as u64, "finding");
+    writeln!(out, "  {results} in `{folder}/out`; {findings}.")?;
     writeln!(out)?;
     writeln!(out, "  cd {folder}")?;
     for (command, what) in NEXT {

@@ -11,7 +11,7 @@ use super::findings::{self, since_the_last_run};
 use super::number::grouped;
 use super::table::TextTable;
 use super::tie_out::sum;
-use super::{Out, QUIET, TITLE, counted};
+use super::{Out, QUIET, TITLE};
 
 /// How many lines a run has for findings.
 const FINDINGS: usize = 3;
@@ -98,14 +98,4 @@ fn outputs(out: Out<'_>, ties: &[&TieOut]) -> io::Result<()> {
         return writeln!(out, "  Nothing was written: the plan has no [outputs] with `to`.");
     }
     table.print(out, "  ")
-}
-
-/// Prints in a line how many outputs and kinds of findings there are, and where.
-pub fn outcome(out: Out<'_>, folder: &str, ties: &[&TieOut], ran: &RunResult) -> io::Result<()> {
-    let outputs = ties.iter().flat_map(|tie| &tie.written).filter(|written| !written.beside);
-    let outputs = counted(outputs.count() as u64, "result");
-    let kinds = ran.checked.groups().len() as u64;
-    let kinds =
-        if kinds == 0 { "nothing to look at".to_owned() } else { counted(kinds, "finding") };
-    writeln!(out, "  {outputs} in `{folder}/out`; {kinds}.")
 }

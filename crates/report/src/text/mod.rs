@@ -17,7 +17,7 @@ pub(crate) mod table;
 mod tie_out;
 pub(crate) mod totals;
 
-pub use brief::{brief, counts, outcome};
+pub use brief::{brief, counts};
 pub use calendar::{calendar, calendars};
 pub use check::{
     ShownRows, check_csv, detail, for_owners, nothing_of, overview, would_not_stop, would_stop,
