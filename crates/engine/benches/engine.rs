@@ -151,12 +151,12 @@ fn engine(by: &[&str], show: &[&str]) -> (Engine, Vec<Output>) {
     }
     let written =
         |texts: &[&str]| texts.iter().map(|t| Written::in_option("bench", t, 0..t.len())).collect();
-    let content = Content::Totals(Box::new(TotalsRequest {
+    let totals = TotalsRequest {
         by: written(by),
         show: Some(written(show)),
         ..TotalsRequest::default()
-    }));
-    let request = Request { name: "totals".to_owned(), to: None, of: None, content };
+    };
+    let request = Request::of_totals("totals", totals);
     let bound = bind(&plan, &column_names, &[request], &BTreeSet::new()).unwrap().remove(0);
     let products = vec![
         texts((0..PRODUCTS).map(sku)),
@@ -194,7 +194,7 @@ fn engine(by: &[&str], show: &[&str]) -> (Engine, Vec<Output>) {
 fn totals(outputs: &[Output]) -> &TotalsPlan {
     match &outputs[0].content {
         OutputContent::Totals { plan, .. } => plan,
-        OutputContent::Lines(..) | OutputContent::List(..) => unreachable!(),
+        OutputContent::Lines { .. } | OutputContent::List(..) => unreachable!(),
     }
 }
 

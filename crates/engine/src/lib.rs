@@ -16,6 +16,7 @@ pub mod engine;
 pub mod eval;
 pub mod keys;
 pub mod lines;
+pub mod live;
 pub mod links;
 pub mod lookup;
 pub mod near;

@@ -4,9 +4,10 @@ use interligo_model::formula::parse;
 use interligo_model::plan::{ListKind, Mistake, Written};
 use interligo_model::values::column::ColumnKind;
 
-use crate::bind::{Bound, BoundTotals, LinesColumn, OutputKind};
+use crate::bind::{Bound, BoundTotals, LinesColumn, OutputKind, WorkbookRequest};
 use crate::engine::{Engine, Extent, Sample};
 use crate::eval::{ExprKind, check, kind_of};
+use crate::live::LiveLines;
 use crate::lookup::Lookup;
 use crate::totals::{Layout, MeasureKind, TotalsPlan, kind_shown, shown_of};
 
@@ -16,14 +17,23 @@ pub struct Output {
     pub name: String,
     /// The file to write.
     pub to: Option<Written>,
+    /// The workbook of the plan in which it is a sheet.
+    pub workbook: Option<WorkbookRequest>,
     /// What it holds.
     pub content: OutputContent,
 }
 
 /// What an output holds.
 pub enum OutputContent {
-    /// Lines with these columns, and the numbers of the values by which they go to files of their own.
-    Lines(Vec<OutputColumn>, Vec<usize>),
+    /// Lines.
+    Lines {
+        /// The columns.
+        columns: Vec<OutputColumn>,
+        /// The numbers of the values by which lines go to files of their own.
+        slots: Vec<usize>,
+        /// What more a sheet with formulas has.
+        live: Option<LiveLines>,
+    },
     /// Totals: what they ask of this fact, and how the table is laid out; a fact that only adds to the table of
     /// another has no layout.
     Totals {
@@ -58,6 +68,13 @@ pub enum OutputColumn {
     },
     /// How a link came out.
     LinkStatus {
+        /// The column name.
+        column_name: String,
+        /// The link.
+        link: usize,
+    },
+    /// The row of its lookup to which a link leads, in a sheet of the lookup below its header row.
+    LinkRow {
         /// The column name.
         column_name: String,
         /// The link.
@@ -104,7 +121,7 @@ impl Engine {
         if extent == Extent::Needed {
             let exprs = outputs.iter().filter_map(|output| match &output.content {
                 OutputContent::Totals { plan, .. } => Some(plan.exprs()),
-                OutputContent::Lines(..) | OutputContent::List(..) => None,
+                OutputContent::Lines { .. } | OutputContent::List(..) => None,
             });
             engine.leave_out_unneeded(exprs.flatten());
         }
@@ -124,7 +141,8 @@ impl Engine {
             let content = match &output.kind {
                 OutputKind::Lines(columns, slots) => self.type_lines(columns).and_then(|columns| {
                     let slots = slots.iter().map(|slot| self.type_slot(slot));
-                    Ok(OutputContent::Lines(columns, slots.collect::<Result<_, _>>()?))
+                    let slots = slots.collect::<Result<_, _>>()?;
+                    Ok(OutputContent::Lines { columns, slots, live: None })
                 }),
                 OutputKind::List(list, alone) => Ok(OutputContent::List(*list, *alone)),
                 OutputKind::Totals(totals) => self.type_totals(totals),
@@ -133,13 +151,18 @@ impl Engine {
                 Ok(content) => outputs.push(Output {
                     name: output.name.clone(),
                     to: output.to.clone(),
+                    workbook: output.workbook.clone(),
                     content,
                 }),
                 Err(mistake) => mistakes.push(mistake),
             }
         }
         self.bound.outputs = bound_outputs;
-        if mistakes.is_empty() { Ok(outputs) } else { Err(mistakes) }
+        if !mistakes.is_empty() {
+            return Err(mistakes);
+        }
+        self.add_what_formulas_need(&mut outputs);
+        Ok(outputs)
     }
 
     fn type_totals(&self, totals: &BoundTotals) -> Result<OutputContent, Mistake> {

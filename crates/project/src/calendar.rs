@@ -178,6 +178,7 @@ fn request(
     Request {
         name: title.to_owned(),
         to: None,
+        workbook: None,
         of: Some(written(engine.bound.fact.name.clone())),
         content: Content::Totals(Box::new(TotalsRequest {
             by: by.map(written).collect(),
@@ -339,6 +340,7 @@ pub fn fill_periods(engine: &Engine, link: usize, key: Option<&str>, sold: &mut 
             level: 0,
             rest: None,
             values: sold.columns.iter().map(|c| values(&sold.measures[c.measure])).collect(),
+            partly_known: None,
         }));
     }
     if key.is_none() {

@@ -195,11 +195,14 @@ fn in_form(plan: &Plan, requests: &[Request]) -> Result<Vec<Request>, Error> {
     let mut requests = requests.to_vec();
     for request in &mut requests {
         let format = match &request.to {
-            Some(to) => form_of(plan, &request.name, to)?,
+            Some(to) => form_of(plan, &request.name, to, request.workbook.as_ref())?,
             None => None,
         };
-        if let Content::Lines(lines) = &mut request.content {
-            lines.as_values = format.is_some_and(|format| format.takes() == Takes::Values);
+        let Some(format) = format else { continue };
+        match &mut request.content {
+            Content::Lines(lines) => lines.as_values = format.takes() == Takes::Values,
+            Content::Totals(totals) => totals.compare_known = format.has_notes(),
+            Content::List(_) => {}
         }
     }
     Ok(requests)

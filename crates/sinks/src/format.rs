@@ -3,8 +3,9 @@
 use std::path::Path;
 
 use interligo_engine::engine::Engine;
+use interligo_engine::live::{LiveLines, LiveTotals, NotLive};
 use interligo_engine::outputs::OutputColumn;
-use interligo_engine::totals::MeasureKind;
+use interligo_engine::totals::{MeasureKind, TotalsTable};
 use interligo_model::values::column::{Column, ColumnKind};
 use interligo_model::values::value::Value;
 use interligo_sources::table::parts::Table;
@@ -28,6 +29,11 @@ pub trait OutputFormat: Send + Sync {
 
     /// Whether a file holds several sheets or tables, which are named after `#`.
     fn holds_several(&self) -> bool {
+        false
+    }
+
+    /// Whether it has notes on cells.
+    fn has_notes(&self) -> bool {
         false
     }
 
@@ -99,10 +105,31 @@ pub struct Target<'a> {
     pub table: &'a str,
     /// The plan, by which unfinished files are known.
     pub plan: &'a str,
-    /// Of a table of totals, how its rows belong together.
-    pub groups: Option<GroupsShape>,
+    /// What its rows are.
+    pub of: RowsOf<'a>,
     /// Files that hold several sheets or tables.
     pub containers: &'a Containers,
+}
+
+/// What the rows of an output are.
+#[derive(Clone, Copy)]
+pub enum RowsOf<'a> {
+    /// Lines, all in one file.
+    Lines(&'a LinesShape<'a>),
+    /// A table of totals.
+    Totals(&'a TotalsOf<'a>),
+    /// Others.
+    Others,
+}
+
+/// A table of totals that is written.
+pub struct TotalsOf<'a> {
+    /// The table.
+    pub table: &'a TotalsTable,
+    /// The engine of its first fact.
+    pub engine: &'a Engine,
+    /// What it is made of, where a workbook computes it from lines.
+    pub live: Option<Result<LiveTotals, NotLive>>,
 }
 
 /// How the rows of a table of totals belong together.
@@ -162,6 +189,8 @@ pub struct LinesShape<'a> {
     pub engine: &'a Engine,
     /// The table of the fact.
     pub fact: &'a Table,
+    /// What more a sheet with formulas has.
+    pub live: Option<&'a LiveLines>,
 }
 
 impl LinesShape<'_> {
@@ -178,6 +207,11 @@ impl LinesShape<'_> {
                 | OutputColumn::LinkKey { column_name, .. } => {
                     columns.push(RowColumn::text(column_name));
                 }
+                OutputColumn::LinkRow { column_name, .. } => columns.push(RowColumn {
+                    name: column_name.clone(),
+                    kind: ColumnKind::Number(0),
+                    shown: MeasureKind::Other,
+                }),
                 OutputColumn::Value { column_name, kind, shown, .. } => columns.push(RowColumn {
                     name: column_name.clone(),
                     kind: *kind,

@@ -1,6 +1,6 @@
 //! `interligo demo`.
 
-use interligo_engine::bind::{Content, Request, TotalsRequest};
+use interligo_engine::bind::{Request, TotalsRequest};
 use interligo_engine::engine::Extent;
 use interligo_engine::proof::tieout::TieOut;
 use interligo_model::plan::Written;
@@ -79,15 +79,10 @@ const PROFIT: &str = "profit by group and year";
 
 fn by_group_and_year() -> Request {
     let written = |text: &str| Written::in_option("demo", text, 0..text.len());
-    Request {
-        name: PROFIT.to_owned(),
-        to: None,
-        of: None,
-        content: Content::Totals(Box::new(TotalsRequest {
+    Request::of_totals(PROFIT, TotalsRequest {
             by: vec![written("groups.name")],
             across: vec![written("year(sold_on)")],
             show: Some(vec![written("profit")]),
             ..TotalsRequest::default()
-        })),
-    }
+        })
 }

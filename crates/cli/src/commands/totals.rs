@@ -2,7 +2,7 @@
 
 use std::ops::Range;
 
-use interligo_engine::bind::{Content, Request};
+use interligo_engine::bind::{Content, Request, TotalsRequest};
 use interligo_engine::engine::Extent;
 use interligo_engine::totals::TotalsTable;
 use interligo_model::plan::{NotShared, Written};
@@ -66,12 +66,7 @@ fn condition(request: &Request) -> Option<&Written> {
 fn request(options: &TotalsOptions, opened: &Opened) -> Result<Request, Failure> {
     let mut request = match &options.name {
         Some(name) => named(name, opened)?,
-        None => Request {
-            name: "totals".to_owned(),
-            to: None,
-            of: None,
-            content: Content::Totals(Box::default()),
-        },
+        None => Request::of_totals("totals", TotalsRequest::default()),
     };
     if let Some(of) = &options.of {
         request.of = Some(whole("--of", of));

@@ -61,7 +61,7 @@ impl ColumnUse {
     }
 
     /// What the plan declares of a column.
-    pub(super) fn declared(&self, column: usize) -> DeclaredColumn {
+    pub(crate) fn declared(&self, column: usize) -> DeclaredColumn {
         self.declared.get(&column).copied().unwrap_or_default()
     }
 

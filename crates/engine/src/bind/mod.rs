@@ -32,7 +32,7 @@ pub use links::{Home, KeyPart, Route};
 pub use lookups::{BoundLookup, Validity};
 pub use outputs::{
     BoundOutput, ColumnForm, ColumnRequest, Content, LinesColumn, LinesRequest, OutputKind,
-    Request, slots_of,
+    Request, WorkbookRequest, slots_of,
 };
 pub use row_formula::{RowColumns, RowExpr};
 pub(crate) use scope::{Reference, Scope};

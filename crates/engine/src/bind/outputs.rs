@@ -21,8 +21,19 @@ pub struct Request {
     pub to: Option<Written>,
     /// The fact that it is made of; none for the first that has what it names.
     pub of: Option<Written>,
+    /// The workbook of the plan in which it is a sheet, if it is in one.
+    pub workbook: Option<WorkbookRequest>,
     /// What it holds.
     pub content: Content,
+}
+
+/// A workbook of the plan that holds an output.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct WorkbookRequest {
+    /// Its name in the plan.
+    pub name: String,
+    /// Whether its figures are formulas.
+    pub formulas: bool,
 }
 
 /// What a request asks for, as written.
@@ -68,15 +79,50 @@ pub struct ColumnForm {
 }
 
 impl Request {
-    /// The outputs of a plan.
-    ///
-    /// # Errors
-    /// An output that is asked for lines and totals at once.
-    pub fn of_plan(plan: &Plan) -> Result<Vec<Request>, Mistake> {
-        plan.outputs.iter().map(|entry| Request::of_entry(plan, entry)).collect()
+    /// Totals that are asked for and not written.
+    pub fn of_totals(name: impl Into<String>, totals: TotalsRequest) -> Request {
+        let content = Content::Totals(Box::new(totals));
+        Request { name: name.into(), to: None, of: None, workbook: None, content }
     }
 
-    /// An output of the plan.
+    /// The outputs of a plan: each where it says itself, and in the workbooks whose sheet it is.
+    ///
+    /// # Errors
+    /// An output that is asked for lines and totals at once; a workbook with a sheet that is no output.
+    pub fn of_plan(plan: &Plan) -> Result<Vec<Request>, Mistake> {
+        refuse_sheets(plan)?;
+        let mut requests = Vec::new();
+        for entry in &plan.outputs {
+            let mut own = Request::of_entry(plan, entry)?;
+            for book in &plan.workbooks {
+                let is_sheet = |sheet: &&Spanned<String>| *sheet.get_ref() == entry.name;
+                let Some(sheet) = book.value.sheets.iter().find(is_sheet) else { continue };
+                let path = format!("{}#{}", book.value.to.get_ref(), entry.name);
+                let to = Some(plan.written_at(&path, sheet.span()));
+                let (name, formulas) = (book.name.clone(), book.value.formulas);
+                let workbook = Some(WorkbookRequest { name, formulas });
+                match own.to {
+                    None => own = Request { to, workbook, ..own },
+                    Some(_) => requests.push(Request {
+                        name: format!("{} in {}", entry.name, book.name),
+                        to,
+                        workbook,
+                        ..own.clone()
+                    }),
+                }
+            }
+            if own.to.is_none() && !matches!(own.content, Content::Totals(_)) {
+                let whole = plan.written_at(&entry.name, entry.name_span.clone());
+                let message = format!("the output `{}` has no file", entry.name);
+                let help = "add for instance to = \"out/lines.csv\"; only totals may be without, and are asked for by name";
+                return Err(whole.mistaken(MistakeKind::ConflictingSettings, message).help(help));
+            }
+            requests.push(own);
+        }
+        Ok(requests)
+    }
+
+    /// An output of the plan, where it says itself.
     ///
     /// # Errors
     /// It is asked for two kinds of things at once.
@@ -131,16 +177,33 @@ impl Request {
                 Content::Totals(Box::new(TotalsRequest::of_entry(plan, output)))
             }
         };
-        if output.to.is_none() && !matches!(content, Content::Totals(_)) {
-            return refused(
-                format!("the output `{name}` has no file"),
-                "add for instance to = \"out/lines.csv\"; only totals may be without, and are asked for by name",
-            );
-        }
         let of = output.of.as_ref().map(|of| plan.written(of));
         let to = output.to.as_ref().map(|to| plan.written(to));
-        Ok(Request { name: name.clone(), to, of, content })
+        Ok(Request { name: name.clone(), to, of, workbook: None, content })
     }
+}
+
+/// Refuses a workbook whose sheets are no outputs of the plan, or come twice.
+fn refuse_sheets(plan: &Plan) -> Result<(), Mistake> {
+    for book in &plan.workbooks {
+        for (number, sheet) in book.value.sheets.iter().enumerate() {
+            let (written, name) = (plan.written(sheet), sheet.get_ref());
+            if plan.outputs.get(name).is_none() {
+                let names = plan.outputs.iter().map(|output| output.name.as_str());
+                let message = format!("`{name}` is no output of the plan");
+                return Err(written
+                    .mistaken(MistakeKind::UnknownName, message)
+                    .nearest(name, names)
+                    .or_help("the sheets of a workbook are outputs, by name"));
+            }
+            if book.value.sheets[..number].iter().any(|other| other.get_ref() == name) {
+                let message = format!("the workbook `{}` has the sheet `{name}` twice", book.name);
+                let help = "name it once; the sheets are in the order in which they are named";
+                return Err(written.mistaken(MistakeKind::DuplicateName, message).help(help));
+            }
+        }
+    }
+    Ok(())
 }
 
 /// An output whose names are bound.
@@ -150,6 +213,8 @@ pub struct BoundOutput {
     pub name: String,
     /// The file to write.
     pub to: Option<Written>,
+    /// The workbook of the plan in which it is a sheet.
+    pub workbook: Option<WorkbookRequest>,
     /// What it holds.
     pub kind: OutputKind,
 }
@@ -299,7 +364,7 @@ fn bind_output(
     facts: &mut [Bound],
     mistakes: &mut Vec<Mistake>,
 ) -> Result<(), Mistake> {
-    let (name, to) = (request.name.clone(), request.to.clone());
+    let (name, to, workbook) = (request.name.clone(), request.to.clone(), request.workbook.clone());
     let kind = match &request.content {
         Content::Lines(asked) => {
             let bound = &mut facts[owner];
@@ -326,12 +391,13 @@ fn bind_output(
             for (fact, totals) in bind_totals(totals, owner, facts, mistakes)? {
                 let to = to.clone().filter(|_| totals.source == 0);
                 let kind = OutputKind::Totals(Box::new(totals));
-                facts[fact].outputs.push(BoundOutput { name: name.clone(), to, kind });
+                let (name, workbook) = (name.clone(), workbook.clone());
+                facts[fact].outputs.push(BoundOutput { name, to, workbook, kind });
             }
             return Ok(());
         }
     };
-    facts[owner].outputs.push(BoundOutput { name, to, kind });
+    facts[owner].outputs.push(BoundOutput { name, to, workbook, kind });
     Ok(())
 }
 

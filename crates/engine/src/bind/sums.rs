@@ -75,6 +75,7 @@ pub fn sums_request(plan: &Plan, table: &str) -> Result<Option<SumsRequest>, Mis
     let request = Request {
         name: table.to_owned(),
         to: None,
+        workbook: None,
         of: Some(of),
         content: Content::Totals(Box::new(totals)),
     };

@@ -22,6 +22,8 @@ pub struct BoundTotals {
     pub(crate) shift: Option<(Shift, Written)>,
     /// Which source of the table it is.
     pub(crate) source: usize,
+    /// Whether its rows report amounts that are known on different lines.
+    pub(crate) compare_known: bool,
     /// How the table is laid out; with the first source.
     pub(crate) layout: Option<BoundLayout>,
 }
@@ -157,6 +159,7 @@ pub(super) fn bind_totals(
                 filter: bind_filter(request.filter.as_ref(), fact, apart, mistakes)?,
                 shift: source.shift,
                 source: number,
+                compare_known: request.compare_known && number == 0,
                 layout: layout.take(),
             },
         ));

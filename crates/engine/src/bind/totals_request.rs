@@ -23,6 +23,8 @@ pub struct TotalsRequest {
     pub all_periods: Option<Written>,
     /// What an attribute is that a fact does not reach.
     pub not_shared: NotShared,
+    /// Whether its rows report amounts that are known on different lines.
+    pub compare_known: bool,
 }
 
 impl TotalsRequest {
@@ -53,6 +55,7 @@ impl TotalsRequest {
             top: top.map(|top| (plan.written_at("", top.span()), *top.get_ref())),
             all_periods: all_periods.map(|all| plan.written_at("", all.span())),
             not_shared: output.not_shared.unwrap_or_default(),
+            compare_known: false,
         }
     }
 

@@ -324,6 +324,12 @@ impl Engine {
         &self.bound.fact.columns[self.columns[column]]
     }
 
+    /// Whether a column of lines is declared as a percent.
+    pub(crate) fn is_percent(&self, column: usize) -> bool {
+        let declared = self.bound.fact.column_use.declared(self.columns[column]);
+        declared.declared == Some(ColumnType::Percent)
+    }
+
     /// The number, among the columns of lines, of a column of the fact that is computed.
     pub fn computed_column(&self, column: usize) -> Option<usize> {
         self.values_read.get(&column).copied().filter(|number| *number >= self.readings.len())

@@ -7,12 +7,13 @@ use interligo_model::values::decimal::Decimal;
 
 /// Ranges of a number.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub(crate) struct Band {
+pub struct Band {
     /// Where one range ends and the next begins, ascending.
-    pub(crate) edges: Vec<Decimal>,
+    pub edges: Vec<Decimal>,
     /// Of each range, its name: one more than edges.
-    pub(crate) names: Vec<Arc<str>>,
-    pub(crate) included: Included,
+    pub names: Vec<Arc<str>>,
+    /// Which range an edge belongs to.
+    pub included: Included,
 }
 
 impl Band {

@@ -12,37 +12,55 @@ use super::bands::Band;
 use super::type_check::Type;
 
 /// A typed expression.
-#[derive(Clone, Debug)]
-pub(crate) struct Expr {
-    pub(crate) kind: ExprKind,
-    pub(crate) ty: Type,
+#[derive(Clone, Debug, PartialEq)]
+pub struct Expr {
+    /// What it does.
+    pub kind: ExprKind,
+    /// What it gives.
+    pub ty: Type,
 }
 
-#[derive(Clone, Debug)]
-pub(crate) enum ExprKind {
+/// What an expression does.
+#[derive(Clone, Debug, PartialEq)]
+pub enum ExprKind {
+    /// A value that is written in the formula.
     Constant(Value<'static>),
     /// A column of the fact, by its number among those that are read.
     Column(usize),
-    /// A column of a lookup, by the number of the route to it.
+    /// An attribute.
     Attribute {
+        /// The number of the route to its lookup.
         route: usize,
+        /// The column of the lookup.
         column: usize,
     },
     /// A figure, by its number in the plan.
     Figure(usize),
     /// A total, by its number; only in ratios that are computed again from totals.
     Part(usize),
+    /// The number with the other sign.
     Negate(Box<Expr>),
+    /// The opposite of a condition.
     Not(Box<Expr>),
+    /// What an operator makes of two numbers.
     Arithmetic(Operator, Box<Expr>, Box<Expr>),
+    /// Whether two values compare so.
     Compare(Operator, Box<Expr>, Box<Expr>),
+    /// Whether both conditions hold.
     And(Box<Expr>, Box<Expr>),
+    /// Whether one of them does.
     Or(Box<Expr>, Box<Expr>),
+    /// Where a condition holds one value, else another.
     If(Box<Expr>, Box<Expr>, Box<Expr>),
+    /// Whether nothing is known.
     IsBlank(Box<Expr>),
+    /// The first that is known.
     Coalesce(Vec<Expr>),
+    /// A number with this many places.
     Round(Box<Expr>, u8, Rounding),
+    /// A number without its sign.
     Abs(Box<Expr>),
+    /// The period in which a day is.
     PeriodOf(PeriodUnit, Box<Expr>),
     /// Whether it is one of these values, which are in order.
     OneOf(Box<Expr>, Arc<[Value<'static>]>),
@@ -54,7 +72,7 @@ pub(crate) enum ExprKind {
 
 impl Expr {
     /// The expressions that this one is made of.
-    pub(crate) fn children(&self) -> Vec<&Expr> {
+    pub fn children(&self) -> Vec<&Expr> {
         match &self.kind {
             ExprKind::Constant(_)
             | ExprKind::Column(_)

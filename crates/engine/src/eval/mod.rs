@@ -12,10 +12,11 @@ mod numeric;
 mod standalone;
 mod type_check;
 
-pub(crate) use bands::Band;
+pub use bands::Band;
 pub(crate) use by_column::{Computed, Inputs, compute};
 pub use by_row::Overflow;
 pub(crate) use by_row::{Leaves, WhyBlank, evaluate, why_blank};
-pub(crate) use expr::{Expr, ExprKind};
+pub use expr::{Expr, ExprKind};
 pub use standalone::Formula;
-pub(crate) use type_check::{Names, Type, check, kind_of, type_of};
+pub use type_check::Type;
+pub(crate) use type_check::{Names, check, kind_of, type_of};

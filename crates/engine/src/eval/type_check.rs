@@ -17,15 +17,20 @@ use super::expr::{Expr, ExprKind};
 
 /// The type of an expression.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum Type {
+pub enum Type {
     /// A number. `places` are those that its values are foreseen to have; they also say how many
     /// are written at least.
     Number {
+        /// The decimal places.
         places: u8,
     },
+    /// A text.
     Text,
+    /// A day.
     Date,
+    /// A period of this length.
     Period(PeriodUnit),
+    /// Yes or no.
     YesNo,
     /// The word `blank`, which goes with every type.
     Blank,

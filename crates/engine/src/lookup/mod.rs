@@ -5,6 +5,7 @@ pub mod calendar;
 pub mod duplicate_rule;
 mod duplicates;
 pub(crate) mod gather;
+mod sheet;
 mod typed;
 
 use rayon::prelude::*;

@@ -3,9 +3,12 @@
 
 use interligo_model::plan::{Mistake, MistakeKind};
 
-use super::plan::LayoutBasis;
+use super::measure::{Aggregate, Work};
+use super::plan::{LayoutBasis, TotalsPlan};
 use super::time_shift::{TimeAttribute, no_time};
 use crate::bind::{BoundColumn, BoundLayout, BoundTotals, Cumulated, ShareOf};
+use crate::eval::Expr;
+use crate::live::LiveMeasure;
 
 /// How a table is laid out.
 pub struct Layout {
@@ -96,6 +99,40 @@ impl Layout {
             layout.sorted_by = Some(layout.columns[0].column_name.clone());
         }
         Ok(layout)
+    }
+
+    /// Whether its rows are in an order of their own, or only the first are shown.
+    pub(crate) fn is_ordered(&self) -> bool {
+        !self.sort.is_empty() || self.top.is_some()
+    }
+
+    /// What its measures are made of, where they follow from sums over the lines of a group.
+    pub(crate) fn live_measures(&self, plan: &TotalsPlan) -> Vec<Option<LiveMeasure>> {
+        let live = |column: &Column| {
+            let is_plain = column.cumulated.is_none() && column.share.is_none();
+            let measure = plan.measures.get(column.measure).filter(|_| is_plain)?;
+            let sum = |sum: &usize, how: Aggregate| {
+                let own = &plan.sums[*sum];
+                (own.how == how).then(|| own.expr.clone())
+            };
+            match &measure.work {
+                Work::Lines => Some(LiveMeasure::Lines),
+                Work::Of(of) => match plan.sums[*of].how {
+                    Aggregate::Sum => sum(of, Aggregate::Sum).map(LiveMeasure::Sum),
+                    Aggregate::Average => sum(of, Aggregate::Average).map(LiveMeasure::Average),
+                    _ => None,
+                },
+                Work::Known(of) => sum(of, Aggregate::Count).map(LiveMeasure::Known),
+                Work::Blank(of) => sum(of, Aggregate::Count).map(LiveMeasure::Blank),
+                Work::Again { parts, expr } => {
+                    let parts: Option<Vec<Expr>> =
+                        parts.iter().map(|part| sum(part, Aggregate::Sum)).collect();
+                    parts.map(|parts| LiveMeasure::Ratio { parts, of: expr.clone() })
+                }
+            }
+        };
+        let differences = usize::from(self.versus.is_some()) * 2;
+        self.columns.iter().map(live).chain(vec![None; differences]).collect()
     }
 
     fn sort_keys(

@@ -10,6 +10,7 @@ mod cube;
 mod groups;
 mod layout;
 mod measure;
+mod partly_known;
 mod plan;
 mod ranked;
 mod ratio;
@@ -23,6 +24,7 @@ mod tree;
 pub use cube::Cube;
 pub use groups::Groups;
 pub use layout::Layout;
+pub use partly_known::{PartlyKnown, PartlyKnownAmount};
 pub use plan::TotalsPlan;
 pub(crate) use plan::{kind_shown, shown_of};
 pub use table::{

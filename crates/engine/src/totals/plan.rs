@@ -25,6 +25,8 @@ pub struct TotalsPlan {
     pub(crate) sums: Vec<Summed>,
     /// What is computed from the sums.
     pub(crate) measures: Vec<Measure>,
+    /// Of each amount, where that is wanted, the number of its sum over the lines on which all are known.
+    pub(super) known_together: Vec<(usize, usize)>,
     /// The sums that prove a table: by measure of [`Engine::measured`], the number of its sum here.
     pub(crate) proof: Vec<(usize, usize)>,
     /// How many measures the engine has.
@@ -54,6 +56,7 @@ impl TotalsPlan {
             filter: None,
             sums: Vec::new(),
             measures: Vec::new(),
+            known_together: Vec::new(),
             proof: Vec::new(),
             measured: 0,
             source: totals.source,
@@ -101,6 +104,9 @@ impl TotalsPlan {
                 Err(_) if base.optional => None,
                 Err(mistake) => return Err(mistake),
             });
+        }
+        if totals.compare_known {
+            plan.compare_known();
         }
         Ok((plan, LayoutBasis { found, time }))
     }
@@ -154,7 +160,7 @@ impl TotalsPlan {
         let count = (MeasureKind::Count, 0);
         let (how, (kind, least_places)) = match summary {
             Summary::Sum => (Aggregate::Sum, of_value),
-            Summary::Average => (Aggregate::Average, (of_value.0, 0)),
+            Summary::Average => (Aggregate::Average, (average_shown(of_value.0), 0)),
             Summary::Smallest => (Aggregate::Smallest, of_value),
             Summary::Largest => (Aggregate::Largest, of_value),
             Summary::Count | Summary::CountBlank => (Aggregate::Count, count),
@@ -351,12 +357,25 @@ pub(crate) fn kind_shown(shown: ShownAs, ty: Type) -> MeasureKind {
     }
 }
 
+/// How the average of such values is best shown: that of whole numbers is none.
+fn average_shown(of: MeasureKind) -> MeasureKind {
+    match of {
+        MeasureKind::Amount(places) => MeasureKind::Amount(places.max(2)),
+        other => other,
+    }
+}
+
 /// How a value is best shown.
 pub(crate) fn shown_of(expr: &Expr, engine: &Engine) -> MeasureKind {
     if let ExprKind::Figure(figure) = expr.kind
         && let Some(shown) = engine.bound.figures[figure].shown
     {
         return kind_shown(shown, expr.ty);
+    }
+    if let ExprKind::Column(column) = expr.kind
+        && engine.is_percent(column)
+    {
+        return MeasureKind::Percent(1);
     }
     match expr.ty {
         Type::Number { .. } if contains_ratio(expr, engine) => MeasureKind::Ratio,

@@ -14,6 +14,7 @@ use super::ranked::Ranked;
 use super::table::{
     MeasureKind, SourceTally, TotalsColumn, TotalsError, TotalsMeasure, TotalsRow, TotalsTable,
 };
+use super::partly_known::PartlyKnown;
 use super::time_shift::TimeAttribute;
 use super::to_date::{along_columns, along_rows};
 use super::tree::{Cells, Node, Sources};
@@ -245,7 +246,13 @@ impl Renderer<'_> {
             measures: self.measures(root, &column_names),
             columns: columns.collect(),
             rows: Vec::new(),
-            whole: TotalsRow { key: Vec::new(), level: 0, rest: None, values: Vec::new() },
+            whole: TotalsRow {
+                key: Vec::new(),
+                level: 0,
+                rest: None,
+                values: Vec::new(),
+                partly_known: self.partly_known(root),
+            },
             lines,
             filtered: filtered.first().map_or(0, |filtered| filtered.lines),
             sources: filtered
@@ -270,7 +277,13 @@ impl Renderer<'_> {
             if strikes(Fault::TotalsRowLost) {
                 continue;
             }
-            table.rows.push(TotalsRow { key, level, rest: node.rest, values: row(node, parent)? });
+            table.rows.push(TotalsRow {
+                key,
+                level,
+                rest: node.rest,
+                values: row(node, parent)?,
+                partly_known: self.partly_known(node),
+            });
             if node.children.is_empty() {
                 self.tally(node, &mut table.sources);
             }
@@ -280,6 +293,10 @@ impl Renderer<'_> {
             self.tally(root, &mut table.sources);
         }
         Ok(table)
+    }
+
+    fn partly_known(&self, node: &Node) -> Option<PartlyKnown> {
+        self.sources.0[0].partly_known(node.cells.all.first()?.as_ref()?)
     }
 
     /// Adds the lines of a row that sums up no others, by source.

@@ -2,6 +2,7 @@
 
 use interligo_model::values::value::Value;
 
+use super::partly_known::PartlyKnown;
 use crate::proof::exact_sum::ExactSum;
 use crate::proof::tally::Tally;
 
@@ -104,6 +105,8 @@ pub struct TotalsRow {
     pub rest: Option<u64>,
     /// Its values; blank where no line has one.
     pub values: Vec<Value<'static>>,
+    /// Its amounts that are known on different lines, where that is reported.
+    pub partly_known: Option<PartlyKnown>,
 }
 
 impl TotalsTable {

@@ -98,8 +98,7 @@ proptest! {
             TotalsRequest { sort: written(), ..TotalsRequest::default() },
         ];
         for asked in asked {
-            let content = Content::Totals(Box::new(asked));
-            let request = Request { name: "totals".into(), to: None, of: None, content };
+            let request = Request::of_totals("totals", asked);
             for mistake in bind(plan, &column_names(), &[request], &BTreeSet::new()).err().into_iter().flatten() {
                 prop_assert!(!mistake.message.is_empty());
                 if let Some(span) = &mistake.at.span {

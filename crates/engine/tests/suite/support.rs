@@ -67,16 +67,11 @@ pub(crate) fn totals_request(by: &[&str], show: &[&str]) -> Request {
         texts.iter().map(|text| Written::in_option("test", text, 0..text.len())).collect()
     };
     let show = (!show.is_empty()).then(|| written(show));
-    Request {
-        name: "totals".into(),
-        to: None,
-        of: None,
-        content: Content::Totals(Box::new(TotalsRequest {
+    Request::of_totals("totals", TotalsRequest {
             by: written(by),
             show,
             ..TotalsRequest::default()
-        })),
-    }
+        })
 }
 
 /// The same over the lines that meet a condition.
@@ -118,7 +113,7 @@ pub(crate) fn engine_for(plan: &str, tables: &Tables, request: Request) -> Asked
 pub(crate) fn totals_plans(outputs: &[Output]) -> Vec<&TotalsPlan> {
     let plans = outputs.iter().filter_map(|output| match &output.content {
         OutputContent::Totals { plan, .. } => Some(plan.as_ref()),
-        OutputContent::Lines(..) | OutputContent::List(..) => None,
+        OutputContent::Lines { .. } | OutputContent::List(..) => None,
     });
     plans.collect()
 }
@@ -145,7 +140,7 @@ pub(crate) fn run_both_sides(
     let plans = totals_plans(outputs);
     let layout = outputs.iter().find_map(|output| match &output.content {
         OutputContent::Totals { layout, .. } => layout.as_deref(),
-        OutputContent::Lines(..) | OutputContent::List(..) => None,
+        OutputContent::Lines { .. } | OutputContent::List(..) => None,
     });
     let layout = layout.expect("the first source has the layout");
     let mut groups: Vec<Vec<Groups<'_>>> =

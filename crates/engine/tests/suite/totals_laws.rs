@@ -64,8 +64,7 @@ fn totals_in(
     let column_name = ["region,item,day,revenue,profit".to_owned()];
     let text = column_name.into_iter().chain(rows).collect::<Vec<_>>().join("\n");
     let tables = tables(&[("sales", &text)]);
-    let content = Content::Totals(Box::new(request));
-    let request = Request { name: "totals".into(), to: None, of: None, content };
+    let request = Request::of_totals("totals", request);
     run(&engine_for(PLAN, &tables, request), &tables, sizes, workers).1
 }
 

@@ -14,9 +14,9 @@ use interligo_engine::proof::usage::Usage;
 use interligo_engine::totals::{MeasureKind, TotalsPlan, TotalsTable};
 use interligo_model::plan::ListKind;
 use interligo_sinks::containers::Containers;
-use interligo_sinks::format::WriteRows;
+use interligo_sinks::format::{RowsOf, TotalsOf, WriteRows};
 use interligo_sinks::output_file::OutputFile;
-use interligo_sinks::totals::{groups_shape, totals_columns, totals_rows};
+use interligo_sinks::totals::{totals_columns, totals_rows};
 
 use super::open_outputs::{AsideFileOpen, LinesFiles, OpenFiles};
 use super::output_plan::{Destination, OutputPlan};
@@ -66,12 +66,16 @@ impl Closing<'_> {
         let Passed { findings, read, usage, files: open, keeps_aside } = passed;
         let (mut lines, mut aside) = open.into_parts();
         let (mut files, mut written) = (Vec::new(), Vec::new());
+        // Totals in a workbook may be computed from its lines, which are all there then.
+        for own in lines.values_mut() {
+            own.files.values_mut().try_for_each(|file| file.rows().map(|_| ()))?;
+        }
         for (number, output) in self.outputs.iter().enumerate() {
             let to = output.to.as_ref().map_or(String::new(), |to| to.text.clone());
             let of = OutputTally { output: output.name.clone(), to, ..OutputTally::default() };
             let destination = self.plan.of(self.fact, number);
             let (tally, file) = match &output.content {
-                OutputContent::Lines(..) => {
+                OutputContent::Lines { .. } => {
                     let (tally, own) = lines_closed(of, lines.remove(&number))?;
                     files.extend(own);
                     (tally, None)
@@ -84,12 +88,13 @@ impl Closing<'_> {
                 // A fact that is seen as of a later time is in the table already.
                 OutputContent::Totals { plan, .. } if plan.is_shifted() => continue,
                 OutputContent::Totals { plan, layout } => match tables.get(&output.name) {
-                    Some(table) if layout.is_some() => totals_closed(
-                        tallied(of, plan, table),
-                        table,
-                        destination,
-                        &self.plan.containers,
-                    )?,
+                    Some(table) if layout.is_some() => {
+                        let live = output.workbook.as_ref().filter(|book| book.formulas);
+                        let live = live.map(|_| output.live_totals());
+                        let totals = TotalsOf { table, engine: self.engine, live };
+                        let tally = tallied(of, plan, table);
+                        totals_closed(tally, &totals, destination, &self.plan.containers)?
+                    }
                     // What a fact adds to a table of another.
                     Some(table) => {
                         let to = output.name.clone();
@@ -162,10 +167,11 @@ fn tallied(tally: OutputTally, plan: &TotalsPlan, table: &TotalsTable) -> Output
 /// Writes a table of totals, if it goes anywhere.
 fn totals_closed(
     tally: OutputTally,
-    table: &TotalsTable,
+    totals: &TotalsOf<'_>,
     destination: Option<&Destination>,
     containers: &Containers,
 ) -> Result<(OutputTally, Option<Box<dyn WriteRows>>), Error> {
+    let table = totals.table;
     let count = if table.by.is_empty() { 1 } else { table.rows.len() };
     let groups = Some(count as u64);
     let Some(destination) = destination else {
@@ -175,7 +181,7 @@ fn totals_closed(
     let rows = totals_rows(table).take(most);
     let mut file = destination.write_table(
         totals_columns(table),
-        Some(groups_shape(table)),
+        RowsOf::Totals(totals),
         rows,
         containers,
     )?;
@@ -240,7 +246,7 @@ pub(super) fn write_lists(
             let rows = list.rows.len() as u64;
             let columns = list.columns.into_iter().map(|name| (name, MeasureKind::Other)).collect();
             let mut file =
-                destination.write_table(columns, None, list.rows.into_iter(), &plan.containers)?;
+                destination.write_table(columns, RowsOf::Others, list.rows.into_iter(), &plan.containers)?;
             let closed = &mut facts[fact];
             let mut written = closed.outcome.tie_out.written.iter_mut();
             if let Some(written) = written.find(|written| written.output == output.name) {

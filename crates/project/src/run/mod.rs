@@ -329,6 +329,6 @@ fn totals_of(outputs: &[Output]) -> impl Iterator<Item = Totals<'_>> {
         OutputContent::Totals { plan, layout } => {
             Some(Totals { name: &output.name, plan, layout: layout.as_deref() })
         }
-        OutputContent::Lines(..) | OutputContent::List(..) => None,
+        OutputContent::Lines { .. } | OutputContent::List(..) => None,
     })
 }

@@ -9,7 +9,7 @@ use interligo_engine::outputs::{Output, OutputContent};
 use interligo_engine::proof::tally::Tally;
 use interligo_model::plan::ListKind;
 use interligo_sinks::containers::Containers;
-use interligo_sinks::format::{LinesShape, RowColumn, WriteRows};
+use interligo_sinks::format::{LinesShape, RowColumn, RowsOf, WriteRows};
 use interligo_sinks::lines::{LinesOutput, PutOut, SlotKey};
 use interligo_sinks::set_aside::aside_columns;
 use interligo_sources::table::parts::Table;
@@ -51,7 +51,7 @@ impl LinesFiles {
             Entry::Vacant(free) => free,
         };
         let own = self.destination.for_values(&mut self.names, made.key(), to)?;
-        Ok(made.insert(own.begin(&self.columns, None, &to.plan.containers)?))
+        Ok(made.insert(own.begin(&self.columns, RowsOf::Others, &to.plan.containers)?))
     }
 }
 
@@ -72,7 +72,7 @@ pub(super) struct AsideFileOpen {
 impl AsideFileOpen {
     fn open(&mut self, containers: &Containers) -> Result<&mut Box<dyn WriteRows>, Error> {
         if self.file.is_none() {
-            self.file = Some(self.destination.begin(&self.columns, None, containers)?);
+            self.file = Some(self.destination.begin(&self.columns, RowsOf::Others, containers)?);
         }
         Ok(self.file.as_mut().expect("the line above put it there"))
     }
@@ -130,8 +130,9 @@ impl OpenOutputs {
         for (output, asked) in outputs.iter().enumerate() {
             let Some(destination) = plan.of(number, output) else { continue };
             match &asked.content {
-                OutputContent::Lines(columns, slots) => {
-                    let shape = LinesShape { columns, engine, fact };
+                OutputContent::Lines { columns, slots, live } => {
+                    let live = live.as_ref();
+                    let shape = LinesShape { columns, engine, fact, live };
                     let has_slots = !slots.is_empty();
                     lines.push(LinesOutput::new(&*destination.format, &shape, slots.clone()));
                     let mut own = LinesFiles {
@@ -142,7 +143,7 @@ impl OpenOutputs {
                         names: SlotNames::default(),
                     };
                     if !has_slots {
-                        let file = destination.begin(&own.columns, None, &plan.containers)?;
+                        let file = destination.begin(&own.columns, RowsOf::Lines(&shape), &plan.containers)?;
                         own.files.insert(SlotKey::new(), file);
                     }
                     files.lines.push((output, own));

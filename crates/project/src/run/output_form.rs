@@ -2,8 +2,9 @@
 
 use std::sync::Arc;
 
+use interligo_engine::bind::WorkbookRequest;
 use interligo_model::plan::{
-    LineEnd, Mistake, MistakeKind, OutputEntry, Plan, WriteEntry, Written,
+    LineEnd, Mistake, MistakeKind, OutputEntry, Plan, WorkbookEntry, WriteEntry, Written,
 };
 use interligo_model::reading::date_style::DateStyle;
 use interligo_model::reading::style::NumberStyle;
@@ -26,12 +27,16 @@ pub(crate) fn file_and_table(to: &str) -> (String, Option<String>) {
 /// The form of an output of the plan, or of one that is asked for besides; none where its name says nothing.
 ///
 /// # Errors
-/// Settings that make no sense, or that are for text where it is none.
+/// Settings that make no sense, or that are for another form.
 pub(crate) fn form_of(
     plan: &Plan,
     output: &str,
     to: &Written,
+    workbook: Option<&WorkbookRequest>,
 ) -> Result<Option<Arc<dyn OutputFormat>>, Mistake> {
+    if let Some(book) = workbook.and_then(|book| plan.workbooks.get(&book.name)) {
+        return workbook_form(plan, &book.value).map(Some);
+    }
     let (file, _) = file_and_table(&to.text);
     let entry = plan.outputs.get(output).map(|entry| &entry.value);
     let Some(entry) = entry.filter(|entry| entry.write.is_some() || entry.guard) else {
@@ -43,6 +48,26 @@ pub(crate) fn form_of(
         return Err(to.mistaken(MistakeKind::ConflictingSettings, message).help(help));
     };
     Ok(styled(&file, style_of(plan, entry, separator)?))
+}
+
+/// The form of a workbook of the plan.
+fn workbook_form(plan: &Plan, book: &WorkbookEntry) -> Result<Arc<dyn OutputFormat>, Mistake> {
+    let to = plan.written(&book.to);
+    let refused = |message: String, help: &str| {
+        Err(to.mistaken(MistakeKind::UnknownForm, message).help(help))
+    };
+    if !to.text.to_lowercase().ends_with(".xlsx") {
+        let message = format!("`{}` is no name of a workbook", to.text);
+        return refused(message, "let it end in .xlsx; its sheets are named in `sheets`");
+    }
+    #[cfg(feature = "workbook")]
+    return Ok(Arc::new(interligo_sinks::formats::workbook::Workbook {
+        charts: book.charts,
+        formulas: book.formulas,
+        sheets: book.sheets.iter().map(|sheet| sheet.get_ref().clone()).collect(),
+    }));
+    #[cfg(not(feature = "workbook"))]
+    refused("this program was built without workbooks".to_owned(), "build it with them")
 }
 
 fn style_of(plan: &Plan, entry: &OutputEntry, separator: char) -> Result<TextStyle, Mistake> {

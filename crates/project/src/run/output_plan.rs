@@ -11,7 +11,7 @@ use interligo_model::plan::{ListKind, Mistake, MistakeKind, Written};
 use interligo_model::values::value::Value;
 use interligo_sinks::containers::Containers;
 use interligo_sinks::error::OutputErrorKind;
-use interligo_sinks::format::{GroupsShape, OutputFormat, RowColumn, Target, WriteRows};
+use interligo_sinks::format::{OutputFormat, RowColumn, RowsOf, Target, WriteRows};
 use interligo_sinks::formats::text::Text;
 use interligo_sinks::formats::typed::columns_of;
 use interligo_sinks::formats::{FORMATS, format_of};
@@ -52,6 +52,8 @@ pub(crate) struct Destination {
     pub(crate) format: Arc<dyn OutputFormat>,
     /// The output, by its name.
     output: String,
+    /// The workbook of the plan in which it is a sheet.
+    workbook: Option<String>,
     /// What the plan says of it.
     to: Option<Written>,
     /// Whether it is a server and not a file.
@@ -71,12 +73,12 @@ impl Destination {
     pub(crate) fn begin(
         &self,
         columns: &[RowColumn],
-        groups: Option<GroupsShape>,
+        of: RowsOf<'_>,
         containers: &Containers,
     ) -> Result<Box<dyn WriteRows>, Error> {
         let table = self.table.as_deref().unwrap_or_default();
         let (path, plan) = (self.path.as_path(), self.plan.as_str());
-        let target = Target { path, table, plan, groups, containers };
+        let target = Target { path, table, plan, of, containers };
         Ok(self.format.begin(&target, columns)?)
     }
 
@@ -106,13 +108,13 @@ impl Destination {
     pub(crate) fn write_table<'v>(
         &self,
         columns: Vec<(String, MeasureKind)>,
-        groups: Option<GroupsShape>,
+        of: RowsOf<'_>,
         rows: impl Iterator<Item = Vec<Value<'v>>>,
         containers: &Containers,
     ) -> Result<Box<dyn WriteRows>, Error> {
         let rows: Vec<Vec<Value<'v>>> = rows.collect();
         let columns = columns_of(columns, &rows);
-        let mut file = self.begin(&columns, groups, containers)?;
+        let mut file = self.begin(&columns, of, containers)?;
         for some in rows.chunks(ROWS_AT_ONCE) {
             let piece = self.format.encode_rows(&columns, some);
             file.write(piece.map_err(|unfit| Error::unfit(unfit, None))?)?;
@@ -171,6 +173,7 @@ impl OutputPlan {
                 plan,
                 is_server: false,
                 output: String::new(),
+                workbook: None,
                 to: None,
             };
             FactDestinations { outputs: Vec::new(), aside }
@@ -220,6 +223,17 @@ impl OutputPlan {
             (Some(other), Some(own)) => other.to_lowercase() != own.to_lowercase(),
             _ => false,
         };
+        let mut beside = outputs.clone().filter(|other| leads_to_same(&other.path, path));
+        if let Some(other) = beside.find(|other| other.workbook != own.workbook) {
+            let book = other.workbook.as_ref().or(own.workbook.as_ref());
+            let message = format!(
+                "`{}` is the workbook `{}`, whose sheets the plan lists",
+                project.shown(path),
+                book.map_or("", String::as_str)
+            );
+            let help = "name the output in its `sheets`, or give it another file";
+            return Err(to.mistaken(MistakeKind::Overwrites, message).help(help).into());
+        }
         let outputs = outputs.filter(|other| !apart(other)).map(|other| other.path.as_path());
         let mut others = outputs.chain(aside.filter(|_| !is_aside));
         if others.any(|other| leads_to_same(other, path)) && !is_stream(path) {
@@ -331,7 +345,7 @@ fn destination_of(project: &Project, output: &Output) -> Result<Option<Destinati
         false => project.folder().join(&name),
     };
     let plain = || is_stream(&path).then(|| Arc::new(Text) as Arc<dyn OutputFormat>);
-    let form = form_of(&project.plan, &output.name, to)?;
+    let form = form_of(&project.plan, &output.name, to, output.workbook.as_ref())?;
     let Some(format) = form.or_else(plain) else {
         let message = format!("`{}` has no form that can be written", to.text);
         let endings: Vec<&str> = FORMATS.iter().map(|(ending, _)| *ending).collect();
@@ -345,6 +359,7 @@ fn destination_of(project: &Project, output: &Output) -> Result<Option<Destinati
         return Err(to.mistaken(MistakeKind::UnknownForm, message).help(help).into());
     }
     let plan = project.plan.file_stem().to_owned();
+    let workbook = output.workbook.as_ref().map(|book| book.name.clone());
     let (output, to) = (output.name.clone(), Some(to.clone()));
-    Ok(Some(Destination { path, table, format, plan, is_server, output, to }))
+    Ok(Some(Destination { path, table, format, plan, is_server, output, workbook, to }))
 }

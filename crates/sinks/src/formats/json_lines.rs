@@ -28,6 +28,7 @@ impl OutputFormat for JsonLines {
                 let key = |row| shape.engine.key_of_row(*link, row);
                 JsonColumn::Key { link: *link, keys: (0..lookup.rows).map(key).collect() }
             }
+            OutputColumn::LinkRow { .. } => unreachable!("only workbooks have such a column"),
             OutputColumn::Own | OutputColumn::Cell { .. } | OutputColumn::Attribute { .. } => {
                 unreachable!("forms that take values are given values")
             }

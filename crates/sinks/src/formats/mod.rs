@@ -11,7 +11,7 @@ mod sqlite;
 pub mod text;
 pub mod typed;
 #[cfg(feature = "workbook")]
-mod workbook;
+pub mod workbook;
 
 use std::borrow::Cow;
 use std::sync::Arc;
@@ -36,7 +36,7 @@ pub static FORMATS: &[(&str, Make)] = &[
     #[cfg(feature = "columnar")]
     (".arrow", || Arc::new(columnar::ArrowFile)),
     #[cfg(feature = "workbook")]
-    (".xlsx", || Arc::new(workbook::Workbook)),
+    (".xlsx", || Arc::new(workbook::Workbook::default())),
     #[cfg(feature = "sqlite")]
     (".sqlite", || Arc::new(sqlite::Sqlite)),
     #[cfg(feature = "sqlite")]

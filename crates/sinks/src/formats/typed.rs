@@ -2,6 +2,7 @@
 
 use std::path::Path;
 
+use interligo_engine::lines::Lines;
 use interligo_engine::outputs::OutputColumn;
 use interligo_engine::totals::MeasureKind;
 use interligo_model::values::column::{Column, ColumnKind, Numbers};
@@ -24,6 +25,7 @@ pub(crate) fn typed_lines(shape: &LinesShape<'_>) -> Box<dyn EncodeLines> {
                 let key = |row| shape.engine.key_of_row(*link, row);
                 Made::Key { link: *link, keys: (0..lookup.rows).map(key).collect() }
             }
+            OutputColumn::LinkRow { link, .. } => Made::Row(*link),
             OutputColumn::Own | OutputColumn::Cell { .. } | OutputColumn::Attribute { .. } => {
                 unreachable!("forms that take values are given values")
             }
@@ -42,6 +44,7 @@ struct TypedLines {
 enum Made {
     Value(usize),
     Status(usize),
+    Row(usize),
     Key { link: usize, keys: Vec<String> },
 }
 
@@ -65,6 +68,15 @@ impl EncodeLines for TypedLines {
                 Made::Status(link) => {
                     let statuses = batch.lines.statuses(*link);
                     texts(lines.iter().map(|line| Some(status_text(statuses[*line as usize]))))
+                }
+                Made::Row(link) => {
+                    let rows = batch.lines.link_rows(*link);
+                    let number = |line: &u32| match rows[*line as usize] {
+                        row if Lines::is_row(row) => Value::Number((i64::from(row) + 2).into()),
+                        _ => Value::Blank,
+                    };
+                    let numbers: Vec<Value<'_>> = lines.iter().map(number).collect();
+                    Column::from_values(ColumnKind::Number(0), &numbers)
                 }
                 Made::Key { link, keys } => {
                     let rows = batch.lines.link_rows(*link);

@@ -82,6 +82,7 @@ impl TextLines {
                     TextColumns::Value { value: *value, least_places: *least_places }
                 }
                 OutputColumn::Attribute { .. } => unreachable!("attributes are gathered above"),
+                OutputColumn::LinkRow { .. } => unreachable!("only workbooks have such a column"),
             });
         }
         text.end_attributes(&mut attributes, engine);

@@ -10,14 +10,15 @@ use crate::run_facts::RunFacts;
 pub(super) const NAME: &str = "About";
 
 /// Writes it.
-pub(super) fn write(
+pub(super) fn write<'n>(
     sheet: &mut Worksheet,
     facts: &RunFacts,
+    notes: impl Iterator<Item = &'n String>,
     sheets: &[BookSheet],
 ) -> Result<(), XlsxError> {
     let mut row = 0;
     sheet.write_string_with_format(row, 0, &facts.title, &styles::title())?;
-    let notes = facts.notes.iter().cloned().chain(sheets.iter().filter_map(BookSheet::note));
+    let notes = notes.cloned().chain(sheets.iter().filter_map(BookSheet::note));
     for note in notes {
         row += 1;
         sheet.write_string(row, 0, note)?;
@@ -86,11 +87,25 @@ fn write_cell(
 impl BookSheet {
     /// What to know of the sheet.
     fn note(&self) -> Option<String> {
-        (self.as_text > 0).then(|| {
-            format!(
-                "Sheet {}: {} numbers have more than the 15 digits of a cell and are kept as text.",
-                self.name, self.as_text
-            )
-        })
+        let mut notes = Vec::new();
+        if self.as_text > 0 {
+            notes.push(format!(
+                "{} numbers have more than the 15 digits of a cell and are kept as text.",
+                self.as_text
+            ));
+        }
+        if self.marked > 0 {
+            notes.push(format!(
+                "{} rows have sums over different lines; the note on their label says which.",
+                self.marked
+            ));
+        }
+        if self.kept > 0 {
+            notes.push(format!(
+                "{} cells are values and no formulas: they are texts that look like numbers, or have more than 15 digits.",
+                self.kept
+            ));
+        }
+        (!notes.is_empty()).then(|| format!("Sheet {}: {}", self.name, notes.join(" ")))
     }
 }

@@ -4,20 +4,31 @@
 //! only ratios are rounded, all else is kept as text.
 
 mod about;
+mod cell;
+mod cell_formula;
+mod formulas;
+mod live_lines;
+mod live_totals;
+mod lookup_sheet;
+mod marks;
 mod sheet;
 mod styles;
 
+use std::collections::BTreeMap;
 use std::io::Read;
 use std::path::{Path, PathBuf};
 
+use interligo_engine::outputs::OutputColumn;
 use rust_xlsxwriter::{DocProperties, ExcelDateTime, Workbook as XlsxFile, Worksheet, XlsxError};
 
 use crate::background::Background;
-use crate::containers::{Container, Finished, with};
+use crate::containers::{Container, Finished};
 use crate::error::{Error, OutputErrorKind};
-use crate::format::{OutputFormat, RowColumn, Target, WriteRows};
+use crate::format::{LinesShape, OutputFormat, RowColumn, Target, WriteRows};
 use crate::output_file::{OutputFile, Through};
 use crate::run_facts::RunFacts;
+use live_lines::LinesSheet;
+use lookup_sheet::LookupSheet;
 use sheet::SheetRows;
 
 /// The rows that a sheet may have, by its format.
@@ -30,10 +41,28 @@ const MOST_COLUMNS: usize = 16_384;
 const MARK: &str = "Interligo";
 
 /// A workbook.
-pub(super) struct Workbook;
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Workbook {
+    /// Whether totals by one attribute are drawn.
+    pub charts: bool,
+    /// Whether figures, attributes and totals are formulas.
+    pub formulas: bool,
+    /// The sheets in their order, where the plan gives one.
+    pub sheets: Vec<String>,
+}
+
+impl Default for Workbook {
+    fn default() -> Workbook {
+        Workbook { charts: true, formulas: false, sheets: Vec::new() }
+    }
+}
 
 impl OutputFormat for Workbook {
     fn holds_several(&self) -> bool {
+        true
+    }
+
+    fn has_notes(&self) -> bool {
         true
     }
 
@@ -59,10 +88,10 @@ impl OutputFormat for Workbook {
             return Err(Error::new(OutputErrorKind::TooLarge, target.path, reason));
         }
         let book = target.containers.at(target.path, || {
-            Ok(Box::new(Book::create(target.path, target.file()?)?) as Box<dyn Container>)
+            let book = Book::create(target.path, target.file()?, self.sheets.clone())?;
+            Ok(Box::new(book) as Box<dyn Container>)
         })?;
-        let number = with(&book, |book: &mut Book| book.add(target))?;
-        let rows = SheetRows::new(book.clone(), number, target, columns)?;
+        let rows = SheetRows::new(book, self, target, columns)?;
         Background::of(Box::new(rows), target.path)
     }
 }
@@ -103,6 +132,12 @@ pub(super) struct Book {
     workbook: XlsxFile,
     /// The sheets, in the order in which they were begun.
     sheets: Vec<BookSheet>,
+    /// The order in which the plan wants them.
+    order: Vec<String>,
+    /// By fact, the sheet with its lines, where it has formulas.
+    lines: BTreeMap<String, LinesSheet>,
+    /// What to know of it.
+    notes: Vec<String>,
 }
 
 /// A sheet of a workbook, with what is known of it.
@@ -110,10 +145,14 @@ struct BookSheet {
     name: String,
     /// Numbers that are kept as text.
     as_text: u64,
+    /// Cells that hold values in columns with formulas.
+    kept: u64,
+    /// Rows of totals with a note.
+    marked: usize,
 }
 
 impl Book {
-    fn create(path: &Path, file: OutputFile) -> Result<Book, Error> {
+    fn create(path: &Path, file: OutputFile, order: Vec<String>) -> Result<Book, Error> {
         let mut workbook = XlsxFile::new();
         let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty());
         let folder = folder.unwrap_or(Path::new("."));
@@ -126,20 +165,72 @@ impl Book {
             .set_custom_property(MARK, env!("CARGO_PKG_VERSION"))
             .set_creation_datetime(&day);
         workbook.set_properties(&properties);
-        Ok(Book { path: path.to_owned(), file: Some(file), workbook, sheets: Vec::new() })
+        Ok(Book {
+            path: path.to_owned(),
+            file: Some(file),
+            workbook,
+            sheets: Vec::new(),
+            order,
+            lines: BTreeMap::new(),
+            notes: Vec::new(),
+        })
     }
 
-    /// Begins a sheet; the answer is its number.
-    fn add(&mut self, target: &Target<'_>) -> Result<usize, Error> {
-        let name = target.table;
-        // The library writes levels of rows only of sheets that it keeps in memory, as totals are anyway.
-        let sheet = match target.groups.is_some_and(|groups| groups.levels > 1) {
+    /// Begins a sheet, kept in memory or not; the answer is its number.
+    fn add(&mut self, name: &str, in_memory: bool) -> Result<usize, Error> {
+        let sheet = match in_memory {
             true => Ok(self.workbook.add_worksheet()),
             false => self.workbook.add_worksheet_with_constant_memory(),
         };
-        sheet.and_then(|sheet| sheet.set_name(name)).map_err(|error| failed(&self.path, &error))?;
-        self.sheets.push(BookSheet { name: name.to_owned(), as_text: 0 });
+        let sheet = sheet.and_then(|sheet| sheet.set_name(name));
+        // What a formula without any result is stored with: blank, and not zero.
+        sheet.map_err(|error| failed(&self.path, &error))?.set_formula_result_default("");
+        self.sheets.push(BookSheet { name: name.to_owned(), as_text: 0, kept: 0, marked: 0 });
         Ok(self.sheets.len() - 1)
+    }
+
+    /// Adds the lookups whose attributes a sheet of lines has, each as a sheet; by lookup.
+    fn add_lookups(&mut self, shape: &LinesShape<'_>) -> Result<BTreeMap<usize, LookupSheet>, Error> {
+        let engine = shape.engine;
+        let links: Vec<usize> = shape
+            .columns
+            .iter()
+            .filter_map(|column| match column {
+                OutputColumn::LinkRow { link, .. } => Some(*link),
+                _ => None,
+            })
+            .collect();
+        let mut added = BTreeMap::new();
+        for link in &links {
+            let number = engine.lookup_of(*link);
+            let lookup = &engine.lookups[number];
+            if added.contains_key(&number) || lookup.rows_with_fill() >= MOST_ROWS {
+                continue;
+            }
+            let from_here = |other: &usize| {
+                engine.chained_to(*other).is_some_and(|parent| engine.lookup_of(parent) == number)
+            };
+            let next: Vec<usize> = links.iter().copied().filter(from_here).collect();
+            let sheet = LookupSheet::new(&self.free_name(&lookup.name), lookup, &next);
+            let own = self.add(sheet.name(), false)?;
+            self.on_sheet(own, |worksheet| sheet.write(worksheet, engine, lookup))?;
+            added.insert(number, sheet);
+        }
+        Ok(added)
+    }
+
+    /// A name that no other sheet has.
+    fn free_name(&self, wanted: &str) -> String {
+        let plain = |c: char| if "[]:*?/\\'".contains(c) || c.is_control() { '_' } else { c };
+        let wanted: String = wanted.chars().map(plain).take(25).collect();
+        let is_taken = |name: &str| {
+            let mut taken = self.sheets.iter().map(|sheet| &sheet.name).chain(&self.order);
+            taken.any(|other| other.to_lowercase() == name.to_lowercase())
+                || refuse_name(name).is_some()
+        };
+        let numbered = (2..).map(|number| format!("{wanted}_{number}"));
+        let mut names = std::iter::once(wanted.clone()).chain(numbered);
+        names.find(|name| !is_taken(name)).unwrap_or(wanted)
     }
 
     /// A sheet by its number; the first is about the run.
@@ -161,13 +252,17 @@ impl Book {
 impl Container for Book {
     fn finish(&mut self, facts: &RunFacts) -> Result<Finished, Error> {
         let about = &mut self.workbook.worksheets_mut()[0];
-        about::write(about, facts, &self.sheets).map_err(|error| failed(&self.path, &error))?;
-        let order = |name: &str| facts.outputs.iter().position(|output| output == name);
-        let sheets = self.sheets.iter().map(|sheet| order(&sheet.name));
-        let orders: Vec<Option<usize>> = std::iter::once(None).chain(sheets).collect();
-        let mut sheets: Vec<(Option<usize>, Worksheet)> =
-            orders.into_iter().zip(std::mem::take(self.workbook.worksheets_mut())).collect();
-        sheets.sort_by_key(|(order, _)| *order);
+        let notes = facts.notes.iter().chain(&self.notes);
+        about::write(about, facts, notes, &self.sheets).map_err(|e| failed(&self.path, &e))?;
+        // The outputs in their order, then what their formulas need.
+        let wanted = if self.order.is_empty() { &facts.outputs } else { &self.order };
+        let place = |sheet: &BookSheet| {
+            wanted.iter().position(|name| *name == sheet.name).map_or(usize::MAX, |at| at + 1)
+        };
+        let places: Vec<usize> = std::iter::once(0).chain(self.sheets.iter().map(place)).collect();
+        let mut sheets: Vec<(usize, Worksheet)> =
+            places.into_iter().zip(std::mem::take(self.workbook.worksheets_mut())).collect();
+        sheets.sort_by_key(|(place, _)| *place);
         for (_, sheet) in sheets {
             self.workbook.push_worksheet(sheet);
         }

@@ -2,29 +2,25 @@
 
 use std::path::PathBuf;
 
-use interligo_engine::totals::MeasureKind;
 use interligo_model::values::column::{Column, ColumnKind};
-use interligo_model::values::decimal::{Decimal, Rounding};
 use interligo_model::values::value::Value;
-use rust_xlsxwriter::{Chart, ChartType, ExcelDateTime, Format, Worksheet, XlsxError};
+use rust_xlsxwriter::{Chart, ChartType, Format, Worksheet, XlsxError};
 
-use super::{Book, MOST_ROWS, styles};
+use super::cell::Cell;
+use super::formulas::Formulas;
+use super::marks::Marks;
+use super::{Book, MOST_ROWS, Workbook, styles};
 use crate::containers::{Shared, with};
 use crate::error::{Error, OutputErrorKind};
-use crate::format::{GroupsShape, Piece, RowColumn, Target, WriteRows};
+use crate::format::{GroupsShape, Piece, RowColumn, RowsOf, Target, WriteRows};
 use crate::output_file::OutputFile;
+use crate::totals::groups_shape;
 
 /// The widest column, in characters.
 const WIDEST: usize = 60;
 
 /// Rows of which the widths are measured.
 const MEASURED: u64 = 1_000;
-
-/// Digits that a cell can show.
-const DIGITS: i128 = 1_000_000_000_000_000;
-
-/// Days of a workbook before 1970-01-01.
-const EPOCH: i32 = 25_569;
 
 /// The most groups that a chart shows.
 const CHARTED: u64 = 60;
@@ -37,6 +33,9 @@ pub(super) struct SheetRows {
     columns: Vec<SheetColumn>,
     /// Of a table of totals, how its rows belong together.
     groups: GroupsShape,
+    charts: bool,
+    formulas: Formulas,
+    marks: Marks,
     rows: u64,
     as_text: u64,
 }
@@ -44,6 +43,8 @@ pub(super) struct SheetRows {
 struct SheetColumn {
     own: RowColumn,
     cells: Format,
+    /// The same for a formula.
+    live: Format,
     subtotal: Format,
     width: usize,
 }
@@ -52,12 +53,22 @@ impl SheetRows {
     /// Begins a sheet with its header row.
     pub(super) fn new(
         book: Shared,
-        number: usize,
+        settings: &Workbook,
         target: &Target<'_>,
         columns: &[RowColumn],
     ) -> Result<SheetRows, Error> {
+        let (groups, marks) = match target.of {
+            RowsOf::Totals(totals) => (groups_shape(totals.table), Marks::of(totals.table)),
+            _ => (GroupsShape::default(), Marks::default()),
+        };
+        let (number, formulas) = with(&book, |book: &mut Book| {
+            // The library writes levels of rows only of sheets that it keeps in memory, as totals are anyway.
+            let number = book.add(target.table, groups.levels > 1)?;
+            Ok::<_, Error>((number, Formulas::of(book, settings, target)?))
+        })?;
         let column = |own: &RowColumn| SheetColumn {
             cells: styles::cells(own),
+            live: styles::live(own),
             subtotal: styles::subtotal(own),
             width: own.name.chars().count() + 4,
             own: own.clone(),
@@ -66,7 +77,10 @@ impl SheetRows {
             book,
             number,
             path: target.path.to_owned(),
-            groups: target.groups.unwrap_or_default(),
+            groups,
+            charts: settings.charts,
+            formulas,
+            marks,
             columns: columns.iter().map(column).collect(),
             rows: 0,
             as_text: 0,
@@ -109,21 +123,42 @@ impl WriteRows for SheetRows {
         let book = self.book.clone();
         let (number, own) = (self.number, &mut self.columns);
         let deepest = self.groups.levels;
+        let (formulas, marks) = (&mut self.formulas, &self.marks);
         with(&book, |book: &mut Book| {
             book.on_sheet(number, |sheet| {
                 for row in 0..rows {
                     let level = level_of(columns, row, deepest);
                     let bold = level < deepest;
-                    for (at, (column, own)) in columns.iter().zip(own.iter_mut()).enumerate() {
-                        let format = if bold { &own.subtotal } else { &own.cells };
+                    let values: Vec<Value<'_>> = columns.iter().map(|c| c.value(row)).collect();
+                    let cells: Vec<Cell<'_>> =
+                        values.iter().zip(own.iter()).map(|(v, c)| Cell::of(v, c.own.shown)).collect();
+                    let live = formulas.of_row(first + row as u32, &values, &cells);
+                    for (at, (cell, own)) in cells.iter().zip(own.iter_mut()).enumerate() {
                         let place = (first + row as u32, at as u16);
-                        let cell = Cell::of(&column.value(row), own.own.shown);
                         if measured {
                             own.width = own.width.max(cell.width(own.own.shown) + 2);
                         }
                         as_text += u64::from(matches!(cell, Cell::Digits(_)));
-                        cell.write(sheet, place, format, bold)?;
+                        let marked;
+                        let format = match (bold, live.get(at)) {
+                            _ if marks.is_on(place.0 as usize - 1, at) => {
+                                marked = styles::marked(if bold { &own.subtotal } else { &own.cells });
+                                &marked
+                            }
+                            (true, _) => &own.subtotal,
+                            (false, Some(Some(_))) => &own.live,
+                            _ => &own.cells,
+                        };
+                        let is_live = match live.get(at) {
+                            Some(Some(formula)) => cell.write_live(sheet, place, format, formula)?,
+                            _ => false,
+                        };
+                        if !is_live {
+                            formulas.note_kept(at);
+                            cell.write(sheet, place, format, bold)?;
+                        }
                     }
+                    formulas.write_groups(sheet, first + row as u32, &values)?;
                     for _ in 1..level {
                         let row = first + row as u32;
                         sheet.group_rows(row, row)?;
@@ -134,6 +169,12 @@ impl WriteRows for SheetRows {
         })?;
         self.rows += rows as u64;
         self.as_text += as_text;
+        if let Formulas::Lines { fact, .. } = &self.formulas {
+            with(&self.book, |book: &mut Book| {
+                let sheet = book.lines.get_mut(fact);
+                sheet.into_iter().for_each(|sheet| sheet.take(rows as u32, columns));
+            });
+        }
         Ok(())
     }
 
@@ -148,8 +189,14 @@ impl WriteRows for SheetRows {
         let columns = self.columns.len() as u16;
         let as_text = self.as_text;
         with(&self.book, |book: &mut Book| {
-            book.sheets[self.number].as_text = as_text;
+            let sheet = &mut book.sheets[self.number];
+            (sheet.as_text, sheet.marked) = (as_text, self.marks.count());
+            if let Formulas::Lines { columns: live, .. } = &self.formulas {
+                sheet.kept = live.kept;
+                book.on_sheet(self.number, |sheet| live.fold(sheet))?;
+            }
             book.on_sheet(self.number, |sheet| {
+                self.marks.write(sheet)?;
                 for (at, width) in widths.iter().enumerate() {
                     sheet.set_column_width(at as u16, *width as f64)?;
                 }
@@ -169,7 +216,7 @@ impl WriteRows for SheetRows {
 impl SheetRows {
     /// A chart of an amount by the first attribute: columns over periods, else bars.
     fn chart(&self) -> Option<Chart> {
-        let (label, value) = (self.columns.first()?, self.groups.drawn?);
+        let (label, value) = (self.columns.first()?, self.groups.drawn.filter(|_| self.charts)?);
         if self.rows == 0 || self.rows > CHARTED || self.groups.levels > 1 {
             return None;
         }
@@ -204,103 +251,4 @@ fn level_of(columns: &[Column], row: usize, levels: usize) -> usize {
     let level = columns.first().filter(|_| levels > 1).map(|column| column.value(row));
     let whole = level.and_then(|level| level.number()?.whole());
     whole.and_then(|level| usize::try_from(level).ok()).unwrap_or(1)
-}
-
-/// A value as a cell has it.
-enum Cell<'v> {
-    Blank,
-    Number(f64, Decimal),
-    /// A number of more digits than a cell can show.
-    Digits(String),
-    Text(std::borrow::Cow<'v, str>),
-    Day(i32),
-    YesNo(bool),
-}
-
-impl<'v> Cell<'v> {
-    fn of(value: &Value<'v>, shown: MeasureKind) -> Cell<'v> {
-        match value {
-            Value::Blank => Cell::Blank,
-            Value::Text(text) if text.trim().is_empty() => Cell::Blank,
-            Value::Text(text) => Cell::Text(text.clone()),
-            Value::Number(number) => Cell::of_number(*number, shown),
-            // Days before 1900-03-01 are others in some programs.
-            Value::Date(day) if day.0 + EPOCH > 60 => Cell::Day(day.0 + EPOCH),
-            other => Cell::Text(other.to_string().into()),
-        }
-        .or_yes_no(value)
-    }
-
-    fn or_yes_no(self, value: &Value<'_>) -> Cell<'v> {
-        if let Value::YesNo(yes) = value { Cell::YesNo(*yes) } else { self }
-    }
-
-    fn of_number(number: Decimal, shown: MeasureKind) -> Cell<'v> {
-        let is_ratio = matches!(shown, MeasureKind::Ratio | MeasureKind::Percent(_));
-        let mut number = number.trimmed(0);
-        while is_ratio && number.mantissa().abs() >= DIGITS && number.places() > 0 {
-            match number.round(number.places() - 1, Rounding::HalfEven) {
-                Some(shorter) => number = shorter,
-                None => break,
-            }
-        }
-        // The nearest that the cell can hold reads back as the same digits.
-        match number.to_string().parse::<f64>() {
-            Ok(cell) if number.mantissa().abs() < DIGITS => Cell::Number(cell, number),
-            _ => Cell::Digits(number.to_string()),
-        }
-    }
-
-    /// How many characters it takes, as it is shown.
-    fn width(&self, shown: MeasureKind) -> usize {
-        match self {
-            Cell::Blank => 0,
-            Cell::Number(_, number) => {
-                let whole = number.round(0, Rounding::HalfEven).unwrap_or(*number);
-                let digits = whole.to_string().chars().count();
-                let places = match shown {
-                    MeasureKind::Money(places) | MeasureKind::Number(places) => usize::from(places),
-                    MeasureKind::Amount(places) => usize::from(places.min(2)),
-                    MeasureKind::Percent(places) => usize::from(places) + 3,
-                    MeasureKind::Ratio => 4,
-                    MeasureKind::Count => 0,
-                    MeasureKind::Other => usize::from(number.places()),
-                };
-                digits + digits / 3 + places + 1
-            }
-            Cell::Digits(text) => text.len(),
-            Cell::Text(text) => text.chars().count(),
-            Cell::Day(_) => 10,
-            Cell::YesNo(_) => 5,
-        }
-    }
-
-    fn write(
-        &self,
-        sheet: &mut Worksheet,
-        (row, column): (u32, u16),
-        format: &Format,
-        filled: bool,
-    ) -> Result<(), XlsxError> {
-        match self {
-            Cell::Blank if filled => sheet.write_blank(row, column, format).map(|_| ()),
-            Cell::Blank => Ok(()),
-            Cell::Number(number, _) => {
-                sheet.write_number_with_format(row, column, *number, format).map(|_| ())
-            }
-            Cell::Digits(text) => {
-                sheet.write_string_with_format(row, column, text, format).map(|_| ())
-            }
-            Cell::Text(text) => {
-                sheet.write_string_with_format(row, column, text.as_ref(), format).map(|_| ())
-            }
-            Cell::Day(day) => {
-                let day = ExcelDateTime::from_serial_datetime(f64::from(*day))?;
-                sheet.write_datetime_with_format(row, column, &day, format).map(|_| ())
-            }
-            Cell::YesNo(yes) => {
-                sheet.write_boolean_with_format(row, column, *yes, format).map(|_| ())
-            }
-        }
-    }
 }

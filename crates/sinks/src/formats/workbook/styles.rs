@@ -10,6 +10,7 @@ use crate::format::RowColumn;
 const INK: u32 = 0x2d_2a26;
 const HEAD: u32 = 0x5b_3f73;
 const PAPER: u32 = 0xfb_f8f1;
+const MARK: u32 = 0xf6_d98b;
 /// The bars of a chart.
 pub(super) const WELL: u32 = 0x3f_7d5d;
 
@@ -22,6 +23,7 @@ pub(super) fn header(kind: ColumnKind) -> Format {
     };
     Format::new()
         .set_align(align)
+        .set_indent(u8::from(align == FormatAlign::Left))
         .set_bold()
         .set_font_color(Color::RGB(0xff_ffff))
         .set_background_color(Color::RGB(HEAD))
@@ -50,8 +52,23 @@ pub(super) fn cells(column: &RowColumn) -> Format {
     let format = Format::new().set_num_format(number_format(column));
     match column.kind {
         ColumnKind::Date => format.set_align(FormatAlign::Center),
+        // Not so close to a number on its left.
+        ColumnKind::Text | ColumnKind::Period(_) => format.set_align(FormatAlign::Left).set_indent(1),
         _ => format,
     }
+}
+
+/// The same for cells that are formulas: one that is formatted as text would turn into its own text when it is edited.
+pub(super) fn live(column: &RowColumn) -> Format {
+    match number_format(column).as_str() {
+        "@" => cells(column).set_num_format("General"),
+        _ => cells(column),
+    }
+}
+
+/// The label of a row of totals with a note.
+pub(super) fn marked(cells: &Format) -> Format {
+    cells.clone().set_background_color(Color::RGB(MARK))
 }
 
 /// A row that sums up those of its group.

@@ -1,0 +1,40 @@
+//! A lookup as a sheet of a workbook shows it: the columns that are held, row by row, each with its place.
+
+use arrow_array::Array;
+use interligo_model::place::Place;
+use interligo_model::values::column::ColumnKind;
+use interligo_model::values::value::Value;
+
+use super::Lookup;
+use crate::eval::{kind_of, type_of};
+
+impl Lookup {
+    /// The columns whose values are held, with what they are.
+    pub fn held_columns(&self) -> Vec<(usize, ColumnKind)> {
+        let kind = |at: usize| match &self.columns[at].column {
+            Some(held) => Some(kind_of(type_of(held))),
+            None => (self.raw.columns[at].len() == self.rows as usize).then_some(ColumnKind::Text),
+        };
+        (0..self.columns.len()).filter_map(|at| Some((at, kind(at)?))).collect()
+    }
+
+    /// A value of a column that is held.
+    pub fn value(&self, column: usize, row: u32) -> Value<'_> {
+        match &self.columns[column].column {
+            Some(held) => held.value(row as usize),
+            None => {
+                self.held_text(column, row).map_or(Value::Blank, |text| Value::Text(text.into()))
+            }
+        }
+    }
+
+    /// Where a row was read; nowhere, where the plan adds it.
+    pub fn place_of(&self, row: u32) -> Option<Place> {
+        (row < self.rows).then(|| self.place(row))
+    }
+
+    /// How many rows its columns have, with those that the plan adds for `fill`.
+    pub fn rows_with_fill(&self) -> u32 {
+        self.all_rows() as u32
+    }
+}

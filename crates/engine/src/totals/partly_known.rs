@@ -1,0 +1,75 @@
+//! Rows of totals whose amounts are known on different lines: a cost on 22 of them and a revenue on 14. Each sum is right,
+//! and their difference or quotient is not what it seems.
+
+use interligo_model::values::decimal::Decimal;
+
+use super::cells::{Cell, GroupSums};
+use super::measure::{Aggregate, Summed, Work};
+use super::plan::TotalsPlan;
+
+/// Sums of a row that are not over the same lines.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct PartlyKnown {
+    /// The lines of the row.
+    pub lines: u64,
+    /// Those on which all amounts are known.
+    pub together: u64,
+    /// The amounts.
+    pub amounts: Vec<PartlyKnownAmount>,
+}
+
+/// One of the amounts.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct PartlyKnownAmount {
+    /// Its column name.
+    pub column_name: String,
+    /// On how many other lines it is known.
+    pub more_lines: u64,
+    /// What it comes to on these; none where that overflows.
+    pub more: Option<Decimal>,
+}
+
+impl TotalsPlan {
+    /// Gathers besides, of each amount that is summed, what it comes to on the lines on which all of them are known.
+    pub(super) fn compare_known(&mut self) {
+        let is_amount = |measure: &usize| match self.measures[*measure].work {
+            Work::Of(sum) => {
+                self.measures[*measure].kind.is_amount() && self.sums[sum].how == Aggregate::Sum
+            }
+            _ => false,
+        };
+        let amounts: Vec<usize> = (0..self.measures.len()).filter(is_amount).collect();
+        if amounts.len() < 2 {
+            return;
+        }
+        let first = self.sums.len();
+        let companions: Vec<usize> = (first..first + amounts.len()).collect();
+        for (measure, number) in amounts.into_iter().zip(first..) {
+            let Work::Of(sum) = self.measures[measure].work else { continue };
+            let (expr, companions) = (self.sums[sum].expr.clone(), companions.clone());
+            self.sums.push(Summed { expr, how: Aggregate::Sum, companions, by: None });
+            self.known_together.push((measure, number));
+        }
+    }
+
+    /// What amounts of a row are known on other lines than the rest, if any are.
+    pub(super) fn partly_known(&self, sums: &GroupSums) -> Option<PartlyKnown> {
+        let cell = |sum: usize| match &sums.cells[sum] {
+            Cell::Sum { total, known } => Some((*known, total.value())),
+            _ => None,
+        };
+        let mut found = PartlyKnown { lines: sums.lines, together: 0, amounts: Vec::new() };
+        for (measure, together) in &self.known_together {
+            let measure = &self.measures[*measure];
+            let Work::Of(own) = measure.work else { continue };
+            let ((known, all), (together, common)) = (cell(own)?, cell(*together)?);
+            found.together = together;
+            found.amounts.push(PartlyKnownAmount {
+                column_name: measure.column_name.clone(),
+                more_lines: known - together,
+                more: all.zip(common).and_then(|(all, common)| all.checked_sub(common)),
+            });
+        }
+        found.amounts.iter().any(|amount| amount.more_lines > 0).then_some(found)
+    }
+}
