@@ -6,7 +6,7 @@ use interligo_model::values::column::ColumnKind;
 
 use crate::bind::{Bound, BoundTotals, LinesColumn, OutputKind, WorkbookRequest};
 use crate::engine::{Engine, Extent, Sample};
-use crate::eval::{ExprKind, check, kind_of};
+use crate::eval::{ExprKind, Type, check, kind_of};
 use crate::live::LiveLines;
 use crate::lookup::Lookup;
 use crate::totals::{Layout, MeasureKind, TotalsPlan, kind_shown, shown_of};
@@ -204,6 +204,13 @@ impl Engine {
                 },
                 LinesColumn::Value { column_name, written, form } => {
                     let expr = check(&parse(written)?, self, written)?;
+                    if let (ExprKind::Column(read), Type::Date) = (&expr.kind, expr.ty)
+                        && self.timed.contains(&self.columns[*read])
+                    {
+                        let (column, column_name) = (self.columns[*read], column_name.clone());
+                        typed.push(OutputColumn::Cell { column_name, column });
+                        continue;
+                    }
                     let least_places = self.least_places(&expr);
                     let kind = kind_of(expr.ty);
                     // Whole numbers that are no figures may be codes.

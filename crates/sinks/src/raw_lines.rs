@@ -8,7 +8,7 @@ use arrow_array::StringViewArray;
 use interligo_engine::engine::Engine;
 use interligo_engine::lines::Lines;
 use interligo_model::plan::ColumnType;
-use interligo_model::reading::date_style::DateStyle;
+use interligo_model::reading::date_style::{DateStyle, millis_of_day};
 use interligo_model::reading::style::NumberStyle;
 use interligo_model::values::amount::{self, Amount};
 use interligo_model::values::column::{Column, Numbers};
@@ -160,11 +160,28 @@ pub(crate) fn write_source(raw: &RawLines<'_>, row: usize, column: usize, out: &
     match change {
         Change::Number if write_plain_number(text.trim(), style.numbers, out) => {}
         Change::Date => match style.dates.read(text.trim()) {
-            Some(day) => day.write(out),
+            Some(day) => {
+                day.write(out);
+                write_time(&text, out);
+            }
             None => write_cell(out, &text),
         },
         _ => write_cell(out, &text),
     }
+}
+
+/// Appends the time of the day that a text has, if it has one: ` 14:30`, ` 14:30:15`, ` 14:30:15.250`.
+fn write_time(text: &str, out: &mut Vec<u8>) {
+    let Some(millis) = millis_of_day(text) else { return };
+    let (minutes, seconds, rest) = (millis / 60_000, millis / 1_000 % 60, millis % 1_000);
+    let mut time = format!(" {:02}:{:02}", minutes / 60, minutes % 60);
+    if seconds > 0 || rest > 0 {
+        time += &format!(":{seconds:02}");
+    }
+    if rest > 0 {
+        time += &format!(".{rest:03}");
+    }
+    out.extend_from_slice(time.as_bytes());
 }
 
 /// Appends a number as 1234.56, with its percent sign if it has one; false when it is no number. A

@@ -159,6 +159,11 @@ pub(super) fn bind_lookup(
             ));
         }
     }
+    if let Some(date) = entry.date.as_ref().filter(|_| !fact) {
+        let message = "a lookup takes no `date`";
+        let help = "`date` is that of a fact's lines; the periods of a lookup are in `valid`";
+        return Err(Mistake::in_plan(MistakeKind::WrongPlace, date.span(), message).help(help));
+    }
     bind_valid(plan, entry, &mut lookup)?;
     let written = match fact {
         true => entry.repeats.as_ref().map(|written| written.span()),

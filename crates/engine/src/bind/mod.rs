@@ -65,6 +65,8 @@ pub struct BoundFact {
     pub(crate) formulas: Vec<BoundFormula>,
     /// Which lines are the same.
     pub key: Option<FactKey>,
+    /// The column with the date of a line, where the plan names one.
+    pub date: Option<usize>,
     /// The columns that links take their days from, and where; for them they are read as dates.
     pub days: BTreeMap<usize, At>,
     /// Columns with amounts: numbers that formulas use and that are no rates.
@@ -232,6 +234,9 @@ impl Binder<'_> {
             .help("lines that share a key are settled by `repeats`"));
         }
         let columns = self.column_names.columns(name).to_vec();
+        let mut days = BTreeMap::new();
+        let date = self.fact_date(name, &entry.value, &columns)?;
+        days.extend(date.clone());
         let mut column_use =
             ColumnUse::new(columns::declared_columns(self.plan, &entry.value, &columns)?);
         let key = self.fact_key(name, &entry.value, &columns, &mut column_use)?;
@@ -248,9 +253,27 @@ impl Binder<'_> {
             column_use,
             formulas,
             key,
-            days: BTreeMap::new(),
+            date: date.map(|(column, _)| column),
+            days,
             amounts: BTreeSet::new(),
             rates: BTreeSet::new(),
+        })
+    }
+
+    /// The column with the date of a line, and where the plan names it.
+    fn fact_date(
+        &self,
+        name: &str,
+        entry: &TableEntry,
+        columns: &[String],
+    ) -> Result<Option<(usize, At)>, Mistake> {
+        let Some(date) = &entry.date else { return Ok(None) };
+        let written = self.plan.written(date);
+        let known = columns.iter().position(|column| column == date.get_ref());
+        known.map(|column| Some((column, written.at_all()))).ok_or_else(|| {
+            let message = format!("`{name}` has no column `{}`", date.get_ref());
+            let columns = columns.iter().map(String::as_str);
+            written.mistaken(MistakeKind::UnknownName, message).nearest(date.get_ref(), columns)
         })
     }
 

@@ -1,11 +1,12 @@
 //! Which columns of the fact are read, and how. A column that serves two purposes, a key and a number in
 //! a formula for instance, is read in two ways.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use arrow_array::StringViewArray;
 use interligo_model::plan::{At, ColumnType};
 use interligo_model::reading::column_reader::Reading;
+use interligo_model::reading::date_style::millis_of_day;
 use interligo_model::reading::evidence::Evidence;
 use interligo_model::reading::style::Style;
 
@@ -29,6 +30,8 @@ pub(crate) struct Reads {
     pub(crate) readings: Vec<Reading>,
     /// Of a column whose values are used, its number among these.
     pub(crate) values: BTreeMap<usize, usize>,
+    /// Columns with times of the day beside their days.
+    pub(crate) timed: BTreeSet<usize>,
     /// Columns that are computed, by the type that links take them for, with their numbers.
     computed: BTreeMap<(usize, u8), usize>,
 }
@@ -61,6 +64,7 @@ impl Reads {
             columns: Vec::new(),
             readings: Vec::new(),
             values: BTreeMap::new(),
+            timed: sampled.iter().filter(|(_, own)| has_times(own)).map(|(at, _)| *at).collect(),
             computed: BTreeMap::new(),
         };
         let is_computed = |column: usize| fact.formulas.iter().any(|f| f.column == column);
@@ -124,4 +128,10 @@ impl Reads {
         let mut known = self.columns.iter().zip(&self.readings);
         known.position(|(own, reading)| (*own, reading.column_type) == (column, column_type))
     }
+}
+
+/// Whether a day in a sample has a time of the day other than its begin.
+fn has_times(samples: &[Sample]) -> bool {
+    let is_within = |text: &str| millis_of_day(text).is_some_and(|millis| millis > 0);
+    samples.iter().any(|sample| sample.texts.iter().flatten().any(is_within))
 }

@@ -7,7 +7,7 @@ pub(crate) mod additivity;
 mod column_reads;
 mod measured;
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::OnceLock;
 
 use crate::bind::{Bound, BoundFigure, FigureKind, Home, Reference, RowNames, Scope};
@@ -81,6 +81,8 @@ pub struct Engine {
     pub(crate) computed: Vec<Computation>,
     /// Of a column whose values are used, its number among those that are read.
     values_read: BTreeMap<usize, usize>,
+    /// The columns of the fact that have times of the day, which values do not keep.
+    pub(crate) timed: BTreeSet<usize>,
     pub(crate) links: Vec<Link>,
     /// Of each link, whether its rows are needed, and whether its lines are counted.
     pub(crate) links_needed: Vec<bool>,
@@ -99,6 +101,8 @@ pub struct Engine {
     pub(crate) weigh_by: Option<usize>,
     /// The column of lines with their day.
     pub(crate) day: Option<usize>,
+    /// The column of lines with the date that the plan names, or that dated links take.
+    pub(crate) date: Option<usize>,
 }
 
 impl TypeMismatch {
@@ -193,6 +197,7 @@ impl Engine {
             readings: reads.readings,
             computed,
             values_read: reads.values,
+            timed: reads.timed,
             links,
             values: Vec::new(),
             amounts,
@@ -200,11 +205,13 @@ impl Engine {
             extent,
             weigh_by: None,
             day: None,
+            date: None,
         };
         engine.type_conditions().map_err(|mistake| vec![mistake])?;
         engine.type_figures()?;
         engine.weigh_by = engine.figure_to_weigh_by().map_err(|mistake| vec![mistake])?;
         engine.day = engine.day_of_lines();
+        engine.date = engine.date_of_lines();
         Ok(engine)
     }
 
@@ -269,9 +276,19 @@ impl Engine {
 
     /// The column with the day of a line: the one that dated links ask for, or any.
     fn day_of_lines(&self) -> Option<usize> {
-        let asked = self.links.iter().find_map(Link::own_day);
         let is_day = |reading: &Reading| reading.column_type == ColumnType::Date;
-        asked.or_else(|| self.readings.iter().position(is_day))
+        self.date_of_lines().or_else(|| self.readings.iter().position(is_day))
+    }
+
+    /// The column with the date of a line: the one that the plan names, else the one that dated links take.
+    pub(crate) fn date_of_lines(&self) -> Option<usize> {
+        match self.bound.fact.date {
+            Some(date) => (0..self.columns.len()).find(|number| {
+                let ty = column_type_at(&self.readings, &self.computed, *number);
+                self.columns[*number] == date && ty == Type::Date
+            }),
+            None => self.links.iter().find_map(Link::own_day),
+        }
     }
 
     /// The decimal places that a value is written with at least. A quotient is written as short as

@@ -54,8 +54,22 @@ impl Lines<'_> {
             self.tally_keys(&mut findings, &spot);
         }
         self.note_odd_days(&mut findings, &spot);
+        findings.dates = self.dates();
         findings.blanks = self.blanks(unreadable, &spot);
         self.findings = findings;
+    }
+
+    /// The first and the last date of the lines.
+    fn dates(&self) -> Option<(Day, Day)> {
+        let Some(Column::Date(days)) = self.engine.date.map(|date| &self.columns[date]) else {
+            return None;
+        };
+        let known = days.days.iter().enumerate();
+        let known = known.filter(|(row, _)| is_known(days.known.as_ref(), *row));
+        known.fold(None, |span, (_, day)| match span {
+            None => Some((Day(*day), Day(*day))),
+            Some((first, last)) => Some((first.min(Day(*day)), last.max(Day(*day)))),
+        })
     }
 
     /// Days of lines that cannot well be meant.

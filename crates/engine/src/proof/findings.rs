@@ -10,6 +10,7 @@ use crate::proof::tallies::KeyTallies;
 use crate::proof::tally::Tally;
 use interligo_model::place::Spot;
 use interligo_model::row_counts::RowCounts;
+use interligo_model::values::date::Day;
 use std::collections::BTreeMap;
 
 /// How many places of one kind are kept.
@@ -175,6 +176,8 @@ pub struct Findings {
     pub lines: u64,
     /// What became of the rows of each file, by its number.
     pub parts: BTreeMap<usize, RowCounts>,
+    /// The first and the last date of the lines, where they have one.
+    pub dates: Option<(Day, Day)>,
     /// Rows that were left out as totals, with what they hold.
     pub total_rows: Vec<(Spot, String)>,
     /// Rows that look like totals and are not proved to be any, with what they hold.
@@ -260,6 +263,10 @@ impl Findings {
                 }
             }
         }
+        self.dates = match (self.dates, batch.dates) {
+            (Some(own), Some(other)) => Some((own.0.min(other.0), own.1.max(other.1))),
+            (own, other) => own.or(other),
+        };
         self.malformed.absorb(batch.malformed);
         self.odd_days.absorb(batch.odd_days);
         add_counts(&mut self.aside, batch.aside);

@@ -94,6 +94,8 @@ entry_with_settings! {
         pub columns: InOrder<ColumnEntry>,
         /// The column or columns that identify a row.
         pub key: Option<Spanned<OneOrMore>>,
+        /// For facts: the column with the date of a line.
+        pub date: Option<Spanned<String>>,
         /// The columns that say when a row of a lookup holds.
         pub valid: Option<Valid>,
         /// What happens to rows of a lookup that share a key.

@@ -23,6 +23,10 @@ pub(super) fn facts_of(
     let version = env!("CARGO_PKG_VERSION");
     let stem = project.plan.file_stem();
     let mut notes = vec![format!("Written by Interligo {version} from the plan `{stem}`.")];
+    notes.extend(outcomes.iter().filter_map(|outcome| {
+        let (first, last) = outcome.findings.dates?;
+        Some(format!("The lines of {} are from {first} to {last}.", outcome.tie_out.fact.table))
+    }));
     notes.extend(head.currency.as_ref().map(|currency| format!("Money is in {currency}.")));
     notes.push("Every count below closes: no line is lost or counted twice.".to_owned());
     let sections =

@@ -29,7 +29,8 @@ impl OutputFormat for JsonLines {
                 JsonColumn::Key { link: *link, keys: (0..lookup.rows).map(key).collect() }
             }
             OutputColumn::LinkRow { .. } => unreachable!("only workbooks have such a column"),
-            OutputColumn::Own | OutputColumn::Cell { .. } | OutputColumn::Attribute { .. } => {
+            OutputColumn::Cell { column, .. } => JsonColumn::AsRead(*column),
+            OutputColumn::Own | OutputColumn::Attribute { .. } => {
                 unreachable!("forms that take values are given values")
             }
         });
@@ -130,6 +131,8 @@ struct JsonObjects {
 enum JsonColumn {
     Value { value: usize, least_places: u8 },
     Status(usize),
+    /// A column of the fact with times of the day, which no value has.
+    AsRead(usize),
     Key { link: usize, keys: Vec<String> },
 }
 
@@ -146,6 +149,9 @@ impl EncodeLines for JsonObjects {
             let write = |bytes: &mut Vec<u8>, column: usize| match &self.columns[column] {
                 JsonColumn::Value { value, least_places } => {
                     write_cell(bytes, &batch.lines.values[*value], row, *least_places);
+                }
+                JsonColumn::AsRead(column) => {
+                    write_value(bytes, &Value::Text(batch.raw.cell(row, *column).into()), 0);
                 }
                 JsonColumn::Status(_) => write_text(bytes, &status_text(statuses[column][row])),
                 JsonColumn::Key { link, keys } => {

@@ -26,7 +26,8 @@ pub(crate) fn typed_lines(shape: &LinesShape<'_>) -> Box<dyn EncodeLines> {
                 Made::Key { link: *link, keys: (0..lookup.rows).map(key).collect() }
             }
             OutputColumn::LinkRow { link, .. } => Made::Row(*link),
-            OutputColumn::Own | OutputColumn::Cell { .. } | OutputColumn::Attribute { .. } => {
+            OutputColumn::Cell { column, .. } => Made::AsRead(*column),
+            OutputColumn::Own | OutputColumn::Attribute { .. } => {
                 unreachable!("forms that take values are given values")
             }
         };
@@ -45,6 +46,8 @@ enum Made {
     Value(usize),
     Status(usize),
     Row(usize),
+    /// A column of the fact with times of the day, which no value has.
+    AsRead(usize),
     Key { link: usize, keys: Vec<String> },
 }
 
@@ -69,6 +72,10 @@ impl EncodeLines for TypedLines {
                     let statuses = batch.lines.statuses(*link);
                     texts(lines.iter().map(|line| Some(status_text(statuses[*line as usize]))))
                 }
+                Made::AsRead(column) => texts(lines.iter().map(|line| {
+                    let text = batch.raw.cell(*line as usize, *column);
+                    (!text.trim().is_empty()).then(|| text.into())
+                })),
                 Made::Row(link) => {
                     let rows = batch.lines.link_rows(*link);
                     let number = |line: &u32| match rows[*line as usize] {
