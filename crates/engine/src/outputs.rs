@@ -1,7 +1,7 @@
 //! The outputs of an engine, typed, and what they need to know of links.
 
 use interligo_model::formula::parse;
-use interligo_model::plan::{ListKind, Mistake, Written};
+use interligo_model::plan::{ListKind, Mistake, Repeats, Written};
 use interligo_model::values::column::ColumnKind;
 
 use crate::bind::{Bound, BoundTotals, LinesColumn, OutputKind, WorkbookRequest};
@@ -236,6 +236,21 @@ impl Engine {
 
 /// What outputs of lines need to know of links.
 impl Engine {
+    /// The columns of an output of lines that are the key of the fact, if it has one and they are all there.
+    pub fn key_among(&self, columns: &[OutputColumn]) -> Option<Vec<usize>> {
+        let key = self.bound.fact.key.as_ref().filter(|key| key.repeats != Repeats::Keep)?;
+        let is_column = |output: &OutputColumn, wanted: usize| match output {
+            OutputColumn::Value { value, .. } => match self.values[*value].kind {
+                ExprKind::Column(read) => self.columns[read] == wanted,
+                _ => false,
+            },
+            OutputColumn::Cell { column, .. } => *column == wanted,
+            _ => false,
+        };
+        let position = |wanted: &usize| columns.iter().position(|own| is_column(own, *wanted));
+        key.columns.iter().map(position).collect()
+    }
+
     /// The link from the fact that a link starts from in the end; itself if it starts there.
     pub fn anchor(&self, link: usize) -> usize {
         self.links[link].parent().map_or(link, |parent| self.anchor(parent))

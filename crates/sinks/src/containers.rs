@@ -17,6 +17,11 @@ pub(crate) trait Container: Send {
     /// Writes it; nothing is added any more.
     fn finish(&mut self, facts: &RunFacts) -> Result<Finished, Error>;
 
+    /// What went otherwise than usual, in words.
+    fn notes(&mut self) -> Vec<String> {
+        Vec::new()
+    }
+
     /// Itself, to be taken for what it is.
     fn as_any(&mut self) -> &mut dyn std::any::Any;
 }
@@ -27,6 +32,17 @@ pub(crate) enum Finished {
     File(OutputFile),
     /// A transaction, whose commit decides over all.
     Decides(Decider),
+}
+
+/// What all containers have come to.
+#[derive(Default)]
+pub struct FinishedAll {
+    /// Files, to be put in their places with the others.
+    pub files: Vec<OutputFile>,
+    /// The transaction that decides, if there is one.
+    pub decides: Option<Decider>,
+    /// What went otherwise than usual, in words.
+    pub notes: Vec<String>,
 }
 
 /// The transaction that decides over the outputs of a run.
@@ -57,21 +73,22 @@ impl Containers {
         Ok(made)
     }
 
-    /// Writes all containers: files, and the transaction that decides, if there is one.
+    /// Writes all containers.
     ///
     /// # Errors
     /// One cannot be written.
-    pub fn finish(&self, facts: &RunFacts) -> Result<(Vec<OutputFile>, Option<Decider>), Error> {
+    pub fn finish(&self, facts: &RunFacts) -> Result<FinishedAll, Error> {
         let open = std::mem::take(&mut *locked(&self.open));
-        let (mut files, mut decides) = (Vec::new(), None);
+        let mut all = FinishedAll::default();
         for (path, container) in open {
+            all.notes.extend(locked(&container).notes());
             let finished = caught(|| locked(&container).finish(facts));
             match finished.unwrap_or_else(|why| Err(Error::broken(&path, &why)))? {
-                Finished::File(file) => files.push(file),
-                Finished::Decides(own) => decides = Some(own),
+                Finished::File(file) => all.files.push(file),
+                Finished::Decides(own) => all.decides = Some(own),
             }
         }
-        Ok((files, decides))
+        Ok(all)
     }
 }
 

@@ -36,6 +36,8 @@ pub enum OutputErrorKind {
     TooLarge,
     /// It is there, and somebody else's.
     NotOwn,
+    /// A line is there with other values.
+    Differs,
     /// A server does not let us in.
     Unreachable,
     /// The database has its part of the run, and a file could not follow.
@@ -61,6 +63,7 @@ impl OutputErrorKind {
             OutputErrorKind::Incomplete => "output.incomplete",
             OutputErrorKind::TooLarge => "output.too-large",
             OutputErrorKind::NotOwn => "output.not-own",
+            OutputErrorKind::Differs => "output.differs",
             OutputErrorKind::Unreachable => "output.unreachable",
             OutputErrorKind::HalfDone => "output.half-done",
             OutputErrorKind::InDoubt => "output.in-doubt",
@@ -80,6 +83,9 @@ impl OutputErrorKind {
             OutputErrorKind::Denied => Some("check the rights of the folder"),
             OutputErrorKind::NotOwn => {
                 Some("give the output another name, or move away what is there")
+            }
+            OutputErrorKind::Differs => {
+                Some("correct the line here or there, or replace the table: when-there = \"replace\"")
             }
             OutputErrorKind::Unreachable => {
                 Some("check the address and the login, and that the server runs")
@@ -101,6 +107,20 @@ impl Error {
     /// An output cannot be written.
     pub fn new(kind: OutputErrorKind, path: &Path, reason: impl Into<String>) -> Error {
         Error { kind, path: path.to_owned(), reason: reason.into(), help: kind.help() }
+    }
+
+    /// A table is there that the plan wants to stay.
+    #[cfg(any(feature = "sqlite", feature = "postgres"))]
+    pub(crate) fn is_there(path: &Path, table: &str) -> Error {
+        let reason = format!("its table `{table}` is there, and `when-there` is \"stop\"");
+        Error::new(OutputErrorKind::NotOwn, path, reason)
+    }
+
+    /// A table has no column for what is added to it.
+    #[cfg(any(feature = "sqlite", feature = "postgres"))]
+    pub(crate) fn lacks_column(path: &Path, table: &str, column: &str) -> Error {
+        let reason = format!("its table `{table}` has no column `{column}`");
+        Error::new(OutputErrorKind::BadColumn, path, reason)
     }
 
     /// A library broke off while it wrote an output.

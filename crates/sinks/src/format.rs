@@ -32,6 +32,11 @@ pub trait OutputFormat: Send + Sync {
         false
     }
 
+    /// Whether its tables can take rows beside those that are there.
+    fn can_append(&self) -> bool {
+        false
+    }
+
     /// Whether it has notes on cells.
     fn has_notes(&self) -> bool {
         false
@@ -107,8 +112,22 @@ pub struct Target<'a> {
     pub plan: &'a str,
     /// What its rows are.
     pub of: RowsOf<'a>,
+    /// What happens to a table that is there.
+    pub if_there: IfThere,
     /// Files that hold several sheets or tables.
     pub containers: &'a Containers,
+}
+
+/// What happens to a table that is there already.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub enum IfThere {
+    /// It is emptied and filled, if a run has made it.
+    #[default]
+    Replace,
+    /// Rows are added whose key it does not have, by these columns.
+    Append(Vec<String>),
+    /// Nothing is written.
+    Stop,
 }
 
 /// What the rows of an output are.

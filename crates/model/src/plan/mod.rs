@@ -28,7 +28,9 @@ pub use correction::Correction;
 pub use entries::{ByteSize, Entry, InOrder, OneOrMore};
 pub use figures::{BandEntry, FigureEntry, Included, ShownAs, ShownForm, TotalRule};
 pub use links::{GapRule, Gaps, Ignore, IgnoreEntry, LinkEntry, Matching, Missing, Overlap};
-pub use output::{LineEnd, ListKind, NotShared, OutputEntry, WorkbookEntry, WriteEntry};
+pub use output::{
+    LineEnd, ListKind, NotShared, OutputEntry, WhenThere, WorkbookEntry, WriteEntry,
+};
 pub use output_column::OutputColumnEntry;
 pub use path::{LinkPath, parse_link_path};
 pub use rules::{Duplicates, Ends, Repeats, Rule, Valid};

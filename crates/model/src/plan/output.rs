@@ -23,6 +23,8 @@ pub struct OutputEntry {
     /// For text: whether an apostrophe comes before texts that a spreadsheet takes for formulas.
     #[serde(default)]
     pub guard: bool,
+    /// What happens to what is there already.
+    pub when_there: Option<Spanned<WhenThere>>,
     /// For lists: what is listed.
     pub list: Option<ListKind>,
     /// For totals: the attributes of a row. An empty list gives the grand total.
@@ -62,6 +64,19 @@ pub struct WriteEntry {
     pub line_end: Option<LineEnd>,
     /// The decimal places of numbers that have some.
     pub places: Option<u8>,
+}
+
+/// What a run does with a file or table that is there already.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum WhenThere {
+    /// It is replaced; a table that Interligo did not make is left alone, and the run ends.
+    #[default]
+    Replace,
+    /// Lines are added to a table; one that is there with other values ends the run.
+    Append,
+    /// The run ends.
+    Stop,
 }
 
 /// How the lines of a text file end.

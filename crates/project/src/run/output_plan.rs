@@ -5,13 +5,14 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use crate::error::Error;
+use interligo_engine::engine::Engine;
 use interligo_engine::outputs::{Output, OutputContent};
 use interligo_engine::totals::MeasureKind;
-use interligo_model::plan::{ListKind, Mistake, MistakeKind, Written};
+use interligo_model::plan::{ListKind, Mistake, MistakeKind, Repeats, WhenThere, Written};
 use interligo_model::values::value::Value;
 use interligo_sinks::containers::Containers;
 use interligo_sinks::error::OutputErrorKind;
-use interligo_sinks::format::{OutputFormat, RowColumn, RowsOf, Target, WriteRows};
+use interligo_sinks::format::{IfThere, OutputFormat, RowColumn, RowsOf, Target, WriteRows};
 use interligo_sinks::formats::text::Text;
 use interligo_sinks::formats::typed::columns_of;
 use interligo_sinks::formats::{FORMATS, format_of};
@@ -58,6 +59,8 @@ pub(crate) struct Destination {
     to: Option<Written>,
     /// Whether it is a server and not a file.
     is_server: bool,
+    /// What happens to what is there.
+    when_there: WhenThere,
     /// The plan, by which its unfinished files are known.
     plan: String,
 }
@@ -78,7 +81,15 @@ impl Destination {
     ) -> Result<Box<dyn WriteRows>, Error> {
         let table = self.table.as_deref().unwrap_or_default();
         let (path, plan) = (self.path.as_path(), self.plan.as_str());
-        let target = Target { path, table, plan, of, containers };
+        let if_there = match (self.when_there, of) {
+            (WhenThere::Append, RowsOf::Lines(shape)) => {
+                let key = shape.engine.key_among(shape.columns).unwrap_or_default();
+                IfThere::Append(key.into_iter().map(|at| columns[at].name.clone()).collect())
+            }
+            (WhenThere::Stop, _) => IfThere::Stop,
+            _ => IfThere::Replace,
+        };
+        let target = Target { path, table, plan, of, if_there, containers };
         Ok(self.format.begin(&target, columns)?)
     }
 
@@ -144,6 +155,7 @@ impl OutputPlan {
             for output in outputs {
                 let destination = destination_of(project, output)?;
                 if let Some(destination) = &destination {
+                    refuse_append(project, &job.engines[fact], output, destination)?;
                     plan.refuse(project, output, destination)?;
                     plan.writes = true;
                 }
@@ -162,7 +174,7 @@ impl OutputPlan {
     /// # Errors
     /// The form for what is set aside is unknown.
     pub(crate) fn without_outputs(project: &Project, job: &Job) -> Result<OutputPlan, Error> {
-        let fact = |engine: &interligo_engine::engine::Engine| {
+        let fact = |engine: &Engine| {
             let path = project.aside_path(&engine.bound.fact.name);
             let format = format_of(&path.to_string_lossy()).unwrap_or_else(|| Arc::new(Text));
             let plan = project.plan.file_stem().to_owned();
@@ -172,6 +184,7 @@ impl OutputPlan {
                 format,
                 plan,
                 is_server: false,
+                when_there: WhenThere::Replace,
                 output: String::new(),
                 workbook: None,
                 to: None,
@@ -257,6 +270,10 @@ impl OutputPlan {
             let message = format!("the output `{}` would overwrite {read}, `{shown}`", own.output);
             return refused(message, "give the output another name or folder");
         }
+        if path.exists() && own.when_there == WhenThere::Stop && own.table.is_none() {
+            let message = format!("the output `{}` would replace `{shown}`, which is there", own.output);
+            return refused(message, "move it away; `when-there = \"stop\"` keeps what is there");
+        }
         if path.is_file() && !project.wrote(path) {
             let why = match own.format.is_edited() && project.has_written(path) {
                 true => Some("was changed since the last run wrote it"),
@@ -335,6 +352,45 @@ impl OutputPlan {
     }
 }
 
+/// Refuses to add to what cannot be added to: only lines with a key are, and only to tables of databases.
+fn refuse_append(
+    project: &Project,
+    engine: &Engine,
+    output: &Output,
+    own: &Destination,
+) -> Result<(), Mistake> {
+    let entry = project.plan.outputs.get(&output.name).map(|entry| &entry.value);
+    let when_there = entry.and_then(|entry| entry.when_there.as_ref());
+    let Some(written) = when_there.filter(|own| *own.get_ref() == WhenThere::Append) else {
+        return Ok(());
+    };
+    let refused = |message: &str, help: &str| {
+        let (kind, span) = (MistakeKind::ConflictingSettings, written.span());
+        Err(Mistake::in_plan(kind, span, message).help(help))
+    };
+    let OutputContent::Lines { columns, slots, .. } = &output.content else {
+        return refused("only lines are added to a table; totals and lists replace it", "leave `when-there` out");
+    };
+    if !own.format.can_append() || !slots.is_empty() {
+        return refused(
+            "only a table of a database takes lines beside those that it has",
+            "write to a database, as in \"out/result.sqlite#lines\", or leave `when-there` out",
+        );
+    }
+    if engine.key_among(columns).is_none() {
+        let fact = &engine.bound.fact;
+        let named = fact.key.as_ref().filter(|key| key.repeats != Repeats::Keep).map(|key| {
+            let names: Vec<&str> = key.columns.iter().map(|at| fact.columns[*at].as_str()).collect();
+            format!("its columns are to include the key of `{}`: {}", fact.name, names.join(", "))
+        });
+        let help = named.unwrap_or_else(|| {
+            format!("give `{}` a `key` by which a line is known again, without `repeats = \"keep\"`", fact.name)
+        });
+        return refused("lines are added by their key, and this output has none", &help);
+    }
+    Ok(())
+}
+
 /// Where an output goes, if it goes anywhere.
 fn destination_of(project: &Project, output: &Output) -> Result<Option<Destination>, Error> {
     let Some(to) = &output.to else { return Ok(None) };
@@ -359,7 +415,10 @@ fn destination_of(project: &Project, output: &Output) -> Result<Option<Destinati
         return Err(to.mistaken(MistakeKind::UnknownForm, message).help(help).into());
     }
     let plan = project.plan.file_stem().to_owned();
+    let entry = project.plan.outputs.get(&output.name).map(|entry| &entry.value);
+    let when_there = entry.and_then(|entry| Some(*entry.when_there.as_ref()?.get_ref()));
+    let when_there = when_there.unwrap_or_default();
     let workbook = output.workbook.as_ref().map(|book| book.name.clone());
     let (output, to) = (output.name.clone(), Some(to.clone()));
-    Ok(Some(Destination { path, table, format, plan, is_server, output, workbook, to }))
+    Ok(Some(Destination { path, table, format, plan, is_server, when_there, output, workbook, to }))
 }

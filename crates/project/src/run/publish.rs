@@ -46,8 +46,9 @@ pub(super) fn publish_all(
         return Ok(published);
     }
     let facts = facts_of(project, plan, &published.outcomes, checked);
-    let (held, decides) = plan.containers.finish(&facts)?;
-    files.extend(held);
+    let finished = plan.containers.finish(&facts)?;
+    files.extend(finished.files);
+    published.notes.extend(finished.notes);
     let written: Vec<PathBuf> =
         files.iter().filter_map(|file| Some(file.target()?.to_owned())).collect();
     let last = project.written_before();
@@ -94,6 +95,6 @@ pub(super) fn publish_all(
             "{error}; so the next run cannot report what is new, and does not recognize files of this run"
         )),
     }
-    publish(files, &gone, &journal, lock.as_deref(), decides)?;
+    publish(files, &gone, &journal, lock.as_deref(), finished.decides)?;
     Ok(published)
 }

@@ -1,5 +1,7 @@
 //! The forms in which results are written. A new one is a module here and an entry in [`FORMATS`].
 
+#[cfg(any(feature = "sqlite", feature = "postgres"))]
+mod append;
 #[cfg(feature = "columnar")]
 mod columnar;
 pub mod compressed;

@@ -12,12 +12,13 @@ use interligo_model::values::value::Value;
 use interligo_sources::formats::{connect_to_server, quoted_name, shown_address};
 use postgres::Client;
 
+use super::append::Append;
 use super::typed::{refuse_names, typed_lines, typed_rows};
 use crate::background::Background;
 use crate::containers::{Container, Finished, Shared, with};
 use crate::error::{Error, OutputErrorKind};
 use crate::format::{
-    EncodeLines, LinesShape, OutputFormat, Piece, RowColumn, Target, Unfit, UnfitReason, WriteRows,
+    EncodeLines, IfThere, LinesShape, OutputFormat, Piece, RowColumn, Target, Unfit, UnfitReason, WriteRows,
 };
 use crate::output_file::OutputFile;
 use crate::publish::{Decide, Decision, Undecided};
@@ -35,6 +36,10 @@ pub(super) struct Postgres;
 
 impl OutputFormat for Postgres {
     fn holds_several(&self) -> bool {
+        true
+    }
+
+    fn can_append(&self) -> bool {
         true
     }
 
@@ -67,15 +72,14 @@ impl OutputFormat for Postgres {
         let server = target.containers.at(target.path, || {
             Ok(Box::new(Server::open(target.path, schema, target.plan)?) as Box<dyn Container>)
         })?;
-        with(&server, |server: &mut Server| server.table((schema, table), columns))?;
+        let append = with(&server, |server: &mut Server| {
+            server.table((schema, table), columns, &target.if_there)
+        })?;
         let names: Vec<String> = columns.iter().map(|column| quoted_name(&column.name)).collect();
-        let copy = format!(
-            "COPY {}.{} ({}) FROM STDIN",
-            quoted_name(schema),
-            quoted_name(table),
-            names.join(", ")
-        );
-        Background::of(Box::new(TableRows { server, copy, rows: 0 }), target.path)
+        let own = format!("{}.{}", quoted_name(schema), quoted_name(table));
+        let into = append.as_ref().map_or(&own, |append| &append.beside);
+        let copy = format!("COPY {into} ({}) FROM STDIN", names.join(", "));
+        Background::of(Box::new(TableRows { server, copy, append, rows: 0 }), target.path)
     }
 }
 
@@ -91,6 +95,9 @@ struct Server {
     tables: String,
     runs: String,
     plan: String,
+    /// How many tables lines are added to.
+    appends: usize,
+    notes: Vec<String>,
 }
 
 impl Server {
@@ -107,7 +114,7 @@ impl Server {
         );
         client.batch_execute(&make).map_err(|error| failed(address, &error))?;
         let (address, plan) = (address.to_owned(), plan.to_owned());
-        Ok(Server { address, client: Some(client), tables, runs, plan })
+        Ok(Server { address, client: Some(client), tables, runs, plan, appends: 0, notes: Vec::new() })
     }
 
     fn client(&mut self) -> Result<&mut Client, Error> {
@@ -116,8 +123,13 @@ impl Server {
         self.client.as_mut().ok_or_else(over)
     }
 
-    /// Makes a table, or empties one of an earlier run.
-    fn table(&mut self, (schema, table): (&str, &str), columns: &[RowColumn]) -> Result<(), Error> {
+    /// Makes a table, or empties one of an earlier run. Where lines are added to one, how.
+    fn table(
+        &mut self,
+        (schema, table): (&str, &str),
+        columns: &[RowColumn],
+        if_there: &IfThere,
+    ) -> Result<Option<Append>, Error> {
         let (address, marks, plan) = (self.address.clone(), self.tables.clone(), self.plan.clone());
         let failed = |error: postgres::Error| failed(&address, &error);
         let client = self.client()?;
@@ -142,8 +154,15 @@ impl Server {
         let listed: Vec<String> = wanted.iter().map(of_column).collect();
         let target = format!("{}.{}", quoted_name(schema), quoted_name(table));
         let create = format!("CREATE TABLE {target} ({})", listed.join(", "));
+        if let (IfThere::Append(key), false) = (if_there, known.is_empty()) {
+            let known: Vec<(String, String)> =
+                known.iter().map(|row| (row.get(0), row.get(1))).collect();
+            return self.beside((&target, &name), &known, (&wanted, key)).map(Some);
+        }
         if known.is_empty() {
             client.batch_execute(&create).map_err(failed)?;
+        } else if *if_there == IfThere::Stop {
+            return Err(Error::is_there(&address, &name));
         } else if marked.is_none() {
             let reason = format!("its table `{name}` was not made by Interligo");
             return Err(Error::new(OutputErrorKind::NotOwn, &address, reason));
@@ -162,6 +181,72 @@ impl Server {
             "INSERT INTO {marks} VALUES ($1, $2) ON CONFLICT (name) DO UPDATE SET plan = $2"
         );
         client.execute(&mark, &[&name, &plan]).map_err(failed)?;
+        Ok(None)
+    }
+
+    /// Makes a table beside one that lines are added to. Its columns have the same types: what is copied from one to the
+    /// other is not changed.
+    fn beside(
+        &mut self,
+        (target, name): (&str, &str),
+        known: &[(String, String)],
+        (wanted, key): (&[(String, String)], &[String]),
+    ) -> Result<Append, Error> {
+        let address = self.address.clone();
+        for (column, sql) in wanted {
+            match known.iter().find(|(name, _)| name == column) {
+                None => return Err(Error::lacks_column(&address, name, column)),
+                Some((_, there)) if there != sql => {
+                    let reason = format!(
+                        "the column `{column}` of its table `{name}` is {there}, and the output has {sql}"
+                    );
+                    return Err(Error::new(OutputErrorKind::BadColumn, &address, reason));
+                }
+                Some(_) => {}
+            }
+        }
+        let of_column = |(name, sql): &(String, String)| format!("{} {sql}", quoted_name(name));
+        let listed: Vec<String> = wanted.iter().map(of_column).collect();
+        self.appends += 1;
+        let beside = format!("pg_temp.interligo_added_{}", self.appends);
+        // Another run that adds to the table is waited for. Readers are not held up.
+        let make = format!(
+            "LOCK TABLE {target} IN SHARE ROW EXCLUSIVE MODE; CREATE TEMP TABLE {} ({}) ON COMMIT DROP",
+            &beside[8..],
+            listed.join(", ")
+        );
+        self.client()?.batch_execute(&make).map_err(|error| failed(&address, &error))?;
+        Ok(Append {
+            table: target.to_owned(),
+            shown: name.to_owned(),
+            beside,
+            columns: wanted.iter().map(|(name, _)| name.clone()).collect(),
+            key: key.to_vec(),
+            same: "IS NOT DISTINCT FROM",
+        })
+    }
+
+    /// Takes over the lines beside a table.
+    fn take_over(&mut self, append: &Append) -> Result<(), Error> {
+        let address = self.address.clone();
+        let failed = |error: postgres::Error| failed(&address, &error);
+        let client = self.client()?;
+        let mut first = |sql: &str| -> Result<Option<Vec<Option<String>>>, Error> {
+            let row = client.query_opt(sql, &[]).map_err(failed)?;
+            Ok(row.map(|row| (0..row.len()).map(|at| row.get(at)).collect()))
+        };
+        if let Some(key) = first(&append.without_key())? {
+            return Err(append.unclear(&address, &key, "has no whole key"));
+        }
+        if let Some(key) = first(&append.twice())? {
+            return Err(append.unclear(&address, &key, "comes twice"));
+        }
+        if let Some(values) = first(&append.differing())? {
+            return Err(append.refused(&address, &values));
+        }
+        let there: i64 = client.query_one(&append.already_there(), &[]).map_err(failed)?.get(0);
+        client.batch_execute(&append.add()).map_err(failed)?;
+        self.notes.extend(append.note(there.unsigned_abs()));
         Ok(())
     }
 }
@@ -180,6 +265,10 @@ impl Container for Server {
             mark: format!("{}-{moment}", std::process::id()),
         };
         Ok(Finished::Decides(Box::new(Commit { client, decision })))
+    }
+
+    fn notes(&mut self) -> Vec<String> {
+        std::mem::take(&mut self.notes)
     }
 
     fn as_any(&mut self) -> &mut dyn std::any::Any {
@@ -244,6 +333,8 @@ fn connected(address: &Path) -> Result<Client, Error> {
 struct TableRows {
     server: Shared,
     copy: String,
+    /// How its lines are taken over into a table that is there.
+    append: Option<Append>,
     rows: u64,
 }
 
@@ -266,6 +357,9 @@ impl WriteRows for TableRows {
     }
 
     fn finish(self: Box<Self>) -> Result<Option<OutputFile>, Error> {
+        if let Some(append) = &self.append {
+            with(&self.server, |server: &mut Server| server.take_over(append))?;
+        }
         Ok(None)
     }
 }

@@ -13,11 +13,12 @@ use interligo_sources::formats::quoted_name;
 use rusqlite::types::{ToSqlOutput, ValueRef};
 use rusqlite::{Connection, OpenFlags, OptionalExtension, ToSql};
 
+use super::append::Append;
 use super::typed::refuse_names;
 use crate::background::Background;
 use crate::containers::{Container, Finished, Shared, with};
 use crate::error::{Error, OutputErrorKind};
-use crate::format::{OutputFormat, Piece, RowColumn, Target, WriteRows};
+use crate::format::{IfThere, OutputFormat, Piece, RowColumn, Target, WriteRows};
 use crate::output_file::OutputFile;
 use crate::run_facts::RunFacts;
 
@@ -32,6 +33,10 @@ pub(super) struct Sqlite;
 
 impl OutputFormat for Sqlite {
     fn holds_several(&self) -> bool {
+        true
+    }
+
+    fn can_append(&self) -> bool {
         true
     }
 
@@ -50,12 +55,12 @@ impl OutputFormat for Sqlite {
         let database = target.containers.at(target.path, || {
             Ok(Box::new(Database::open(target.path, target.file()?)?) as Box<dyn Container>)
         })?;
-        with(&database, |database: &mut Database| {
-            database.table(target.table, columns, target.plan)
-        })?;
+        let append = with(&database, |database: &mut Database| database.table(target, columns))?;
         let marks = vec!["?"; columns.len()].join(", ");
-        let insert = format!("INSERT INTO {} VALUES ({marks})", quoted_name(target.table));
-        Background::of(Box::new(TableRows { database, insert, rows: 0 }), target.path)
+        let own = quoted_name(target.table);
+        let table = append.as_ref().map_or(&own, |append| &append.beside);
+        let insert = format!("INSERT INTO {table} VALUES ({marks})");
+        Background::of(Box::new(TableRows { database, insert, append, rows: 0 }), target.path)
     }
 }
 
@@ -65,6 +70,7 @@ struct Database {
     file: Option<OutputFile>,
     copy: Option<Connection>,
     former: Option<Former>,
+    notes: Vec<String>,
 }
 
 /// The database that is there, held while its copy is changed.
@@ -88,7 +94,8 @@ impl Database {
         let marks =
             format!("CREATE TABLE IF NOT EXISTS {MARKS} (name TEXT PRIMARY KEY, plan TEXT)");
         copy.execute_batch(&marks).map_err(failed)?;
-        Ok(Database { path: path.to_owned(), file: Some(file), copy: Some(copy), former })
+        let (path, notes) = (path.to_owned(), Vec::new());
+        Ok(Database { path, file: Some(file), copy: Some(copy), former, notes })
     }
 
     fn copy(&self) -> Result<&Connection, Error> {
@@ -97,8 +104,10 @@ impl Database {
         })
     }
 
-    /// Makes a table, or empties one that a run of a plan has made. Its indexes stay where its columns do.
-    fn table(&self, name: &str, columns: &[RowColumn], plan: &str) -> Result<(), Error> {
+    /// Makes a table, or empties one that a run of a plan has made; its indexes stay where its columns do. Where lines are
+    /// added to one, how.
+    fn table(&self, target: &Target<'_>, columns: &[RowColumn]) -> Result<Option<Append>, Error> {
+        let (name, plan) = (target.table, target.plan);
         let failed = |error: rusqlite::Error| failed(&self.path, &error);
         let copy = self.copy()?;
         let known: Option<String> = copy
@@ -113,6 +122,13 @@ impl Database {
         let create = format!("CREATE TABLE {} ({})", quoted_name(name), names.join(", "));
         match known {
             None => copy.execute_batch(&create).map_err(failed)?,
+            Some(known) if target.if_there == IfThere::Stop => {
+                return Err(Error::is_there(&self.path, &known));
+            }
+            Some(known) if matches!(target.if_there, IfThere::Append(_)) => {
+                let IfThere::Append(key) = &target.if_there else { return Ok(None) };
+                return self.beside(&known, columns, key).map(Some);
+            }
             Some(known) => {
                 let marked = copy
                     .query_row(
@@ -138,6 +154,56 @@ impl Database {
         }
         let mark = format!("INSERT OR REPLACE INTO {MARKS} VALUES (?1, ?2)");
         copy.execute(&mark, [name, plan]).map_err(failed)?;
+        Ok(None)
+    }
+
+    /// Makes a table beside one that lines are added to.
+    fn beside(&self, known: &str, columns: &[RowColumn], key: &[String]) -> Result<Append, Error> {
+        let failed = |error: rusqlite::Error| failed(&self.path, &error);
+        let copy = self.copy()?;
+        let there = columns_of(copy, known).map_err(failed)?;
+        if let Some(missing) = columns.iter().find(|column| !there.contains(&column.name)) {
+            return Err(Error::lacks_column(&self.path, known, &missing.name));
+        }
+        let columns: Vec<String> = columns.iter().map(|column| column.name.clone()).collect();
+        let names: Vec<String> = columns.iter().map(|name| quoted_name(name)).collect();
+        let beside = format!("temp.{}", quoted_name(&format!("{known} interligo added")));
+        let create = format!("CREATE TEMP TABLE {} ({})", &beside[5..], names.join(", "));
+        copy.execute_batch(&create).map_err(failed)?;
+        Ok(Append {
+            table: format!("main.{}", quoted_name(known)),
+            shown: known.to_owned(),
+            beside,
+            columns,
+            key: key.to_vec(),
+            same: "IS",
+        })
+    }
+
+    /// Takes over the lines beside a table.
+    fn take_over(&mut self, append: &Append) -> Result<(), Error> {
+        let path = self.path.clone();
+        let failed = |error: rusqlite::Error| failed(&path, &error);
+        let copy = self.copy()?;
+        let first = |sql: &str| -> Result<Option<Vec<Option<String>>>, Error> {
+            let mut statement = copy.prepare(sql).map_err(failed)?;
+            let columns = statement.column_count();
+            let row = |row: &rusqlite::Row<'_>| (0..columns).map(|at| row.get(at)).collect();
+            statement.query_row([], row).optional().map_err(failed)
+        };
+        if let Some(key) = first(&append.without_key())? {
+            return Err(append.unclear(&path, &key, "has no whole key"));
+        }
+        if let Some(key) = first(&append.twice())? {
+            return Err(append.unclear(&path, &key, "comes twice"));
+        }
+        if let Some(values) = first(&append.differing())? {
+            return Err(append.refused(&path, &values));
+        }
+        let there: i64 =
+            copy.query_row(&append.already_there(), [], |row| row.get(0)).map_err(failed)?;
+        copy.execute_batch(&append.add()).map_err(failed)?;
+        self.notes.extend(append.note(there.unsigned_abs()));
         Ok(())
     }
 }
@@ -195,6 +261,10 @@ impl Container for Database {
         Ok(Finished::File(file))
     }
 
+    fn notes(&mut self) -> Vec<String> {
+        std::mem::take(&mut self.notes)
+    }
+
     fn as_any(&mut self) -> &mut dyn std::any::Any {
         self
     }
@@ -204,6 +274,8 @@ impl Container for Database {
 struct TableRows {
     database: Shared,
     insert: String,
+    /// How its lines are taken over into a table that is there.
+    append: Option<Append>,
     rows: u64,
 }
 
@@ -233,6 +305,9 @@ impl WriteRows for TableRows {
     }
 
     fn finish(self: Box<Self>) -> Result<Option<OutputFile>, Error> {
+        if let Some(append) = &self.append {
+            with(&self.database, |database: &mut Database| database.take_over(append))?;
+        }
         Ok(None)
     }
 }
