@@ -151,11 +151,8 @@ fn engine(by: &[&str], show: &[&str]) -> (Engine, Vec<Output>) {
     }
     let written =
         |texts: &[&str]| texts.iter().map(|t| Written::in_option("bench", t, 0..t.len())).collect();
-    let totals = TotalsRequest {
-        by: written(by),
-        show: Some(written(show)),
-        ..TotalsRequest::default()
-    };
+    let totals =
+        TotalsRequest { by: written(by), show: Some(written(show)), ..TotalsRequest::default() };
     let request = Request::of_totals("totals", totals);
     let bound = bind(&plan, &column_names, &[request], &BTreeSet::new()).unwrap().remove(0);
     let products = vec![

@@ -121,11 +121,14 @@ fn engine(path: &str) -> (Engine, Vec<StringViewArray>) {
         column_names.0.insert(name.to_owned(), columns);
     }
     let shown = if chain { "heads.value" } else { "keys.value" };
-    let request = Request::of_totals("totals", TotalsRequest {
+    let request = Request::of_totals(
+        "totals",
+        TotalsRequest {
             by: vec![Written::in_option("bench", shown, 0..shown.len())],
             show: Some(vec![Written::in_option("bench", "lines", 0..5)]),
             ..TotalsRequest::default()
-        });
+        },
+    );
     let plan = Plan::parse(&plan).unwrap();
     let bound = bind(&plan, &column_names, &[request], &BTreeSet::new()).unwrap().remove(0);
     let settle = |lookup: &interligo_engine::bind::BoundLookup| {

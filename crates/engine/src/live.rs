@@ -113,14 +113,17 @@ impl Engine {
         let mut done: Vec<String> = Vec::new();
         for number in 0..outputs.len() {
             let output = &outputs[number];
-            let Some(book) = output.workbook.as_ref().filter(|book| book.formulas) else { continue };
+            let Some(book) = output.workbook.as_ref().filter(|book| book.formulas) else {
+                continue;
+            };
             let OutputContent::Lines { columns, slots, .. } = &output.content else { continue };
             if !slots.is_empty() || done.contains(&book.name) {
                 continue;
             }
             let name = book.name.clone();
             let same = outputs.iter().filter(|other| other.workbook.as_ref() == Some(book));
-            let totals: Vec<LiveTotals> = same.filter_map(|other| other.live_totals().ok()).collect();
+            let totals: Vec<LiveTotals> =
+                same.filter_map(|other| other.live_totals().ok()).collect();
             let added = self.needed_by(columns, &totals);
             let OutputContent::Lines { columns, live, .. } = &mut outputs[number].content else {
                 continue;
@@ -228,6 +231,11 @@ impl Engine {
             ExprKind::PeriodOf(unit, of) => format!("{}({})", unit.name(), self.name_of(of)),
             _ => "value".to_owned(),
         }
+    }
+
+    /// What a figure is computed from, as the plan writes it.
+    pub fn formula_of(&self, figure: usize) -> &str {
+        &self.bound.figures[figure].written.text
     }
 
     /// A value of an output, by its number.

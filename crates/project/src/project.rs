@@ -245,7 +245,11 @@ impl Project {
             Some((Some(to.span()), self.folder.join(file_and_table(to.get_ref()).0)))
         });
         let aside = self.plan.facts().map(|fact| (None, self.aside_path(&fact.name)));
-        let all = named.chain(aside);
+        let books =
+            self.plan.workbooks.iter().map(|book| {
+                (Some(book.value.to.span()), self.folder.join(book.value.to.get_ref()))
+            });
+        let all = named.chain(books).chain(aside);
         let all = all.chain(self.written_before().into_iter().map(|path| (None, path)));
         all.map(|(span, path)| OwnOutput { span, is_own: self.wrote(&path), path }).collect()
     }

@@ -84,9 +84,9 @@ impl OutputErrorKind {
             OutputErrorKind::NotOwn => {
                 Some("give the output another name, or move away what is there")
             }
-            OutputErrorKind::Differs => {
-                Some("correct the line here or there, or replace the table: when-there = \"replace\"")
-            }
+            OutputErrorKind::Differs => Some(
+                "correct the line here or there, or replace the table: when-there = \"replace\"",
+            ),
             OutputErrorKind::Unreachable => {
                 Some("check the address and the login, and that the server runs")
             }

@@ -91,6 +91,14 @@ pub enum Change {
     Date,
 }
 
+/// What a column of the fact is, where it passes through as it was read.
+pub fn type_as_read(engine: &Engine, part: &Part, column: usize) -> ColumnType {
+    let column_use = &engine.bound.fact.column_use;
+    let is_text = column_use.is_text(column) || column_use.keys().contains(&column);
+    let found = || if is_text { ColumnType::Text } else { part.looks_like(column) };
+    engine.column_type(column).unwrap_or_else(found)
+}
+
 /// The changes for the columns of a part.
 pub fn changes(engine: &Engine, part: &Part) -> Vec<Change> {
     let copied = if part.source.separator().is_none_or(|sign| sign == b',') {
@@ -100,13 +108,7 @@ pub fn changes(engine: &Engine, part: &Part) -> Vec<Change> {
     };
     let change = |column: usize| {
         let style = part.style.of(column);
-        let column_use = &engine.bound.fact.column_use;
-        let found = if column_use.is_text(column) || column_use.keys().contains(&column) {
-            ColumnType::Text
-        } else {
-            part.looks_like(column)
-        };
-        match engine.column_type(column).unwrap_or(found) {
+        match type_as_read(engine, part, column) {
             ColumnType::Number | ColumnType::Integer | ColumnType::Percent
                 if style.numbers != NumberStyle::PLAIN =>
             {

@@ -79,10 +79,13 @@ const PROFIT: &str = "profit by group and year";
 
 fn by_group_and_year() -> Request {
     let written = |text: &str| Written::in_option("demo", text, 0..text.len());
-    Request::of_totals(PROFIT, TotalsRequest {
+    Request::of_totals(
+        PROFIT,
+        TotalsRequest {
             by: vec![written("groups.name")],
             across: vec![written("year(sold_on)")],
             show: Some(vec![written("profit")]),
             ..TotalsRequest::default()
-        })
+        },
+    )
 }

@@ -9,7 +9,7 @@ use interligo_model::plan::{
 };
 use toml::Spanned;
 
-use super::totals::{BoundTotals, bind_totals};
+use super::totals::{BoundTotals, attributes, bind_totals};
 use super::{Bound, FigureKind, Reference, Scope, TotalsRequest, Use, fact_called, uses_of};
 
 /// An output to be computed: one of the plan's, or one asked for on the command line.
@@ -196,6 +196,14 @@ fn refuse_sheets(plan: &Plan) -> Result<(), Mistake> {
                     .nearest(name, names)
                     .or_help("the sheets of a workbook are outputs, by name"));
             }
+            if plan.outputs.get(name).is_some_and(|own| own.value.list == Some(ListKind::SetAside))
+            {
+                let message = format!(
+                    "`{name}` is the list of lines that are set aside, which has a file of its own"
+                );
+                let help = "leave it out of `sheets`, and give it a file with `to`";
+                return Err(written.mistaken(MistakeKind::ConflictingSettings, message).help(help));
+            }
             if book.value.sheets[..number].iter().any(|other| other.get_ref() == name) {
                 let message = format!("the workbook `{}` has the sheet `{name}` twice", book.name);
                 let help = "name it once; the sheets are in the order in which they are named";
@@ -358,6 +366,27 @@ fn slots_written(to: &Written) -> Vec<Written> {
     slots_of(&to.text).into_iter().map(|slot| to.part(slot)).collect()
 }
 
+/// Refuses a slot in the path of totals that no row has a value for.
+fn refuse_unless_grouped(slot: &Written, totals: &TotalsRequest) -> Result<(), Mistake> {
+    let (attributes, levels) = attributes(totals)?;
+    let first = levels.first().copied().unwrap_or(0);
+    if let Some((top, _)) = totals.top.as_ref().filter(|_| first > 0) {
+        let message = "the first rows alone have no file for each value";
+        let help = "leave `top` or the braces in `to` out";
+        return Err(top.mistaken(MistakeKind::ConflictingSettings, message).help(help));
+    }
+    if attributes[..first].iter().any(|attribute| attribute.text == slot.text) {
+        return Ok(());
+    }
+    let message =
+        format!("the totals are not grouped by `{}`, so they have no file for it", slot.text);
+    let known = attributes[..first].iter().map(|attribute| attribute.text.as_str());
+    Err(slot
+        .mistaken(MistakeKind::ConflictingSettings, message)
+        .nearest(&slot.text, known)
+        .or_help("let `by` begin with it"))
+}
+
 fn bind_output(
     request: &Request,
     owner: usize,
@@ -379,15 +408,17 @@ fn bind_output(
             }
             OutputKind::Lines(columns, slots)
         }
-        Content::List(_) | Content::Totals(_) if to.as_ref().is_some_and(has_slots) => {
-            let message = format!("`{name}` has no lines: braces in `to` are for outputs of lines");
+        Content::List(_) if to.as_ref().is_some_and(has_slots) => {
+            let message = format!("`{name}` is a list: braces in `to` are for lines and totals");
             let to = to.unwrap_or_else(|| quoted_name(&name));
-            let help =
-                "name one file, or write the lines by that attribute and total them from there";
+            let help = "name one file";
             return Err(to.mistaken(MistakeKind::ConflictingSettings, message).help(help));
         }
         Content::List(list) => OutputKind::List(*list, request.of.is_some()),
         Content::Totals(totals) => {
+            for slot in to.iter().flat_map(slots_written) {
+                refuse_unless_grouped(&slot, totals)?;
+            }
             for (fact, totals) in bind_totals(totals, owner, facts, mistakes)? {
                 let to = to.clone().filter(|_| totals.source == 0);
                 let kind = OutputKind::Totals(Box::new(totals));

@@ -168,7 +168,7 @@ pub(super) fn bind_totals(
 }
 
 /// The attributes of a request, those of the rows first, and how many of these each level has.
-fn attributes(request: &TotalsRequest) -> Result<(Vec<Written>, Vec<usize>), Mistake> {
+pub(super) fn attributes(request: &TotalsRequest) -> Result<(Vec<Written>, Vec<usize>), Mistake> {
     let (mut all, mut levels) = (Vec::new(), Vec::new());
     for by in &request.by {
         for (number, part) in levels_of(by)?.into_iter().enumerate() {

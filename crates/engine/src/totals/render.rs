@@ -9,12 +9,12 @@ use super::cells::GroupSums;
 use super::codes::Key;
 use super::cube::Cube;
 use super::layout::{Column, Layout, Order, SortBy};
+use super::partly_known::PartlyKnown;
 use super::plan::TotalsPlan;
 use super::ranked::Ranked;
 use super::table::{
     MeasureKind, SourceTally, TotalsColumn, TotalsError, TotalsMeasure, TotalsRow, TotalsTable,
 };
-use super::partly_known::PartlyKnown;
 use super::time_shift::TimeAttribute;
 use super::to_date::{along_columns, along_rows};
 use super::tree::{Cells, Node, Sources};

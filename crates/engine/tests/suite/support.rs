@@ -67,11 +67,10 @@ pub(crate) fn totals_request(by: &[&str], show: &[&str]) -> Request {
         texts.iter().map(|text| Written::in_option("test", text, 0..text.len())).collect()
     };
     let show = (!show.is_empty()).then(|| written(show));
-    Request::of_totals("totals", TotalsRequest {
-            by: written(by),
-            show,
-            ..TotalsRequest::default()
-        })
+    Request::of_totals(
+        "totals",
+        TotalsRequest { by: written(by), show, ..TotalsRequest::default() },
+    )
 }
 
 /// The same over the lines that meet a condition.

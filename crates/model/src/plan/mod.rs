@@ -28,9 +28,7 @@ pub use correction::Correction;
 pub use entries::{ByteSize, Entry, InOrder, OneOrMore};
 pub use figures::{BandEntry, FigureEntry, Included, ShownAs, ShownForm, TotalRule};
 pub use links::{GapRule, Gaps, Ignore, IgnoreEntry, LinkEntry, Matching, Missing, Overlap};
-pub use output::{
-    LineEnd, ListKind, NotShared, OutputEntry, WhenThere, WorkbookEntry, WriteEntry,
-};
+pub use output::{LineEnd, ListKind, NotShared, OutputEntry, WhenThere, WorkbookEntry, WriteEntry};
 pub use output_column::OutputColumnEntry;
 pub use path::{LinkPath, parse_link_path};
 pub use rules::{Duplicates, Ends, Repeats, Rule, Valid};
@@ -96,6 +94,9 @@ pub struct Head {
     pub weigh_by: Option<Spanned<String>>,
     /// The file with keys that are known to be wrong, and what is meant by them.
     pub corrections: Option<Spanned<String>>,
+    /// Whether text outputs are described by a file beside them.
+    #[serde(default)]
+    pub schema: bool,
     /// Findings that end a run.
     #[serde(default)]
     pub stop_on: Vec<Spanned<String>>,

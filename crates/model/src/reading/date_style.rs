@@ -242,6 +242,26 @@ impl DateStyle {
             .any(|p| matches!(p, DatePiece::Between(_) | DatePiece::MonthName))
     }
 
+    /// The pattern of POSIX for it, `%d.%m.%Y`; none of a day number.
+    pub fn strftime(&self) -> Option<String> {
+        let mut pattern = String::new();
+        for piece in self.pieces.iter().flatten() {
+            match piece {
+                DatePiece::Day => pattern += "%d",
+                DatePiece::Month => pattern += "%m",
+                DatePiece::MonthName => pattern += "%b",
+                DatePiece::Year => pattern += "%Y",
+                DatePiece::ShortYear | DatePiece::EarlierShortYear | DatePiece::LikelyShortYear => {
+                    pattern += "%y";
+                }
+                DatePiece::Time => pattern += "%H:%M",
+                DatePiece::DayNumber(_) => return None,
+                DatePiece::Between(character) => pattern.push(*character),
+            }
+        }
+        Some(pattern)
+    }
+
     /// `2025-12-31 23:59`.
     pub fn iso_with_time() -> DateStyle {
         let mut pieces = DateStyle::ISO.pieces;

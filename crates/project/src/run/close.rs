@@ -13,13 +13,14 @@ use interligo_engine::proof::tieout::{AsideFile, OutputTally, ReadSide, TieOut};
 use interligo_engine::proof::usage::Usage;
 use interligo_engine::totals::{MeasureKind, TotalsPlan, TotalsTable};
 use interligo_model::plan::ListKind;
-use interligo_sinks::containers::Containers;
+use interligo_model::values::value::Value;
 use interligo_sinks::format::{RowsOf, TotalsOf, WriteRows};
 use interligo_sinks::output_file::OutputFile;
 use interligo_sinks::totals::{totals_columns, totals_rows};
 
-use super::open_outputs::{AsideFileOpen, LinesFiles, OpenFiles};
+use super::open_outputs::{AsideFileOpen, LinesFiles, OpenFiles, Places};
 use super::output_plan::{Destination, OutputPlan};
+use super::slots::{SlotKey, SlotNames};
 use crate::check::{Checked, list_of};
 use crate::outcome::{FilesSince, Outcome};
 use crate::prepare::Job;
@@ -92,8 +93,10 @@ impl Closing<'_> {
                         let live = output.workbook.as_ref().filter(|book| book.formulas);
                         let live = live.map(|_| output.live_totals());
                         let totals = TotalsOf { table, engine: self.engine, live };
-                        let tally = tallied(of, plan, table);
-                        totals_closed(tally, &totals, destination, &self.plan.containers)?
+                        let (tally, own) =
+                            self.totals_closed(tallied(of, plan, table), &totals, destination)?;
+                        files.extend(own);
+                        (tally, None)
                     }
                     // What a fact adds to a table of another.
                     Some(table) => {
@@ -117,6 +120,64 @@ impl Closing<'_> {
         let outcome =
             Outcome { findings, totals: Vec::new(), tie_out, since: FilesSince::default() };
         Ok(Closed { outcome, usage, files, stale })
+    }
+
+    /// Writes a table of totals, if it goes anywhere: to one file, or to one for each value of the attributes in its path.
+    fn totals_closed(
+        &self,
+        tally: OutputTally,
+        totals: &TotalsOf<'_>,
+        destination: Option<&Destination>,
+    ) -> Result<(OutputTally, Vec<Box<dyn WriteRows>>), Error> {
+        let table = totals.table;
+        let count = if table.by.is_empty() { 1 } else { table.rows.len() };
+        let groups = Some(count as u64);
+        let Some(destination) = destination else {
+            return Ok((OutputTally { groups, ..tally }, Vec::new()));
+        };
+        let mut files = Vec::new();
+        let slots: Vec<usize> = destination
+            .slots()
+            .iter()
+            .filter_map(|slot| table.by.iter().position(|by| by == slot))
+            .collect();
+        if slots.is_empty() {
+            files.push(self.write_totals(totals, destination)?);
+        } else {
+            let mut names = SlotNames::default();
+            let places = Places { project: self.project, plan: self.plan };
+            let mut tables: BTreeMap<SlotKey, TotalsTable> = BTreeMap::new();
+            for row in &table.rows {
+                let value =
+                    |slot: &usize| row.key.get(*slot).map_or(String::new(), Value::to_string);
+                let key = slots.iter().map(value).collect();
+                let none = || TotalsTable { rows: Vec::new(), ..table.clone() };
+                tables.entry(key).or_insert_with(none).rows.push(row.clone());
+            }
+            for (key, table) in &tables {
+                let own = destination.for_values(&mut names, key, &places)?;
+                let totals = TotalsOf { table, engine: totals.engine, live: totals.live.clone() };
+                files.push(self.write_totals(&totals, &own)?);
+            }
+        }
+        let mut in_file = 0;
+        for file in &mut files {
+            in_file += file.rows()?;
+        }
+        Ok((OutputTally { groups, in_file: Some(in_file), ..tally }, files))
+    }
+
+    fn write_totals(
+        &self,
+        totals: &TotalsOf<'_>,
+        destination: &Destination,
+    ) -> Result<Box<dyn WriteRows>, Error> {
+        let table = totals.table;
+        let count = if table.by.is_empty() { 1 } else { table.rows.len() };
+        let most = count - usize::from(count > 0 && strikes(Fault::TotalsRowNotWritten));
+        let rows = totals_rows(table).take(most);
+        let of = RowsOf::Totals(totals);
+        destination.write_table(totals_columns(table), of, rows, &self.plan.containers)
     }
 
     /// What went into the file for what is set aside; and the file, where it is of an earlier run and would be taken for
@@ -162,30 +223,6 @@ fn tallied(tally: OutputTally, plan: &TotalsPlan, table: &TotalsTable) -> Output
         },
         None => OutputTally { not_adding_up, ..tally },
     }
-}
-
-/// Writes a table of totals, if it goes anywhere.
-fn totals_closed(
-    tally: OutputTally,
-    totals: &TotalsOf<'_>,
-    destination: Option<&Destination>,
-    containers: &Containers,
-) -> Result<(OutputTally, Option<Box<dyn WriteRows>>), Error> {
-    let table = totals.table;
-    let count = if table.by.is_empty() { 1 } else { table.rows.len() };
-    let groups = Some(count as u64);
-    let Some(destination) = destination else {
-        return Ok((OutputTally { groups, ..tally }, None));
-    };
-    let most = count - usize::from(count > 0 && strikes(Fault::TotalsRowNotWritten));
-    let rows = totals_rows(table).take(most);
-    let mut file = destination.write_table(
-        totals_columns(table),
-        RowsOf::Totals(totals),
-        rows,
-        containers,
-    )?;
-    Ok((OutputTally { groups, in_file: Some(file.rows()?), ..tally }, Some(file)))
 }
 
 /// Ends the run where the counts do not close.
@@ -245,8 +282,12 @@ pub(super) fn write_lists(
             let list = list_of(kind, project, of, checked);
             let rows = list.rows.len() as u64;
             let columns = list.columns.into_iter().map(|name| (name, MeasureKind::Other)).collect();
-            let mut file =
-                destination.write_table(columns, RowsOf::Others, list.rows.into_iter(), &plan.containers)?;
+            let mut file = destination.write_table(
+                columns,
+                RowsOf::Others,
+                list.rows.into_iter(),
+                &plan.containers,
+            )?;
             let closed = &mut facts[fact];
             let mut written = closed.outcome.tie_out.written.iter_mut();
             if let Some(written) = written.find(|written| written.output == output.name) {

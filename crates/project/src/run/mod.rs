@@ -13,6 +13,7 @@ mod output_plan;
 pub(crate) mod parallelism;
 mod publish;
 mod repeated_lines;
+mod schema;
 mod slots;
 pub(crate) mod stop_rules;
 pub(crate) mod stream;
@@ -133,7 +134,7 @@ pub fn run(
         }
     }
     write_lists(project, job, plan, &mut facts, &checked)?;
-    let Published { outcomes, since, notes } = publish_all(project, facts, plan, &checked)?;
+    let Published { outcomes, since, notes } = publish_all(project, job, facts, plan, &checked)?;
     Ok(RunResult { outcomes, checked, since, notes })
 }
 

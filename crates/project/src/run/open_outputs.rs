@@ -143,7 +143,11 @@ impl OpenOutputs {
                         names: SlotNames::default(),
                     };
                     if !has_slots {
-                        let file = destination.begin(&own.columns, RowsOf::Lines(&shape), &plan.containers)?;
+                        let file = destination.begin(
+                            &own.columns,
+                            RowsOf::Lines(&shape),
+                            &plan.containers,
+                        )?;
                         own.files.insert(SlotKey::new(), file);
                     }
                     files.lines.push((output, own));

@@ -5,6 +5,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use crate::error::Error;
+use interligo_engine::bind::slots_of;
 use interligo_engine::engine::Engine;
 use interligo_engine::outputs::{Output, OutputContent};
 use interligo_engine::totals::MeasureKind;
@@ -91,6 +92,12 @@ impl Destination {
         };
         let target = Target { path, table, plan, of, if_there, containers };
         Ok(self.format.begin(&target, columns)?)
+    }
+
+    /// The attributes in braces that its path has.
+    pub(crate) fn slots(&self) -> Vec<&str> {
+        let to = self.to.as_ref().map_or("", |to| to.text.as_str());
+        slots_of(to).into_iter().map(|slot| &to[slot]).collect()
     }
 
     /// The file for some values of its slots.
@@ -271,7 +278,8 @@ impl OutputPlan {
             return refused(message, "give the output another name or folder");
         }
         if path.exists() && own.when_there == WhenThere::Stop && own.table.is_none() {
-            let message = format!("the output `{}` would replace `{shown}`, which is there", own.output);
+            let message =
+                format!("the output `{}` would replace `{shown}`, which is there", own.output);
             return refused(message, "move it away; `when-there = \"stop\"` keeps what is there");
         }
         if path.is_file() && !project.wrote(path) {
@@ -369,7 +377,10 @@ fn refuse_append(
         Err(Mistake::in_plan(kind, span, message).help(help))
     };
     let OutputContent::Lines { columns, slots, .. } = &output.content else {
-        return refused("only lines are added to a table; totals and lists replace it", "leave `when-there` out");
+        return refused(
+            "only lines are added to a table; totals and lists replace it",
+            "leave `when-there` out",
+        );
     };
     if !own.format.can_append() || !slots.is_empty() {
         return refused(
@@ -380,11 +391,15 @@ fn refuse_append(
     if engine.key_among(columns).is_none() {
         let fact = &engine.bound.fact;
         let named = fact.key.as_ref().filter(|key| key.repeats != Repeats::Keep).map(|key| {
-            let names: Vec<&str> = key.columns.iter().map(|at| fact.columns[*at].as_str()).collect();
+            let names: Vec<&str> =
+                key.columns.iter().map(|at| fact.columns[*at].as_str()).collect();
             format!("its columns are to include the key of `{}`: {}", fact.name, names.join(", "))
         });
         let help = named.unwrap_or_else(|| {
-            format!("give `{}` a `key` by which a line is known again, without `repeats = \"keep\"`", fact.name)
+            format!(
+                "give `{}` a `key` by which a line is known again, without `repeats = \"keep\"`",
+                fact.name
+            )
         });
         return refused("lines are added by their key, and this output has none", &help);
     }

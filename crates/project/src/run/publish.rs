@@ -11,9 +11,11 @@ use super::close::Closed;
 use super::facts_of::facts_of;
 use super::last_run::LastRun;
 use super::output_plan::OutputPlan;
+use super::schema::schema_files;
 use super::slots::gone as gone_files;
 use crate::check::Checked;
 use crate::outcome::{FindingsSince, Outcome};
+use crate::prepare::Job;
 use crate::project::Project;
 
 /// What is known once the files are there.
@@ -30,6 +32,7 @@ pub(super) struct Published {
 /// A file cannot be written or moved to its place; none has appeared then.
 pub(super) fn publish_all(
     project: &Project,
+    job: &Job,
     facts: Vec<Closed>,
     plan: &OutputPlan,
     checked: &Checked,
@@ -49,6 +52,9 @@ pub(super) fn publish_all(
     let finished = plan.containers.finish(&facts)?;
     files.extend(finished.files);
     published.notes.extend(finished.notes);
+    if project.plan.plan.schema {
+        files.extend(schema_files(project, job, plan, &published.outcomes, &files)?);
+    }
     let written: Vec<PathBuf> =
         files.iter().filter_map(|file| Some(file.target()?.to_owned())).collect();
     let last = project.written_before();

@@ -129,11 +129,17 @@ struct JsonObjects {
 }
 
 enum JsonColumn {
-    Value { value: usize, least_places: u8 },
+    Value {
+        value: usize,
+        least_places: u8,
+    },
     Status(usize),
     /// A column of the fact with times of the day, which no value has.
     AsRead(usize),
-    Key { link: usize, keys: Vec<String> },
+    Key {
+        link: usize,
+        keys: Vec<String>,
+    },
 }
 
 impl EncodeLines for JsonObjects {

@@ -18,7 +18,8 @@ use crate::background::Background;
 use crate::containers::{Container, Finished, Shared, with};
 use crate::error::{Error, OutputErrorKind};
 use crate::format::{
-    EncodeLines, IfThere, LinesShape, OutputFormat, Piece, RowColumn, Target, Unfit, UnfitReason, WriteRows,
+    EncodeLines, IfThere, LinesShape, OutputFormat, Piece, RowColumn, Target, Unfit, UnfitReason,
+    WriteRows,
 };
 use crate::output_file::OutputFile;
 use crate::publish::{Decide, Decision, Undecided};
@@ -114,7 +115,15 @@ impl Server {
         );
         client.batch_execute(&make).map_err(|error| failed(address, &error))?;
         let (address, plan) = (address.to_owned(), plan.to_owned());
-        Ok(Server { address, client: Some(client), tables, runs, plan, appends: 0, notes: Vec::new() })
+        Ok(Server {
+            address,
+            client: Some(client),
+            tables,
+            runs,
+            plan,
+            appends: 0,
+            notes: Vec::new(),
+        })
     }
 
     fn client(&mut self) -> Result<&mut Client, Error> {

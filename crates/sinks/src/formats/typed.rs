@@ -48,7 +48,10 @@ enum Made {
     Row(usize),
     /// A column of the fact with times of the day, which no value has.
     AsRead(usize),
-    Key { link: usize, keys: Vec<String> },
+    Key {
+        link: usize,
+        keys: Vec<String>,
+    },
 }
 
 impl EncodeLines for TypedLines {

@@ -1,6 +1,9 @@
 //! Text in another style than the usual: separator, numbers, days, encoding and line ends as the plan says. Own columns are
 //! written as values here.
 
+use interligo_engine::eval::ExprKind;
+use interligo_engine::outputs::OutputColumn;
+use interligo_engine::totals::MeasureKind;
 use interligo_model::reading::date_style::DateStyle;
 use interligo_model::reading::style::NumberStyle;
 use interligo_model::values::column::{Column, ColumnKind};
@@ -54,13 +57,14 @@ impl OutputFormat for StyledText {
             style: self.0,
             typed: typed_lines(shape),
             columns: shape.row_columns(),
+            percents: shape.columns.iter().map(|column| is_own_percent(shape, column)).collect(),
         })
     }
 
     fn encode_rows(&self, columns: &[RowColumn], rows: &[Vec<Value<'_>>]) -> Result<Piece, Unfit> {
         let mut own = columns.to_vec();
         own.resize(rows.first().map_or(0, Vec::len), RowColumn::text(""));
-        self.0.rows(typed_rows(&own, rows).as_columns(), &own)
+        self.0.rows(typed_rows(&own, rows).as_columns(), &own, &[])
     }
 
     fn head(&self, columns: &[RowColumn]) -> Vec<u8> {
@@ -82,18 +86,35 @@ struct StyledLines {
     style: TextStyle,
     typed: Box<dyn EncodeLines>,
     columns: Vec<RowColumn>,
+    /// Of each column, whether its values are written in percent.
+    percents: Vec<bool>,
+}
+
+/// Whether a column is one of percents in the fact, which stay as they are.
+fn is_own_percent(shape: &LinesShape<'_>, column: &OutputColumn) -> bool {
+    match column {
+        OutputColumn::Value { value, shown: MeasureKind::Percent(_), .. } => {
+            matches!(shape.engine.value_expr(*value).kind, ExprKind::Column(_))
+        }
+        _ => false,
+    }
 }
 
 impl EncodeLines for StyledLines {
     fn encode(&self, batch: &LinesBatch<'_>, lines: &[u32]) -> Result<Piece, Unfit> {
         let typed = self.typed.encode(batch, lines)?;
         let placed = |unfit: Unfit| Unfit { line: lines[unfit.line as usize], ..unfit };
-        self.style.rows(typed.as_columns(), &self.columns).map_err(placed)
+        self.style.rows(typed.as_columns(), &self.columns, &self.percents).map_err(placed)
     }
 }
 
 impl TextStyle {
-    fn rows(&self, columns: &[Column], own: &[RowColumn]) -> Result<Piece, Unfit> {
+    fn rows(
+        &self,
+        columns: &[Column],
+        own: &[RowColumn],
+        percents: &[bool],
+    ) -> Result<Piece, Unfit> {
         let mut text = String::new();
         for row in 0..columns.first().map_or(0, Column::len) {
             let start = text.len();
@@ -101,7 +122,13 @@ impl TextStyle {
                 if number > 0 {
                     text.push(self.separator);
                 }
-                self.write_value(&column.value(row), own.kind, &mut text);
+                let value = column.value(row);
+                match (&value, percents.get(number)) {
+                    (Value::Number(share), Some(true)) => {
+                        self.write_percent(*share, own.kind, &mut text);
+                    }
+                    _ => self.write_value(&value, own.kind, &mut text),
+                }
             }
             let blank = text.len() == start;
             self.end_line(blank, &mut text);
@@ -125,6 +152,18 @@ impl TextStyle {
             Value::Text(own) => self.write_cell(&self.guarded(own), text),
             other => self.write_cell(&other.to_string(), text),
         }
+    }
+
+    /// `12,5 %`, with no more places than the others have.
+    fn write_percent(&self, number: Decimal, kind: ColumnKind, text: &mut String) {
+        let Some(percent) = number.checked_mul(Decimal::from(100)) else {
+            return self.write_number(number, kind, text);
+        };
+        let most = self.places.unwrap_or(u8::MAX).min(percent.places());
+        let percent = percent.round(most, Rounding::HalfEven).unwrap_or(percent).trimmed(0);
+        let mut written = String::new();
+        TextStyle { places: None, ..*self }.write_number(percent, kind, &mut written);
+        self.write_cell(&format!("{} %", written.trim_matches('"')), text);
     }
 
     fn write_number(&self, number: Decimal, kind: ColumnKind, text: &mut String) {

@@ -197,8 +197,7 @@ pub(super) fn term(expr: &Expr, leaf: &dyn Fn(&Expr) -> Option<Term>) -> Option<
             let symbol = operator.symbol();
             let divides = *operator == Operator::Divide;
             let divisor = exact(b, part(b)?).text;
-            let mut made =
-                Term::strict([part(a)?, part(b)?], |[a, b]| format!("({a}{symbol}{b})"));
+            let mut made = Term::strict([part(a)?, part(b)?], |[a, b]| format!("({a}{symbol}{b})"));
             if divides {
                 made.conditions.push(format!("{divisor}=0"));
             }
@@ -340,11 +339,7 @@ fn band_names(band: &Band) -> Option<String> {
     Some(formula)
 }
 
-fn called(
-    scalar: Scalar,
-    list: &[Expr],
-    part: &dyn Fn(&Expr) -> Option<Term>,
-) -> Option<Term> {
+fn called(scalar: Scalar, list: &[Expr], part: &dyn Fn(&Expr) -> Option<Term>) -> Option<Term> {
     match (scalar, list) {
         (Scalar::Join, [a, b]) if a.ty == Type::Text && b.ty == Type::Text => {
             Some(Term::strict([part(a)?, part(b)?], |[a, b]| format!("({a}&{b})")))
@@ -407,8 +402,7 @@ mod tests {
     fn operands_are_tested_before_they_are_used() {
         let product = number(ExprKind::Arithmetic(Operator::Multiply, column(0), column(27)));
         assert_eq!(formula(&product).unwrap(), "IF(OR(A7=\"\",AB7=\"\"),\"\",(A7*AB7))");
-        let quotient =
-            number(ExprKind::Arithmetic(Operator::Divide, Box::new(product), column(1)));
+        let quotient = number(ExprKind::Arithmetic(Operator::Divide, Box::new(product), column(1)));
         let wanted = "IF(OR(A7=\"\",AB7=\"\",B7=\"\"),\"\",IF(B7=0,\"\",((A7*AB7)/B7)))";
         assert_eq!(formula(&quotient).unwrap(), wanted);
         let first = number(ExprKind::Coalesce(vec![*column(0), *column(1)]));
@@ -426,9 +420,9 @@ mod tests {
         assert_eq!(formula(&half_up).unwrap(), "IF(A7=\"\",\"\",ROUND(A7,2))");
         let long = Value::Number("1234567890123456".parse().unwrap());
         assert_eq!(formula(&number(ExprKind::Constant(long))), None);
-        let many = (0..300).map(|at| *column(at)).reduce(|a, b| {
-            number(ExprKind::Arithmetic(Operator::Add, Box::new(a), Box::new(b)))
-        });
+        let many = (0..300)
+            .map(|at| *column(at))
+            .reduce(|a, b| number(ExprKind::Arithmetic(Operator::Add, Box::new(a), Box::new(b))));
         assert_eq!(formula(&many.unwrap()), None);
     }
 }

@@ -4,8 +4,8 @@ use interligo_model::values::value::Value;
 use rust_xlsxwriter::{Formula, Worksheet, XlsxError};
 
 use super::cell::{Cell, EPOCH};
-use super::cell_formula::cell_token;
 use super::cell_formula::CellFormula;
+use super::cell_formula::cell_token;
 use super::live_lines::LiveColumns;
 use super::live_totals::{TotalFormulas, WhyValues};
 use super::{Book, Workbook};
@@ -45,7 +45,8 @@ impl Formulas {
                 let columns = LiveColumns::new(shape, &lookups);
                 let fact = shape.engine.bound.fact.name.clone();
                 book.lines.insert(fact.clone(), columns.sheet(target.table, shape));
-                let key = |column: &usize| CellFormula::new(&format!("\"|\"&{}", cell_token(*column)));
+                let key =
+                    |column: &usize| CellFormula::new(&format!("\"|\"&{}", cell_token(*column)));
                 let groups = columns.groups.iter().map(key).collect();
                 book.notes.push(format!(
                     "Figures in sheet {} are formulas: a changed cell changes all that follows from it. The rows that \

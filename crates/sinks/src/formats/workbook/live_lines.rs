@@ -43,7 +43,10 @@ pub(super) struct LinesSheet {
 
 impl LiveColumns {
     /// What is live in a sheet with these columns, beside the sheets of lookups.
-    pub(super) fn new(shape: &LinesShape<'_>, lookups: &BTreeMap<usize, LookupSheet>) -> LiveColumns {
+    pub(super) fn new(
+        shape: &LinesShape<'_>,
+        lookups: &BTreeMap<usize, LookupSheet>,
+    ) -> LiveColumns {
         let engine = shape.engine;
         let live = shape.live.cloned().unwrap_or_default();
         let maker = Maker { shape, lookups, engine };

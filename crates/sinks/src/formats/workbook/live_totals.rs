@@ -101,7 +101,10 @@ impl TotalFormulas {
         };
         let column = |column: &interligo_engine::totals::TotalsColumn| {
             let measure = live.measures[column.measure].as_ref()?;
-            Some(Column { measure: MeasureCells::of(measure, lines)?, across: across(&column.key)? })
+            Some(Column {
+                measure: MeasureCells::of(measure, lines)?,
+                across: across(&column.key)?,
+            })
         };
         let columns: Vec<Option<Column>> = table.columns.iter().map(column).collect();
         let whole = table.by.is_empty().then_some(&table.whole);

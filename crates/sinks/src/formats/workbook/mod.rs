@@ -190,7 +190,10 @@ impl Book {
     }
 
     /// Adds the lookups whose attributes a sheet of lines has, each as a sheet; by lookup.
-    fn add_lookups(&mut self, shape: &LinesShape<'_>) -> Result<BTreeMap<usize, LookupSheet>, Error> {
+    fn add_lookups(
+        &mut self,
+        shape: &LinesShape<'_>,
+    ) -> Result<BTreeMap<usize, LookupSheet>, Error> {
         let engine = shape.engine;
         let links: Vec<usize> = shape
             .columns

@@ -130,8 +130,11 @@ impl WriteRows for SheetRows {
                     let level = level_of(columns, row, deepest);
                     let bold = level < deepest;
                     let values: Vec<Value<'_>> = columns.iter().map(|c| c.value(row)).collect();
-                    let cells: Vec<Cell<'_>> =
-                        values.iter().zip(own.iter()).map(|(v, c)| Cell::of(v, c.own.shown)).collect();
+                    let cells: Vec<Cell<'_>> = values
+                        .iter()
+                        .zip(own.iter())
+                        .map(|(v, c)| Cell::of(v, c.own.shown))
+                        .collect();
                     let live = formulas.of_row(first + row as u32, &values, &cells);
                     for (at, (cell, own)) in cells.iter().zip(own.iter_mut()).enumerate() {
                         let place = (first + row as u32, at as u16);
@@ -142,7 +145,8 @@ impl WriteRows for SheetRows {
                         let marked;
                         let format = match (bold, live.get(at)) {
                             _ if marks.is_on(place.0 as usize - 1, at) => {
-                                marked = styles::marked(if bold { &own.subtotal } else { &own.cells });
+                                marked =
+                                    styles::marked(if bold { &own.subtotal } else { &own.cells });
                                 &marked
                             }
                             (true, _) => &own.subtotal,
@@ -150,7 +154,9 @@ impl WriteRows for SheetRows {
                             _ => &own.cells,
                         };
                         let is_live = match live.get(at) {
-                            Some(Some(formula)) => cell.write_live(sheet, place, format, formula)?,
+                            Some(Some(formula)) => {
+                                cell.write_live(sheet, place, format, formula)?
+                            }
                             _ => false,
                         };
                         if !is_live {

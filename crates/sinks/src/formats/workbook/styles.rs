@@ -53,7 +53,9 @@ pub(super) fn cells(column: &RowColumn) -> Format {
     match column.kind {
         ColumnKind::Date => format.set_align(FormatAlign::Center),
         // Not so close to a number on its left.
-        ColumnKind::Text | ColumnKind::Period(_) => format.set_align(FormatAlign::Left).set_indent(1),
+        ColumnKind::Text | ColumnKind::Period(_) => {
+            format.set_align(FormatAlign::Left).set_indent(1)
+        }
         _ => format,
     }
 }
