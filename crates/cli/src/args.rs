@@ -490,13 +490,23 @@ pub(crate) struct DemoOptions {
     #[arg(long, value_name = "N", value_parser = whole::<u64>(1..=1_000_000_000))]
     pub(crate) lines: Option<u64>,
 
-    /// Keep some of the tables in a SQLite database, and read them from there
-    #[arg(long)]
-    pub(crate) database: bool,
+    /// Keep some of the tables and the results in SQLite databases; with the address of a PostgreSQL server
+    /// (`postgres://…`), write the lines to a table there as well
+    #[arg(long, value_name = "ADDRESS", num_args = 0..=1, require_equals = true, value_parser = server)]
+    pub(crate) database: Option<Option<String>>,
 
     /// Add costs, seasonal prices for farms and daily exchange rates, each with its own periods
     #[arg(long, conflicts_with = "database")]
     pub(crate) pricing: bool,
+}
+
+/// Reads the address of a server.
+fn server(text: &str) -> Result<String, String> {
+    match interligo_project::is_server_address(text) {
+        true => Ok(text.to_owned()),
+        false => Err("it is no address of a server; write for instance postgres://db.example/shop"
+            .to_owned()),
+    }
 }
 
 /// Reads a whole number of a range.

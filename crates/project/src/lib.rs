@@ -72,6 +72,7 @@ pub use interligo_sinks::formats::text::csv_row;
 pub use interligo_sinks::output_file::{abandon_outputs, write_whole};
 pub use interligo_sinks::publish::Recovered;
 pub use interligo_sinks::totals::{row_labels, totals_csv};
+pub use interligo_sources::formats::is_address as is_server_address;
 pub use interligo_sources::formats::{MemoryTable, OwnTable, OwnTables, is_guarded};
 pub use interligo_sources::refusal::refusal;
 pub use interligo_sources::table::column_drift::Drift;

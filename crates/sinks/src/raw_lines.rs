@@ -125,6 +125,7 @@ pub(crate) fn write_own(raw: &RawLines<'_>, row: usize, out: &mut Vec<u8>) {
     let mut columns = 0..raw.part.sources.len();
     let fields = &raw.changes[..raw.part.sources.len().min(raw.part.width())];
     if let Some(text) = raw_text(raw.rows).filter(|_| raw.part.in_order)
+        && text.fields.is_regular()
         && fields.iter().all(|change| *change == Change::None)
     {
         out.extend_from_slice(text.fields.row(&text.buffer, row));
@@ -143,7 +144,7 @@ pub(crate) fn write_source(raw: &RawLines<'_>, row: usize, column: usize, out: &
     let text: Cow<'_, str> = match &raw.part.sources[column] {
         ColumnSource::Field(field) if let Some(text) = raw_text(raw.rows) => {
             let field = text.fields.field(&text.buffer, row, *field);
-            if change == Change::None {
+            if change == Change::None && text.fields.is_regular() {
                 return out.extend_from_slice(field);
             }
             unquoted(std::str::from_utf8(field).expect("blocks are checked to be UTF-8"))
@@ -172,9 +173,9 @@ pub(crate) fn write_source(raw: &RawLines<'_>, row: usize, column: usize, out: &
     }
 }
 
-/// Appends the time of the day that a text has, if it has one: ` 14:30`, ` 14:30:15`, ` 14:30:15.250`.
+/// Appends the time of the day that a text has, other than its begin: ` 14:30`, ` 14:30:15`, ` 14:30:15.250`.
 fn write_time(text: &str, out: &mut Vec<u8>) {
-    let Some(millis) = millis_of_day(text) else { return };
+    let Some(millis) = millis_of_day(text).filter(|millis| *millis > 0) else { return };
     let (minutes, seconds, rest) = (millis / 60_000, millis / 1_000 % 60, millis % 1_000);
     let mut time = format!(" {:02}:{:02}", minutes / 60, minutes % 60);
     if seconds > 0 || rest > 0 {

@@ -13,10 +13,10 @@ use crate::demo::{self, Besides};
 use crate::failure::Failure;
 
 pub(crate) fn demo(options: &DemoOptions, out: Out<'_>) -> Result<(), Failure> {
-    let besides = match (options.database, options.pricing) {
-        (true, _) => Besides::Database,
-        (_, true) => Besides::Pricing,
-        _ => Besides::Nothing,
+    let besides = match (&options.database, options.pricing) {
+        (Some(server), _) => Besides::Database(server.clone()),
+        (None, true) => Besides::Pricing,
+        (None, false) => Besides::Nothing,
     };
     let plan = demo::write(&options.folder, options.lines.unwrap_or(demo::LINES), besides)?;
     let folder = options.folder.display();

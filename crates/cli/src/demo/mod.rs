@@ -9,6 +9,8 @@ use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
 
+use interligo_model::plan::quoted;
+
 use crate::failure::Failure;
 
 /// The sales lines of the demo when no number is asked for.
@@ -48,12 +50,12 @@ const NEW_CUSTOMER: &str = "1121";
 const DATABASE: &str = "mielo.sqlite";
 
 /// What the demo has besides its files.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq)]
 pub(crate) enum Besides {
     /// Nothing.
     Nothing,
-    /// Some of its tables are in a database.
-    Database,
+    /// Some of its tables are in a database, and its results; the lines on a server as well, where one is given.
+    Database(Option<String>),
     /// Costs, seasonal prices and rates of exchange, each on a calendar of its own.
     Pricing,
 }
@@ -103,36 +105,47 @@ pub(crate) fn write(folder: &Path, lines: u64, besides: Besides) -> Result<PathB
     if besides == Besides::Pricing {
         fs::write(&plan, with_lists(FILES[0].1)).map_err(failed(&plan))?;
     }
-    if besides == Besides::Database {
+    if let Besides::Database(server) = &besides {
         database::move_into(folder, &in_database).map_err(failed(&in_database))?;
-        fs::write(&plan, with_database(FILES[0].1)).map_err(failed(&plan))?;
+        let text = with_database(FILES[0].1, server.as_deref());
+        fs::write(&plan, text).map_err(failed(&plan))?;
     } else if in_database.exists() {
         fs::remove_file(&in_database).map_err(failed(&in_database))?;
     }
     Ok(plan)
 }
 
-/// The plan with the tables that are in the database, and with its results in another.
-fn with_database(plan: &str) -> String {
+/// The plan with the tables that are in the database, and with its results in another; the lines on a server as well,
+/// where one is given.
+fn with_database(plan: &str, server: Option<&str>) -> String {
     let sales = "[[tables.sales.part]]\nfrom = \"mielo.sqlite#{depot}_{year}\"\n\n# Tilia";
     let plan = plan.replacen("# Tilia", sales, 1);
     let plan = plan.replacen("\"customers.csv\"", "\"mielo.sqlite#customers\"", 1);
-    SHEETS.iter().fold(plan, |plan, (sheet, table)| {
-        let (sheet, table) =
-            (format!("out/result.xlsx#{sheet}"), format!("out/result.sqlite#{table}"));
-        plan.replace(&sheet, &table)
-    })
+    let book = plan.find(BOOK).zip(plan.find("[outputs.by_group]"));
+    let mut plan = match book {
+        Some((start, end)) => format!("{}{}", &plan[..start], &plan[end..]),
+        None => plan,
+    };
+    for table in SHEETS {
+        let section = format!("[outputs.{table}]\n");
+        let with_file = format!("{section}to   = \"out/result.sqlite#{table}\"\n");
+        plan = plan.replacen(&section, &with_file, 1);
+    }
+    if let Some(server) = server {
+        plan += &format!(
+            "\n# The lines in a table on a server.\n[outputs.on_server]\nto = {}\n",
+            quoted(&format!("{server}#mielo_lines"))
+        );
+    }
+    plan
 }
 
-/// The sheets of the results, and what they are called as tables.
-const SHEETS: [(&str, &str); 6] = [
-    ("By group", "by_group"),
-    ("By size", "by_size"),
-    ("Budget", "budget"),
-    ("Top products", "top_products"),
-    ("Lines", "lines"),
-    ("Findings", "findings"),
-];
+/// How the part of the plan begins that is about the workbook.
+const BOOK: &str = "# A workbook with a sheet for each";
+
+/// The sheets of the results, which are tables in a database.
+const SHEETS: [&str; 6] =
+    ["by_group", "by_size", "budget", "top_products", "sales_lines", "findings"];
 
 /// The plan with the lists of `--pricing`: its figures and outputs give way to those that use them.
 fn with_lists(plan: &str) -> String {

@@ -151,7 +151,7 @@ fn a_server_is_read_by_table_view_pattern_and_query() {
         let (folder, output) = on_server(server, &plan(table, columns), &[]);
         assert!(output.status.success(), "{}", String::from_utf8_lossy(&output.stderr));
         let mut expected = "sku,qty,price,paid,at,depot,year,qty * price\n\
-            007,2,1.250,true,2025-12-31,north,2025,2.500\n"
+            007,2,1.250,true,2025-12-31 23:59:59,north,2025,2.500\n"
             .to_owned();
         if more {
             expected += "\"a,\n\"\"b\"\"\",,0.100,false,,north,2025,\n,,,,,north,2025,\n";

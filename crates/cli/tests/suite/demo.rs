@@ -39,7 +39,7 @@ fn a_run_and_a_check_fit_a_terminal_of_80_columns() {
     };
     let run = printed(&["run"]);
     assert!(run.lines().count() <= 33, "{run}");
-    for result in ["2,999  out/lines.csv", "127  out/result.xlsx#By group", "1  out/set-aside.csv"]
+    for result in ["2,999  out/lines.csv", "127  out/result.xlsx#by_group", "1  out/set-aside.csv"]
     {
         assert!(run.contains(result), "{run}");
     }
@@ -107,7 +107,7 @@ fn a_database_with_some_of_the_tables_gives_the_same_totals() {
     let database = folder.run(&["demo", "database", "--database"]);
     assert!(database.said().is_empty(), "{}", database.said());
     // The same totals as a sheet and as a table, read by the program itself.
-    let [sheet, table] = ["files/out/result.xlsx#By group", "database/out/result.sqlite#by_group"]
+    let [sheet, table] = ["files/out/result.xlsx#by_group", "database/out/result.sqlite#by_group"]
         .map(|from| {
             let plan = format!(
                 "[tables.t]\nrole = \"fact\"\nfrom = \"{from}\"\n[outputs.x]\nto = \"x.jsonl\"\n"

@@ -3,31 +3,32 @@
 
 use std::process::Output;
 
+use crate::office_suite::opened_by_an_office_suite;
 use crate::server::Server;
 use crate::support::{Folder, SALES, shop};
 
 /// A schema of its own for a test, which goes with it.
-struct Schema {
+pub(crate) struct Schema {
     server: &'static Server,
     name: &'static str,
 }
 
 impl Schema {
     /// None where there is no server, which is reported.
-    fn new(name: &'static str) -> Option<Schema> {
+    pub(crate) fn new(name: &'static str) -> Option<Schema> {
         let server = Server::get()?;
         let fresh = format!("DROP SCHEMA IF EXISTS {name} CASCADE; CREATE SCHEMA {name}");
         server.client().batch_execute(&fresh).unwrap();
         Some(Schema { server, name })
     }
 
-    fn run(&self, folder: &Folder, arguments: &[&str], more: &[(&str, &str)]) -> Output {
+    pub(crate) fn run(&self, folder: &Folder, arguments: &[&str], more: &[(&str, &str)]) -> Output {
         let mut command = folder.command(arguments);
         command.envs(self.server.environment()).envs(more.iter().copied()).output().unwrap()
     }
 
     /// What a query answers, as texts.
-    fn ask(&self, query: &str) -> Option<String> {
+    pub(crate) fn ask(&self, query: &str) -> Option<String> {
         let row = self.server.client().query_opt(query, &[]).ok()??;
         row.get(0)
     }
@@ -385,27 +386,6 @@ fn lines_go_to_a_file_for_each_value() {
         "{}",
         came.said()
     );
-    let totals =
-        shop("\n[outputs.t]\nto = \"{item}.csv\"\nby = [\"item\"]\n").run(&["run"]).status(2);
-    assert!(totals.said().contains("braces in `to` are for outputs of lines"), "{}", totals.said());
-}
-
-/// The sheets of a workbook as an office suite writes them as text, with every digit; none without a suite.
-fn opened_by_an_office_suite(folder: &Folder, book: &str) -> Option<()> {
-    let profile = format!("-env:UserInstallation=file://{}/profile", folder.path().display());
-    // Fields by commas, quotes, UTF-8, from the first row; values and not what cells show; all sheets.
-    let form = "csv:Text - txt - csv (StarCalc):44,34,76,1,,0,false,false,false,false,false,-1";
-    let suite = std::process::Command::new("soffice")
-        .args([&profile, "--headless", "--convert-to", form, book])
-        .current_dir(folder.path())
-        .output();
-    match suite {
-        Ok(output) if output.status.success() => Some(()),
-        _ => {
-            println!("left out: there is no office suite to open the workbook");
-            None
-        }
-    }
 }
 
 #[test]

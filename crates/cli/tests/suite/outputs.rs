@@ -140,3 +140,16 @@ proptest! {
         }
     }
 }
+
+#[test]
+fn a_quote_within_a_field_is_written_so_that_it_is_read_again() {
+    let plan = "[tables.s]\nrole = \"fact\"\nfrom = \"s.csv\"\n\n[outputs.x]\nto = \"x.csv\"\n\
+                [outputs.y]\nto = \"y.csv\"\ncolumns = [\"size\", \"no\"]\n";
+    let lines = "no,size,note\n1,5\" nail,a\n2,\"b\"c,\"d, e\"\n3,f,g\n";
+    let folder = Folder::with(&[("interligo.toml", plan), ("s.csv", lines)]);
+    let came = folder.run(&["run"]).any_stdout();
+    let own = "no,size,note\n1,\"5\"\" nail\",a\n2,\"\"\"b\"\"c\",\"d, e\"\n3,f,g\n";
+    came.file("x.csv", own)
+        .file("y.csv", "size,no\n\"5\"\" nail\",1\n\"\"\"b\"\"c\",2\nf,3\n")
+        .nothing_else();
+}

@@ -84,7 +84,7 @@ fn a_sheet_is_read_as_a_person_sees_it() {
         lines(came),
         "sku,sold on,qty,price,off,paid,state,qty * price,\"year(\"\"sold on\"\")\"\n\
          007,2025-12-31,3,0.3,7%,true,\"ok, \"\"so\"\"\",0.9,2025\n\
-         388,2024-02-29,4,1234.5,,,,4938.0,2024\n"
+         388,2024-02-29 08:30,4,1234.5,,,,4938.0,2024\n"
     );
 }
 

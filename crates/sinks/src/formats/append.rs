@@ -1,4 +1,4 @@
-//! Lines that are added to a table of a database: they are loaded beside it and taken over by their key. One that is there
+//! Lines that are added to a table of a database: they are loaded beside it and merged by their key. One that is there
 //! with the same values stays as it is; one with other values ends the run.
 //!
 //! All is said in the SQL that SQLite and PostgreSQL share.
@@ -9,7 +9,7 @@ use interligo_sources::formats::quoted_name;
 
 use crate::error::{Error, OutputErrorKind};
 
-/// How lines are taken over into a table.
+/// How lines are merged into a table.
 pub(super) struct Append {
     /// The table, as SQL names it.
     pub(super) table: String,

@@ -235,8 +235,8 @@ impl Server {
         })
     }
 
-    /// Takes over the lines beside a table.
-    fn take_over(&mut self, append: &Append) -> Result<(), Error> {
+    /// Merges the lines beside a table into it.
+    fn merge(&mut self, append: &Append) -> Result<(), Error> {
         let address = self.address.clone();
         let failed = |error: postgres::Error| failed(&address, &error);
         let client = self.client()?;
@@ -342,7 +342,7 @@ fn connected(address: &Path) -> Result<Client, Error> {
 struct TableRows {
     server: Shared,
     copy: String,
-    /// How its lines are taken over into a table that is there.
+    /// How its lines are merged into a table that is there.
     append: Option<Append>,
     rows: u64,
 }
@@ -367,7 +367,7 @@ impl WriteRows for TableRows {
 
     fn finish(self: Box<Self>) -> Result<Option<OutputFile>, Error> {
         if let Some(append) = &self.append {
-            with(&self.server, |server: &mut Server| server.take_over(append))?;
+            with(&self.server, |server: &mut Server| server.merge(append))?;
         }
         Ok(None)
     }

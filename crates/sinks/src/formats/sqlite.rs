@@ -180,8 +180,8 @@ impl Database {
         })
     }
 
-    /// Takes over the lines beside a table.
-    fn take_over(&mut self, append: &Append) -> Result<(), Error> {
+    /// Merges the lines beside a table into it.
+    fn merge(&mut self, append: &Append) -> Result<(), Error> {
         let path = self.path.clone();
         let failed = |error: rusqlite::Error| failed(&path, &error);
         let copy = self.copy()?;
@@ -274,7 +274,7 @@ impl Container for Database {
 struct TableRows {
     database: Shared,
     insert: String,
-    /// How its lines are taken over into a table that is there.
+    /// How its lines are merged into a table that is there.
     append: Option<Append>,
     rows: u64,
 }
@@ -306,7 +306,7 @@ impl WriteRows for TableRows {
 
     fn finish(self: Box<Self>) -> Result<Option<OutputFile>, Error> {
         if let Some(append) = &self.append {
-            with(&self.database, |database: &mut Database| database.take_over(append))?;
+            with(&self.database, |database: &mut Database| database.merge(append))?;
         }
         Ok(None)
     }

@@ -25,6 +25,8 @@ pub struct Fields {
     starts: Vec<u32>,
     /// Of each row, where its fields end: at the separator or line end.
     ends: Vec<u32>,
+    /// Whether every quote opens or closes a field, so that a field means the same wherever it is copied.
+    regular: bool,
     /// Rows with fewer or more fields than the header row.
     pub ragged: Vec<Ragged>,
     /// Rows without any value.
@@ -72,6 +74,7 @@ impl Fields {
             separator: block.separator,
             starts: Vec::with_capacity(likely),
             ends: Vec::with_capacity(likely * width + 64),
+            regular: true,
             ragged: Vec::new(),
             blank: 0,
             keeps_blank: block.row_starts.is_some(),
@@ -130,7 +133,7 @@ impl Fields {
     /// Byte for byte; the meaning of quotes as in the block reader.
     fn split_slow(block: &TextBlock, width: usize) -> Fields {
         let bytes = block.bytes.as_slice();
-        let mut fields = Fields::empty(block, width);
+        let mut fields = Fields { regular: false, ..Fields::empty(block, width) };
         let (mut row, mut field, mut at) = (0u32, 0usize, 0usize);
         while at < block.length {
             match bytes[at] {
@@ -209,6 +212,12 @@ impl Fields {
     /// How many bytes of the block its rows took when it was split.
     pub fn covered(&self) -> u64 {
         self.covered
+    }
+
+    /// Whether every quote opens or closes a field. Where one does not, as in `5" nail`, a field that is copied as it is
+    /// would not be read as the same.
+    pub fn is_regular(&self) -> bool {
+        self.regular
     }
 
     /// How many fields a row has.

@@ -3,6 +3,7 @@
 use interligo_model::values::value::Value;
 use rust_xlsxwriter::{Format, FormatAlign, Worksheet, XlsxError};
 
+use super::marks::counted;
 use super::{BookSheet, styles};
 use crate::run_facts::RunFacts;
 
@@ -95,10 +96,9 @@ impl BookSheet {
             ));
         }
         if self.marked > 0 {
-            notes.push(format!(
-                "{} rows have sums over different lines; the note on their label says which.",
-                self.marked
-            ));
+            let rows = counted(self.marked as u64, "row");
+            let have = if self.marked == 1 { "has" } else { "have" };
+            notes.push(format!("{rows} {have} sums over different lines, as the note there says."));
         }
         if self.kept > 0 {
             notes.push(format!(

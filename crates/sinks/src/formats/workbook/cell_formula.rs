@@ -379,6 +379,8 @@ fn is_number(expr: &Expr) -> bool {
 
 #[cfg(test)]
 mod tests {
+    use interligo_model::values::decimal::Decimal;
+
     use super::*;
 
     fn number(kind: ExprKind) -> Expr {
@@ -418,7 +420,7 @@ mod tests {
         assert_eq!(formula(&number(ExprKind::Round(column(0), 2, Rounding::HalfEven))), None);
         let half_up = number(ExprKind::Round(column(0), 2, Rounding::HalfUp));
         assert_eq!(formula(&half_up).unwrap(), "IF(A7=\"\",\"\",ROUND(A7,2))");
-        let long = Value::Number("1234567890123456".parse().unwrap());
+        let long = Value::Number(Decimal::parse(b"1234567890123456").unwrap());
         assert_eq!(formula(&number(ExprKind::Constant(long))), None);
         let many = (0..300)
             .map(|at| *column(at))

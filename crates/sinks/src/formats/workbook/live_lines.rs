@@ -23,8 +23,8 @@ pub(super) struct LiveColumns {
     pub(super) formulas: Vec<Option<CellFormula>>,
     /// The columns by which totals are grouped; each has one behind all others, of what its cells are compared by.
     pub(super) groups: Vec<usize>,
-    /// The first of the columns that are folded away.
-    pub(super) folded: usize,
+    /// The first of the columns that are collapsed.
+    pub(super) collapsed: usize,
     /// Cells that hold values, though their column has a formula.
     pub(super) kept: u64,
 }
@@ -63,7 +63,7 @@ impl LiveColumns {
         LiveColumns {
             formulas: formulas.collect(),
             groups: live.groups,
-            folded: live.asked + rows,
+            collapsed: live.asked + rows,
             kept: 0,
         }
     }
@@ -87,11 +87,11 @@ impl LiveColumns {
         }
     }
 
-    /// Folds away what nobody asked for.
-    pub(super) fn fold(&self, sheet: &mut Worksheet) -> Result<(), XlsxError> {
+    /// Collapses what nobody asked for.
+    pub(super) fn collapse(&self, sheet: &mut Worksheet) -> Result<(), XlsxError> {
         let last = self.formulas.len() + self.groups.len();
-        if self.folded < last {
-            sheet.group_columns_collapsed(self.folded as u16, last as u16 - 1)?;
+        if self.collapsed < last {
+            sheet.group_columns_collapsed(self.collapsed as u16, last as u16 - 1)?;
         }
         Ok(())
     }

@@ -42,18 +42,29 @@ impl Marks {
     }
 }
 
+/// A count with its unit.
+pub(super) fn counted(count: u64, unit: &str) -> String {
+    let plural = if count == 1 { "" } else { "s" };
+    format!("{count} {unit}{plural}")
+}
+
 /// What is to know of such a row: "8 of 22 lines have cost 807.84 and not all of revenue, cost, profit."
 fn note(partly: &PartlyKnown) -> String {
     let names: Vec<&str> = partly.amounts.iter().map(|own| own.column_name.as_str()).collect();
     let mut text = format!(
-        "These sums are over different lines. Of {} lines, {} have all of {}.",
-        partly.lines,
-        partly.together,
+        "These sums are over different lines. Of {}, {} all of {}.",
+        counted(partly.lines, "line"),
+        match partly.together {
+            0 => "none has".to_owned(),
+            1 => "1 has".to_owned(),
+            together => format!("{together} have"),
+        },
         names.join(", ")
     );
     for own in partly.amounts.iter().filter(|own| own.more_lines > 0) {
         let amount = own.more.map_or("overflows".to_owned(), |more| format!("comes to {more}"));
-        text += &format!(" On {} others, {} {amount}.", own.more_lines, own.column_name);
+        let others = counted(own.more_lines, "other");
+        text += &format!(" On {others}, {} {amount}.", own.column_name);
     }
     text
 }

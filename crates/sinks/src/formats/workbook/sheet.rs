@@ -199,7 +199,7 @@ impl WriteRows for SheetRows {
             (sheet.as_text, sheet.marked) = (as_text, self.marks.count());
             if let Formulas::Lines { columns: live, .. } = &self.formulas {
                 sheet.kept = live.kept;
-                book.on_sheet(self.number, |sheet| live.fold(sheet))?;
+                book.on_sheet(self.number, |sheet| live.collapse(sheet))?;
             }
             book.on_sheet(self.number, |sheet| {
                 self.marks.write(sheet)?;
