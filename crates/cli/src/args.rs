@@ -45,6 +45,7 @@ impl Arguments {
             Command::Mend(options) => &options.plan,
             Command::Calendar(options) => &options.plan,
             Command::Look(options) => &options.plan,
+            Command::Trace(options) => &options.plan,
             Command::Start(_) | Command::Demo(_) | Command::Help(_) => return None,
         };
         plan.threads.map(usize::from)
@@ -76,6 +77,7 @@ pub(crate) enum Command {
     Mend(MendOptions),
     Calendar(CalendarOptions),
     Look(LookOptions),
+    Trace(TraceOptions),
     Demo(DemoOptions),
     Help(HelpOptions),
 }
@@ -468,6 +470,62 @@ pub(crate) struct LookOptions {
     /// How the result is printed; csv and json have all values and every digit
     #[arg(long, value_enum, value_name = "FORM", default_value = "table")]
     pub(crate) format: Format,
+}
+
+/// Explain lines: which row of which file gave each value, by which rule, and each formula with its numbers
+///
+/// A line is named by its key, by its place in a file, or by a condition. Of each link it shows the key, how it was matched, the
+/// row, and the rows that were not taken; of each figure the formula with the numbers of the line. With --total it takes a
+/// cell of totals apart: the lines that it is made of, the largest first.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples:
+  interligo trace 202401000001,1              a line by its key
+  interligo trace sales/corvo_2024.csv:7      by its place; FILE:ROW:3 is the third line of a row
+  interligo trace --where \"item = 'BO-110' and quantity > 20\"
+  interligo trace --total revenue --where \"groups.name = 'Harvest' and month(sold_on) = '2025-03'\"")]
+pub(crate) struct TraceOptions {
+    /// Lines, by key (values with commas between them) or place (FILE:ROW, FILE#SHEET!A7)
+    #[arg(value_name = "KEY|PLACE", required_unless_present_any = ["filter", "total"], conflicts_with = "total")]
+    pub(crate) lines: Vec<String>,
+
+    #[command(flatten)]
+    pub(crate) plan: PlanOptions,
+
+    /// The lines that meet this condition
+    #[arg(long = "where", value_name = "CONDITION")]
+    pub(crate) filter: Option<String>,
+
+    /// How many lines are shown: 5 unless this says otherwise
+    #[arg(long, value_name = "N", value_parser = whole::<usize>(1..=100_000))]
+    pub(crate) rows: Option<usize>,
+
+    /// The fact, where the plan has several
+    #[arg(long, value_name = "TABLE")]
+    pub(crate) of: Option<String>,
+
+    /// Take a total apart: a figure or a column with numbers
+    #[arg(long, value_name = "FIGURE")]
+    pub(crate) total: Option<String>,
+
+    /// The table of totals in which the cell is; its `where` applies as well
+    #[arg(long, value_name = "OUTPUT", requires = "total")]
+    pub(crate) output: Option<String>,
+
+    /// How the result is printed
+    #[arg(long, value_enum, value_name = "FORM", default_value = "table")]
+    pub(crate) format: TraceFormat,
+}
+
+/// How a trace is printed.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum TraceFormat {
+    /// For reading
+    Table,
+    /// For a document
+    Markdown,
+    /// For other programs
+    Json,
 }
 
 /// Write the demo project and run it

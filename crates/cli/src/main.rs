@@ -63,6 +63,7 @@ fn command(arguments: &Arguments) -> ExitCode {
         Command::Mend(options) => commands::mend(options, &mut out),
         Command::Calendar(options) => commands::calendar(options, &mut out),
         Command::Look(options) => commands::look(options, &mut out),
+        Command::Trace(options) => commands::trace(options, &mut out),
         Command::Demo(options) => commands::demo(options, &mut out),
         Command::Help(options) => commands::help(options, &mut out),
     };

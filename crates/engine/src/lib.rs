@@ -24,5 +24,6 @@ pub mod outputs;
 pub mod proof;
 pub mod rows;
 pub mod totals;
+pub mod trace;
 
 pub use bind::bind;

@@ -85,6 +85,16 @@ impl Output {
     }
 }
 
+impl Output {
+    /// What the measures of a table of totals are made of, whichever lines it is over.
+    pub fn measures(&self) -> Vec<Option<LiveMeasure>> {
+        match &self.content {
+            OutputContent::Totals { plan, layout: Some(layout) } => layout.live_measures(plan),
+            _ => Vec::new(),
+        }
+    }
+}
+
 impl LiveTotals {
     /// The values of lines that it is computed from.
     fn values(&self) -> impl Iterator<Item = &Expr> {

@@ -49,6 +49,7 @@ mod prepare;
 mod project;
 mod run;
 mod start;
+mod trace;
 mod unmet_condition;
 
 pub use calendar::{
@@ -90,4 +91,8 @@ pub use run::stop_rules::{duplicate_stops, stops};
 pub use run::{Inspection, OnStop, RunResult, check, link_use, run};
 pub use start::unlinked::with_likely_link;
 pub use start::{Started, StartedLink, StartedTable, find_links, start};
+pub use trace::{
+    CellLine, CellParts, CellTrace, RatioPart, Traced, TracedLine, Wanted, WithoutValue, trace,
+    trace_request, traced_fact,
+};
 pub use unmet_condition::UnmetCondition;

@@ -7,6 +7,7 @@
 //! - [`visible`]: characters that a terminal would obey are shown as what they are.
 
 mod axis;
+mod explained;
 pub mod finding_help;
 pub mod json;
 pub mod output;

@@ -13,6 +13,7 @@ mod no_demo;
 mod run;
 mod start;
 mod totals;
+mod trace;
 
 pub(crate) use calendar::calendar;
 pub(crate) use check::check;
@@ -27,6 +28,7 @@ pub(crate) use no_demo::demo;
 pub(crate) use run::run;
 pub(crate) use start::start;
 pub(crate) use totals::totals;
+pub(crate) use trace::trace;
 
 use std::path::{Path, PathBuf};
 

@@ -121,7 +121,7 @@ fn named(name: &str, opened: &Opened) -> Result<Request, Failure> {
     }
 }
 
-fn no_totals(name: &str, opened: &Opened) -> Failure {
+pub(super) fn no_totals(name: &str, opened: &Opened) -> Failure {
     let totals = opened.project.plan.outputs.iter().filter(|output| output.value.by.is_some());
     let known = totals.map(|output| output.name.clone()).collect();
     Failure::NoTotals { name: name.to_owned(), known }

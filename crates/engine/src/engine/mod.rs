@@ -365,6 +365,11 @@ impl Engine {
         self.values_read[&column]
     }
 
+    /// The same of a column whose values may not be used.
+    pub(crate) fn value_read_of(&self, column: usize) -> Option<usize> {
+        self.values_read.get(&column).copied()
+    }
+
     /// A column of lines, by its number among them.
     pub(crate) fn column_expr(&self, read: usize) -> Expr {
         let ty = column_type_at(&self.readings, &self.computed, read);

@@ -5,7 +5,7 @@ use std::borrow::Cow;
 use arrow_array::StringViewArray;
 
 use super::clean::{KeyForm, cleaned};
-use super::joined::map_parts;
+use super::joined::{map_parts, shown};
 use super::table::{KeyTable, NO_ROW, ROW_LIMIT};
 
 /// What looking for a key came to.
@@ -19,6 +19,28 @@ pub enum Found {
     Ambiguous,
     /// No step finds a key.
     Nothing,
+}
+
+/// A step of looking a key up.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum KeyStep {
+    /// The key as it is written.
+    AsWritten,
+    /// Without stray spaces and in composed form: this text.
+    Trimmed(String),
+    /// Without the differences that the link ignores: this text.
+    Ignoring(String),
+}
+
+/// What a step came to.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum StepOutcome {
+    /// One key.
+    Key,
+    /// Several distinct keys, so that none is taken.
+    Several,
+    /// No key.
+    NoKey,
 }
 
 /// Is in a table for a form that several distinct keys share.
@@ -86,6 +108,38 @@ impl KeyIndex {
     fn formed(&self, key: &str) -> String {
         map_parts(key, self.forms.len(), |column, part| Cow::Owned(self.forms[column].of(part)))
             .into_owned()
+    }
+
+    /// The steps that looking for a key takes, up to the one that decides.
+    pub fn steps(&self, key: &str) -> Vec<(KeyStep, StepOutcome)> {
+        if self.exact.get(key).is_some() {
+            return vec![(KeyStep::AsWritten, StepOutcome::Key)];
+        }
+        let mut steps = vec![(KeyStep::AsWritten, StepOutcome::NoKey)];
+        let clean = self.cleaned(key);
+        if self.as_written || clean.is_empty() {
+            return steps;
+        }
+        let outcome = match (self.exact.get(&clean), self.clean.get(&clean)) {
+            (_, Some(SEVERAL)) => StepOutcome::Several,
+            (Some(row), Some(other)) if row != other => StepOutcome::Several,
+            (None, None) => StepOutcome::NoKey,
+            _ => StepOutcome::Key,
+        };
+        if clean != key || outcome != StepOutcome::NoKey {
+            steps.push((KeyStep::Trimmed(shown(&clean)), outcome));
+        }
+        if outcome != StepOutcome::NoKey || self.formed.is_empty() {
+            return steps;
+        }
+        let form = self.formed(&clean);
+        let outcome = match self.formed.get(&form) {
+            Some(SEVERAL) => StepOutcome::Several,
+            Some(_) => StepOutcome::Key,
+            None => StepOutcome::NoKey,
+        };
+        steps.push((KeyStep::Ignoring(shown(&form)), outcome));
+        steps
     }
 
     /// The row of one key.

@@ -7,7 +7,7 @@ mod table;
 
 pub use clean::KeyForm;
 pub(crate) use clean::cleaned;
-pub use index::{Found, KeyIndex};
+pub use index::{Found, KeyIndex, KeyStep, StepOutcome};
 pub use joined::{join_columns, joined, shown_parts};
 pub(crate) use joined::{parts_of, shown};
 pub use table::KeyTable;

@@ -26,6 +26,7 @@ use interligo_model::plan::Missing;
 use interligo_model::reading::style::PartStyle;
 use interligo_model::values::cells::Cells;
 use interligo_model::values::column::{Column, NumberColumn, Numbers};
+use interligo_model::values::date::Day;
 use interligo_model::values::value::Value;
 
 /// Lines of one part, as its source delivered them.
@@ -62,6 +63,8 @@ pub struct Lines<'e> {
     pub(crate) linked: Vec<Option<LinkedRows>>,
     /// What the links from the fact were asked for.
     queries: Vec<Option<KeyQuery>>,
+    /// Of each column that is read, the lines whose text could not be read.
+    unreadable: Vec<Vec<u32>>,
     figures: Vec<Option<Column>>,
     /// The values that outputs ask for, by number.
     pub values: Vec<Column>,
@@ -83,17 +86,18 @@ impl Engine {
             columns: Vec::with_capacity(self.columns.len()),
             linked: Vec::with_capacity(self.links.len()),
             queries: Vec::with_capacity(self.links.len()),
+            unreadable: Vec::new(),
             figures: self.figures.iter().map(|_| None).collect(),
             values: Vec::with_capacity(self.values.len()),
             aside: Vec::new(),
             findings: Findings::default(),
         };
-        let unreadable = lines.read(batch);
+        lines.unreadable = lines.read(batch);
         lines.compute_columns(batch)?;
         lines.link(batch)?;
         lines.set_aside();
         lines.derive(batch)?;
-        lines.look_into(batch, &unreadable);
+        lines.look_into(batch);
         // Only what is written can be seen to be wrong.
         let written = (0..lines.rows as u32).find(|row| !lines.is_aside(*row));
         if cfg!(debug_assertions)
@@ -273,6 +277,19 @@ impl Lines<'_> {
         Ok(Column::from_values(kind_of(expr.ty), &values))
     }
 
+    /// The keys that a line offers to a link, as the index is asked for them, and its day.
+    pub(crate) fn keys_asked(&self, link: usize, row: usize) -> (Vec<String>, Option<Option<Day>>) {
+        let own = &self.engine.links[link];
+        let parents = own.parent().map_or(&[][..], |parent| self.link_rows(parent));
+        own.keys_asked(self.queries[link].as_ref(), parents, row)
+    }
+
+    /// Whether the text of a column that is read could not be read.
+    pub(crate) fn is_unreadable(&self, column: usize, row: usize) -> bool {
+        let lines = self.unreadable.get(column).map_or(&[][..], Vec::as_slice);
+        lines.binary_search(&(row as u32)).is_ok()
+    }
+
     /// Whether a line is set aside.
     pub fn is_aside(&self, row: u32) -> bool {
         self.aside.binary_search_by_key(&row, |(aside, _)| *aside).is_ok()
@@ -355,9 +372,9 @@ fn spoil(column: &mut Column, row: usize) {
 }
 
 /// One line of a batch.
-struct Line<'a> {
-    lines: &'a Lines<'a>,
-    row: usize,
+pub(crate) struct Line<'a> {
+    pub(crate) lines: &'a Lines<'a>,
+    pub(crate) row: usize,
 }
 
 impl Leaves for Line<'_> {

@@ -17,7 +17,7 @@ use crate::proof::tallies::{KeyTallies, KeyTally, SoughtRef};
 use crate::proof::tally::Tally;
 
 impl Lines<'_> {
-    pub(super) fn look_into(&mut self, batch: &LineBatch<'_>, unreadable: &[Vec<u32>]) {
+    pub(super) fn look_into(&mut self, batch: &LineBatch<'_>) {
         let mut findings = Findings {
             lines: self.rows as u64,
             currencies: std::mem::take(&mut self.findings.currencies),
@@ -40,7 +40,9 @@ impl Lines<'_> {
             *findings.aside.entry(*reason).or_default() += 1;
         }
         let spot = |row: u32| Spot { part: batch.part, row: (batch.row_of)(row) };
-        for (number, rows) in unreadable.iter().enumerate().filter(|(_, rows)| !rows.is_empty()) {
+        for (number, rows) in
+            self.unreadable.iter().enumerate().filter(|(_, rows)| !rows.is_empty())
+        {
             let first: Vec<u32> = rows.iter().take(PLACES_KEPT).copied().collect();
             let texts = batch.columns[number].gathered(&first).texts();
             let examples = first.iter().zip(texts.iter().flatten());
@@ -55,7 +57,7 @@ impl Lines<'_> {
         }
         self.note_odd_days(&mut findings, &spot);
         findings.dates = self.dates();
-        findings.blanks = self.blanks(unreadable, &spot);
+        findings.blanks = self.blanks(&spot);
         self.findings = findings;
     }
 
@@ -221,11 +223,7 @@ impl Lines<'_> {
     }
 
     /// The blank lines of every figure, by what made them blank.
-    fn blanks(
-        &self,
-        unreadable: &[Vec<u32>],
-        spot: &impl Fn(u32) -> Spot,
-    ) -> BTreeMap<(usize, BlankBecause), Unreadable> {
+    fn blanks(&self, spot: &impl Fn(u32) -> Spot) -> BTreeMap<(usize, BlankBecause), Unreadable> {
         let mut blanks: BTreeMap<_, Unreadable> = BTreeMap::new();
         for &figure in &self.engine.figure_order {
             let Some(column) = &self.figures[figure] else { continue };
@@ -236,20 +234,20 @@ impl Lines<'_> {
                 if self.is_aside(row as u32) {
                     continue;
                 }
-                let because = self.why(figure, row, unreadable);
+                let because = self.blank_because(figure, row);
                 blanks.entry((figure, because)).or_default().note(spot(row as u32), String::new);
             }
         }
         blanks
     }
 
-    fn why(&self, figure: usize, row: usize, unreadable: &[Vec<u32>]) -> BlankBecause {
+    /// Why a figure is blank on a line.
+    pub fn blank_because(&self, figure: usize, row: usize) -> BlankBecause {
         match why_blank(&self.engine.figure(figure).expr, &Line { lines: self, row }) {
-            WhyBlank::Figure(figure) => self.why(figure, row, unreadable),
+            WhyBlank::Figure(figure) => self.blank_because(figure, row),
             WhyBlank::Column(column) => {
                 // A column that is computed is never unreadable itself.
-                let rows = unreadable.get(column).map_or(&[][..], Vec::as_slice);
-                if rows.binary_search(&(row as u32)).is_ok() {
+                if self.is_unreadable(column, row) {
                     BlankBecause::Unreadable(column)
                 } else {
                     BlankBecause::Column(column)

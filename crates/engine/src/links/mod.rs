@@ -23,16 +23,18 @@ pub(crate) use resolve::{KeyQuery, MatchedVia, Passed, SameKeys};
 
 use crate::bind::{BoundLookup, Home, KeyPart, Route, Validity};
 use crate::eval::{Expr, Type};
-use crate::keys::{KeyForm, KeyIndex, shown, shown_parts};
+use crate::keys::{Found, KeyForm, KeyIndex, joined, shown, shown_parts};
 use crate::lookup::calendar::{Calendar, Holds};
 use crate::lookup::gather::{brought_days, brought_texts};
 use crate::lookup::{Lookup, until_the_next};
+use crate::trace::KeyAttempt;
 use chain::{Chain, chain_query};
 use corrections::Corrections;
 use interligo_model::plan::{ColumnType, Correction, Missing, Mistake, MistakeKind};
 use interligo_model::reading::column_reader::Reading;
 use interligo_model::reading::style::Style;
-use interligo_model::values::column::{Column, DateColumn, known_where};
+use interligo_model::values::column::{Column, DateColumn, is_known, known_where};
+use interligo_model::values::date::Day;
 use interligo_model::values::value::Value;
 use resolve::{Resolver, offered};
 
@@ -342,6 +344,66 @@ impl Link {
             }
             None => "".into(),
         }
+    }
+
+    /// The keys that a line offers, as the index is asked for them, and its day where the link is dated.
+    pub(crate) fn keys_asked(
+        &self,
+        query: Option<&KeyQuery>,
+        parents: &[u32],
+        line: usize,
+    ) -> (Vec<String>, Option<Option<Day>>) {
+        let Some((query, line)) = self.asked(query, parents, line) else {
+            return (Vec::new(), None);
+        };
+        if line >= query.lines {
+            return (Vec::new(), None);
+        }
+        let keys = match &self.resolver.split {
+            Some(separator) => offered(query, Some(separator), line),
+            None => {
+                let key = |columns: &Vec<StringViewArray>| {
+                    let texts: Vec<&str> = columns.iter().map(|texts| texts.value(line)).collect();
+                    joined(&texts).into_owned()
+                };
+                query.candidates.iter().map(key).collect()
+            }
+        };
+        let day = query
+            .days
+            .as_ref()
+            .map(|days| is_known(days.known.as_ref(), line).then(|| Day(days.days[line])));
+        (keys, day)
+    }
+
+    /// The steps by which a key is looked up.
+    pub(crate) fn explain(&self, key: &str) -> KeyAttempt {
+        let correction = self.correction_of(key).map(|(number, _)| number as usize);
+        KeyAttempt::new(key, self.resolver.index.steps(key), correction)
+    }
+
+    /// What the index has for a key: a row, or of a dated lookup the number of a key.
+    pub(crate) fn row_of_key(&self, key: &str) -> Option<u32> {
+        if let Some((_, row)) = self.correction_of(key) {
+            return Some(row);
+        }
+        match self.resolver.index.exactly_one(key) {
+            Found::Exact(row) | Found::Cleaned(row) => Some(row),
+            Found::Ambiguous | Found::Nothing => None,
+        }
+    }
+
+    /// The correction of a key, by number, and what it leads to: as it is written, else where the lookup does not have it
+    /// as it is written, after cleaning.
+    fn correction_of(&self, key: &str) -> Option<(u32, u32)> {
+        let corrections = self.resolver.corrections.as_ref()?;
+        let keys = StringViewArray::from(vec![key]);
+        let at = match corrections.as_written(&keys).first() {
+            Some((_, at)) => Some(*at),
+            None if self.resolver.index.exact_all(&keys).is_empty() => corrections.cleaned(key),
+            None => None,
+        };
+        at.map(|at| corrections.target(at))
     }
 
     /// Keys of its lookup that are one key to it.

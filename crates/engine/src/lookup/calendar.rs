@@ -161,6 +161,11 @@ impl Calendar {
         (earlier, periods.get(after))
     }
 
+    /// The period of a row.
+    pub fn of_row(&self, row: u32) -> Option<&Holds> {
+        self.holds.iter().find(|holds| holds.row == row)
+    }
+
     /// The periods of a key, by start.
     pub fn all(&self, key: u32) -> &[Holds] {
         let key = key as usize;

@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 use std::sync::LazyLock;
 
-use interligo_engine::bind::{ColumnNames, Content, Request, TableColumns, TotalsRequest, bind};
+use interligo_engine::bind::{ColumnNames, Request, TableColumns, TotalsRequest, bind};
 use interligo_model::pattern::NamePattern;
 use interligo_model::plan::{Mistake, Plan, Written};
 use interligo_model::reading::date_style::DateStyle;

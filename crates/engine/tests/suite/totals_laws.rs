@@ -3,7 +3,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use interligo_engine::bind::{Content, Request, TotalsRequest};
+use interligo_engine::bind::{Request, TotalsRequest};
 use interligo_engine::totals::TotalsTable;
 use interligo_model::plan::Written;
 use interligo_model::values::value::Value;

@@ -168,31 +168,34 @@ pub fn name_of(scalar: Scalar) -> &'static str {
 }
 
 impl Scalar {
-    /// Prints a call of a function as a formula has it.
-    pub(super) fn print(self, values: &[Node], f: &mut fmt::Formatter<'_>) -> fmt::Result {
+    /// A call of a function of these operands as a formula has it.
+    pub fn written(self, values: &[String]) -> String {
         let extra = |at: usize, word: &str| match values.get(at) {
             Some(value) => format!(" {word} {value}"),
             None => String::new(),
         };
-        let first = &values[0];
+        let first = values.first().map_or("", String::as_str);
         match self {
-            Scalar::Power(times) => write!(f, "power({first}, {times})"),
+            Scalar::Power(times) => format!("power({first}, {times})"),
             Scalar::Substring => {
-                write!(f, "substring({first}{}{})", extra(1, "from"), extra(2, "for"))
+                format!("substring({first}{}{})", extra(1, "from"), extra(2, "for"))
             }
             // A test in front of `in` would be read as more than it is.
-            Scalar::Position => write!(f, "position(({first}){})", extra(1, "in")),
+            Scalar::Position => format!("position(({first}){})", extra(1, "in")),
             Scalar::Extract(field) => {
                 let known = FIELDS.iter().find(|(_, known)| *known == field);
-                write!(f, "extract({} from {first})", known.map_or("", |(name, _)| name))
+                format!("extract({} from {first})", known.map_or("", |(name, _)| name))
             }
-            Scalar::CastNumber => write!(f, "cast({first} as number)"),
-            Scalar::CastText => write!(f, "cast({first} as text)"),
-            Scalar::CastDate => write!(f, "cast({first} as date)"),
-            _ => {
-                let values: Vec<String> = values.iter().map(Node::to_string).collect();
-                write!(f, "{}({})", name_of(self), values.join(", "))
-            }
+            Scalar::CastNumber => format!("cast({first} as number)"),
+            Scalar::CastText => format!("cast({first} as text)"),
+            Scalar::CastDate => format!("cast({first} as date)"),
+            _ => format!("{}({})", name_of(self), values.join(", ")),
         }
+    }
+
+    /// Prints a call of a function as a formula has it.
+    pub(super) fn print(self, values: &[Node], f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let values: Vec<String> = values.iter().map(Node::to_string).collect();
+        f.write_str(&self.written(&values))
     }
 }

@@ -77,7 +77,9 @@ impl Closing<'_> {
             let destination = self.plan.of(self.fact, number);
             let (tally, file) = match &output.content {
                 OutputContent::Lines { .. } => {
-                    let (tally, own) = lines_closed(of, lines.remove(&number))?;
+                    // Lines that are only asked for go to no file.
+                    let Some(own) = lines.remove(&number) else { continue };
+                    let (tally, own) = lines_closed(of, own)?;
                     files.extend(own);
                     (tally, None)
                 }
@@ -200,9 +202,9 @@ impl Closing<'_> {
 /// What an output of lines holds, with its files.
 fn lines_closed(
     tally: OutputTally,
-    files: Option<LinesFiles>,
+    files: LinesFiles,
 ) -> Result<(OutputTally, Vec<Box<dyn WriteRows>>), Error> {
-    let LinesFiles { mut files, tally: lines, .. } = files.expect("every output of lines is open");
+    let LinesFiles { mut files, tally: lines, .. } = files;
     let mut rows = 0;
     for file in files.values_mut() {
         rows += file.rows()?;

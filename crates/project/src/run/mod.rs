@@ -12,7 +12,7 @@ pub(crate) mod output_form;
 mod output_plan;
 pub(crate) mod parallelism;
 mod publish;
-mod repeated_lines;
+pub(crate) mod repeated_lines;
 mod schema;
 mod slots;
 pub(crate) mod stop_rules;

@@ -6,12 +6,14 @@ mod link;
 mod look;
 mod tie_out;
 mod totals;
+mod trace;
 
 pub use check::check_json;
 pub use link::links_json;
 pub use look::{profiles_json, rows_json};
 pub use tie_out::tie_out_json;
 pub use totals::totals_json;
+pub use trace::{cell_json, traced_json};
 
 use std::io;
 

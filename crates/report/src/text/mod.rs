@@ -16,6 +16,7 @@ mod start;
 pub(crate) mod table;
 mod tie_out;
 pub(crate) mod totals;
+mod trace;
 
 pub use brief::{brief, counts};
 pub use calendar::{calendar, calendars};
@@ -35,6 +36,7 @@ pub use mend::{
 pub use start::started;
 pub use tie_out::{tie_out, tie_out_csv};
 pub use totals::{TotalsLook, TotalsNotes, bare, not_shown, totals, totals_markdown};
+pub use trace::{cell, cell_markdown, traced, traced_markdown};
 
 use std::borrow::Cow;
 
