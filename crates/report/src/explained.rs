@@ -179,7 +179,8 @@ fn attributes(row: &TakenRow) -> Vec<String> {
 }
 
 fn value_shown(value: &Value<'_>) -> String {
-    match value.to_string() {
+    let number = value.number().map(|number| number.trimmed(0).to_string());
+    match number.unwrap_or_else(|| value.to_string()) {
         text if text.trim().is_empty() => "(blank)".to_owned(),
         text => text,
     }

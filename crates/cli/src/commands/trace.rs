@@ -107,7 +107,7 @@ fn cell(options: &TraceOptions, opened: &Opened, name: &str, out: Out<'_>) -> Re
     let bytes = job.engines.iter().map(|engine| opened.project.fact_bytes(engine)).sum::<u64>() * 2;
     let progress = Progress::new(bytes);
     let traced = opened.project.trace_cell(
-        &job,
+        (&job, name),
         options.rows.unwrap_or(ROWS),
         opened.parallelism,
         &|bytes, lines| progress.advance(bytes, lines),

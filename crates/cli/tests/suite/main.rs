@@ -43,5 +43,6 @@ mod support;
 mod totals;
 mod totals_facts;
 mod totals_tables;
+mod traces;
 mod values;
 mod workbooks;

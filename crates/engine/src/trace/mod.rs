@@ -104,9 +104,13 @@ impl Lines<'_> {
             Some(ColumnTrace { column, name, value, unreadable })
         });
         let figures = engine.figure_order.iter().filter_map(|&number| {
-            let value = self.known_figure(number)?.value(row).into_owned();
             let bound = &engine.bound.figures[number];
             let expr = &engine.figure(number).expr;
+            // With as many places as outputs write.
+            let value = match self.known_figure(number)?.value(row).into_owned() {
+                Value::Number(own) => Value::Number(own.trimmed(engine.least_places(expr))),
+                other => other,
+            };
             Some(FigureTrace {
                 name: bound.name.clone(),
                 formula: bound.written.text.clone(),

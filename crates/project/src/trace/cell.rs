@@ -16,7 +16,7 @@ use interligo_model::plan::{Mistake, MistakeKind, Written};
 use interligo_model::values::decimal::Decimal;
 use interligo_model::values::value::Value;
 
-use super::scan::{Passed, Scan, condition_of};
+use super::scan::{Passed, Scan, condition_of, of_row};
 use super::trace_request;
 use crate::error::Error;
 use crate::prepare::Job;
@@ -121,7 +121,7 @@ pub(super) fn cell_requests(
 }
 
 impl Project {
-    /// Takes a cell of totals apart. `job` was prepared for [`Project::cell_requests`].
+    /// Takes a cell of totals apart. `job` was prepared for [`Project::cell_requests`] of what is summed, `name`.
     ///
     /// **Cost**: two passes over the lines of the fact, one for the total and one for its lines.
     ///
@@ -129,7 +129,7 @@ impl Project {
     /// It is no sum or ratio of lines; an input cannot be read; a number overflows.
     pub fn trace_cell(
         &self,
-        job: &Job,
+        (job, name): (&Job, &str),
         most: usize,
         parallelism: Parallelism,
         progress: &(dyn Fn(u64, u64) + Sync),
@@ -143,9 +143,10 @@ impl Project {
         let measure = job.outputs[fact].iter().find_map(|o| o.measures().into_iter().next());
         let condition = job.outputs[fact].iter().find_map(condition_of);
         let (Some(Some(measure)), Some(condition)) = (measure, condition) else {
-            let message = "this total is no sum over lines and no ratio of such sums";
+            let message = format!("`{name}` is no sum over lines and no ratio of such sums");
             let help = "name a figure or a column with numbers, such as revenue";
-            return Err(Mistake::of_plan(MistakeKind::NoTotal, message).help(help).into());
+            let written = Written::in_option("--total", name, 0..name.len());
+            return Err(written.mistaken(MistakeKind::NoTotal, message).help(help).into());
         };
         let mut all = Gathered::default();
         scan.blocks(
@@ -201,7 +202,11 @@ fn gathered(
     let mut own = Gathered { of_lines: wanted.len() as u64, ..Gathered::default() };
     let place = |line: usize| {
         let spot = Spot { part: passed.number, row: passed.rows.row_of(line) };
-        scan.project.fact_parts(scan.engine).place(spot).to_string()
+        let place = scan.project.fact_parts(scan.engine).place(spot).to_string();
+        match of_row(passed.rows, line) {
+            (at, 2..) => format!("{place}:{}", at + 1),
+            _ => place,
+        }
     };
     let values = |expr: &Expr| {
         lines.values_of(expr).map_err(|_| {

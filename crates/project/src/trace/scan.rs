@@ -142,7 +142,7 @@ impl<'a> Scan<'a> {
     ) -> Result<Traced, Error> {
         let part = &self.fact.parts[number];
         let mut reader = part.open(&WantedColumns::All.of(part))?;
-        let (mut before, mut last) = (0, 0);
+        let (mut before, mut last, mut first) = (0, 0, None);
         while let Some(block) = reader.next(BLOCK)? {
             (self.progress)(block.bytes, block.lines);
             before += block.lines;
@@ -157,6 +157,11 @@ impl<'a> Scan<'a> {
                 (0..rows.len()).filter(|line| rows.row_of(*line) == row).collect();
             if let Some(line) = rows.len().checked_sub(1) {
                 last = last.max(rows.row_of(line));
+                first.get_or_insert(rows.row_of(0));
+            }
+            if first.is_some_and(|first| row < first) {
+                let why = "is the header row, or above it, or blank";
+                return Ok(self.no_line(number, row, why));
             }
             let malformed = rows.grid.ragged().iter().any(|r| rows.grid.row_at(r) == row)
                 || rows.uneven().iter().any(|uneven| rows.number_of(*uneven as usize) == row);
@@ -204,11 +209,7 @@ impl<'a> Scan<'a> {
             })?;
             return Ok(found);
         }
-        let why = match row <= last.max(part.above + 1) {
-            true => "is above the first row of the table, or its header row",
-            false => "is behind the last row",
-        };
-        Ok(self.no_line(number, row, why))
+        Ok(self.no_line(number, row, "is behind the last row"))
     }
 
     fn no_line(&self, number: usize, row: u64, why: &str) -> Traced {
@@ -408,7 +409,7 @@ pub(super) fn condition_of(output: &Output) -> Option<usize> {
 }
 
 /// Which of the lines of its row a line is, and how many these are.
-fn of_row(rows: &Rows, line: usize) -> (usize, usize) {
+pub(super) fn of_row(rows: &Rows, line: usize) -> (usize, usize) {
     let row = rows.origin(line);
     let before = (0..line).rev().take_while(|other| rows.origin(*other) == row).count();
     let behind = (line + 1..rows.len()).take_while(|other| rows.origin(*other) == row).count();

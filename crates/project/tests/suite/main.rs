@@ -8,3 +8,4 @@ mod links_oracle;
 mod oracle;
 mod shapes;
 mod support;
+mod traces;

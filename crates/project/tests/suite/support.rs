@@ -61,6 +61,11 @@ impl Folder {
         Ran { result, files }
     }
 
+    /// The plan, opened.
+    pub(crate) fn project(&self) -> Project {
+        Project::open_file(&self.plan()).unwrap()
+    }
+
     /// Checks the plan.
     pub(crate) fn check(&self) -> Checked {
         Project::open_file(&self.plan()).and_then(|project| project.check_all()).unwrap()

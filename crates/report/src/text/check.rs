@@ -229,6 +229,14 @@ pub fn detail(
         }
         table.print(out, "  ")?;
     }
+    // Lines of a fact have values that can be explained; rows of lookups are as they are read.
+    let is_of_lines =
+        |finding: &&Finding, table: &str| finding.affected.is_some() && finding.table == table;
+    let of_lines = rows.iter().find(|shown| findings.iter().any(|f| is_of_lines(f, &shown.table)));
+    if let Some((place, _)) = of_lines.and_then(|shown| shown.rows.first()) {
+        let place = argument(place);
+        writeln!(out, "\n{QUIET}`interligo trace {place}` explains a line.{QUIET:#}")?;
+    }
     if let Some(code) = kinds.first() {
         let name = code.name();
         writeln!(

@@ -1,0 +1,205 @@
+//! `interligo trace`: what it prints of lines and of cells of totals, and what it answers to what is no line.
+
+use crate::support::{Folder, SALES, shop, shop_but};
+
+fn keyed(more: &str) -> Folder {
+    shop_but("role = \"fact\"", "role = \"fact\"\nkey  = \"no\"", more)
+}
+
+#[test]
+fn a_line_is_explained_by_its_key() {
+    keyed("")
+        .run(&["trace", "4"])
+        .stdout(
+            "sales.csv:5   4
+  as read   no 4 · day 2025-03-01 · item B · quantity 4
+  products  item B   exact   products.csv:3
+            cost 12.5
+  prices    item B as of 2025-03-01   undated
+            before: 2025-01-01 to 2025-02-28, price 20 (prices.csv:4)
+            gap = \"earlier\" would take prices.csv:4, over 1 day
+  revenue   quantity * prices.price = 4 * blank = blank: prices undated
+  cost      quantity * products.cost = 4 * 12.5 = 50.00
+  profit    revenue - cost = blank - 50.00 = blank: prices undated
+  margin    profit / revenue = blank / blank = blank: prices undated
+",
+        )
+        .nothing_else();
+}
+
+#[test]
+fn the_same_line_as_json_and_as_markdown() {
+    let came = keyed("").run(&["trace", "sales.csv:3", "--format", "json"]);
+    let json: serde_json::Value = serde_json::from_str(came.printed()).unwrap();
+    let line = &json["lines"][0];
+    assert_eq!((&line["place"], &line["key"]), (&"sales.csv:3".into(), &"2".into()));
+    let price = &line["links"][1];
+    assert_eq!((&price["status"], &price["as_of"]), (&"exact".into(), &"2025-02-10".into()));
+    assert_eq!(price["row"]["attributes"]["price"], "1.25");
+    assert_eq!(price["not_taken"][0]["until"], "2025-01-31");
+    let revenue = &line["figures"][0];
+    assert_eq!(revenue["with_numbers"], serde_json::json!(["3 * 1.25"]));
+    assert_eq!(revenue["value"], "3.75");
+    let came = keyed("").run(&["trace", "2", "--format", "markdown"]);
+    for said in [
+        "## sales.csv:3   2\n",
+        "- **revenue**\n  - quantity \\* prices.price\n  - = 3 \\* 1.25\n  - = 3.75\n",
+    ] {
+        assert!(came.printed().contains(said), "{}", came.printed());
+    }
+}
+
+#[test]
+fn what_is_no_line_is_answered_with_the_reason() {
+    let plan = "[tables.s]\nrole = \"fact\"\nfrom = \"s.csv\"\nkey = [\"no\", \"part\"]\nleave-out-rows = \"note = 'draft'\"\n\
+                unpack = { columns = [\"item\", \"n\"], separator = \"|\", position = \"part\" }\n[figures]\nm = \"n * 2\"\n";
+    let lines =
+        "no,item,n,note\n1,a|b,2|3,\n2,c,4,draft\n\n3,d|e,5,\n4,f,6,,\n5,g,7,\nTotal,,22,\n";
+    let folder = Folder::with(&[("interligo.toml", plan), ("s.csv", lines)]);
+    for (argument, said) in [
+        ("s.csv:1", "s.csv:1 is the header row, or above it, or blank\n"),
+        ("s.csv:3", "s.csv:3 is left out by `leave-out-rows`\n"),
+        ("s.csv:4", "s.csv:4 is blank\n"),
+        (
+            "s.csv:5",
+            "s.csv:5 is set aside: it has too few or too many cells, or cells that cannot be split in step\n",
+        ),
+        (
+            "s.csv:6",
+            "s.csv:6 is set aside: it has too few or too many cells, or cells that cannot be split in step\n",
+        ),
+        ("s.csv:99", "s.csv:99 is behind the last row\n"),
+        ("s.csv:2:3", "s.csv:2 became 2 lines, and has no line 3\n"),
+    ] {
+        folder.run(&["trace", argument]).stdout(said).nothing_else();
+    }
+    let came = folder.run(&["trace", "s.csv:2"]);
+    for said in [
+        "s.csv:2:1   1,1\n",
+        "line 2 of 2 of this row: item b · n 3 · part 2\n",
+        "n * 2 = 3 * 2 = 6\n",
+    ] {
+        assert!(came.printed().contains(said), "{said}{}", came.printed());
+    }
+    folder
+        .run(&["trace", "1,2"])
+        .stdout(
+            "s.csv:2:2   1,2\n  as read  no 1 · item a|b · n 2|3 · note (blank)\n           \
+         line 2 of 2 of this row: item b · n 3 · part 2\n  m        n * 2 = 3 * 2 = 6\n",
+        )
+        .nothing_else();
+}
+
+#[test]
+fn a_key_that_is_not_there_has_the_nearest_named() {
+    for (arguments, said) in [
+        (
+            vec!["trace", "44"],
+            "error: no line of `sales` has the key `44`\n  in trace:\n    44\n    ▔▔\n  fix: did you mean `4`?\n",
+        ),
+        (vec!["trace", "4,1"], "error: no line of `sales` has the key `4,1`"),
+        (vec!["trace", "nofile.csv:3x"], "error: no line of `sales` has the key `nofile.csv:3x`"),
+        (vec!["trace"], "error: `<KEY|PLACE>` is missing"),
+        (
+            vec!["trace", "--total", "revenu"],
+            "error: no figure or column of `sales` is called `revenu`",
+        ),
+        (
+            vec!["trace", "--total", "count(distinct item)"],
+            "error: `count(distinct item)` is no sum over lines",
+        ),
+        (
+            vec!["trace", "--total", "revenue", "--output", "x"],
+            "error: the plan has no totals called `x`",
+        ),
+        (vec!["trace", "--where", "item = 5"], "error: "),
+        (vec!["trace", "4", "--of", "products"], "error: `products` is no fact table of the plan"),
+    ] {
+        let came = keyed("").run(&arguments).status(2);
+        assert!(came.said().starts_with(said), "{arguments:?}\n{}", came.said());
+        came.any_stderr().nothing_else();
+    }
+    let came = shop("").run(&["trace", "4"]).status(2);
+    let wanted = "error: `sales` has no key, by which a line would be known";
+    assert!(came.said().starts_with(wanted), "{}", came.said());
+    shop("")
+        .run(&["trace", "--where", "quantity > 100"])
+        .stdout("No line meets the condition.\n")
+        .nothing_else();
+}
+
+#[test]
+fn several_lines_of_a_key_are_all_shown() {
+    let mut folder =
+        shop_but("role = \"fact\"", "role = \"fact\"\nkey  = \"no\"\nrepeats = \"keep\"", "");
+    folder.put("sales.csv", format!("{SALES}4,2025-02-01,A,1\n").as_bytes());
+    let came = folder.run(&["trace", "4"]);
+    for said in [
+        "sales.csv:5   4\n",
+        "sales.csv:7   4\n",
+        "2 lines have this key; all are kept: repeats = \"keep\"\n",
+    ] {
+        assert!(came.printed().contains(said), "{}", came.printed());
+    }
+    let came = folder.run(&["trace", "--where", "quantity > 0", "--rows", "2"]);
+    assert!(
+        came.printed().ends_with("\n4 more lines: --rows N shows as many.\n"),
+        "{}",
+        came.printed()
+    );
+}
+
+#[test]
+fn a_cell_of_totals_is_taken_apart() {
+    let output = "\n[outputs.big]\nby = [\"item\"]\nwhere = \"quantity > 1\"\n";
+    keyed(output)
+        .run(&["trace", "--total", "revenue", "--output", "big", "--rows", "1"])
+        .stdout(
+            "revenue 5.75, over 4 lines
+
+  amount  key                   formula   place
+  ───────────────────────────────────────────────────
+    3.75  2                     3 * 1.25  sales.csv:3
+    2.00  1 more line
+  ───────────────────────────────────────────────────
+    5.75  2 lines with a value
+  1 line without a value: prices undated, first sales.csv:5
+  1 line without a value: prices unmatched, first sales.csv:6
+",
+        )
+        .nothing_else();
+    let came = keyed("").run(&["trace", "--total", "margin", "--format", "json"]);
+    let json: serde_json::Value = serde_json::from_str(came.printed()).unwrap();
+    assert_eq!(json["value"], "0.4368932038835");
+    let parts = &json["computed_from"];
+    assert_eq!(parts["sums"], serde_json::json!({ "profit": "11.25", "revenue": "25.75" }));
+    assert_eq!(parts["lines"], 3);
+    let came =
+        keyed("").run(&["trace", "--total", "quantity", "--format", "markdown", "--rows", "1"]);
+    assert!(
+        came.printed().starts_with("## quantity 15, over 5 lines\n\n| amount | key |"),
+        "{}",
+        came.printed()
+    );
+}
+
+#[test]
+fn a_correction_and_duplicates_are_named() {
+    let mut folder = shop_but("name = \"Small\"", "name = \"Small\"\ncorrections = \"c.csv\"", "");
+    folder.put("c.csv", b"found,use,link,note\nX,A,products,\nX,A,prices,\n");
+    folder.put("products.csv", b"sku,name,cost\nA,Jar,0.40\nA,Jar,0.45\nB,Smoker,12.5\n");
+    let plan = std::fs::read_to_string(folder.path().join("interligo.toml")).unwrap();
+    let plan = plan.replace(
+        "key  = \"sku\"\n\n[tables.prices]",
+        "key  = \"sku\"\nduplicates = \"last\"\n\n[tables.prices]",
+    );
+    folder.put("interligo.toml", plan.as_bytes());
+    let came = folder.run(&["trace", "sales.csv:6"]);
+    for said in [
+        "products  item X   mended   products.csv:3\n            a correction has A for X\n",
+        "not taken, a duplicate of the key: products.csv:2, cost 0.40\n",
+        "prices    item X as of 2025-03-02   mended   prices.csv:3\n",
+    ] {
+        assert!(came.printed().contains(said), "{said}{}", came.printed());
+    }
+}
