@@ -181,9 +181,43 @@ impl Engine {
         Ok(self.values.len() - 1)
     }
 
+    /// The columns of a record: of the fact those that are read or computed, each once, and the row of each link.
+    fn type_record(&mut self) -> Vec<OutputColumn> {
+        let mut typed = Vec::new();
+        for read in self.recorded_columns() {
+            let expr = self.column_expr(read);
+            let (kind, column_name) = (kind_of(expr.ty), self.column_name(read).to_owned());
+            self.values.push(expr);
+            let (value, shown, least_places) = (self.values.len() - 1, MeasureKind::Other, 0);
+            typed.push(OutputColumn::Value { column_name, value, least_places, kind, shown });
+        }
+        typed.extend((0..self.links.len()).map(|link| OutputColumn::LinkRow {
+            column_name: self.bound.routes[link].name.clone(),
+            link,
+        }));
+        typed
+    }
+
+    /// The columns of lines that a record has: of those that are read in several ways, the one whose values are used.
+    pub fn recorded_columns(&self) -> Vec<usize> {
+        let is_used = |read: &usize| {
+            let used = self.value_read_of(self.columns[*read]);
+            used.is_none_or(|used| used == *read)
+        };
+        let mut known = std::collections::BTreeSet::new();
+        (0..self.columns.len())
+            .filter(is_used)
+            .filter(|read| known.insert(self.columns[*read]))
+            .collect()
+    }
+
     fn type_lines(&mut self, columns: &[LinesColumn]) -> Result<Vec<OutputColumn>, Mistake> {
         let mut typed = Vec::new();
         for column in columns {
+            if let LinesColumn::Record = column {
+                typed.extend(self.type_record());
+                continue;
+            }
             if let LinesColumn::Status { route } = column {
                 let (name, link) = (&self.bound.routes[*route].name, *route);
                 typed
@@ -192,7 +226,9 @@ impl Engine {
                 continue;
             }
             typed.push(match column {
-                LinesColumn::Status { .. } => unreachable!("two columns, see above"),
+                LinesColumn::Record | LinesColumn::Status { .. } => {
+                    unreachable!("several columns, see above")
+                }
                 LinesColumn::Own => OutputColumn::Own,
                 LinesColumn::Cell { column_name, column } => {
                     OutputColumn::Cell { column_name: column_name.clone(), column: *column }

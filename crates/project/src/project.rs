@@ -194,6 +194,11 @@ impl Project {
         self.notes().join("last-run.json")
     }
 
+    /// Where records of runs are kept.
+    pub(crate) fn runs_folder(&self) -> PathBuf {
+        self.notes().join("runs")
+    }
+
     /// What the last run read, found and wrote, if it is known.
     pub(crate) fn last_run(&self) -> Option<&LastRun> {
         self.last_run.as_ref()
@@ -210,6 +215,7 @@ impl Project {
     /// Where the journal lies if there was no place for it with the notes.
     fn other_journal(&self) -> Option<PathBuf> {
         let named = self.plan.outputs.iter().filter_map(|output| output.value.to.as_ref());
+        let named = named.chain(self.plan.workbooks.iter().map(|book| &book.value.to));
         let mut paths = named.map(|to| self.folder.join(file_and_table(to.get_ref()).0));
         paths.find_map(|path| {
             let folder = real_path(&path).parent()?.to_owned();

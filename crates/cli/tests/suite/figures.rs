@@ -153,7 +153,7 @@ fn a_figure_may_say_what_its_total_is() {
     // Without being asked for, it is left out; a ratio is made of totals of its parts.
     none.run(&["totals", "--format", "csv"])
         .stdout("lines,r\n3,5\n")
-        .stderr("r: 1 of 3 lines has no value and is left out; `interligo check` shows why.\n")
+        .stderr("r: 1 of 3 lines has no value and is left out; `interligo trace --total r` shows why.\n")
         .nothing_else();
     let price =
         one("[figures]\nprice = { formula = 'a', totals = 'largest' }\nr = 'b / price'\n", rows);

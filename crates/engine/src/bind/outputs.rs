@@ -56,6 +56,8 @@ pub struct LinesRequest {
     pub status: bool,
     /// Whether own columns and attributes are wanted as typed values and not as their sources write them.
     pub as_values: bool,
+    /// Whether they are a record of the run: all that figures and links are made of.
+    pub record: bool,
 }
 
 /// What is asked for of a column.
@@ -171,7 +173,11 @@ impl Request {
                     }
                 };
                 let columns = columns.as_ref().map(|list| list.iter().map(column).collect());
-                Content::Lines(LinesRequest { columns, status: output.status, as_values: false })
+                Content::Lines(LinesRequest {
+                    columns,
+                    status: output.status,
+                    ..LinesRequest::default()
+                })
             }
             (None, None, Some(_)) => {
                 Content::Totals(Box::new(TotalsRequest::of_entry(plan, output)))
@@ -259,6 +265,8 @@ pub enum LinesColumn {
         /// The column of the lookup.
         column: usize,
     },
+    /// All that figures and links are made of: a column for each column that is read, and for the row of each link.
+    Record,
     /// How a link came out, and the key that was used: two columns.
     Status {
         /// The route.
@@ -437,6 +445,14 @@ fn lines(
     bound: &mut Bound,
     mistakes: &mut Vec<Mistake>,
 ) -> Result<Vec<LinesColumn>, Mistake> {
+    if asked.record {
+        let key = bound.fact.key.as_ref().map_or(Vec::new(), |key| key.columns.clone());
+        for column in key {
+            let at = Written::in_option("record", "", 0..0).at_all();
+            bound.note(&Use { reference: Reference::Column(column), at, needed: None });
+        }
+        return Ok(vec![LinesColumn::Record]);
+    }
     let own = |bound: &mut Bound| match asked.as_values {
         true => own_values(bound),
         false => vec![LinesColumn::Own],

@@ -94,6 +94,8 @@ pub struct Head {
     pub weigh_by: Option<Spanned<String>>,
     /// The file with keys that are known to be wrong, and what is meant by them.
     pub corrections: Option<Spanned<String>>,
+    /// How many runs are kept a record of, for comparing them.
+    pub keep_runs: Option<Spanned<u32>>,
     /// Whether text outputs are described by a file beside them.
     #[serde(default)]
     pub schema: bool,

@@ -60,7 +60,7 @@ pub fn trace_request(condition: Option<&str>) -> Request {
         form: interligo_engine::bind::ColumnForm::default(),
     };
     let columns = Some(condition.iter().map(|text| column(text)).collect());
-    let lines = LinesRequest { columns, status: false, as_values: true };
+    let lines = LinesRequest { columns, as_values: true, ..LinesRequest::default() };
     Request { content: Content::Lines(lines), ..Request::of_totals(NAME, TotalsRequest::default()) }
 }
 

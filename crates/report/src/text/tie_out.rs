@@ -235,7 +235,9 @@ fn blanks(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
         let reasons = reasons.collect::<Vec<_>>().join(", ");
         table.row([figure.name.clone(), grouped(&figure.lines.to_string()), reasons]);
     }
-    table.print(out, "  ")
+    table.print(out, "  ")?;
+    let why = "`interligo trace --total FIGURE` names the first line of each reason.";
+    writeln!(out, "  {QUIET}{why}{QUIET:#}")
 }
 
 fn rounded(out: Out<'_>, tie: &TieOut) -> io::Result<()> {

@@ -250,7 +250,7 @@ fn left_out(table: &TotalsTable, TotalsNotes { aside, unmet }: TotalsNotes<'_>) 
         let names: Vec<&str> = all.map(|other| other.column_name.as_str()).collect();
         let verbs = if measure.left_out == 1 { ("has", "is") } else { ("have", "are") };
         notes.push(format!(
-            "{}: {} of {} {} no value and {} left out; `interligo check` shows why, and `interligo trace --total {}` the lines.",
+            "{}: {} of {} {} no value and {} left out; `interligo trace --total {}` shows why.",
             names.join(", "),
             grouped(&measure.left_out.to_string()),
             counted(measure.of_lines, "line"),

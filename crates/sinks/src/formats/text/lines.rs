@@ -4,9 +4,11 @@
 //! lookup; neighbouring attributes of one link are one piece of text.
 
 use interligo_engine::engine::Engine;
+use interligo_engine::lines::Lines;
 use interligo_engine::links::LinkStatus;
 use interligo_engine::outputs::OutputColumn;
 use interligo_engine::proof::faults::{Fault, strikes};
+use interligo_model::values::decimal::write_fixed;
 use interligo_sources::text::{rows_in, write_cell};
 
 use super::super::status_text;
@@ -32,6 +34,8 @@ enum TextColumns {
     Attributes { link: usize, cells: Cells },
     /// How a link came out.
     Status(usize),
+    /// The row that a link found, by number.
+    Row(usize),
     /// The key of the row that a link found.
     Key { link: usize, cells: Cells },
     /// A value that was computed.
@@ -82,7 +86,7 @@ impl TextLines {
                     TextColumns::Value { value: *value, least_places: *least_places }
                 }
                 OutputColumn::Attribute { .. } => unreachable!("attributes are gathered above"),
-                OutputColumn::LinkRow { .. } => unreachable!("only workbooks have such a column"),
+                OutputColumn::LinkRow { link, .. } => TextColumns::Row(*link),
             });
         }
         text.end_attributes(&mut attributes, engine);
@@ -124,6 +128,12 @@ impl TextLines {
                 TextColumns::Cell(column) => write_source(raw, row, *column, out),
                 TextColumns::Attributes { link, cells } | TextColumns::Key { link, cells } => {
                     out.extend_from_slice(cells.of(lines.link_rows(*link)[row]));
+                }
+                TextColumns::Row(link) => {
+                    let row = lines.link_rows(*link)[row];
+                    if Lines::is_row(row) {
+                        write_fixed(out, i64::from(row), 0, 0);
+                    }
                 }
                 TextColumns::Status(_) => {
                     out.extend_from_slice(status_text(statuses[number][row]).as_bytes());
