@@ -46,6 +46,8 @@ impl Arguments {
             Command::Calendar(options) => &options.plan,
             Command::Look(options) => &options.plan,
             Command::Trace(options) => &options.plan,
+            Command::Compare(options) => &options.plan,
+            Command::Runs(options) => &options.plan,
             Command::Start(_) | Command::Demo(_) | Command::Help(_) => return None,
         };
         plan.threads.map(usize::from)
@@ -78,6 +80,8 @@ pub(crate) enum Command {
     Calendar(CalendarOptions),
     Look(LookOptions),
     Trace(TraceOptions),
+    Compare(CompareOptions),
+    Runs(RunsOptions),
     Demo(DemoOptions),
     Help(HelpOptions),
 }
@@ -528,6 +532,73 @@ pub(crate) enum TraceFormat {
     Json,
 }
 
+/// Compare two runs: which files and lines changed, and why each figure is another
+///
+/// The plan keeps records of its runs with `keep-runs = 3` under [plan]. Each figure has a bridge from what it came to in
+/// the first run to what it came to in the second: new lines, lines gone, columns of the lines, other matches, values of lookups,
+/// the plan. The differences add up to the digit.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples:
+  interligo compare                     the last two runs
+  interligo compare 3                   run 3 with the last
+  interligo compare 3 5                 two runs by number; a folder with a record will do
+  interligo compare --by groups.name    each figure by group
+  interligo compare --lines 20          the lines that changed, with their causes")]
+pub(crate) struct CompareOptions {
+    /// One run or two: the number, or the folder of the record; without them the last two, with one that and the last
+    #[arg(value_name = "RUN", num_args = ..=2)]
+    pub(crate) runs: Vec<String>,
+
+    #[command(flatten)]
+    pub(crate) plan: PlanOptions,
+
+    /// The bridge of each group of an attribute
+    #[arg(long, value_name = "ATTRIBUTE")]
+    pub(crate) by: Option<String>,
+
+    /// List lines that changed, up to N, with the difference that each cause makes
+    #[arg(long, value_name = "N", value_parser = whole::<usize>(1..=1_000_000))]
+    pub(crate) lines: Option<usize>,
+
+    /// How the result is printed; csv and json have every digit
+    #[arg(long, value_enum, value_name = "FORM", default_value = "table")]
+    pub(crate) format: CompareFormat,
+}
+
+/// How a comparison is printed.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum CompareFormat {
+    /// For reading
+    Table,
+    /// Comma-separated text: a row for each figure and cause
+    Csv,
+    /// For a document
+    Markdown,
+    /// For other programs
+    Json,
+}
+
+/// List the runs that a record is kept of
+#[derive(Debug, Args)]
+pub(crate) struct RunsOptions {
+    #[command(flatten)]
+    pub(crate) plan: PlanOptions,
+
+    /// How the result is printed
+    #[arg(long, value_enum, value_name = "FORM", default_value = "table")]
+    pub(crate) format: RunsFormat,
+}
+
+/// How kept runs are printed.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum RunsFormat {
+    /// For reading
+    Table,
+    /// For other programs
+    Json,
+}
+
 /// Write the demo project and run it
 ///
 /// The demo is the Mielo Cooperative, a made-up seller of beekeeping supplies with four depots: two years
@@ -537,6 +608,7 @@ pub(crate) enum TraceFormat {
 #[command(after_help = "\
 Examples:
   interligo demo                      into the folder mielo, 3,000 lines
+  interligo demo . --next-month       add January 2026, run again, and compare
   interligo demo big --lines 1000000  the same scenario, larger")]
 pub(crate) struct DemoOptions {
     /// The folder to write to; new or empty, or an earlier demo
@@ -552,6 +624,11 @@ pub(crate) struct DemoOptions {
     /// (`postgres://…`), write the lines to a table there as well
     #[arg(long, value_name = "ADDRESS", num_args = 0..=1, require_equals = true, value_parser = server)]
     pub(crate) database: Option<Option<String>>,
+
+    /// Add the next month to an earlier demo, as it comes in life: new files, a line that is late, a price corrected
+    /// afterwards, a product renamed; then run it and show what changed
+    #[arg(long, conflicts_with_all = ["lines", "database", "pricing"])]
+    pub(crate) next_month: bool,
 
     /// Add costs, seasonal prices for farms and daily exchange rates, each with its own periods
     #[arg(long, conflicts_with = "database")]

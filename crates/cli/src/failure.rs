@@ -64,6 +64,9 @@ pub(crate) enum Failure {
     #[error("the folder `{}` is not empty", .0.display())]
     #[cfg_attr(not(all(feature = "sqlite", feature = "workbook")), expect(dead_code))]
     FolderInUse(PathBuf),
+    /// A month is to be added to a demo, and there is none.
+    #[error("there is no demo in `{}`", .0.display())]
+    NoEarlierDemo(PathBuf),
     /// A file of the demo cannot be written.
     #[error("`{}` cannot be written: {}", path.display(), refusal(reason))]
     #[cfg_attr(not(all(feature = "sqlite", feature = "workbook")), expect(dead_code))]
@@ -89,6 +92,7 @@ impl Failure {
             Failure::NoPlan
             | Failure::NothingToLookAt
             | Failure::FolderInUse(_)
+            | Failure::NoEarlierDemo(_)
             | Failure::NoFinding { .. }
             | Failure::NoTerminal
             | Failure::NoCalendar
@@ -172,6 +176,9 @@ impl Failure {
             Failure::NothingFound(_) => Some(
                 "see both columns with `interligo look TABLE --column COLUMN`; --anyway adds it nevertheless".into(),
             ),
+            Failure::NoEarlierDemo(_) => {
+                Some("write one first: interligo demo, or name its folder".into())
+            }
             Failure::FolderInUse(_) => Some("name a new folder: interligo demo FOLDER".into()),
             _ => None,
         }

@@ -64,6 +64,8 @@ fn command(arguments: &Arguments) -> ExitCode {
         Command::Calendar(options) => commands::calendar(options, &mut out),
         Command::Look(options) => commands::look(options, &mut out),
         Command::Trace(options) => commands::trace(options, &mut out),
+        Command::Compare(options) => commands::compare(options, &mut out),
+        Command::Runs(options) => commands::runs(options, &mut out),
         Command::Demo(options) => commands::demo(options, &mut out),
         Command::Help(options) => commands::help(options, &mut out),
     };

@@ -7,7 +7,7 @@ use std::hint::black_box;
 
 use arrow_array::StringViewArray;
 use divan::counter::ItemsCount;
-use interligo_engine::bind::{ColumnNames, Content, Request, TableColumns, TotalsRequest, bind};
+use interligo_engine::bind::{ColumnNames, Request, TableColumns, TotalsRequest, bind};
 use interligo_engine::engine::{Engine, Extent, Sample};
 use interligo_engine::keys::{KeyForm, KeyIndex};
 use interligo_engine::lines::LineBatch;

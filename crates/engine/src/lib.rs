@@ -22,6 +22,7 @@ pub mod lookup;
 pub mod near;
 pub mod outputs;
 pub mod proof;
+pub mod replay;
 pub mod rows;
 pub mod totals;
 pub mod trace;

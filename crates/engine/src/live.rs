@@ -86,6 +86,15 @@ impl Output {
 }
 
 impl Output {
+    /// What its measures are called, and what each is made of, whichever lines it is over.
+    pub fn named_measures(&self) -> Vec<(String, Option<LiveMeasure>)> {
+        let names = match &self.content {
+            OutputContent::Totals { layout: Some(layout), .. } => layout.column_names(),
+            _ => Vec::new(),
+        };
+        names.into_iter().zip(self.measures()).collect()
+    }
+
     /// What the measures of a table of totals are made of, whichever lines it is over.
     pub fn measures(&self) -> Vec<Option<LiveMeasure>> {
         match &self.content {

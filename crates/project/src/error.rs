@@ -36,6 +36,8 @@ enum Kind {
         unfit.value, unfit.column, at.as_ref().map_or(String::new(), |p| format!(" at {p}")), unfit.why
     )]
     Unfit { unfit: Unfit, at: Option<Place> },
+    #[error("{0}")]
+    Record(crate::runs::RecordError),
     #[error("the tie-out does not close: some rows of `{file}` were lost while reading")]
     LostInReading { file: String },
     #[error("the tie-out does not close: {}", .0.open().join("; "))]
@@ -111,7 +113,7 @@ impl Error {
     pub fn class(&self) -> ErrorClass {
         match &*self.kind {
             Kind::Plan(_) => ErrorClass::Plan,
-            Kind::Input(_) => ErrorClass::Input,
+            Kind::Input(_) | Kind::Record(_) => ErrorClass::Input,
             Kind::Output(_) => ErrorClass::Output,
             _ => ErrorClass::Data,
         }
@@ -126,6 +128,7 @@ impl Error {
             Kind::Stopped(_) => "data.stopped",
             Kind::Overflow { .. } => "data.overflow",
             Kind::Unfit { .. } => "data.unfit",
+            Kind::Record(error) => error.code(),
             Kind::LostInReading { .. } => "proof.lost-in-reading",
             Kind::NotClosed(_) => "proof.not-closed",
         }
@@ -176,6 +179,10 @@ impl Error {
                 UnfitReason::Nul => "replace it: replace(…) in `columns`, or correct the file",
                 UnfitReason::Encoding(_) => "leave out `encoding`: UTF-8 has all characters",
             }),
+            Kind::Record(crate::runs::RecordError::NotKept { .. }) => Some(
+                "a record has what figures and outputs use: add an output by it, and run again",
+            ),
+            Kind::Record(_) => Some("compare other runs: `interligo runs` lists them"),
             Kind::LostInReading { .. } | Kind::NotClosed(_) => {
                 Some("this is a fault of Interligo itself; nothing was written")
             }
@@ -216,6 +223,12 @@ impl From<interligo_sources::error::Error> for Error {
             Read::LostInReading { file } => Kind::LostInReading { file },
             other => Kind::LostInReading { file: other.to_string() },
         })
+    }
+}
+
+impl From<crate::runs::RecordError> for Error {
+    fn from(error: crate::runs::RecordError) -> Error {
+        Error::of(Kind::Record(error))
     }
 }
 

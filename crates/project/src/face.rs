@@ -34,8 +34,7 @@ impl Project {
     /// A mistake in the plan; an input that cannot be read, an output that cannot be written; data that must stop the
     /// run; counts that do not close. No output has changed then.
     pub fn run_outputs(&self) -> Result<RunResult, Error> {
-        let mut requests = Request::of_plan(&self.plan)?;
-        requests.retain(|request| request.to.is_some());
+        let requests = self.run_requests()?;
         let job = self.prepare(&requests, Extent::Everything, OnDuplicates::Stop)?;
         run(self, &job, Parallelism::default(), OnStop::Stop, &|_, _| {})
     }

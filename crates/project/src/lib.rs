@@ -36,6 +36,7 @@
 
 mod calendar;
 mod check;
+mod compare;
 mod error;
 mod face;
 mod fetch_rows;
@@ -48,6 +49,7 @@ mod plan_edit;
 mod prepare;
 mod project;
 mod run;
+mod runs;
 mod start;
 mod trace;
 mod unmet_condition;
@@ -59,6 +61,10 @@ pub use calendar::{
 pub use check::{
     Affected, AmountColumn, Checked, Code, Finding, FindingKind, Group, LinkBalance, Stopping,
     for_owners, renamed_kind,
+};
+pub use compare::{
+    Cause, CauseKind, ChangedLine, CompareOptions, Comparison, FactComparison, FigureWay,
+    FilesCompared, WayStep,
 };
 pub use error::{Error, ErrorClass, Stop};
 pub use fetch_rows::rows_at;
@@ -89,6 +95,7 @@ pub use project::{PLAN_FILE, PartNote, Project, read_plan};
 pub use run::parallelism::{Parallelism, pool};
 pub use run::stop_rules::{duplicate_stops, stops};
 pub use run::{Inspection, OnStop, RunResult, check, link_use, run};
+pub use runs::{KeptRun, RecordError};
 pub use start::unlinked::with_likely_link;
 pub use start::{Started, StartedLink, StartedTable, find_links, start};
 pub use trace::{

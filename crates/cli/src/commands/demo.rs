@@ -4,7 +4,7 @@ use interligo_engine::bind::{Request, TotalsRequest};
 use interligo_engine::engine::Extent;
 use interligo_engine::proof::tieout::TieOut;
 use interligo_model::plan::Written;
-use interligo_project::{OnDuplicates, OnStop, Parallelism};
+use interligo_project::{CompareOptions, OnDuplicates, OnStop, Parallelism};
 use interligo_report::text;
 
 use super::{Opened, Out};
@@ -13,6 +13,9 @@ use crate::demo::{self, Besides};
 use crate::failure::Failure;
 
 pub(crate) fn demo(options: &DemoOptions, out: Out<'_>) -> Result<(), Failure> {
+    if options.next_month {
+        return next_month(options, out);
+    }
     let besides = match (&options.database, options.pricing) {
         (Some(server), _) => Besides::Database(server.clone()),
         (None, true) => Besides::Pricing,
@@ -30,9 +33,7 @@ pub(crate) fn demo(options: &DemoOptions, out: Out<'_>) -> Result<(), Failure> {
         return Ok(());
     }
     let opened = Opened::at(plan, Parallelism::default())?;
-    let mut requests =
-        Request::of_plan(&opened.project.plan).map_err(|mistake| opened.failure(mistake))?;
-    requests.retain(|request| request.to.is_some());
+    let mut requests = opened.project.run_requests().map_err(|error| opened.failure(error))?;
     requests.push(by_group_and_year());
     let job = opened.prepare(&requests, Extent::Everything, OnDuplicates::Stop)?;
     let mut ran = opened.run(&job, OnStop::Stop)?;
@@ -66,12 +67,32 @@ pub(crate) fn demo(options: &DemoOptions, out: Out<'_>) -> Result<(), Failure> {
     Ok(())
 }
 
+/// Adds a month to an earlier demo, runs it, and shows what that makes of the first figure.
+fn next_month(options: &DemoOptions, out: Out<'_>) -> Result<(), Failure> {
+    let plan = demo::add_next_month(&options.folder)?;
+    let opened = Opened::at(plan, Parallelism::default())?;
+    let requests = opened.project.run_requests().map_err(|error| opened.failure(error))?;
+    let job = opened.prepare(&requests, Extent::Everything, OnDuplicates::Stop)?;
+    opened.run(&job, OnStop::Stop)?;
+    let compared = opened.project.compare(&[], &CompareOptions::default());
+    let mut compared = compared.map_err(|error| opened.failure(error))?;
+    compared.facts.truncate(1);
+    compared.facts.iter_mut().for_each(|fact| fact.figures.truncate(1));
+    writeln!(out, "A month later, in `{}`:", options.folder.display())?;
+    demo::NEXT_MONTH.iter().try_for_each(|change| writeln!(out, "  {change}"))?;
+    writeln!(out)?;
+    text::compared(out, &compared)?;
+    writeln!(out, "\nNext: cd {} && interligo compare --by groups.name", options.folder.display())?;
+    out.flush()?;
+    Ok(())
+}
+
 /// What to try after the demo.
 const NEXT: [(&str, &str); 4] = [
     ("interligo check", "what to look at, and what to do"),
-    ("interligo run", "the results again, after a change"),
     ("interligo totals --by depot --show revenue", "any figure by any attribute"),
     ("interligo calendar prices", "the days without a price"),
+    ("interligo demo . --next-month", "what a month later changes"),
 ];
 
 /// The name of the totals that only the demo shows.

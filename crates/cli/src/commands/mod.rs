@@ -2,6 +2,7 @@
 
 mod calendar;
 mod check;
+mod compare;
 #[cfg(all(feature = "sqlite", feature = "workbook"))]
 mod demo;
 mod help;
@@ -17,6 +18,7 @@ mod trace;
 
 pub(crate) use calendar::calendar;
 pub(crate) use check::check;
+pub(crate) use compare::{compare, runs};
 #[cfg(all(feature = "sqlite", feature = "workbook"))]
 pub(crate) use demo::demo;
 pub(crate) use help::help;

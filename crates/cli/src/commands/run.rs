@@ -1,6 +1,5 @@
 //! `interligo run`.
 
-use interligo_engine::bind::Request;
 use interligo_engine::engine::Extent;
 use interligo_engine::proof::tieout::TieOut;
 use interligo_project::{OnDuplicates, OnStop};
@@ -12,10 +11,7 @@ use crate::failure::Failure;
 
 pub(crate) fn run(options: &RunOptions, out: Out<'_>) -> Result<(), Failure> {
     let opened = Opened::open(&options.plan)?;
-    let mut requests =
-        Request::of_plan(&opened.project.plan).map_err(|mistake| opened.failure(mistake))?;
-    // Totals without a file are for `interligo totals NAME`.
-    requests.retain(|request| request.to.is_some());
+    let requests = opened.project.run_requests().map_err(|error| opened.failure(error))?;
     let job = opened.prepare(&requests, Extent::Everything, OnDuplicates::Stop)?;
     let ran = opened.run(&job, OnStop::Stop)?;
     let ties: Vec<&TieOut> = ran.outcomes.iter().map(|outcome| &outcome.tie_out).collect();

@@ -23,9 +23,11 @@ const FILES: [(&str, &str); 7] = [
     ("groups.csv", include_str!("../../../../demo/groups.csv")),
     ("budget.csv", include_str!("../../../../demo/budget.csv")),
     ("prices_2024.csv", include_str!("../../../../demo/prices_2024.csv")),
-    ("prices_2025.csv", include_str!("../../../../demo/prices_2025.csv")),
-    ("customers.csv", include_str!("../../../../demo/customers.csv")),
+    ("prices_2025.csv", PRICES_2025),
+    ("customers.csv", CUSTOMERS),
 ];
+const PRICES_2025: &str = include_str!("../../../../demo/prices_2025.csv");
+const CUSTOMERS: &str = include_str!("../../../../demo/customers.csv");
 
 /// Further lists of `--pricing`.
 const LISTS: [(&str, &str); 4] = [
@@ -45,6 +47,9 @@ const FAMILIES: &str = include_str!("../../../../demo/families.csv");
 
 /// A customer who has not bought anything yet.
 const NEW_CUSTOMER: &str = "1121";
+
+/// The line of the plan by which records of runs are kept.
+const KEEP_RUNS: &str = "keep-runs = 3 # for `interligo compare`\n";
 
 /// The database of `--database`.
 const DATABASE: &str = "mielo.sqlite";
@@ -81,18 +86,14 @@ pub(crate) fn write(folder: &Path, lines: u64, besides: Besides) -> Result<PathB
         let path = folder.join(name);
         fs::write(&path, content).map_err(failed(&path))?;
     }
-    let catalogue = folder.join(CATALOGUE);
-    let sheets = [
-        ("Products", "Catalogue of the Mielo Cooperative", PRODUCTS),
-        ("Families", "Families of products", FAMILIES),
-    ];
-    book::write_tables(&catalogue, &sheets).map_err(failed(&catalogue))?;
-    let skus: Vec<&str> = first_column(PRODUCTS).collect();
-    let customers = FILES.iter().find(|(name, _)| *name == "customers.csv");
-    let customers = first_column(customers.map_or("", |(_, csv)| csv));
-    let customers: Vec<&str> = customers.filter(|customer| *customer != NEW_CUSTOMER).collect();
-    sales::write(&sales, lines, &skus, &customers).map_err(failed(&sales))?;
+    write_catalogue(folder, PRODUCTS)?;
+    sales::write(&sales, lines, &skus(), &customers()).map_err(failed(&sales))?;
     let plan = folder.join("interligo.toml");
+    if lines != LINES {
+        // A larger demo is for measuring; whoever wants to compare its runs adds this.
+        let without = FILES[0].1.replacen(KEEP_RUNS, "", 1);
+        fs::write(&plan, without).map_err(failed(&plan))?;
+    }
     let in_database = folder.join(DATABASE);
     for (name, content) in LISTS {
         let path = folder.join(name);
@@ -113,6 +114,56 @@ pub(crate) fn write(folder: &Path, lines: u64, besides: Besides) -> Result<PathB
         fs::remove_file(&in_database).map_err(failed(&in_database))?;
     }
     Ok(plan)
+}
+
+/// What `--next-month` changes besides adding sales.
+pub(crate) const NEXT_MONTH: [&str; 4] = [
+    "the sales of January 2026, from each depot",
+    "a line of December 2025 that came late",
+    "the price of BO-110 from October 2025: 33.90, not 34.31",
+    "FD-117 is called \"Frame feeder, plastic\"",
+];
+
+/// Adds the next month to a demo, as it comes in life; the answer is its plan.
+///
+/// # Errors
+/// The folder holds no demo, or cannot be written.
+pub(crate) fn add_next_month(folder: &Path) -> Result<PathBuf, Failure> {
+    let failed = |path: &Path| {
+        let path = path.to_owned();
+        move |reason: io::Error| Failure::Demo { path, reason }
+    };
+    let plan = folder.join("interligo.toml");
+    if !is_demo(folder) {
+        return Err(Failure::NoEarlierDemo(folder.to_owned()));
+    }
+    let sales = folder.join("sales");
+    sales::write_next_month(&sales, &skus(), &customers()).map_err(failed(&sales))?;
+    let prices = folder.join("prices_2025.csv");
+    let corrected = PRICES_2025.replace("BO-110,2025-10-01,,34.31", "BO-110,2025-10-01,,33.90");
+    fs::write(&prices, corrected).map_err(failed(&prices))?;
+    let renamed = PRODUCTS.replace(",Frame feeder,", ",\"Frame feeder, plastic\",");
+    write_catalogue(folder, &renamed)?;
+    Ok(plan)
+}
+
+fn write_catalogue(folder: &Path, products: &str) -> Result<(), Failure> {
+    let path = folder.join(CATALOGUE);
+    let sheets = [
+        ("Products", "Catalogue of the Mielo Cooperative", products),
+        ("Families", "Families of products", FAMILIES),
+    ];
+    book::write_tables(&path, &sheets).map_err(|reason| Failure::Demo { path, reason })
+}
+
+/// The products that are sold.
+fn skus() -> Vec<&'static str> {
+    first_column(PRODUCTS).collect()
+}
+
+/// The customers that buy.
+fn customers() -> Vec<&'static str> {
+    first_column(CUSTOMERS).filter(|customer| *customer != NEW_CUSTOMER).collect()
 }
 
 /// The plan with the tables that are in the database, and with its results in another; the lines on a server as well,
@@ -171,9 +222,13 @@ fn is_free(folder: &Path) -> io::Result<bool> {
         ["sales", "out", ".interligo", CATALOGUE, DATABASE].contains(&name.as_str())
             || FILES.iter().chain(&LISTS).any(|(file, _)| file == name)
     };
+    Ok(is_demo(folder) && names.iter().all(ours))
+}
+
+/// Whether a folder holds a demo.
+fn is_demo(folder: &Path) -> bool {
     let plan = fs::read_to_string(folder.join("interligo.toml")).unwrap_or_default();
-    let is_demo = plan.lines().next() == FILES[0].1.lines().next();
-    Ok(is_demo && names.iter().all(ours))
+    plan.lines().next() == FILES[0].1.lines().next()
 }
 
 /// The keys of one of the demo's lookups.

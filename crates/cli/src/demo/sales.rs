@@ -43,6 +43,11 @@ const GONE: &str = "1999";
 /// A product without a price from 1 to 23 March 2025.
 const UNPRICED: &str = "SY-117";
 
+/// How many lines a depot sells in the year after, if it goes on as in January.
+const IN_A_YEAR: u64 = 450;
+/// A line of December that comes in with those of January.
+const LATE: &str = "202502000900,1,2025-12-29,BO-110,1057,12,5 %";
+
 /// A generator of numbers that look like chance (splitmix64, by S. Vigna; public domain).
 struct Chance(u64);
 
@@ -86,6 +91,35 @@ pub(super) fn write(
     }
     let draft = format!("{}\nDRAFT-1,1,2025-12-31,BO-110,1001,999,0\n", HEADER.join(","));
     std::fs::write(folder.join("draft_corvo_2025.csv"), draft)
+}
+
+/// Writes what comes in after a month: a file of each depot with the sales of January of the year after, and in that of Corvo
+/// a line of December that is late.
+pub(super) fn write_next_month(folder: &Path, skus: &[&str], customers: &[&str]) -> io::Result<()> {
+    let year = YEARS[1] + 1;
+    let first = ((DEPOTS.len() + 1) * YEARS.len()) as u64;
+    let january = |file| Lines { file, year, count: IN_A_YEAR };
+    for (file, (depot, way)) in (first..).zip(DEPOTS) {
+        let file_of_depot = File::create(folder.join(format!("{depot}_{year}.csv")))?;
+        let mut out =
+            Writer { out: BufWriter::new(file_of_depot), way, quantity: 0, first: Vec::new() };
+        out.begin(depot, year)?;
+        write_orders(&january(file), skus, customers, |order, sold| match order.day {
+            (_, 1, _) => out.order(order, sold),
+            _ => Ok(()),
+        })?;
+        if way == Way::Plain {
+            writeln!(out.out, "{LATE}")?;
+        }
+        out.end(false)?;
+    }
+    let mut book = Book::new(&folder.join(format!("{BOOKS}_{year}.xlsx")), &HEADER)?;
+    let file = first + DEPOTS.len() as u64;
+    write_orders(&january(file), skus, customers, |order, sold| match order.day {
+        (_, 1, _) => book.order(order, sold),
+        _ => Ok(()),
+    })?;
+    book.end()
 }
 
 /// The lines of one file.

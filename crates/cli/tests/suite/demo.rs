@@ -195,3 +195,39 @@ fn one_core_and_small_blocks_change_nothing() {
     let slow = folder.run(&["run", "--threads", "1", "--block", "200"]);
     assert_eq!(slow, usual);
 }
+
+#[test]
+fn a_month_later_the_demo_has_something_to_compare() {
+    let folder = Folder::with(&[]);
+    folder.run(&["demo", "."]).ended(0);
+    let came = folder.run(&["demo", ".", "--next-month"]);
+    for said in [
+        "files new: sales/corvo_2026.csv, sales/salgado_2026.csv, sales/tilia_2026.csv, \
+         sales/zimbro_2026.xlsx\n",
+        "sales: 2,999 lines, then 3,167\n",
+        "  first run                                               1,372,122.06900\n",
+        "  value prices.unit_price: BO-110 from 2025-10-01     10         -28.9870\n",
+    ] {
+        assert!(came.printed().contains(said), "{said} in {}", came.printed());
+    }
+    let came = folder.run(&["compare", "--by", "products.name", "--format", "csv"]);
+    for moved in [
+        "sales,Frame feeder,revenue,moved,,56,0,56,-7150.05475\n",
+        "sales,\"Frame feeder, plastic\",revenue,moved,,56,56,0,7150.05475\n",
+    ] {
+        assert!(came.printed().contains(moved), "{moved} in {}", came.printed());
+    }
+    // The line that came late is one of its month.
+    let arguments = ["trace", "202502000900,1", "--format", "json"];
+    assert!(folder.run(&arguments).printed().contains("\"2025-12-29\""));
+    // The same month again changes nothing.
+    let came = folder.run(&["demo", ".", "--next-month"]);
+    assert!(came.printed().contains("  revenue  1,435,982.89950, unchanged\n"));
+    let came = folder.run(&["demo", "elsewhere", "--next-month"]);
+    assert_eq!(
+        came.said(),
+        "error: there is no demo in `elsewhere`\n  \
+         fix: write one first: interligo demo, or name its folder\n"
+    );
+    came.ended(2);
+}

@@ -136,7 +136,7 @@ fn the_examples_in_the_help_run() {
 
 #[test]
 fn the_help_is_a_short_manual() {
-    for command in ["", "start", "link", "run", "totals", "check", "demo"] {
+    for command in ["", "start", "link", "run", "totals", "check", "trace", "compare", "demo"] {
         let arguments: Vec<&str> =
             [command, "--help"].into_iter().filter(|a| !a.is_empty()).collect();
         let name = format!("help_{}", if command.is_empty() { "all" } else { command });

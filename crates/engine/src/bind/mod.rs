@@ -48,7 +48,8 @@ use crate::eval::Band;
 use interligo_model::formula::Node;
 use interligo_model::plan::Correction;
 use interligo_model::plan::{
-    At, ColumnType, Mistake, MistakeKind, Plan, Repeats, ShownAs, TableEntry, TotalRule, Written,
+    At, ColumnType, Mistake, MistakeKind, Plan, Repeats, ShownAs, ShownForm, TableEntry, TotalRule,
+    Written,
 };
 use interligo_model::values::decimal::Rounding;
 
@@ -98,6 +99,13 @@ pub struct BoundFigure {
     /// How it is shown, where the plan says so.
     pub(crate) shown: Option<ShownAs>,
     pub(crate) kind: FigureKind,
+}
+
+impl BoundFigure {
+    /// Whether the plan shows it as percent.
+    pub fn is_percent(&self) -> bool {
+        self.shown.is_some_and(|shown| shown.form == ShownForm::Percent)
+    }
 }
 
 /// What is made of the formula of a figure.

@@ -347,6 +347,11 @@ impl Engine {
         declared.declared == Some(ColumnType::Percent)
     }
 
+    /// The names of the columns of lines, by number.
+    pub fn line_column_names(&self) -> impl Iterator<Item = &str> {
+        (0..self.columns.len()).map(|column| self.column_name(column))
+    }
+
     /// The number, among the columns of lines, of a column of the fact that is computed.
     pub fn computed_column(&self, column: usize) -> Option<usize> {
         self.values_read.get(&column).copied().filter(|number| *number >= self.readings.len())

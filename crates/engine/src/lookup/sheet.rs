@@ -3,10 +3,12 @@
 use arrow_array::Array;
 use interligo_model::place::Place;
 use interligo_model::values::column::ColumnKind;
+use interligo_model::values::date::Day;
 use interligo_model::values::value::Value;
 
-use super::Lookup;
+use super::{KeyRows, Lookup};
 use crate::eval::{kind_of, type_of};
+use crate::lookup::calendar::{ALWAYS, FOREVER};
 
 impl Lookup {
     /// The columns whose values are held, with what they are.
@@ -31,6 +33,20 @@ impl Lookup {
     /// Where a row was read; nowhere, where the plan adds it.
     pub fn place_of(&self, row: u32) -> Option<Place> {
         (row < self.rows).then(|| self.place(row))
+    }
+
+    /// Of each row the first and the last day on which it is valid, none where that is open; nothing where the lookup has no
+    /// periods.
+    pub fn valid_days(&self) -> Vec<(Option<Day>, Option<Day>)> {
+        let mut days = Vec::new();
+        for (_, rows) in self.keys.iter().take(1).flat_map(KeyRows::iter) {
+            for holds in rows {
+                days.resize(days.len().max(holds.row as usize + 1), (None, None));
+                let open = |day: Day| (![ALWAYS, FOREVER].contains(&day)).then_some(day);
+                days[holds.row as usize] = (open(holds.from), open(holds.until));
+            }
+        }
+        days
     }
 
     /// How many rows its columns have, with those that the plan adds for `fill`.

@@ -173,7 +173,7 @@ impl Layout {
     }
 
     /// The column names of the measures, the difference and its share behind the others.
-    pub(super) fn column_names(&self) -> Vec<String> {
+    pub(crate) fn column_names(&self) -> Vec<String> {
         let mut column_names: Vec<String> =
             self.columns.iter().map(|c| c.column_name.clone()).collect();
         if let Some((_, second)) = self.versus {

@@ -17,6 +17,7 @@ use crate::check::Checked;
 use crate::outcome::{FindingsSince, Outcome};
 use crate::prepare::Job;
 use crate::project::Project;
+use crate::runs::record_files;
 
 /// What is known once the files are there.
 pub(super) struct Published {
@@ -55,6 +56,7 @@ pub(super) fn publish_all(
     if project.plan.plan.schema {
         files.extend(schema_files(project, job, plan, &published.outcomes, &files)?);
     }
+    files.extend(record_files(project, job, &published.outcomes)?);
     let written: Vec<PathBuf> =
         files.iter().filter_map(|file| Some(file.target()?.to_owned())).collect();
     let last = project.written_before();
@@ -102,5 +104,6 @@ pub(super) fn publish_all(
         )),
     }
     publish(files, &gone, &journal, lock.as_deref(), finished.decides)?;
+    project.forget_runs();
     Ok(published)
 }

@@ -2,6 +2,7 @@
 
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on has failed")]
 
+mod bridges;
 mod closing;
 mod examples;
 mod links_oracle;

@@ -2,6 +2,7 @@
 //! reader rounds them; `null` where nothing is known.
 
 mod check;
+mod compare;
 mod link;
 mod look;
 mod tie_out;
@@ -9,6 +10,7 @@ mod totals;
 mod trace;
 
 pub use check::check_json;
+pub use compare::{compared_json, kept_runs_json};
 pub use link::links_json;
 pub use look::{profiles_json, rows_json};
 pub use tie_out::tie_out_json;

@@ -4,6 +4,7 @@ mod bars;
 mod brief;
 mod calendar;
 mod check;
+mod compare;
 mod error;
 mod findings;
 mod formulas;
@@ -23,6 +24,8 @@ pub use calendar::{calendar, calendars};
 pub use check::{
     ShownRows, check_csv, detail, for_owners, nothing_of, overview, would_not_stop, would_stop,
 };
+pub(crate) use compare::kind_name;
+pub use compare::{compared, compared_csv, compared_markdown, kept_runs};
 pub use error::{PlanText, error_line, error_messages, fix_line};
 pub use findings::{notes, recovered, summary};
 pub use formulas::formulas;

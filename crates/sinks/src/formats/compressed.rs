@@ -22,7 +22,8 @@ pub enum Compression {
 }
 
 impl Compression {
-    fn compress(self, bytes: &[u8]) -> Vec<u8> {
+    /// The bytes, compressed; nothing for none.
+    pub fn compress(self, bytes: &[u8]) -> Vec<u8> {
         if bytes.is_empty() {
             return Vec::new();
         }

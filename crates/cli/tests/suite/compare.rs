@@ -1,0 +1,302 @@
+//! `interligo compare` and `interligo runs`: the bridge between two runs, and what they answer to what is no record.
+
+use crate::support::{Folder, PRICES, SALES, shop_but};
+
+/// The small shop, which keeps records and has been run once.
+fn kept() -> Folder {
+    let folder = shop_but("name = \"Small\"", "name = \"Small\"\nkeep-runs = 2", "");
+    with_key(folder)
+}
+
+fn with_key(mut folder: Folder) -> Folder {
+    let plan = std::fs::read_to_string(folder.path().join("interligo.toml")).unwrap();
+    let keyed = plan.replace("role = \"fact\"", "role = \"fact\"\nkey  = \"no\"");
+    folder.put("interligo.toml", keyed.as_bytes());
+    folder.run(&["run"]).any_stdout().nothing_else();
+    folder
+}
+
+/// Two runs: a quantity, a price and a line are others in the second.
+fn changed() -> Folder {
+    let mut folder = kept();
+    let sales = SALES.replace("2,2025-02-10,A,3", "2,2025-02-10,A,5");
+    folder.put("sales.csv", format!("{sales}6,2025-01-05,A,10\n").as_bytes());
+    folder.put("prices.csv", PRICES.replace("1.25", "1.20").as_bytes());
+    folder.run(&["run"]).any_stdout().nothing_else();
+    folder
+}
+
+/// Output without the time of the runs.
+fn timeless(text: &str) -> String {
+    let lines = text.lines().filter(|line| !line.starts_with("Run 1 ("));
+    lines.map(|line| format!("{line}\n")).collect()
+}
+
+#[test]
+fn each_figure_has_a_bridge_of_causes() {
+    let came = changed().run(&["compare"]);
+    assert_eq!(
+        timeless(came.printed()),
+        "  files changed: prices.csv, sales.csv
+
+sales: 5 lines, then 6
+
+  revenue                                lines  difference
+  ────────────────────────────────────────────────────────
+  first run                                          25.75
+  new lines                                  1      +10.00
+  own column quantity: 3 → 5                 1       +2.50
+  value prices.price: A from 2025-02-01      1       -0.25
+  ────────────────────────────────────────────────────────
+  second run                                         38.00
+  +12.25 in all
+
+  cost                        lines  difference
+  ─────────────────────────────────────────────
+  first run                               64.50
+  new lines                       1       +4.00
+  own column quantity: 3 → 5      1       +0.80
+  ─────────────────────────────────────────────
+  second run                              69.30
+  +4.80 in all
+"
+        .to_owned()
+            + timeless(came.printed()).split_once("+4.80 in all\n").unwrap().1
+    );
+}
+
+#[test]
+fn the_lines_and_groups_that_changed() {
+    let folder = changed();
+    let came = folder.run(&["compare", "1", "2", "--lines", "10"]);
+    let listed = came.printed().split_once("  line  cause").unwrap().1;
+    let mut rows = listed.lines().skip(2).map(|line| line.split_whitespace().collect::<Vec<_>>());
+    let words = rows.next().unwrap().join(" ");
+    assert_eq!(words, "2 own column quantity: 3 → 5 +2.50 +0.80 +1.70");
+    let words = rows.next().unwrap().join(" ");
+    assert_eq!(words, "value prices.price: A from 2025-02-01 -0.25 · -0.25");
+    assert_eq!(rows.next().unwrap().join(" "), "6 new lines +10.00 +4.00 +6.00");
+    let came = folder.run(&["compare", "--by", "item", "--format", "csv"]);
+    for row in [
+        "fact,group,figure,cause,what,lines,became_known,became_unknown,difference\n",
+        "sales,,revenue,first run,,,,,25.75\n",
+        "sales,A,revenue,value,prices.price,1,0,0,-0.25\n",
+        "sales,A,revenue,second run,,,,,18.00\n",
+    ] {
+        assert!(came.printed().contains(row), "{row}{}", came.printed());
+    }
+}
+
+#[test]
+fn the_same_as_json_and_as_markdown() {
+    let folder = changed();
+    let came = folder.run(&["compare", "--format", "json"]);
+    let json: serde_json::Value = serde_json::from_str(came.printed()).unwrap();
+    assert_eq!(json["files_changed"], serde_json::json!(["prices.csv", "sales.csv"]));
+    let revenue = &json["facts"][0]["figures"]["revenue"];
+    assert_eq!((&revenue["from"], &revenue["to"]), (&"25.75".into(), &"38.00".into()));
+    assert_eq!(revenue["causes"][0]["cause"], "new");
+    let came = folder.run(&["compare", "--format", "markdown"]);
+    let row = "| own column quantity: 3 → 5 | 1 | +2.50 |\n";
+    assert!(came.printed().contains(row), "{}", came.printed());
+    let came = folder.run(&["runs", "--format", "json"]);
+    let json: serde_json::Value = serde_json::from_str(came.printed()).unwrap();
+    assert_eq!(json[1]["run"], 2);
+    assert_eq!(json[1]["lines"]["sales"], 6);
+    assert_eq!(json[0]["totals"]["sales"]["revenue"], "25.75");
+}
+
+#[test]
+fn a_run_and_itself_are_the_same() {
+    let came = kept().run(&["compare", "1", "1"]);
+    assert!(came.printed().contains("  revenue  25.75, unchanged\n"), "{}", came.printed());
+    assert!(!came.printed().contains("first run"), "{}", came.printed());
+}
+
+/// Where lines cannot be known again, none is changed, and that is said.
+#[test]
+fn lines_of_another_key_are_new_or_gone() {
+    let mut folder = kept();
+    let plan = std::fs::read_to_string(folder.path().join("interligo.toml")).unwrap();
+    folder
+        .put("interligo.toml", plan.replace("key  = \"no\"", "key = [\"no\", \"day\"]").as_bytes());
+    folder.put("sales.csv", SALES.replace("A,3", "A,4").as_bytes());
+    folder.run(&["run"]).any_stdout().nothing_else();
+    let came = folder.run(&["compare"]);
+    for said in [
+        "the key of `sales` was no and is no, day: lines are known by all their values",
+        "  new lines       1       +5.00\n",
+        "  lines gone      1       -3.75\n",
+        "the plans differ",
+    ] {
+        assert!(came.printed().contains(said), "{said} in {}", came.printed());
+    }
+}
+
+#[test]
+fn a_figure_of_one_run_only_has_no_bridge() {
+    let mut folder = kept();
+    let plan = std::fs::read_to_string(folder.path().join("interligo.toml")).unwrap();
+    folder.put("interligo.toml", format!("{plan}pieces = \"quantity * 1\"\n").as_bytes());
+    folder.run(&["run"]).any_stdout().nothing_else();
+    let came = folder.run(&["compare"]);
+    assert!(came.printed().contains("  pieces: not there, then 15\n"), "{}", came.printed());
+    assert!(came.printed().contains("  revenue  25.75, unchanged\n"), "{}", came.printed());
+}
+
+#[test]
+fn what_is_no_record_is_answered_with_what_to_do() {
+    let folder = shop_but("name = \"Small\"", "name = \"Small\"", "");
+    folder
+        .run(&["compare"])
+        .stderr(
+            "error: two runs are compared, and a record is kept of 0\n  in interligo.toml\n  \
+             fix: add keep-runs = 3 to [plan], and run twice\n",
+        )
+        .status(2)
+        .nothing_else();
+    let said = "No record is kept: add keep-runs = 3 to [plan], and run.\n";
+    folder.run(&["runs"]).stdout(said).nothing_else();
+    let folder = kept();
+    for (arguments, said) in [
+        (&["compare"][..], "a record is kept of 1\n"),
+        (&["compare", "7"], "records are kept of the runs 1\n"),
+        (&["compare", "1", "7"], "no record is kept of run 7\n"),
+        (&["compare", "1", "elsewhere"], "there is no record of a run in `elsewhere`\n"),
+        (&["compare", "1", "1", "--by", "produts.name"], "products"),
+    ] {
+        let came = folder.run(arguments);
+        assert!(came.said().contains(said), "{arguments:?} {}", came.said());
+        came.any_stderr().status(2).nothing_else();
+    }
+}
+
+#[test]
+fn a_damaged_record_is_named() {
+    let folder = changed();
+    let record = folder.path().join(".interligo/interligo/runs/1");
+    let about = std::fs::read_to_string(record.join("run.json")).unwrap();
+    let lines = std::fs::read(record.join("fact-0.csv.zst")).unwrap();
+    let damages: [(&str, Vec<u8>, &str); 4] = [
+        ("run.json", about.replacen("\"version\": 1", "\"version\": 99", 1).into(), "form 99"),
+        ("run.json", about.as_bytes()[..about.len() / 2].to_vec(), "damaged"),
+        ("fact-0.csv.zst", lines[..lines.len() / 2].to_vec(), "damaged"),
+        ("fact-0-lookup-0.csv.zst", b"no".to_vec(), "damaged"),
+    ];
+    for (file, content, said) in damages {
+        let before = std::fs::read(record.join(file)).unwrap();
+        std::fs::write(record.join(file), content).unwrap();
+        let came = folder.run(&["compare"]);
+        assert!(came.said().contains(said), "{file}: {}", came.said());
+        came.any_stderr().status(3).nothing_else();
+        std::fs::write(record.join(file), before).unwrap();
+    }
+    std::fs::remove_file(record.join("fact-0.csv.zst")).unwrap();
+    let came = folder.run(&["compare"]);
+    assert!(came.said().contains("fact-0.csv.zst"), "{}", came.said());
+    came.any_stderr().status(3).nothing_else();
+}
+
+/// An attribute that no figure and no output of the plan uses is not among the values that are kept.
+#[test]
+fn groups_by_what_is_not_kept_are_refused() {
+    let came = changed().run(&["compare", "--by", "products.name"]);
+    for said in [
+        "the record in `.interligo/interligo/runs/1` does not have `products.name`\n",
+        "fix: a record has what figures and outputs use: add an output by it, and run again\n",
+    ] {
+        assert!(came.said().contains(said), "{}", came.said());
+    }
+    came.any_stderr().status(3).nothing_else();
+}
+
+/// A run that ends without results leaves no record.
+#[test]
+fn a_failed_run_keeps_no_record() {
+    let mut folder = kept();
+    folder.put("sales.csv", SALES.replace("quantity", "pieces").as_bytes());
+    folder.run(&["run"]).any_stderr().any_stdout().status(2).nothing_else();
+    let came = folder.run(&["runs"]);
+    assert!(
+        came.printed().ends_with("\n1 run; `interligo compare` shows what changed between two.\n")
+    );
+    let mut folder = kept();
+    let plan = std::fs::read_to_string(folder.path().join("interligo.toml")).unwrap();
+    folder.put("interligo.toml", plan.replace("keep-runs = 2", "keep-runs = 0").as_bytes());
+    let came = folder.run(&["run"]);
+    assert!(came.said().contains("a record is kept of no run"), "{}", came.said());
+    came.any_stderr().status(2).nothing_else();
+}
+
+/// A price, an item, a quantity, a discount, a correction, a rounding, new lines and one that is gone, on the demo.
+#[test]
+fn the_bridge_of_the_demo_adds_up_to_the_digit() {
+    let mut folder = Folder::with(&[]);
+    folder.run(&["demo", "."]).nothing_more();
+    let change = |folder: &mut Folder, file: &str, pairs: &[(&str, &str)]| {
+        let before = std::fs::read_to_string(folder.path().join(file)).unwrap();
+        let now = pairs.iter().fold(before, |text, (old, new)| {
+            assert!(text.contains(old), "{old} in {file}");
+            text.replacen(old, new, 1)
+        });
+        folder.put(file, now.as_bytes());
+    };
+    let price = "BO-110,2025-03-01,2025-09-30,";
+    change(&mut folder, "prices_2025.csv", &[(&format!("{price}32.68"), &format!("{price}31.86"))]);
+    let item = "202403000015;3;17/02/2024;BO-11";
+    change(&mut folder, "sales/salgado_2024.csv", &[(&format!("{item}O"), &format!("{item}0"))]);
+    let quantity = ("BO-110,1057,8,2.5 %", "BO-110,1057,10,5 %");
+    let gone = ("202502000026,4,2025-03-19,BO-110,1059,3,0\n", "");
+    change(&mut folder, "sales/corvo_2025.csv", &[quantity, gone]);
+    let mut sales = std::fs::read_to_string(folder.path().join("sales/corvo_2025.csv")).unwrap();
+    sales = sales.trim_end().to_owned();
+    sales +=
+        "\n202502000200,1,2025-01-30,BO-110,1059,4,0\n202502000201,1,2025-04-02,BO-110,1059,6,0\n";
+    folder.put("sales/corvo_2025.csv", sales.as_bytes());
+    let formula = "\"quantity * prices.unit_price * (1 - discount)\"";
+    let rounded = format!("{{ formula = {formula}, round = 2 }}");
+    let corrections = "[plan]\ncorrections = \"agreed.csv\"";
+    change(&mut folder, "interligo.toml", &[(formula, &rounded), ("[plan]", corrections)]);
+    folder.put(
+        "agreed.csv",
+        b"found,use,link,note\nQU-l17,QU-117,products,\nQU-l17,QU-117,prices,\n",
+    );
+    folder.run(&["run"]).nothing_more();
+    let came = folder.run(&["compare", "--format", "csv"]);
+    let rows = "\
+sales,,revenue,first run,,,,,1372122.06900
+sales,,revenue,new,,2,2,0,315.64
+sales,,revenue,gone,,1,0,1,-98.04
+sales,,revenue,own-column,item,1,1,0,129.67500
+sales,,revenue,own-column,quantity,1,0,0,63.72600
+sales,,revenue,own-column,discount,1,0,0,-8.17000
+sales,,revenue,match,prices,1,1,0,82.56
+sales,,revenue,value,prices.unit_price,12,0,0,-153.93450
+sales,,revenue,plan,,1187,0,0,0.14450
+sales,,revenue,second run,,,,,1372453.67
+";
+    assert!(came.printed().contains(rows), "{}", came.printed());
+    let came = folder.run(&["compare"]);
+    let margin = came.printed().split_once("\n  margin").unwrap().1;
+    for said in ["36.113248 %", "+0.002612 %", "-0.007165 %", "+0.000007 %", "36.108204 %"] {
+        assert!(margin.contains(said), "{margin}");
+    }
+    let came = folder.run(&["compare", "--by", "groups.name", "--format", "json"]);
+    let json: serde_json::Value = serde_json::from_str(came.printed()).unwrap();
+    for (group, difference) in [
+        ("Hives and frames", "248.98550"),
+        ("Colony care", "82.53875"),
+        ("Feeding", "0.09075"),
+        ("Harvest", "0.01300"),
+        ("Clothing and tools", "-0.02700"),
+    ] {
+        let causes = &json["facts"][0]["groups"][group]["revenue"]["causes"];
+        let hundredthousandths = |cause: &serde_json::Value| {
+            let text = cause["difference"].as_str().unwrap();
+            let (whole, places) = text.split_once('.').unwrap_or((text, ""));
+            format!("{whole}{places:0<5}").parse::<i64>().unwrap()
+        };
+        let sum: i64 = causes.as_array().unwrap().iter().map(hundredthousandths).sum();
+        assert_eq!(sum, difference.replace('.', "").parse::<i64>().unwrap(), "{group} {causes}");
+    }
+}
