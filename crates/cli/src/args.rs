@@ -544,6 +544,7 @@ Examples:
   interligo compare 3                   run 3 with the last
   interligo compare 3 5                 two runs by number; a folder with a record will do
   interligo compare --by groups.name    each figure by group
+  interligo compare --svg bridge.svg    the same as a picture
   interligo compare --lines 20          the lines that changed, with their causes")]
 pub(crate) struct CompareOptions {
     /// One run or two: the number, or the folder of the record; without them the last two, with one that and the last
@@ -561,8 +562,12 @@ pub(crate) struct CompareOptions {
     #[arg(long, value_name = "N", value_parser = whole::<usize>(1..=1_000_000))]
     pub(crate) lines: Option<usize>,
 
+    /// Write the bridges as a picture, in the open format SVG, instead of printing them
+    #[arg(long, value_name = "FILE", conflicts_with = "by")]
+    pub(crate) svg: Option<PathBuf>,
+
     /// How the result is printed; csv and json have every digit
-    #[arg(long, value_enum, value_name = "FORM", default_value = "table")]
+    #[arg(long, value_enum, value_name = "FORM", default_value = "table", conflicts_with = "svg")]
     pub(crate) format: CompareFormat,
 }
 

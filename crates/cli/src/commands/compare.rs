@@ -14,6 +14,11 @@ pub(crate) fn compare(options: &CompareOptions, out: Out<'_>) -> Result<(), Fail
     };
     let compared = opened.project.compare(&options.runs, &wanted);
     let compared = compared.map_err(|error| opened.failure(error))?;
+    if let Some(path) = &options.svg {
+        opened.write_picture(path, &interligo_report::svg::bridge_svg(&compared))?;
+        writeln!(out, "The bridge is written: {}", path.display())?;
+        return Ok(());
+    }
     match options.format {
         CompareFormat::Table => text::compared(out, &compared)?,
         CompareFormat::Csv => text::compared_csv(out, &compared)?,

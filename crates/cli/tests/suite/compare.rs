@@ -107,6 +107,31 @@ fn the_same_as_json_and_as_markdown() {
 }
 
 #[test]
+fn the_bridge_as_a_picture() {
+    let folder = changed();
+    let mut came = folder.run(&["compare", "--svg", "bridge.svg"]);
+    let picture = came.take_file("bridge.svg");
+    came.stdout("The bridge is written: bridge.svg\n").nothing_else();
+    // The quantity of revenue goes up from where the new line left it, by 2.50 of 12.50.
+    for drawn in [
+        ">From run 1 to run 2</text>",
+        ">sales · revenue</text>",
+        ">value prices.price: A from 2025-02-01</text>",
+        ">+2.50</text>",
+        ">25.75</text>",
+        ">38.00</text>",
+        "<rect x=\"806\" y=\"162\" width=\"94\" height=\"14\" fill=\"#3f7d5d\"/>",
+    ] {
+        assert!(picture.contains(drawn), "{drawn} in {picture}");
+    }
+    let came = folder.run(&["compare", "--svg", "sales.csv"]);
+    assert!(came.said().contains("sales.csv"), "{}", came.said());
+    came.ended(2);
+    let mut same = folder.run(&["compare", "2", "2", "--svg", "same.svg"]);
+    assert!(same.take_file("same.svg").contains(">no figure changed</text>"));
+}
+
+#[test]
 fn a_run_and_itself_are_the_same() {
     let came = kept().run(&["compare", "1", "1"]);
     assert!(came.printed().contains("  revenue  25.75, unchanged\n"), "{}", came.printed());

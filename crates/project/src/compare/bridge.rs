@@ -21,6 +21,10 @@ pub(super) struct Bridging<'a> {
     pub(super) b: &'a RecordedFact,
     pub(super) with_a: &'a Computing<'a>,
     pub(super) with_b: &'a Computing<'a>,
+    /// Whether both runs have the same plan.
+    pub(super) is_one_plan: bool,
+    /// Of each link and row of its lookup, whether both runs have the same there; none where their columns differ.
+    pub(super) same: Option<Vec<Vec<bool>>>,
     /// Whether changed lines are listed, and how many.
     pub(super) listed: usize,
 }
@@ -41,9 +45,31 @@ impl Bridging<'_> {
                 let added = self.with_a.added(&state)?;
                 self.whole_line(bridge, (CauseKind::Gone, -1), (&row, self.a), (added, group));
             }
+            Pair::Both(before, now) if self.is_unchanged(&before, &now) => {
+                let to = self.with_b.added_as_recorded(self.b, &now)?;
+                let from = match self.is_one_plan {
+                    true => to.clone(),
+                    false => self.with_a.added_as_recorded(self.a, &before)?,
+                };
+                if from != to || self.with_b.has_groups() {
+                    return self.both(bridge, &before, &now);
+                }
+                add_all(&mut bridge.from, &from, 1);
+                add_all(&mut bridge.to, &to, 1);
+            }
             Pair::Both(before, now) => self.both(bridge, &before, &now)?,
         }
         Ok(())
+    }
+
+    /// Whether all that the records have of a line is the same. Nearly all lines are such, so this needs no state of them.
+    fn is_unchanged(&self, before: &Row, now: &Row) -> bool {
+        let Some(same) = &self.same else { return false };
+        let is_same = |(link, rows): (usize, &Vec<bool>)| {
+            let row = self.b.row_of_link(now, link);
+            row.is_none_or(|row| rows.get(row as usize) == Some(&true))
+        };
+        before == now && same.iter().enumerate().all(is_same)
     }
 
     /// A line that one run has only.

@@ -4,12 +4,13 @@ use interligo_engine::engine::Engine;
 use interligo_engine::eval::Expr;
 use interligo_engine::live::LiveMeasure;
 use interligo_engine::proof::exact_sum::ExactSum;
-use interligo_engine::replay::ratio_over;
+use interligo_engine::replay::{LineValues, ratio_over};
 use interligo_model::plan::{Mistake, MistakeKind};
 use interligo_model::values::decimal::Decimal;
 use interligo_model::values::value::Value;
 
-use super::state::{Asked, Needs, RecordedFact, State};
+use super::lines::Row;
+use super::state::{Asked, Needs, Places, RecordedFact, RecordedLine, State};
 use crate::error::Error;
 use crate::runs::{RecordError, shown as shown_folder};
 
@@ -20,6 +21,8 @@ pub(super) type Added = Vec<Option<Vec<Decimal>>>;
 pub(super) struct Computing<'e> {
     engine: &'e Engine,
     needs: Needs,
+    /// Where the record of its run has what it needs.
+    places: Places,
     /// Of each figure that is bridged, its parts; none where this plan does not have it.
     measures: Vec<Option<LiveMeasure>>,
     /// Of each figure, whether it is shown as percent.
@@ -31,17 +34,28 @@ pub(super) struct Computing<'e> {
 impl<'e> Computing<'e> {
     pub(super) fn new(
         engine: &'e Engine,
+        fact: &RecordedFact,
         measures: Vec<Option<LiveMeasure>>,
         percents: Vec<bool>,
         by: Option<Expr>,
     ) -> Computing<'e> {
-        Computing { engine, needs: Needs::of(engine), measures, percents, by }
+        let needs = Needs::of(engine);
+        let places = Places::of(&needs, fact);
+        Computing { engine, needs, places, measures, percents, by }
     }
 
     /// What a line adds to the parts of each figure; none where one of them is unknown.
     pub(super) fn added(&self, state: &State) -> Result<Added, Error> {
-        let asked = Asked::new(state, &self.needs);
-        let line = self.engine.replay(&asked).map_err(overflow)?;
+        self.added_of(&Asked::new(state, &self.needs))
+    }
+
+    /// The same of a line as its record has it.
+    pub(super) fn added_as_recorded(&self, fact: &RecordedFact, row: &Row) -> Result<Added, Error> {
+        self.added_of(&RecordedLine { fact, row, places: &self.places })
+    }
+
+    fn added_of(&self, values: &impl LineValues) -> Result<Added, Error> {
+        let line = self.engine.replay(values).map_err(overflow)?;
         let mut added = Vec::with_capacity(self.measures.len());
         for measure in &self.measures {
             let mut parts = Vec::new();

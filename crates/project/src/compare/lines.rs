@@ -1,9 +1,9 @@
 //! The lines of two records, those that are the same line side by side.
 
-use std::collections::BTreeMap;
+use std::collections::HashMap;
 use std::fs::File;
 use std::hash::BuildHasher;
-use std::io::{BufWriter, Write};
+use std::io::{BufRead, BufReader, BufWriter, Read, Write};
 use std::path::Path;
 
 use foldhash::quality::FixedState;
@@ -13,14 +13,14 @@ use super::state::RecordedFact;
 use crate::error::Error;
 use crate::runs::{RecordError, read_rows, shown as shown_folder};
 
-/// How many lines of both records are held at once.
-const AT_ONCE: u64 = 1_000_000;
+/// How many lines of both records are in a part; those of one record are held at once.
+const AT_ONCE: u64 = 400_000;
 
 /// Between the values of a key.
 const BETWEEN: char = '\u{1f}';
 
 /// A line of a record, as texts: its own columns, then the rows of its links.
-pub(super) type Row = Box<[Box<str>]>;
+pub(super) type Row = csv::StringRecord;
 
 /// What two records have of a key.
 pub(super) enum Pair {
@@ -48,16 +48,27 @@ pub(super) fn each_pair(
     let known_by: Vec<String> = if by_key { b.key().to_vec() } else { shared() };
     let known_by = known_by.as_slice();
     if parts == 1 {
-        let (mut of_a, mut of_b) = (Vec::new(), Vec::new());
-        a.each_row(|row| of_a.push(row))?;
-        b.each_row(|row| of_b.push(row))?;
-        return pairs((a, of_a), (b, of_b), known_by, &mut each);
+        let mut of_a = Vec::new();
+        a.each_row(|row| {
+            of_a.push(row.clone());
+            Ok(())
+        })?;
+        let mut pairs = Pairs::new((a, of_a), b, known_by, &mut each);
+        b.each_row(|row| pairs.take(row))?;
+        return pairs.end();
     }
     let folder = TempDir::new().map_err(|error| Error::output(&std::env::temp_dir(), &error))?;
     let a_parts = divided(a, folder.path(), "a", parts, known_by)?;
     let b_parts = divided(b, folder.path(), "b", parts, known_by)?;
     for (of_a, of_b) in a_parts.iter().zip(&b_parts) {
-        pairs((a, rows_of(of_a)?), (b, rows_of(of_b)?), known_by, &mut each)?;
+        let mut held = Vec::new();
+        each_row_of(of_a, |row| {
+            held.push(row.clone());
+            Ok(())
+        })?;
+        let mut pairs = Pairs::new((a, held), b, known_by, &mut each);
+        each_row_of(of_b, |row| pairs.take(row))?;
+        pairs.end()?;
     }
     Ok(())
 }
@@ -72,28 +83,44 @@ fn values_in(columns: &[usize], row: &Row) -> String {
     values
 }
 
-fn pairs(
-    (a, of_a): (&RecordedFact, Vec<Row>),
-    (b, of_b): (&RecordedFact, Vec<Row>),
-    known_by: &[String],
-    each: &mut impl FnMut(Pair) -> Result<(), Error>,
-) -> Result<(), Error> {
-    let (in_a, in_b) = (a.columns_called(known_by), b.columns_called(known_by));
-    let mut open: BTreeMap<String, Vec<Row>> = BTreeMap::new();
-    for row in of_a.into_iter().rev() {
-        open.entry(values_in(&in_a, &row)).or_default().push(row);
+/// The lines of the first record, held until those of the second have come.
+struct Pairs<'p, E> {
+    /// By what they are known by, the last one first.
+    open: HashMap<String, Vec<Row>>,
+    in_b: Vec<usize>,
+    each: &'p mut E,
+}
+
+impl<'p, E: FnMut(Pair) -> Result<(), Error>> Pairs<'p, E> {
+    fn new(
+        (a, of_a): (&RecordedFact, Vec<Row>),
+        b: &RecordedFact,
+        known_by: &[String],
+        each: &'p mut E,
+    ) -> Pairs<'p, E> {
+        let in_a = a.columns_called(known_by);
+        let mut open: HashMap<String, Vec<Row>> = HashMap::with_capacity(of_a.len());
+        for row in of_a.into_iter().rev() {
+            open.entry(values_in(&in_a, &row)).or_default().push(row);
+        }
+        Pairs { open, in_b: b.columns_called(known_by), each }
     }
-    for row in of_b {
-        let known = open.get_mut(&values_in(&in_b, &row)).and_then(Vec::pop);
-        each(match known {
-            Some(before) => Pair::Both(before, row),
-            None => Pair::New(row),
-        })?;
+
+    fn take(&mut self, row: &Row) -> Result<(), Error> {
+        let known = self.open.get_mut(&values_in(&self.in_b, row)).and_then(Vec::pop);
+        (self.each)(match known {
+            Some(before) => Pair::Both(before, row.clone()),
+            None => Pair::New(row.clone()),
+        })
     }
-    for row in open.into_values().flatten() {
-        each(Pair::Gone(row))?;
+
+    /// Those of the first that did not come again, by what they are known by.
+    fn end(self) -> Result<(), Error> {
+        let mut gone: Vec<(String, Vec<Row>)> = self.open.into_iter().collect();
+        gone.sort_unstable_by(|one, other| one.0.cmp(&other.0));
+        let mut rows = gone.into_iter().flat_map(|(_, rows)| rows);
+        rows.try_for_each(|row| (self.each)(Pair::Gone(row)))
     }
-    Ok(())
 }
 
 /// Divides the lines of a record by what they are known by, into files of a folder.
@@ -112,9 +139,8 @@ fn divided(
     }
     let hasher = FixedState::with_seed(0x636f_6d70);
     let columns = fact.columns_called(known_by);
-    let mut failed = None;
     fact.each_row(|row| {
-        let part = (hasher.hash_one(values_in(&columns, &row)) % parts) as usize;
+        let part = (hasher.hash_one(values_in(&columns, row)) % parts) as usize;
         let line = row.iter().fold(Vec::new(), |mut line, cell| {
             line.extend_from_slice(&(cell.len() as u32).to_le_bytes());
             line.extend_from_slice(cell.as_bytes());
@@ -122,37 +148,31 @@ fn divided(
         });
         let head = (row.len() as u32).to_le_bytes();
         let written = files[part].write_all(&head).and_then(|()| files[part].write_all(&line));
-        if let Err(error) = written {
-            failed.get_or_insert(Error::output(&paths[part], &error));
-        }
+        written.map_err(|error| Error::output(&paths[part], &error))
     })?;
     for (file, path) in files.iter_mut().zip(&paths) {
         file.flush().map_err(|error| Error::output(path, &error))?;
     }
-    failed.map_or(Ok(paths), Err)
+    Ok(paths)
 }
 
-/// The rows of such a file.
-fn rows_of(path: &Path) -> Result<Vec<Row>, Error> {
-    let bytes = std::fs::read(path).map_err(|error| Error::output(path, &error))?;
-    let mut rest = bytes.as_slice();
-    let number = |rest: &mut &[u8]| {
-        let (head, behind) = rest.split_first_chunk::<4>()?;
-        *rest = behind;
-        Some(u32::from_le_bytes(*head) as usize)
-    };
-    let mut rows = Vec::new();
-    while let Some(cells) = number(&mut rest) {
-        let mut row: Vec<Box<str>> = Vec::with_capacity(cells);
-        for _ in 0..cells {
-            let length = number(&mut rest).unwrap_or(0);
-            let (cell, behind) = rest.split_at(length.min(rest.len()));
-            rest = behind;
-            row.push(String::from_utf8_lossy(cell).into());
+/// Hands over the rows of such a file.
+fn each_row_of(path: &Path, mut each: impl FnMut(&Row) -> Result<(), Error>) -> Result<(), Error> {
+    let failed = |error: std::io::Error| Error::output(path, &error);
+    let mut file = BufReader::new(File::open(path).map_err(failed)?);
+    let (mut row, mut cell, mut head) = (Row::new(), Vec::new(), [0; 4]);
+    while !file.fill_buf().map_err(failed)?.is_empty() {
+        row.clear();
+        file.read_exact(&mut head).map_err(failed)?;
+        for _ in 0..u32::from_le_bytes(head) {
+            file.read_exact(&mut head).map_err(failed)?;
+            cell.resize(u32::from_le_bytes(head) as usize, 0);
+            file.read_exact(&mut cell).map_err(failed)?;
+            row.push_field(&String::from_utf8_lossy(&cell));
         }
-        rows.push(row.into_boxed_slice());
+        each(&row)?;
     }
-    Ok(rows)
+    Ok(())
 }
 
 impl RecordedFact {
@@ -162,14 +182,14 @@ impl RecordedFact {
     }
 
     /// Hands over the lines of the record, one after the other.
-    fn each_row(&self, mut each: impl FnMut(Row)) -> Result<(), Error> {
+    fn each_row(&self, mut each: impl FnMut(&Row) -> Result<(), Error>) -> Result<(), Error> {
         let width = self.columns().count() + self.links().len();
         let rows = read_rows(self.folder(), self.file(), |row| {
             if row.len() != width {
-                return Err(self.damaged(&format!("{} columns are there of {width}", row.len())));
+                let why = format!("{} columns are there of {width}", row.len());
+                return Err(self.damaged(&why).into());
             }
-            each(row.iter().map(Box::from).collect());
-            Ok(())
+            each(row)
         })?;
         if rows == self.lines() {
             return Ok(());

@@ -270,9 +270,18 @@ fn of_fact(
     let shown = &engine_b.bound.figures;
     let is_percent = |name: &String| shown.iter().any(|own| own.name == *name && own.is_percent());
     let percents: Vec<bool> = names.iter().map(is_percent).collect();
-    let with_a = Computing::new(engine_a, of(&figures_a), percents.clone(), None);
-    let with_b = Computing::new(engine_b, of(&figures_b), percents, by);
-    let bridging = Bridging { a, b, with_a: &with_a, with_b: &with_b, listed: options.lines };
+    let with_a = Computing::new(engine_a, a, of(&figures_a), percents.clone(), None);
+    let with_b = Computing::new(engine_b, b, of(&figures_b), percents, by);
+    let bridging = Bridging {
+        a,
+        b,
+        with_a: &with_a,
+        with_b: &with_b,
+        // One plan has one engine.
+        is_one_plan: std::ptr::eq(engine_a, engine_b),
+        same: a.same_rows(b),
+        listed: options.lines,
+    };
     let mut bridge = Bridge::default();
     each_pair((a, b), |pair| bridging.take(&mut bridge, pair))?;
     let ways = |bridge: &Bridge| -> Vec<(String, FigureWay)> {

@@ -10,6 +10,7 @@ use interligo_engine::replay::LineValues;
 use interligo_model::values::date::Day;
 use interligo_model::values::value::Value;
 
+use super::lines::Row;
 use crate::runs::{
     FactRecord, LinkRecord, RecordError, read_rows, shown as shown_folder, value_of,
 };
@@ -52,7 +53,7 @@ impl RecordedFact {
                 valid: Vec::new(),
             };
             let width = lookup.columns.len();
-            read_rows(folder, &lookup.file, |row| {
+            read_rows::<RecordError>(folder, &lookup.file, |row| {
                 let kinds = lookup.columns.iter().map(|(_, kind)| kind);
                 own.rows.push(kinds.zip(row).map(|(kind, text)| value_of(kind, text)).collect());
                 let day = |at: usize| row.get(at).and_then(|text| Day::parse(text.as_bytes()));
@@ -80,10 +81,10 @@ impl RecordedFact {
     }
 
     /// The key of a line, as it is shown.
-    pub(super) fn key_shown(&self, row: &[Box<str>]) -> String {
+    pub(super) fn key_shown(&self, row: &Row) -> String {
         let columns =
             if self.record.key.is_empty() { self.own_columns() } else { self.key_columns() };
-        columns.iter().map(|column| &*row[*column]).collect::<Vec<_>>().join(",")
+        columns.iter().map(|column| &row[*column]).collect::<Vec<_>>().join(",")
     }
 
     pub(super) fn folder(&self) -> &Path {
@@ -135,7 +136,7 @@ impl RecordedFact {
     }
 
     /// The own values of a row, by name.
-    pub(super) fn own(&self, row: &[Box<str>], name: &str) -> Value<'static> {
+    pub(super) fn own(&self, row: &Row, name: &str) -> Value<'static> {
         let place = self.columns().position(|column| column == name);
         place.map_or(Value::Blank, |at| value_of(&self.record.columns[at].1, &row[at]))
     }
@@ -146,9 +147,21 @@ impl RecordedFact {
     }
 
     /// The row of its lookup that a link found on a line.
-    pub(super) fn row_of_link(&self, row: &[Box<str>], link: usize) -> Option<u32> {
+    pub(super) fn row_of_link(&self, row: &Row, link: usize) -> Option<u32> {
         let cell = row.get(self.record.columns.len() + link)?;
         cell.parse().ok()
+    }
+
+    /// Of each link and row of its lookup, whether another record has the same values there; none where the columns differ, or
+    /// the links.
+    pub(super) fn same_rows(&self, other: &RecordedFact) -> Option<Vec<Vec<bool>>> {
+        let is_alike = self.record.columns == other.record.columns && self.links() == other.links();
+        let same = |link: usize| {
+            let (own, its) = (self.lookup_of(link), other.lookup_of(link));
+            let rows = own.rows.iter().zip(&its.rows).map(|(own, its)| own == its);
+            (own.columns == its.columns).then(|| rows.collect())
+        };
+        if is_alike { (0..self.links().len()).map(same).collect() } else { None }
     }
 
     fn lookup_of(&self, link: usize) -> &RecordedLookup {
@@ -245,6 +258,52 @@ impl Needs {
             links: routes.iter().map(|route| route.name.clone()).collect(),
             attributes: (0..routes.len()).map(names).collect(),
         }
+    }
+}
+
+/// Where a record has the values that an engine needs of a line.
+pub(super) struct Places {
+    columns: Vec<Option<usize>>,
+    /// Of each link of the engine that of the record, and where the columns of its lookup are.
+    links: Vec<Option<(usize, Vec<Option<usize>>)>>,
+}
+
+impl Places {
+    pub(super) fn of(needs: &Needs, fact: &RecordedFact) -> Places {
+        let column = |name: &String| fact.columns().position(|own| own == name);
+        let link = |(name, attributes): (&String, &Vec<String>)| {
+            let link = fact.link_called(name)?;
+            let columns = &fact.lookup_of(link).columns;
+            Some((link, attributes.iter().map(|own| columns.get(own).copied()).collect()))
+        };
+        Places {
+            columns: needs.columns.iter().map(column).collect(),
+            links: needs.links.iter().zip(&needs.attributes).map(link).collect(),
+        }
+    }
+}
+
+/// A line as its record has it.
+pub(super) struct RecordedLine<'r> {
+    pub(super) fact: &'r RecordedFact,
+    pub(super) row: &'r Row,
+    pub(super) places: &'r Places,
+}
+
+impl LineValues for RecordedLine<'_> {
+    fn column(&self, column: usize) -> Value<'_> {
+        let place = self.places.columns.get(column).copied().flatten();
+        place.map_or(Value::Blank, |at| value_of(&self.fact.record.columns[at].1, &self.row[at]))
+    }
+
+    fn attribute(&self, link: usize, column: usize) -> Value<'_> {
+        let value = || {
+            let (own, columns) = self.places.links.get(link)?.as_ref()?;
+            let row = self.fact.row_of_link(self.row, *own)?;
+            let row = self.fact.lookup_of(*own).rows.get(row as usize)?;
+            Some(row.get((*columns.get(column)?)?)?.borrowed())
+        };
+        value().unwrap_or(Value::Blank)
     }
 }
 

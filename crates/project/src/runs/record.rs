@@ -161,11 +161,11 @@ pub(crate) fn shown(folder: &Path) -> String {
 }
 
 /// Reads the rows of a file of a record, one after the other.
-pub(crate) fn read_rows(
+pub(crate) fn read_rows<E: From<RecordError>>(
     folder: &Path,
     file: &str,
-    mut each: impl FnMut(&csv::StringRecord) -> Result<(), RecordError>,
-) -> Result<u64, RecordError> {
+    mut each: impl FnMut(&csv::StringRecord) -> Result<(), E>,
+) -> Result<u64, E> {
     let path: PathBuf = folder.join(file);
     let damaged =
         |why: String| RecordError::Damaged { folder: shown(folder), why: format!("{file}: {why}") };

@@ -1,8 +1,10 @@
 //! What pictures share: their colours, and text that is safe in them.
 
+mod bridge;
 mod calendar;
 mod map;
 
+pub use bridge::bridge_svg;
 pub use calendar::calendar_svg;
 pub use map::map_svg;
 

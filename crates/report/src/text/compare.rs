@@ -43,7 +43,7 @@ pub(crate) fn cause_words(step: &interligo_project::Cause) -> String {
 }
 
 /// A number as it is shown: a share with a few places, an amount in full.
-fn shown(value: Option<Decimal>, way: &FigureWay) -> String {
+pub(crate) fn figure_shown(value: Option<Decimal>, way: &FigureWay) -> String {
     let Some(value) = value else { return "blank".to_owned() };
     let rounded = |value: Decimal| value.round(PLACES, Rounding::HalfEven).unwrap_or(value);
     match (way.is_sum, way.is_percent) {
@@ -57,11 +57,11 @@ fn shown(value: Option<Decimal>, way: &FigureWay) -> String {
 }
 
 /// A difference with its sign.
-fn signed(value: Option<Decimal>, way: &FigureWay) -> String {
+pub(crate) fn difference_shown(value: Option<Decimal>, way: &FigureWay) -> String {
     match value {
         None => "·".to_owned(),
-        Some(number) if number.mantissa() > 0 => format!("+{}", shown(value, way)),
-        Some(_) => shown(value, way),
+        Some(number) if number.mantissa() > 0 => format!("+{}", figure_shown(value, way)),
+        Some(_) => figure_shown(value, way),
     }
 }
 
@@ -113,18 +113,22 @@ pub fn compared(out: Out<'_>, compared: &Comparison) -> io::Result<()> {
 fn bridge(out: Out<'_>, name: &str, way: &FigureWay) -> io::Result<()> {
     writeln!(out)?;
     if way.steps.is_empty() {
-        return writeln!(out, "  {name}  {}, unchanged", shown(way.to, way));
+        return writeln!(out, "  {name}  {}, unchanged", figure_shown(way.to, way));
     }
     let mut table =
         TextTable::new([name.to_owned(), ">lines".to_owned(), ">difference".to_owned()]);
-    table.row(["first run".to_owned(), String::new(), shown(way.from, way)]);
+    table.row(["first run".to_owned(), String::new(), figure_shown(way.from, way)]);
     for step in &way.steps {
-        table.row([cause_words(&step.cause), lines_of(step), signed(step.difference, way)]);
+        table.row([
+            cause_words(&step.cause),
+            lines_of(step),
+            difference_shown(step.difference, way),
+        ]);
     }
     let whole = way.to.zip(way.from).and_then(|(to, from)| to.checked_sub(from));
-    table.sum(["second run".to_owned(), String::new(), shown(way.to, way)]);
+    table.sum(["second run".to_owned(), String::new(), figure_shown(way.to, way)]);
     table.print(out, "  ")?;
-    writeln!(out, "  {QUIET}{} in all{QUIET:#}", signed(whole, way))
+    writeln!(out, "  {QUIET}{} in all{QUIET:#}", difference_shown(whole, way))
 }
 
 /// The bridges of groups: a row for each, with a column for each kind of cause.
@@ -146,18 +150,18 @@ fn groups(out: Out<'_>, fact: &FactComparison) -> io::Result<()> {
             .chain([">second run".to_owned(), ">difference".to_owned()]);
         let mut table = TextTable::new(heads).in_csv();
         let row = |way: &FigureWay| -> Vec<String> {
-            let mut cells = vec![shown(way.from, way)];
+            let mut cells = vec![figure_shown(way.from, way)];
             for (kind, _) in kinds {
                 let own = way.steps.iter().filter(|step| step.cause.kind == kind);
                 let own: Vec<Option<Decimal>> = own.map(|step| step.difference).collect();
                 let sum =
                     own.iter().flatten().try_fold(Decimal::ZERO, |sum, d| sum.checked_add(*d));
-                cells.push(if own.is_empty() { String::new() } else { signed(sum, way) });
+                cells.push(if own.is_empty() { String::new() } else { difference_shown(sum, way) });
             }
             let none = Decimal::ZERO;
             let difference = way.to.unwrap_or(none).checked_sub(way.from.unwrap_or(none));
-            cells.push(shown(way.to, way));
-            cells.push(signed(difference, way));
+            cells.push(figure_shown(way.to, way));
+            cells.push(difference_shown(difference, way));
             cells
         };
         for (group, ways) in &fact.groups {
@@ -168,7 +172,7 @@ fn groups(out: Out<'_>, fact: &FactComparison) -> io::Result<()> {
         }
         writeln!(out)?;
         if table.is_empty() {
-            writeln!(out, "  {name}  {}, unchanged", shown(whole.to, whole))?;
+            writeln!(out, "  {name}  {}, unchanged", figure_shown(whole.to, whole))?;
             continue;
         }
         table.sum(std::iter::once("all".to_owned()).chain(row(whole)));
@@ -191,7 +195,7 @@ fn changed(out: Out<'_>, fact: &FactComparison) -> io::Result<()> {
         for (number, (cause, differences)) in line.causes.iter().enumerate() {
             let key = if number == 0 { line.key.clone() } else { String::new() };
             let made = |at: &usize| differences[*at].filter(|number| !number.is_zero());
-            let cells = sums.iter().map(|at| signed(made(at), &fact.figures[*at].1));
+            let cells = sums.iter().map(|at| difference_shown(made(at), &fact.figures[*at].1));
             table.row([key, cause_words(cause)].into_iter().chain(cells));
         }
     }
@@ -268,13 +272,13 @@ pub fn compared_markdown(out: Out<'_>, compared: &Comparison) -> io::Result<()> 
     for fact in &compared.facts {
         for (name, way) in &fact.figures {
             writeln!(out, "\n| {name} | lines | difference |\n|---|---:|---:|")?;
-            writeln!(out, "| first run | | {} |", shown(way.from, way))?;
+            writeln!(out, "| first run | | {} |", figure_shown(way.from, way))?;
             for step in &way.steps {
                 let words = cause_words(&step.cause).replace('|', "\\|");
-                let cells = [lines_of(step), signed(step.difference, way)];
+                let cells = [lines_of(step), difference_shown(step.difference, way)];
                 writeln!(out, "| {words} | {} |", cells.join(" | "))?;
             }
-            writeln!(out, "| second run | | {} |", shown(way.to, way))?;
+            writeln!(out, "| second run | | {} |", figure_shown(way.to, way))?;
         }
     }
     Ok(())

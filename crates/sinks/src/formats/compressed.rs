@@ -21,6 +21,9 @@ pub enum Compression {
     Zstd,
 }
 
+/// The level of Zstandard. Sales lines take a thirtieth more room than at its usual level 3, and half the time.
+const ZSTD_LEVEL: i32 = 1;
+
 impl Compression {
     /// The bytes, compressed; nothing for none.
     pub fn compress(self, bytes: &[u8]) -> Vec<u8> {
@@ -33,7 +36,7 @@ impl Compression {
                     flate2::write::GzEncoder::new(Vec::new(), flate2::Compression::default());
                 gzip.write_all(bytes).and_then(|()| gzip.finish())
             }
-            Compression::Zstd => zstd::encode_all(bytes, zstd::DEFAULT_COMPRESSION_LEVEL),
+            Compression::Zstd => zstd::encode_all(bytes, ZSTD_LEVEL),
         };
         compressed.expect("memory takes what is written")
     }
