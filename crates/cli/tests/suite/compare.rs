@@ -325,3 +325,105 @@ sales,,revenue,second run,,,,,1372453.67
         assert_eq!(sum, difference.replace('.', "").parse::<i64>().unwrap(), "{group} {causes}");
     }
 }
+
+/// A record that lies elsewhere, such as that of the year's end, is compared like any other.
+#[test]
+fn a_record_elsewhere_is_named_by_its_folder() {
+    let folder = changed();
+    let kept = folder.path().join(".interligo/interligo/runs/1");
+    let elsewhere = folder.path().join("year-end");
+    std::fs::rename(kept, &elsewhere).unwrap();
+    let came = folder.run(&["compare", "year-end", "2", "--format", "csv"]);
+    for row in ["sales,,revenue,first run,,,,,25.75\n", "sales,,revenue,second run,,,,,38.00\n"] {
+        assert!(came.printed().contains(row), "{row}{}", came.printed());
+    }
+    // One alone is compared with the last run; but two records must be left for that to be known.
+    let came = folder.run(&["compare", "year-end"]);
+    assert!(came.said().contains("a record is kept of 1\n"), "{}", came.said());
+}
+
+/// A line whose price is gone, and one whose price is found now: unknown counts as nothing, and both are counted.
+#[test]
+fn lines_that_become_known_or_unknown_are_counted() {
+    let mut folder = kept();
+    let prices = PRICES.replace("B,2025-01-01,2025-02-28,20", "B,2025-02-20,2025-03-31,20");
+    folder.put("prices.csv", prices.as_bytes());
+    folder.run(&["run"]).any_stdout().nothing_else();
+    let came = folder.run(&["compare", "--format", "json"]);
+    let json: serde_json::Value = serde_json::from_str(came.printed()).unwrap();
+    let causes = json["facts"][0]["figures"]["revenue"]["causes"].as_array().unwrap();
+    let [cause] = causes.as_slice() else { panic!("{causes:?}") };
+    assert_eq!(cause["cause"], "match");
+    assert_eq!(cause["what"], "prices");
+    assert_eq!((&cause["became_known"], &cause["became_unknown"]), (&1.into(), &1.into()));
+    // 4 * 20 is new, 1 * 20 is gone.
+    assert_eq!(cause["difference"], "60.00");
+}
+
+/// A product that is called otherwise takes its lines from one group to another; in all nothing changed.
+#[test]
+fn a_renamed_product_moves_its_lines() {
+    let mut folder = kept();
+    let plan = std::fs::read_to_string(folder.path().join("interligo.toml")).unwrap();
+    let names =
+        "[outputs.names]\nto = \"names.csv\"\nby = [\"products.name\"]\nshow = [\"revenue\"]\n";
+    folder.put("interligo.toml", format!("{plan}{names}").as_bytes());
+    folder.run(&["run"]).nothing_more();
+    let products = std::fs::read_to_string(folder.path().join("products.csv")).unwrap();
+    folder.put("products.csv", products.replace("Smoker", "Smoker tall").as_bytes());
+    folder.run(&["run"]).nothing_more();
+    let came = folder.run(&["compare", "--by", "products.name"]);
+    let revenue = came
+        .printed()
+        .split("\n\n")
+        .find(|part| part.starts_with("  revenue"))
+        .unwrap_or_else(|| panic!("{came:?}"));
+    let rows: Vec<Vec<&str>> = revenue
+        .lines()
+        .skip(2)
+        .map(|line| line.split("  ").filter(|c| !c.is_empty()).collect())
+        .collect();
+    let trimmed: Vec<Vec<&str>> =
+        rows.iter().map(|row| row.iter().map(|cell| cell.trim()).collect()).collect();
+    assert_eq!(trimmed[0], ["Smoker", "20.00", "-20.00", "blank", "-20.00"]);
+    assert_eq!(trimmed[1], ["Smoker tall", "blank", "+20.00", "20.00", "+20.00"]);
+    let came = folder.run(&["compare"]);
+    assert!(came.printed().contains("  revenue  25.75, unchanged\n"), "{}", came.printed());
+}
+
+/// Lines without a key are known by all their values: the same line twice is two lines.
+#[test]
+fn lines_without_a_key_are_new_or_gone() {
+    let mut folder = shop_but("name = \"Small\"", "name = \"Small\"\nkeep-runs = 2", "");
+    folder.run(&["run"]).any_stdout().nothing_else();
+    folder.put("sales.csv", format!("{SALES}1,2025-01-10,A,2\n").as_bytes());
+    folder.run(&["run"]).nothing_more();
+    let came = folder.run(&["compare"]);
+    for said in [
+        "  `sales` has no key: lines are known by all their values, so they are new or gone, never changed\n",
+        "sales: 5 lines, then 6\n",
+        "  new lines       1       +2.00\n",
+    ] {
+        assert!(came.printed().contains(said), "{said} in {}", came.printed());
+    }
+    assert!(!came.printed().contains("lines gone"), "{}", came.printed());
+}
+
+/// A formula that says otherwise is the plan's doing; another text of the same number is nobody's.
+#[test]
+fn another_formula_is_the_cause_of_the_plan() {
+    let mut folder = kept();
+    let plan = std::fs::read_to_string(folder.path().join("interligo.toml")).unwrap();
+    let twice = plan.replace("\"quantity * prices.price\"", "\"2 * quantity * prices.price\"");
+    folder.put("interligo.toml", twice.as_bytes());
+    folder.put("products.csv", b"sku,name,cost\nA,\"Jar, small\",0.4\nB,Smoker,12.50\n");
+    folder.run(&["run"]).nothing_more();
+    let came = folder.run(&["compare", "--format", "csv"]);
+    for rows in [
+        "sales,,revenue,first run,,,,,25.75\nsales,,revenue,plan,,3,0,0,25.75\n\
+         sales,,revenue,second run,,,,,51.50\n",
+        "sales,,cost,first run,,,,,64.50\nsales,,cost,second run,,,,,64.50\n",
+    ] {
+        assert!(came.printed().contains(rows), "{rows}{}", came.printed());
+    }
+}

@@ -203,3 +203,57 @@ fn a_correction_and_duplicates_are_named() {
         assert!(came.printed().contains(said), "{said}{}", came.printed());
     }
 }
+
+/// Five lines of the demo, worked out by hand from its files with a pocket calculator: what each was looked up as, and what
+/// its figures come to.
+#[test]
+fn lines_of_the_demo_are_what_they_are_by_hand() {
+    let folder = Folder::with(&[]);
+    folder.run(&["demo", "."]).ended(0);
+    // place or key; price and status; revenue, cost, profit
+    let by_hand: [(&str, (&str, Option<&str>), [Option<&str>; 3]); 5] = [
+        // 7 * 13.82 * 0.875; 7 * 9.97
+        (
+            "202401000001,1",
+            ("exact", Some("13.82")),
+            [Some("84.6475"), Some("69.79"), Some("14.8575")],
+        ),
+        // " SM-131 ": 5 * 9.97 * 0.9; 5 * 6.98
+        (
+            "sales/corvo_2024.csv:7",
+            ("cleaned", Some("9.97")),
+            [Some("44.865"), Some("34.9"), Some("9.965")],
+        ),
+        // the third of six items of a receipt: 92 * 19.34; 92 * 13.1
+        (
+            "sales/tilia_2024.csv:7:3",
+            ("exact", Some("19.34")),
+            [Some("1779.28"), Some("1205.2"), Some("574.08")],
+        ),
+        // no price on 2025-03-05; 9 * 15.84
+        ("202502000022,1", ("undated", None), [None, Some("142.56"), None]),
+        // the later of two rows of the product: 10 * 18.68 * 0.875; 10 * 12.96
+        (
+            "202403000001,2",
+            ("exact", Some("18.68")),
+            [Some("163.45"), Some("129.6"), Some("33.85")],
+        ),
+    ];
+    for (line, (status, price), figures) in by_hand {
+        let came = folder.run(&["trace", line, "--format", "json"]);
+        let json: serde_json::Value = serde_json::from_str(came.printed()).unwrap();
+        let [traced] = json["lines"].as_array().unwrap().as_slice() else {
+            panic!("{line}: {json}")
+        };
+        let links = traced["links"].as_array().unwrap();
+        let prices = links.iter().find(|link| link["link"] == "prices").unwrap();
+        assert_eq!(prices["status"], status, "{line}");
+        assert_eq!(prices["row"]["attributes"]["unit_price"].as_str(), price, "{line}");
+        for (name, value) in ["revenue", "cost", "profit"].into_iter().zip(figures) {
+            let all = traced["figures"].as_array().unwrap();
+            let figure = all.iter().find(|figure| figure["figure"] == name).unwrap();
+            let shown = figure["value"].as_str().map(|text| text.trim_end_matches('0'));
+            assert_eq!(shown, value, "{name} of {line}");
+        }
+    }
+}

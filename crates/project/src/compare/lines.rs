@@ -38,9 +38,18 @@ pub(super) enum Pair {
 /// Records of many lines are divided on the disk, so that memory does not grow with them.
 pub(super) fn each_pair(
     (a, b): (&RecordedFact, &RecordedFact),
-    mut each: impl FnMut(Pair) -> Result<(), Error>,
+    each: impl FnMut(Pair) -> Result<(), Error>,
 ) -> Result<(), Error> {
     let parts = (a.lines() + b.lines()).div_ceil(AT_ONCE).max(1);
+    each_pair_in(parts, (a, b), each)
+}
+
+/// The same, in so many parts.
+fn each_pair_in(
+    parts: u64,
+    (a, b): (&RecordedFact, &RecordedFact),
+    mut each: impl FnMut(Pair) -> Result<(), Error>,
+) -> Result<(), Error> {
     let by_key = a.is_unique() && b.is_unique() && a.key() == b.key() && !b.key().is_empty();
     let shared = || {
         b.columns().filter(|name| a.columns().any(|own| own == *name)).map(str::to_owned).collect()
@@ -195,5 +204,83 @@ impl RecordedFact {
             return Ok(());
         }
         Err(self.damaged(&format!("{rows} lines are there of {}", self.lines())).into())
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+    use crate::runs::FactRecord;
+
+    /// A record of a fact with a key and a text.
+    fn recorded(folder: &Path, lines: &[(u8, String)], is_unique: bool) -> RecordedFact {
+        let mut text = csv::Writer::from_writer(Vec::new());
+        text.write_record(["no", "text"]).unwrap();
+        for (no, own) in lines {
+            text.write_record([&no.to_string(), own]).unwrap();
+        }
+        let text = zstd::encode_all(text.into_inner().unwrap().as_slice(), 1).unwrap();
+        std::fs::create_dir_all(folder).unwrap();
+        std::fs::write(folder.join("fact.csv.zst"), text).unwrap();
+        let column = |name: &str| (name.to_owned(), "text".to_owned());
+        let record = FactRecord {
+            name: "sales".to_owned(),
+            file: "fact.csv.zst".to_owned(),
+            lines: lines.len() as u64,
+            key: vec!["no".to_owned()],
+            is_unique,
+            columns: vec![column("no"), column("text")],
+            links: Vec::new(),
+            lookups: Vec::new(),
+            totals: Vec::new(),
+        };
+        RecordedFact::read(folder, &record).unwrap()
+    }
+
+    /// Lines that are in both, gone, and new, as texts in an order of their own.
+    fn paired(parts: u64, a: &RecordedFact, b: &RecordedFact) -> Vec<String> {
+        let shown = |row: &Row| row.iter().collect::<Vec<_>>().join("\u{1f}");
+        let mut all = Vec::new();
+        each_pair_in(parts, (a, b), |pair| {
+            all.push(match pair {
+                Pair::Both(before, now) => format!("{} -> {}", shown(&before), shown(&now)),
+                Pair::Gone(row) => format!("gone {}", shown(&row)),
+                Pair::New(row) => format!("new {}", shown(&row)),
+            });
+            Ok(())
+        })
+        .unwrap();
+        all.sort();
+        all
+    }
+
+    fn lines() -> impl Strategy<Value = Vec<(u8, String)>> {
+        prop::collection::vec((0u8..12, "[a\", \né]{0,3}"), 0..12)
+    }
+
+    proptest! {
+        /// Lines divided on the disk meet as they do in memory, whatever is in their texts and whether they share keys.
+        #[test]
+        fn divided_lines_meet_the_same(a in lines(), b in lines(), parts in 2u64..6) {
+            let is_unique = [&a, &b].iter().all(|lines| {
+                let mut keys: Vec<u8> = lines.iter().map(|line| line.0).collect();
+                keys.sort_unstable();
+                keys.windows(2).all(|pair| pair[0] != pair[1])
+            });
+            let folder = TempDir::new().unwrap();
+            let of_a = recorded(&folder.path().join("a"), &a, is_unique);
+            let of_b = recorded(&folder.path().join("b"), &b, is_unique);
+            let whole = paired(1, &of_a, &of_b);
+            prop_assert_eq!(&paired(parts, &of_a, &of_b), &whole);
+            // Each line is in one pair, once.
+            let both = whole.iter().filter(|pair| pair.contains(" -> ")).count();
+            let (gone, new) = (
+                whole.iter().filter(|pair| pair.starts_with("gone ")).count(),
+                whole.iter().filter(|pair| pair.starts_with("new ")).count(),
+            );
+            prop_assert_eq!((both + gone, both + new), (a.len(), b.len()));
+        }
     }
 }

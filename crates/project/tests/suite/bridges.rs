@@ -244,6 +244,50 @@ proptest! {
     }
 }
 
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(24))]
+
+    /// Keys with separators, quotes and line ends in them are read from a record as they were written.
+    #[test]
+    fn texts_of_any_kind_are_kept(items in prop::collection::btree_set("[ab,;\"'\né|+]{1,4}", 1..6)) {
+        let quoted = |text: &str| format!("\"{}\"", text.replace('"', "\"\""));
+        let plan = r#"
+[plan]
+keep-runs = 2
+[reading]
+separator = ","
+[tables.sales]
+role = "fact"
+from = "sales.csv"
+key = "item"
+[figures]
+pieces = "quantity * 2"
+[outputs.items]
+to = "items.csv"
+by = ["item"]
+show = ["pieces"]
+"#;
+        let rows = items.iter().enumerate();
+        let rows: String = rows.map(|(at, item)| format!("{},{}\n", quoted(item), at + 1)).collect();
+        let sales = format!("item,quantity\n{rows}");
+        let folder = Folder::with(&[("interligo.toml", plan), ("sales.csv", &sales)]);
+        for _ in 0..2 {
+            let project = folder.project();
+            let requests = project.run_requests().unwrap();
+            let job = project.prepare(&requests, Extent::Everything, OnDuplicates::Stop).unwrap();
+            run(&project, &job, Parallelism::default(), OnStop::Stop, &|_, _| {}).unwrap();
+        }
+        let comparison = compared(&folder, ["1", "2"], Some("item"));
+        let fact = &comparison.facts[0];
+        prop_assert_eq!(fact.lines, [items.len() as u64; 2]);
+        let pieces = &fact.figures[0].1;
+        let all: i64 = (1..=items.len() as i64).map(|quantity| 2 * quantity).sum();
+        prop_assert_eq!(pieces.to, Some(Decimal::from(all)));
+        prop_assert!(pieces.steps.is_empty(), "{:?}", pieces);
+        prop_assert_eq!(fact.groups.len(), items.len());
+    }
+}
+
 fn some_version() -> Version {
     let text = str::to_owned;
     Version {

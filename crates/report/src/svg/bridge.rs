@@ -65,7 +65,7 @@ fn figure(svg: &mut String, mut y: usize, name: &str, way: &FigureWay) -> usize 
         escaped(name)
     );
     y += ROW;
-    let mut end = |svg: &mut String, y: usize, run: &str, value: Option<Decimal>| {
+    let end = |svg: &mut String, y: usize, run: &str, value: Option<Decimal>| {
         words(svg, y, INK, run);
         let x = scale.position(value.unwrap_or(zero));
         let _ = writeln!(
