@@ -82,7 +82,11 @@ fn next_month(options: &DemoOptions, out: Out<'_>) -> Result<(), Failure> {
     demo::NEXT_MONTH.iter().try_for_each(|change| writeln!(out, "  {change}"))?;
     writeln!(out)?;
     text::compared(out, &compared)?;
-    writeln!(out, "\nNext: cd {} && interligo compare --by groups.name", options.folder.display())?;
+    let go = match options.folder.as_os_str() == "." {
+        true => String::new(),
+        false => format!("cd {} && ", options.folder.display()),
+    };
+    writeln!(out, "\nNext: {go}interligo compare --by groups.name")?;
     out.flush()?;
     Ok(())
 }

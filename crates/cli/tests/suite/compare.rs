@@ -188,7 +188,7 @@ fn what_is_no_record_is_answered_with_what_to_do() {
         (&["compare", "7"], "records are kept of the runs 1\n"),
         (&["compare", "1", "7"], "no record is kept of run 7\n"),
         (&["compare", "1", "elsewhere"], "there is no record of a run in `elsewhere`\n"),
-        (&["compare", "1", "1", "--by", "produts.name"], "products"),
+        (&["compare", "1", "1", "--by", "produts.name"], "in --by:\n    produts.name\n"),
     ] {
         let came = folder.run(arguments);
         assert!(came.said().contains(said), "{arguments:?} {}", came.said());

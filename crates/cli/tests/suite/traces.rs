@@ -204,7 +204,7 @@ fn a_correction_and_duplicates_are_named() {
     }
 }
 
-/// Five lines of the demo, worked out by hand from its files with a pocket calculator: what each was looked up as, and what
+/// Five lines of the demo, computed by hand from its files: what each was looked up as, and what
 /// its figures come to.
 #[test]
 fn lines_of_the_demo_are_what_they_are_by_hand() {

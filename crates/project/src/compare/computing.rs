@@ -109,7 +109,7 @@ impl<'e> Computing<'e> {
         self.by.is_some()
     }
 
-    /// What sums over lines come to, of which so many are known.
+    /// What sums over lines come to, and how many of the lines are known.
     pub(super) fn values_of(
         &self,
         figure: usize,

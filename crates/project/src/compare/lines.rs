@@ -44,7 +44,7 @@ pub(super) fn each_pair(
     each_pair_in(parts, (a, b), each)
 }
 
-/// The same, in so many parts.
+/// The same, in this number of parts.
 fn each_pair_in(
     parts: u64,
     (a, b): (&RecordedFact, &RecordedFact),

@@ -23,12 +23,15 @@ use crate::error::Error;
 use crate::prepare::{Job, OnDuplicates};
 use crate::project::Project;
 use crate::runs::{InputRecord, RunRecord};
-use crate::trace::trace_request;
+use crate::trace::values_request;
 use bridge::Bridging;
 use computing::Computing;
 use lines::each_pair;
 use state::RecordedFact;
 use way::Bridge;
+
+/// What the output is called that has the attribute by which figures are divided.
+const GROUPS: &str = "groups compared";
 
 /// Why a figure is another.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -218,7 +221,7 @@ fn jobs(project: &Project, options: &CompareOptions) -> Result<Job, Error> {
         requests.push(Request { of: Some(of), ..totals });
     }
     // The attribute is that of the fact which has it.
-    requests.extend(options.by.as_deref().map(|by| trace_request(Some(by))));
+    requests.extend(options.by.as_deref().map(|by| values_request(GROUPS, "--by", Some(by))));
     let own = Request::of_plan(&project.plan)?.into_iter();
     requests.extend(own.map(|request| Request { to: None, workbook: None, ..request }));
     project.prepare(&requests, Extent::Everything, OnDuplicates::Report)
@@ -237,7 +240,7 @@ fn engine_of<'j>(job: &'j Job, fact: &str) -> Option<OfFact<'j>> {
     let measures = measures
         .filter(|(name, _)| figures.contains(&name.as_str()))
         .filter_map(|(name, measure)| Some((name, measure?)));
-    let by = outputs.iter().filter(|output| output.name == "trace").find_map(|output| {
+    let by = outputs.iter().filter(|output| output.name == GROUPS).find_map(|output| {
         let OutputContent::Lines { columns, .. } = &output.content else { return None };
         match columns.first()? {
             OutputColumn::Value { value, .. } => Some(engine.value_expr(*value).clone()),

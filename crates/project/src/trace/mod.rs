@@ -54,14 +54,23 @@ pub struct TracedLine {
 
 /// What is needed to trace lines of a fact: nothing that is written.
 pub fn trace_request(condition: Option<&str>) -> Request {
+    values_request(NAME, "--where", condition)
+}
+
+/// An output of the values of an expression that an option gives, on each line.
+pub(crate) fn values_request(
+    name: &str,
+    option: &'static str,
+    expression: Option<&str>,
+) -> Request {
     let column = |text: &str| interligo_engine::bind::ColumnRequest {
-        written: Written::in_option("--where", text, 0..text.len()),
+        written: Written::in_option(option, text, 0..text.len()),
         name: None,
         form: interligo_engine::bind::ColumnForm::default(),
     };
-    let columns = Some(condition.iter().map(|text| column(text)).collect());
+    let columns = Some(expression.iter().map(|text| column(text)).collect());
     let lines = LinesRequest { columns, as_values: true, ..LinesRequest::default() };
-    Request { content: Content::Lines(lines), ..Request::of_totals(NAME, TotalsRequest::default()) }
+    Request { content: Content::Lines(lines), ..Request::of_totals(name, TotalsRequest::default()) }
 }
 
 impl Project {
@@ -108,4 +117,4 @@ pub fn traced_fact(job: &Job) -> usize {
 }
 
 /// The name of the request.
-const NAME: &str = "trace";
+const NAME: &str = "lines traced";
