@@ -66,6 +66,7 @@ pub(crate) enum Failure {
     FolderInUse(PathBuf),
     /// A month is to be added to a demo, and there is none.
     #[error("there is no demo in `{}`", .0.display())]
+    #[cfg_attr(not(all(feature = "sqlite", feature = "workbook")), expect(dead_code))]
     NoEarlierDemo(PathBuf),
     /// A file of the demo cannot be written.
     #[error("`{}` cannot be written: {}", path.display(), refusal(reason))]

@@ -142,7 +142,7 @@ pub(crate) enum TraceFormat {
 
 /// Compare two runs: which files and lines changed, and why each figure is another
 ///
-/// The plan keeps records of its runs with `keep-runs = 3` under [plan]. Each figure has a bridge from what it came to in
+/// The plan keeps records of its runs with `keep-runs = 3` under `[plan]`. Each figure has a bridge from what it came to in
 /// the first run to what it came to in the second: new lines, lines gone, columns of the lines, other matches, values of lookups,
 /// the plan. The differences add up to the digit.
 #[derive(Debug, Args)]

@@ -427,3 +427,79 @@ fn another_formula_is_the_cause_of_the_plan() {
         assert!(came.printed().contains(rows), "{rows}{}", came.printed());
     }
 }
+
+/// Each fact has bridges of its own; `--by` divides that which has the attribute.
+#[test]
+fn two_facts_are_compared_each_by_its_lines() {
+    let mut folder = kept();
+    let plan = std::fs::read_to_string(folder.path().join("interligo.toml")).unwrap();
+    let returns = "[tables.returns]\nrole = \"fact\"\nfrom = \"returns.csv\"\nkey = \"slip\"\n";
+    let plan = plan.replace("[figures]\n", "[figures]\nrefund = \"returned * 2\"\n");
+    folder.put("interligo.toml", format!("{plan}{returns}").as_bytes());
+    folder.put("returns.csv", b"slip,returned\n1,3\n2,4\n");
+    folder.run(&["run"]).any_stdout().nothing_else();
+    folder.put("returns.csv", b"slip,returned\n1,3\n2,5\n3,1\n");
+    folder.run(&["run"]).any_stdout().nothing_else();
+    let came = folder.run(&["compare", "--format", "csv"]);
+    for rows in [
+        "sales,,revenue,first run,,,,,25.75\nsales,,revenue,second run,,,,,25.75\n",
+        "returns,,refund,first run,,,,,14\nreturns,,refund,new,,1,1,0,2\n\
+         returns,,refund,own-column,returned,1,0,0,2\nreturns,,refund,second run,,,,,18\n",
+    ] {
+        assert!(came.printed().contains(rows), "{rows}{}", came.printed());
+    }
+}
+
+/// A run that stops at a finding, or whose output cannot be replaced, leaves the records as they were.
+#[test]
+fn a_run_that_stops_leaves_the_records_as_they_were() {
+    let mut folder = kept();
+    let before = folder.run(&["runs"]).printed().to_owned();
+    let plan = std::fs::read_to_string(folder.path().join("interligo.toml")).unwrap();
+    let stopping = plan.replace("keep-runs = 2", "keep-runs = 2\nstop-on = [\"undated-key\"]");
+    folder.put("interligo.toml", stopping.as_bytes());
+    folder.run(&["run"]).ended(1);
+    assert_eq!(folder.run(&["runs"]).printed(), before);
+    // The folder that was made for it is empty, and is that of the next run.
+    let begun = std::fs::read_dir(folder.path().join(".interligo/interligo/runs/2"));
+    assert_eq!(begun.map_or(0, Iterator::count), 0, "nothing of a record is left behind");
+}
+
+/// What a record does not have is not guessed: a folder that is none, and one that is not a record.
+#[test]
+fn a_folder_that_is_no_record_is_refused() {
+    let mut folder = kept();
+    folder.put("empty/other.csv", b"a\n1\n");
+    let came = folder.run(&["compare", "1", "empty"]);
+    assert!(came.said().contains("there is no record of a run in `empty`"), "{}", came.said());
+    came.any_stderr().status(2).nothing_else();
+    folder.put("empty/run.json", b"{}");
+    let came = folder.run(&["compare", "1", "empty"]);
+    assert!(came.said().contains("has form 0"), "{}", came.said());
+    came.any_stderr().status(3).nothing_else();
+    folder.put("empty/run.json", b"{\"version\": 1, \"at\": \"yesterday\"}");
+    let came = folder.run(&["compare", "1", "empty"]);
+    assert!(came.said().contains("the record in `empty` is damaged"), "{}", came.said());
+    came.any_stderr().status(3).nothing_else();
+}
+
+/// A record by an earlier plan whose link is gone: what only one of the plans has is compared by its total.
+#[test]
+fn a_link_that_the_plan_no_longer_has() {
+    let mut folder = kept();
+    let plan = std::fs::read_to_string(folder.path().join("interligo.toml")).unwrap();
+    let (start, _) = plan.split_once("cost    =").unwrap();
+    let plan = start.replace("[[link]]\npath = \"sales.item -> products.sku\"\n", "");
+    assert!(!plan.contains("-> products.sku"), "{plan}");
+    folder.put("interligo.toml", plan.as_bytes());
+    folder.run(&["run"]).nothing_more();
+    let came = folder.run(&["compare"]);
+    for said in [
+        "  the plans differ\n",
+        "  revenue  25.75, unchanged\n",
+        "  cost: 64.50, then not there\n",
+        "  profit: 11.25, then not there\n",
+    ] {
+        assert!(came.printed().contains(said), "{said} in {}", came.printed());
+    }
+}

@@ -211,7 +211,8 @@ fn lines_of_the_demo_are_what_they_are_by_hand() {
     let folder = Folder::with(&[]);
     folder.run(&["demo", "."]).ended(0);
     // place or key; price and status; revenue, cost, profit
-    let by_hand: [(&str, (&str, Option<&str>), [Option<&str>; 3]); 5] = [
+    type ByHand = (&'static str, (&'static str, Option<&'static str>), [Option<&'static str>; 3]);
+    let by_hand: [ByHand; 5] = [
         // 7 * 13.82 * 0.875; 7 * 9.97
         (
             "202401000001,1",
@@ -256,4 +257,16 @@ fn lines_of_the_demo_are_what_they_are_by_hand() {
             assert_eq!(shown, value, "{name} of {line}");
         }
     }
+}
+
+/// An output of the plan may be called as it likes: what `trace` asks for is told from it.
+#[test]
+fn an_output_called_trace_is_no_hindrance() {
+    let folder = keyed("[outputs.trace]\nto = \"t.csv\"\ncolumns = [\"no\", \"revenue\"]\n");
+    let came = folder.run(&["trace", "2"]);
+    assert!(came.printed().starts_with("sales.csv:3   2\n"), "{}", came.printed());
+    let came = folder.run(&["trace", "--where", "quantity = 3"]);
+    assert!(came.printed().starts_with("sales.csv:3   2\n"), "{}", came.printed());
+    let mut came = folder.run(&["run"]);
+    assert_eq!(came.take_file("t.csv").lines().nth(2), Some("2,3.75"));
 }
