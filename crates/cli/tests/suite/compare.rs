@@ -433,12 +433,12 @@ fn another_formula_is_the_cause_of_the_plan() {
 fn two_facts_are_compared_each_by_its_lines() {
     let mut folder = kept();
     let plan = std::fs::read_to_string(folder.path().join("interligo.toml")).unwrap();
-    let returns = "[tables.returns]\nrole = \"fact\"\nfrom = \"returns.csv\"\nkey = \"slip\"\n";
+    let returns = "[tables.returns]\nrole = \"fact\"\nfrom = \"returns.csv\"\nkey = \"note\"\n";
     let plan = plan.replace("[figures]\n", "[figures]\nrefund = \"returned * 2\"\n");
     folder.put("interligo.toml", format!("{plan}{returns}").as_bytes());
-    folder.put("returns.csv", b"slip,returned\n1,3\n2,4\n");
+    folder.put("returns.csv", b"note,returned\n1,3\n2,4\n");
     folder.run(&["run"]).any_stdout().nothing_else();
-    folder.put("returns.csv", b"slip,returned\n1,3\n2,5\n3,1\n");
+    folder.put("returns.csv", b"note,returned\n1,3\n2,5\n3,1\n");
     folder.run(&["run"]).any_stdout().nothing_else();
     let came = folder.run(&["compare", "--format", "csv"]);
     for rows in [

@@ -268,7 +268,9 @@ by = ["item"]
 show = ["pieces"]
 "#;
         let rows = items.iter().enumerate();
-        let rows: String = rows.map(|(at, item)| format!("{},{}\n", quoted(item), at + 1)).collect();
+        // With a number before it no item is another with spaces; with a letter behind it none ends with one.
+        let rows: String =
+            rows.map(|(at, item)| format!("{},{}\n", quoted(&format!("{at}{item}z")), at + 1)).collect();
         let sales = format!("item,quantity\n{rows}");
         let folder = Folder::with(&[("interligo.toml", plan), ("sales.csv", &sales)]);
         for _ in 0..2 {
