@@ -182,7 +182,15 @@ impl Term {
 /// What an expression is as a formula; `leaf` gives columns, attributes, figures and parts of ratios. None where a
 /// spreadsheet would compute another value.
 pub(super) fn term(expr: &Expr, leaf: &dyn Fn(&Expr) -> Option<Term>) -> Option<Term> {
-    let part = |expr: &Expr| term(expr, leaf);
+    nested(expr, leaf, 0)
+}
+
+/// A part of an expression, this many levels inside. Nearly each is in parentheses of its own, so no cell takes what is deeper.
+fn nested(expr: &Expr, leaf: &dyn Fn(&Expr) -> Option<Term>, depth: usize) -> Option<Term> {
+    if depth > DEEPEST {
+        return None;
+    }
+    let part = |expr: &Expr| nested(expr, leaf, depth + 1);
     let whole = |expr: &Expr| part(expr).map(|term| term.whole());
     let made = match &expr.kind {
         ExprKind::Constant(value) => constant(value)?,
@@ -196,8 +204,10 @@ pub(super) fn term(expr: &Expr, leaf: &dyn Fn(&Expr) -> Option<Term>) -> Option<
         ExprKind::Arithmetic(operator, a, b) => {
             let symbol = operator.symbol();
             let divides = *operator == Operator::Divide;
-            let divisor = exact(b, part(b)?).text;
-            let mut made = Term::strict([part(a)?, part(b)?], |[a, b]| format!("({a}{symbol}{b})"));
+            let (dividend, divided_by) = (part(a)?, part(b)?);
+            let divisor = exact(b, divided_by.clone()).text;
+            let operands = [dividend, divided_by];
+            let mut made = Term::strict(operands, |[a, b]| format!("({a}{symbol}{b})"));
             if divides {
                 made.conditions.push(format!("{divisor}=0"));
             }
@@ -405,7 +415,7 @@ mod tests {
         let product = number(ExprKind::Arithmetic(Operator::Multiply, column(0), column(27)));
         assert_eq!(formula(&product).unwrap(), "IF(OR(A7=\"\",AB7=\"\"),\"\",(A7*AB7))");
         let quotient = number(ExprKind::Arithmetic(Operator::Divide, Box::new(product), column(1)));
-        let wanted = "IF(OR(A7=\"\",AB7=\"\",B7=\"\"),\"\",IF(B7=0,\"\",((A7*AB7)/B7)))";
+        let wanted = "IF(OR(A7=\"\",B7=\"\",AB7=\"\"),\"\",IF(B7=0,\"\",((A7*AB7)/B7)))";
         assert_eq!(formula(&quotient).unwrap(), wanted);
         let first = number(ExprKind::Coalesce(vec![*column(0), *column(1)]));
         let sum = number(ExprKind::Arithmetic(Operator::Add, Box::new(first), column(2)));
@@ -426,5 +436,10 @@ mod tests {
             .map(|at| *column(at))
             .reduce(|a, b| number(ExprKind::Arithmetic(Operator::Add, Box::new(a), Box::new(b))));
         assert_eq!(formula(&many.unwrap()), None);
+        // Nested to the right each part is made once; made twice, this would not end.
+        let right = (0..50).map(|at| *column(at)).reduce(|inner, own| {
+            number(ExprKind::Arithmetic(Operator::Subtract, Box::new(own), Box::new(inner)))
+        });
+        assert!(formula(&right.unwrap()).is_some());
     }
 }
