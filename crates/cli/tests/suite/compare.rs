@@ -76,12 +76,20 @@ fn the_lines_and_groups_that_changed() {
     let words = rows.next().unwrap().join(" ");
     assert_eq!(words, "value prices.price: A from 2025-02-01 -0.25 · -0.25");
     assert_eq!(rows.next().unwrap().join(" "), "6 new lines +10.00 +4.00 +6.00");
+    let came = folder.run(&["compare", "--lines", "10", "--format", "csv"]);
+    let row =
+        "sales,,2,revenue,value,prices.price,,,,-0.25\nsales,,2,cost,value,prices.price,,,,0.00\n";
+    assert!(came.printed().contains(row), "{}", came.printed());
+    let came = folder.run(&["compare", "--lines", "10", "--by", "item", "--format", "markdown"]);
+    for row in ["\n### A\n", "| 6 | new lines | +10.00 | +4.00 | +6.00 |\n"] {
+        assert!(came.printed().contains(row), "{row} in {}", came.printed());
+    }
     let came = folder.run(&["compare", "--by", "item", "--format", "csv"]);
     for row in [
-        "fact,group,figure,cause,what,lines,became_known,became_unknown,difference\n",
-        "sales,,revenue,first run,,,,,25.75\n",
-        "sales,A,revenue,value,prices.price,1,0,0,-0.25\n",
-        "sales,A,revenue,second run,,,,,18.00\n",
+        "fact,group,line,figure,cause,what,lines,became_known,became_unknown,difference\n",
+        "sales,,,revenue,first run,,,,,25.75\n",
+        "sales,A,,revenue,value,prices.price,1,0,0,-0.25\n",
+        "sales,A,,revenue,second run,,,,,18.00\n",
     ] {
         assert!(came.printed().contains(row), "{row}{}", came.printed());
     }
@@ -96,6 +104,12 @@ fn the_same_as_json_and_as_markdown() {
     let revenue = &json["facts"][0]["figures"]["revenue"];
     assert_eq!((&revenue["from"], &revenue["to"]), (&"25.75".into(), &"38.00".into()));
     assert_eq!(revenue["causes"][0]["cause"], "new");
+    let came = folder.run(&["compare", "--lines", "1", "--format", "json"]);
+    let json: serde_json::Value = serde_json::from_str(came.printed()).unwrap();
+    let differences = &json["facts"][0]["changed_lines"][0]["causes"][0]["differences"];
+    // The margin of a line adds to nothing.
+    let wanted = serde_json::json!({ "revenue": "2.50", "cost": "0.80", "profit": "1.70" });
+    assert_eq!(differences, &wanted);
     let came = folder.run(&["compare", "--format", "markdown"]);
     let row = "| own column quantity: 3 → 5 | 1 | +2.50 |\n";
     assert!(came.printed().contains(row), "{}", came.printed());
@@ -289,21 +303,23 @@ fn the_bridge_of_the_demo_adds_up_to_the_digit() {
     folder.run(&["run"]).nothing_more();
     let came = folder.run(&["compare", "--format", "csv"]);
     let rows = "\
-sales,,revenue,first run,,,,,1372122.06900
-sales,,revenue,new,,2,2,0,315.64
-sales,,revenue,gone,,1,0,1,-98.04
-sales,,revenue,own-column,item,1,1,0,129.67500
-sales,,revenue,own-column,quantity,1,0,0,63.72600
-sales,,revenue,own-column,discount,1,0,0,-8.17000
-sales,,revenue,match,prices,1,1,0,82.56
-sales,,revenue,value,prices.unit_price,12,0,0,-153.93450
-sales,,revenue,plan,,1187,0,0,0.14450
-sales,,revenue,second run,,,,,1372453.67
+sales,,,revenue,first run,,,,,1372122.06900
+sales,,,revenue,new,,2,2,0,315.64
+sales,,,revenue,gone,,1,0,1,-98.04
+sales,,,revenue,own-column,item,1,1,0,129.67500
+sales,,,revenue,own-column,quantity,1,0,0,63.72600
+sales,,,revenue,own-column,discount,1,0,0,-8.17000
+sales,,,revenue,match,prices,1,1,0,82.56
+sales,,,revenue,value,prices.unit_price,12,0,0,-153.93450
+sales,,,revenue,plan,,1187,0,0,0.14450
+sales,,,revenue,second run,,,,,1372453.67
 ";
     assert!(came.printed().contains(rows), "{}", came.printed());
     let came = folder.run(&["compare"]);
     let margin = came.printed().split_once("\n  margin").unwrap().1;
-    for said in ["36.113248 %", "+0.002612 %", "-0.007165 %", "+0.000007 %", "36.108204 %"] {
+    for said in
+        ["36.113248 %", "+0.002612 points", "-0.007165 points", "+0.000007 points", "36.108204 %"]
+    {
         assert!(margin.contains(said), "{margin}");
     }
     let came = folder.run(&["compare", "--by", "groups.name", "--format", "json"]);
@@ -334,7 +350,7 @@ fn a_record_elsewhere_is_named_by_its_folder() {
     let elsewhere = folder.path().join("year-end");
     std::fs::rename(kept, &elsewhere).unwrap();
     let came = folder.run(&["compare", "year-end", "2", "--format", "csv"]);
-    for row in ["sales,,revenue,first run,,,,,25.75\n", "sales,,revenue,second run,,,,,38.00\n"] {
+    for row in ["sales,,,revenue,first run,,,,,25.75\n", "sales,,,revenue,second run,,,,,38.00\n"] {
         assert!(came.printed().contains(row), "{row}{}", came.printed());
     }
     // One alone is compared with the last run; but two records must be left for that to be known.
@@ -385,8 +401,8 @@ fn a_renamed_product_moves_its_lines() {
         .collect();
     let trimmed: Vec<Vec<&str>> =
         rows.iter().map(|row| row.iter().map(|cell| cell.trim()).collect()).collect();
-    assert_eq!(trimmed[0], ["Smoker", "20.00", "-20.00", "blank", "-20.00"]);
-    assert_eq!(trimmed[1], ["Smoker tall", "blank", "+20.00", "20.00", "+20.00"]);
+    assert_eq!(trimmed[0], ["Smoker", "-20.00", "-20.00", "20.00", "blank"]);
+    assert_eq!(trimmed[1], ["Smoker tall", "+20.00", "+20.00", "blank", "20.00"]);
     let came = folder.run(&["compare"]);
     assert!(came.printed().contains("  revenue  25.75, unchanged\n"), "{}", came.printed());
 }
@@ -420,9 +436,9 @@ fn another_formula_is_the_cause_of_the_plan() {
     folder.run(&["run"]).nothing_more();
     let came = folder.run(&["compare", "--format", "csv"]);
     for rows in [
-        "sales,,revenue,first run,,,,,25.75\nsales,,revenue,plan,,3,0,0,25.75\n\
-         sales,,revenue,second run,,,,,51.50\n",
-        "sales,,cost,first run,,,,,64.50\nsales,,cost,second run,,,,,64.50\n",
+        "sales,,,revenue,first run,,,,,25.75\nsales,,,revenue,plan,,3,0,0,25.75\n\
+         sales,,,revenue,second run,,,,,51.50\n",
+        "sales,,,cost,first run,,,,,64.50\nsales,,,cost,second run,,,,,64.50\n",
     ] {
         assert!(came.printed().contains(rows), "{rows}{}", came.printed());
     }
@@ -442,9 +458,9 @@ fn two_facts_are_compared_each_by_its_lines() {
     folder.run(&["run"]).any_stdout().nothing_else();
     let came = folder.run(&["compare", "--format", "csv"]);
     for rows in [
-        "sales,,revenue,first run,,,,,25.75\nsales,,revenue,second run,,,,,25.75\n",
-        "returns,,refund,first run,,,,,14\nreturns,,refund,new,,1,1,0,2\n\
-         returns,,refund,own-column,returned,1,0,0,2\nreturns,,refund,second run,,,,,18\n",
+        "sales,,,revenue,first run,,,,,25.75\nsales,,,revenue,second run,,,,,25.75\n",
+        "returns,,,refund,first run,,,,,14\nreturns,,,refund,new,,1,1,0,2\n\
+         returns,,,refund,own-column,returned,1,0,0,2\nreturns,,,refund,second run,,,,,18\n",
     ] {
         assert!(came.printed().contains(rows), "{rows}{}", came.printed());
     }

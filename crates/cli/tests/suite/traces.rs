@@ -157,12 +157,12 @@ fn a_cell_of_totals_is_taken_apart() {
         .stdout(
             "revenue 5.75, over 4 lines
 
-  amount  key                   formula   place
-  ───────────────────────────────────────────────────
-    3.75  2                     3 * 1.25  sales.csv:3
-    2.00  1 more line
-  ───────────────────────────────────────────────────
-    5.75  2 lines with a value
+  amount  key  formula               place
+  ──────────────────────────────────────────────
+    3.75  2    3 * 1.25              sales.csv:3
+    2.00       1 more line
+  ──────────────────────────────────────────────
+    5.75       2 lines with a value
   1 line without a value: prices undated, first sales.csv:5
   1 line without a value: prices unmatched, first sales.csv:6
 ",

@@ -54,8 +54,8 @@ impl Bridging<'_> {
                 if from != to || self.with_b.has_groups() {
                     return self.both(bridge, &before, &now);
                 }
-                add_all(&mut bridge.from, &from, 1);
-                add_all(&mut bridge.to, &to, 1);
+                add_all(&mut bridge.from, &from);
+                add_all(&mut bridge.to, &to);
             }
             Pair::Both(before, now) => self.both(bridge, &before, &now)?,
         }
@@ -87,7 +87,7 @@ impl Bridging<'_> {
             _ => Change::new(step, added, none),
         };
         if bridge.changed.len() < self.listed {
-            let causes = vec![change.shown()];
+            let causes = vec![change.shown(self.with_b)];
             bridge.changed.push(ChangedLine { key: fact.key_shown(row), causes });
         }
         for own in [true, false] {
@@ -98,7 +98,7 @@ impl Bridging<'_> {
             };
             let side = if sign > 0 { &mut bridge.to } else { &mut bridge.from };
             let added = if sign > 0 { &change.after } else { &change.before };
-            add_all(side, added, 1);
+            add_all(side, added);
             bridge.note(&change);
         }
     }
@@ -114,18 +114,18 @@ impl Bridging<'_> {
             true => Vec::new(),
             false => self.changes((before, now), (first, &last), (&from, &to))?,
         };
-        add_all(&mut bridge.from, &from, 1);
-        add_all(&mut bridge.to, &to, 1);
+        add_all(&mut bridge.from, &from);
+        add_all(&mut bridge.to, &to);
         changes.iter().for_each(|change| bridge.note(change));
         if bridge.changed.len() < self.listed && !changes.is_empty() {
-            let causes = changes.iter().map(Change::shown).collect();
+            let causes = changes.iter().map(|change| change.shown(self.with_b)).collect();
             bridge.changed.push(ChangedLine { key: self.b.key_shown(now), causes });
         }
         if !self.with_b.has_groups() {
             return Ok(());
         }
         let (of_a, of_b) = (group_name(&group_a), group_name(&group_b));
-        add_all(&mut bridge.group(&group_a).from, &from, 1);
+        add_all(&mut bridge.group(&group_a).from, &from);
         if of_a != of_b {
             let none = vec![None; from.len()];
             let step = || Step::of((CauseKind::Moved, 0, String::new()));
@@ -134,7 +134,7 @@ impl Bridging<'_> {
             bridge.group(&group_b).note(&moved(none, from.clone()));
         }
         let group = bridge.group(&group_b);
-        add_all(&mut group.to, &to, 1);
+        add_all(&mut group.to, &to);
         changes.iter().for_each(|change| group.note(change));
         Ok(())
     }

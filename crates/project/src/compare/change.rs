@@ -2,7 +2,7 @@
 
 use interligo_model::values::decimal::Decimal;
 
-use super::computing::Added;
+use super::computing::{Added, Computing};
 use super::{Cause, CauseKind};
 
 /// Causes in the order in which they are taken.
@@ -34,18 +34,20 @@ impl Change {
         Change { cause, example, before, after }
     }
 
-    /// The cause, with the difference that it makes to each figure.
-    pub(super) fn shown(&self) -> (Cause, Vec<Option<Decimal>>) {
+    /// The cause, with the difference that it makes to each figure that is a sum; what a ratio is on one line adds to nothing.
+    pub(super) fn shown(&self, with: &Computing<'_>) -> (Cause, Vec<Option<Decimal>>) {
         let first = |parts: &Option<Vec<Decimal>>| parts.as_ref().and_then(|p| p.first().copied());
-        let differences = self.before.iter().zip(&self.after).map(|(before, after)| {
+        let ends = self.before.iter().zip(&self.after).enumerate();
+        let differences = ends.map(|(figure, (before, after))| {
             let (before, after) = (first(before), first(after));
             match (before, after) {
                 (None, None) => None,
+                _ if !with.is_sum(figure) => None,
                 _ => after.unwrap_or(Decimal::ZERO).checked_sub(before.unwrap_or(Decimal::ZERO)),
             }
         });
         let (kind, _, what) = self.cause.clone();
-        let cause = Cause { kind, what, example: self.example.clone(), is_example: false };
+        let cause = Cause { kind, what, example: self.example.clone(), has_others: false };
         (cause, differences.collect())
     }
 }

@@ -43,7 +43,7 @@ pub struct Cause {
     /// What it is on its lines: the key of a lookup, a value before and after; may be empty.
     pub example: String,
     /// Whether other lines have others than this one.
-    pub is_example: bool,
+    pub has_others: bool,
 }
 
 /// A kind of cause, in the order in which they are taken.
@@ -113,7 +113,7 @@ pub struct FactComparison {
 pub struct ChangedLine {
     /// Its key.
     pub key: String,
-    /// The causes.
+    /// The causes, each with the difference that it makes to each figure; none to one that is no sum over lines.
     pub causes: Vec<(Cause, Vec<Option<Decimal>>)>,
 }
 
@@ -222,8 +222,6 @@ fn jobs(project: &Project, options: &CompareOptions) -> Result<Job, Error> {
     }
     // The attribute is that of the fact which has it.
     requests.extend(options.by.as_deref().map(|by| values_request(GROUPS, "--by", Some(by))));
-    let own = Request::of_plan(&project.plan)?.into_iter();
-    requests.extend(own.map(|request| Request { to: None, workbook: None, ..request }));
     project.prepare(&requests, Extent::Everything, OnDuplicates::Report)
 }
 

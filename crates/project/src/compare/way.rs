@@ -41,8 +41,16 @@ impl Sums {
 struct Made {
     /// What it is on its lines: the first in their order, and whether there are others.
     example: Option<(String, bool)>,
-    /// Of each figure, how many lines it changed, how many it made known and unknown, and what it adds.
-    figures: Vec<(u64, u64, u64, Sums)>,
+    figures: Vec<MadeOfFigure>,
+}
+
+/// What a cause makes of a figure.
+#[derive(Clone, Debug, Default)]
+struct MadeOfFigure {
+    lines: u64,
+    became_known: u64,
+    became_unknown: u64,
+    added: Sums,
 }
 
 /// What all lines come to, on the way from one run to the other.
@@ -59,14 +67,15 @@ pub(super) struct Bridge {
 
 impl Made {
     fn cause(&self, kind: CauseKind, what: &str) -> Cause {
-        let (example, is_example) = self.example.clone().unwrap_or_default();
-        Cause { kind, what: what.to_owned(), example, is_example }
+        let (example, has_others) = self.example.clone().unwrap_or_default();
+        Cause { kind, what: what.to_owned(), example, has_others }
     }
 }
 
-pub(super) fn add_all(sums: &mut Vec<Sums>, added: &Added, sign: i64) {
+/// Adds what a line adds to the sums of each figure.
+pub(super) fn add_all(sums: &mut Vec<Sums>, added: &Added) {
     sums.resize(sums.len().max(added.len()), Sums::default());
-    sums.iter_mut().zip(added).for_each(|(sum, numbers)| sum.add(numbers.as_ref(), sign));
+    sums.iter_mut().zip(added).for_each(|(sum, numbers)| sum.add(numbers.as_ref(), 1));
 }
 
 /// The name of a group.
@@ -89,12 +98,12 @@ impl Bridge {
         });
         made.figures.resize(made.figures.len().max(change.after.len()), Default::default());
         let ends = change.before.iter().zip(&change.after);
-        for ((lines, known, unknown, sums), (before, after)) in made.figures.iter_mut().zip(ends) {
-            *lines += u64::from(before != after);
-            *known += u64::from(before.is_none() && after.is_some());
-            *unknown += u64::from(before.is_some() && after.is_none());
-            sums.add(before.as_ref(), -1);
-            sums.add(after.as_ref(), 1);
+        for (own, (before, after)) in made.figures.iter_mut().zip(ends) {
+            own.lines += u64::from(before != after);
+            own.became_known += u64::from(before.is_none() && after.is_some());
+            own.became_unknown += u64::from(before.is_some() && after.is_none());
+            own.added.add(before.as_ref(), -1);
+            own.added.add(after.as_ref(), 1);
         }
     }
 
@@ -116,18 +125,18 @@ impl Bridge {
         let end = value(with_b, to);
         let mut steps = Vec::new();
         let made = self.causes.iter().filter_map(|(cause, made)| {
-            Some((cause, made, made.figures.get(figure).filter(|(lines, ..)| *lines > 0)?))
+            Some((cause, made, made.figures.get(figure).filter(|own| own.lines > 0)?))
         });
         let mut made = made.peekable();
-        while let Some(((kind, _, what), cause, (lines, known, unknown, sums))) = made.next() {
-            at.merge(sums);
+        while let Some(((kind, _, what), cause, own)) = made.next() {
+            at.merge(&own.added);
             // The last step leads to what the second plan makes of it: it may divide to other places.
             let after = match made.peek() {
                 None if !is_sum => end,
                 _ => value(with_a, &at),
             };
             let difference = match is_sum {
-                true => sums.parts.first().and_then(|sum| sum.value()),
+                true => own.added.parts.first().and_then(|sum| sum.value()),
                 false => match (last, after) {
                     (None, None) => None,
                     (last, after) => {
@@ -137,9 +146,9 @@ impl Bridge {
             };
             steps.push(WayStep {
                 cause: cause.cause(*kind, what),
-                lines: *lines,
-                became_known: *known,
-                became_unknown: *unknown,
+                lines: own.lines,
+                became_known: own.became_known,
+                became_unknown: own.became_unknown,
                 difference,
             });
             last = after;

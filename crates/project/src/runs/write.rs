@@ -1,10 +1,10 @@
 //! Writing a record: its lines are an output like others, filled while they pass; here is the rest.
 
-use std::path::Path;
-use std::time::{SystemTime, UNIX_EPOCH};
-
+use std::collections::BTreeMap;
 use std::hash::{BuildHasher, Hasher};
 use std::io::Read;
+use std::path::Path;
+use std::time::{SystemTime, UNIX_EPOCH};
 
 use foldhash::quality::FixedState;
 use interligo_engine::bind::{Home, KeyPart};
@@ -57,12 +57,16 @@ pub(crate) fn record_files(
         }
         record.facts.push(own);
     }
+    // A workbook is read once, however many sheets it has.
+    let mut contents: BTreeMap<String, Option<String>> = BTreeMap::new();
     for table in project.tables() {
         for part in &table.parts {
+            let file = file_of(&part.name.shown);
+            let read = || fingerprint(&project.folder().join(file));
             record.inputs.push(InputRecord {
                 table: table.name.clone(),
                 file: part.name.shown.to_string(),
-                contents: fingerprint(&project.folder().join(file_of(&part.name.shown))),
+                contents: contents.entry(file.to_owned()).or_insert_with(read).clone(),
             });
         }
     }

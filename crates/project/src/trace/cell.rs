@@ -3,7 +3,7 @@
 
 use std::collections::BTreeMap;
 
-use interligo_engine::bind::{Content, Request, TotalsRequest};
+use interligo_engine::bind::{Request, TotalsRequest};
 use interligo_engine::eval::{Expr, ExprKind};
 use interligo_engine::lines::Lines;
 use interligo_engine::live::LiveMeasure;
@@ -116,7 +116,6 @@ pub(super) fn cell_requests(
     let of = of.map(|fact| written("--of", fact));
     let total = Request { of: of.clone(), ..Request::of_totals("total", totals) };
     let lines = Request { of, ..trace_request(Some(condition.unwrap_or("true"))) };
-    debug_assert!(matches!(lines.content, Content::Lines(_)));
     Ok(vec![total, lines])
 }
 

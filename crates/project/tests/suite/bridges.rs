@@ -4,10 +4,7 @@
 use std::collections::BTreeMap;
 
 use interligo_model::values::decimal::Decimal;
-use interligo_project::{
-    Cause, CauseKind, CompareOptions, Comparison, Extent, FigureWay, OnDuplicates, OnStop,
-    Parallelism, Request, run,
-};
+use interligo_project::{Cause, CauseKind, CompareOptions, Comparison, FigureWay, Request};
 use proptest::prelude::*;
 
 use crate::support::Folder;
@@ -144,10 +141,7 @@ show = ["revenue"]
 
     fn run(&self, folder: &Folder) {
         self.write(folder);
-        let project = folder.project();
-        let requests = project.run_requests().unwrap();
-        let job = project.prepare(&requests, Extent::Everything, OnDuplicates::Stop).unwrap();
-        run(&project, &job, Parallelism::default(), OnStop::Stop, &|_, _| {}).unwrap();
+        folder.run_on();
     }
 }
 
@@ -273,12 +267,8 @@ show = ["pieces"]
             rows.map(|(at, item)| format!("{},{}\n", quoted(&format!("{at}{item}z")), at + 1)).collect();
         let sales = format!("item,quantity\n{rows}");
         let folder = Folder::with(&[("interligo.toml", plan), ("sales.csv", &sales)]);
-        for _ in 0..2 {
-            let project = folder.project();
-            let requests = project.run_requests().unwrap();
-            let job = project.prepare(&requests, Extent::Everything, OnDuplicates::Stop).unwrap();
-            run(&project, &job, Parallelism::default(), OnStop::Stop, &|_, _| {}).unwrap();
-        }
+        folder.run_on();
+        folder.run_on();
         let comparison = compared(&folder, ["1", "2"], Some("item"));
         let fact = &comparison.facts[0];
         prop_assert_eq!(fact.lines, [items.len() as u64; 2]);
@@ -334,9 +324,9 @@ fn a_corrected_price_is_under_its_product_and_month() {
     let folder = both(&before, &now);
     let comparison = compared(&folder, ["1", "2"], Some("sales.item"));
     let [step] = way(&comparison, "revenue").steps.as_slice() else { panic!("{comparison:?}") };
-    let Cause { kind, what, example, is_example } = &step.cause;
+    let Cause { kind, what, example, has_others } = &step.cause;
     assert_eq!(
-        (*kind, what.as_str(), example.as_str(), *is_example),
+        (*kind, what.as_str(), example.as_str(), *has_others),
         (CauseKind::Value, "prices.price", "a1 from 2025-01-01", false)
     );
     assert_eq!(step.difference.unwrap().trimmed(0).to_string(), "-0.875");

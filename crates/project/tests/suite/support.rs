@@ -61,6 +61,11 @@ impl Folder {
         Ran { result, files }
     }
 
+    /// Runs the plan as the program does, after the runs before it: with the records that it keeps.
+    pub(crate) fn run_on(&self) {
+        self.project().run_outputs().unwrap();
+    }
+
     /// The plan, opened.
     pub(crate) fn project(&self) -> Project {
         Project::open_file(&self.plan()).unwrap()

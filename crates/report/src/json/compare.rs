@@ -90,9 +90,9 @@ fn ways<'a>(figures: &'a [(String, FigureWay)]) -> Members<WayShown<'a>> {
 /// Prints two runs, compared.
 pub fn compared_json(out: Out<'_>, compared: &Comparison) -> io::Result<()> {
     let facts = compared.facts.iter().map(|fact| {
-        let names: Vec<&String> = fact.figures.iter().map(|(name, _)| name).collect();
         let differences = |all: &[Option<Decimal>]| {
-            names.iter().zip(all).map(|(name, own)| ((*name).clone(), number(*own))).collect()
+            let sums = fact.figures.iter().zip(all).filter(|((_, way), _)| way.is_sum);
+            sums.map(|((name, _), own)| (name.clone(), number(*own))).collect()
         };
         FactShown {
             fact: &fact.fact,

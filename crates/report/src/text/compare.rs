@@ -10,6 +10,7 @@ use interligo_project::{
 
 use super::number::grouped;
 use super::table::TextTable;
+use super::trace::escaped as in_markdown;
 use super::{QUIET, TITLE, counted, note};
 use crate::output::Out;
 
@@ -35,34 +36,36 @@ pub(crate) fn cause_words(step: &interligo_project::Cause) -> String {
         CauseKind::Plan if step.what.is_empty() => "plan".to_owned(),
         CauseKind::Plan => format!("{} and plan", step.what),
     };
-    match (step.example.as_str(), step.is_example) {
+    match (step.example.as_str(), step.has_others) {
         ("", _) => words,
         (example, false) => format!("{words}: {example}"),
         (example, true) => format!("{words}: {example}, …"),
     }
 }
 
-/// A number as it is shown: a share with a few places, an amount in full.
-pub(crate) fn figure_shown(value: Option<Decimal>, way: &FigureWay) -> String {
-    let Some(value) = value else { return "blank".to_owned() };
+/// A number as it is shown: an amount in full, a share with a few places.
+fn number_shown(value: Decimal, way: &FigureWay) -> String {
     let rounded = |value: Decimal| value.round(PLACES, Rounding::HalfEven).unwrap_or(value);
-    match (way.is_sum, way.is_percent) {
-        (true, false) => grouped(&value.to_string()),
-        (false, false) => grouped(&rounded(value).to_string()),
-        (_, true) => {
-            let percent = value.checked_mul(Decimal::from(100)).map_or(value, rounded);
-            format!("{} %", grouped(&percent.to_string()))
-        }
-    }
+    let value = match (way.is_sum, way.is_percent) {
+        (true, false) => value,
+        (false, false) => rounded(value),
+        (_, true) => value.checked_mul(Decimal::from(100)).map_or(value, rounded),
+    };
+    grouped(&value.to_string())
 }
 
-/// A difference with its sign.
+/// What a figure comes to.
+pub(crate) fn figure_shown(value: Option<Decimal>, way: &FigureWay) -> String {
+    let unit = if way.is_percent { " %" } else { "" };
+    value.map_or("blank".to_owned(), |value| number_shown(value, way) + unit)
+}
+
+/// A difference with its sign; one of percentages is in points, for a percentage of what would be open.
 pub(crate) fn difference_shown(value: Option<Decimal>, way: &FigureWay) -> String {
-    match value {
-        None => "·".to_owned(),
-        Some(number) if number.mantissa() > 0 => format!("+{}", figure_shown(value, way)),
-        Some(_) => figure_shown(value, way),
-    }
+    let Some(value) = value else { return "·".to_owned() };
+    let sign = if value.mantissa() > 0 { "+" } else { "" };
+    let unit = if way.is_percent { " points" } else { "" };
+    format!("{sign}{}{unit}", number_shown(value, way))
 }
 
 fn lines_of(step: &WayStep) -> String {
@@ -131,43 +134,29 @@ fn bridge(out: Out<'_>, name: &str, way: &FigureWay) -> io::Result<()> {
     writeln!(out, "  {QUIET}{} in all{QUIET:#}", difference_shown(whole, way))
 }
 
-/// The bridges of groups: a row for each, with a column for each kind of cause.
+/// Kinds of causes as columns.
+const KINDS: [(CauseKind, &str); 7] = [
+    (CauseKind::New, "new"),
+    (CauseKind::Gone, "gone"),
+    (CauseKind::Moved, "moved"),
+    (CauseKind::Own, "own"),
+    (CauseKind::Match, "match"),
+    (CauseKind::Value, "values"),
+    (CauseKind::Plan, "plan"),
+];
+
+/// The bridges of groups: a row for each, with the difference, a column for each kind of cause, and both ends. Those are last:
+/// they are the first to go where a terminal is narrow.
 fn groups(out: Out<'_>, fact: &FactComparison) -> io::Result<()> {
     for (figure, (name, whole)) in fact.figures.iter().enumerate() {
-        let kinds = [
-            (CauseKind::New, "new"),
-            (CauseKind::Gone, "gone"),
-            (CauseKind::Moved, "moved"),
-            (CauseKind::Own, "own"),
-            (CauseKind::Match, "match"),
-            (CauseKind::Value, "values"),
-            (CauseKind::Plan, "plan"),
-        ];
-        let heads = kinds.iter().map(|(_, word)| format!(">{word}"));
-        let heads = [name.clone(), ">first run".to_owned()]
-            .into_iter()
-            .chain(heads)
-            .chain([">second run".to_owned(), ">difference".to_owned()]);
+        let kinds = KINDS.map(|(_, word)| word);
+        let heads = ["difference"].into_iter().chain(kinds).chain(["first run", "second run"]);
+        let heads = std::iter::once(name.clone()).chain(heads.map(|head| format!(">{head}")));
         let mut table = TextTable::new(heads).in_csv();
-        let row = |way: &FigureWay| -> Vec<String> {
-            let mut cells = vec![figure_shown(way.from, way)];
-            for (kind, _) in kinds {
-                let own = way.steps.iter().filter(|step| step.cause.kind == kind);
-                let own: Vec<Option<Decimal>> = own.map(|step| step.difference).collect();
-                let sum =
-                    own.iter().flatten().try_fold(Decimal::ZERO, |sum, d| sum.checked_add(*d));
-                cells.push(if own.is_empty() { String::new() } else { difference_shown(sum, way) });
-            }
-            let none = Decimal::ZERO;
-            let difference = way.to.unwrap_or(none).checked_sub(way.from.unwrap_or(none));
-            cells.push(figure_shown(way.to, way));
-            cells.push(difference_shown(difference, way));
-            cells
-        };
         for (group, ways) in &fact.groups {
             let (_, way) = &ways[figure];
             if !way.steps.is_empty() {
-                table.row(std::iter::once(group.clone()).chain(row(way)));
+                table.row(group_row(group, way));
             }
         }
         writeln!(out)?;
@@ -175,10 +164,29 @@ fn groups(out: Out<'_>, fact: &FactComparison) -> io::Result<()> {
             writeln!(out, "  {name}  {}, unchanged", figure_shown(whole.to, whole))?;
             continue;
         }
-        table.sum(std::iter::once("all".to_owned()).chain(row(whole)));
+        table.sum(group_row("all", whole));
         table.without_blank_columns(2).print(out, "  ")?;
     }
     Ok(())
+}
+
+fn group_row(name: &str, way: &FigureWay) -> Vec<String> {
+    let none = Decimal::ZERO;
+    let difference = way.to.unwrap_or(none).checked_sub(way.from.unwrap_or(none));
+    let mut cells = vec![name.to_owned(), difference_shown(difference, way)];
+    for (kind, _) in KINDS {
+        let own = way.steps.iter().filter(|step| step.cause.kind == kind);
+        let own: Vec<Option<Decimal>> = own.map(|step| step.difference).collect();
+        let sum = own.iter().flatten().try_fold(none, |sum, own| sum.checked_add(*own));
+        cells.push(if own.is_empty() { String::new() } else { difference_shown(sum, way) });
+    }
+    cells.extend([way.from, way.to].map(|end| figure_shown(end, way)));
+    cells
+}
+
+/// The figures that are sums over lines, by number: of these each line has its share of a difference.
+fn sums_of(fact: &FactComparison) -> Vec<usize> {
+    (0..fact.figures.len()).filter(|at| fact.figures[*at].1.is_sum).collect()
 }
 
 fn changed(out: Out<'_>, fact: &FactComparison) -> io::Result<()> {
@@ -186,8 +194,7 @@ fn changed(out: Out<'_>, fact: &FactComparison) -> io::Result<()> {
         return Ok(());
     }
     writeln!(out)?;
-    let sums: Vec<usize> =
-        (0..fact.figures.len()).filter(|at| fact.figures[*at].1.is_sum).collect();
+    let sums = sums_of(fact);
     let names = sums.iter().map(|at| format!(">{}", fact.figures[*at].0));
     let mut table =
         TextTable::new(["line".to_owned(), "cause".to_owned()].into_iter().chain(names));
@@ -202,11 +209,13 @@ fn changed(out: Out<'_>, fact: &FactComparison) -> io::Result<()> {
     table.print(out, "  ")
 }
 
-/// Writes two runs, compared, as comma-separated text: a row for each figure and cause.
+/// Writes two runs, compared, as comma-separated text: a row for each figure and cause, of all, of each group and of each
+/// line that is listed.
 pub fn compared_csv(out: Out<'_>, compared: &Comparison) -> io::Result<()> {
     let head = [
         "fact",
         "group",
+        "line",
         "figure",
         "cause",
         "what",
@@ -216,36 +225,38 @@ pub fn compared_csv(out: Out<'_>, compared: &Comparison) -> io::Result<()> {
         "difference",
     ];
     out.data(&csv_row(head))?;
-    let number = |value: Option<Decimal>| value.map_or(String::new(), |value| value.to_string());
+    let row = |start: [&str; 4], cause: (&str, &str), counts: [String; 3], value| {
+        let value: Option<Decimal> = value;
+        let number = value.map_or(String::new(), |value| value.to_string());
+        let counts = counts.iter().map(String::as_str);
+        let cells = start.into_iter().chain([cause.0, cause.1]).chain(counts);
+        csv_row(cells.chain([number.as_str()]))
+    };
     for fact in &compared.facts {
         let whole = std::iter::once((String::new(), &fact.figures));
         for (group, ways) in
             whole.chain(fact.groups.iter().map(|(name, ways)| (name.clone(), ways)))
         {
             for (name, way) in ways {
-                let row = |cause: &str, what: &str, counts: [String; 3], value: Option<Decimal>| {
-                    let [lines, known, unknown] = counts;
-                    let cells = [
-                        fact.fact.clone(),
-                        group.clone(),
-                        name.clone(),
-                        cause.to_owned(),
-                        what.to_owned(),
-                        lines,
-                        known,
-                        unknown,
-                        number(value),
-                    ];
-                    csv_row(cells.iter().map(String::as_str))
-                };
-                out.data(&row("first run", "", Default::default(), way.from))?;
+                let start = [fact.fact.as_str(), &group, "", name];
+                out.data(&row(start, ("first run", ""), Default::default(), way.from))?;
                 for step in &way.steps {
                     let counts = [step.lines, step.became_known, step.became_unknown];
+                    let cause = (kind_name(step.cause.kind), step.cause.what.as_str());
                     let counts = counts.map(|count| count.to_string());
-                    let kind = kind_name(step.cause.kind);
-                    out.data(&row(kind, &step.cause.what, counts, step.difference))?;
+                    out.data(&row(start, cause, counts, step.difference))?;
                 }
-                out.data(&row("second run", "", Default::default(), way.to))?;
+                out.data(&row(start, ("second run", ""), Default::default(), way.to))?;
+            }
+        }
+        for line in &fact.changed {
+            for (cause, differences) in &line.causes {
+                for at in sums_of(fact) {
+                    let (name, difference) = (&fact.figures[at].0, differences[at]);
+                    let start = [fact.fact.as_str(), "", &line.key, name];
+                    let cause = (kind_name(cause.kind), cause.what.as_str());
+                    out.data(&row(start, cause, Default::default(), difference))?;
+                }
             }
         }
     }
@@ -270,16 +281,43 @@ pub fn compared_markdown(out: Out<'_>, compared: &Comparison) -> io::Result<()> 
     let [a, b] = &compared.runs;
     writeln!(out, "## Run {a} and run {b}")?;
     for fact in &compared.facts {
-        for (name, way) in &fact.figures {
-            writeln!(out, "\n| {name} | lines | difference |\n|---|---:|---:|")?;
-            writeln!(out, "| first run | | {} |", figure_shown(way.from, way))?;
-            for step in &way.steps {
-                let words = cause_words(&step.cause).replace('|', "\\|");
-                let cells = [lines_of(step), difference_shown(step.difference, way)];
-                writeln!(out, "| {words} | {} |", cells.join(" | "))?;
+        markdown_bridges(out, &fact.figures)?;
+        for (group, ways) in &fact.groups {
+            if ways.iter().any(|(_, way)| !way.steps.is_empty()) {
+                writeln!(out, "\n### {}", in_markdown(group))?;
+                markdown_bridges(out, ways)?;
             }
-            writeln!(out, "| second run | | {} |", figure_shown(way.to, way))?;
         }
+        if fact.changed.is_empty() {
+            continue;
+        }
+        let sums = sums_of(fact);
+        let names: Vec<String> = sums.iter().map(|at| in_markdown(&fact.figures[*at].0)).collect();
+        let rules = vec!["---:"; names.len()].join("|");
+        writeln!(out, "\n| line | cause | {} |\n|---|---|{rules}|", names.join(" | "))?;
+        for line in &fact.changed {
+            for (cause, differences) in &line.causes {
+                let cell = |at: &usize| difference_shown(differences[*at], &fact.figures[*at].1);
+                let cells = sums.iter().map(cell).collect::<Vec<_>>().join(" | ");
+                let (key, cause) = (in_markdown(&line.key), in_markdown(&cause_words(cause)));
+                writeln!(out, "| {key} | {cause} | {cells} |")?;
+            }
+        }
+    }
+    Ok(())
+}
+
+fn markdown_bridges(out: Out<'_>, figures: &[(String, FigureWay)]) -> io::Result<()> {
+    for (name, way) in figures {
+        let name = in_markdown(name);
+        writeln!(out, "\n| {name} | lines | difference |\n|---|---:|---:|")?;
+        writeln!(out, "| first run | | {} |", figure_shown(way.from, way))?;
+        for step in &way.steps {
+            let cause = in_markdown(&cause_words(&step.cause));
+            let difference = difference_shown(step.difference, way);
+            writeln!(out, "| {cause} | {} | {difference} |", lines_of(step))?;
+        }
+        writeln!(out, "| second run | | {} |", figure_shown(way.to, way))?;
     }
     Ok(())
 }

@@ -94,7 +94,7 @@ pub fn traced_markdown(out: Out<'_>, engine: &Engine, traced: &Traced) -> io::Re
 }
 
 /// A text whose characters mean themselves in Markdown.
-fn escaped(text: &str) -> String {
+pub(super) fn escaped(text: &str) -> String {
     let mut escaped = String::with_capacity(text.len());
     for character in text.chars() {
         if "\\`*_[]<>#|".contains(character) {
@@ -117,7 +117,9 @@ pub fn cell(out: Out<'_>, cell: &CellTrace) -> io::Result<()> {
     if cell.of_lines == 0 {
         return writeln!(out, "No line meets the condition.");
     }
-    let mut table = TextTable::new([">amount", "key", "formula", "place"]).in_csv();
+    let mut table = TextTable::new([">amount", "key", "formula", "place"]);
+    // A place is taken to `trace`, or to the file: it must not be broken.
+    table.pin([3]);
     for line in &cell.lines {
         table.row([
             grouped(&line.value.to_string()),
@@ -128,12 +130,12 @@ pub fn cell(out: Out<'_>, cell: &CellTrace) -> io::Result<()> {
     }
     if cell.rest.0 > 0 {
         let more = counted(cell.rest.0, "more line");
-        table.row([number(cell.rest.1), more, String::new(), String::new()]);
+        table.row([number(cell.rest.1), String::new(), more, String::new()]);
     }
     let known = cell.lines.len() as u64 + cell.rest.0;
     let with_value = format!("{} with a value", counted(known, "line"));
     let sum = if known == 0 { "blank".to_owned() } else { number(cell.sum) };
-    table.sum([sum, with_value, String::new(), String::new()]);
+    table.sum([sum, String::new(), with_value, String::new()]);
     table.print(out, "  ")?;
     for without in &cell.without {
         let lines = counted(without.lines, "line");
