@@ -216,7 +216,12 @@ fn a_damaged_record_is_named() {
     let record = folder.path().join(".interligo/interligo/runs/1");
     let about = std::fs::read_to_string(record.join("run.json")).unwrap();
     let lines = std::fs::read(record.join("fact-0.csv.zst")).unwrap();
-    let damages: [(&str, Vec<u8>, &str); 4] = [
+    let damages: [(&str, Vec<u8>, &str); 5] = [
+        (
+            "run.json",
+            about.replacen("\"lines\": 5", "\"lines\": 6", 1).into(),
+            "5 lines are there of 6",
+        ),
         ("run.json", about.replacen("\"version\": 1", "\"version\": 99", 1).into(), "form 99"),
         ("run.json", about.as_bytes()[..about.len() / 2].to_vec(), "damaged"),
         ("fact-0.csv.zst", lines[..lines.len() / 2].to_vec(), "damaged"),

@@ -330,6 +330,15 @@ fn a_corrected_price_is_under_its_product_and_month() {
         (CauseKind::Value, "prices.price", "a1 from 2025-01-01", false)
     );
     assert_eq!(step.difference.unwrap().trimmed(0).to_string(), "-0.875");
+    // Of each line it has the share in the sums; a margin has none.
+    let options = CompareOptions { by: None, lines: 9 };
+    let listed = folder.project().compare(&[], &options).unwrap();
+    let [line] = listed.facts[0].changed.as_slice() else { panic!("{listed:?}") };
+    let shares = line.causes[0].1.iter().map(|own| own.map(|own| own.trimmed(0).to_string()));
+    let wanted = [Some("-0.875"), Some("0"), Some("-0.875"), None];
+    let names: Vec<&str> = listed.facts[0].figures.iter().map(|(name, _)| name.as_str()).collect();
+    assert_eq!(names, ["revenue", "cost", "profit", "margin"]);
+    assert_eq!(shares.collect::<Vec<_>>(), wanted.map(|own| own.map(str::to_owned)));
     let changed: Vec<&str> = comparison.facts[0]
         .groups
         .iter()
