@@ -4,7 +4,7 @@ use std::io;
 use std::path::PathBuf;
 
 use interligo_project::{Error, ErrorClass, refusal};
-use interligo_report::text::{PlanText, error_line, error_messages, fix_line};
+use interligo_report::text::{PlanText, closed_changes, error_line, error_messages, fix_line};
 
 use crate::printed::say;
 
@@ -119,6 +119,9 @@ impl Failure {
                 let plan = PlanText { path: &plan.to_string_lossy(), text };
                 for message in error_messages(error, &plan) {
                     say(format_args!("{message}"));
+                }
+                if let Some(changes) = error.closed_changes() {
+                    crate::printed::explain(|out| closed_changes(out, changes));
                 }
             }
             _ => {

@@ -55,6 +55,29 @@ pub(crate) fn say(line: fmt::Arguments<'_>) {
     let _ = writeln!(stderr, "{line}").and_then(|()| stderr.flush());
 }
 
+/// Standard error, where a message is longer than some lines.
+struct Explained(Visible<anstream::AutoStream<io::StderrLock<'static>>>);
+
+impl Output for Explained {
+    fn text(&mut self, text: fmt::Arguments<'_>) -> io::Result<()> {
+        self.0.write_fmt(text)
+    }
+
+    fn data(&mut self, bytes: &[u8]) -> io::Result<()> {
+        self.0.write_all(bytes)
+    }
+
+    fn width(&self) -> Option<usize> {
+        told_width()
+    }
+}
+
+/// Prints a report on standard error, as a part of a message.
+pub(crate) fn explain(report: impl FnOnce(&mut dyn Output) -> io::Result<()>) {
+    let mut stderr = Explained(Visible::new(anstream::stderr().lock()));
+    let _ = report(&mut stderr).and_then(|()| stderr.0.flush());
+}
+
 /// Prints some lines on standard error.
 pub(crate) fn say_all(lines: impl IntoIterator<Item = String>) {
     lines.into_iter().for_each(|line| say(format_args!("{line}")));

@@ -40,6 +40,11 @@ impl Engine {
 }
 
 impl<V: LineValues + ?Sized> ReplayedLine<'_, V> {
+    /// What a figure comes to, by its number among those of the plan.
+    pub fn figure(&self, number: usize) -> &Value<'static> {
+        &self.figures[number]
+    }
+
     /// The value of an expression over the line.
     ///
     /// # Errors

@@ -9,6 +9,8 @@ use interligo_model::place::{Parts, Place};
 use interligo_model::plan::{Mistake, MistakeKind};
 use interligo_sinks::format::{Unfit, UnfitReason};
 
+use crate::closed::{ClosedChanges, ClosedError};
+
 /// Why a piece of work on a project ended without its result.
 ///
 /// [`Display`](std::fmt::Display) is one plain sentence; [`Error::code`] is a name that stays, for programs;
@@ -38,6 +40,8 @@ enum Kind {
     Unfit { unfit: Unfit, at: Option<Place> },
     #[error("{0}")]
     Record(crate::runs::RecordError),
+    #[error("{0}")]
+    Closed(ClosedError),
     #[error("the tie-out does not close: some rows of `{file}` were lost while reading")]
     LostInReading { file: String },
     #[error("the tie-out does not close: {}", .0.open().join("; "))]
@@ -129,6 +133,7 @@ impl Error {
             Kind::Overflow { .. } => "data.overflow",
             Kind::Unfit { .. } => "data.unfit",
             Kind::Record(error) => error.code(),
+            Kind::Closed(error) => error.code(),
             Kind::LostInReading { .. } => "proof.lost-in-reading",
             Kind::NotClosed(_) => "proof.not-closed",
         }
@@ -147,6 +152,14 @@ impl Error {
         match &*self.kind {
             Kind::Stopped(stops) => stops,
             _ => &[],
+        }
+    }
+
+    /// How closed lines differ from what they were, where that ended the run.
+    pub fn closed_changes(&self) -> Option<&ClosedChanges> {
+        match &*self.kind {
+            Kind::Closed(ClosedError::Changed(changes)) => Some(changes),
+            _ => None,
         }
     }
 
@@ -182,6 +195,7 @@ impl Error {
             Kind::Record(crate::runs::RecordError::NotKept { .. }) => Some(
                 "a record has what figures and outputs use: add an output by it, and run again",
             ),
+            Kind::Closed(error) => Some(error.help()),
             Kind::Record(_) => Some("compare other runs: `interligo runs` lists them"),
             Kind::LostInReading { .. } | Kind::NotClosed(_) => {
                 Some("this is a fault of Interligo itself; nothing was written")
@@ -229,6 +243,12 @@ impl From<interligo_sources::error::Error> for Error {
 impl From<crate::runs::RecordError> for Error {
     fn from(error: crate::runs::RecordError) -> Error {
         Error::of(Kind::Record(error))
+    }
+}
+
+impl From<ClosedError> for Error {
+    fn from(error: ClosedError) -> Error {
+        Error::of(Kind::Closed(error))
     }
 }
 

@@ -36,6 +36,7 @@
 
 mod calendar;
 mod check;
+mod closed;
 mod compare;
 mod error;
 mod face;
@@ -62,6 +63,7 @@ pub use check::{
     Affected, AmountColumn, Checked, Code, Finding, FindingKind, Group, LinkBalance, Stopping,
     for_owners, renamed_kind,
 };
+pub use closed::{ClosedChange, ClosedChanges, ClosedError, ClosedLine, OnClosed};
 pub use compare::{
     Cause, CauseKind, ChangedLine, CompareOptions, Comparison, FactComparison, FigureWay,
     FilesCompared, WayStep,
@@ -94,7 +96,7 @@ pub use prepare::{Job, OnDuplicates};
 pub use project::{PLAN_FILE, PartNote, Project, read_plan};
 pub use run::parallelism::{Parallelism, pool};
 pub use run::stop_rules::{duplicate_stops, stops};
-pub use run::{Inspection, OnStop, RunResult, check, link_use, run};
+pub use run::{Inspection, OnStop, RunResult, RunRules, check, link_use, run};
 pub use runs::{KeptRun, RecordError};
 pub use start::unlinked::with_likely_link;
 pub use start::{Started, StartedLink, StartedTable, find_links, start};

@@ -223,6 +223,10 @@ pub(crate) struct RunOptions {
     /// How the tie-out is printed; csv and json always have all of it
     #[arg(long, value_enum, value_name = "FORM", default_value = "table")]
     pub(crate) format: Format,
+
+    /// Accept what the data say of closed periods now, and keep the former record of them
+    #[arg(long)]
+    pub(crate) reopen: bool,
 }
 
 /// Total any figure by any column of any linked table

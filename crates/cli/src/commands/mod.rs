@@ -38,7 +38,7 @@ use interligo_engine::bind::Request;
 use interligo_engine::engine::Extent;
 use interligo_model::plan::Plan;
 use interligo_project::{
-    Error, Job, OnDuplicates, OnStop, PLAN_FILE, Parallelism, Project, RunResult, read_plan,
+    Error, Job, OnDuplicates, PLAN_FILE, Parallelism, Project, RunResult, RunRules, read_plan,
     with_likely_link, write_whole,
 };
 use interligo_report::text;
@@ -100,16 +100,13 @@ impl Opened {
         job.map_err(|error| self.failure(with_likely_link(&self.project, error)))
     }
 
-    fn run(&self, job: &Job, on_stop: OnStop) -> Result<RunResult, Failure> {
+    fn run(&self, job: &Job, rules: impl Into<RunRules>) -> Result<RunResult, Failure> {
         let bytes = job.engines.iter().map(|engine| self.project.fact_bytes(engine)).sum();
         let progress = Progress::new(bytes);
-        let ran = interligo_project::run(
-            &self.project,
-            job,
-            self.parallelism,
-            on_stop,
-            &|bytes, lines| progress.advance(bytes, lines),
-        );
+        let ran =
+            interligo_project::run(&self.project, job, self.parallelism, rules, &|bytes, lines| {
+                progress.advance(bytes, lines)
+            });
         progress.finish();
         ran.map_err(|error| self.failure(error))
     }

@@ -2,7 +2,7 @@
 
 use interligo_engine::engine::Extent;
 use interligo_engine::proof::tieout::TieOut;
-use interligo_project::{OnDuplicates, OnStop};
+use interligo_project::{OnClosed, OnDuplicates, OnStop, RunRules};
 use interligo_report::{json, text};
 
 use super::{Opened, Out};
@@ -13,7 +13,8 @@ pub(crate) fn run(options: &RunOptions, out: Out<'_>) -> Result<(), Failure> {
     let opened = Opened::open(&options.plan)?;
     let requests = opened.project.run_requests().map_err(|error| opened.failure(error))?;
     let job = opened.prepare(&requests, Extent::Everything, OnDuplicates::Stop)?;
-    let ran = opened.run(&job, OnStop::Stop)?;
+    let on_closed = if options.reopen { OnClosed::Reopen } else { OnClosed::Refuse };
+    let ran = opened.run(&job, RunRules { on_closed, ..OnStop::Stop.into() })?;
     let ties: Vec<&TieOut> = ran.outcomes.iter().map(|outcome| &outcome.tie_out).collect();
     match options.format {
         Format::Table if !options.full => text::brief(out, &opened.project.plan, &ties, &ran)?,

@@ -5,6 +5,7 @@
 mod bad_input;
 mod changing;
 mod checks;
+mod closed;
 mod compare;
 mod damaged;
 mod databases;

@@ -319,6 +319,11 @@ impl TotalsPlan {
         self.shift.is_some()
     }
 
+    /// The attributes that lines are grouped by, as they are written.
+    pub fn attributes(&self) -> impl Iterator<Item = (&str, &Expr)> {
+        self.by.iter().map(|by| (by.column_name.as_str(), &by.expr))
+    }
+
     /// All expressions that are computed per line.
     pub(crate) fn exprs(&self) -> impl Iterator<Item = &Expr> {
         let by = self.by.iter().map(|by| &by.expr);

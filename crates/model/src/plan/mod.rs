@@ -96,6 +96,8 @@ pub struct Head {
     pub corrections: Option<Spanned<String>>,
     /// How many runs are kept a record of, for comparing them.
     pub keep_runs: Option<Spanned<u32>>,
+    /// The last period whose lines are to stay as they are.
+    pub closed: Option<Spanned<String>>,
     /// Whether text outputs are described by a file beside them.
     #[serde(default)]
     pub schema: bool,

@@ -8,12 +8,12 @@ use interligo_model::values::value::Value;
 
 use super::change::{Change, Changes, Step};
 use super::computing::{Added, Computing};
-use super::lines::{Pair, Row};
-use super::state::{RecordedFact, State};
+use super::state::State;
 use super::walk::Walk;
 use super::way::{Bridge, add_all, group_name};
 use super::{CauseKind, ChangedLine};
 use crate::error::Error;
+use crate::runs::{Pair, RecordedFact, Row};
 
 /// Everything that bridging lines needs.
 pub(super) struct Bridging<'a> {

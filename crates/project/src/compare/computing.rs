@@ -9,10 +9,11 @@ use interligo_model::plan::{Mistake, MistakeKind};
 use interligo_model::values::decimal::Decimal;
 use interligo_model::values::value::Value;
 
-use super::lines::Row;
-use super::state::{Asked, Needs, Places, RecordedFact, RecordedLine, State};
+use super::state::{Asked, State};
 use crate::error::Error;
-use crate::runs::{RecordError, shown as shown_folder};
+use crate::runs::{
+    Needs, Places, RecordError, RecordedFact, RecordedLine, Row, shown as shown_folder,
+};
 
 /// What a line adds to the parts of each figure; none where one of them is unknown.
 pub(super) type Added = Vec<Option<Vec<Decimal>>>;

@@ -3,12 +3,12 @@
 mod bridge;
 mod change;
 mod computing;
-mod lines;
 mod state;
 mod walk;
 mod way;
 
 use std::collections::BTreeMap;
+use std::path::Path;
 
 use interligo_engine::bind::{Request, TotalsRequest};
 use interligo_engine::engine::{Engine, Extent};
@@ -22,12 +22,10 @@ pub use way::{FigureWay, WayStep};
 use crate::error::Error;
 use crate::prepare::{Job, OnDuplicates};
 use crate::project::Project;
-use crate::runs::{InputRecord, RunRecord};
+use crate::runs::{InputRecord, RecordedFact, RunRecord, each_pair, shown};
 use crate::trace::values_request;
 use bridge::Bridging;
 use computing::Computing;
-use lines::each_pair;
-use state::RecordedFact;
 use way::Bridge;
 
 /// What the output is called that has the attribute by which figures are divided.
@@ -145,8 +143,18 @@ impl Project {
         };
         let folders = [self.record_at(&a)?, self.record_at(&b)?];
         let records = [RunRecord::read(&folders[0])?, RunRecord::read(&folders[1])?];
+        let [of_a, of_b] = [0, 1].map(|at| (folders[at].as_path(), &records[at]));
+        Ok(Comparison { runs: [a, b], ..self.compare_records(of_a, of_b, options)? })
+    }
+
+    /// The same of two records in their folders.
+    pub(crate) fn compare_records(
+        &self,
+        (folder_a, record_a): (&Path, &RunRecord),
+        (folder_b, record_b): (&Path, &RunRecord),
+        options: &CompareOptions,
+    ) -> Result<Comparison, Error> {
         let mut notes = Vec::new();
-        let [record_a, record_b] = &records;
         if record_a.corrections != record_b.corrections {
             notes.push("the corrections differ".to_owned());
         }
@@ -167,8 +175,8 @@ impl Project {
                 notes.push(format!("`{}` is no fact of the first run", own_b.name));
                 continue;
             };
-            let a = RecordedFact::read(&folders[0], own_a)?;
-            let b = RecordedFact::read(&folders[1], own_b)?;
+            let a = RecordedFact::read(folder_a, own_a)?;
+            let b = RecordedFact::read(folder_b, own_b)?;
             notes.extend(known_by_all(&a, &b));
             let engines = (
                 engine_of(job_a.as_ref().unwrap_or(&job_b), &own_b.name),
@@ -178,7 +186,7 @@ impl Project {
             facts.push(of_fact((&a, &b), (of_a, of_b), options)?);
         }
         Ok(Comparison {
-            runs: [a, b],
+            runs: [shown(folder_a), shown(folder_b)],
             at: [record_a.at, record_b.at],
             files: files(record_a, record_b),
             facts,

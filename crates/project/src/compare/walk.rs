@@ -3,8 +3,8 @@
 use interligo_model::values::date::Day;
 use interligo_model::values::value::Value;
 
-use super::lines::Row;
-use super::state::{RecordedFact, State};
+use super::state::State;
+use crate::runs::{RecordedFact, Row};
 
 /// A line that both runs have, on the way.
 pub(super) struct Walk<'a> {

@@ -24,6 +24,9 @@ pub(crate) struct LastRun {
     /// The files that the run wrote, as paths in the folder of the plan.
     #[serde(default)]
     files: BTreeMap<String, FileWritten>,
+    /// The number of the record of closed periods, where there is one.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub(crate) closed: Option<u32>,
 }
 
 /// A file as it was when it was written.
@@ -84,7 +87,13 @@ impl LastRun {
             tables: tables.map(|(table, files)| (table.to_owned(), lines(files))).collect(),
             findings: BTreeMap::new(),
             files: BTreeMap::new(),
+            closed: None,
         }
+    }
+
+    /// Whether there was a record of closed periods.
+    pub(crate) fn has_closed(&self) -> bool {
+        self.closed.is_some()
     }
 
     /// The same with the files that it writes.

@@ -35,6 +35,7 @@ use interligo_sources::in_order::in_order;
 use interligo_sources::table::parts::WantedColumns;
 
 use crate::check::{Checked, Code, FactRun};
+use crate::closed::{Guard, OnClosed};
 use crate::outcome::{FindingsSince, Outcome};
 use crate::prepare::Job;
 use crate::project::Project;
@@ -55,6 +56,21 @@ pub enum OnStop {
     Stop,
     /// The run goes on; the caller reports.
     Report,
+}
+
+/// What becomes of a run that meets what it should not.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct RunRules {
+    /// Where the plan says that a finding stops it.
+    pub on_stop: OnStop,
+    /// Where it changes lines of closed periods.
+    pub on_closed: OnClosed,
+}
+
+impl From<OnStop> for RunRules {
+    fn from(on_stop: OnStop) -> RunRules {
+        RunRules { on_stop, on_closed: OnClosed::Refuse }
+    }
 }
 
 /// How closely a run looks.
@@ -119,11 +135,13 @@ pub fn run(
     project: &Project,
     job: &Job,
     parallelism: Parallelism,
-    on_stop: OnStop,
+    rules: impl Into<RunRules>,
     progress: &(dyn Fn(u64, u64) + Sync),
 ) -> Result<RunResult, Error> {
+    let RunRules { on_stop, on_closed } = rules.into();
     let inspection = Inspection::of(project, job);
     let plan = &OutputPlan::resolve(project, job)?;
+    let guard = Guard::of(project, job, on_closed)?;
     let pass = Pass { project, job, plan, parallelism, on_stop, inspection, progress };
     let mut facts = pass.all_facts()?;
     let checked = pass.checked(&facts);
@@ -134,7 +152,8 @@ pub fn run(
         }
     }
     write_lists(project, job, plan, &mut facts, &checked)?;
-    let Published { outcomes, since, notes } = publish_all(project, job, facts, plan, &checked)?;
+    let published = publish_all(project, job, facts, plan, &checked, guard.as_ref())?;
+    let Published { outcomes, since, notes } = published;
     Ok(RunResult { outcomes, checked, since, notes })
 }
 

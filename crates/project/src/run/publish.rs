@@ -14,10 +14,11 @@ use super::output_plan::OutputPlan;
 use super::schema::schema_files;
 use super::slots::gone as gone_files;
 use crate::check::Checked;
+use crate::closed::Guard;
 use crate::outcome::{FindingsSince, Outcome};
 use crate::prepare::Job;
 use crate::project::Project;
-use crate::runs::record_files;
+use crate::runs::pending_record;
 
 /// What is known once the files are there.
 pub(super) struct Published {
@@ -37,6 +38,7 @@ pub(super) fn publish_all(
     facts: Vec<Closed>,
     plan: &OutputPlan,
     checked: &Checked,
+    guard: Option<&Guard<'_>>,
 ) -> Result<Published, Error> {
     let mut published = Published { outcomes: Vec::new(), since: None, notes: Vec::new() };
     let (mut files, mut gone) = (Vec::new(), Vec::new());
@@ -56,7 +58,21 @@ pub(super) fn publish_all(
     if project.plan.plan.schema {
         files.extend(schema_files(project, job, plan, &published.outcomes, &files)?);
     }
-    files.extend(record_files(project, job, &published.outcomes)?);
+    let mut closed = None;
+    if let Some(mut pending) = pending_record(project, job, &published.outcomes)? {
+        // They are read again before they appear.
+        let all = files.iter_mut().chain(&mut pending.files);
+        all.into_iter().try_for_each(OutputFile::complete)?;
+        let guarded = guard.map(|guard| guard.hold(job, &pending, &files)).transpose()?;
+        let guarded = guarded.unwrap_or_default();
+        published.notes.extend(guarded.notes);
+        closed = guarded.number;
+        match project.plan.plan.keep_runs {
+            Some(_) => files.extend(pending.files),
+            None => files.retain(|file| !file.path().starts_with(&pending.folder)),
+        }
+        files.extend(guarded.files);
+    }
     let written: Vec<PathBuf> =
         files.iter().filter_map(|file| Some(file.target()?.to_owned())).collect();
     let last = project.written_before();
@@ -81,6 +97,7 @@ pub(super) fn publish_all(
     for (finding, place) in checked.findings.iter().zip(checked.places()) {
         run.note_finding(finding.code, &place, finding.count, &finding.subject);
     }
+    run.closed = closed;
     if let Some(earlier) = project.last_run() {
         if let Some(first) = published.outcomes.first_mut() {
             first.since = run.since(earlier);

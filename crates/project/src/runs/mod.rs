@@ -4,7 +4,10 @@
 //! corrections; of each line its key, the columns that figures and links use, and the row that each link found; of each lookup
 //! its rows. What figures come to is not in it: they are computed again from this, by the same engine.
 
+mod pairs;
 mod record;
+mod recorded_fact;
+mod recorded_line;
 mod write;
 
 use std::path::{Path, PathBuf};
@@ -12,11 +15,12 @@ use std::path::{Path, PathBuf};
 use interligo_engine::bind::{Content, LinesRequest, Request, TotalsRequest};
 use interligo_model::plan::{Mistake, MistakeKind, Written};
 
+pub(crate) use pairs::{Pair, Row, each_pair};
 pub use record::RecordError;
-pub(crate) use record::{
-    FactRecord, InputRecord, LinkRecord, RunRecord, read_rows, shown, value_of,
-};
-pub(crate) use write::record_files;
+pub(crate) use record::{FactRecord, InputRecord, RunRecord, shown};
+pub(crate) use recorded_fact::RecordedFact;
+pub(crate) use recorded_line::{Needs, Places, RecordedLine};
+pub(crate) use write::{PendingRecord, about_file, pending_record, write_row};
 
 use crate::error::Error;
 use crate::project::Project;
@@ -56,13 +60,16 @@ impl Project {
         let mut requests = Request::of_plan(&self.plan)?;
         // Totals without a file are asked for by name.
         requests.retain(|request| request.to.is_some());
-        let Some(keep) = &self.plan.plan.keep_runs else { return Ok(requests) };
-        if *keep.get_ref() == 0 {
+        if let Some(keep) = self.plan.plan.keep_runs.as_ref().filter(|keep| *keep.get_ref() == 0) {
             let message = "a record is kept of no run";
             let help = "write how many, or leave `keep-runs` out";
             return Err(Mistake::in_plan(MistakeKind::WrongValue, keep.span(), message)
                 .help(help)
                 .into());
+        }
+        // What closed periods are held against is read off the record, which goes if it is not kept.
+        if self.plan.plan.keep_runs.is_none() && self.closed_periods()?.is_none() {
+            return Ok(requests);
         }
         let number = self.run_numbers().last().map_or(1, |last| last + 1);
         let stem = self.plan.file_stem();
@@ -82,14 +89,7 @@ impl Project {
 
     /// The numbers of the runs that a record is kept of, ascending.
     pub(crate) fn run_numbers(&self) -> Vec<u32> {
-        let entries = std::fs::read_dir(self.runs_folder()).into_iter().flatten().flatten();
-        let number = |entry: std::fs::DirEntry| {
-            let whole = entry.path().join(ABOUT).is_file();
-            entry.file_name().to_str()?.parse().ok().filter(|_| whole)
-        };
-        let mut numbers: Vec<u32> = entries.filter_map(number).collect();
-        numbers.sort_unstable();
-        numbers
+        numbers_in(&self.runs_folder())
     }
 
     /// The runs that a record is kept of, the last one last. A record that cannot be read is left out.
@@ -142,6 +142,18 @@ impl Project {
         };
         Err(written.mistaken(MistakeKind::UnknownName, message).help(help))
     }
+}
+
+/// The numbers of the records in a folder, ascending.
+pub(crate) fn numbers_in(folder: &Path) -> Vec<u32> {
+    let entries = std::fs::read_dir(folder).into_iter().flatten().flatten();
+    let number = |entry: std::fs::DirEntry| {
+        let whole = entry.path().join(ABOUT).is_file();
+        entry.file_name().to_str()?.parse().ok().filter(|_| whole)
+    };
+    let mut numbers: Vec<u32> = entries.filter_map(number).collect();
+    numbers.sort_unstable();
+    numbers
 }
 
 fn size_of(folder: &Path) -> u64 {

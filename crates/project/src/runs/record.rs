@@ -29,6 +29,9 @@ pub(crate) struct RunRecord {
     pub(crate) corrections: Vec<[String; 3]>,
     /// The files that were read.
     pub(crate) inputs: Vec<InputRecord>,
+    /// The last period whose lines it has, where it is a record of closed periods.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub(crate) closed: Option<String>,
     /// The facts.
     pub(crate) facts: Vec<FactRecord>,
 }
@@ -58,6 +61,12 @@ pub(crate) struct FactRecord {
     /// Its links, in their order, each a column behind these with the row of its lookup.
     pub(crate) links: Vec<LinkRecord>,
     pub(crate) lookups: Vec<LookupRecord>,
+    /// The figures that it has of each line, behind the rows of links; of closed periods only.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub(crate) figures: Vec<String>,
+    /// The attributes that it has of each line behind these.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub(crate) attributes: Vec<String>,
     /// What its figures come to.
     pub(crate) totals: Vec<(String, String)>,
 }
@@ -137,8 +146,14 @@ impl RunRecord {
             plan: plan.to_owned(),
             corrections: Vec::new(),
             inputs: Vec::new(),
+            closed: None,
             facts: Vec::new(),
         }
+    }
+
+    /// What is wrong with it, in its folder.
+    pub(crate) fn damaged(&self, folder: &Path, why: &str) -> RecordError {
+        RecordError::Damaged { folder: shown(folder), why: why.to_owned() }
     }
 
     /// Reads what a record says of itself.

@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 use std::hash::{BuildHasher, Hasher};
 use std::io::Read;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::time::{SystemTime, UNIX_EPOCH};
 
 use foldhash::quality::FixedState;
@@ -23,21 +23,31 @@ use crate::outcome::Outcome;
 use crate::prepare::Job;
 use crate::project::Project;
 
-/// The files of a record besides those with lines.
+/// A record that is about to appear.
+pub(crate) struct PendingRecord {
+    /// What it says of itself.
+    pub(crate) record: RunRecord,
+    /// Its folder.
+    pub(crate) folder: PathBuf,
+    /// Its files besides those with lines.
+    pub(crate) files: Vec<OutputFile>,
+}
+
+/// The record of a run, where one is asked for.
 ///
 /// # Errors
-/// One cannot be written.
-pub(crate) fn record_files(
+/// A file of it cannot be written.
+pub(crate) fn pending_record(
     project: &Project,
     job: &Job,
     outcomes: &[Outcome],
-) -> Result<Vec<OutputFile>, Error> {
+) -> Result<Option<PendingRecord>, Error> {
     let mut files = Vec::new();
     let is_own = |output: &&Output| is_record(&output.name);
     let first = job.outputs.iter().flatten().find(is_own);
-    let Some(to) = first.and_then(|output| output.to.as_ref()) else { return Ok(files) };
+    let Some(to) = first.and_then(|output| output.to.as_ref()) else { return Ok(None) };
     let lines = project.folder().join(&to.text);
-    let Some(folder) = lines.parent() else { return Ok(files) };
+    let Some(folder) = lines.parent() else { return Ok(None) };
     let now = SystemTime::now().duration_since(UNIX_EPOCH).map_or(0, |now| now.as_secs());
     let mut record = RunRecord::new(now, project.plan.file_stem(), &project.plan.source);
     for (fact, engine) in job.engines.iter().enumerate() {
@@ -70,12 +80,21 @@ pub(crate) fn record_files(
             });
         }
     }
-    let mut text = serde_json::to_vec_pretty(&record).unwrap_or_default();
+    files.push(about_file(&record, folder, project)?);
+    Ok(Some(PendingRecord { record, folder: folder.to_owned(), files }))
+}
+
+/// What a record says of itself, as its file.
+pub(crate) fn about_file(
+    record: &RunRecord,
+    folder: &Path,
+    project: &Project,
+) -> Result<OutputFile, Error> {
+    let mut text = serde_json::to_vec_pretty(record).unwrap_or_default();
     text.push(b'\n');
     let mut about = OutputFile::create(&folder.join(ABOUT), project.plan.file_stem())?;
     about.write(&text)?;
-    files.push(about);
-    Ok(files)
+    Ok(about)
 }
 
 /// The file in which a part is: a sheet or table is in one.
@@ -133,6 +152,8 @@ fn of_fact(engine: &Engine, output: &Output, outcome: &Outcome) -> FactRecord {
         columns,
         links,
         lookups: Vec::new(),
+        figures: Vec::new(),
+        attributes: Vec::new(),
         totals: totals.collect(),
     }
 }
@@ -187,7 +208,7 @@ fn lookup_text(engine: &Engine, number: usize) -> (Vec<u8>, Vec<(String, String)
     (text, columns)
 }
 
-fn write_row<'c>(text: &mut Vec<u8>, cells: impl Iterator<Item = &'c str>) {
+pub(crate) fn write_row<'c>(text: &mut Vec<u8>, cells: impl Iterator<Item = &'c str>) {
     for (number, cell) in cells.enumerate() {
         if number > 0 {
             text.push(b',');

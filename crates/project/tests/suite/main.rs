@@ -3,6 +3,7 @@
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on has failed")]
 
 mod bridges;
+mod closed;
 mod closing;
 mod examples;
 mod links_oracle;

@@ -5,8 +5,8 @@ use std::path::{Path, PathBuf};
 
 use interligo_engine::proof::tieout::TieOut;
 use interligo_project::{
-    Checked, Error, Extent, OnDuplicates, OnStop, Parallelism, Project, Request, RunResult, pool,
-    read_plan, run,
+    Checked, Error, Extent, OnClosed, OnDuplicates, OnStop, Parallelism, Project, Request,
+    RunResult, RunRules, pool, read_plan, run,
 };
 use tempfile::TempDir;
 
@@ -64,6 +64,30 @@ impl Folder {
     /// Runs the plan as the program does, after the runs before it: with the records that it keeps.
     pub(crate) fn run_on(&self) {
         self.project().run_outputs().unwrap();
+    }
+
+    /// The same, with what becomes of it where lines of closed periods are not as they were.
+    pub(crate) fn run_closed(&self, on_closed: OnClosed) -> Result<RunResult, Error> {
+        let project = self.project();
+        let job =
+            project.prepare(&project.run_requests()?, Extent::Everything, OnDuplicates::Stop)?;
+        let rules = RunRules { on_closed, ..OnStop::Stop.into() };
+        run(&project, &job, Parallelism::default(), rules, &|_, _| {})
+    }
+
+    /// Removes a folder with all that is in it.
+    pub(crate) fn remove_folder(&self, path: &str) {
+        std::fs::remove_dir_all(self.0.path().join(path)).unwrap();
+    }
+
+    /// The content of a file.
+    pub(crate) fn content(&self, path: &str) -> String {
+        std::fs::read_to_string(self.0.path().join(path)).unwrap()
+    }
+
+    /// Whether a file is there.
+    pub(crate) fn has(&self, path: &str) -> bool {
+        self.0.path().join(path).exists()
     }
 
     /// The plan, opened.

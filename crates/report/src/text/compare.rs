@@ -84,7 +84,13 @@ fn lines_of(step: &WayStep) -> String {
 pub fn compared(out: Out<'_>, compared: &Comparison) -> io::Result<()> {
     let [a, b] = &compared.runs;
     let at = compared.at.map(moment);
-    writeln!(out, "{TITLE}Run {a} ({}) and run {b} ({}){TITLE:#}", at[0], at[1])?;
+    // A record that is no run of the plan is named by its folder.
+    let run = |word: &str, name: &str| match name.parse::<u32>() {
+        Ok(number) => format!("{word} {number}"),
+        Err(_) => name.to_owned(),
+    };
+    let (a, b) = (run("Run", a), run("run", b));
+    writeln!(out, "{TITLE}{a} ({}) and {b} ({}){TITLE:#}", at[0], at[1])?;
     let files = &compared.files;
     for (what, names) in [("new", &files.new), ("gone", &files.gone), ("changed", &files.changed)] {
         if !names.is_empty() {

@@ -4,6 +4,7 @@ mod bars;
 mod brief;
 mod calendar;
 mod check;
+mod closed;
 mod compare;
 mod error;
 mod findings;
@@ -24,6 +25,7 @@ pub use calendar::{calendar, calendars};
 pub use check::{
     ShownRows, check_csv, detail, for_owners, nothing_of, overview, would_not_stop, would_stop,
 };
+pub use closed::closed_changes;
 pub(crate) use compare::{cause_words, difference_shown, figure_shown, kind_name};
 pub use compare::{compared, compared_csv, compared_markdown, kept_runs};
 pub use error::{PlanText, error_line, error_messages, fix_line};

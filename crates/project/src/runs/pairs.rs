@@ -9,9 +9,9 @@ use std::path::Path;
 use foldhash::quality::FixedState;
 use tempfile::TempDir;
 
-use super::state::RecordedFact;
+use super::record::{RecordError, read_rows, shown};
+use super::recorded_fact::RecordedFact;
 use crate::error::Error;
-use crate::runs::{RecordError, read_rows, shown as shown_folder};
 
 /// How many lines of both records are in a part; those of one record are held at once.
 const AT_ONCE: u64 = 400_000;
@@ -20,10 +20,10 @@ const AT_ONCE: u64 = 400_000;
 const BETWEEN: char = '\u{1f}';
 
 /// A line of a record, as texts: its own columns, then the rows of its links.
-pub(super) type Row = csv::StringRecord;
+pub(crate) type Row = csv::StringRecord;
 
 /// What two records have of a key.
-pub(super) enum Pair {
+pub(crate) enum Pair {
     /// The line is in both.
     Both(Row, Row),
     /// It is in the first only.
@@ -36,7 +36,7 @@ pub(super) enum Pair {
 ///
 /// Lines are known again by their key; where that is not unique, or where there is none, by all that the record has of them.
 /// Records of many lines are divided on the disk, so that memory does not grow with them.
-pub(super) fn each_pair(
+pub(crate) fn each_pair(
     (a, b): (&RecordedFact, &RecordedFact),
     each: impl FnMut(Pair) -> Result<(), Error>,
 ) -> Result<(), Error> {
@@ -187,12 +187,15 @@ fn each_row_of(path: &Path, mut each: impl FnMut(&Row) -> Result<(), Error>) -> 
 impl RecordedFact {
     fn damaged(&self, why: &str) -> RecordError {
         let why = format!("{}: {why}", self.file());
-        RecordError::Damaged { folder: shown_folder(self.folder()), why }
+        RecordError::Damaged { folder: shown(self.folder()), why }
     }
 
     /// Hands over the lines of the record, one after the other.
-    fn each_row(&self, mut each: impl FnMut(&Row) -> Result<(), Error>) -> Result<(), Error> {
-        let width = self.columns().count() + self.links().len();
+    pub(crate) fn each_row(
+        &self,
+        mut each: impl FnMut(&Row) -> Result<(), Error>,
+    ) -> Result<(), Error> {
+        let width = self.width();
         let rows = read_rows(self.folder(), self.file(), |row| {
             if row.len() != width {
                 let why = format!("{} columns are there of {width}", row.len());
@@ -211,8 +214,8 @@ impl RecordedFact {
 mod tests {
     use proptest::prelude::*;
 
+    use super::super::record::FactRecord;
     use super::*;
-    use crate::runs::FactRecord;
 
     /// A record of a fact with a key and a text.
     fn recorded(folder: &Path, lines: &[(u8, String)], is_unique: bool) -> RecordedFact {
@@ -234,6 +237,8 @@ mod tests {
             columns: vec![column("no"), column("text")],
             links: Vec::new(),
             lookups: Vec::new(),
+            figures: Vec::new(),
+            attributes: Vec::new(),
             totals: Vec::new(),
         };
         RecordedFact::read(folder, &record).unwrap()
