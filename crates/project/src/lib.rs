@@ -54,6 +54,7 @@ mod runs;
 mod start;
 mod trace;
 mod unmet_condition;
+mod verify;
 
 pub use calendar::{
     CalendarKey, DayLines, KeyCalendar, KeyPeriod, Span, dated_links, days_request, fill_periods,
@@ -105,3 +106,4 @@ pub use trace::{
     trace_request, traced_fact,
 };
 pub use unmet_condition::UnmetCondition;
+pub use verify::{OutputDifference, RowDifference, Verified, VerifiedOutput};

@@ -146,17 +146,20 @@ pub fn plan_for(name: &str) -> Result<Plan, Error> {
     let (path, table) = split_named(name);
     let stem = || Path::new(&path).file_stem().map(|stem| stem.to_string_lossy().into_owned());
     let own = table.clone().or_else(stem).unwrap_or_else(|| path.clone());
-    // The characters of patterns mean themselves here.
-    let doubled = |text: &str, characters: &str| -> String {
-        let times = |character: char| if characters.contains(character) { 2 } else { 1 };
+    let from = quoted(&pattern_of(&path, table.as_deref()));
+    Ok(Plan::parse(&format!("[tables.{}]\nfrom = {from}\n", quoted(&own)))?)
+}
+
+/// The pattern that means just a file, or a sheet or table in it.
+pub(crate) fn pattern_of(path: &str, table: Option<&str>) -> String {
+    let doubled = |text: &str| -> String {
+        let times = |character: char| if "{}*#".contains(character) { 2 } else { 1 };
         text.chars()
             .flat_map(|character| std::iter::repeat_n(character, times(character)))
             .collect()
     };
-    let file = if is_address(&path) { path.clone() } else { doubled(&path, "{}*#") };
-    let inner = table.map_or(String::new(), |table| format!("#{}", doubled(&table, "{}*#")));
-    let from = quoted(&format!("{file}{inner}"));
-    Ok(Plan::parse(&format!("[tables.{}]\nfrom = {from}\n", quoted(&own)))?)
+    let file = if is_address(path) { path.to_owned() } else { doubled(path) };
+    file + &table.map_or(String::new(), |table| format!("#{}", doubled(table)))
 }
 
 /// How each column of a part is written.

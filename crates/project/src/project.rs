@@ -199,6 +199,11 @@ impl Project {
         self.notes().join("runs")
     }
 
+    /// Where it is kept what outputs said.
+    pub(crate) fn copies_folder(&self) -> PathBuf {
+        self.notes().join("copies")
+    }
+
     /// What the last run read, found and wrote, if it is known.
     pub(crate) fn last_run(&self) -> Option<&LastRun> {
         self.last_run.as_ref()

@@ -192,6 +192,48 @@ pub(crate) enum CompareFormat {
     Json,
 }
 
+/// Check that outputs are still what the last run wrote
+///
+/// Reads the outputs of the last run back, whatever their form: text, workbooks, databases. Each row is held against what the
+/// run said of it, known by the key of the fact or else by all its values. Cells, rows and columns that differ are shown with
+/// both values, and the exit status is 1. The run must have kept what its outputs said: `interligo run --verify`, or
+/// verify = true under `[plan]`.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples:
+  interligo verify                 all outputs of the last run
+  interligo verify lines by_group  these two
+  interligo verify --rows 100      up to 100 differences of each
+  interligo run --verify           run, and verify at once")]
+pub(crate) struct VerifyOptions {
+    /// Outputs of the plan, by name; all without
+    #[arg(value_name = "OUTPUT")]
+    pub(crate) outputs: Vec<String>,
+
+    #[command(flatten)]
+    pub(crate) plan: PlanOptions,
+
+    /// List up to N differences of each output; all are counted
+    #[arg(long, value_name = "N", default_value_t = DIFFERENCES, value_parser = whole::<usize>(1..=1_000_000))]
+    pub(crate) rows: usize,
+
+    /// How the result is printed
+    #[arg(long, value_enum, value_name = "FORM", default_value = "table")]
+    pub(crate) format: VerifyFormat,
+}
+
+/// How many differences of an output are listed.
+pub(crate) const DIFFERENCES: usize = 10;
+
+/// How what was verified is printed.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum VerifyFormat {
+    /// For reading
+    Table,
+    /// For other programs
+    Json,
+}
+
 /// List the runs that a record is kept of
 #[derive(Debug, Args)]
 pub(crate) struct RunsOptions {

@@ -12,8 +12,8 @@ use clap::{Args, Parser, Subcommand, ValueEnum};
 use interligo_engine::near::Likeness;
 
 pub(crate) use explain::{
-    CalendarFormat, CalendarOptions, CompareFormat, CompareOptions, LookOptions, RunsFormat,
-    RunsOptions, TraceFormat, TraceOptions,
+    CalendarFormat, CalendarOptions, CompareFormat, CompareOptions, DIFFERENCES, LookOptions,
+    RunsFormat, RunsOptions, TraceFormat, TraceOptions, VerifyFormat, VerifyOptions,
 };
 
 /// Links sales lines to lookup tables, prices them by the day, and proves every figure.
@@ -55,6 +55,7 @@ impl Arguments {
             Command::Trace(options) => &options.plan,
             Command::Compare(options) => &options.plan,
             Command::Runs(options) => &options.plan,
+            Command::Verify(options) => &options.plan,
             Command::Start(_) | Command::Demo(_) | Command::Help(_) => return None,
         };
         plan.threads.map(usize::from)
@@ -73,8 +74,9 @@ impl LinkCommand {
 
 const EXIT_STATUS: &str = "\
 Exit status:
-  0 all well; 1 findings that the plan says must stop; 2 a wrong command line or plan;
-  3 input that cannot be read; 4 output that cannot be written";
+  0 all well; 1 findings that the plan says must stop, closed lines that changed, outputs
+  that are not as written; 2 a wrong command line or plan; 3 input that cannot be read;
+  4 output that cannot be written";
 
 #[derive(Debug, Subcommand)]
 pub(crate) enum Command {
@@ -89,6 +91,7 @@ pub(crate) enum Command {
     Trace(TraceOptions),
     Compare(CompareOptions),
     Runs(RunsOptions),
+    Verify(VerifyOptions),
     Demo(DemoOptions),
     Help(HelpOptions),
 }
@@ -227,6 +230,10 @@ pub(crate) struct RunOptions {
     /// Accept what the data say of closed periods now, and keep the former record of them
     #[arg(long)]
     pub(crate) reopen: bool,
+
+    /// Read all outputs back at once, and hold each row against what the run said of it
+    #[arg(long, conflicts_with = "format")]
+    pub(crate) verify: bool,
 }
 
 /// Total any figure by any column of any linked table

@@ -15,6 +15,7 @@ mod run;
 mod start;
 mod totals;
 mod trace;
+mod verify;
 
 pub(crate) use calendar::calendar;
 pub(crate) use check::check;
@@ -31,6 +32,7 @@ pub(crate) use run::run;
 pub(crate) use start::start;
 pub(crate) use totals::totals;
 pub(crate) use trace::trace;
+pub(crate) use verify::verify;
 
 use std::path::{Path, PathBuf};
 

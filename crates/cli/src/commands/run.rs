@@ -5,6 +5,7 @@ use interligo_engine::proof::tieout::TieOut;
 use interligo_project::{OnClosed, OnDuplicates, OnStop, RunRules};
 use interligo_report::{json, text};
 
+use super::verify::verify_run;
 use super::{Opened, Out};
 use crate::args::{Format, RunOptions};
 use crate::failure::Failure;
@@ -12,6 +13,7 @@ use crate::failure::Failure;
 pub(crate) fn run(options: &RunOptions, out: Out<'_>) -> Result<(), Failure> {
     let opened = Opened::open(&options.plan)?;
     let requests = opened.project.run_requests().map_err(|error| opened.failure(error))?;
+    let requests = if options.verify { opened.project.verified(requests) } else { requests };
     let job = opened.prepare(&requests, Extent::Everything, OnDuplicates::Stop)?;
     let on_closed = if options.reopen { OnClosed::Reopen } else { OnClosed::Refuse };
     let ran = opened.run(&job, RunRules { on_closed, ..OnStop::Stop.into() })?;
@@ -32,5 +34,5 @@ pub(crate) fn run(options: &RunOptions, out: Out<'_>) -> Result<(), Failure> {
     }
     out.flush()?;
     crate::printed::say_all(text::notes(&ran.notes));
-    Ok(())
+    if options.verify { verify_run(&options.plan, out) } else { Ok(()) }
 }

@@ -48,8 +48,9 @@ const FAMILIES: &str = include_str!("../../../../demo/families.csv");
 /// A customer who has not bought anything yet.
 const NEW_CUSTOMER: &str = "1121";
 
-/// The line of the plan by which records of runs are kept.
-const KEEP_RUNS: &str = "keep-runs = 3 # for `interligo compare`\n";
+/// The lines of the plan by which it is kept what runs said.
+const KEPT: &str =
+    "keep-runs = 3    # for `interligo compare`\nverify    = true # for `interligo verify`\n";
 
 /// The database of `--database`.
 const DATABASE: &str = "mielo.sqlite";
@@ -90,8 +91,8 @@ pub(crate) fn write(folder: &Path, lines: u64, besides: Besides) -> Result<PathB
     sales::write(&sales, lines, &skus(), &customers()).map_err(failed(&sales))?;
     let plan = folder.join("interligo.toml");
     if lines != LINES {
-        // A larger demo is for measuring; whoever wants to compare its runs adds this.
-        let without = FILES[0].1.replacen(KEEP_RUNS, "", 1);
+        // A larger demo is for measuring; whoever wants to compare its runs, or to verify them, adds this.
+        let without = FILES[0].1.replacen(KEPT, "", 1);
         fs::write(&plan, without).map_err(failed(&plan))?;
     }
     let in_database = folder.join(DATABASE);

@@ -47,4 +47,5 @@ mod totals_facts;
 mod totals_tables;
 mod traces;
 mod values;
+mod verify;
 mod workbooks;

@@ -96,6 +96,9 @@ pub struct Head {
     pub corrections: Option<Spanned<String>>,
     /// How many runs are kept a record of, for comparing them.
     pub keep_runs: Option<Spanned<u32>>,
+    /// Whether runs keep a copy of what outputs say, by which they can be verified.
+    #[serde(default)]
+    pub verify: bool,
     /// The last period whose lines are to stay as they are.
     pub closed: Option<Spanned<String>>,
     /// Whether text outputs are described by a file beside them.

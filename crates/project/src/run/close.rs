@@ -26,6 +26,7 @@ use crate::outcome::{FilesSince, Outcome};
 use crate::prepare::Job;
 use crate::project::Project;
 use crate::runs::is_record;
+use crate::verify::is_copy;
 
 /// A fact whose lines are through, with its open files.
 pub(super) struct Passed {
@@ -120,9 +121,9 @@ impl Closing<'_> {
         let parts = self.project.fact_parts(self.engine);
         let tie_out = TieOut::new(self.engine, &findings, &parts, read, written, aside_file);
         prove(&tie_out)?;
-        // A record is no result.
+        // Records and copies are no results.
         let mut tie_out = tie_out;
-        tie_out.written.retain(|written| !is_record(&written.output));
+        tie_out.written.retain(|written| !is_record(&written.output) && !is_copy(&written.output));
         let outcome =
             Outcome { findings, totals: Vec::new(), tie_out, since: FilesSince::default() };
         Ok(Closed { outcome, usage, files, stale })

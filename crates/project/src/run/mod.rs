@@ -14,7 +14,7 @@ pub(crate) mod parallelism;
 mod publish;
 pub(crate) mod repeated_lines;
 mod schema;
-mod slots;
+pub(crate) mod slots;
 pub(crate) mod stop_rules;
 pub(crate) mod stream;
 mod worker;

@@ -13,15 +13,20 @@ use interligo_sinks::formats::text::styled::TextStyle;
 use interligo_sinks::formats::{format_of, styled, text_separator};
 use interligo_sources::table::parts_found::split;
 
+use crate::verify::{copied_output, is_copy};
+
 /// The file that `to` names, and the sheet or table after `#`, where the file can hold several.
 pub(crate) fn file_and_table(to: &str) -> (String, Option<String>) {
     let (file, table) = split(to);
     match table {
-        Some(table) if format_of(&file).is_some_and(|format| format.holds_several()) => {
-            (file, Some(table))
-        }
+        Some(table) if holds_several(&file) => (file, Some(table)),
         _ => (to.to_owned(), None),
     }
+}
+
+/// Whether a file holds several sheets or tables, by its name.
+pub(crate) fn holds_several(file: &str) -> bool {
+    format_of(file).is_some_and(|format| format.holds_several())
 }
 
 /// The form of an output of the plan, or of one that is asked for besides; none where its name says nothing.
@@ -38,11 +43,15 @@ pub(crate) fn form_of(
         return workbook_form(plan, &book.value).map(Some);
     }
     let (file, _) = file_and_table(&to.text);
-    let entry = plan.outputs.get(output).map(|entry| &entry.value);
+    let entry = plan.outputs.get(copied_output(output)).map(|entry| &entry.value);
     let Some(entry) = entry.filter(|entry| entry.write.is_some() || entry.guard) else {
         return Ok(format_of(&file));
     };
     let Some(separator) = text_separator(&file) else {
+        // The copy of what is no text is plain text.
+        if is_copy(output) {
+            return Ok(format_of(&file));
+        }
         let message = format!("`{}` is no text file: `write` and `guard` are for text", to.text);
         let help = "leave them out, or let the name end in .csv";
         return Err(to.mistaken(MistakeKind::ConflictingSettings, message).help(help));

@@ -19,6 +19,7 @@ use crate::outcome::{FindingsSince, Outcome};
 use crate::prepare::Job;
 use crate::project::Project;
 use crate::runs::pending_record;
+use crate::verify::copies_made;
 
 /// What is known once the files are there.
 pub(super) struct Published {
@@ -73,6 +74,7 @@ pub(super) fn publish_all(
         }
         files.extend(guarded.files);
     }
+    files.extend(copies_made(project, job, &published.outcomes)?);
     let written: Vec<PathBuf> =
         files.iter().filter_map(|file| Some(file.target()?.to_owned())).collect();
     let last = project.written_before();
@@ -87,6 +89,7 @@ pub(super) fn publish_all(
             }
         }
     }
+    gone.extend(project.stale_copies(&written));
     project.refuse_changed()?;
     files.iter_mut().try_for_each(OutputFile::complete)?;
     let run = LastRun::of(published.outcomes.iter().map(|outcome| {

@@ -31,6 +31,8 @@ use crate::error::Error;
 use crate::outcome::Outcome;
 use crate::prepare::Job;
 use crate::project::Project;
+use crate::runs::is_record;
+use crate::verify::is_copy;
 
 /// The name of the file.
 const NAME: &str = "datapackage.json";
@@ -135,6 +137,9 @@ pub(super) fn schema_files(
         };
         for (number, output) in outputs.iter().enumerate() {
             let Some(destination) = plan.of(fact, number) else { continue };
+            if is_record(&output.name) || is_copy(&output.name) {
+                continue;
+            }
             let own = files.iter().filter_map(OutputFile::target);
             let own = own.filter(|path| could_be(&real_path(&destination.path), path));
             let mut by_folder: BTreeMap<&Path, Vec<String>> = BTreeMap::new();

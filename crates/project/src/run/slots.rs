@@ -84,7 +84,7 @@ fn file_name(value: &str) -> String {
 }
 
 /// Whether a path is one that slots could have made.
-pub(super) fn could_be(to: &Path, path: &Path) -> bool {
+pub(crate) fn could_be(to: &Path, path: &Path) -> bool {
     let parts = |path: &Path| -> Vec<String> {
         let normal = |part: Component<'_>| match part {
             Component::Normal(name) => Some(name.to_string_lossy().into_owned()),

@@ -11,6 +11,7 @@ mod recorded_line;
 mod write;
 
 use std::path::{Path, PathBuf};
+use std::time::{SystemTime, UNIX_EPOCH};
 
 use interligo_engine::bind::{Content, LinesRequest, Request, TotalsRequest};
 use interligo_model::plan::{Mistake, MistakeKind, Written};
@@ -24,6 +25,7 @@ pub(crate) use write::{PendingRecord, about_file, pending_record, write_row};
 
 use crate::error::Error;
 use crate::project::Project;
+use crate::verify::copy_requests;
 
 /// The file of a record that says what is in it.
 pub(crate) const ABOUT: &str = "run.json";
@@ -67,6 +69,9 @@ impl Project {
                 .help(help)
                 .into());
         }
+        if self.plan.plan.verify {
+            requests.extend(copy_requests(&self.plan, &requests));
+        }
         // What closed periods are held against is read off the record, which goes if it is not kept.
         if self.plan.plan.keep_runs.is_none() && self.closed_periods()?.is_none() {
             return Ok(requests);
@@ -85,6 +90,16 @@ impl Project {
             });
         }
         Ok(requests)
+    }
+
+    /// The same requests, with a copy of what each output says, by which it can be verified.
+    pub fn verified(&self, requests: Vec<Request>) -> Vec<Request> {
+        let copies = match self.plan.plan.verify {
+            // They are among them.
+            true => Vec::new(),
+            false => copy_requests(&self.plan, &requests),
+        };
+        requests.into_iter().chain(copies).collect()
     }
 
     /// The numbers of the runs that a record is kept of, ascending.
@@ -154,6 +169,11 @@ pub(crate) fn numbers_in(folder: &Path) -> Vec<u32> {
     let mut numbers: Vec<u32> = entries.filter_map(number).collect();
     numbers.sort_unstable();
     numbers
+}
+
+/// Now, in seconds since 1970.
+pub(crate) fn now() -> u64 {
+    SystemTime::now().duration_since(UNIX_EPOCH).map_or(0, |now| now.as_secs())
 }
 
 fn size_of(folder: &Path) -> u64 {

@@ -4,7 +4,6 @@ use std::collections::BTreeMap;
 use std::hash::{BuildHasher, Hasher};
 use std::io::Read;
 use std::path::{Path, PathBuf};
-use std::time::{SystemTime, UNIX_EPOCH};
 
 use foldhash::quality::FixedState;
 use interligo_engine::bind::{Home, KeyPart};
@@ -17,7 +16,7 @@ use interligo_sinks::output_file::OutputFile;
 use interligo_sources::text::write_cell;
 
 use super::record::{FactRecord, InputRecord, LinkRecord, LookupRecord, RunRecord, kind_name};
-use super::{ABOUT, is_record};
+use super::{ABOUT, is_record, now};
 use crate::error::Error;
 use crate::outcome::Outcome;
 use crate::prepare::Job;
@@ -48,8 +47,7 @@ pub(crate) fn pending_record(
     let Some(to) = first.and_then(|output| output.to.as_ref()) else { return Ok(None) };
     let lines = project.folder().join(&to.text);
     let Some(folder) = lines.parent() else { return Ok(None) };
-    let now = SystemTime::now().duration_since(UNIX_EPOCH).map_or(0, |now| now.as_secs());
-    let mut record = RunRecord::new(now, project.plan.file_stem(), &project.plan.source);
+    let mut record = RunRecord::new(now(), project.plan.file_stem(), &project.plan.source);
     for (fact, engine) in job.engines.iter().enumerate() {
         let corrections = engine.bound.corrections.iter();
         if fact == 0 {

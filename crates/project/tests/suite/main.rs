@@ -11,3 +11,4 @@ mod oracle;
 mod shapes;
 mod support;
 mod traces;
+mod verify;

@@ -80,6 +80,11 @@ impl Folder {
         std::fs::remove_dir_all(self.0.path().join(path)).unwrap();
     }
 
+    /// The path of a file.
+    pub(crate) fn path(&self, path: &str) -> PathBuf {
+        self.0.path().join(path)
+    }
+
     /// The content of a file.
     pub(crate) fn content(&self, path: &str) -> String {
         std::fs::read_to_string(self.0.path().join(path)).unwrap()

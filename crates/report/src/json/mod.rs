@@ -8,6 +8,7 @@ mod look;
 mod tie_out;
 mod totals;
 mod trace;
+mod verify;
 
 pub use check::check_json;
 pub use compare::{compared_json, kept_runs_json};
@@ -16,6 +17,7 @@ pub use look::{profiles_json, rows_json};
 pub use tie_out::tie_out_json;
 pub use totals::totals_json;
 pub use trace::{cell_json, traced_json};
+pub use verify::verified_json;
 
 use std::io;
 

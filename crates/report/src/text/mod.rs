@@ -19,6 +19,7 @@ pub(crate) mod table;
 mod tie_out;
 pub(crate) mod totals;
 mod trace;
+mod verify;
 
 pub use brief::{brief, counts};
 pub use calendar::{calendar, calendars};
@@ -42,6 +43,7 @@ pub use start::started;
 pub use tie_out::{tie_out, tie_out_csv};
 pub use totals::{TotalsLook, TotalsNotes, bare, not_shown, totals, totals_markdown};
 pub use trace::{cell, cell_markdown, traced, traced_markdown};
+pub use verify::verified;
 
 use std::borrow::Cow;
 

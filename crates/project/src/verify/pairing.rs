@@ -1,0 +1,215 @@
+//! Rows that were written beside rows that are there: those of one key, in whatever order they are.
+
+use std::collections::HashMap;
+use std::collections::hash_map::Entry;
+
+use super::cells::{GivesBack, plain};
+use super::copies::CopiedOutput;
+use super::read_back::{Row, Table};
+use super::{OutputDifference, RowDifference, VerifiedOutput};
+use crate::error::Error;
+
+/// Between the values of a key.
+const BETWEEN: char = '\u{1f}';
+
+/// How many cells say which row it is, where it has no key.
+const SAID: usize = 3;
+
+/// What rows of an output come to.
+pub(super) struct Pairing<'a> {
+    own: &'a CopiedOutput,
+    form: GivesBack,
+    there: &'a Table,
+    most: usize,
+    /// The names of the columns that both have, with their places in the copy and in the output.
+    columns: Vec<(&'a str, usize, usize)>,
+    /// Places among these of the columns by which rows are known; all where it has no key.
+    key: Vec<usize>,
+    found: VerifiedOutput,
+    /// Rows that wait for their like, by what they are known by; the first one last.
+    written: Waiting,
+    met: Waiting,
+}
+
+/// A row that waits: its cells, and where they are.
+struct Held {
+    cells: Vec<String>,
+    places: Vec<String>,
+    /// How many rows waited before it.
+    number: usize,
+}
+
+#[derive(Default)]
+struct Waiting {
+    rows: HashMap<String, Vec<Held>>,
+    count: usize,
+}
+
+impl Waiting {
+    fn hold(&mut self, key: String, cells: Vec<String>, places: Vec<String>) {
+        let held = Held { cells, places, number: self.count };
+        self.rows.entry(key).or_default().insert(0, held);
+        self.count += 1;
+    }
+
+    fn take(&mut self, key: &str) -> Option<Held> {
+        let Entry::Occupied(mut entry) = self.rows.entry(key.to_owned()) else { return None };
+        let held = entry.get_mut().pop();
+        if entry.get().is_empty() {
+            entry.remove();
+        }
+        held
+    }
+
+    /// All that wait, in the order in which they came.
+    fn into_rows(self) -> Vec<Held> {
+        let mut rows: Vec<Held> = self.rows.into_values().flatten().collect();
+        rows.sort_by_key(|held| held.number);
+        rows
+    }
+}
+
+impl<'a> Pairing<'a> {
+    pub(super) fn new(
+        own: &'a CopiedOutput,
+        (copy, there): (&'a Table, &'a Table),
+        most: usize,
+        mut found: VerifiedOutput,
+    ) -> Pairing<'a> {
+        let place = |name: &String| there.columns().iter().position(|other| other == name);
+        let mut columns = Vec::new();
+        for (at, name) in copy.columns().iter().enumerate() {
+            match place(name) {
+                Some(other) => columns.push((name.as_str(), at, other)),
+                None => found.lost_columns.push(name.clone()),
+            }
+        }
+        if !own.has_more_columns {
+            let is_new = |name: &&String| !copy.columns().contains(name);
+            found.new_columns = there.columns().iter().filter(is_new).cloned().collect();
+        }
+        let in_key = |name: &String| columns.iter().position(|(own, ..)| own == name);
+        let key: Option<Vec<usize>> = own.key.iter().map(in_key).collect();
+        let key = key.filter(|key| !key.is_empty()).unwrap_or_else(|| (0..columns.len()).collect());
+        let (written, met) = (Waiting::default(), Waiting::default());
+        Pairing { own, form: own.gives_back(), there, most, columns, key, found, written, met }
+    }
+
+    /// Rows that are there and have too few or too many cells.
+    pub(super) fn malformed(&mut self, rows: u64) {
+        if rows > 0 {
+            self.found.malformed += rows;
+        }
+    }
+
+    /// What is there cannot be read any further.
+    pub(super) fn unreadable(&mut self, error: &Error) {
+        self.found.unreadable = Some(error.to_string());
+    }
+
+    /// The next row that was written, and the next that is there.
+    pub(super) fn take(&mut self, written: Option<Row<'_>>, there: Option<Row<'_>>) {
+        self.found.rows += u64::from(written.is_some());
+        if let (Some(written), Some(there)) = (written, there)
+            && self.is_same_row(written, there)
+        {
+            return;
+        }
+        if let Some(row) = written {
+            let cells: Vec<String> =
+                self.columns.iter().map(|(_, at, _)| row.text(*at).to_owned()).collect();
+            let key = self.known_by(&cells);
+            match self.met.take(&key) {
+                Some(met) => self.compare(&cells, &met),
+                None => self.written.hold(key, cells, Vec::new()),
+            }
+        }
+        if let Some(row) = there {
+            let cells: Vec<String> =
+                self.columns.iter().map(|(_, _, at)| row.text(*at).to_owned()).collect();
+            let key = self.known_by(&cells);
+            let own = |(name, ..): &(&str, usize, usize)| self.there.place(row, Some(name));
+            let places = self.columns.iter().map(own);
+            let places = std::iter::once(self.there.place(row, None)).chain(places).collect();
+            match self.written.take(&key) {
+                Some(held) => {
+                    let met = Held { cells, places, number: 0 };
+                    self.compare(&held.cells, &met);
+                }
+                None => self.met.hold(key, cells, places),
+            }
+        }
+    }
+
+    fn is_same_row(&self, written: Row<'_>, there: Row<'_>) -> bool {
+        let mut columns = self.columns.iter();
+        columns.all(|(_, own, other)| self.form.is_same(written.text(*own), there.text(*other)))
+    }
+
+    fn known_by(&self, cells: &[String]) -> String {
+        let mut key = String::new();
+        for at in &self.key {
+            match self.form {
+                GivesBack::Text => key.push_str(&cells[*at]),
+                GivesBack::Exact | GivesBack::Binary => key.push_str(&plain(&cells[*at])),
+            }
+            key.push(BETWEEN);
+        }
+        key
+    }
+
+    /// Two rows of one key.
+    fn compare(&mut self, written: &[String], met: &Held) {
+        for at in 0..self.columns.len() {
+            let (own, other) = (&written[at], &met.cells[at]);
+            if self.form.is_same(own, other) {
+                continue;
+            }
+            self.found.cells += 1;
+            let what = RowDifference::Cell {
+                place: met.places[at + 1].clone(),
+                column: self.columns[at].0.to_owned(),
+                written: own.clone(),
+                there: other.clone(),
+            };
+            self.note(written, what);
+        }
+    }
+
+    fn note(&mut self, cells: &[String], what: RowDifference) {
+        if self.found.differences.len() >= self.most {
+            return;
+        }
+        let texts = self.key.iter().map(|at| cells[*at].as_str());
+        // Without a key, a row is told by what it starts with: groups and names, before the first amount.
+        let is_told = |(at, text): &(usize, &str)| {
+            !self.own.key.is_empty() || *at == 0 || *at < SAID && !text.contains('.')
+        };
+        let told = texts.enumerate().take_while(is_told).map(|(_, text)| text);
+        let row = told.collect::<Vec<_>>().join(",");
+        self.found.differences.push(OutputDifference { row, what });
+    }
+
+    /// What it all comes to. Rows without a like are missing or foreign; where rows have no key and as many are the one as
+    /// the other, they are the same rows with other cells.
+    pub(super) fn end(mut self) -> VerifiedOutput {
+        let written = std::mem::take(&mut self.written).into_rows();
+        let met = std::mem::take(&mut self.met).into_rows();
+        if self.own.key.is_empty() && written.len() == met.len() {
+            for (written, met) in written.iter().zip(&met) {
+                self.compare(&written.cells, met);
+            }
+            return self.found;
+        }
+        for row in &written {
+            self.found.missing += 1;
+            self.note(&row.cells, RowDifference::Missing);
+        }
+        // A table that runs add to has rows of others.
+        for row in met.iter().filter(|_| !self.own.is_added_to) {
+            self.found.foreign += 1;
+            self.note(&row.cells, RowDifference::Foreign { place: row.places[0].clone() });
+        }
+        self.found
+    }
+}

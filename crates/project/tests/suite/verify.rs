@@ -1,0 +1,231 @@
+//! What outputs say when they are read back: what the run wrote, in every form, whatever is in their cells; and a change by
+//! hand is found in its cell.
+
+use interligo_project::{OnClosed, OutputDifference, RowDifference, Verified};
+use proptest::prelude::*;
+
+use crate::support::Folder;
+
+/// A line: its text, number, day, and whether it is so.
+type Line = (String, String, String, String);
+
+/// Outputs in every form that this build writes to files.
+const OUTPUTS: &str = r#"
+[plan]
+verify = true
+[tables.sales]
+role = "fact"
+from = "sales.csv"
+KEY
+separator = ","
+encoding = "utf-8"
+header-row = 1
+total-rows = "keep"
+numbers = "1234.56"
+dates = "2025-12-31"
+[tables.sales.columns]
+no = { type = "text" }
+word = { type = "text" }
+amount = { type = "number" }
+day = { type = "date" }
+so = { type = "yes-no" }
+[figures]
+double = "amount * 2"
+third = "amount / 3"
+[outputs.csv]
+to = "lines.csv"
+[outputs.gzip]
+to = "lines.csv.gz"
+[outputs.tabs]
+to = "lines.tsv"
+[outputs.german]
+to = "zeilen.csv"
+write = { separator = ";", numbers = "1.234,56", dates = "31.12.2025", line-end = "crlf", places = 2 }
+guard = true
+[outputs.json]
+to = "lines.jsonl"
+[outputs.parquet]
+to = "lines.parquet"
+[outputs.arrow]
+to = "lines.arrow"
+[outputs.book]
+to = "book.xlsx#Lines"
+[outputs.lite]
+to = "lite.sqlite#lines"
+[outputs.split]
+to = "split/{so}.csv"
+[outputs.by_word]
+to = "book.xlsx#by_word"
+by = ["word"]
+show = ["lines", "double", "third"]
+[outputs.by_month]
+to = "by_month.csv"
+by = ["month(day)", "so"]
+show = ["double", "min(amount)", "max(day)"]
+[outputs.findings]
+to = "findings.csv"
+list = "findings"
+"#;
+
+/// The files of a shop with these lines; its lines have a key or none.
+fn folder(lines: &[Line], has_key: bool) -> Folder {
+    let key = if has_key { "key = \"no\"" } else { "" };
+    let mut sales = csv::Writer::from_writer(Vec::new());
+    sales.write_record(["no", "word", "amount", "day", "so"]).unwrap();
+    for (no, (word, amount, day, so)) in lines.iter().enumerate() {
+        sales.write_record([&format!("{no:03}"), word, amount, day, so]).unwrap();
+    }
+    let folder = Folder::with(&[("interligo.toml", &OUTPUTS.replace("KEY", key))]);
+    folder.put("sales.csv", &sales.into_inner().unwrap());
+    folder.run_closed(OnClosed::Refuse).unwrap();
+    folder
+}
+
+fn verified(folder: &Folder) -> Verified {
+    folder.project().verify(&[], 10, &|_, _| {}).unwrap()
+}
+
+/// The outputs that are not as they were written, with their differences.
+fn changed(verified: &Verified) -> Vec<(&str, &[OutputDifference])> {
+    let changed = verified.outputs.iter().filter(|own| !own.is_same());
+    changed.map(|own| (own.output.as_str(), own.differences.as_slice())).collect()
+}
+
+fn few() -> Vec<Line> {
+    let line = |word: &str, amount: &str, day: &str, so: &str| {
+        (word.to_owned(), amount.to_owned(), day.to_owned(), so.to_owned())
+    };
+    vec![
+        line("A", "1.50", "2025-01-31", "yes"),
+        line("B", "20", "2025-02-01", "no"),
+        line("A", "", "2025-02-02", "yes"),
+    ]
+}
+
+fn word() -> impl Strategy<Value = String> {
+    prop_oneof![
+        4 => "[ -~äß€]{0,6}",
+        1 => prop::sample::select(vec![
+            "007", "7", "7.0", "TRUE", "yes", "(none)", "=1+1", "@x", "12 %", "1e5", "2025-01-01", "\"", "a\nb", " x ",
+            "total", "null", "NaN", "-", "12345678901234567890",
+        ])
+        .prop_map(str::to_owned),
+    ]
+}
+
+fn line() -> impl Strategy<Value = Line> {
+    let amount = prop_oneof![
+        4 => (-99_999i64..99_999, 0u32..5).prop_map(|(mantissa, places)| {
+            let sign = if mantissa < 0 { "-" } else { "" };
+            let (whole, rest) = (mantissa.abs() / 10i64.pow(places), mantissa.abs() % 10i64.pow(places));
+            if places == 0 { format!("{sign}{whole}") } else { format!("{sign}{whole}.{rest:0width$}", width = places as usize) }
+        }),
+        1 => Just("1234567890123.456789".to_owned()),
+        1 => Just(String::new()),
+    ];
+    let day = prop_oneof![4 => (1u32..13, 1u32..29).prop_map(|(m, d)| format!("2024-{m:02}-{d:02}")), 1 => Just(String::new())];
+    (word(), amount, day, prop::sample::select(vec!["yes", "no", ""]))
+        .prop_map(|(word, amount, day, so)| (word, amount, day, so.to_owned()))
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(40))]
+
+    /// Each form gives back what was written.
+    #[test]
+    fn what_was_written_is_what_is_read_back(
+        lines in prop::collection::vec(line(), 1..12),
+        has_key in any::<bool>(),
+    ) {
+        let folder = folder(&lines, has_key);
+        let verified = verified(&folder);
+        prop_assert_eq!(changed(&verified), Vec::new());
+        let rows: Vec<u64> = verified.outputs.iter().take(10).map(|own| own.rows).collect();
+        prop_assert_eq!(rows, vec![lines.len() as u64; 10]);
+    }
+}
+
+#[test]
+fn a_cell_that_was_changed_is_named_with_both_values() {
+    for has_key in [true, false] {
+        let folder = folder(&few(), has_key);
+        assert_eq!(verified(&folder).outputs.len(), 13);
+        let text = folder.content("lines.tsv");
+        assert!(text.contains("\t3.00\t"), "{text}");
+        folder.put("lines.tsv", text.replace("\t3.00\t", "\t3.01\t").as_bytes());
+        let verified = verified(&folder);
+        let what = RowDifference::Cell {
+            place: "lines.tsv:2".to_owned(),
+            column: "double".to_owned(),
+            written: "3.00".to_owned(),
+            there: "3.01".to_owned(),
+        };
+        let row = if has_key { "000" } else { "000,A" }.to_owned();
+        assert_eq!(changed(&verified), [("tabs", &[OutputDifference { row, what }][..])]);
+    }
+}
+
+#[test]
+fn rows_in_another_order_are_the_same_rows() {
+    let folder = folder(&few(), true);
+    let text = folder.content("lines.csv");
+    let mut lines: Vec<&str> = text.lines().collect();
+    lines[1..].reverse();
+    folder.put("lines.csv", (lines.join("\n") + "\n").as_bytes());
+    assert!(verified(&folder).is_same());
+}
+
+#[test]
+fn rows_that_are_missing_added_or_cut_off_are_counted() {
+    let folder = folder(&few(), true);
+    let text = folder.content("lines.csv");
+    let lines: Vec<&str> = text.lines().collect();
+    let changed_text = [lines[0], lines[1], lines[3], "009,Z,1,2025-01-01,yes,2,0.3"].join("\n");
+    folder.put("lines.csv", format!("{changed_text}\n000,A").as_bytes());
+    let json = folder.content("lines.jsonl");
+    folder.put("lines.jsonl", &json.as_bytes()[..json.len() - 20]);
+    folder.put("lines.parquet", b"PAR1");
+    std::fs::remove_file(folder.path("lines.csv.gz")).unwrap();
+    let verified = verified(&folder);
+    let own = |name: &str| verified.outputs.iter().find(|own| own.output == name).unwrap();
+    assert_eq!((own("csv").missing, own("csv").foreign, own("csv").malformed), (1, 1, 1));
+    assert!(own("gzip").is_gone && own("gzip").rows == 3);
+    assert!(own("parquet").unreadable.is_some(), "{:?}", own("parquet"));
+    assert!(own("json").unreadable.is_some(), "{:?}", own("json"));
+    assert!(own("split").is_same() && own("book").is_same() && own("lite").is_same());
+}
+
+#[test]
+fn columns_that_are_missing_or_added_are_named() {
+    let folder = folder(&few(), true);
+    let text = folder.content("lines.csv");
+    folder.put("lines.csv", text.replacen("word,amount", "word,sum", 1).as_bytes());
+    let verified = verified(&folder);
+    let own = &verified.outputs[0];
+    assert_eq!(
+        (&own.lost_columns[..], &own.new_columns[..]),
+        (&["amount".to_owned()][..], &["sum".to_owned()][..])
+    );
+    assert!(!verified.is_same());
+}
+
+#[test]
+fn a_file_of_a_value_that_is_gone_lacks_its_rows() {
+    let folder = folder(&few(), true);
+    std::fs::remove_file(folder.path("split/yes.csv")).unwrap();
+    let verified = verified(&folder);
+    let own = verified.outputs.iter().find(|own| own.output == "split").unwrap();
+    assert_eq!((own.missing, own.foreign, own.cells), (2, 0, 0));
+}
+
+/// Copies are those of the last run: one that keeps none leaves none of an earlier one.
+#[test]
+fn a_run_without_copies_leaves_none() {
+    let folder = folder(&few(), true);
+    folder
+        .put("interligo.toml", OUTPUTS.replace("KEY", "").replace("verify = true", "").as_bytes());
+    folder.run_closed(OnClosed::Refuse).unwrap();
+    let error = folder.project().verify(&[], 10, &|_, _| {}).unwrap_err();
+    assert_eq!(error.to_string(), "the last run kept no copies of what its outputs said");
+    assert!(!folder.has(".interligo/interligo/copies/0.csv.zst"));
+}
