@@ -3,6 +3,7 @@
 
 use crate::engine::Engine;
 use crate::eval::{Expr, Leaves, Overflow, evaluate};
+use interligo_model::values::decimal::Decimal;
 use interligo_model::values::value::Value;
 
 /// The values that the figures of a line are computed from.
@@ -43,6 +44,14 @@ impl<V: LineValues + ?Sized> ReplayedLine<'_, V> {
     /// What a figure comes to, by its number among those of the plan.
     pub fn figure(&self, number: usize) -> &Value<'static> {
         &self.figures[number]
+    }
+
+    /// The number that an expression over the line comes to; none where it is unknown.
+    ///
+    /// # Errors
+    /// A number that needs more than 38 digits.
+    pub fn number(&self, expr: &Expr) -> Result<Option<Decimal>, Overflow> {
+        evaluate(expr, self).map(|value| value.number())
     }
 
     /// The value of an expression over the line.

@@ -3,10 +3,14 @@
 use std::fmt::{self, Display, Formatter};
 use std::path::Path;
 
+use interligo_sources::in_order::in_order;
+
 use super::error::ClosedError;
+use super::lines::{ClosedLines, DatedFact};
 use crate::compare::Comparison;
 use crate::error::Error;
-use crate::runs::{Pair, RecordedFact, RunRecord, each_pair};
+use crate::run::parallelism::Parallelism;
+use crate::runs::{Pair, Places, RecordedFact, RunRecord, with_pairs};
 
 /// How many lines are listed.
 const LISTED: usize = 10;
@@ -62,8 +66,11 @@ pub enum ClosedChange {
 }
 
 /// The same while it is found.
+#[derive(Default)]
 pub(super) struct Differences {
     pub(super) changes: ClosedChanges,
+    /// Of each fact how many lines it has now.
+    pub(super) lines: Vec<(String, u64)>,
     /// What there is to say besides, in words.
     pub(super) notes: Vec<String>,
 }
@@ -81,25 +88,25 @@ impl Differences {
     /// How lines differ from their record.
     ///
     /// # Errors
-    /// The record is damaged; it has a figure that the plan does not have any more.
+    /// The record is damaged; it has a fact or figure that the plan does not have any more.
     pub(super) fn between(
         (folder, kept): (&Path, &RunRecord),
+        lines: &ClosedLines<'_>,
         now: &RunRecord,
     ) -> Result<Differences, Error> {
-        let mut found = Differences { changes: ClosedChanges::default(), notes: Vec::new() };
+        let mut found = Differences::default();
         for of_kept in &kept.facts {
-            let before = RecordedFact::read(folder, of_kept)?;
-            let same = now.facts.iter().find(|fact| fact.name == of_kept.name);
-            let Some(of_now) = same else {
+            let of_now = now.facts.iter().find(|fact| fact.name == of_kept.name);
+            let Some((of_now, dated)) = of_now.zip(lines.dated(&of_kept.name)) else {
                 let what = format!("the fact `{}`", of_kept.name);
                 return Err(ClosedError::Lost { what }.into());
             };
-            let after = RecordedFact::read(folder, of_now)?;
-            let values = found.values(&before, &after)?;
-            each_pair((&before, &after), |pair| {
-                found.take((&before, &after), &values, &pair);
-                Ok(())
-            })?;
+            let before = RecordedFact::read(folder, of_kept)?;
+            let after = RecordedFact::read(lines.folder(), of_now)?;
+            let values = found.values(&before, dated)?;
+            let places = dated.places(&after);
+            let beside = Beside { before, after, dated, places, values };
+            found.take_all(&beside)?;
         }
         for new in
             now.facts.iter().filter(|fact| kept.facts.iter().all(|own| own.name != fact.name))
@@ -112,18 +119,20 @@ impl Differences {
         Ok(found)
     }
 
-    /// Of each value of the record that can be compared, where both have it.
+    /// Of each value of the record that can be compared: its name, and where both have it.
     fn values(
         &mut self,
         before: &RecordedFact,
-        after: &RecordedFact,
-    ) -> Result<Vec<(usize, usize)>, Error> {
-        let mut places = Vec::new();
+        dated: &DatedFact<'_>,
+    ) -> Result<Vec<ComparedValue>, Error> {
+        let (figures, attributes) = (dated.figures(), dated.attributes());
+        let mut values = Vec::new();
         for (at, name) in before.values().enumerate() {
-            let now = after.values().position(|own| own == name);
+            let now = figures.iter().chain(&attributes).position(|own| own == name);
+            let (name, is_figure) = (name.to_owned(), before.is_figure(name));
             match now {
-                Some(now) => places.push((at, now)),
-                None if before.is_figure(name) => {
+                Some(now) => values.push(ComparedValue { name, is_figure, before: at, now }),
+                None if is_figure => {
                     let what = format!("the figure `{name}`");
                     return Err(ClosedError::Lost { what }.into());
                 }
@@ -132,42 +141,89 @@ impl Differences {
                 )),
             }
         }
-        Ok(places)
+        Ok(values)
     }
 
-    fn take(
-        &mut self,
-        (before, after): (&RecordedFact, &RecordedFact),
-        values: &[(usize, usize)],
-        pair: &Pair,
-    ) {
-        let (key, change) = match pair {
-            Pair::New(row) => {
-                self.changes.new += 1;
-                (after.key_shown(row), ClosedChange::New)
-            }
-            Pair::Gone(row) => {
-                self.changes.gone += 1;
-                (before.key_shown(row), ClosedChange::Gone)
-            }
-            Pair::Both(was, is) => {
-                let (texts_before, texts_now): (Vec<&str>, Vec<&str>) =
-                    (before.values_of(was).collect(), after.values_of(is).collect());
-                let differs = |(at, now): &&(usize, usize)| texts_before[*at] != texts_now[*now];
-                let Some((at, now)) = values.iter().find(differs) else { return };
-                self.changes.changed += 1;
-                let what = before.values().nth(*at).unwrap_or_default().to_owned();
-                let (before, now) = (texts_before[*at].to_owned(), texts_now[*now].to_owned());
-                let is_figure = after.is_figure(&what);
-                (after.key_shown(is), ClosedChange::Value { what, is_figure, before, now })
-            }
-        };
-        if self.changes.lines.len() < LISTED {
-            self.changes.lines.push(ClosedLine { fact: after.name().to_owned(), key, change });
-        }
+    fn take_all(&mut self, beside: &Beside<'_>) -> Result<(), Error> {
+        let mut counts = [0; 3];
+        with_pairs((&beside.before, &beside.after), |pairs| {
+            in_order(
+                Parallelism::default().threads,
+                || pairs.next_batch(),
+                || (),
+                |(), batch: Vec<Pair>| {
+                    let changed = batch.iter().map(|pair| beside.change(pair));
+                    let changed = changed.filter_map(Result::transpose);
+                    changed.collect::<Result<Vec<_>, Error>>()
+                },
+                |changed| {
+                    for line in changed {
+                        let kind = match &line.change {
+                            ClosedChange::New => 0,
+                            ClosedChange::Gone => 1,
+                            ClosedChange::Value { .. } => 2,
+                        };
+                        counts[kind] += 1;
+                        if self.changes.lines.len() < LISTED {
+                            self.changes.lines.push(line);
+                        }
+                    }
+                    Ok(())
+                },
+            )
+        })?;
+        let [new, gone, changed] = counts;
+        self.changes.new += new;
+        self.changes.gone += gone;
+        self.changes.changed += changed;
+        let lines = beside.before.lines() + new - gone;
+        self.lines.push((beside.before.name().to_owned(), lines));
+        Ok(())
     }
 
     pub(super) fn is_none(&self) -> bool {
         self.changes.new + self.changes.gone + self.changes.changed == 0
+    }
+}
+
+/// A value that is compared.
+struct ComparedValue {
+    name: String,
+    is_figure: bool,
+    /// Its number among the values of the record, and among those that are computed.
+    before: usize,
+    now: usize,
+}
+
+/// A fact as it was, and as it is.
+struct Beside<'a> {
+    before: RecordedFact,
+    after: RecordedFact,
+    dated: &'a DatedFact<'a>,
+    places: Places,
+    values: Vec<ComparedValue>,
+}
+
+impl Beside<'_> {
+    /// How a line differs, if it does.
+    fn change(&self, pair: &Pair) -> Result<Option<ClosedLine>, Error> {
+        let (key, change) = match pair {
+            Pair::New(row) => (self.after.key_shown(row), ClosedChange::New),
+            Pair::Gone(row) => (self.before.key_shown(row), ClosedChange::Gone),
+            Pair::Both(was, is) => {
+                let before: Vec<&str> = self.before.values_of(was).collect();
+                let now = self.dated.values(&self.after, is, &self.places)?;
+                let differs = |own: &&ComparedValue| before[own.before] != now[own.now];
+                let Some(own) = self.values.iter().find(differs) else { return Ok(None) };
+                let change = ClosedChange::Value {
+                    what: own.name.clone(),
+                    is_figure: own.is_figure,
+                    before: before[own.before].to_owned(),
+                    now: now[own.now].clone(),
+                };
+                (self.after.key_shown(is), change)
+            }
+        };
+        Ok(Some(ClosedLine { fact: self.after.name().to_owned(), key, change }))
     }
 }

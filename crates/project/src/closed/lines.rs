@@ -6,7 +6,6 @@ use interligo_engine::engine::Engine;
 use interligo_engine::eval::Expr;
 use interligo_engine::outputs::{Output, OutputContent};
 use interligo_model::plan::{Mistake, MistakeKind};
-use interligo_model::values::date::Day;
 use interligo_model::values::value::Value;
 use interligo_sinks::formats::compressed::Compression;
 use interligo_sinks::output_file::OutputFile;
@@ -32,7 +31,7 @@ pub(super) struct ClosedLines<'a> {
 }
 
 /// A fact of the record.
-struct DatedFact<'a> {
+pub(super) struct DatedFact<'a> {
     engine: &'a Engine,
     /// Its column with the date of a line, by name; none where no column is certain to be it.
     date: Option<&'a str>,
@@ -75,16 +74,20 @@ impl<'a> ClosedLines<'a> {
         undated.map(|fact| fact.engine.bound.fact.name.as_str())
     }
 
-    /// The lines of periods as a record that goes when its files do.
-    pub(super) fn beside(
-        &self,
-        closed: &ClosedPeriods,
-    ) -> Result<(RunRecord, Vec<OutputFile>), Error> {
-        let (mut record, files) = self.lines_in(self.folder, closed)?;
-        for (fact, file) in record.facts.iter_mut().zip(&files) {
-            fact.file = file.part().to_string_lossy().into_owned();
-        }
-        Ok((record, files))
+    /// The record of the run, with lines of periods only, and no facts without dates.
+    pub(super) fn up_to(&self, closed: &ClosedPeriods) -> RunRecord {
+        let mut record = self.record.clone();
+        let dated = record.facts.drain(..).zip(&self.facts).filter_map(|(fact, dated)| {
+            let up_to = Some((dated.date?.to_owned(), closed.last));
+            Some(FactRecord { up_to, ..fact })
+        });
+        record.facts = dated.collect();
+        record
+    }
+
+    /// What is computed of a fact.
+    pub(super) fn dated(&self, fact: &str) -> Option<&DatedFact<'a>> {
+        self.facts.iter().find(|own| own.engine.bound.fact.name == fact)
     }
 
     /// The lines of periods as a record in a folder, with all its files but that which says what is in it.
@@ -114,58 +117,46 @@ impl<'a> ClosedLines<'a> {
         folder: &Path,
         closed: &ClosedPeriods,
     ) -> Result<(RunRecord, Vec<OutputFile>), Error> {
-        let mut record = self.record.clone();
+        let mut record = self.up_to(closed);
         record.closed = Some(closed.period.clone());
-        let (mut facts, mut files) = (Vec::new(), Vec::new());
-        for (of_run, dated) in record.facts.drain(..).zip(&self.facts) {
-            let Some(date) = dated.date else { continue };
-            let name = format!("closed-{}.csv.zst", facts.len());
+        let mut files = Vec::new();
+        for (number, fact) in record.facts.iter_mut().enumerate() {
+            let Some(dated) = self.dated(&fact.name) else { continue };
+            let name = format!("closed-{number}.csv.zst");
             let mut file = OutputFile::create(&folder.join(&name), self.project.plan.file_stem())?;
-            let own = RecordedFact::read(self.folder, &of_run)?;
-            let (figures, attributes) = (dated.figures(), dated.attributes());
-            let totals = Vec::new();
-            let mut fact = FactRecord { file: name, figures, attributes, totals, ..of_run };
-            fact.lines = dated.write(&own, date, closed.last, &mut file)?;
+            let own = RecordedFact::read(self.folder, fact)?;
+            fact.lines = dated.write(&own, &mut file)?;
+            (fact.figures, fact.attributes) = (dated.figures(), dated.attributes());
+            (fact.file, fact.totals) = (name, Vec::new());
             file.complete()?;
-            facts.push(fact);
             files.push(file);
         }
-        record.facts = facts;
         Ok((record, files))
     }
 }
 
 impl DatedFact<'_> {
-    fn figures(&self) -> Vec<String> {
+    pub(super) fn figures(&self) -> Vec<String> {
         self.engine.bound.figures.iter().map(|figure| figure.name.clone()).collect()
     }
 
-    fn attributes(&self) -> Vec<String> {
+    pub(super) fn attributes(&self) -> Vec<String> {
         self.attributes.iter().map(|(name, _)| (*name).to_owned()).collect()
     }
 
-    /// Writes the lines up to a day, and counts them.
-    fn write(
-        &self,
-        own: &RecordedFact,
-        date: &str,
-        last: Day,
-        file: &mut OutputFile,
-    ) -> Result<u64, Error> {
-        let places = Places::of(&Needs::of(self.engine), own);
+    /// Where a record of it has what is computed from.
+    pub(super) fn places(&self, own: &RecordedFact) -> Places {
+        Places::of(&Needs::of(self.engine), own)
+    }
+
+    /// Writes the lines, and counts them.
+    fn write(&self, own: &RecordedFact, file: &mut OutputFile) -> Result<u64, Error> {
+        let places = self.places(own);
         let (mut text, mut lines) = (Vec::new(), 0);
         let links = own.links().iter().map(|link| link.name.as_str());
         let values = [self.figures(), self.attributes()].concat();
         write_row(&mut text, own.columns().chain(links).chain(values.iter().map(String::as_str)));
         own.each_row(|row| {
-            let is_closed = match own.own(row, date) {
-                Value::Date(day) => day <= last,
-                Value::Period(period) => period.days().is_some_and(|(_, end)| end <= last),
-                _ => false,
-            };
-            if !is_closed {
-                return Ok(());
-            }
             let values = self.values(own, row, &places)?;
             write_row(&mut text, row.iter().chain(values.iter().map(String::as_str)));
             lines += 1;
@@ -180,8 +171,13 @@ impl DatedFact<'_> {
     }
 
     /// The figures and attributes of a line, as texts.
-    fn values(&self, own: &RecordedFact, row: &Row, places: &Places) -> Result<Vec<String>, Error> {
-        let recorded = RecordedLine { fact: own, row, places };
+    pub(super) fn values(
+        &self,
+        own: &RecordedFact,
+        row: &Row,
+        places: &Places,
+    ) -> Result<Vec<String>, Error> {
+        let recorded = RecordedLine::new(own, row, places);
         let overflow = |_| {
             let message = "a figure of a closed line overflows: it needs more than 38 digits";
             Mistake::of_plan(MistakeKind::Overflow, message)

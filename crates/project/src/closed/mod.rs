@@ -213,16 +213,20 @@ impl<'a> Guard<'a> {
 
     /// Holds lines against a record.
     fn compare(&self, lines: &ClosedLines<'_>, kept: &Kept) -> Result<Guarded, Error> {
-        let (now, _parts) = lines.beside(&kept.closed)?;
-        let mut differences = Differences::between((&kept.folder, &kept.record), &now)?;
+        let now = lines.up_to(&kept.closed);
+        let mut differences = Differences::between((&kept.folder, &kept.record), lines, &now)?;
         if !differences.is_none() {
             let (of_kept, of_now) = ((kept.folder.as_path(), &kept.record), (lines.folder(), &now));
             let options = CompareOptions::default();
             // What changed is known without it: a plan that cannot be opened any more has no bridge.
             let compared = self.project.compare_records(of_kept, of_now, &options).ok();
-            differences.changes.comparison = compared.map(|own| {
-                let names = [self.project.shown(&kept.folder), "this run".to_owned()];
-                crate::compare::Comparison { runs: names, ..own }
+            differences.changes.comparison = compared.map(|mut own| {
+                own.runs = [self.project.shown(&kept.folder), "this run".to_owned()];
+                for fact in &mut own.facts {
+                    let now = differences.lines.iter().find(|(name, _)| *name == fact.fact);
+                    fact.lines[1] = now.map_or(fact.lines[1], |(_, lines)| *lines);
+                }
+                own
             });
             differences.changes.until = kept.closed.period.clone();
             differences.changes.record = self.project.shown(&kept.folder);

@@ -5,6 +5,7 @@
 //! order of the fact's columns, then what links matched, then the values of lookups, then the plan.
 
 use interligo_model::values::value::Value;
+use interligo_sources::in_order::in_order;
 
 use super::change::{Change, Changes, Step};
 use super::computing::{Added, Computing};
@@ -13,7 +14,8 @@ use super::walk::Walk;
 use super::way::{Bridge, add_all, group_name};
 use super::{CauseKind, ChangedLine};
 use crate::error::Error;
-use crate::runs::{Pair, RecordedFact, Row};
+use crate::run::parallelism::Parallelism;
+use crate::runs::{Pair, RecordedFact, Row, with_pairs};
 
 /// Everything that bridging lines needs.
 pub(super) struct Bridging<'a> {
@@ -30,8 +32,33 @@ pub(super) struct Bridging<'a> {
 }
 
 impl Bridging<'_> {
+    /// The bridge over all lines. Each worker has one of its own; only the lines that are listed go by the order of the records.
+    pub(super) fn over_all(&self) -> Result<Bridge, Error> {
+        with_pairs((self.a, self.b), |pairs| {
+            let mut listed = Vec::new();
+            let bridges = in_order(
+                Parallelism::default().threads,
+                || pairs.next_batch(),
+                Bridge::default,
+                |bridge, batch: Vec<Pair>| {
+                    batch.into_iter().try_for_each(|pair| self.take(bridge, pair))?;
+                    Ok::<_, Error>(std::mem::take(&mut bridge.changed))
+                },
+                |changed| {
+                    listed.extend(changed);
+                    listed.truncate(self.listed);
+                    Ok(())
+                },
+            )?;
+            let mut all = Bridge::default();
+            bridges.into_iter().for_each(|bridge| all.merge(bridge));
+            all.changed = listed;
+            Ok(all)
+        })
+    }
+
     /// Takes a line, or what became of it, into the bridge.
-    pub(super) fn take(&self, bridge: &mut Bridge, pair: Pair) -> Result<(), Error> {
+    fn take(&self, bridge: &mut Bridge, pair: Pair) -> Result<(), Error> {
         match pair {
             Pair::New(row) => {
                 let state = state_of(self.b, &row);
@@ -46,16 +73,20 @@ impl Bridging<'_> {
                 self.whole_line(bridge, (CauseKind::Gone, -1), (&row, self.a), (added, group));
             }
             Pair::Both(before, now) if self.is_unchanged(&before, &now) => {
-                let to = self.with_b.added_as_recorded(self.b, &now)?;
-                let from = match self.is_one_plan {
-                    true => to.clone(),
-                    false => self.with_a.added_as_recorded(self.a, &before)?,
-                };
-                if from != to || self.with_b.has_groups() {
+                let added = self.with_b.added_as_recorded(self.b, &now)?;
+                let is_same =
+                    self.is_one_plan || self.with_a.added_as_recorded(self.a, &before)? == added;
+                let group = self.with_b.group_as_recorded(self.b, &now)?;
+                let Some(group) = group.filter(|_| is_same) else {
                     return self.both(bridge, &before, &now);
+                };
+                add_all(&mut bridge.from, &added);
+                add_all(&mut bridge.to, &added);
+                if self.with_b.has_groups() {
+                    let bridge = bridge.group(&group);
+                    add_all(&mut bridge.from, &added);
+                    add_all(&mut bridge.to, &added);
                 }
-                add_all(&mut bridge.from, &from);
-                add_all(&mut bridge.to, &to);
             }
             Pair::Both(before, now) => self.both(bridge, &before, &now)?,
         }

@@ -2,7 +2,7 @@
 
 use interligo_model::values::decimal::Decimal;
 
-use super::computing::{Added, Computing};
+use super::computing::{Added, Computing, Parts};
 use super::{Cause, CauseKind};
 
 /// Causes in the order in which they are taken.
@@ -36,7 +36,7 @@ impl Change {
 
     /// The cause, with the difference that it makes to each figure that is a sum; what a ratio is on one line adds to nothing.
     pub(super) fn shown(&self, with: &Computing<'_>) -> (Cause, Vec<Option<Decimal>>) {
-        let first = |parts: &Option<Vec<Decimal>>| parts.as_ref().and_then(|p| p.first().copied());
+        let first = |parts: &Option<Parts>| parts.as_ref().and_then(|p| p.first().copied());
         let ends = self.before.iter().zip(&self.after).enumerate();
         let differences = ends.map(|(figure, (before, after))| {
             let (before, after) = (first(before), first(after));

@@ -9,14 +9,19 @@ use interligo_model::plan::{Mistake, MistakeKind};
 use interligo_model::values::decimal::Decimal;
 use interligo_model::values::value::Value;
 
+use smallvec::SmallVec;
+
 use super::state::{Asked, State};
 use crate::error::Error;
 use crate::runs::{
     Needs, Places, RecordError, RecordedFact, RecordedLine, Row, shown as shown_folder,
 };
 
+/// What a line adds to the parts of a figure.
+pub(super) type Parts = SmallVec<[Decimal; 2]>;
+
 /// What a line adds to the parts of each figure; none where one of them is unknown.
-pub(super) type Added = Vec<Option<Vec<Decimal>>>;
+pub(super) type Added = Vec<Option<Parts>>;
 
 /// A plan, ready to compute figures of given lines.
 pub(super) struct Computing<'e> {
@@ -52,22 +57,37 @@ impl<'e> Computing<'e> {
 
     /// The same of a line as its record has it.
     pub(super) fn added_as_recorded(&self, fact: &RecordedFact, row: &Row) -> Result<Added, Error> {
-        self.added_of(&RecordedLine { fact, row, places: &self.places })
+        self.added_of(&RecordedLine::new(fact, row, &self.places))
     }
 
     fn added_of(&self, values: &impl LineValues) -> Result<Added, Error> {
         let line = self.engine.replay(values).map_err(overflow)?;
         let mut added = Vec::with_capacity(self.measures.len());
         for measure in &self.measures {
-            let mut parts = Vec::new();
+            let mut parts = Some(Parts::new());
             for expr in measure.iter().flat_map(LiveMeasure::values) {
-                parts.push(line.value(expr).map_err(overflow)?.number());
+                let number = line.number(expr).map_err(overflow)?;
+                match (&mut parts, number) {
+                    (Some(parts), Some(number)) => parts.push(number),
+                    _ => parts = None,
+                }
             }
-            added.push(
-                parts.into_iter().collect::<Option<Vec<Decimal>>>().filter(|p| !p.is_empty()),
-            );
+            added.push(parts.filter(|parts| !parts.is_empty()));
         }
         Ok(added)
+    }
+
+    /// The group of a line as its record has it; none where the record does not have all that decides it.
+    pub(super) fn group_as_recorded(
+        &self,
+        fact: &RecordedFact,
+        row: &Row,
+    ) -> Result<Option<Value<'static>>, Error> {
+        let Some(by) = &self.by else { return Ok(Some(Value::Blank)) };
+        let recorded = RecordedLine::new(fact, row, &self.places);
+        let line = self.engine.replay(&recorded).map_err(overflow)?;
+        let group = line.value(by).map_err(overflow)?;
+        Ok(Some(group).filter(|_| !recorded.has_missed()))
     }
 
     /// The group of a line, where the bridge is divided. The record that it is of must have what decides it.

@@ -22,7 +22,7 @@ pub use way::{FigureWay, WayStep};
 use crate::error::Error;
 use crate::prepare::{Job, OnDuplicates};
 use crate::project::Project;
-use crate::runs::{InputRecord, RecordedFact, RunRecord, each_pair, shown};
+use crate::runs::{InputRecord, RecordedFact, RunRecord, shown};
 use crate::trace::values_request;
 use bridge::Bridging;
 use computing::Computing;
@@ -291,8 +291,7 @@ fn of_fact(
         same: a.same_rows(b),
         listed: options.lines,
     };
-    let mut bridge = Bridge::default();
-    each_pair((a, b), |pair| bridging.take(&mut bridge, pair))?;
+    let bridge = bridging.over_all()?;
     let ways = |bridge: &Bridge| -> Vec<(String, FigureWay)> {
         let way =
             |(at, name): (usize, &String)| (name.clone(), bridge.of_figure(at, (&with_a, &with_b)));

@@ -7,7 +7,7 @@ use interligo_model::values::decimal::Decimal;
 use interligo_model::values::value::Value;
 
 use super::change::{CauseOrder, Change};
-use super::computing::{Added, Computing};
+use super::computing::{Added, Computing, Parts};
 use super::{Cause, CauseKind, ChangedLine};
 
 /// What is summed of a figure.
@@ -18,7 +18,7 @@ pub(super) struct Sums {
 }
 
 impl Sums {
-    fn add(&mut self, numbers: Option<&Vec<Decimal>>, sign: i64) {
+    fn add(&mut self, numbers: Option<&Parts>, sign: i64) {
         let Some(numbers) = numbers else { return };
         self.known += sign;
         self.parts.resize(self.parts.len().max(numbers.len()), ExactSum::default());
@@ -66,6 +66,21 @@ pub(super) struct Bridge {
 }
 
 impl Made {
+    fn merge(&mut self, other: Made) {
+        self.example = match (self.example.take(), other.example) {
+            (Some((own, _)), Some((other, _))) if own != other => Some((own.min(other), true)),
+            (Some((own, has)), Some((_, other_has))) => Some((own, has || other_has)),
+            (own, other) => own.or(other),
+        };
+        self.figures.resize(self.figures.len().max(other.figures.len()), Default::default());
+        for (own, other) in self.figures.iter_mut().zip(other.figures) {
+            own.lines += other.lines;
+            own.became_known += other.became_known;
+            own.became_unknown += other.became_unknown;
+            own.added.merge(&other.added);
+        }
+    }
+
     fn cause(&self, kind: CauseKind, what: &str) -> Cause {
         let (example, has_others) = self.example.clone().unwrap_or_default();
         Cause { kind, what: what.to_owned(), example, has_others }
@@ -83,7 +98,25 @@ pub(super) fn group_name(value: &Value<'_>) -> String {
     interligo_engine::totals::attribute_text(value)
 }
 
+fn merge_all(sums: &mut Vec<Sums>, other: &[Sums]) {
+    sums.resize(sums.len().max(other.len()), Sums::default());
+    sums.iter_mut().zip(other).for_each(|(own, other)| own.merge(other));
+}
+
 impl Bridge {
+    /// Adds what other lines come to. Those that are listed come in the order in which they are merged.
+    pub(super) fn merge(&mut self, other: Bridge) {
+        merge_all(&mut self.from, &other.from);
+        merge_all(&mut self.to, &other.to);
+        for (cause, made) in other.causes {
+            self.causes.entry(cause).or_default().merge(made);
+        }
+        for (group, bridge) in other.groups {
+            self.groups.entry(group).or_default().merge(bridge);
+        }
+        self.changed.extend(other.changed);
+    }
+
     pub(super) fn group(&mut self, value: &Value<'_>) -> &mut Bridge {
         self.groups.entry(group_name(value)).or_default()
     }

@@ -8,6 +8,7 @@ mod pairs;
 mod record;
 mod recorded_fact;
 mod recorded_line;
+mod rows;
 mod write;
 
 use std::path::{Path, PathBuf};
@@ -16,11 +17,12 @@ use std::time::{SystemTime, UNIX_EPOCH};
 use interligo_engine::bind::{Content, LinesRequest, Request, TotalsRequest};
 use interligo_model::plan::{Mistake, MistakeKind, Written};
 
-pub(crate) use pairs::{Pair, Row, each_pair};
+pub(crate) use pairs::{Pair, with_pairs};
 pub use record::RecordError;
 pub(crate) use record::{FactRecord, InputRecord, RunRecord, shown};
 pub(crate) use recorded_fact::RecordedFact;
 pub(crate) use recorded_line::{Needs, Places, RecordedLine};
+pub(crate) use rows::Row;
 pub(crate) use write::{PendingRecord, about_file, pending_record, write_row};
 
 use crate::error::Error;

@@ -67,6 +67,9 @@ pub(crate) struct FactRecord {
     /// The attributes that it has of each line behind these.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub(crate) attributes: Vec<String>,
+    /// Where only lines up to a day count: the column with the date, and that day.
+    #[serde(skip)]
+    pub(crate) up_to: Option<(String, Day)>,
     /// What its figures come to.
     pub(crate) totals: Vec<(String, String)>,
 }
@@ -207,7 +210,7 @@ pub(crate) fn kind_name(kind: ColumnKind) -> &'static str {
 }
 
 /// A text of a record as a value.
-pub(crate) fn value_of(kind: &str, text: &str) -> Value<'static> {
+pub(crate) fn value_of<'t>(kind: &str, text: &'t str) -> Value<'t> {
     if text.is_empty() {
         return Value::Blank;
     }
@@ -218,5 +221,5 @@ pub(crate) fn value_of(kind: &str, text: &str) -> Value<'static> {
         "yes-no" => Some(Value::YesNo(text == "yes")),
         _ => None,
     };
-    value.unwrap_or_else(|| Value::Text(text.to_owned().into()))
+    value.unwrap_or_else(|| Value::Text(text.into()))
 }

@@ -7,8 +7,8 @@ use std::sync::OnceLock;
 use interligo_model::values::date::Day;
 use interligo_model::values::value::Value;
 
-use super::pairs::Row;
 use super::record::{FactRecord, LinkRecord, RecordError, read_rows, shown, value_of};
+use super::rows::Row;
 
 /// A fact of a record, with its lookups in memory.
 pub(crate) struct RecordedFact {
@@ -17,6 +17,8 @@ pub(crate) struct RecordedFact {
     lookups: Vec<RecordedLookup>,
     /// Of each link the rows of its lookup by key, once it is asked for.
     indexes: Vec<OnceLock<HashMap<String, Vec<u32>>>>,
+    /// Where only lines up to a day count: the place of the column with the date, and that day.
+    up_to: Option<(usize, Day)>,
 }
 
 /// A lookup of a record.
@@ -50,7 +52,8 @@ impl RecordedFact {
             let width = lookup.columns.len();
             read_rows::<RecordError>(folder, &lookup.file, |row| {
                 let kinds = lookup.columns.iter().map(|(_, kind)| kind);
-                own.rows.push(kinds.zip(row).map(|(kind, text)| value_of(kind, text)).collect());
+                let value = |(kind, text): (&String, &_)| value_of(kind, text).into_owned();
+                own.rows.push(kinds.zip(row).map(value).collect());
                 let day = |at: usize| row.get(at).and_then(|text| Day::parse(text.as_bytes()));
                 own.valid.push((day(width), day(width + 1)));
                 Ok(())
@@ -63,7 +66,10 @@ impl RecordedFact {
             return Err(RecordError::Damaged { folder, why });
         }
         let indexes = record.links.iter().map(|_| OnceLock::new()).collect();
-        Ok(RecordedFact { folder: folder.to_owned(), record: record.clone(), lookups, indexes })
+        let place = |name: &String| record.columns.iter().position(|(own, _)| own == name);
+        let up_to = record.up_to.as_ref().and_then(|(name, last)| Some((place(name)?, *last)));
+        let (folder, record) = (folder.to_owned(), record.clone());
+        Ok(RecordedFact { folder, record, lookups, indexes, up_to })
     }
 
     pub(crate) fn name(&self) -> &str {
@@ -133,12 +139,23 @@ impl RecordedFact {
     /// The own values of a row, by name.
     pub(crate) fn own(&self, row: &Row, name: &str) -> Value<'static> {
         let place = self.columns().position(|column| column == name);
-        place.map_or(Value::Blank, |at| self.value_at(row, at))
+        place.map_or(Value::Blank, |at| self.value_at(row, at).into_owned())
     }
 
     /// The value of a row in the column at a place.
-    pub(crate) fn value_at(&self, row: &Row, place: usize) -> Value<'static> {
+    pub(crate) fn value_at<'r>(&self, row: &'r Row, place: usize) -> Value<'r> {
         value_of(&self.record.columns[place].1, &row[place])
+    }
+
+    /// Whether a line counts: all do, or those up to a day.
+    pub(crate) fn counts(&self, row: &csv::StringRecord) -> bool {
+        let Some((column, last)) = self.up_to else { return true };
+        let text = row.get(column).unwrap_or_default();
+        match value_of(&self.record.columns[column].1, text) {
+            Value::Date(day) => day <= last,
+            Value::Period(period) => period.days().is_some_and(|(_, end)| end <= last),
+            _ => false,
+        }
     }
 
     /// The texts of a row that are computed of the line, in the order of [`RecordedFact::values`].

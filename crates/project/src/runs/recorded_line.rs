@@ -1,11 +1,13 @@
 //! A line of a record, as an engine asks for its values.
 
+use std::cell::Cell;
+
 use interligo_engine::engine::Engine;
 use interligo_engine::replay::LineValues;
 use interligo_model::values::value::Value;
 
-use super::pairs::Row;
 use super::recorded_fact::RecordedFact;
+use super::rows::Row;
 
 /// The values that an engine needs of a line, by their numbers there; each has a name that both records know.
 pub(crate) struct Needs {
@@ -56,23 +58,49 @@ impl Places {
 
 /// A line as its record has it.
 pub(crate) struct RecordedLine<'r> {
-    pub(crate) fact: &'r RecordedFact,
-    pub(crate) row: &'r Row,
-    pub(crate) places: &'r Places,
+    fact: &'r RecordedFact,
+    row: &'r Row,
+    places: &'r Places,
+    /// Whether something was asked for that the record does not have.
+    missed: Cell<bool>,
+}
+
+impl<'r> RecordedLine<'r> {
+    pub(crate) fn new(
+        fact: &'r RecordedFact,
+        row: &'r Row,
+        places: &'r Places,
+    ) -> RecordedLine<'r> {
+        RecordedLine { fact, row, places, missed: Cell::new(false) }
+    }
+
+    /// Whether something was asked for that the record does not have.
+    pub(crate) fn has_missed(&self) -> bool {
+        self.missed.get()
+    }
 }
 
 impl LineValues for RecordedLine<'_> {
     fn column(&self, column: usize) -> Value<'_> {
-        let place = self.places.columns.get(column).copied().flatten();
-        place.map_or(Value::Blank, |at| self.fact.value_at(self.row, at))
+        match self.places.columns.get(column).copied().flatten() {
+            Some(place) => self.fact.value_at(self.row, place),
+            None => {
+                self.missed.set(true);
+                Value::Blank
+            }
+        }
     }
 
     fn attribute(&self, link: usize, column: usize) -> Value<'_> {
-        let value = || {
+        let place = || {
             let (own, columns) = self.places.links.get(link)?.as_ref()?;
-            let row = self.fact.row_of_link(self.row, *own)?;
-            self.fact.attribute_at(*own, row, (*columns.get(column)?)?)
+            Some((*own, (*columns.get(column)?)?))
         };
-        value().unwrap_or(Value::Blank)
+        let Some((own, place)) = place() else {
+            self.missed.set(true);
+            return Value::Blank;
+        };
+        let row = self.fact.row_of_link(self.row, own);
+        row.and_then(|row| self.fact.attribute_at(own, row, place)).unwrap_or(Value::Blank)
     }
 }

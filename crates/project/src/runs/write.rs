@@ -152,6 +152,7 @@ fn of_fact(engine: &Engine, output: &Output, outcome: &Outcome) -> FactRecord {
         lookups: Vec::new(),
         figures: Vec::new(),
         attributes: Vec::new(),
+        up_to: None,
         totals: totals.collect(),
     }
 }
