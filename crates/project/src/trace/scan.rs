@@ -9,6 +9,7 @@ use interligo_engine::outputs::{Output, OutputColumn, OutputContent};
 use interligo_model::place::{Parts, Place, Spot};
 use interligo_model::plan::{Mistake, MistakeKind, Repeats, Written};
 use interligo_model::values::value::Value;
+use interligo_sources::formats::Unsplit;
 use interligo_sources::in_order::in_order;
 use interligo_sources::table::parts::{ColumnSource, Part, Table, WantedColumns};
 use interligo_sources::table::rows::Rows;
@@ -59,7 +60,14 @@ impl<'a> Scan<'a> {
     pub(super) fn by_key(&self, key: &[String], most: usize) -> Result<Traced, Error> {
         let wanted: Vec<String> = key.iter().map(|text| plain(text).into_owned()).collect();
         let columns = self.key_columns();
-        let found = self.over_all(most, |rows, part, _| {
+        // Nearly all blocks are told from their bytes not to have it, which is faster than splitting them.
+        let may_have = |part: &Part, rows: &dyn Unsplit| {
+            columns.iter().zip(&wanted).all(|(column, text)| {
+                let is_read = matches!(part.sources[*column], ColumnSource::Field(_));
+                !is_read || !text.is_ascii() || text.contains('"') || rows.may_have(text)
+            })
+        };
+        let found = self.over_all(most, may_have, |rows, part| {
             let texts: Vec<_> = columns.iter().map(|column| rows.texts(part, *column)).collect();
             let has = |line: usize| {
                 texts.iter().zip(&wanted).all(|(texts, wanted)| plain(texts.value(line)) == *wanted)
@@ -217,16 +225,20 @@ impl<'a> Scan<'a> {
         Traced { no_line: Some(format!("{place} {why}")), ..Traced::default() }
     }
 
-    /// Traces the lines of each block that `wanted` names, without passing the others through the engine.
+    /// Traces the lines of each block that `wanted` names, if it `may_have` any, without passing the others through the engine.
     fn over_all(
         &self,
         most: usize,
-        wanted: impl Fn(&Rows, &Part, usize) -> Result<Vec<usize>, Error> + Sync,
+        may_have: impl Fn(&Part, &dyn Unsplit) -> bool + Sync,
+        wanted: impl Fn(&Rows, &Part) -> Result<Vec<usize>, Error> + Sync,
     ) -> Result<Traced, Error> {
         self.each_block(most, |(_, number, block)| {
             let part = &self.fact.parts[number];
+            if !may_have(part, &*block.rows) {
+                return Ok((Vec::new(), 0));
+            }
             let mut rows = Rows::of(block, self.fact, part)?;
-            let lines = wanted(&rows, part, number)?;
+            let lines = wanted(&rows, part)?;
             let of_rows: Vec<_> = lines.iter().map(|line| of_row(&rows, *line)).collect();
             let mut holds = vec![false; rows.len()];
             lines.iter().for_each(|line| holds[*line] = true);

@@ -307,6 +307,11 @@ pub trait Unsplit: Send {
     /// # Errors
     /// A row is not what the format says.
     fn split(self: Box<Self>, name: &PartName, column_names: &[String]) -> Result<Grid, Error>;
+
+    /// Whether a cell may have this text, which is ASCII without quotes; who cannot tell says yes.
+    fn may_have(&self, _text: &str) -> bool {
+        true
+    }
 }
 
 impl Unsplit for Grid {

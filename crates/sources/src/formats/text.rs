@@ -125,6 +125,12 @@ impl Unsplit for TextBlock {
             row_numbers: OnceCell::new(),
         }))
     }
+
+    /// Beyond ASCII the same text may be written in several ways.
+    fn may_have(&self, text: &str) -> bool {
+        let rows = self.rows();
+        memchr::memmem::find(rows, text.as_bytes()).is_some() || !rows.is_ascii()
+    }
 }
 
 /// The error for a block that is not UTF-8.
