@@ -52,7 +52,7 @@ pub(crate) fn with_pairs<T>(
     with_pairs_in(AT_ONCE, facts, take)
 }
 
-/// The same, where so many lines are held at once.
+/// The same, where `at_once` lines are held at most.
 fn with_pairs_in<T>(
     at_once: usize,
     (a, b): (&RecordedFact, &RecordedFact),

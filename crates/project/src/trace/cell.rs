@@ -10,6 +10,7 @@ use interligo_engine::live::LiveMeasure;
 use interligo_engine::outputs::OutputContent;
 use interligo_engine::proof::exact_sum::ExactSum;
 use interligo_engine::proof::tieout::blank_words;
+use interligo_engine::totals::{Cube, Groups};
 use interligo_engine::trace::{FormulaSteps, ratio_steps};
 use interligo_model::place::Spot;
 use interligo_model::plan::{Mistake, MistakeKind, Written};
@@ -22,7 +23,6 @@ use crate::error::Error;
 use crate::prepare::Job;
 use crate::project::Project;
 use crate::run::parallelism::Parallelism;
-use crate::run::{OnStop, run};
 
 /// A cell of totals, taken apart.
 #[derive(Clone, Debug, Default, PartialEq)]
@@ -122,7 +122,7 @@ pub(super) fn cell_requests(
 impl Project {
     /// Takes a cell of totals apart. `job` was prepared for [`Project::cell_requests`] of what is summed, `name`.
     ///
-    /// **Cost**: two passes over the lines of the fact, one for the total and one for its lines.
+    /// **Cost**: one pass over the lines of the fact. The total is summed as in every table of totals, besides its lines.
     ///
     /// # Errors
     /// It is no sum or ratio of lines; an input cannot be read; a number overflows.
@@ -142,17 +142,21 @@ impl Project {
         let measure = job.outputs[fact].iter().find_map(|o| o.measures().into_iter().next());
         let condition = job.outputs[fact].iter().find_map(condition_of);
         let (Some(Some(measure)), Some(condition)) = (measure, condition) else {
-            let message = format!("`{name}` is no sum over lines and no ratio of such sums");
-            let help = "name a figure or a column with numbers, such as revenue";
-            let written = Written::in_option("--total", name, 0..name.len());
-            return Err(written.mistaken(MistakeKind::NoTotal, message).help(help).into());
+            return Err(no_sum(name).into());
         };
+        let totals = job.outputs[fact].iter().find_map(|output| match &output.content {
+            OutputContent::Totals { plan, layout } => Some((plan, layout.as_ref()?)),
+            OutputContent::Lines { .. } | OutputContent::List(..) => None,
+        });
+        let Some((plan, layout)) = totals else { return Err(no_sum(name).into()) };
         let mut all = Gathered::default();
-        scan.blocks(
-            |rows, number| {
+        let groups = scan.blocks(
+            || Groups::new(plan),
+            |groups, rows, number| {
                 let part = &scan.fact.parts[number];
                 let mut own = Gathered::default();
                 scan.pass(&rows, part, number, |passed| {
+                    groups.add(passed.lines).map_err(|_| overflow())?;
                     own = gathered(&scan, passed, condition, &measure, most)?;
                     Ok(())
                 })?;
@@ -163,12 +167,11 @@ impl Project {
                 Ok(())
             },
         )?;
-        let ran = run(self, job, parallelism, OnStop::Report, progress)?;
-        let mut tables = ran.outcomes.iter().flat_map(|outcome| &outcome.totals);
-        let table = tables.next().map(|(_, table)| table);
-        let value = table.and_then(|table| table.whole.values.first()?.number());
-        let name = table.map_or(String::new(), |table| table.measures[0].column_name.clone());
-        Ok(all.cell(name, value, &measure, &scan))
+        let mut cube = Cube::new(plan, layout);
+        groups.into_iter().for_each(|groups| cube.absorb(plan, groups));
+        let table = layout.table(&[&**plan], cube)?;
+        let value = table.whole.values.first().and_then(Value::number);
+        Ok(all.cell(table.measures[0].column_name.clone(), value, &measure, &scan))
     }
 
     /// What a cell of totals needs to be taken apart: `name` is what is summed, `condition` says over which lines.
@@ -183,6 +186,17 @@ impl Project {
     ) -> Result<Vec<Request>, Error> {
         Ok(cell_requests(name, condition, of)?)
     }
+}
+
+fn no_sum(name: &str) -> Mistake {
+    let message = format!("`{name}` is no sum over lines and no ratio of such sums");
+    let help = "name a figure or a column with numbers, such as revenue";
+    let written = Written::in_option("--total", name, 0..name.len());
+    written.mistaken(MistakeKind::NoTotal, message).help(help)
+}
+
+fn overflow() -> Mistake {
+    Mistake::of_plan(MistakeKind::Overflow, "a number overflows: it needs more than 38 digits")
 }
 
 /// What the lines of a block add to a cell.
@@ -207,12 +221,7 @@ fn gathered(
             _ => place,
         }
     };
-    let values = |expr: &Expr| {
-        lines.values_of(expr).map_err(|_| {
-            let message = "a number overflows: it needs more than 38 digits";
-            Error::from(Mistake::of_plan(MistakeKind::Overflow, message))
-        })
-    };
+    let values = |expr: &Expr| lines.values_of(expr).map_err(|_| Error::from(overflow()));
     let columns = measure.values().iter().map(values).collect::<Result<Vec<_>, _>>()?;
     own.parts = vec![ExactSum::default(); columns.len()];
     let Some(first) = columns.first() else { return Ok(own) };

@@ -390,21 +390,21 @@ impl<'a> Scan<'a> {
         }
     }
 
-    /// The lines of all blocks that count, each block worked on by any core; results in order.
-    pub(super) fn blocks<R: Send>(
+    /// The lines of all blocks that count, each block worked on by any core, with what that core gathers; results in order.
+    pub(super) fn blocks<S: Send, R: Send>(
         &self,
-        work: impl Fn(Rows, usize) -> Result<R, Error> + Sync,
+        state: impl Fn() -> S + Sync,
+        work: impl Fn(&mut S, Rows, usize) -> Result<R, Error> + Sync,
         emit: impl FnMut(R) -> Result<(), Error> + Send,
-    ) -> Result<(), Error> {
+    ) -> Result<Vec<S>, Error> {
         let watch = Watch::new(self.engine, self.fact, self.parallelism)?;
         let mut stream =
             Stream::new(self.fact, self.parallelism.block, &WantedColumns::All, self.progress);
-        let work = |item: Item| {
+        let work = |state: &mut S, item: Item| {
             let number = item.1;
-            work(self.counting(item, watch.as_ref())?, number)
+            work(state, self.counting(item, watch.as_ref())?, number)
         };
-        in_order(self.parallelism.threads, || stream.next(), || (), |(), item| work(item), emit)?;
-        Ok(())
+        in_order(self.parallelism.threads, || stream.next(), state, work, emit)
     }
 }
 
