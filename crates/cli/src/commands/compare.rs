@@ -31,12 +31,19 @@ pub(crate) fn compare(options: &CompareOptions, out: Out<'_>) -> Result<(), Fail
 
 pub(crate) fn runs(options: &RunsOptions, out: Out<'_>) -> Result<(), Failure> {
     let opened = Opened::open(&options.plan)?;
-    let runs = opened.project.kept_runs();
+    let (mut runs, mut unreadable) = (Vec::new(), Vec::new());
+    for kept in opened.project.kept_runs() {
+        match kept {
+            Ok(run) => runs.push(run),
+            Err(error) => unreadable.push(error.to_string()),
+        }
+    }
     let keeps = opened.project.plan.plan.keep_runs.is_some();
     match options.format {
         RunsFormat::Table => text::kept_runs(out, &runs, keeps)?,
         RunsFormat::Json => json::kept_runs_json(out, &runs)?,
     }
     out.flush()?;
+    crate::printed::say_all(text::notes(&unreadable));
     Ok(())
 }

@@ -183,6 +183,25 @@ fn a_figure_of_one_run_only_has_no_bridge() {
     assert!(came.printed().contains("  revenue  25.75, unchanged\n"), "{}", came.printed());
 }
 
+/// Amounts of two currencies have no difference.
+#[test]
+fn amounts_in_another_currency_have_no_bridge() {
+    let mut folder = kept();
+    let plan = std::fs::read_to_string(folder.path().join("interligo.toml")).unwrap();
+    let other = plan.replace("name = \"Small\"", "name = \"Small\"\ncurrency = \"EUR\"");
+    folder.put("interligo.toml", other.as_bytes());
+    folder.run(&["run"]).any_stdout().nothing_else();
+    let came = folder.run(&["compare"]);
+    for said in [
+        "the currency was none and is EUR: amounts have no bridge, ratios do",
+        "  revenue: 25.75, then 25.75\n",
+        "  margin  ",
+    ] {
+        assert!(came.printed().contains(said), "{said} in {}", came.printed());
+    }
+    assert!(!came.printed().contains("revenue  25.75"), "{}", came.printed());
+}
+
 #[test]
 fn what_is_no_record_is_answered_with_what_to_do() {
     let folder = shop_but("name = \"Small\"", "name = \"Small\"", "");
@@ -235,6 +254,14 @@ fn a_damaged_record_is_named() {
         came.any_stderr().status(3).nothing_else();
         std::fs::write(record.join(file), before).unwrap();
     }
+    let damaged = about.replacen("\"version\": 1", "\"version\": 99", 1);
+    std::fs::write(record.join("run.json"), damaged).unwrap();
+    let came = folder.run(&["runs"]);
+    let said = "note: the record in `.interligo/interligo/runs/1` has form 99, and this program reads form 1\n";
+    assert_eq!(came.said(), said);
+    assert!(came.printed().contains("\n1 run; "), "{}", came.printed());
+    came.ended(0);
+    std::fs::write(record.join("run.json"), &about).unwrap();
     std::fs::remove_file(record.join("fact-0.csv.zst")).unwrap();
     let came = folder.run(&["compare"]);
     assert!(came.said().contains("fact-0.csv.zst"), "{}", came.said());

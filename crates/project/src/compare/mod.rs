@@ -13,6 +13,7 @@ use std::path::Path;
 use interligo_engine::bind::{Request, TotalsRequest};
 use interligo_engine::engine::{Engine, Extent};
 use interligo_engine::eval::Expr;
+use interligo_engine::live::LiveMeasure;
 use interligo_engine::outputs::{OutputColumn, OutputContent};
 use interligo_model::plan::{Mistake, MistakeKind, Plan, Written};
 use interligo_model::values::decimal::Decimal;
@@ -162,6 +163,15 @@ impl Project {
             notes.push("the plans differ".to_owned());
         }
         let plan_b = self.of_plan(record_b)?;
+        let currencies = [Plan::parse(&record_a.plan)?, Plan::parse(&record_b.plan)?]
+            .map(|plan| plan.plan.currency.unwrap_or_default());
+        let has_one_currency = currencies[0] == currencies[1];
+        if !has_one_currency {
+            let [a, b] = currencies.map(|own| if own.is_empty() { "none".to_owned() } else { own });
+            notes.push(format!(
+                "the currency was {a} and is {b}: amounts have no bridge, ratios do"
+            ));
+        }
         let plan_a = match record_a.plan == record_b.plan {
             true => None,
             false => Some(self.of_plan(record_a)?),
@@ -183,7 +193,7 @@ impl Project {
                 engine_of(&job_b, &own_b.name),
             );
             let (Some(of_a), Some(of_b)) = engines else { continue };
-            facts.push(of_fact((&a, &b), (of_a, of_b), options)?);
+            facts.push(of_fact((&a, &b), (of_a, of_b), options, has_one_currency)?);
         }
         Ok(Comparison {
             runs: [shown(folder_a), shown(folder_b)],
@@ -234,7 +244,7 @@ fn jobs(project: &Project, options: &CompareOptions) -> Result<Job, Error> {
 }
 
 /// What is computed of a fact: the engine, its figures with what they are made of, and the attribute.
-type OfFact<'j> = (&'j Engine, Vec<(String, interligo_engine::live::LiveMeasure)>, Option<Expr>);
+type OfFact<'j> = (&'j Engine, Vec<(String, LiveMeasure)>, Option<Expr>);
 
 fn engine_of<'j>(job: &'j Job, fact: &str) -> Option<OfFact<'j>> {
     let number = job.engines.iter().position(|engine| engine.bound.fact.name == fact)?;
@@ -260,15 +270,19 @@ fn of_fact(
     (a, b): (&RecordedFact, &RecordedFact),
     (of_a, of_b): (OfFact<'_>, OfFact<'_>),
     options: &CompareOptions,
+    has_one_currency: bool,
 ) -> Result<FactComparison, Error> {
     let (engine_a, figures_a, _) = of_a;
     let (engine_b, figures_b, by) = of_b;
+    let shown = &engine_b.bound.figures;
+    let is_percent = |name: &String| shown.iter().any(|own| own.name == *name && own.is_percent());
     let names: Vec<String> = figures_b
         .iter()
+        .filter(|(_, measure)| has_one_currency || matches!(measure, LiveMeasure::Ratio { .. }))
         .map(|(name, _)| name.clone())
         .filter(|name| figures_a.iter().any(|(other, _)| other == name))
         .collect();
-    let of = |figures: &[(String, interligo_engine::live::LiveMeasure)]| {
+    let of = |figures: &[(String, LiveMeasure)]| {
         let measure = |name: &String| {
             figures.iter().find(|(own, _)| own == name).map(|(_, measure)| measure.clone())
         };
@@ -276,8 +290,6 @@ fn of_fact(
     };
     let has_by = by.is_some();
     // The group is decided by the second plan, over the values of either run.
-    let shown = &engine_b.bound.figures;
-    let is_percent = |name: &String| shown.iter().any(|own| own.name == *name && own.is_percent());
     let percents: Vec<bool> = names.iter().map(is_percent).collect();
     let with_a = Computing::new(engine_a, a, of(&figures_a), percents.clone(), None);
     let with_b = Computing::new(engine_b, b, of(&figures_b), percents, by);

@@ -109,13 +109,13 @@ impl Project {
         numbers_in(&self.runs_folder())
     }
 
-    /// The runs that a record is kept of, the last one last. A record that cannot be read is left out.
-    pub fn kept_runs(&self) -> Vec<KeptRun> {
+    /// The runs that a record is kept of, the last one last; of each, or why its record cannot be read.
+    pub fn kept_runs(&self) -> Vec<Result<KeptRun, RecordError>> {
         let run = |number: u32| {
             let folder = self.runs_folder().join(number.to_string());
-            let record = RunRecord::read(&folder).ok()?;
+            let record = RunRecord::read(&folder)?;
             let facts = record.facts.iter();
-            Some(KeptRun {
+            Ok(KeptRun {
                 number,
                 at: record.at,
                 lines: facts.clone().map(|fact| (fact.name.clone(), fact.lines)).collect(),
@@ -123,7 +123,7 @@ impl Project {
                 bytes: size_of(&folder),
             })
         };
-        self.run_numbers().into_iter().filter_map(run).collect()
+        self.run_numbers().into_iter().map(run).collect()
     }
 
     /// Removes the records of runs before the last that are kept.

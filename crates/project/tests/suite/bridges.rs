@@ -182,6 +182,7 @@ proptest! {
         let there = compared(&folder, ["1", "2"], Some("products.family"));
         let back = compared(&folder, ["2", "1"], None);
         let kept = folder.project().kept_runs();
+        let kept = kept.into_iter().collect::<Result<Vec<_>, _>>().unwrap();
         for (name, way) in &there.facts[0].figures {
             // What the runs themselves came to is the ends of the bridge.
             let ends = [(way.from, &kept[0]), (way.to, &kept[1])];
@@ -353,7 +354,8 @@ fn records_of_more_runs_than_are_kept_are_forgotten() {
     let version = some_version();
     let folder = Folder::with(&[]);
     (0..6).for_each(|_| version.run(&folder));
-    let numbers: Vec<u32> = folder.project().kept_runs().iter().map(|run| run.number).collect();
+    let numbers: Vec<u32> =
+        folder.project().kept_runs().into_iter().map(|run| run.unwrap().number).collect();
     assert_eq!(numbers, [3, 4, 5, 6]);
     // What is written for records only is no output of the plan.
     assert_eq!(Request::of_plan(&folder.project().plan).unwrap().len(), 2);
