@@ -33,7 +33,7 @@ fn a_run_on_closed_lines_ends_with_the_bridge() {
     assert_eq!(
         said,
         "error: closed lines, up to 2025-02, are not as they were: 1 with another value
-  fix: put the data back as they were; `interligo run --reopen` accepts them, and the former record stays
+  fix: put the data back; `interligo run --reopen` accepts them, and the former record stays
 
   closed line  what     was   is
   ──────────────────────────────

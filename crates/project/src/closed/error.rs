@@ -54,7 +54,7 @@ impl ClosedError {
                 "write the former period; `interligo run --reopen` opens those behind it, and the former record stays"
             }
             ClosedError::Changed(_) => {
-                "put the data back as they were; `interligo run --reopen` accepts them, and the former record stays"
+                "put the data back; `interligo run --reopen` accepts them, and the former record stays"
             }
         }
     }
