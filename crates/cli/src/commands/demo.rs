@@ -92,11 +92,10 @@ fn next_month(options: &DemoOptions, out: Out<'_>) -> Result<(), Failure> {
 }
 
 /// What to try after the demo.
-const NEXT: [(&str, &str); 5] = [
+const NEXT: [(&str, &str); 4] = [
     ("interligo check", "what to look at, and what to do"),
     ("interligo totals --by depot --show revenue", "any figure by any attribute"),
     ("interligo calendar prices", "the days without a price"),
-    ("interligo verify", "are the outputs still what was run?"),
     ("interligo demo . --next-month", "what a month later changes"),
 ];
 
