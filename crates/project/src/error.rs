@@ -41,6 +41,8 @@ enum Kind {
     #[error("{0}")]
     Record(crate::runs::RecordError),
     #[error("{0}")]
+    Copies(crate::runs::RecordError),
+    #[error("{0}")]
     Closed(ClosedError),
     #[error("the tie-out does not close: some rows of `{file}` were lost while reading")]
     LostInReading { file: String },
@@ -117,7 +119,7 @@ impl Error {
     pub fn class(&self) -> ErrorClass {
         match &*self.kind {
             Kind::Plan(_) => ErrorClass::Plan,
-            Kind::Input(_) | Kind::Record(_) => ErrorClass::Input,
+            Kind::Input(_) | Kind::Record(_) | Kind::Copies(_) => ErrorClass::Input,
             Kind::Output(_) => ErrorClass::Output,
             _ => ErrorClass::Data,
         }
@@ -132,7 +134,7 @@ impl Error {
             Kind::Stopped(_) => "data.stopped",
             Kind::Overflow { .. } => "data.overflow",
             Kind::Unfit { .. } => "data.unfit",
-            Kind::Record(error) => error.code(),
+            Kind::Record(error) | Kind::Copies(error) => error.code(),
             Kind::Closed(error) => error.code(),
             Kind::LostInReading { .. } => "proof.lost-in-reading",
             Kind::NotClosed(_) => "proof.not-closed",
@@ -196,11 +198,28 @@ impl Error {
                 "a record has what figures and outputs use: add an output by it, and run again",
             ),
             Kind::Closed(error) => Some(error.help()),
+            Kind::Copies(_) => Some("run again with `interligo run --verify`: it keeps new copies"),
             Kind::Record(_) => Some("compare other runs: `interligo runs` lists them"),
             Kind::LostInReading { .. } | Kind::NotClosed(_) => {
                 Some("this is a fault of Interligo itself; nothing was written")
             }
             Kind::Plan(_) | Kind::Stopped(_) => None,
+        }
+    }
+
+    /// The same error, where the record is one of closed periods.
+    pub(crate) fn of_closed(self) -> Error {
+        match *self.kind {
+            Kind::Record(error) => Error::of(Kind::Closed(ClosedError::Unreadable(error))),
+            kind => Error::of(kind),
+        }
+    }
+
+    /// The same error, where the record is of what outputs said.
+    pub(crate) fn of_copies(self) -> Error {
+        match *self.kind {
+            Kind::Record(error) => Error::of(Kind::Copies(error)),
+            kind => Error::of(kind),
         }
     }
 

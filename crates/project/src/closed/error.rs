@@ -1,6 +1,7 @@
 //! Why closed periods end a run.
 
 use super::differences::ClosedChanges;
+use crate::runs::RecordError;
 
 /// Why closed periods end a run.
 #[derive(Clone, Debug, PartialEq, thiserror::Error)]
@@ -11,6 +12,9 @@ pub enum ClosedError {
         /// Where it was.
         folder: String,
     },
+    /// It is there and cannot be read.
+    #[error("{0}")]
+    Unreadable(RecordError),
     /// The plan does not have any more what the record is about.
     #[error("{what} is in the record of closed periods, and the plan does not have it any more")]
     Lost {
@@ -35,6 +39,7 @@ impl ClosedError {
     pub fn code(&self) -> &'static str {
         match self {
             ClosedError::Missing { .. } => "closed.missing",
+            ClosedError::Unreadable(error) => error.code(),
             ClosedError::Lost { .. } => "closed.lost",
             ClosedError::Shorter { .. } => "closed.shorter",
             ClosedError::Changed(_) => "closed.changed",
@@ -44,7 +49,7 @@ impl ClosedError {
     /// What to do.
     pub(crate) fn help(&self) -> &'static str {
         match self {
-            ClosedError::Missing { .. } => {
+            ClosedError::Missing { .. } | ClosedError::Unreadable(_) => {
                 "bring it back: it is kept like the plan; `interligo run --reopen` makes one of the data as they are now"
             }
             ClosedError::Lost { .. } => {

@@ -153,7 +153,12 @@ impl<'a> Guard<'a> {
             };
         };
         refuse_undated(job)?;
-        let guard = Guard { project, kept: Kept::last(project)?, closed, on_closed };
+        let guard = Guard {
+            project,
+            kept: Kept::last(project).map_err(Error::of_closed)?,
+            closed,
+            on_closed,
+        };
         match (&guard.kept, on_closed) {
             (_, OnClosed::Reopen) => {}
             (None, _) if project.last_run().is_some_and(LastRun::has_closed) => {
@@ -214,7 +219,8 @@ impl<'a> Guard<'a> {
     /// Holds lines against a record.
     fn compare(&self, lines: &ClosedLines<'_>, kept: &Kept) -> Result<Guarded, Error> {
         let now = lines.up_to(&kept.closed);
-        let mut differences = Differences::between((&kept.folder, &kept.record), lines, &now)?;
+        let differences = Differences::between((&kept.folder, &kept.record), lines, &now);
+        let mut differences = differences.map_err(Error::of_closed)?;
         if !differences.is_none() {
             let (of_kept, of_now) = ((kept.folder.as_path(), &kept.record), (lines.folder(), &now));
             let options = CompareOptions::default();

@@ -19,6 +19,7 @@ pub(crate) use copies::{copied_output, copies_made, copy_requests, is_copy};
 use crate::error::Error;
 use crate::project::Project;
 use crate::run::slots::could_be;
+use crate::runs::RecordError;
 use copies::{CopiedOutput, Copies};
 use pairing::Pairing;
 use read_back::{Table, side_by_side};
@@ -130,7 +131,7 @@ impl Project {
         most: usize,
         progress: &(dyn Fn(u64, u64) + Sync),
     ) -> Result<Verified, Error> {
-        let copies = Copies::read(self)?;
+        let copies = Copies::read(self).map_err(Error::of_copies)?;
         let mut outputs = Vec::new();
         for name in names {
             if copies.outputs.iter().all(|own| own.output != *name) {
@@ -154,12 +155,12 @@ impl Project {
         most: usize,
         progress: &(dyn Fn(u64, u64) + Sync),
     ) -> Result<VerifiedOutput, Error> {
-        let copy = Table::open(
-            &self.copies_folder(),
-            &[PathBuf::from(&own.copy)],
-            None,
-            &own.copy_text(),
-        )?;
+        let folder = self.copies_folder();
+        let copy = Table::open(&folder, &[PathBuf::from(&own.copy)], None, &own.copy_text());
+        let copy = copy.map_err(|error| {
+            let (folder, why) = (self.shown(&folder), error.to_string());
+            Error::from(RecordError::Damaged { folder, why }).of_copies()
+        })?;
         let files = self.files_of(own);
         let output = VerifiedOutput {
             output: own.output.clone(),

@@ -110,6 +110,10 @@ impl<'a> Pairing<'a> {
     /// The next row that was written, and the next that is there.
     pub(super) fn take(&mut self, written: Option<Row<'_>>, there: Option<Row<'_>>) {
         self.found.rows += u64::from(written.is_some());
+        // What would be missing behind a place that cannot be read is not known.
+        if self.found.unreadable.is_some() && there.is_none() {
+            return;
+        }
         if let (Some(written), Some(there)) = (written, there)
             && self.is_same_row(written, there)
         {
@@ -195,13 +199,15 @@ impl<'a> Pairing<'a> {
     pub(super) fn end(mut self) -> VerifiedOutput {
         let written = std::mem::take(&mut self.written).into_rows();
         let met = std::mem::take(&mut self.met).into_rows();
-        if self.own.key.is_empty() && written.len() == met.len() {
+        if self.own.key.is_empty() && written.len() == met.len() && self.found.unreadable.is_none()
+        {
             for (written, met) in written.iter().zip(&met) {
                 self.compare(&written.cells, met);
             }
             return self.found;
         }
-        for row in &written {
+        let is_whole = self.found.unreadable.is_none();
+        for row in written.iter().filter(|_| is_whole) {
             self.found.missing += 1;
             self.note(&row.cells, RowDifference::Missing);
         }
