@@ -128,6 +128,18 @@ fn a_key_that_is_not_there_has_the_nearest_named() {
         .nothing_else();
 }
 
+/// The sign for kelvin is a K by another number: a block with it is read, although the bytes of the key are not in it.
+#[test]
+fn a_key_is_found_however_its_letters_are_written() {
+    let mut folder = keyed("");
+    folder.put("sales.csv", SALES.replace("2,2025-02-10", "\u{212a}7,2025-02-10").as_bytes());
+    for key in ["K7", "\u{212a}7"] {
+        let came = folder.run(&["trace", key]);
+        assert!(came.printed().starts_with("sales.csv:3   "), "{}{}", came.printed(), came.said());
+        came.ended(0);
+    }
+}
+
 #[test]
 fn several_lines_of_a_key_are_all_shown() {
     let mut folder =

@@ -69,7 +69,7 @@ fn with_pairs_in<T>(
             scope.spawn(move || send_rows(fact, &to));
             Side::new(fact, &known_by, from)
         };
-        let mut pairs = Pairs { a: side(a), b: side(b), by_key, at_once, divided: None };
+        let mut pairs = Pairs { a: side(a), b: side(b), at_once, divided: None };
         take(&mut pairs)
     })
 }
@@ -174,8 +174,6 @@ impl<'f> Side<'f> {
 pub(crate) struct Pairs<'f> {
     a: Side<'f>,
     b: Side<'f>,
-    /// Whether lines are known by a key that no two share.
-    by_key: bool,
     at_once: usize,
     /// What is left, where it was divided.
     divided: Option<Divided>,
@@ -195,7 +193,7 @@ impl Pairs<'_> {
                     pairs.extend(self.b.take_all().into_iter().map(Pair::New));
                     break;
                 }
-                (Some(before), Some(now)) if self.are_next(&before, &now) => {
+                (Some(before), Some(now)) if self.are_same(&before, &now) => {
                     pairs.push(Pair::Both(before, now));
                 }
                 (before, now) => {
@@ -225,11 +223,10 @@ impl Pairs<'_> {
         Ok(Some(pairs).filter(|pairs| !pairs.is_empty()))
     }
 
-    /// Whether two rows are the same line. Where lines share what they are known by, those that wait come first.
-    fn are_next(&self, before: &Row, now: &Row) -> bool {
-        let may_wait = !self.by_key && self.a.now + self.b.now > 0;
+    /// Whether two rows are the same line. Where lines share what they are known by, they are alike, and any of them will do.
+    fn are_same(&self, before: &Row, now: &Row) -> bool {
         let mut columns = self.a.known_by.iter().zip(&self.b.known_by);
-        !may_wait && columns.all(|(a, b)| before[*a] == now[*b])
+        columns.all(|(a, b)| before[*a] == now[*b])
     }
 
     fn divide(&mut self) -> Result<(), Error> {

@@ -142,6 +142,19 @@ fn a_price_of_a_closed_month_ends_the_run_with_the_bridge_and_outputs_stay() {
     assert!(folder.run_closed(OnClosed::Refuse).unwrap().notes.is_empty());
 }
 
+/// A period ends with its last day.
+#[test]
+fn a_line_of_the_last_day_is_closed_and_one_of_the_next_is_not() {
+    for (month, day, is_closed) in [(2, 28, true), (3, 1, false)] {
+        let folder = closed("2025-02");
+        let mut shop = Shop::small();
+        shop.sales.insert(4, (month, day, "A".to_owned(), 1));
+        shop.write(&folder);
+        let ran = folder.run_closed(OnClosed::Refuse);
+        assert_eq!(ran.is_err(), is_closed, "{month} {day}");
+    }
+}
+
 #[test]
 fn lines_that_are_late_missing_or_in_another_group_are_told_apart() {
     let folder = closed("2025-02");

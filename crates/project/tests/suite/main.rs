@@ -11,4 +11,6 @@ mod oracle;
 mod shapes;
 mod support;
 mod traces;
+// It writes every form.
+#[cfg(all(feature = "parquet", feature = "sqlite", feature = "workbook"))]
 mod verify;
