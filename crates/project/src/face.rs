@@ -9,9 +9,9 @@ use interligo_model::plan::{Mistake, MistakeKind};
 
 use crate::check::Checked;
 use crate::error::Error;
+use crate::parallelism::Parallelism;
 use crate::prepare::OnDuplicates;
 use crate::project::{Project, read_plan};
-use crate::run::parallelism::Parallelism;
 use crate::run::{Inspection, OnStop, RunResult, check, run};
 
 impl Project {

@@ -11,10 +11,10 @@ use interligo_engine::proof::usage::{LookupUse, Usage};
 use interligo_model::plan::ColumnType;
 use interligo_sources::table::parts::Table;
 
+use crate::parallelism::Parallelism;
 use crate::prepare::OnDuplicates;
 use crate::project::Project;
 use crate::run::link_use;
-use crate::run::parallelism::Parallelism;
 
 /// A plan's tables and links, as they hang together.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]

@@ -18,12 +18,12 @@ use interligo_sources::formats::{
 use interligo_sources::in_order::in_order;
 use interligo_sources::table::column_drift::Drift;
 use interligo_sources::table::parts::{Part, Table, WantedColumns};
-use interligo_sources::table::parts_found::split;
+use interligo_sources::table::parts_found::{pattern_of, split};
 use interligo_sources::table::questions::Question;
 use interligo_sources::table::rows::Rows;
 
+use crate::parallelism::Parallelism;
 use crate::project::Project;
-use crate::run::parallelism::Parallelism;
 use crate::run::stream::{Item, Stream};
 
 /// The distinct values that are kept of a column that is looked at by itself.
@@ -148,18 +148,6 @@ pub fn plan_for(name: &str) -> Result<Plan, Error> {
     let own = table.clone().or_else(stem).unwrap_or_else(|| path.clone());
     let from = quoted(&pattern_of(&path, table.as_deref()));
     Ok(Plan::parse(&format!("[tables.{}]\nfrom = {from}\n", quoted(&own)))?)
-}
-
-/// The pattern that means just a file, or a sheet or table in it.
-pub(crate) fn pattern_of(path: &str, table: Option<&str>) -> String {
-    let doubled = |text: &str| -> String {
-        let times = |character: char| if "{}*#".contains(character) { 2 } else { 1 };
-        text.chars()
-            .flat_map(|character| std::iter::repeat_n(character, times(character)))
-            .collect()
-    };
-    let file = if is_address(path) { path.to_owned() } else { doubled(path) };
-    file + &table.map_or(String::new(), |table| format!("#{}", doubled(table)))
 }
 
 /// How each column of a part is written.

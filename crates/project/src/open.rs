@@ -12,9 +12,9 @@ use interligo_sinks::formats::text::csv_row;
 use interligo_sources::formats::OwnTables;
 use tempfile::NamedTempFile;
 
+use crate::parallelism::Parallelism;
 use crate::prepare::OnDuplicates;
 use crate::project::Project;
-use crate::run::parallelism::Parallelism;
 use crate::run::{OnStop, run};
 
 impl Project {

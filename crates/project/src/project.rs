@@ -5,11 +5,11 @@ use std::path::{Path, PathBuf};
 use interligo_engine::engine::Engine;
 
 use crate::error::Error;
-use crate::run::output_form::file_and_table;
 use interligo_engine::proof::findings::{Findings, Noted};
 use interligo_model::place::Place;
 use interligo_model::place::{Parts, Spot};
 use interligo_model::plan::{Entry, ListKind, Mistake, MistakeKind, OutputEntry, Plan, Written};
+use interligo_sinks::formats::file_and_table;
 use interligo_sinks::publish::{Decision, Recovered, recover};
 use interligo_sources::formats::{Containers, Limits, OwnTables};
 use interligo_sources::same_file::{leads_to_same, real_path};
@@ -19,8 +19,8 @@ use interligo_sources::table::parts_found::{OwnOutput, SearchScope};
 use tempfile::NamedTempFile;
 
 use crate::check::{Code, stop_on};
+use crate::last_run::LastRun;
 use crate::mend::corrections_file::{CORRECTIONS_FILE, CorrectionsFile};
-use crate::run::last_run::LastRun;
 
 /// The name of a plan's file.
 pub const PLAN_FILE: &str = "interligo.toml";

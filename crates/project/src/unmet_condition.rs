@@ -4,8 +4,8 @@
 use interligo_model::formula::{Node, NodeKind, Operator, parse};
 use interligo_model::plan::{ColumnName, Written, nearest_name};
 
+use crate::parallelism::Parallelism;
 use crate::project::Project;
-use crate::run::parallelism::Parallelism;
 
 /// A column of a table that a condition asks about, where no line meets the condition.
 #[derive(Clone, Debug, PartialEq, Eq)]

@@ -9,7 +9,7 @@ use super::error::ClosedError;
 use super::lines::{ClosedLines, DatedFact};
 use crate::compare::Comparison;
 use crate::error::Error;
-use crate::run::parallelism::Parallelism;
+use crate::parallelism::Parallelism;
 use crate::runs::{Pair, Places, RecordedFact, RunRecord, with_pairs};
 
 /// How many lines are listed.

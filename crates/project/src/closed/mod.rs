@@ -16,9 +16,9 @@ use interligo_sinks::output_file::OutputFile;
 
 use crate::compare::CompareOptions;
 use crate::error::Error;
+use crate::last_run::LastRun;
 use crate::prepare::Job;
 use crate::project::Project;
-use crate::run::last_run::LastRun;
 use crate::runs::{PendingRecord, RunRecord, about_file, is_record, numbers_in};
 use differences::Differences;
 use lines::{ClosedLines, date_of};

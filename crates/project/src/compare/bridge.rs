@@ -14,7 +14,7 @@ use super::walk::Walk;
 use super::way::{Bridge, add_all, group_name};
 use super::{CauseKind, ChangedLine};
 use crate::error::Error;
-use crate::run::parallelism::Parallelism;
+use crate::parallelism::Parallelism;
 use crate::runs::{Pair, RecordedFact, Row, with_pairs};
 
 /// Everything that bridging lines needs.

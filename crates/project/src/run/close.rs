@@ -25,8 +25,8 @@ use crate::check::{Checked, list_of};
 use crate::outcome::{FilesSince, Outcome};
 use crate::prepare::Job;
 use crate::project::Project;
+use crate::runs::is_copy;
 use crate::runs::is_record;
-use crate::verify::is_copy;
 
 /// A fact whose lines are through, with its open files.
 pub(super) struct Passed {

@@ -6,11 +6,9 @@
 
 mod close;
 mod facts_of;
-pub(crate) mod last_run;
 mod open_outputs;
 pub(crate) mod output_form;
 mod output_plan;
-pub(crate) mod parallelism;
 mod publish;
 pub(crate) mod repeated_lines;
 mod schema;
@@ -37,9 +35,9 @@ use interligo_sources::table::parts::WantedColumns;
 use crate::check::{Checked, Code, FactRun};
 use crate::closed::{Guard, OnClosed};
 use crate::outcome::{FindingsSince, Outcome};
+use crate::parallelism::Parallelism;
 use crate::prepare::Job;
 use crate::project::Project;
-use crate::run::parallelism::Parallelism;
 use crate::run::repeated_lines::{COPIES_KEPT, Watch};
 use crate::run::stop_rules::stops;
 use crate::run::stream::Stream;

@@ -10,24 +10,9 @@ use interligo_model::reading::date_style::DateStyle;
 use interligo_model::reading::style::NumberStyle;
 use interligo_sinks::format::OutputFormat;
 use interligo_sinks::formats::text::styled::TextStyle;
-use interligo_sinks::formats::{format_of, styled, text_separator};
-use interligo_sources::table::parts_found::split;
+use interligo_sinks::formats::{file_and_table, format_of, styled, text_separator};
 
-use crate::verify::{copied_output, is_copy};
-
-/// The file that `to` names, and the sheet or table after `#`, where the file can hold several.
-pub(crate) fn file_and_table(to: &str) -> (String, Option<String>) {
-    let (file, table) = split(to);
-    match table {
-        Some(table) if holds_several(&file) => (file, Some(table)),
-        _ => (to.to_owned(), None),
-    }
-}
-
-/// Whether a file holds several sheets or tables, by its name.
-pub(crate) fn holds_several(file: &str) -> bool {
-    format_of(file).is_some_and(|format| format.holds_several())
-}
+use crate::runs::{copied_output, is_copy};
 
 /// The form of an output of the plan, or of one that is asked for besides; none where its name says nothing.
 ///

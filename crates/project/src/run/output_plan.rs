@@ -23,10 +23,11 @@ use interligo_sources::formats::{is_address, shown_address};
 use interligo_sources::same_file::{is_stream, leads_to_same, real_path};
 
 use super::open_outputs::Places;
-use super::output_form::{file_and_table, form_of};
+use super::output_form::form_of;
 use super::slots::{SlotKey, SlotNames};
 use crate::prepare::Job;
 use crate::project::Project;
+use interligo_sinks::formats::file_and_table;
 
 /// Where the outputs of all facts go.
 pub(crate) struct OutputPlan {

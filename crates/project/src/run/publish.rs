@@ -9,17 +9,17 @@ use interligo_sources::same_file::real_path;
 
 use super::close::Closed;
 use super::facts_of::facts_of;
-use super::last_run::LastRun;
 use super::output_plan::OutputPlan;
 use super::schema::schema_files;
 use super::slots::gone as gone_files;
 use crate::check::Checked;
 use crate::closed::Guard;
+use crate::last_run::LastRun;
 use crate::outcome::{FindingsSince, Outcome};
 use crate::prepare::Job;
 use crate::project::Project;
+use crate::runs::copies_made;
 use crate::runs::pending_record;
-use crate::verify::copies_made;
 
 /// What is known once the files are there.
 pub(super) struct Published {

@@ -30,7 +30,7 @@ use interligo_sources::in_order::{Turns, in_order};
 use interligo_sources::table::parts::{ColumnSource, Part, Table, WantedColumns, changed};
 use interligo_sources::table::rows::Rows;
 
-use crate::run::parallelism::Parallelism;
+use crate::parallelism::Parallelism;
 use crate::run::stream::Stream;
 
 /// How many bytes are read at a time when lines are read again.

@@ -31,8 +31,8 @@ use crate::error::Error;
 use crate::outcome::Outcome;
 use crate::prepare::Job;
 use crate::project::Project;
+use crate::runs::is_copy;
 use crate::runs::is_record;
-use crate::verify::is_copy;
 
 /// The name of the file.
 const NAME: &str = "datapackage.json";

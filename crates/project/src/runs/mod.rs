@@ -4,6 +4,7 @@
 //! corrections; of each line its key, the columns that figures and links use, and the row that each link found; of each lookup
 //! its rows. What figures come to is not in it: they are computed again from this, by the same engine.
 
+mod copies;
 mod pairs;
 mod record;
 mod recorded_fact;
@@ -17,6 +18,9 @@ use std::time::{SystemTime, UNIX_EPOCH};
 use interligo_engine::bind::{Content, LinesRequest, Request, TotalsRequest};
 use interligo_model::plan::{Mistake, MistakeKind, Written};
 
+pub(crate) use copies::{
+    CopiedOutput, Copies, TextSettings, copied_output, copies_made, copy_requests, is_copy,
+};
 pub(crate) use pairs::{Pair, with_pairs};
 pub use record::RecordError;
 pub(crate) use record::{FactRecord, InputRecord, RunRecord, shown};
@@ -27,7 +31,6 @@ pub(crate) use write::{PendingRecord, about_file, pending_record, write_row};
 
 use crate::error::Error;
 use crate::project::Project;
-use crate::verify::copy_requests;
 
 /// The file of a record that says what is in it.
 pub(crate) const ABOUT: &str = "run.json";

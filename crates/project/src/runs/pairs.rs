@@ -328,7 +328,7 @@ fn each_row_of(path: &Path, mut each: impl FnMut(Row)) -> Result<(), Error> {
             file.read_exact(&mut cell).map_err(failed)?;
             cells.push(String::from_utf8_lossy(&cell).into_owned());
         }
-        each(Row::of(&cells));
+        each(Row::of(cells.len(), cells.iter().map(String::as_str)));
     }
     Ok(())
 }

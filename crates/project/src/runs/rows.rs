@@ -45,17 +45,15 @@ pub(crate) struct Row {
 
 impl Row {
     /// A row of these cells.
-    pub(crate) fn of(cells: &[String]) -> Row {
-        let mut block = RowBlock::new(cells.len());
-        block.push(cells.iter().map(String::as_str));
+    pub(crate) fn of<'c>(width: usize, cells: impl Iterator<Item = &'c str>) -> Row {
+        let mut block = RowBlock::new(width);
+        block.push(cells);
         Row { block: Arc::new(block), first: 0 }
     }
 
     /// The same row in memory of its own, so that it does not hold those beside it.
     pub(crate) fn alone(&self) -> Row {
-        let mut block = RowBlock::new(self.len());
-        block.push(self.iter());
-        Row { block: Arc::new(block), first: 0 }
+        Row::of(self.len(), self.iter())
     }
 
     pub(crate) fn len(&self) -> usize {

@@ -21,10 +21,10 @@ use interligo_model::plan::{Plan, Role, key};
 use interligo_sources::table::parts::Table;
 use interligo_sources::table::questions::Question;
 
+use crate::parallelism::Parallelism;
 use crate::prepare::OnDuplicates;
 use crate::project::Project;
 use crate::run::link_use;
-use crate::run::parallelism::Parallelism;
 use gather::{Gathered, Stack, gather};
 use sample::{Sampled, look_up, sample};
 use stated::stated;

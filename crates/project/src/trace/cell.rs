@@ -20,9 +20,9 @@ use interligo_model::values::value::Value;
 use super::scan::{Passed, Scan, condition_of, of_row};
 use super::trace_request;
 use crate::error::Error;
+use crate::parallelism::Parallelism;
 use crate::prepare::Job;
 use crate::project::Project;
-use crate::run::parallelism::Parallelism;
 
 /// A cell of totals, taken apart.
 #[derive(Clone, Debug, Default, PartialEq)]

@@ -17,9 +17,9 @@ pub use cell::{CellLine, CellParts, CellTrace, RatioPart, WithoutValue};
 pub use wanted::Wanted;
 
 use crate::error::Error;
+use crate::parallelism::Parallelism;
 use crate::prepare::Job;
 use crate::project::Project;
-use crate::run::parallelism::Parallelism;
 use scan::Scan;
 
 /// What was found of what was asked for.

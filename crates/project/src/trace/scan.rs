@@ -17,8 +17,8 @@ use unicode_normalization::UnicodeNormalization;
 
 use super::{NAME, Traced, TracedLine};
 use crate::error::Error;
+use crate::parallelism::Parallelism;
 use crate::project::Project;
-use crate::run::parallelism::Parallelism;
 use crate::run::repeated_lines::Watch;
 use crate::run::stream::{Item, Stream};
 

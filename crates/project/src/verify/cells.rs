@@ -4,6 +4,8 @@ use std::borrow::Cow;
 
 use interligo_model::values::decimal::{Decimal, power_of_ten};
 
+use crate::runs::CopiedOutput;
+
 /// Digits that a binary number of a sheet or table keeps of a decimal one, in every case (IEEE 754, double precision).
 const DIGITS: u32 = 15;
 
@@ -22,6 +24,17 @@ pub(super) enum GivesBack {
 }
 
 impl GivesBack {
+    /// How the form of an output gives values back.
+    pub(super) fn of(own: &CopiedOutput) -> GivesBack {
+        let file = own.file.to_lowercase();
+        let is_binary = [".xlsx", ".sqlite", ".db"].iter().any(|ending| file.ends_with(ending));
+        match (own.text.separator, is_binary) {
+            (Some(_), _) => GivesBack::Text,
+            (None, true) => GivesBack::Binary,
+            (None, false) => GivesBack::Exact,
+        }
+    }
+
     /// Whether what is there is the value that was written: the same number, whatever zeros it ends in, or the same text.
     pub(super) fn is_same(self, written: &str, there: &str) -> bool {
         if written == there {

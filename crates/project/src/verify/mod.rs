@@ -5,22 +5,18 @@
 //! than itself. Set-aside lines have no copy.
 
 mod cells;
-mod copies;
 mod pairing;
 mod read_back;
 
 use std::path::PathBuf;
 
-use interligo_model::plan::{Mistake, MistakeKind, Written};
+use interligo_model::plan::{MistakeKind, Written};
 use interligo_sources::same_file::real_path;
-
-pub(crate) use copies::{copied_output, copies_made, copy_requests, is_copy};
 
 use crate::error::Error;
 use crate::project::Project;
 use crate::run::slots::could_be;
-use crate::runs::RecordError;
-use copies::{CopiedOutput, Copies};
+use crate::runs::{CopiedOutput, Copies, RecordError};
 use pairing::Pairing;
 use read_back::{Table, side_by_side};
 
@@ -193,11 +189,4 @@ impl Project {
         let written = self.written_before().into_iter();
         written.filter(|file| could_be(&real, &real_path(file))).collect()
     }
-}
-
-/// That there is nothing to verify by.
-fn no_copies() -> Mistake {
-    let message = "the last run kept no copies of what its outputs said";
-    let help = "run it with `interligo run --verify`, or add verify = true to [plan]: then each run keeps them";
-    Mistake::of_plan(MistakeKind::MissingSetting, message).help(help)
 }

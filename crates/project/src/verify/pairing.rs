@@ -1,13 +1,12 @@
 //! Rows that were written beside rows that are there: those of one key, in whatever order they are.
 
-use std::collections::HashMap;
-use std::collections::hash_map::Entry;
+use std::collections::{HashMap, VecDeque};
 
 use super::cells::{GivesBack, plain};
-use super::copies::CopiedOutput;
-use super::read_back::{Row, Table};
+use super::read_back::{Row, RowSpot, Table};
 use super::{OutputDifference, RowDifference, VerifiedOutput};
 use crate::error::Error;
+use crate::runs::{CopiedOutput, Row as HeldRow};
 
 /// Between the values of a key.
 const BETWEEN: char = '\u{1f}';
@@ -31,32 +30,33 @@ pub(super) struct Pairing<'a> {
     met: Waiting,
 }
 
-/// A row that waits: its cells, and where they are.
+/// A row that waits: its cells, and where it is.
 struct Held {
-    cells: Vec<String>,
-    places: Vec<String>,
+    cells: HeldRow,
+    spot: RowSpot,
     /// How many rows waited before it.
     number: usize,
 }
 
+/// The rows that wait, those of one key in the order in which they came.
 #[derive(Default)]
 struct Waiting {
-    rows: HashMap<String, Vec<Held>>,
+    rows: HashMap<String, VecDeque<Held>>,
     count: usize,
 }
 
 impl Waiting {
-    fn hold(&mut self, key: String, cells: Vec<String>, places: Vec<String>) {
-        let held = Held { cells, places, number: self.count };
-        self.rows.entry(key).or_default().insert(0, held);
+    fn hold(&mut self, key: String, cells: HeldRow, spot: RowSpot) {
+        let held = Held { cells, spot, number: self.count };
+        self.rows.entry(key).or_default().push_back(held);
         self.count += 1;
     }
 
     fn take(&mut self, key: &str) -> Option<Held> {
-        let Entry::Occupied(mut entry) = self.rows.entry(key.to_owned()) else { return None };
-        let held = entry.get_mut().pop();
-        if entry.get().is_empty() {
-            entry.remove();
+        let rows = self.rows.get_mut(key)?;
+        let held = rows.pop_front();
+        if rows.is_empty() {
+            self.rows.remove(key);
         }
         held
     }
@@ -92,7 +92,7 @@ impl<'a> Pairing<'a> {
         let key: Option<Vec<usize>> = own.key.iter().map(in_key).collect();
         let key = key.filter(|key| !key.is_empty()).unwrap_or_else(|| (0..columns.len()).collect());
         let (written, met) = (Waiting::default(), Waiting::default());
-        Pairing { own, form: own.gives_back(), there, most, columns, key, found, written, met }
+        Pairing { own, form: GivesBack::of(own), there, most, columns, key, found, written, met }
     }
 
     /// Rows that are there and have too few or too many cells.
@@ -120,29 +120,27 @@ impl<'a> Pairing<'a> {
             return;
         }
         if let Some(row) = written {
-            let cells: Vec<String> =
-                self.columns.iter().map(|(_, at, _)| row.text(*at).to_owned()).collect();
+            let cells = self.cells(row, |(_, at, _)| *at);
             let key = self.known_by(&cells);
             match self.met.take(&key) {
-                Some(met) => self.compare(&cells, &met),
-                None => self.written.hold(key, cells, Vec::new()),
+                Some(met) => self.compare(&cells, &met.cells, met.spot),
+                None => self.written.hold(key, cells, row.spot()),
             }
         }
         if let Some(row) = there {
-            let cells: Vec<String> =
-                self.columns.iter().map(|(_, _, at)| row.text(*at).to_owned()).collect();
+            let cells = self.cells(row, |(_, _, at)| *at);
             let key = self.known_by(&cells);
-            let own = |(name, ..): &(&str, usize, usize)| self.there.place(row, Some(name));
-            let places = self.columns.iter().map(own);
-            let places = std::iter::once(self.there.place(row, None)).chain(places).collect();
             match self.written.take(&key) {
-                Some(held) => {
-                    let met = Held { cells, places, number: 0 };
-                    self.compare(&held.cells, &met);
-                }
-                None => self.met.hold(key, cells, places),
+                Some(held) => self.compare(&held.cells, &cells, row.spot()),
+                None => self.met.hold(key, cells, row.spot()),
             }
         }
+    }
+
+    /// The cells of a row in the columns that both have.
+    fn cells(&self, row: Row<'_>, place: impl Fn(&(&'a str, usize, usize)) -> usize) -> HeldRow {
+        let cells = self.columns.iter().map(|column| row.text(place(column)));
+        HeldRow::of(self.columns.len(), cells)
     }
 
     fn is_same_row(&self, written: Row<'_>, there: Row<'_>) -> bool {
@@ -150,7 +148,7 @@ impl<'a> Pairing<'a> {
         columns.all(|(_, own, other)| self.form.is_same(written.text(*own), there.text(*other)))
     }
 
-    fn known_by(&self, cells: &[String]) -> String {
+    fn known_by(&self, cells: &HeldRow) -> String {
         let mut key = String::new();
         for at in &self.key {
             match self.form {
@@ -162,29 +160,30 @@ impl<'a> Pairing<'a> {
         key
     }
 
-    /// Two rows of one key.
-    fn compare(&mut self, written: &[String], met: &Held) {
+    /// Two rows of one key; the second is at a place.
+    fn compare(&mut self, written: &HeldRow, there: &HeldRow, spot: RowSpot) {
         for at in 0..self.columns.len() {
-            let (own, other) = (&written[at], &met.cells[at]);
+            let (own, other) = (&written[at], &there[at]);
             if self.form.is_same(own, other) {
                 continue;
             }
             self.found.cells += 1;
+            let column = self.columns[at].0;
             let what = RowDifference::Cell {
-                place: met.places[at + 1].clone(),
-                column: self.columns[at].0.to_owned(),
-                written: own.clone(),
-                there: other.clone(),
+                place: self.there.place(spot, Some(column)),
+                column: column.to_owned(),
+                written: own.to_owned(),
+                there: other.to_owned(),
             };
             self.note(written, what);
         }
     }
 
-    fn note(&mut self, cells: &[String], what: RowDifference) {
+    fn note(&mut self, cells: &HeldRow, what: RowDifference) {
         if self.found.differences.len() >= self.most {
             return;
         }
-        let texts = self.key.iter().map(|at| cells[*at].as_str());
+        let texts = self.key.iter().map(|at| &cells[*at]);
         // Without a key, a row is told by what it starts with: groups and names, before the first amount.
         let is_told = |(at, text): &(usize, &str)| {
             !self.own.key.is_empty() || *at == 0 || *at < SAID && !text.contains('.')
@@ -202,7 +201,7 @@ impl<'a> Pairing<'a> {
         if self.own.key.is_empty() && written.len() == met.len() && self.found.unreadable.is_none()
         {
             for (written, met) in written.iter().zip(&met) {
-                self.compare(&written.cells, met);
+                self.compare(&written.cells, &met.cells, met.spot);
             }
             return self.found;
         }
@@ -214,7 +213,8 @@ impl<'a> Pairing<'a> {
         // A table that runs add to has rows of others.
         for row in met.iter().filter(|_| !self.own.is_added_to) {
             self.found.foreign += 1;
-            self.note(&row.cells, RowDifference::Foreign { place: row.places[0].clone() });
+            let place = self.there.place(row.spot, None);
+            self.note(&row.cells, RowDifference::Foreign { place });
         }
         self.found
     }

@@ -9,12 +9,12 @@ use interligo_model::plan::{Plan, quoted};
 use interligo_sources::table::parts::WantedColumns;
 use interligo_sources::table::rows::Rows;
 
-use super::copies::TextSettings;
 use super::pairing::Pairing;
 use crate::error::Error;
-use crate::look::pattern_of;
 use crate::project::Project;
 use crate::run::stream::Stream;
+use crate::runs::TextSettings;
+use interligo_sources::table::parts_found::pattern_of;
 
 /// The table of the plan by which an output is read.
 const NAME: &str = "output";
@@ -33,11 +33,13 @@ pub(super) struct Table {
 /// Some rows of it.
 pub(super) struct Batch {
     texts: Vec<StringViewArray>,
-    /// Of each row its part and its number there.
-    rows: Vec<(usize, u64)>,
+    rows: Vec<RowSpot>,
     /// Rows that have too few or too many cells.
     malformed: u64,
 }
+
+/// Where a row is: its part, and its number there.
+pub(super) type RowSpot = (usize, u64);
 
 /// A row of it.
 #[derive(Clone, Copy)]
@@ -91,8 +93,7 @@ impl Table {
     }
 
     /// Where a cell of a row is, as messages say it.
-    pub(super) fn place(&self, row: Row<'_>, column: Option<&str>) -> String {
-        let (part, number) = row.batch.rows[row.line];
+    pub(super) fn place(&self, (part, number): RowSpot, column: Option<&str>) -> String {
         let mut place = Place::row(self.table().parts[part].name.clone(), number);
         place.column = column.map(str::to_owned);
         let place = place.to_string();
@@ -129,6 +130,10 @@ impl Table {
 }
 
 impl<'b> Row<'b> {
+    pub(super) fn spot(self) -> RowSpot {
+        self.batch.rows[self.line]
+    }
+
     /// A cell of it.
     pub(super) fn text(self, column: usize) -> &'b str {
         let texts = &self.batch.texts[column];

@@ -145,6 +145,52 @@ proptest! {
     }
 }
 
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(24))]
+
+    /// One cell of one file that is another is one difference, in its row and column, and none elsewhere.
+    #[test]
+    fn a_cell_that_was_changed_is_the_one_difference(
+        lines in prop::collection::vec(line(), 1..8),
+        has_key in any::<bool>(),
+        row in any::<prop::sample::Index>(),
+        column in 1usize..7,
+    ) {
+        let folder = folder(&lines, has_key);
+        let mut reader = csv::Reader::from_path(folder.path("lines.csv")).unwrap();
+        let heads = reader.headers().unwrap().clone();
+        let mut rows: Vec<Vec<String>> = reader
+            .records()
+            .map(|row| row.unwrap().iter().map(str::to_owned).collect())
+            .collect();
+        let row = row.index(rows.len());
+        let written = std::mem::replace(&mut rows[row][column], "changed by hand".to_owned());
+        let mut changed_file = csv::Writer::from_path(folder.path("lines.csv")).unwrap();
+        changed_file.write_record(&heads).unwrap();
+        rows.iter().for_each(|row| changed_file.write_record(row).unwrap());
+        changed_file.flush().unwrap();
+        let verified = verified(&folder);
+        let changed = changed(&verified);
+        prop_assert_eq!(changed.len(), 1);
+        let (output, differences) = changed[0];
+        let own = RowDifference::Cell {
+            place: format!("lines.csv:{}", row_number(&folder, row)),
+            column: heads[column].to_owned(),
+            written,
+            there: "changed by hand".to_owned(),
+        };
+        prop_assert_eq!((output, differences.len()), ("csv", 1));
+        prop_assert_eq!(&differences[0].what, &own);
+    }
+}
+
+/// The line of the file in which a row begins: cells may have line breaks.
+fn row_number(folder: &Folder, row: usize) -> u64 {
+    let mut reader = csv::Reader::from_path(folder.path("lines.csv")).unwrap();
+    let found = reader.records().nth(row).unwrap().unwrap();
+    found.position().unwrap().line()
+}
+
 #[test]
 fn a_cell_that_was_changed_is_named_with_both_values() {
     for has_key in [true, false] {
@@ -194,6 +240,20 @@ fn rows_that_are_missing_added_or_cut_off_are_counted() {
     // What lies behind the place that cannot be read is not known to be missing.
     assert!(own("json").unreadable.is_some() && own("json").missing == 0, "{:?}", own("json"));
     assert!(own("split").is_same() && own("book").is_same() && own("lite").is_same());
+}
+
+/// A table that runs add to has the rows of all of them, and each run answers for its own.
+#[test]
+fn rows_of_other_runs_are_none_of_this_one() {
+    let folder = folder(&few(), true);
+    let added = "to = \"lite.sqlite#lines\"\nwhen-there = \"append\"";
+    let plan = OUTPUTS.replace("KEY", "key = \"no\"").replace("to = \"lite.sqlite#lines\"", added);
+    folder.put("interligo.toml", plan.as_bytes());
+    folder.put("sales.csv", b"no,word,amount,day,so\n100,A,1,2025-03-01,yes\n");
+    folder.run_closed(OnClosed::Refuse).unwrap();
+    let verified = verified(&folder);
+    let own = verified.outputs.iter().find(|own| own.output == "lite").unwrap();
+    assert!(own.is_same() && own.rows == 1, "{own:?}");
 }
 
 #[test]

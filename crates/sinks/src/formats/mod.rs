@@ -20,6 +20,7 @@ use std::sync::Arc;
 
 use interligo_engine::links::LinkStatus;
 use interligo_sources::formats::is_address;
+use interligo_sources::table::parts_found::split;
 
 use crate::format::OutputFormat;
 use compressed::{Compressed, Compression};
@@ -57,6 +58,20 @@ pub fn format_of(name: &str) -> Option<Arc<dyn OutputFormat>> {
 /// The form of a file, text in a style of its own.
 pub fn styled(name: &str, style: TextStyle) -> Option<Arc<dyn OutputFormat>> {
     form_of(name, Some(style))
+}
+
+/// The file that `to` names, and the sheet or table after `#`, where the file can hold several.
+pub fn file_and_table(to: &str) -> (String, Option<String>) {
+    let (file, table) = split(to);
+    match table {
+        Some(table) if holds_several(&file) => (file, Some(table)),
+        _ => (to.to_owned(), None),
+    }
+}
+
+/// Whether a file holds several sheets or tables, by its name.
+pub fn holds_several(file: &str) -> bool {
+    format_of(file).is_some_and(|format| format.holds_several())
 }
 
 /// What is between the fields of a text file, by its name; none where it is no text.

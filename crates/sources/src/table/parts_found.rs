@@ -102,6 +102,18 @@ impl Pattern {
     }
 }
 
+/// The pattern that means just a file, or a sheet or table in it.
+pub fn pattern_of(path: &str, table: Option<&str>) -> String {
+    let doubled = |text: &str| -> String {
+        let times = |character: char| if "{}*#".contains(character) { 2 } else { 1 };
+        text.chars()
+            .flat_map(|character| std::iter::repeat_n(character, times(character)))
+            .collect()
+    };
+    let file = if is_address(path) { path.to_owned() } else { doubled(path) };
+    file + &table.map_or(String::new(), |table| format!("#{}", doubled(table)))
+}
+
 /// The path, and the name behind the first single `#`.
 pub fn split(text: &str) -> (String, Option<String>) {
     let single = |text: &str| text.replace("##", "#");

@@ -5,7 +5,9 @@ use std::path::{Path, PathBuf};
 use interligo_engine::bind::{Content, Request, slots_of};
 use interligo_engine::engine::Engine;
 use interligo_engine::outputs::{Output, OutputColumn, OutputContent};
-use interligo_model::plan::{ListKind, OutputEntry, Plan, Repeats, WhenThere, Written};
+use interligo_model::plan::{
+    ListKind, Mistake, MistakeKind, OutputEntry, Plan, Repeats, WhenThere, Written,
+};
 use interligo_sinks::format::LinesShape;
 use interligo_sinks::formats::text_separator;
 use interligo_sinks::output_file::OutputFile;
@@ -13,14 +15,12 @@ use interligo_sources::formats::is_address;
 use interligo_sources::same_file::{is_stream, real_path};
 use serde::{Deserialize, Serialize};
 
-use super::cells::GivesBack;
-use super::no_copies;
+use super::{RecordError, is_record, now, shown};
 use crate::error::Error;
 use crate::outcome::Outcome;
 use crate::prepare::Job;
 use crate::project::Project;
-use crate::run::output_form::{file_and_table, holds_several};
-use crate::runs::{RecordError, is_record, now, shown};
+use interligo_sinks::formats::{file_and_table, holds_several};
 
 /// The file that says which copies there are.
 const ABOUT: &str = "copies.json";
@@ -33,65 +33,54 @@ const NAME: &str = "copy of ";
 
 /// What a run said, and what it was made of.
 #[derive(Debug, Serialize, Deserialize)]
-pub(super) struct Copies {
+pub(crate) struct Copies {
     version: u32,
     /// When the run was, in seconds since 1970.
-    pub(super) at: u64,
+    pub(crate) at: u64,
     /// The tables that were read, with how many files each had.
-    pub(super) made_of: Vec<(String, usize)>,
-    pub(super) outputs: Vec<CopiedOutput>,
+    pub(crate) made_of: Vec<(String, usize)>,
+    pub(crate) outputs: Vec<CopiedOutput>,
 }
 
 /// An output with its copy.
 #[derive(Debug, Serialize, Deserialize)]
-pub(super) struct CopiedOutput {
-    pub(super) output: String,
+pub(crate) struct CopiedOutput {
+    pub(crate) output: String,
     /// Where it goes, as the plan says it.
-    pub(super) to: String,
+    pub(crate) to: String,
     /// The file or database.
-    pub(super) file: String,
+    pub(crate) file: String,
     /// The sheet or table in it.
-    pub(super) table: Option<String>,
+    pub(crate) table: Option<String>,
     /// Whether there is a file for each value of some attributes.
-    pub(super) is_split: bool,
+    pub(crate) is_split: bool,
     /// Whether it is on a server.
-    pub(super) is_server: bool,
+    pub(crate) is_server: bool,
     /// Whether there may be rows of other runs.
-    pub(super) is_added_to: bool,
+    pub(crate) is_added_to: bool,
     /// Whether other columns may stand beside: a sheet with formulas has some.
-    pub(super) has_more_columns: bool,
+    pub(crate) has_more_columns: bool,
     /// How many rows were written.
-    pub(super) rows: u64,
+    pub(crate) rows: u64,
     /// The columns by which a row is known; none where no columns are.
-    pub(super) key: Vec<String>,
+    pub(crate) key: Vec<String>,
     /// The file of the copy.
-    pub(super) copy: String,
+    pub(crate) copy: String,
     /// How both are read, where they are text.
-    pub(super) text: TextSettings,
+    pub(crate) text: TextSettings,
 }
 
 /// How text is read.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
-pub(super) struct TextSettings {
+pub(crate) struct TextSettings {
     /// What is between fields; none where it is no such text.
-    pub(super) separator: Option<char>,
-    pub(super) encoding: Option<String>,
+    pub(crate) separator: Option<char>,
+    pub(crate) encoding: Option<String>,
 }
 
 impl CopiedOutput {
-    /// How its form gives values back.
-    pub(super) fn gives_back(&self) -> GivesBack {
-        let file = self.file.to_lowercase();
-        let is_binary = [".xlsx", ".sqlite", ".db"].iter().any(|ending| file.ends_with(ending));
-        match (self.text.separator, is_binary) {
-            (Some(_), _) => GivesBack::Text,
-            (None, true) => GivesBack::Binary,
-            (None, false) => GivesBack::Exact,
-        }
-    }
-
     /// How the copy is read.
-    pub(super) fn copy_text(&self) -> TextSettings {
+    pub(crate) fn copy_text(&self) -> TextSettings {
         match self.text.separator {
             Some(_) => self.text.clone(),
             None => TextSettings { separator: text_separator(&self.copy), encoding: None },
@@ -101,7 +90,7 @@ impl CopiedOutput {
 
 impl Copies {
     /// Reads what the last run said.
-    pub(super) fn read(project: &Project) -> Result<Copies, Error> {
+    pub(crate) fn read(project: &Project) -> Result<Copies, Error> {
         let folder = project.copies_folder();
         let Ok(text) = std::fs::read(folder.join(ABOUT)) else { return Err(no_copies().into()) };
         let damaged = |why: String| RecordError::Damaged { folder: shown(&folder), why };
@@ -257,4 +246,11 @@ impl Project {
         let files = entries.map(|entry| entry.path()).filter(|path| path.is_file());
         files.filter(|path| !written.contains(path)).collect()
     }
+}
+
+/// That there is nothing to verify by.
+fn no_copies() -> Mistake {
+    let message = "the last run kept no copies of what its outputs said";
+    let help = "run it with `interligo run --verify`, or add verify = true to [plan]: then each run keeps them";
+    Mistake::of_plan(MistakeKind::MissingSetting, message).help(help)
 }
