@@ -33,7 +33,12 @@ impl Schema {
         row.get(0)
     }
 
-    fn quantity(&self) -> Option<String> {
+    /// The socket of the server.
+    pub(crate) fn socket(&self) -> std::path::PathBuf {
+        std::path::Path::new(&self.server.folder).join(format!(".s.PGSQL.{}", self.server.port))
+    }
+
+    pub(crate) fn quantity(&self) -> Option<String> {
         self.ask(&format!("SELECT sum(quantity)::text FROM {}.lines", self.name))
     }
 }
@@ -45,7 +50,7 @@ impl Drop for Schema {
     }
 }
 
-fn outputs(schema: &str) -> String {
+pub(crate) fn outputs(schema: &str) -> String {
     format!(
         "\n[outputs.lines]\nto = \"postgres:///postgres#{schema}.lines\"\n\
          [outputs.copy]\nto = \"shop.sqlite#lines\"\ncolumns = [\"*\"]\n\
@@ -53,7 +58,7 @@ fn outputs(schema: &str) -> String {
     )
 }
 
-fn sqlite(folder: &Folder, query: &str) -> Option<String> {
+pub(crate) fn sqlite(folder: &Folder, query: &str) -> Option<String> {
     let database = rusqlite::Connection::open(folder.path().join("shop.sqlite")).ok()?;
     let value: rusqlite::types::Value = database.query_row(query, [], |row| row.get(0)).ok()?;
     match value {
@@ -65,7 +70,7 @@ fn sqlite(folder: &Folder, query: &str) -> Option<String> {
 }
 
 /// The sum of a number over the lines of a JSON file.
-fn json_quantity(folder: &Folder) -> Option<String> {
+pub(crate) fn json_quantity(folder: &Folder) -> Option<String> {
     let text = std::fs::read_to_string(folder.path().join("lines.jsonl")).ok()?;
     let number = |line: &str| -> i64 {
         let line: serde_json::Value = serde_json::from_str(line).unwrap();

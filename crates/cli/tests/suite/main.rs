@@ -28,6 +28,7 @@ mod linking;
 mod lists;
 mod live_workbooks;
 mod look;
+mod lost_server;
 mod mangled;
 mod mend;
 mod mistakes;
