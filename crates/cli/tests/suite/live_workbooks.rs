@@ -118,6 +118,19 @@ fn about_says_which_cells_are_values_and_why() {
     }
 }
 
+/// A lookup's text that looks like a number is a value where its neighbours are formulas; its column is named.
+#[test]
+fn about_names_the_columns_in_which_cells_are_values() {
+    let mut folder = shop(BOOK);
+    let products = std::fs::read_to_string(folder.path().join("products.csv")).unwrap();
+    folder.put("products.csv", products.replace("Smoker", "007").as_bytes());
+    assert_eq!(folder.run(&["run"]).exit_status(), 0);
+    let about = part(&folder.path().join("book.xlsx"), "xl/worksheets/sheet1.xml");
+    let said = "Sheet lines: some cells are values and no formulas, since they are texts that look like numbers, \
+                or have more than 15 digits: 2 of products.name.";
+    assert!(about.contains(said), "{about}");
+}
+
 #[test]
 fn a_row_whose_amounts_are_known_on_different_lines_has_a_note() {
     let folder = shop(BOOK);

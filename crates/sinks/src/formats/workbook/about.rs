@@ -100,10 +100,11 @@ impl BookSheet {
             let have = if self.marked == 1 { "has" } else { "have" };
             notes.push(format!("{rows} {have} sums over different lines, as the note there says."));
         }
-        if self.kept > 0 {
+        if !self.kept.is_empty() {
+            let columns = self.kept.iter().map(|(name, cells)| format!("{cells} of {name}"));
             notes.push(format!(
-                "{} cells are values and no formulas: they are texts that look like numbers, or have more than 15 digits.",
-                self.kept
+                "some cells are values and no formulas, since they are texts that look like numbers, or have more than 15 digits: {}.",
+                columns.collect::<Vec<_>>().join(", ")
             ));
         }
         (!notes.is_empty()).then(|| format!("Sheet {}: {}", self.name, notes.join(" ")))

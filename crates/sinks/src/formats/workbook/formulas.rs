@@ -113,7 +113,7 @@ impl Formulas {
         if let Formulas::Lines { columns, .. } = self
             && columns.formulas.get(column).is_some_and(Option::is_some)
         {
-            columns.kept += 1;
+            columns.kept[column] += 1;
         }
     }
 

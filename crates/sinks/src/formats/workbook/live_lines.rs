@@ -25,8 +25,8 @@ pub(super) struct LiveColumns {
     pub(super) groups: Vec<usize>,
     /// The first of the columns that are collapsed.
     pub(super) collapsed: usize,
-    /// Cells that hold values, though their column has a formula.
-    pub(super) kept: u64,
+    /// Of each column with a formula how many cells hold values.
+    pub(super) kept: Vec<u64>,
 }
 
 /// A sheet of lines as formulas of other sheets see it.
@@ -64,7 +64,7 @@ impl LiveColumns {
             formulas: formulas.collect(),
             groups: live.groups,
             collapsed: live.asked + rows,
-            kept: 0,
+            kept: vec![0; shape.columns.len()],
         }
     }
 

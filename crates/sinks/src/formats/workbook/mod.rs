@@ -145,8 +145,8 @@ struct BookSheet {
     name: String,
     /// Numbers that are kept as text.
     as_text: u64,
-    /// Cells that hold values in columns with formulas.
-    kept: u64,
+    /// The columns with formulas in which cells hold values, with how many.
+    kept: Vec<(String, u64)>,
     /// Rows of totals with a note.
     marked: usize,
 }
@@ -185,7 +185,12 @@ impl Book {
         let sheet = sheet.and_then(|sheet| sheet.set_name(name));
         // What a formula without any result is stored with: blank, and not zero.
         sheet.map_err(|error| failed(&self.path, &error))?.set_formula_result_default("");
-        self.sheets.push(BookSheet { name: name.to_owned(), as_text: 0, kept: 0, marked: 0 });
+        self.sheets.push(BookSheet {
+            name: name.to_owned(),
+            as_text: 0,
+            kept: Vec::new(),
+            marked: 0,
+        });
         Ok(self.sheets.len() - 1)
     }
 

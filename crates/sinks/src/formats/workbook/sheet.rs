@@ -198,7 +198,9 @@ impl WriteRows for SheetRows {
             let sheet = &mut book.sheets[self.number];
             (sheet.as_text, sheet.marked) = (as_text, self.marks.count());
             if let Formulas::Lines { columns: live, .. } = &self.formulas {
-                sheet.kept = live.kept;
+                let named = self.columns.iter().map(|column| column.own.name.clone());
+                let kept = named.zip(live.kept.iter().copied());
+                sheet.kept = kept.filter(|(_, cells)| *cells > 0).collect();
                 book.on_sheet(self.number, |sheet| live.collapse(sheet))?;
             }
             book.on_sheet(self.number, |sheet| {
