@@ -21,7 +21,7 @@ use interligo_model::plan::{Mistake, MistakeKind, Written};
 pub(crate) use copies::{
     CopiedOutput, Copies, TextSettings, copied_output, copies_made, copy_requests, is_copy,
 };
-pub(crate) use pairs::{Pair, with_pairs};
+pub(crate) use pairs::{Pair, push_cell, with_pairs};
 pub use record::RecordError;
 pub(crate) use record::{FactRecord, InputRecord, RunRecord, shown};
 pub(crate) use recorded_fact::RecordedFact;

@@ -6,10 +6,7 @@ use super::cells::{GivesBack, plain};
 use super::read_back::{Row, RowSpot, Table};
 use super::{OutputDifference, RowDifference, VerifiedOutput};
 use crate::error::Error;
-use crate::runs::{CopiedOutput, Row as HeldRow};
-
-/// Between the values of a key.
-const BETWEEN: char = '\u{1f}';
+use crate::runs::{CopiedOutput, Row as HeldRow, push_cell};
 
 /// How many cells say which row it is, where it has no key.
 const SAID: usize = 3;
@@ -152,10 +149,9 @@ impl<'a> Pairing<'a> {
         let mut key = String::new();
         for at in &self.key {
             match self.form {
-                GivesBack::Text => key.push_str(&cells[*at]),
-                GivesBack::Exact | GivesBack::Binary => key.push_str(&plain(&cells[*at])),
+                GivesBack::Text => push_cell(&mut key, &cells[*at]),
+                GivesBack::Exact | GivesBack::Binary => push_cell(&mut key, &plain(&cells[*at])),
             }
-            key.push(BETWEEN);
         }
         key
     }
