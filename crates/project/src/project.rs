@@ -25,6 +25,19 @@ use crate::mend::corrections_file::{CORRECTIONS_FILE, CorrectionsFile};
 /// The name of a plan's file.
 pub const PLAN_FILE: &str = "interligo.toml";
 
+/// The folder for what is remembered of runs of a plan, in the folder of the plan. It can be in the `to` of an output, where
+/// braces have a meaning; so those of the plan's name are written by their numbers.
+pub(crate) fn notes_of(plan: &Plan) -> String {
+    let plain = |character: char| match character {
+        '{' => "%7B".to_owned(),
+        '}' => "%7D".to_owned(),
+        '%' => "%25".to_owned(),
+        other => other.to_string(),
+    };
+    let name: String = plan.file_stem().chars().map(plain).collect();
+    format!(".interligo/{name}")
+}
+
 /// A plan with the column names of its tables.
 pub struct Project {
     /// The plan.
@@ -175,7 +188,7 @@ impl Project {
 
     /// The folder for what is remembered of runs of the plan.
     fn notes(&self) -> PathBuf {
-        self.folder.join(".interligo").join(self.plan.file_stem())
+        self.folder.join(notes_of(&self.plan))
     }
 
     /// The same, if it is there.

@@ -78,6 +78,22 @@ table
     came.ended(0);
 }
 
+/// Braces mean something in the `to` of outputs, and nothing in the name of a plan.
+#[test]
+fn the_name_of_a_plan_may_have_braces() {
+    let mut folder = shop_but("role = \"fact\"", "role = \"fact\"\nkey  = \"no\"", OUTPUTS);
+    let plan = std::fs::read_to_string(folder.path().join("interligo.toml")).unwrap();
+    let named = "a {b} 100%.toml";
+    let settings = "[plan]\nverify = true\nkeep-runs = 2\nclosed = \"2025-01\"";
+    folder.put(named, plan.replacen("[plan]", settings, 1).as_bytes());
+    for arguments in [&["run"][..], &["run"], &["verify"], &["compare"]] {
+        let came = folder.run(&[arguments, &["--plan", named]].concat());
+        assert_eq!(came.exit_status(), 0, "{arguments:?} {}{}", came.printed(), came.said());
+    }
+    let notes = folder.path().join(".interligo/a %7Bb%7D 100%25");
+    assert!(notes.join("copies/copies.json").exists() && notes.join("runs/2/run.json").exists());
+}
+
 #[test]
 fn a_run_that_kept_no_copies_and_an_output_that_is_none_are_told() {
     let folder = shop_but("role = \"fact\"", "role = \"fact\"", OUTPUTS);

@@ -300,7 +300,7 @@ impl OutputPlan {
     /// The paths with slots.
     pub(crate) fn split_up(&self) -> impl Iterator<Item = &Path> {
         let outputs = self.facts.iter().flat_map(|fact| fact.outputs.iter().flatten());
-        let is_split = |own: &&Destination| own.path.to_string_lossy().contains('{');
+        let is_split = |own: &&Destination| !own.slots().is_empty();
         outputs.filter(is_split).map(|own| own.path.as_path())
     }
 

@@ -19,7 +19,7 @@ use super::{RecordError, is_record, now, shown};
 use crate::error::Error;
 use crate::outcome::Outcome;
 use crate::prepare::Job;
-use crate::project::Project;
+use crate::project::{Project, notes_of};
 use interligo_sinks::formats::{file_and_table, holds_several};
 
 /// The file that says which copies there are.
@@ -130,7 +130,7 @@ pub(crate) fn copy_requests(plan: &Plan, requests: &[Request]) -> Vec<Request> {
             (None, true) => "jsonl",
             _ => "tsv",
         };
-        let path = format!(".interligo/{}/copies/{}.{ending}.zst", plan.file_stem(), copies.len());
+        let path = format!("{}/copies/{}.{ending}.zst", notes_of(plan), copies.len());
         copies.push(Request {
             name: format!("{NAME}{}", request.name),
             to: Some(Written::in_option("verify", &path, 0..path.len())),

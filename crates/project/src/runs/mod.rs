@@ -30,7 +30,7 @@ pub(crate) use rows::Row;
 pub(crate) use write::{PendingRecord, about_file, pending_record, write_row};
 
 use crate::error::Error;
-use crate::project::Project;
+use crate::project::{Project, notes_of};
 
 /// The file of a record that says what is in it.
 pub(crate) const ABOUT: &str = "run.json";
@@ -82,9 +82,9 @@ impl Project {
             return Ok(requests);
         }
         let number = self.run_numbers().last().map_or(1, |last| last + 1);
-        let stem = self.plan.file_stem();
+        let notes = notes_of(&self.plan);
         for (at, fact) in self.plan.facts().enumerate() {
-            let path = format!(".interligo/{stem}/runs/{number}/fact-{at}.csv.zst");
+            let path = format!("{notes}/runs/{number}/fact-{at}.csv.zst");
             let written = |text: &str| Written::in_option("keep-runs", text, 0..text.len());
             let lines = LinesRequest { record: true, ..LinesRequest::default() };
             requests.push(Request {
