@@ -76,6 +76,10 @@ impl Table {
         if let Some(encoding) = &text.encoding {
             plan += &format!("encoding = {}\n", quoted(encoding));
         }
+        if is_sheet {
+            // A run wrote it: it may be larger than what is taken from others without a question.
+            plan += "[reading]\nlargest-sheet = \"64 GB\"\n";
+        }
         let mut plan = Plan::parse(&plan)?;
         // Its notes are nobody's: there is no run of it.
         plan.stem = Some("verify".to_owned());
