@@ -8,6 +8,7 @@ mod differences;
 mod error;
 mod lines;
 
+use std::ops::Range;
 use std::path::PathBuf;
 
 use interligo_model::plan::{Mistake, MistakeKind};
@@ -41,6 +42,8 @@ pub enum OnClosed {
 pub(crate) struct ClosedPeriods {
     /// The last of them, as it is written.
     pub(crate) period: String,
+    /// Where the plan says so; nowhere, where it is read off a record.
+    written: Range<usize>,
     /// Its last day.
     pub(crate) last: Day,
 }
@@ -73,7 +76,11 @@ impl Project {
         let Some(closed) = &self.plan.plan.closed else { return Ok(None) };
         let period = closed.get_ref();
         if let Some(last) = last_day(period) {
-            return Ok(Some(ClosedPeriods { period: period.clone(), last }));
+            return Ok(Some(ClosedPeriods {
+                period: period.clone(),
+                written: closed.span(),
+                last,
+            }));
         }
         let message = format!("`{period}` is no period");
         let help = "write the last one that is closed: \"2025-03\" for all up to the end of March, \"2025-Q1\", \"2025\"";
@@ -98,7 +105,12 @@ impl Kept {
             let why = "it does not say which periods are closed";
             return Err(record.damaged(&folder, why).into());
         };
-        Ok(Some(Kept { number, folder, record, closed: ClosedPeriods { period, last } }))
+        Ok(Some(Kept {
+            number,
+            folder,
+            record,
+            closed: ClosedPeriods { period, written: 0..0, last },
+        }))
     }
 }
 
@@ -109,7 +121,7 @@ fn nothing_to_reopen() -> Mistake {
 }
 
 /// Lines are in closed periods by their date: the first fact must have one.
-fn refuse_undated(job: &Job) -> Result<(), Mistake> {
+fn refuse_undated(job: &Job, closed: &ClosedPeriods) -> Result<(), Mistake> {
     let Some(first) = job.engines.first().filter(|engine| date_of(engine).is_none()) else {
         return Ok(());
     };
@@ -118,7 +130,7 @@ fn refuse_undated(job: &Job) -> Result<(), Mistake> {
         "`closed` goes by the date of a line, and it is not certain which column of `{name}` has it"
     );
     let help = format!("add it to [tables.{name}], for instance date = \"sold_on\"");
-    Err(Mistake::of_plan(MistakeKind::MissingSetting, message).help(help))
+    Err(Mistake::in_plan(MistakeKind::MissingSetting, closed.written.clone(), message).help(help))
 }
 
 fn last_day(period: &str) -> Option<Day> {
@@ -152,7 +164,7 @@ impl<'a> Guard<'a> {
                 OnClosed::Reopen => Err(nothing_to_reopen().into()),
             };
         };
-        refuse_undated(job)?;
+        refuse_undated(job, &closed)?;
         let guard = Guard {
             project,
             kept: Kept::last(project).map_err(Error::of_closed)?,
