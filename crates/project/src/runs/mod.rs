@@ -10,6 +10,7 @@ mod record;
 mod recorded_fact;
 mod recorded_line;
 mod rows;
+mod waiting;
 mod write;
 
 use std::path::{Path, PathBuf};
@@ -21,12 +22,13 @@ use interligo_model::plan::{Mistake, MistakeKind, Written};
 pub(crate) use copies::{
     CopiedOutput, Copies, TextSettings, copied_output, copies_made, copy_requests, is_copy,
 };
-pub(crate) use pairs::{Pair, push_cell, with_pairs};
+pub(crate) use pairs::{Pair, with_pairs};
 pub use record::RecordError;
 pub(crate) use record::{FactRecord, InputRecord, RunRecord, shown};
 pub(crate) use recorded_fact::RecordedFact;
 pub(crate) use recorded_line::{Needs, Places, RecordedLine};
 pub(crate) use rows::Row;
+pub(crate) use waiting::Waiting;
 pub(crate) use write::{PendingRecord, about_file, pending_record, write_row};
 
 use crate::error::Error;

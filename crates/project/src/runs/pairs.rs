@@ -4,11 +4,9 @@
 //! come yet waits for it. Where too many wait, what is left of both is divided on the disk, by what lines are known by, and
 //! taken part by part; so memory does not grow with the records.
 
-use std::collections::{HashMap, VecDeque};
-use std::fmt::Write as _;
 use std::fs::File;
-use std::hash::BuildHasher;
-use std::io::{BufRead, BufReader, BufWriter, Read, Write};
+use std::hash::{BuildHasher, Hash, Hasher};
+use std::io::{BufRead, BufReader, BufWriter, Write};
 use std::path::{Path, PathBuf};
 use std::sync::mpsc::{Receiver, SyncSender, sync_channel};
 
@@ -18,10 +16,11 @@ use tempfile::TempDir;
 use super::record::{RecordError, read_rows, shown};
 use super::recorded_fact::RecordedFact;
 use super::rows::{Row, RowBlock};
+use super::waiting::Waiting;
 use crate::error::Error;
 
 /// How many lines of both records wait at most; and, where records are divided, how many are in a part.
-const AT_ONCE: usize = 600_000;
+const AT_ONCE: usize = 400_000;
 
 /// How many rows are handed on at a time.
 const BATCH: usize = 4_096;
@@ -83,25 +82,31 @@ fn send_rows(fact: &RecordedFact, to: &SyncSender<Result<RowBlock, Error>>) {
     }
 }
 
-/// Adds a cell to what a row is known by. Its length is before it, so that no two rows are known by the same that have other
-/// cells.
-pub(crate) fn push_cell(known_by: &mut String, cell: &str) {
-    // Writing to a text does not fail.
-    let _ = write!(known_by, "{}:{cell}", cell.len());
+/// The columns by which lines are known.
+struct KnownBy(Vec<usize>);
+
+impl KnownBy {
+    /// A number that is the same for all rows that are known by the same.
+    fn number(&self, row: &Row) -> u64 {
+        let mut hasher = FixedState::with_seed(0x636f_6d70).build_hasher();
+        self.0.iter().for_each(|column| row[*column].hash(&mut hasher));
+        hasher.finish()
+    }
+
+    /// Whether a row is known by the same as another, which is known by other columns.
+    fn is_same(&self, row: &Row, (other, its): (&KnownBy, &Row)) -> bool {
+        self.0.iter().zip(&other.0).all(|(own, other)| row[*own] == its[*other])
+    }
 }
 
 /// One of the two records.
 struct Side<'f> {
     fact: &'f RecordedFact,
-    /// The places of the columns by which lines are known.
-    known_by: Vec<usize>,
+    known_by: KnownBy,
     from: Receiver<Result<RowBlock, Error>>,
     rows: Box<dyn Iterator<Item = Row> + Send>,
-    /// Rows whose like has not come yet, by what they are known by, with their numbers among them.
-    waiting: HashMap<String, VecDeque<(usize, Row)>>,
-    /// How many wait, and how many have waited.
-    now: usize,
-    ever: usize,
+    /// Rows whose like has not come yet.
+    waiting: Waiting<Row>,
 }
 
 impl<'f> Side<'f> {
@@ -110,9 +115,9 @@ impl<'f> Side<'f> {
         known_by: &[String],
         from: Receiver<Result<RowBlock, Error>>,
     ) -> Side<'f> {
-        let known_by = fact.columns_called(known_by);
-        let rows = Box::new(std::iter::empty());
-        Side { fact, known_by, from, rows, waiting: HashMap::new(), now: 0, ever: 0 }
+        let known_by = KnownBy(fact.columns_called(known_by));
+        let (rows, waiting) = (Box::new(std::iter::empty()), Waiting::default());
+        Side { fact, known_by, from, rows, waiting }
     }
 
     fn next(&mut self) -> Result<Option<Row>, Error> {
@@ -126,47 +131,20 @@ impl<'f> Side<'f> {
         }
     }
 
-    /// What a line is known by.
-    fn known_by(&self, row: &Row) -> String {
-        let mut values = String::new();
-        self.known_by.iter().for_each(|column| push_cell(&mut values, &row[*column]));
-        values
-    }
-
-    fn wait(&mut self, known_by: String, row: Row) {
-        self.waiting.entry(known_by).or_default().push_back((self.ever, row.alone()));
-        self.now += 1;
-        self.ever += 1;
-    }
-
-    /// The first one that waits and is known by the same.
-    fn take(&mut self, known_by: &str) -> Option<Row> {
-        let rows = self.waiting.get_mut(known_by)?;
-        let first = rows.pop_front();
-        if rows.is_empty() {
-            self.waiting.remove(known_by);
-        }
-        self.now -= 1;
-        first.map(|(_, row)| row)
-    }
-
-    /// All that wait, in the order in which they came.
-    fn take_all(&mut self) -> Vec<Row> {
-        let mut rows: Vec<(usize, Row)> =
-            std::mem::take(&mut self.waiting).into_values().flatten().collect();
-        rows.sort_unstable_by_key(|(number, _)| *number);
-        self.now = 0;
-        rows.into_iter().map(|(_, row)| row).collect()
+    /// The row that waits and is the same line as one of the other side, which has this number.
+    fn take(&mut self, number: u64, other: (&KnownBy, &Row)) -> Option<Row> {
+        let known_by = &self.known_by;
+        self.waiting.take(number, |row| known_by.is_same(row, other))
     }
 
     /// Divides what waits and what has not come by what it is known by, into files of a folder.
     fn divide(&mut self, folder: &Path, name: &str, parts: u64) -> Result<Vec<PathBuf>, Error> {
         let mut files = PartFiles::create(folder, name, parts)?;
-        for row in self.take_all() {
-            files.write(&self.known_by(&row), &row)?;
+        for row in self.waiting.take_all() {
+            files.write(self.known_by.number(&row), &row)?;
         }
         while let Some(row) = self.next()? {
-            files.write(&self.known_by(&row), &row)?;
+            files.write(self.known_by.number(&row), &row)?;
         }
         files.close()
     }
@@ -191,8 +169,8 @@ impl Pairs<'_> {
         while pairs.len() < BATCH && self.divided.is_none() {
             match (self.a.next()?, self.b.next()?) {
                 (None, None) => {
-                    pairs.extend(self.a.take_all().into_iter().map(Pair::Gone));
-                    pairs.extend(self.b.take_all().into_iter().map(Pair::New));
+                    pairs.extend(self.a.waiting.take_all().into_iter().map(Pair::Gone));
+                    pairs.extend(self.b.waiting.take_all().into_iter().map(Pair::New));
                     break;
                 }
                 (Some(before), Some(now)) if self.are_same(&before, &now) => {
@@ -200,35 +178,34 @@ impl Pairs<'_> {
                 }
                 (before, now) => {
                     if let Some(row) = before {
-                        let known_by = self.a.known_by(&row);
-                        match self.b.take(&known_by) {
+                        let number = self.a.known_by.number(&row);
+                        match self.b.take(number, (&self.a.known_by, &row)) {
                             Some(now) => pairs.push(Pair::Both(row, now)),
-                            None => self.a.wait(known_by, row),
+                            None => self.a.waiting.hold(number, row.alone()),
                         }
                     }
                     if let Some(row) = now {
-                        let known_by = self.b.known_by(&row);
-                        match self.a.take(&known_by) {
+                        let number = self.b.known_by.number(&row);
+                        match self.a.take(number, (&self.b.known_by, &row)) {
                             Some(before) => pairs.push(Pair::Both(before, row)),
-                            None => self.b.wait(known_by, row),
+                            None => self.b.waiting.hold(number, row.alone()),
                         }
                     }
-                    if self.a.now + self.b.now > self.at_once {
+                    if self.a.waiting.len() + self.b.waiting.len() > self.at_once {
                         self.divide()?;
                     }
                 }
             }
         }
         if let Some(divided) = self.divided.as_mut().filter(|_| pairs.is_empty()) {
-            return divided.next_part(&self.a, &self.b);
+            return divided.next_part(&self.a.known_by, &self.b.known_by);
         }
         Ok(Some(pairs).filter(|pairs| !pairs.is_empty()))
     }
 
     /// Whether two rows are the same line. Where lines share what they are known by, they are alike, and any of them will do.
     fn are_same(&self, before: &Row, now: &Row) -> bool {
-        let mut columns = self.a.known_by.iter().zip(&self.b.known_by);
-        columns.all(|(a, b)| before[*a] == now[*b])
+        self.a.known_by.is_same(before, (&self.b.known_by, now))
     }
 
     fn divide(&mut self) -> Result<(), Error> {
@@ -252,24 +229,18 @@ struct Divided {
 
 impl Divided {
     /// The pairs of the next part that has any.
-    fn next_part(&mut self, a: &Side<'_>, b: &Side<'_>) -> Result<Option<Vec<Pair>>, Error> {
+    fn next_part(&mut self, a: &KnownBy, b: &KnownBy) -> Result<Option<Vec<Pair>>, Error> {
         for (of_a, of_b) in self.parts.by_ref() {
-            let mut open: HashMap<String, VecDeque<(usize, Row)>> = HashMap::new();
-            let (mut pairs, mut number) = (Vec::new(), 0);
-            each_row_of(&of_a, |row| {
-                open.entry(a.known_by(&row)).or_default().push_back((number, row));
-                number += 1;
-            })?;
+            let (mut open, mut pairs) = (Waiting::default(), Vec::new());
+            each_row_of(&of_a, |row| open.hold(a.number(&row), row))?;
             each_row_of(&of_b, |row| {
-                let before = open.get_mut(&b.known_by(&row)).and_then(VecDeque::pop_front);
+                let before = open.take(b.number(&row), |own| a.is_same(own, (b, &row)));
                 pairs.push(match before {
-                    Some((_, before)) => Pair::Both(before, row),
+                    Some(before) => Pair::Both(before, row),
                     None => Pair::New(row),
                 });
             })?;
-            let mut gone: Vec<(usize, Row)> = open.into_values().flatten().collect();
-            gone.sort_unstable_by_key(|(number, _)| *number);
-            pairs.extend(gone.into_iter().map(|(_, row)| Pair::Gone(row)));
+            pairs.extend(open.take_all().into_iter().map(Pair::Gone));
             if !pairs.is_empty() {
                 return Ok(Some(pairs));
             }
@@ -282,7 +253,6 @@ impl Divided {
 struct PartFiles {
     paths: Vec<PathBuf>,
     files: Vec<BufWriter<File>>,
-    hasher: FixedState,
 }
 
 impl PartFiles {
@@ -293,19 +263,12 @@ impl PartFiles {
             let file = File::create(path).map_err(|error| Error::output(path, &error))?;
             files.push(BufWriter::new(file));
         }
-        Ok(PartFiles { paths, files, hasher: FixedState::with_seed(0x636f_6d70) })
+        Ok(PartFiles { paths, files })
     }
 
-    fn write(&mut self, known_by: &str, row: &Row) -> Result<(), Error> {
-        let part = (self.hasher.hash_one(known_by) % self.files.len() as u64) as usize;
-        let line = row.iter().fold(Vec::new(), |mut line, cell| {
-            line.extend_from_slice(&(cell.len() as u32).to_le_bytes());
-            line.extend_from_slice(cell.as_bytes());
-            line
-        });
-        let (file, head) = (&mut self.files[part], (row.len() as u32).to_le_bytes());
-        let written = file.write_all(&head).and_then(|()| file.write_all(&line));
-        written.map_err(|error| Error::output(&self.paths[part], &error))
+    fn write(&mut self, number: u64, row: &Row) -> Result<(), Error> {
+        let part = (number % self.files.len() as u64) as usize;
+        row.write(&mut self.files[part]).map_err(|error| Error::output(&self.paths[part], &error))
     }
 
     fn close(mut self) -> Result<Vec<PathBuf>, Error> {
@@ -320,17 +283,8 @@ impl PartFiles {
 fn each_row_of(path: &Path, mut each: impl FnMut(Row)) -> Result<(), Error> {
     let failed = |error: std::io::Error| Error::output(path, &error);
     let mut file = BufReader::new(File::open(path).map_err(failed)?);
-    let (mut cell, mut head) = (Vec::new(), [0; 4]);
     while !file.fill_buf().map_err(failed)?.is_empty() {
-        file.read_exact(&mut head).map_err(failed)?;
-        let mut cells = Vec::new();
-        for _ in 0..u32::from_le_bytes(head) {
-            file.read_exact(&mut head).map_err(failed)?;
-            cell.resize(u32::from_le_bytes(head) as usize, 0);
-            file.read_exact(&mut cell).map_err(failed)?;
-            cells.push(String::from_utf8_lossy(&cell).into_owned());
-        }
-        each(Row::of(cells.len(), cells.iter().map(String::as_str)));
+        each(Row::read(&mut file).map_err(failed)?);
     }
     Ok(())
 }
@@ -361,7 +315,7 @@ impl RecordedFact {
             if self.counts(row) {
                 block.push(row.iter());
             }
-            if block.len() < BATCH {
+            if !block.is_full(BATCH) {
                 return Ok(());
             }
             each(std::mem::replace(&mut block, RowBlock::new(width)))
@@ -435,19 +389,21 @@ mod tests {
     }
 
     proptest! {
-        /// Rows with other cells are known by something else, whatever is in the cells.
+        /// A row is read as it was written, whatever rows are beside it in its block.
         #[test]
-        fn other_cells_are_known_otherwise(
-            one in prop::collection::vec("[0-9:,\\x1f]{0,3}", 1..4),
-            other in prop::collection::vec("[0-9:,\\x1f]{0,3}", 1..4),
+        fn rows_are_read_as_they_were_written(
+            rows in prop::collection::vec(prop::collection::vec("\\PC{0,4}", 3), 0..5),
         ) {
-            let known_by = |cells: &[String]| {
-                cells.iter().fold(String::new(), |mut all, cell| {
-                    push_cell(&mut all, cell);
-                    all
-                })
-            };
-            prop_assert_eq!(known_by(&one) == known_by(&other), one == other);
+            let mut block = RowBlock::new(3);
+            rows.iter().for_each(|row| block.push(row.iter().map(String::as_str)));
+            let mut written = Vec::new();
+            block.into_rows().for_each(|row| row.write(&mut written).unwrap());
+            let mut from = written.as_slice();
+            for row in &rows {
+                let read = Row::read(&mut from).unwrap();
+                prop_assert_eq!(read.iter().collect::<Vec<_>>(), row.iter().collect::<Vec<_>>());
+            }
+            prop_assert!(from.is_empty() && Row::read(&mut from).is_err());
         }
 
         /// Lines divided on the disk meet as they do in memory, whatever is in their texts and whether they share keys.

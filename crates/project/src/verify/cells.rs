@@ -4,7 +4,7 @@ use std::borrow::Cow;
 
 use interligo_model::values::decimal::{Decimal, power_of_ten};
 
-use crate::runs::CopiedOutput;
+use crate::runs::{CopiedOutput, Row};
 
 /// Digits that a binary number of a sheet or table keeps of a decimal one, in every case (IEEE 754, double precision).
 const DIGITS: u32 = 15;
@@ -33,6 +33,11 @@ impl GivesBack {
             (None, true) => GivesBack::Binary,
             (None, false) => GivesBack::Exact,
         }
+    }
+
+    /// Whether two rows have the same values in some of their cells.
+    pub(super) fn is_same_in(self, cells: &[usize], written: &Row, there: &Row) -> bool {
+        cells.iter().all(|at| self.is_same(&written[*at], &there[*at]))
     }
 
     /// Whether what is there is the value that was written: the same number, whatever zeros it ends in, or the same text.

@@ -1,12 +1,14 @@
 //! Rows that were written beside rows that are there: those of one key, in whatever order they are.
 
-use std::collections::{HashMap, VecDeque};
+use std::hash::{BuildHasher, Hash, Hasher};
+
+use foldhash::quality::FixedState;
 
 use super::cells::{GivesBack, plain};
 use super::read_back::{Row, RowSpot, Table};
 use super::{OutputDifference, RowDifference, VerifiedOutput};
 use crate::error::Error;
-use crate::runs::{CopiedOutput, Row as HeldRow, push_cell};
+use crate::runs::{CopiedOutput, Row as HeldRow, Waiting};
 
 /// How many cells say which row it is, where it has no key.
 const SAID: usize = 3;
@@ -23,47 +25,14 @@ pub(super) struct Pairing<'a> {
     key: Vec<usize>,
     found: VerifiedOutput,
     /// Rows that wait for their like, by what they are known by; the first one last.
-    written: Waiting,
-    met: Waiting,
+    written: Waiting<Held>,
+    met: Waiting<Held>,
 }
 
 /// A row that waits: its cells, and where it is.
 struct Held {
     cells: HeldRow,
     spot: RowSpot,
-    /// How many rows waited before it.
-    number: usize,
-}
-
-/// The rows that wait, those of one key in the order in which they came.
-#[derive(Default)]
-struct Waiting {
-    rows: HashMap<String, VecDeque<Held>>,
-    count: usize,
-}
-
-impl Waiting {
-    fn hold(&mut self, key: String, cells: HeldRow, spot: RowSpot) {
-        let held = Held { cells, spot, number: self.count };
-        self.rows.entry(key).or_default().push_back(held);
-        self.count += 1;
-    }
-
-    fn take(&mut self, key: &str) -> Option<Held> {
-        let rows = self.rows.get_mut(key)?;
-        let held = rows.pop_front();
-        if rows.is_empty() {
-            self.rows.remove(key);
-        }
-        held
-    }
-
-    /// All that wait, in the order in which they came.
-    fn into_rows(self) -> Vec<Held> {
-        let mut rows: Vec<Held> = self.rows.into_values().flatten().collect();
-        rows.sort_by_key(|held| held.number);
-        rows
-    }
 }
 
 impl<'a> Pairing<'a> {
@@ -118,18 +87,20 @@ impl<'a> Pairing<'a> {
         }
         if let Some(row) = written {
             let cells = self.cells(row, |(_, at, _)| *at);
-            let key = self.known_by(&cells);
-            match self.met.take(&key) {
+            let number = self.number(&cells);
+            let (key, form) = (&self.key, self.form);
+            match self.met.take(number, |held| form.is_same_in(key, &cells, &held.cells)) {
                 Some(met) => self.compare(&cells, &met.cells, met.spot),
-                None => self.written.hold(key, cells, row.spot()),
+                None => self.written.hold(number, Held { cells, spot: row.spot() }),
             }
         }
         if let Some(row) = there {
             let cells = self.cells(row, |(_, _, at)| *at);
-            let key = self.known_by(&cells);
-            match self.written.take(&key) {
+            let number = self.number(&cells);
+            let (key, form) = (&self.key, self.form);
+            match self.written.take(number, |held| form.is_same_in(key, &held.cells, &cells)) {
                 Some(held) => self.compare(&held.cells, &cells, row.spot()),
-                None => self.met.hold(key, cells, row.spot()),
+                None => self.met.hold(number, Held { cells, spot: row.spot() }),
             }
         }
     }
@@ -145,15 +116,16 @@ impl<'a> Pairing<'a> {
         columns.all(|(_, own, other)| self.form.is_same(written.text(*own), there.text(*other)))
     }
 
-    fn known_by(&self, cells: &HeldRow) -> String {
-        let mut key = String::new();
+    /// A number that is the same for all rows that are known by the same.
+    fn number(&self, cells: &HeldRow) -> u64 {
+        let mut hasher = FixedState::with_seed(0x7665_7269).build_hasher();
         for at in &self.key {
             match self.form {
-                GivesBack::Text => push_cell(&mut key, &cells[*at]),
-                GivesBack::Exact | GivesBack::Binary => push_cell(&mut key, &plain(&cells[*at])),
+                GivesBack::Text => cells[*at].hash(&mut hasher),
+                GivesBack::Exact | GivesBack::Binary => plain(&cells[*at]).hash(&mut hasher),
             }
         }
-        key
+        hasher.finish()
     }
 
     /// Two rows of one key; the second is at a place.
@@ -192,8 +164,8 @@ impl<'a> Pairing<'a> {
     /// What it all comes to. Rows without a like are missing or foreign; where rows have no key and as many are the one as
     /// the other, they are the same rows with other cells.
     pub(super) fn end(mut self) -> VerifiedOutput {
-        let written = std::mem::take(&mut self.written).into_rows();
-        let met = std::mem::take(&mut self.met).into_rows();
+        let written = self.written.take_all();
+        let met = self.met.take_all();
         if self.own.key.is_empty() && written.len() == met.len() && self.found.unreadable.is_none()
         {
             for (written, met) in written.iter().zip(&met) {
