@@ -9,6 +9,7 @@
 //! - [`formula`]: formulas as written: tokens, the syntax tree, the functions there are.
 //! - [`place`], [`row_counts`]: where a row stands, and how many rows were read.
 //! - [`pattern`]: names with `{slots}`.
+//! - [`words`]: numbers as people read them.
 
 pub mod formula;
 pub mod pattern;
@@ -17,4 +18,5 @@ pub mod plan;
 pub mod reading;
 pub mod row_counts;
 pub mod values;
+pub mod words;
 pub mod written;

@@ -150,10 +150,10 @@ pub(crate) enum TraceFormat {
 Examples:
   interligo compare                     the last two runs
   interligo compare 3                   run 3 with the last
-  interligo compare 3 5                 two runs by number; a folder with a record will do
+  interligo compare 3 5                 run 3 with run 5
   interligo compare --by groups.name    each figure by group
   interligo compare --svg bridge.svg    the same as a picture
-  interligo compare --lines 20          the lines that changed, with their causes")]
+  interligo compare --lines 20          lines that changed, with the causes")]
 pub(crate) struct CompareOptions {
     /// One run or two: the number, or the folder of the record; without them the last two, with one that and the last
     #[arg(value_name = "RUN", num_args = ..=2)]

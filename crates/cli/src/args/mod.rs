@@ -74,9 +74,11 @@ impl LinkCommand {
 
 const EXIT_STATUS: &str = "\
 Exit status:
-  0 all well; 1 findings that the plan says must stop, closed lines that changed, outputs
-  that are not as written; 2 a wrong command line or plan; 3 input that cannot be read;
-  4 output that cannot be written";
+  0  all well
+  1  findings that must stop, closed lines that changed, outputs not as written
+  2  a wrong command line or plan
+  3  input that cannot be read
+  4  output that cannot be written";
 
 #[derive(Debug, Subcommand)]
 pub(crate) enum Command {

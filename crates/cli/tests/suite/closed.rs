@@ -35,9 +35,9 @@ fn a_run_on_closed_lines_ends_with_the_bridge() {
         "error: closed lines, up to 2025-02, are not as they were: 1 with another value
   fix: put the data back; `interligo run --reopen` accepts them, and the former record stays
 
-  closed line  what     was   is
+  closed line  what      was  is
   ──────────────────────────────
-  2            revenue  3.75  6
+  2            revenue  3.75   6
 "
     );
     for part in [

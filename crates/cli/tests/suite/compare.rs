@@ -163,7 +163,7 @@ fn lines_of_another_key_are_new_or_gone() {
     folder.run(&["run"]).any_stdout().nothing_else();
     let came = folder.run(&["compare"]);
     for said in [
-        "the key of `sales` was no and is no, day: lines are known by all their values",
+        "the key of `sales` was no and is no, day: lines are known by all their own columns",
         "  new lines       1       +5.00\n",
         "  lines gone      1       -3.75\n",
         "the plans differ",
@@ -439,7 +439,7 @@ fn a_renamed_product_moves_its_lines() {
     assert!(came.printed().contains("  revenue  25.75, unchanged\n"), "{}", came.printed());
 }
 
-/// Lines without a key are known by all their values: the same line twice is two lines.
+/// Lines without a key are known by all their own columns: the same line twice is two lines.
 #[test]
 fn lines_without_a_key_are_new_or_gone() {
     let mut folder = shop_but("name = \"Small\"", "name = \"Small\"\nkeep-runs = 2", "");
@@ -448,7 +448,7 @@ fn lines_without_a_key_are_new_or_gone() {
     folder.run(&["run"]).nothing_more();
     let came = folder.run(&["compare"]);
     for said in [
-        "  `sales` has no key: lines are known by all their values, so they are new or gone, never changed\n",
+        "  `sales` has no key: lines are known by all their own columns, so one in which a column changed is one gone and one new\n",
         "sales: 5 lines, then 6\n",
         "  new lines       1       +2.00\n",
     ] {

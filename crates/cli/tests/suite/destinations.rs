@@ -1,54 +1,9 @@
 //! Files, a workbook, a SQLite file and a PostgreSQL server, written together or not at all; the same totals from all of
 //! them; and what each of them refuses.
 
-use std::process::Output;
-
 use crate::office_suite::opened_by_an_office_suite;
-use crate::server::Server;
+use crate::server::Schema;
 use crate::support::{Folder, SALES, shop};
-
-/// A schema of its own for a test, which goes with it.
-pub(crate) struct Schema {
-    server: &'static Server,
-    name: &'static str,
-}
-
-impl Schema {
-    /// None where there is no server, which is reported.
-    pub(crate) fn new(name: &'static str) -> Option<Schema> {
-        let server = Server::get()?;
-        let fresh = format!("DROP SCHEMA IF EXISTS {name} CASCADE; CREATE SCHEMA {name}");
-        server.client().batch_execute(&fresh).unwrap();
-        Some(Schema { server, name })
-    }
-
-    pub(crate) fn run(&self, folder: &Folder, arguments: &[&str], more: &[(&str, &str)]) -> Output {
-        let mut command = folder.command(arguments);
-        command.envs(self.server.environment()).envs(more.iter().copied()).output().unwrap()
-    }
-
-    /// What a query answers, as texts.
-    pub(crate) fn ask(&self, query: &str) -> Option<String> {
-        let row = self.server.client().query_opt(query, &[]).ok()??;
-        row.get(0)
-    }
-
-    /// The socket of the server.
-    pub(crate) fn socket(&self) -> std::path::PathBuf {
-        std::path::Path::new(&self.server.folder).join(format!(".s.PGSQL.{}", self.server.port))
-    }
-
-    pub(crate) fn quantity(&self) -> Option<String> {
-        self.ask(&format!("SELECT sum(quantity)::text FROM {}.lines", self.name))
-    }
-}
-
-impl Drop for Schema {
-    fn drop(&mut self) {
-        let gone = format!("DROP SCHEMA IF EXISTS {} CASCADE", self.name);
-        let _ = self.server.client().batch_execute(&gone);
-    }
-}
 
 pub(crate) fn outputs(schema: &str) -> String {
     format!(

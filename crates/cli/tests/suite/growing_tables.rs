@@ -1,6 +1,6 @@
 //! Tables that are replaced, that lines are added to by their key, or that stay as they are.
 
-use crate::destinations::Schema;
+use crate::server::Schema;
 use crate::support::{Folder, SALES, shop_but};
 
 fn plan(when_there: &str, to: &str) -> Folder {

@@ -12,7 +12,8 @@ use std::thread;
 
 use tempfile::TempDir;
 
-use crate::destinations::{Schema, json_quantity, outputs, sqlite};
+use crate::destinations::{json_quantity, outputs, sqlite};
+use crate::server::Schema;
 use crate::support::{SALES, shop};
 
 /// What is lost.

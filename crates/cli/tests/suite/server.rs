@@ -1,8 +1,10 @@
 //! A PostgreSQL server for the tests: the one that is named, or one of its own.
 
 use std::io::{BufRead, BufReader};
-use std::process::{Child, Command, Stdio};
+use std::process::{Child, Command, Output, Stdio};
 use std::sync::OnceLock;
+
+use crate::support::Folder;
 
 /// The address of a server that the tests may use.
 const NAMED: &str = "INTERLIGO_TEST_POSTGRES";
@@ -59,5 +61,48 @@ impl Server {
     pub(crate) fn environment(&self) -> [(&'static str, String); 3] {
         let (folder, port) = (self.folder.clone(), self.port.clone());
         [("PGHOST", folder), ("PGPORT", port), ("PGUSER", "mielo".to_owned())]
+    }
+}
+
+/// A schema of its own for a test, which goes with it.
+pub(crate) struct Schema {
+    pub(crate) server: &'static Server,
+    name: &'static str,
+}
+
+impl Schema {
+    /// None where there is no server, which is reported.
+    pub(crate) fn new(name: &'static str) -> Option<Schema> {
+        let server = Server::get()?;
+        let fresh = format!("DROP SCHEMA IF EXISTS {name} CASCADE; CREATE SCHEMA {name}");
+        server.client().batch_execute(&fresh).unwrap();
+        Some(Schema { server, name })
+    }
+
+    pub(crate) fn run(&self, folder: &Folder, arguments: &[&str], more: &[(&str, &str)]) -> Output {
+        let mut command = folder.command(arguments);
+        command.envs(self.server.environment()).envs(more.iter().copied()).output().unwrap()
+    }
+
+    /// What a query answers, as texts.
+    pub(crate) fn ask(&self, query: &str) -> Option<String> {
+        let row = self.server.client().query_opt(query, &[]).ok()??;
+        row.get(0)
+    }
+
+    /// The socket of the server.
+    pub(crate) fn socket(&self) -> std::path::PathBuf {
+        std::path::Path::new(&self.server.folder).join(format!(".s.PGSQL.{}", self.server.port))
+    }
+
+    pub(crate) fn quantity(&self) -> Option<String> {
+        self.ask(&format!("SELECT sum(quantity)::text FROM {}.lines", self.name))
+    }
+}
+
+impl Drop for Schema {
+    fn drop(&mut self) {
+        let gone = format!("DROP SCHEMA IF EXISTS {} CASCADE", self.name);
+        let _ = self.server.client().batch_execute(&gone);
     }
 }

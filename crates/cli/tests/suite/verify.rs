@@ -2,8 +2,8 @@
 
 use std::path::Path;
 
-use crate::destinations::Schema;
 use crate::office_suite::{part, with_changed_sheets};
+use crate::server::Schema;
 use crate::support::{Folder, shop_but};
 
 const OUTPUTS: &str = "

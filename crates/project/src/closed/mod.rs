@@ -13,6 +13,7 @@ use std::path::PathBuf;
 
 use interligo_model::plan::{Mistake, MistakeKind};
 use interligo_model::values::date::{Day, Period};
+use interligo_model::words::counted;
 use interligo_sinks::output_file::OutputFile;
 
 use crate::compare::CompareOptions;
@@ -217,7 +218,7 @@ impl<'a> Guard<'a> {
         let mut notes = vec![format!(
             "closed up to {}: {} in {}, {so}",
             self.closed.period,
-            lines_in_words(count),
+            counted(count, "line"),
             self.project.shown(&folder)
         )];
         notes.extend(
@@ -254,12 +255,5 @@ impl<'a> Guard<'a> {
             return self.begin(lines, kept.number + 1, "kept from now on");
         }
         Ok(Guarded { files: Vec::new(), number: Some(kept.number), notes: differences.notes })
-    }
-}
-
-fn lines_in_words(count: u64) -> String {
-    match count {
-        1 => "1 line".to_owned(),
-        count => format!("{count} lines"),
     }
 }

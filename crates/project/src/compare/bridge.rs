@@ -61,16 +61,14 @@ impl Bridging<'_> {
     fn take(&self, bridge: &mut Bridge, pair: Pair) -> Result<(), Error> {
         match pair {
             Pair::New(row) => {
-                let state = state_of(self.b, &row);
-                let group = self.with_b.group(&state, self.b)?;
-                let added = self.with_b.added(&state)?;
-                self.whole_line(bridge, (CauseKind::New, 1), (&row, self.b), (added, group));
+                let added = self.with_b.added_as_recorded(self.b, &row)?;
+                let none = vec![None; added.len()];
+                self.whole_line(bridge, (self.b, &row), (CauseKind::New, none, added))?;
             }
             Pair::Gone(row) => {
-                let state = state_of(self.a, &row);
-                let group = self.with_b.group(&state, self.a)?;
-                let added = self.with_a.added(&state)?;
-                self.whole_line(bridge, (CauseKind::Gone, -1), (&row, self.a), (added, group));
+                let added = self.with_a.added_as_recorded(self.a, &row)?;
+                let none = vec![None; added.len()];
+                self.whole_line(bridge, (self.a, &row), (CauseKind::Gone, added, none))?;
             }
             Pair::Both(before, now) if self.is_unchanged(&before, &now) => {
                 let added = self.with_b.added_as_recorded(self.b, &now)?;
@@ -80,12 +78,9 @@ impl Bridging<'_> {
                 let Some(group) = group.filter(|_| is_same) else {
                     return self.both(bridge, &before, &now);
                 };
-                add_all(&mut bridge.from, &added);
-                add_all(&mut bridge.to, &added);
+                bridge.add(&added, &added);
                 if self.with_b.has_groups() {
-                    let bridge = bridge.group(&group);
-                    add_all(&mut bridge.from, &added);
-                    add_all(&mut bridge.to, &added);
+                    bridge.group(&group).add(&added, &added);
                 }
             }
             Pair::Both(before, now) => self.both(bridge, &before, &now)?,
@@ -103,35 +98,28 @@ impl Bridging<'_> {
         before == now && same.iter().enumerate().all(is_same)
     }
 
-    /// A line that one run has only.
+    /// A line that one run has only, with what its figures are in the first and in the second.
     fn whole_line(
         &self,
         bridge: &mut Bridge,
-        (kind, sign): (CauseKind, i64),
-        (row, fact): (&Row, &RecordedFact),
-        (added, group): (Added, Value<'static>),
-    ) {
-        let none = vec![None; added.len()];
-        let step = Step::of((kind, 0, String::new()));
-        let change = match sign {
-            1 => Change::new(step, none, added),
-            _ => Change::new(step, added, none),
+        (fact, row): (&RecordedFact, &Row),
+        (kind, from, to): (CauseKind, Added, Added),
+    ) -> Result<(), Error> {
+        let group = match self.with_b.group_as_recorded(fact, row)? {
+            Some(group) => group,
+            // It says what the record does not have.
+            None => self.with_b.group(&state_of(fact, row), fact)?,
         };
+        let change = Change::new(Step::of((kind, 0, String::new())), from, to);
         if bridge.changed.len() < self.listed {
             let causes = vec![change.shown(self.with_b)];
             bridge.changed.push(ChangedLine { key: fact.key_shown(row), causes });
         }
-        for own in [true, false] {
-            let bridge = match own {
-                true => &mut *bridge,
-                false if self.with_b.has_groups() => bridge.group(&group),
-                false => continue,
-            };
-            let side = if sign > 0 { &mut bridge.to } else { &mut bridge.from };
-            let added = if sign > 0 { &change.after } else { &change.before };
-            add_all(side, added);
-            bridge.note(&change);
+        bridge.whole_line(&change);
+        if self.with_b.has_groups() {
+            bridge.group(&group).whole_line(&change);
         }
+        Ok(())
     }
 
     /// A line that both runs have.
@@ -145,8 +133,7 @@ impl Bridging<'_> {
             true => Vec::new(),
             false => self.changes((before, now), (first, &last), (&from, &to))?,
         };
-        add_all(&mut bridge.from, &from);
-        add_all(&mut bridge.to, &to);
+        bridge.add(&from, &to);
         changes.iter().for_each(|change| bridge.note(change));
         if bridge.changed.len() < self.listed && !changes.is_empty() {
             let causes = changes.iter().map(|change| change.shown(self.with_b)).collect();

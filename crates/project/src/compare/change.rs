@@ -22,6 +22,7 @@ impl Step {
 }
 
 /// A cause on a line, with what figures were before and are after it.
+#[derive(Debug)]
 pub(super) struct Change {
     pub(super) cause: CauseOrder,
     pub(super) example: String,

@@ -344,7 +344,7 @@ fn known_by_all(a: &RecordedFact, b: &RecordedFact) -> Option<String> {
         _ => return None,
     };
     Some(format!(
-        "{why}: lines are known by all their values, so they are new or gone, never changed"
+        "{why}: lines are known by all their own columns, so one in which a column changed is one gone and one new"
     ))
 }
 

@@ -117,6 +117,18 @@ impl Bridge {
         self.changed.extend(other.changed);
     }
 
+    /// Adds what the figures of a line are in the first run and in the second.
+    pub(super) fn add(&mut self, from: &Added, to: &Added) {
+        add_all(&mut self.from, from);
+        add_all(&mut self.to, to);
+    }
+
+    /// Takes in a line that one run has only.
+    pub(super) fn whole_line(&mut self, change: &Change) {
+        self.add(&change.before, &change.after);
+        self.note(change);
+    }
+
     pub(super) fn group(&mut self, value: &Value<'_>) -> &mut Bridge {
         self.groups.entry(group_name(value)).or_default()
     }
@@ -219,4 +231,56 @@ pub struct WayStep {
     pub became_unknown: u64,
     /// The difference; none where it overflows, or where nothing is known before and after.
     pub difference: Option<Decimal>,
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::super::change::Step;
+    use super::*;
+
+    fn added() -> impl Strategy<Value = Added> {
+        let part = (-999i64..999, 0u8..3).prop_map(|(own, places)| {
+            Decimal::new(i128::from(own), places).unwrap_or(Decimal::ZERO)
+        });
+        let parts = prop::collection::vec(part, 2).prop_map(Parts::from_vec);
+        prop::collection::vec(prop::option::of(parts), 2)
+    }
+
+    fn change() -> impl Strategy<Value = Change> {
+        let kind = prop::sample::select(vec![CauseKind::New, CauseKind::Own, CauseKind::Value]);
+        (kind, "[ab]", "[xyz]", added(), added()).prop_map(
+            |(kind, what, example, before, after)| {
+                Change::new(Step { cause: (kind, 0, what), example }, before, after)
+            },
+        )
+    }
+
+    fn bridge<'c>(changes: impl Iterator<Item = &'c (String, Change)>) -> Bridge {
+        let mut bridge = Bridge::default();
+        for (group, change) in changes {
+            bridge.whole_line(change);
+            bridge.group(&Value::Text(group.as_str().into())).whole_line(change);
+        }
+        bridge
+    }
+
+    proptest! {
+        /// However lines fall to workers, and in whatever order these are merged, they come to the same.
+        #[test]
+        fn bridges_of_parts_come_to_that_of_the_whole(
+            changes in prop::collection::vec(("[FG]", change()), 0..12),
+            workers in 1usize..4,
+        ) {
+            let part = |worker: usize| {
+                let own = changes.iter().enumerate().filter(move |(at, _)| at % workers == worker);
+                bridge(own.map(|(_, change)| change))
+            };
+            let mut merged = Bridge::default();
+            (0..workers).rev().for_each(|worker| merged.merge(part(worker)));
+            let whole = bridge(changes.iter());
+            prop_assert_eq!(format!("{merged:?}"), format!("{whole:?}"));
+        }
+    }
 }

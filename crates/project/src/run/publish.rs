@@ -59,21 +59,7 @@ pub(super) fn publish_all(
     if project.plan.plan.schema {
         files.extend(schema_files(project, job, plan, &published.outcomes, &files)?);
     }
-    let mut closed = None;
-    if let Some(mut pending) = pending_record(project, job, &published.outcomes)? {
-        // They are read again before they appear.
-        let all = files.iter_mut().chain(&mut pending.files);
-        all.into_iter().try_for_each(OutputFile::complete)?;
-        let guarded = guard.map(|guard| guard.hold(job, &pending, &files)).transpose()?;
-        let guarded = guarded.unwrap_or_default();
-        published.notes.extend(guarded.notes);
-        closed = guarded.number;
-        match project.plan.plan.keep_runs {
-            Some(_) => files.extend(pending.files),
-            None => files.retain(|file| !file.path().starts_with(&pending.folder)),
-        }
-        files.extend(guarded.files);
-    }
+    let closed = keep_record(project, job, guard, (&mut published, &mut files))?;
     files.extend(copies_made(project, job, &published.outcomes)?);
     let written: Vec<PathBuf> =
         files.iter().filter_map(|file| Some(file.target()?.to_owned())).collect();
@@ -100,7 +86,7 @@ pub(super) fn publish_all(
     for (finding, place) in checked.findings.iter().zip(checked.places()) {
         run.note_finding(finding.code, &place, finding.count, &finding.subject);
     }
-    run.closed = closed;
+    run.closed = closed.or_else(|| project.last_run()?.closed);
     if let Some(earlier) = project.last_run() {
         if let Some(first) = published.outcomes.first_mut() {
             first.since = run.since(earlier);
@@ -126,4 +112,32 @@ pub(super) fn publish_all(
     publish(files, &gone, &journal, lock.as_deref(), finished.decides)?;
     project.forget_runs();
     Ok(published)
+}
+
+/// Adds the record of the run to its files, where one is kept, and holds closed periods against theirs. The answer is the number
+/// of the record of these, where there is one.
+///
+/// # Errors
+/// A file cannot be written; lines of closed periods are not as they were.
+fn keep_record(
+    project: &Project,
+    job: &Job,
+    guard: Option<&Guard<'_>>,
+    (published, files): (&mut Published, &mut Vec<OutputFile>),
+) -> Result<Option<u32>, Error> {
+    let Some(mut pending) = pending_record(project, job, &published.outcomes)? else {
+        return Ok(None);
+    };
+    // They are read again before they appear.
+    let mut all = files.iter_mut().chain(&mut pending.files);
+    all.try_for_each(OutputFile::complete)?;
+    let guarded = guard.map(|guard| guard.hold(job, &pending, files)).transpose()?;
+    let guarded = guarded.unwrap_or_default();
+    published.notes.extend(guarded.notes);
+    match project.plan.plan.keep_runs {
+        Some(_) => files.extend(pending.files),
+        None => files.retain(|file| !file.path().starts_with(&pending.folder)),
+    }
+    files.extend(guarded.files);
+    Ok(guarded.number)
 }

@@ -1,5 +1,6 @@
 //! The copies of what outputs said: as text, in the order of the run.
 
+use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 
 use interligo_engine::bind::{Content, Request, slots_of};
@@ -15,6 +16,7 @@ use interligo_sources::formats::is_address;
 use interligo_sources::same_file::{is_stream, real_path};
 use serde::{Deserialize, Serialize};
 
+use super::write::file_of;
 use super::{RecordError, is_record, now, shown};
 use crate::error::Error;
 use crate::outcome::Outcome;
@@ -37,8 +39,8 @@ pub(crate) struct Copies {
     version: u32,
     /// When the run was, in seconds since 1970.
     pub(crate) at: u64,
-    /// The tables that were read, with how many files each had.
-    pub(crate) made_of: Vec<(String, usize)>,
+    /// The tables that were read, each with its files and databases.
+    pub(crate) made_of: Vec<(String, Vec<String>)>,
     pub(crate) outputs: Vec<CopiedOutput>,
 }
 
@@ -167,7 +169,11 @@ pub(crate) fn copies_made(
     if outputs.is_empty() {
         return Ok(None);
     }
-    let made_of = project.tables().iter().map(|table| (table.name.clone(), table.parts.len()));
+    let made_of = project.tables().iter().map(|table| {
+        let files: BTreeSet<&str> =
+            table.parts.iter().map(|part| file_of(&part.name.shown)).collect();
+        (table.name.clone(), files.into_iter().map(str::to_owned).collect())
+    });
     let copies = Copies { version: VERSION, at: now(), made_of: made_of.collect(), outputs };
     let path = project.copies_folder().join(ABOUT);
     let mut file = OutputFile::create(&path, project.plan.file_stem())?;

@@ -96,7 +96,7 @@ pub(crate) fn about_file(
 }
 
 /// The file in which a part is: a sheet or table is in one.
-fn file_of(shown: &str) -> &str {
+pub(crate) fn file_of(shown: &str) -> &str {
     shown.split('#').next().unwrap_or(shown)
 }
 

@@ -25,8 +25,8 @@ use read_back::{Table, side_by_side};
 pub struct Verified {
     /// When the run was, in seconds since 1970.
     pub at: u64,
-    /// What it was made of: each table with how many files it had.
-    pub made_of: Vec<(String, usize)>,
+    /// What it was made of: each table with its files and databases.
+    pub made_of: Vec<(String, Vec<String>)>,
     /// The outputs.
     pub outputs: Vec<VerifiedOutput>,
 }

@@ -238,6 +238,15 @@ fn a_record_that_is_missing_damaged_or_about_something_else_is_told() {
     );
 }
 
+/// A run that is asked for some outputs only, and keeps no record, does not make others forget that there was one.
+#[test]
+fn a_run_of_other_outputs_does_not_hide_that_the_record_is_gone() {
+    let folder = closed("2025-02");
+    folder.run_some(&["lines"]);
+    folder.remove_folder("closed");
+    assert_eq!(refused(&folder).code(), "closed.missing");
+}
+
 #[test]
 fn what_is_no_period_or_has_no_date_is_a_mistake_of_the_plan() {
     let folder = Folder::with(&[]);

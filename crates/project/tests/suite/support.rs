@@ -75,6 +75,15 @@ impl Folder {
         run(&project, &job, Parallelism::default(), rules, &|_, _| {})
     }
 
+    /// Writes some outputs of the plan, and no record.
+    pub(crate) fn run_some(&self, outputs: &[&str]) {
+        let project = self.project();
+        let mut requests = Request::of_plan(&project.plan).unwrap();
+        requests.retain(|request| outputs.contains(&request.name.as_str()));
+        let job = project.prepare(&requests, Extent::Everything, OnDuplicates::Stop).unwrap();
+        run(&project, &job, Parallelism::default(), OnStop::Stop, &|_, _| {}).unwrap();
+    }
+
     /// Removes a folder with all that is in it.
     pub(crate) fn remove_folder(&self, path: &str) {
         std::fs::remove_dir_all(self.0.path().join(path)).unwrap();

@@ -242,6 +242,49 @@ fn rows_that_are_missing_added_or_cut_off_are_counted() {
     assert!(own("split").is_same() && own("book").is_same() && own("lite").is_same());
 }
 
+/// Lines that fill several blocks, with one that changed near their end: in a file, and in the data of a closed month.
+#[test]
+fn one_line_among_many_is_found() {
+    let lines: Vec<Line> = (0..20_000)
+        .map(|no| {
+            let amount = format!("{}.{:02}", no % 977, no % 100);
+            let word = format!("word {no}, which takes its place");
+            (word, amount, "2025-01-15".to_owned(), "yes".to_owned())
+        })
+        .collect();
+    let folder = folder(&lines, true);
+    let settings = "[plan]\nkeep-runs = 2\nclosed = \"2025-01\"\nverify = true";
+    // Of the outputs the lines as text will do.
+    let outputs = OUTPUTS.split("[outputs.gzip]").next().unwrap();
+    let plan = outputs.replace("KEY", "key = \"no\"\ndate = \"day\"");
+    let plan = plan.replace("[plan]\nverify = true", settings);
+    folder.put("interligo.toml", plan.as_bytes());
+    folder.run_closed(OnClosed::Refuse).unwrap();
+    let text = folder.content("lines.csv");
+    assert!(text.len() > 1 << 20, "several blocks");
+    let changed_text = text.replace("word 11990,", "word 11991,");
+    folder.put("lines.csv", changed_text.as_bytes());
+    let verified = verified(&folder);
+    let own = &verified.outputs[0];
+    assert_eq!((own.rows, own.cells, own.missing, own.foreign), (20_000, 1, 0, 0));
+    let RowDifference::Cell { place, .. } = &own.differences[0].what else { panic!("{own:?}") };
+    assert_eq!(place, "lines.csv:11992");
+    let sales = folder.content("sales.csv");
+    folder.put("sales.csv", sales.replacen("word 11990,", "word 11991,", 1).as_bytes());
+    // What no figure is made of may change; an amount may not.
+    folder.run_closed(OnClosed::Refuse).unwrap();
+    let line = folder.content("sales.csv").lines().nth(11_991).unwrap().to_owned();
+    let other = line.replace(",\"word 11991", ",\"word 11990").replace(".90,", ".91,");
+    folder.put("sales.csv", folder.content("sales.csv").replacen(&line, &other, 1).as_bytes());
+    let error = folder.run_closed(OnClosed::Refuse).err().unwrap();
+    let changes = error.closed_changes().unwrap();
+    assert_eq!((changes.new, changes.gone, changes.changed), (0, 0, 1));
+    assert_eq!(changes.lines[0].key, "11990");
+    let comparison = changes.comparison.as_ref().unwrap();
+    assert_eq!(comparison.facts[0].lines, [20_000, 20_000]);
+    assert_eq!(comparison.facts[0].figures[0].1.steps[0].lines, 1);
+}
+
 /// A table that runs add to has the rows of all of them, and each run answers for its own.
 #[test]
 fn rows_of_other_runs_are_none_of_this_one() {

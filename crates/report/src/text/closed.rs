@@ -14,7 +14,13 @@ use crate::output::Out;
 pub fn closed_changes(out: Out<'_>, changes: &ClosedChanges) -> io::Result<()> {
     writeln!(out)?;
     let has_others = changes.lines.iter().any(|line| line.fact != changes.lines[0].fact);
-    let heads = ["closed line", "what", "was", "is"];
+    let is_amount =
+        |change: &ClosedChange| !matches!(change, ClosedChange::Value { is_figure: false, .. });
+    // Amounts are below one another by their last digits, texts by their first letters.
+    let heads = match changes.lines.iter().all(|line| is_amount(&line.change)) {
+        true => ["closed line", "what", ">was", ">is"],
+        false => ["closed line", "what", "was", "is"],
+    };
     let mut table = TextTable::new(heads.map(str::to_owned));
     for line in &changes.lines {
         let key = match has_others {

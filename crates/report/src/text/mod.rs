@@ -32,6 +32,7 @@ pub use compare::{compared, compared_csv, compared_markdown, kept_runs};
 pub use error::{PlanText, error_line, error_messages, fix_line};
 pub use findings::{notes, recovered, summary};
 pub use formulas::formulas;
+pub use interligo_model::words::counted;
 pub use link::{added, found_links, links, links_csv};
 pub use look::{profiles, profiles_csv, rows, rows_csv, values, values_csv};
 pub use map::map_text;
@@ -94,10 +95,4 @@ pub(crate) fn note(out: Out<'_>, style: Style, indent: &str, text: &str) -> std:
 /// Prints the title of a section.
 pub fn title(out: Out<'_>, title: &str) -> std::io::Result<()> {
     writeln!(out, "\n{TITLE}{title}{TITLE:#}\n")
-}
-
-/// `1 line`, `3 lines`.
-pub fn counted(count: u64, what: &str) -> String {
-    let ending = if count == 1 { "" } else { "s" };
-    format!("{} {what}{ending}", number::grouped(&count.to_string()))
 }

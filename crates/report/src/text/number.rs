@@ -1,26 +1,7 @@
 //! Numbers as people read them.
 
 use interligo_model::values::decimal::{Decimal, Rounding};
-
-/// Thousands in groups: `-1234567.5` becomes `-1,234,567.5`.
-pub(crate) fn grouped(number: &str) -> String {
-    let (sign, rest) = match number.strip_prefix('-') {
-        Some(rest) => ("-", rest),
-        None => ("", number),
-    };
-    let (whole, fraction) = match rest.split_once('.') {
-        Some((whole, fraction)) => (whole, format!(".{fraction}")),
-        None => (rest, String::new()),
-    };
-    let mut groups = String::new();
-    for (at, digit) in whole.chars().enumerate() {
-        if at > 0 && (whole.len() - at).is_multiple_of(3) {
-            groups.push(',');
-        }
-        groups.push(digit);
-    }
-    format!("{sign}{groups}{fraction}")
-}
+pub(crate) use interligo_model::words::grouped;
 
 /// A number with this many places, thousands in groups.
 pub(crate) fn rounded(number: Decimal, places: u8) -> String {
@@ -43,12 +24,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn thousands_are_in_groups() {
-        for (number, shown) in
-            [("0", "0"), ("999", "999"), ("1000", "1,000"), ("-1234567.501", "-1,234,567.501")]
-        {
-            assert_eq!(grouped(number), shown);
-        }
+    fn a_number_has_places_and_groups() {
         let number = Decimal::parse(b"1234.565").unwrap();
         assert_eq!(rounded(number, 2), "1,234.56");
         assert_eq!(rounded(number, 5), "1,234.56500");

@@ -25,10 +25,11 @@ pub fn verified(out: Out<'_>, verified: &Verified) -> io::Result<()> {
     for own in verified.outputs.iter().filter(|own| !own.is_same() && !own.is_gone) {
         differences(out, own)?;
     }
-    let made_of = verified.made_of.iter();
-    let made_of: Vec<String> = made_of
-        .map(|(table, files)| format!("{table} ({})", counted(*files as u64, "file")))
-        .collect();
+    let made_of = verified.made_of.iter().map(|(table, files)| match files.as_slice() {
+        [file] => format!("{table} ({file})"),
+        files => format!("{table} ({})", counted(files.len() as u64, "file")),
+    });
+    let made_of: Vec<String> = made_of.collect();
     let so = match verified.is_same() {
         true => "Each output is what the run",
         false => "Not each output is what the run",
