@@ -183,6 +183,28 @@ fn a_figure_of_one_run_only_has_no_bridge() {
     assert!(came.printed().contains("  revenue  25.75, unchanged\n"), "{}", came.printed());
 }
 
+/// A record has its columns in an order of its own: that of a line that is gone is the order of the first.
+#[test]
+fn a_line_that_is_gone_is_in_its_own_group_whatever_order_columns_have_now() {
+    let mut folder = kept();
+    let turned = SALES.lines().filter(|line| !line.starts_with("2,")).map(|line| {
+        let cells: Vec<&str> = line.split(',').collect();
+        [cells[3], cells[2], cells[0], cells[1]].join(",") + "\n"
+    });
+    folder.put("sales.csv", turned.collect::<String>().as_bytes());
+    folder.run(&["run"]).any_stdout().nothing_else();
+    let columns = |run: u32| {
+        let about = folder.path().join(format!(".interligo/interligo/runs/{run}/run.json"));
+        let about: serde_json::Value =
+            serde_json::from_slice(&std::fs::read(about).unwrap()).unwrap();
+        about["facts"][0]["columns"].to_string()
+    };
+    assert_ne!(columns(1), columns(2));
+    let came = folder.run(&["compare", "--by", "no", "--format", "csv"]);
+    let gone = "sales,2,,revenue,gone,,1,0,1,-3.75\n";
+    assert!(came.printed().contains(gone), "{}{}", came.printed(), came.said());
+}
+
 /// Amounts of two currencies have no difference.
 #[test]
 fn amounts_in_another_currency_have_no_bridge() {

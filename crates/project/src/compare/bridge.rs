@@ -61,20 +61,19 @@ impl Bridging<'_> {
     fn take(&self, bridge: &mut Bridge, pair: Pair) -> Result<(), Error> {
         match pair {
             Pair::New(row) => {
-                let added = self.with_b.added_as_recorded(self.b, &row)?;
+                let added = self.with_b.added_as_recorded(&row)?;
                 let none = vec![None; added.len()];
                 self.whole_line(bridge, (self.b, &row), (CauseKind::New, none, added))?;
             }
             Pair::Gone(row) => {
-                let added = self.with_a.added_as_recorded(self.a, &row)?;
+                let added = self.with_a.added_as_recorded(&row)?;
                 let none = vec![None; added.len()];
                 self.whole_line(bridge, (self.a, &row), (CauseKind::Gone, added, none))?;
             }
             Pair::Both(before, now) if self.is_unchanged(&before, &now) => {
-                let added = self.with_b.added_as_recorded(self.b, &now)?;
-                let is_same =
-                    self.is_one_plan || self.with_a.added_as_recorded(self.a, &before)? == added;
-                let group = self.with_b.group_as_recorded(self.b, &now)?;
+                let added = self.with_b.added_as_recorded(&now)?;
+                let is_same = self.is_one_plan || self.with_a.added_as_recorded(&before)? == added;
+                let group = self.with_b.group_as_recorded(&now)?;
                 let Some(group) = group.filter(|_| is_same) else {
                     return self.both(bridge, &before, &now);
                 };
@@ -105,11 +104,7 @@ impl Bridging<'_> {
         (fact, row): (&RecordedFact, &Row),
         (kind, from, to): (CauseKind, Added, Added),
     ) -> Result<(), Error> {
-        let group = match self.with_b.group_as_recorded(fact, row)? {
-            Some(group) => group,
-            // It says what the record does not have.
-            None => self.with_b.group(&state_of(fact, row), fact)?,
-        };
+        let group = self.with_b.group(&state_of(fact, row), fact)?;
         let change = Change::new(Step::of((kind, 0, String::new())), from, to);
         if bridge.changed.len() < self.listed {
             let causes = vec![change.shown(self.with_b)];

@@ -26,8 +26,10 @@ pub(super) type Added = Vec<Option<Parts>>;
 /// A plan, ready to compute figures of given lines.
 pub(super) struct Computing<'e> {
     engine: &'e Engine,
+    /// The record of its run.
+    fact: &'e RecordedFact,
     needs: Needs,
-    /// Where the record of its run has what it needs.
+    /// Where that has what it needs.
     places: Places,
     /// Of each figure that is bridged, its parts; none where this plan does not have it.
     measures: Vec<Option<LiveMeasure>>,
@@ -40,14 +42,14 @@ pub(super) struct Computing<'e> {
 impl<'e> Computing<'e> {
     pub(super) fn new(
         engine: &'e Engine,
-        fact: &RecordedFact,
+        fact: &'e RecordedFact,
         measures: Vec<Option<LiveMeasure>>,
         percents: Vec<bool>,
         by: Option<Expr>,
     ) -> Computing<'e> {
         let needs = Needs::of(engine);
         let places = Places::of(&needs, fact);
-        Computing { engine, needs, places, measures, percents, by }
+        Computing { engine, fact, needs, places, measures, percents, by }
     }
 
     /// What a line adds to the parts of each figure; none where one of them is unknown.
@@ -55,9 +57,9 @@ impl<'e> Computing<'e> {
         self.added_of(&Asked::new(state, &self.needs))
     }
 
-    /// The same of a line as its record has it.
-    pub(super) fn added_as_recorded(&self, fact: &RecordedFact, row: &Row) -> Result<Added, Error> {
-        self.added_of(&RecordedLine::new(fact, row, &self.places))
+    /// The same of a line of its own run, as the record has it.
+    pub(super) fn added_as_recorded(&self, row: &Row) -> Result<Added, Error> {
+        self.added_of(&RecordedLine::new(self.fact, row, &self.places))
     }
 
     fn added_of(&self, values: &impl LineValues) -> Result<Added, Error> {
@@ -77,14 +79,10 @@ impl<'e> Computing<'e> {
         Ok(added)
     }
 
-    /// The group of a line as its record has it; none where the record does not have all that decides it.
-    pub(super) fn group_as_recorded(
-        &self,
-        fact: &RecordedFact,
-        row: &Row,
-    ) -> Result<Option<Value<'static>>, Error> {
+    /// The group of a line of its own run, as the record has it; none where that does not have all that decides it.
+    pub(super) fn group_as_recorded(&self, row: &Row) -> Result<Option<Value<'static>>, Error> {
         let Some(by) = &self.by else { return Ok(Some(Value::Blank)) };
-        let recorded = RecordedLine::new(fact, row, &self.places);
+        let recorded = RecordedLine::new(self.fact, row, &self.places);
         let line = self.engine.replay(&recorded).map_err(overflow)?;
         let group = line.value(by).map_err(overflow)?;
         Ok(Some(group).filter(|_| !recorded.has_missed()))
