@@ -67,6 +67,7 @@ fn command(arguments: &Arguments) -> ExitCode {
         Command::Compare(options) => commands::compare(options, &mut out),
         Command::Runs(options) => commands::runs(options, &mut out),
         Command::Verify(options) => commands::verify(options, &mut out),
+        Command::Report(options) => commands::report(options, &mut out),
         Command::Demo(options) => commands::demo(options, &mut out),
         Command::Help(options) => commands::help(options, &mut out),
     };

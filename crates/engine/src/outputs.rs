@@ -23,6 +23,13 @@ pub struct Output {
     pub content: OutputContent,
 }
 
+impl Output {
+    /// Whether it is a page.
+    pub fn is_page(&self) -> bool {
+        matches!(self.content, OutputContent::Page)
+    }
+}
+
 /// What an output holds.
 pub enum OutputContent {
     /// Lines.
@@ -44,6 +51,8 @@ pub enum OutputContent {
     },
     /// A list, made when all lines are through, and whether it is of this fact alone.
     List(ListKind, bool),
+    /// A page, made when all is known.
+    Page,
 }
 
 /// A column of an output of lines.
@@ -121,7 +130,7 @@ impl Engine {
         if extent == Extent::Needed {
             let exprs = outputs.iter().filter_map(|output| match &output.content {
                 OutputContent::Totals { plan, .. } => Some(plan.exprs()),
-                OutputContent::Lines { .. } | OutputContent::List(..) => None,
+                _ => None,
             });
             engine.leave_out_unneeded(exprs.flatten());
         }
@@ -145,6 +154,7 @@ impl Engine {
                     Ok(OutputContent::Lines { columns, slots, live: None })
                 }),
                 OutputKind::List(list, alone) => Ok(OutputContent::List(*list, *alone)),
+                OutputKind::Page => Ok(OutputContent::Page),
                 OutputKind::Totals(totals) => self.type_totals(totals),
             };
             match content {

@@ -47,6 +47,7 @@ mod look;
 mod mend;
 mod open;
 mod outcome;
+mod page;
 mod parallelism;
 mod plan_edit;
 mod prepare;
@@ -80,6 +81,7 @@ pub use interligo_model::plan::Plan;
 pub use interligo_model::values::value::Value;
 #[cfg(debug_assertions)]
 pub use interligo_sinks::crash::die_after;
+pub use interligo_sinks::formats::page::MADE_BY;
 pub use interligo_sinks::formats::text::csv_row;
 pub use interligo_sinks::output_file::{abandon_outputs, write_whole};
 pub use interligo_sinks::publish::Recovered;
@@ -94,6 +96,7 @@ pub use look::{ColumnLook, PartProfile, TableProfile, TableRows, plan_for, shown
 pub use mend::corrections_file::{CORRECTIONS_FILE, CorrectionsFile, with_corrections};
 pub use mend::{Mended, Mending, NotTaken, OpenKey, Refused};
 pub use outcome::{FilesSince, FindingsSince, Outcome};
+pub use page::{Change, DrawPage, FactInTime, PageResults, PageTotals, PeriodFigures};
 pub use parallelism::{Parallelism, pool};
 pub use plan_edit::{NewLink, with_link};
 pub use prepare::{Job, OnDuplicates};

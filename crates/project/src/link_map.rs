@@ -11,6 +11,7 @@ use interligo_engine::proof::usage::{LookupUse, Usage};
 use interligo_model::plan::ColumnType;
 use interligo_sources::table::parts::Table;
 
+use crate::outcome::Outcome;
 use crate::parallelism::Parallelism;
 use crate::prepare::OnDuplicates;
 use crate::project::Project;
@@ -82,16 +83,24 @@ impl Project {
     ) -> Result<LinkMap, Error> {
         let job = self.prepare(&[], Extent::Everything, OnDuplicates::Report)?;
         let used = link_use(self, &job, parallelism, progress)?;
+        let used = job.engines.iter().zip(&used).map(|(engine, (outcome, usage))| (engine, outcome, usage));
+        Ok(LinkMap::over(self, &used.collect::<Vec<_>>()))
+    }
+}
+
+impl LinkMap {
+    /// The map of some facts, by what their lines met and which rows of lookups they found.
+    pub(crate) fn over(project: &Project, used: &[(&Engine, &Outcome, &Usage)]) -> LinkMap {
         let mut map = LinkMap::default();
-        for (engine, (outcome, _)) in job.engines.iter().zip(&used) {
+        for (engine, outcome, _) in used {
             let (name, rows) = (&engine.bound.fact.name, outcome.tie_out.fact.rows.lines());
             map.tables.push(MapTable { name: name.clone(), rows, is_fact: true });
         }
         let mut links: BTreeMap<usize, LinkTally> = BTreeMap::new();
-        for (engine, (outcome, usage)) in job.engines.iter().zip(&used) {
+        for (engine, outcome, usage) in used {
             for (number, route) in engine.bound.routes.iter().enumerate() {
                 let of_link = links.entry(route.link).or_insert_with(|| LinkTally {
-                    health: self.described(engine, route, &mut map),
+                    health: project.described(engine, route, &mut map),
                     found: Vec::new(),
                     missed: BTreeSet::new(),
                 });
@@ -99,9 +108,11 @@ impl Project {
             }
         }
         map.links = links.into_values().map(|gathered| gathered.health).collect();
-        Ok(map)
+        map
     }
+}
 
+impl Project {
     fn described(&self, engine: &Engine, route: &Route, map: &mut LinkMap) -> LinkHealth {
         let lookup = &engine.lookups[route.lookup];
         let (rows, _) = lookup.read();

@@ -132,7 +132,8 @@ impl Project {
         wanted.map(|bound| self.load(&bound).map(|lookups| (bound, lookups))).collect()
     }
 
-    fn bind_turned(
+    /// The facts with what is asked of them, bound; `turned` are links, by number, that are taken the other way round.
+    pub(crate) fn bind_turned(
         &self,
         requests: &[Request],
         turned: &BTreeSet<usize>,
@@ -201,8 +202,8 @@ fn in_form(plan: &Plan, requests: &[Request]) -> Result<Vec<Request>, Error> {
         let Some(format) = format else { continue };
         match &mut request.content {
             Content::Lines(lines) => lines.as_values = format.takes() == Takes::Values,
-            Content::Totals(totals) => totals.compare_known = format.has_notes(),
-            Content::List(_) => {}
+            Content::Totals(totals) => totals.compare_known |= format.has_notes(),
+            Content::List(_) | Content::Page => {}
         }
     }
     Ok(requests)

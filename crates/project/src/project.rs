@@ -21,6 +21,7 @@ use tempfile::NamedTempFile;
 use crate::check::{Code, stop_on};
 use crate::last_run::LastRun;
 use crate::mend::corrections_file::{CORRECTIONS_FILE, CorrectionsFile};
+use crate::page::DrawPage;
 
 /// The name of a plan's file.
 pub const PLAN_FILE: &str = "interligo.toml";
@@ -50,6 +51,8 @@ pub struct Project {
     last_run: Option<LastRun>,
     /// What became of a run that died while its files appeared.
     pub recovered: Option<Recovered>,
+    /// How pages are drawn, where that is said.
+    pub(crate) draw_page: Option<DrawPage>,
     /// The files of tables with sums, which go when the project does.
     _sums: Vec<NamedTempFile>,
 }
@@ -86,6 +89,7 @@ impl Project {
             stop_on,
             last_run: None,
             recovered: None,
+            draw_page: None,
             _sums: sums,
         };
         let journals = [Some(project.journal_path(None)), project.other_journal()];

@@ -10,7 +10,7 @@ use crate::text::{QUIET, TITLE, paragraph};
 /// Prints what a kind of finding means.
 pub fn explain(out: Out<'_>, code: Code) -> io::Result<()> {
     let FindingKind { what, why, ways, stops, .. } = code.kind();
-    writeln!(out, "{TITLE}{}{TITLE:#}\n{}", code.name(), paragraph(out.width(), &capital(what)))?;
+    writeln!(out, "{TITLE}{}{TITLE:#}\n{}", code.name(), paragraph(out.width(), &format!("{}.", capital(what))))?;
     writeln!(out, "{}", paragraph(out.width(), why))?;
     if let Some(stopping) = stops {
         let when = format!("It ends a run {}.", stopping.when);
@@ -33,8 +33,15 @@ pub fn explain_all(out: Out<'_>) -> io::Result<()> {
     table.print(out, "  ")
 }
 
-fn capital(text: &str) -> String {
+/// What a kind of finding means, in some sentences.
+pub(crate) fn sentence(code: Code) -> String {
+    let FindingKind { what, why, .. } = code.kind();
+    format!("{}. {why}", capital(what))
+}
+
+/// The same with a capital letter.
+pub(crate) fn capital(text: &str) -> String {
     let mut characters = text.chars();
     let first = characters.next().map(|character| character.to_uppercase().collect::<String>());
-    format!("{}{}.", first.unwrap_or_default(), characters.as_str())
+    format!("{}{}", first.unwrap_or_default(), characters.as_str())
 }

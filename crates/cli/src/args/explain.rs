@@ -1,4 +1,4 @@
-//! The options of commands that show why something is as it is: look, calendar, trace, compare, runs.
+//! The options of commands that show why something is as it is: look, calendar, trace, compare, runs, verify, report.
 
 use std::path::PathBuf;
 
@@ -232,6 +232,31 @@ pub(crate) enum VerifyFormat {
     Table,
     /// For other programs
     Json,
+}
+
+/// Write one page with the figures, their proof and what was found, to hand on
+///
+/// The page is one file that opens in any browser, without a network: the figures of the last year beside the year before, the
+/// totals of the plan as charts and tables, then the tie-out, the tables with their match rates, the findings, the calendars
+/// with gaps, what changed since the run before, and the plan. Its tables sort and filter, a bar picks what stands beside it,
+/// and one picker sets the period of all. Nothing else is written. A run writes the page with its other results where the plan
+/// has an output that ends in .html.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples:
+  interligo report                      report.html in this folder
+  interligo report --to out/march.html --title \"March 2025\"")]
+pub(crate) struct ReportOptions {
+    #[command(flatten)]
+    pub(crate) plan: PlanOptions,
+
+    /// The file of the page
+    #[arg(long, value_name = "FILE", default_value = "report.html")]
+    pub(crate) to: PathBuf,
+
+    /// What is above it; without, the name of the plan
+    #[arg(long, value_name = "TEXT")]
+    pub(crate) title: Option<String>,
 }
 
 /// List the runs that a record is kept of

@@ -13,7 +13,7 @@ use interligo_engine::near::Likeness;
 
 pub(crate) use explain::{
     CalendarFormat, CalendarOptions, CompareFormat, CompareOptions, DIFFERENCES, LookOptions,
-    RunsFormat, RunsOptions, TraceFormat, TraceOptions, VerifyFormat, VerifyOptions,
+    ReportOptions, RunsFormat, RunsOptions, TraceFormat, TraceOptions, VerifyFormat, VerifyOptions,
 };
 
 /// Links sales lines to lookup tables, prices them by the day, and proves every figure.
@@ -56,6 +56,7 @@ impl Arguments {
             Command::Compare(options) => &options.plan,
             Command::Runs(options) => &options.plan,
             Command::Verify(options) => &options.plan,
+            Command::Report(options) => &options.plan,
             Command::Start(_) | Command::Demo(_) | Command::Help(_) => return None,
         };
         plan.threads.map(usize::from)
@@ -94,6 +95,7 @@ pub(crate) enum Command {
     Compare(CompareOptions),
     Runs(RunsOptions),
     Verify(VerifyOptions),
+    Report(ReportOptions),
     Demo(DemoOptions),
     Help(HelpOptions),
 }

@@ -11,6 +11,7 @@ mod look;
 mod mend;
 #[cfg(not(all(feature = "sqlite", feature = "workbook")))]
 mod no_demo;
+mod report;
 mod run;
 mod start;
 mod totals;
@@ -28,6 +29,7 @@ pub(crate) use look::look;
 pub(crate) use mend::mend;
 #[cfg(not(all(feature = "sqlite", feature = "workbook")))]
 pub(crate) use no_demo::demo;
+pub(crate) use report::report;
 pub(crate) use run::run;
 pub(crate) use start::start;
 pub(crate) use totals::totals;
@@ -67,11 +69,12 @@ impl Opened {
     fn at(plan: PathBuf, parallelism: Parallelism) -> Result<Opened, Failure> {
         let parsed = parsed(&plan)?;
         let source = parsed.source.clone();
-        let project = Project::open(parsed, folder_of(&plan)).map_err(|error| Failure::Work {
+        let mut project = Project::open(parsed, folder_of(&plan)).map_err(|error| Failure::Work {
             error,
             plan: plan.clone(),
             text: source,
         })?;
+        project.draw_pages_with(interligo_report::html::page);
         if let Some(recovered) = project.recovered.clone() {
             crate::printed::say_all(text::recovered(recovered));
         }
@@ -83,12 +86,17 @@ impl Opened {
         Failure::Work { error: error.into(), plan: self.plan.clone(), text }
     }
 
-    /// Writes a picture to a file that an option names.
-    fn write_picture(&self, path: &Path, picture: &str) -> Result<(), Failure> {
+    /// Writes a picture or page to the file that an option names.
+    fn write_picture(
+        &self,
+        option: &'static str,
+        path: &Path,
+        picture: &[u8],
+    ) -> Result<(), Failure> {
         let written = self
             .project
-            .refuse_overwriting("--svg", path)
-            .and_then(|()| Ok(write_whole(path, picture.as_bytes())?));
+            .refuse_overwriting(option, path)
+            .and_then(|()| Ok(write_whole(path, picture)?));
         written.map_err(|error| self.failure(error))
     }
 

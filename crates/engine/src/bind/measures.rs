@@ -2,9 +2,10 @@
 
 use interligo_model::formula::{Function, Node, NodeKind, Summary, parse};
 use interligo_model::plan::{ColumnName, ColumnType, Mistake, MistakeKind, Written, nearest_name};
+use interligo_model::values::date::PeriodUnit;
 
 use super::totals::{Base, BoundBase, BoundColumn, Cumulated, ShareOf, Shift};
-use super::{Bound, BoundFact, FigureKind, Reference, Scope, TotalsRequest, uses_of};
+use super::{Bound, BoundFact, FigureKind, Reference, Scope, TotalsRequest, Usual, uses_of};
 
 /// A source of lines: a fact, and how much later its lines are seen.
 pub(super) struct Source {
@@ -50,7 +51,10 @@ impl<'f> MeasureBinder<'f> {
                     self.column(written, mistakes)?;
                 }
             }
-            (None, None) => self.usual(),
+            (None, None) => match request.usual {
+                Usual::Totals => self.usual(),
+                Usual::ToDate => self.to_date(),
+            },
             (None, Some(_)) => {}
         }
         let Some((place, versus)) = &request.versus else { return Ok(None) };
@@ -78,16 +82,47 @@ impl<'f> MeasureBinder<'f> {
 
     /// The lines, and all figures that have a total.
     fn usual(&mut self) {
-        let bound = &self.facts[self.owner];
-        let figures = bound.figures.iter().enumerate();
-        let figures: Vec<(usize, String, Written)> = figures
+        for (name, written, what) in self.lines_and_figures() {
+            let optional = matches!(what, Base::Figure(_));
+            self.add(0, name, written, what, optional);
+        }
+    }
+
+    /// The lines, and all formulas, each with what it is called and where it stands.
+    fn lines_and_figures(&self) -> Vec<(String, Written, Base)> {
+        let figures = self.facts[self.owner].figures.iter().enumerate();
+        let figures = figures
             .filter(|(_, figure)| matches!(figure.kind, FigureKind::Formula(_)))
-            .map(|(number, figure)| (number, figure.name.clone(), figure.written.clone()))
-            .collect();
+            .map(|(at, figure)| (figure.name.clone(), figure.written.clone(), Base::Figure(at)));
         let lines = Written::in_option("show", "lines", 0..5);
-        self.add(0, "lines".to_owned(), lines, Base::Lines, false);
-        for (number, name, written) in figures {
-            self.add(0, name, written, Base::Figure(number), true);
+        [("lines".to_owned(), lines, Base::Lines)].into_iter().chain(figures).collect()
+    }
+
+    /// Lines and figures, or amounts, to date; see [`Usual::ToDate`]. All sources have the same, in the same order.
+    fn to_date(&mut self) {
+        let mut shown = self.lines_and_figures();
+        if shown.len() == 1 {
+            let fact = &self.facts[self.owner].fact;
+            shown.extend(fact.amounts.iter().map(|column| {
+                let name = &fact.columns[*column];
+                (name.clone(), Written::in_option("show", name, 0..name.len()), Base::Column(*column))
+            }));
+        }
+        let lines = Written::in_option("show", "lines", 0..5);
+        let before = self.source(self.owner, Some(Shift::Year), &lines);
+        for (name, written, what) in shown {
+            let optional = matches!(what, Base::Figure(_));
+            for source in [0, before] {
+                let column_name = match source {
+                    0 => name.clone(),
+                    _ => format!("{}({name})", Summary::YearBefore.name()),
+                };
+                let of_month = self.add(source, column_name, written.clone(), what.clone(), optional);
+                let [month, year] = [PeriodUnit::Month, PeriodUnit::Year].map(Cumulated::ToDate);
+                self.columns[of_month].cumulated = Some(month);
+                let of_year = BoundColumn { cumulated: Some(year), ..self.columns[of_month].clone() };
+                self.columns.push(of_year);
+            }
         }
     }
 

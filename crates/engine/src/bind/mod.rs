@@ -39,7 +39,7 @@ pub(crate) use scope::{Reference, Scope};
 pub use sums::{SumsRequest, sums_request};
 pub use totals::BoundTotals;
 pub(crate) use totals::{Base, BoundBase, BoundColumn, BoundLayout, Cumulated, ShareOf, Shift};
-pub use totals_request::TotalsRequest;
+pub use totals_request::{TotalsRequest, Usual};
 pub(crate) use type_demands::{Use, needs_of, uses_of};
 
 use toml::Spanned;

@@ -45,6 +45,15 @@ pub enum Content {
     List(ListKind),
     /// Totals.
     Totals(Box<TotalsRequest>),
+    /// A page that shows the results of the whole plan.
+    Page,
+}
+
+impl Content {
+    /// Whether it is a page.
+    pub fn is_page(&self) -> bool {
+        matches!(self, Content::Page)
+    }
 }
 
 /// What is asked for of lines.
@@ -135,6 +144,24 @@ impl Request {
             Err(whole.mistaken(MistakeKind::ConflictingSettings, message).help(help))
         };
         let has_totals = TotalsRequest::is_asked(output);
+        if output.is_page() {
+            let has_more = output.list.is_some() || output.columns.is_some() || output.by.is_some();
+            if has_more || has_totals || output.status || output.of.is_some() {
+                return refused(
+                    format!("the output `{name}` is a page and takes only `to` and `title`"),
+                    "a page shows the whole plan; write lines, totals and lists to a file of another form",
+                );
+            }
+            let to = output.to.as_ref().map(|to| plan.written(to));
+            let content = Content::Page;
+            return Ok(Request { name: name.clone(), to, of: None, workbook: None, content });
+        }
+        if output.title.is_some() {
+            return refused(
+                format!("the output `{name}` has a `title`, and is no page"),
+                "leave it out, or let the name of its file end in .html",
+            );
+        }
         let content = match (output.list, &output.columns, &output.by) {
             (Some(_), columns, by)
                 if columns.is_some() || by.is_some() || has_totals || output.status =>
@@ -202,6 +229,11 @@ fn refuse_sheets(plan: &Plan) -> Result<(), Mistake> {
                     .nearest(name, names)
                     .or_help("the sheets of a workbook are outputs, by name"));
             }
+            if plan.outputs.get(name).is_some_and(|own| own.value.is_page()) {
+                let message = format!("`{name}` is a page, which is no sheet");
+                let help = "leave it out of `sheets`";
+                return Err(written.mistaken(MistakeKind::ConflictingSettings, message).help(help));
+            }
             if plan.outputs.get(name).is_some_and(|own| own.value.list == Some(ListKind::SetAside))
             {
                 let message = format!(
@@ -242,6 +274,8 @@ pub enum OutputKind {
     Totals(Box<BoundTotals>),
     /// A list, and whether it is of this fact alone.
     List(ListKind, bool),
+    /// A page.
+    Page,
 }
 
 /// A column of an output of lines.
@@ -314,7 +348,7 @@ fn owner(request: &Request, facts: &[Bound]) -> Result<usize, Mistake> {
         Content::Lines(lines) => {
             (lines.columns.iter().flatten().map(|column| &column.written).collect(), Vec::new())
         }
-        Content::List(_) => return Ok(0),
+        Content::List(_) | Content::Page => return Ok(0),
         Content::Totals(totals) => (totals.shown().collect(), totals.others().collect()),
     };
     // A name that says of which fact it is counts for no other, unless it is all there is.
@@ -416,13 +450,15 @@ fn bind_output(
             }
             OutputKind::Lines(columns, slots)
         }
-        Content::List(_) if to.as_ref().is_some_and(has_slots) => {
-            let message = format!("`{name}` is a list: braces in `to` are for lines and totals");
+        Content::List(_) | Content::Page if to.as_ref().is_some_and(has_slots) => {
+            let what = if request.content.is_page() { "page" } else { "list" };
+            let message = format!("`{name}` is a {what}: braces in `to` are for lines and totals");
             let to = to.unwrap_or_else(|| quoted_name(&name));
             let help = "name one file";
             return Err(to.mistaken(MistakeKind::ConflictingSettings, message).help(help));
         }
         Content::List(list) => OutputKind::List(*list, request.of.is_some()),
+        Content::Page => OutputKind::Page,
         Content::Totals(totals) => {
             for slot in to.iter().flat_map(slots_written) {
                 refuse_unless_grouped(&slot, totals)?;

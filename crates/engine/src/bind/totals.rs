@@ -9,7 +9,7 @@ use interligo_model::plan::{Mistake, MistakeKind, NotShared, Written};
 use interligo_model::values::date::PeriodUnit;
 
 use super::measures::{MeasureBinder, column_name};
-use super::{Bound, Scope, TotalsRequest, uses_of};
+use super::{Bound, Scope, TotalsRequest, Usual, uses_of};
 
 /// Totals of one source of lines, whose names are bound.
 #[derive(Debug)]
@@ -26,6 +26,13 @@ pub struct BoundTotals {
     pub(crate) compare_known: bool,
     /// How the table is laid out; with the first source.
     pub(crate) layout: Option<BoundLayout>,
+}
+
+impl BoundTotals {
+    /// Whether the table is made of the lines of one fact, as they are.
+    pub fn has_one_source(&self) -> bool {
+        self.layout.as_ref().is_some_and(|layout| layout.sources == 1)
+    }
 }
 
 /// An attribute that totals are grouped by; without a formula where the fact does not reach it.
@@ -48,7 +55,7 @@ pub(crate) struct BoundBase {
     pub(crate) shared: bool,
 }
 
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub(crate) enum Base {
     Lines,
     Figure(usize),
@@ -75,11 +82,15 @@ pub(crate) struct BoundLayout {
     pub(crate) versus: Option<(usize, usize)>,
     pub(crate) sort: Vec<SortKey>,
     pub(crate) top: Option<usize>,
+    /// Of how many levels, from the outermost, all rows are shown nevertheless.
+    pub(crate) whole_levels: usize,
     pub(crate) all_periods: Option<Written>,
+    /// Whether all sources have the same, so that what has no total in the first has none in the others.
+    pub(crate) are_alike: bool,
 }
 
 /// A column of values.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub(crate) struct BoundColumn {
     pub(crate) column_name: String,
     pub(crate) written: Written,
@@ -95,7 +106,7 @@ pub(crate) struct BoundColumn {
 pub(crate) enum Cumulated {
     /// Along the rows.
     Running,
-    /// From the beginning of the year or quarter.
+    /// From the beginning of the year, quarter or month.
     ToDate(PeriodUnit),
 }
 
@@ -137,6 +148,8 @@ pub(super) fn bind_totals(
         versus,
         sort: request.sort.iter().map(sort_key).collect::<Result<_, _>>()?,
         top: request.top.as_ref().map(|(_, top)| *top),
+        whole_levels: request.whole_levels,
+        are_alike: request.show.is_none() && request.usual == Usual::ToDate,
         all_periods: request.all_periods.clone(),
     };
     let mut layout = Some(layout);

@@ -9,8 +9,10 @@ pub struct TotalsRequest {
     pub by: Vec<Written>,
     /// The attributes of the columns.
     pub across: Vec<Written>,
-    /// The figures and columns; `None` for lines and all figures.
+    /// The figures and columns; `None` for what is usual.
     pub show: Option<Vec<Written>>,
+    /// What is usual.
+    pub usual: Usual,
     /// Two of these, whose difference is shown.
     pub versus: Option<(Written, Vec<Written>)>,
     /// Which lines count.
@@ -19,12 +21,25 @@ pub struct TotalsRequest {
     pub sort: Vec<Written>,
     /// How many rows of a level are shown.
     pub top: Option<(Written, usize)>,
+    /// Of how many levels, from the outermost, all rows are shown nevertheless.
+    pub whole_levels: usize,
     /// Whether periods without lines are shown, with the place where that is asked.
     pub all_periods: Option<Written>,
     /// What an attribute is that a fact does not reach.
     pub not_shared: NotShared,
     /// Whether its rows report amounts that are known on different lines.
     pub compare_known: bool,
+}
+
+/// What totals show that do not say it.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Usual {
+    /// Lines, and all figures that have a total.
+    #[default]
+    Totals,
+    /// The same, or the amounts where there is no figure, from the beginning of the month and of the year to each period;
+    /// each beside that of a year before.
+    ToDate,
 }
 
 impl TotalsRequest {
@@ -49,10 +64,12 @@ impl TotalsRequest {
             by: output.by.as_ref().map(all).unwrap_or_default(),
             across: output.across.as_ref().map(all).unwrap_or_default(),
             show: output.show.as_ref().map(all),
+            usual: Usual::Totals,
             versus: versus.map(|list| (plan.written_at("", list.span()), all(list.get_ref()))),
             filter: output.filter.as_ref().map(|text| plan.written(text)),
             sort: output.sort.as_ref().map(all).unwrap_or_default(),
             top: top.map(|top| (plan.written_at("", top.span()), *top.get_ref())),
+            whole_levels: 0,
             all_periods: all_periods.map(|all| plan.written_at("", all.span())),
             not_shared: output.not_shared.unwrap_or_default(),
             compare_known: false,

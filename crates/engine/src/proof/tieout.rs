@@ -64,6 +64,8 @@ pub struct OutputTally {
     pub in_file: Option<u64>,
     /// Whether it is a list, which is not made of all lines.
     pub is_list: bool,
+    /// Whether it is a page, which has no rows.
+    pub is_page: bool,
     /// Lines that the output's own filter left out.
     pub filtered: Tally,
     /// Whether it is a table of another fact, to which lines of this one are added.
@@ -331,7 +333,7 @@ impl TieOut {
             let names = written.not_adding_up.join("`, `");
             open.push(format!("the rows of {what} do not add up to the whole of `{names}`"));
         }
-        if !written.is_list {
+        if !written.is_list && !written.is_page {
             let mut all = written.tally.clone();
             all.merge(&written.filtered);
             // Of a line in a group nobody knows any more which it was.

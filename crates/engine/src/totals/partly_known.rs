@@ -1,7 +1,10 @@
 //! Rows of totals whose amounts are known on different lines: a cost on 22 of them and a revenue on 14. Each sum is right,
 //! and their difference or quotient is not what it seems.
 
+use std::fmt;
+
 use interligo_model::values::decimal::Decimal;
+use interligo_model::words::counted;
 
 use super::cells::{Cell, GroupSums};
 use super::measure::{Aggregate, Summed, Work};
@@ -27,6 +30,27 @@ pub struct PartlyKnownAmount {
     pub more_lines: u64,
     /// What it comes to on these; none where that overflows.
     pub more: Option<Decimal>,
+}
+
+/// What is to know of such a row: "These sums are over different lines. Of 22 lines, 14 have all of cost, revenue. On 8 others,
+/// cost comes to 807.84."
+impl fmt::Display for PartlyKnown {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let names: Vec<&str> = self.amounts.iter().map(|own| own.column_name.as_str()).collect();
+        let have = match self.together {
+            0 => "none has".to_owned(),
+            1 => "1 has".to_owned(),
+            together => format!("{together} have"),
+        };
+        let lines = counted(self.lines, "line");
+        write!(f, "These sums are over different lines. Of {lines}, {have} all of {}.", names.join(", "))?;
+        for own in self.amounts.iter().filter(|own| own.more_lines > 0) {
+            let amount = own.more.map_or("overflows".to_owned(), |more| format!("comes to {more}"));
+            let others = counted(own.more_lines, "other");
+            write!(f, " On {others}, {} {amount}.", own.column_name)?;
+        }
+        Ok(())
+    }
 }
 
 impl TotalsPlan {

@@ -99,7 +99,7 @@ impl Renderer<'_> {
         }
         self.sort(root, 0);
         if let Some(top) = layout.top {
-            self.sources.keep_top(root, top);
+            root.at_level_mut(layout.whole_levels, &mut |node| self.sources.keep_top(node, top));
         }
         if let Some(time) = layout.time.as_ref().filter(|time| !in_rows(time)) {
             for unit in self.runs.iter().filter_map(to_date) {

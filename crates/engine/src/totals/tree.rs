@@ -159,6 +159,15 @@ impl Node {
         }
     }
 
+    /// The same, to change them.
+    pub(super) fn at_level_mut(&mut self, level: usize, visit: &mut impl FnMut(&mut Node)) {
+        if level == 0 {
+            visit(self);
+        } else {
+            self.children.iter_mut().for_each(|child| child.at_level_mut(level - 1, visit));
+        }
+    }
+
     /// Calls `visit` for this row and all below it, with its level.
     pub(super) fn each_mut(&mut self, level: usize, visit: &mut impl FnMut(&mut Node, usize)) {
         visit(self, level);

@@ -32,7 +32,7 @@ pub enum Summary {
     YearBefore,
     /// The period before.
     PeriodBefore,
-    /// From the beginning of the year or quarter to this period.
+    /// From the beginning of the year, quarter or month to this period.
     ToDate(PeriodUnit),
 }
 
@@ -52,7 +52,7 @@ const fn help(summary: Summary, shape: &'static str, says: &'static str) -> Summ
 }
 
 /// All functions of `show`, for the help.
-pub const SUMMARIES: [SummaryHelp; 14] = [
+pub const SUMMARIES: [SummaryHelp; 15] = [
     help(
         Summary::Sum,
         "sum(x)",
@@ -87,6 +87,7 @@ pub const SUMMARIES: [SummaryHelp; 14] = [
         "quarter_to_date(x)",
         "from the beginning of the quarter",
     ),
+    help(Summary::ToDate(PeriodUnit::Month), "month_to_date(x)", "from the beginning of the month"),
 ];
 
 impl Summary {
@@ -105,6 +106,7 @@ impl Summary {
             Summary::YearBefore => "year_before",
             Summary::PeriodBefore => "period_before",
             Summary::ToDate(PeriodUnit::Quarter) => "quarter_to_date",
+            Summary::ToDate(PeriodUnit::Month) => "month_to_date",
             Summary::ToDate(_) => "year_to_date",
         }
     }

@@ -11,6 +11,8 @@ use super::OutputColumnEntry;
 pub struct OutputEntry {
     /// The file, relative to the plan; its ending says the form. Totals without one are asked for by name.
     pub to: Option<Spanned<String>>,
+    /// For pages: what is above it; without it the name of the plan.
+    pub title: Option<String>,
     /// The fact that it is made of; without it the first that has what it names.
     pub of: Option<Spanned<String>>,
     /// For lines: the columns and their order; `"*"` is the fact's own as they were read.
@@ -46,6 +48,13 @@ pub struct OutputEntry {
     /// For totals: the lines that count.
     #[serde(rename = "where")]
     pub filter: Option<Spanned<String>>,
+}
+
+impl OutputEntry {
+    /// Whether it is a page, by the name of its file.
+    pub fn is_page(&self) -> bool {
+        self.to.as_ref().is_some_and(|to| to.get_ref().to_lowercase().ends_with(".html"))
+    }
 }
 
 /// `write` of an output: how a text file is written.

@@ -2,6 +2,7 @@
 
 use std::path::{Path, PathBuf};
 
+use interligo_engine::bind::Bound;
 use interligo_engine::engine::Engine;
 use interligo_engine::eval::Expr;
 use interligo_engine::outputs::{Output, OutputContent};
@@ -12,6 +13,7 @@ use interligo_sinks::output_file::OutputFile;
 
 use super::ClosedPeriods;
 use crate::error::Error;
+use crate::page::is_page_part;
 use crate::prepare::Job;
 use crate::project::Project;
 use crate::runs::{
@@ -46,17 +48,11 @@ impl<'a> ClosedLines<'a> {
         pending: &'a PendingRecord,
         files: &[OutputFile],
     ) -> ClosedLines<'a> {
-        let mut record = pending.record.clone();
-        for fact in &mut record.facts {
-            fact.file = part_of(&pending.folder.join(&fact.file), files);
-            for lookup in &mut fact.lookups {
-                lookup.file = part_of(&pending.folder.join(&lookup.file), &pending.files);
-            }
-        }
+        let record = pending.readable(files);
         let facts = record.facts.iter().filter_map(|fact| {
             let number = job.engines.iter().position(|own| own.bound.fact.name == fact.name)?;
             let engine = &job.engines[number];
-            let (date, attributes) = (date_of(engine), attributes(&job.outputs[number], engine));
+            let (date, attributes) = (date_of(&engine.bound), attributes(&job.outputs[number], engine));
             Some(DatedFact { engine, date, attributes })
         });
         let facts = facts.collect();
@@ -197,15 +193,9 @@ impl DatedFact<'_> {
     }
 }
 
-/// Where a file is until it appears.
-fn part_of(target: &Path, files: &[OutputFile]) -> String {
-    let own = files.iter().find(|file| file.path() == target);
-    own.map_or(target, OutputFile::part).to_string_lossy().into_owned()
-}
-
 /// The column with the date of a line: that which the plan says, or the one by which its links are dated.
-pub(super) fn date_of(engine: &Engine) -> Option<&str> {
-    let fact = &engine.bound.fact;
+pub(crate) fn date_of(bound: &Bound) -> Option<&str> {
+    let fact = &bound.fact;
     let only = || Some(*fact.days.keys().next().filter(|_| fact.days.len() == 1)?);
     fact.date.or_else(only).map(|column| fact.columns[column].as_str())
 }
@@ -214,7 +204,7 @@ pub(super) fn date_of(engine: &Engine) -> Option<&str> {
 fn attributes<'j>(outputs: &'j [Output], engine: &Engine) -> Vec<(&'j str, &'j Expr)> {
     let is_figure = |name: &str| engine.bound.figures.iter().any(|figure| figure.name == name);
     let mut attributes: Vec<(&str, &Expr)> = Vec::new();
-    for output in outputs {
+    for output in outputs.iter().filter(|output| !is_page_part(&output.name)) {
         let OutputContent::Totals { plan, .. } = &output.content else { continue };
         for (name, expr) in plan.attributes().filter(|_| !plan.is_shifted()) {
             if !is_figure(name) && attributes.iter().all(|(known, _)| *known != name) {

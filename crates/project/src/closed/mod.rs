@@ -23,7 +23,8 @@ use crate::prepare::Job;
 use crate::project::Project;
 use crate::runs::{PendingRecord, RunRecord, about_file, is_record, numbers_in};
 use differences::Differences;
-use lines::{ClosedLines, date_of};
+use lines::ClosedLines;
+pub(crate) use lines::date_of;
 
 pub use differences::{ClosedChange, ClosedChanges, ClosedLine};
 pub use error::ClosedError;
@@ -123,7 +124,7 @@ fn nothing_to_reopen() -> Mistake {
 
 /// Lines are in closed periods by their date: the first fact must have one.
 fn refuse_undated(job: &Job, closed: &ClosedPeriods) -> Result<(), Mistake> {
-    let Some(first) = job.engines.first().filter(|engine| date_of(engine).is_none()) else {
+    let Some(first) = job.engines.first().filter(|engine| date_of(&engine.bound).is_none()) else {
         return Ok(());
     };
     let name = &first.bound.fact.name;

@@ -23,6 +23,7 @@ use super::output_plan::{Destination, OutputPlan};
 use super::slots::{SlotKey, SlotNames};
 use crate::check::{Checked, list_of};
 use crate::outcome::{FilesSince, Outcome};
+use crate::page::is_page_part;
 use crate::prepare::Job;
 use crate::project::Project;
 use crate::runs::is_copy;
@@ -90,6 +91,7 @@ impl Closing<'_> {
                     let groups = (*kind == ListKind::SetAside).then(|| findings.lines_aside());
                     (OutputTally { is_list: true, groups, ..of }, None)
                 }
+                OutputContent::Page => (OutputTally { is_page: true, ..of }, None),
                 // A fact that is seen as of a later time is in the table already.
                 OutputContent::Totals { plan, .. } if plan.is_shifted() => continue,
                 OutputContent::Totals { plan, layout } => match tables.get(&output.name) {
@@ -123,7 +125,8 @@ impl Closing<'_> {
         prove(&tie_out)?;
         // Records and copies are no results.
         let mut tie_out = tie_out;
-        tie_out.written.retain(|written| !is_record(&written.output) && !is_copy(&written.output));
+        let is_result = |output: &str| !(is_record(output) || is_copy(output) || is_page_part(output));
+        tie_out.written.retain(|written| is_result(&written.output));
         let outcome =
             Outcome { findings, totals: Vec::new(), tie_out, since: FilesSince::default() };
         Ok(Closed { outcome, usage, files, stale })

@@ -34,7 +34,9 @@ use interligo_sources::table::parts::WantedColumns;
 
 use crate::check::{Checked, Code, FactRun};
 use crate::closed::{Guard, OnClosed};
+use crate::link_map::LinkMap;
 use crate::outcome::{FindingsSince, Outcome};
+use crate::page::is_page_part;
 use crate::parallelism::Parallelism;
 use crate::prepare::Job;
 use crate::project::Project;
@@ -44,7 +46,7 @@ use crate::run::stream::Stream;
 use close::{Closed, Closing, Passed, write_lists};
 use open_outputs::{OpenOutputs, Places};
 use output_plan::OutputPlan;
-use publish::{Published, publish_all};
+use publish::{Found, Published, publish_all};
 use worker::{Done, Worker, WorkerState};
 
 /// What happens where the plan says that a finding stops the run.
@@ -87,15 +89,22 @@ impl Inspection {
         let lists =
             |kind| outputs().any(|o| matches!(&o.content, OutputContent::List(k, _) if *k == kind));
         let findings = lists(ListKind::Findings);
+        let has_page = has_page(job);
         Inspection {
-            usage: findings || project.stop_on().contains(&Code::UnusedRow),
+            usage: findings || has_page || project.stop_on().contains(&Code::UnusedRow),
             copies: match (lists(ListKind::Repeats), findings) {
                 (true, _) => COPIES_KEPT,
                 (_, true) => COPIES_LISTED,
+                _ if has_page => COPIES_LISTED,
                 _ => 0,
             },
         }
     }
+}
+
+/// Whether a page is made of what a job comes to.
+fn has_page(job: &Job) -> bool {
+    job.outputs.iter().flatten().any(|output| is_page_part(&output.name))
 }
 
 /// How many duplicate lines are listed among the findings.
@@ -109,6 +118,8 @@ pub struct RunResult {
     pub checked: Checked,
     /// What was found and was not there in the last run; none where there was none.
     pub since: Option<FindingsSince>,
+    /// The tables and links with their match rates, where a page shows them.
+    pub map: Option<LinkMap>,
     /// What went otherwise than usual when outputs were written, in words.
     pub notes: Vec<String>,
 }
@@ -149,10 +160,12 @@ pub fn run(
             return Err(Error::stopped(stops));
         }
     }
+    let map = has_page(job).then(|| pass.map(&facts));
     write_lists(project, job, plan, &mut facts, &checked)?;
-    let published = publish_all(project, job, facts, plan, &checked, guard.as_ref())?;
+    let found = Found { checked: &checked, map: map.as_ref() };
+    let published = publish_all(project, job, facts, plan, found, guard.as_ref())?;
     let Published { outcomes, since, notes } = published;
-    Ok(RunResult { outcomes, checked, since, notes })
+    Ok(RunResult { outcomes, checked, since, map, notes })
 }
 
 /// The same without any output, and with a closer look.
@@ -172,7 +185,7 @@ pub fn check(
     let facts = pass.all_facts()?;
     let checked = pass.checked(&facts);
     let outcomes = facts.into_iter().map(|fact| fact.outcome).collect();
-    Ok(RunResult { outcomes, checked, since: None, notes: Vec::new() })
+    Ok(RunResult { outcomes, checked, since: None, map: None, notes: Vec::new() })
 }
 
 /// The same without any output, for match rates: of each fact, what was met and which rows of the lookups
@@ -208,6 +221,13 @@ impl Pass<'_> {
             usage: fact.usage.as_ref(),
         });
         Checked::over(self.project, &runs.collect::<Vec<_>>())
+    }
+
+    /// The tables and links, as the lines used them.
+    fn map(&self, facts: &[Closed]) -> LinkMap {
+        let used = self.job.engines.iter().zip(facts);
+        let used = used.filter_map(|(engine, fact)| Some((engine, &fact.outcome, fact.usage.as_ref()?)));
+        LinkMap::over(self.project, &used.collect::<Vec<_>>())
     }
 
     fn all_facts(&self) -> Result<Vec<Closed>, Error> {
@@ -347,6 +367,6 @@ fn totals_of(outputs: &[Output]) -> impl Iterator<Item = Totals<'_>> {
         OutputContent::Totals { plan, layout } => {
             Some(Totals { name: &output.name, plan, layout: layout.as_deref() })
         }
-        OutputContent::Lines { .. } | OutputContent::List(..) => None,
+        _ => None,
     })
 }

@@ -155,7 +155,7 @@ impl OpenOutputs {
                 OutputContent::List(ListKind::SetAside, _) => {
                     files.aside.open(&plan.containers)?;
                 }
-                OutputContent::List(..) | OutputContent::Totals { .. } => {}
+                OutputContent::List(..) | OutputContent::Totals { .. } | OutputContent::Page => {}
             }
         }
         Ok(OpenOutputs { lines, keeps_aside: plan.writes, files })

@@ -3,6 +3,8 @@
 use crate::error::Error;
 use std::path::PathBuf;
 
+use interligo_engine::outputs::Output;
+use interligo_sinks::format::{Piece, RowsOf};
 use interligo_sinks::output_file::OutputFile;
 use interligo_sinks::publish::publish;
 use interligo_sources::same_file::real_path;
@@ -14,8 +16,11 @@ use super::schema::schema_files;
 use super::slots::gone as gone_files;
 use crate::check::Checked;
 use crate::closed::Guard;
+use crate::compare::Comparison;
 use crate::last_run::LastRun;
+use crate::link_map::LinkMap;
 use crate::outcome::{FindingsSince, Outcome};
+use crate::page::PageSources;
 use crate::prepare::Job;
 use crate::project::Project;
 use crate::runs::copies_made;
@@ -29,6 +34,13 @@ pub(super) struct Published {
     pub(super) notes: Vec<String>,
 }
 
+/// What was found in the lines of all facts.
+#[derive(Clone, Copy)]
+pub(super) struct Found<'a> {
+    pub(super) checked: &'a Checked,
+    pub(super) map: Option<&'a LinkMap>,
+}
+
 /// Lets the files of all facts appear.
 ///
 /// # Errors
@@ -38,9 +50,10 @@ pub(super) fn publish_all(
     job: &Job,
     facts: Vec<Closed>,
     plan: &OutputPlan,
-    checked: &Checked,
+    found: Found<'_>,
     guard: Option<&Guard<'_>>,
 ) -> Result<Published, Error> {
+    let checked = found.checked;
     let mut published = Published { outcomes: Vec::new(), since: None, notes: Vec::new() };
     let (mut files, mut gone) = (Vec::new(), Vec::new());
     for fact in facts {
@@ -59,7 +72,8 @@ pub(super) fn publish_all(
     if project.plan.plan.schema {
         files.extend(schema_files(project, job, plan, &published.outcomes, &files)?);
     }
-    let closed = keep_record(project, job, guard, (&mut published, &mut files))?;
+    let Recorded { closed, bridge } = keep_record(project, job, guard, (&mut published, &mut files))?;
+    files.extend(draw_pages(project, job, plan, &published.outcomes, found, bridge.as_ref())?);
     files.extend(copies_made(project, job, &published.outcomes)?);
     let written: Vec<PathBuf> =
         files.iter().filter_map(|file| Some(file.target()?.to_owned())).collect();
@@ -114,8 +128,53 @@ pub(super) fn publish_all(
     Ok(published)
 }
 
-/// Adds the record of the run to its files, where one is kept, and holds closed periods against theirs. The answer is the number
-/// of the record of these, where there is one.
+/// Draws the pages of the plan; the answer is their files.
+///
+/// # Errors
+/// A file cannot be written; nobody has said how pages are drawn.
+fn draw_pages(
+    project: &Project,
+    job: &Job,
+    plan: &OutputPlan,
+    outcomes: &[Outcome],
+    found: Found<'_>,
+    bridge: Option<&Comparison>,
+) -> Result<Vec<OutputFile>, Error> {
+    let mut files = Vec::new();
+    for (fact, outputs) in job.outputs.iter().enumerate() {
+        for (number, output) in outputs.iter().enumerate() {
+            let destination = plan.of(fact, number).filter(|_| output.is_page());
+            let Some(destination) = destination else { continue };
+            let totals = outcomes.iter().flat_map(|outcome| &outcome.totals);
+            let sources = PageSources {
+                job,
+                ties: outcomes.iter().map(|outcome| &outcome.tie_out).collect(),
+                totals: totals.map(|(name, table)| (name.as_str(), table)).collect(),
+                checked: found.checked,
+                map: found.map,
+                bridge,
+            };
+            let title = project.plan.outputs.get(&output.name);
+            let title = title.and_then(|entry| entry.value.title.as_deref());
+            let page = project.drawn(&project.page_from(sources, title))?;
+            let mut file = destination.begin(&[], RowsOf::Others, &plan.containers)?;
+            file.write(Piece::bytes(page, 0))?;
+            files.extend(file.finish()?);
+        }
+    }
+    Ok(files)
+}
+
+/// What became of the record of a run.
+#[derive(Default)]
+struct Recorded {
+    /// The number of the record of closed periods, where there is one.
+    closed: Option<u32>,
+    /// What changed since the last run that a record is kept of, where a page shows it.
+    bridge: Option<Comparison>,
+}
+
+/// Adds the record of the run to its files, where one is kept, and holds closed periods against theirs.
 ///
 /// # Errors
 /// A file cannot be written; lines of closed periods are not as they were.
@@ -124,9 +183,9 @@ fn keep_record(
     job: &Job,
     guard: Option<&Guard<'_>>,
     (published, files): (&mut Published, &mut Vec<OutputFile>),
-) -> Result<Option<u32>, Error> {
+) -> Result<Recorded, Error> {
     let Some(mut pending) = pending_record(project, job, &published.outcomes)? else {
-        return Ok(None);
+        return Ok(Recorded::default());
     };
     // They are read again before they appear.
     let mut all = files.iter_mut().chain(&mut pending.files);
@@ -134,10 +193,14 @@ fn keep_record(
     let guarded = guard.map(|guard| guard.hold(job, &pending, files)).transpose()?;
     let guarded = guarded.unwrap_or_default();
     published.notes.extend(guarded.notes);
+    let has_page = job.outputs.iter().flatten().any(Output::is_page);
+    let bridge = (has_page && project.plan.plan.keep_runs.is_some())
+        .then(|| project.pending_bridge((&pending.folder, &pending.readable(files))))
+        .flatten();
     match project.plan.plan.keep_runs {
         Some(_) => files.extend(pending.files),
         None => files.retain(|file| !file.path().starts_with(&pending.folder)),
     }
     files.extend(guarded.files);
-    Ok(guarded.number)
+    Ok(Recorded { closed: guarded.number, bridge })
 }

@@ -254,7 +254,7 @@ impl Describer<'_> {
                 let field = |column: &RowColumn| self.of_column(column, None, style);
                 Some((columns.iter().map(field).collect(), Vec::new()))
             }
-            OutputContent::List(..) => None,
+            OutputContent::List(..) | OutputContent::Page => None,
         }
     }
 

@@ -120,8 +120,8 @@ pub(crate) fn copied_output(output: &str) -> &str {
 pub(crate) fn copy_requests(plan: &Plan, requests: &[Request]) -> Vec<Request> {
     let mut copies = Vec::new();
     for request in requests {
-        let is_aside = matches!(request.content, Content::List(ListKind::SetAside));
-        let Some(to) = request.to.as_ref().filter(|_| !is_aside) else { continue };
+        let has_none = matches!(request.content, Content::List(ListKind::SetAside) | Content::Page);
+        let Some(to) = request.to.as_ref().filter(|_| !has_none) else { continue };
         let (file, _) = file_and_table(&to.text);
         if is_stream(Path::new(&file)) || is_record(&request.name) {
             continue;
@@ -195,7 +195,7 @@ impl CopiedOutput {
         let when_there = entry.and_then(|entry| Some(*entry.when_there.as_ref()?.get_ref()));
         let key = match &copy.content {
             OutputContent::Lines { columns, .. } => key_among(project, engine, columns),
-            OutputContent::Totals { .. } | OutputContent::List(..) => Vec::new(),
+            _ => Vec::new(),
         };
         let own_table = || holds_several(&file).then(|| original.name.clone());
         Some(CopiedOutput {

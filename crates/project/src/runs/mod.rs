@@ -69,6 +69,15 @@ impl Project {
         let mut requests = Request::of_plan(&self.plan)?;
         // Totals without a file are asked for by name.
         requests.retain(|request| request.to.is_some());
+        if requests.iter().any(|request| request.content.is_page()) {
+            // A page marks rows whose amounts are known on different lines.
+            for request in &mut requests {
+                if let Content::Totals(totals) = &mut request.content {
+                    totals.compare_known = true;
+                }
+            }
+            requests.extend(self.page_parts(&requests)?);
+        }
         if let Some(keep) = self.plan.plan.keep_runs.as_ref().filter(|keep| *keep.get_ref() == 0) {
             let message = "a record is kept of no run";
             let help = "write how many, or leave `keep-runs` out";

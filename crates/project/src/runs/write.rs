@@ -32,6 +32,26 @@ pub(crate) struct PendingRecord {
     pub(crate) files: Vec<OutputFile>,
 }
 
+impl PendingRecord {
+    /// The record with its files where they are until they appear; `files` has those with lines.
+    pub(crate) fn readable(&self, files: &[OutputFile]) -> RunRecord {
+        let mut record = self.record.clone();
+        for fact in &mut record.facts {
+            fact.file = part_of(&self.folder.join(&fact.file), files);
+            for lookup in &mut fact.lookups {
+                lookup.file = part_of(&self.folder.join(&lookup.file), &self.files);
+            }
+        }
+        record
+    }
+}
+
+/// Where a file is until it appears.
+fn part_of(target: &Path, files: &[OutputFile]) -> String {
+    let own = files.iter().find(|file| file.path() == target);
+    own.map_or(target, OutputFile::part).to_string_lossy().into_owned()
+}
+
 /// The record of a run, where one is asked for.
 ///
 /// # Errors

@@ -146,7 +146,7 @@ impl Project {
         };
         let totals = job.outputs[fact].iter().find_map(|output| match &output.content {
             OutputContent::Totals { plan, layout } => Some((plan, layout.as_ref()?)),
-            OutputContent::Lines { .. } | OutputContent::List(..) => None,
+            _ => None,
         });
         let Some((plan, layout)) = totals else { return Err(no_sum(name).into()) };
         let mut all = Gathered::default();

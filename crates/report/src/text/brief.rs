@@ -53,6 +53,11 @@ const ENDINGS: [Ending; 6] = [
 
 /// Prints the lines of each fact and their amounts, from `read` to how they ended.
 pub fn counts(out: Out<'_>, ties: &[&TieOut]) -> io::Result<()> {
+    counts_table(ties).print(out, "  ")
+}
+
+/// The same as a table.
+pub(crate) fn counts_table(ties: &[&TieOut]) -> TextTable {
     let is_something = |(name, lines, amount): &&Ending| {
         let of = |tie: &&TieOut| {
             lines(tie) > 0 || tie.amounts.iter().any(|a| amount(a).is_none_or(|sum| !sum.is_zero()))
@@ -77,14 +82,24 @@ pub fn counts(out: Out<'_>, ties: &[&TieOut]) -> io::Result<()> {
             table.row(named.into_iter().chain(cells).chain(closes()));
         }
     }
-    table.print(out, "  ")
+    table
 }
 
 fn outputs(out: Out<'_>, ties: &[&TieOut]) -> io::Result<()> {
+    let table = outputs_table(ties);
+    if table.is_empty() {
+        return writeln!(out, "  Nothing was written: the plan has no [outputs] with `to`.");
+    }
+    table.print(out, "  ")
+}
+
+/// What was written where.
+pub(crate) fn outputs_table(ties: &[&TieOut]) -> TextTable {
     let mut table = TextTable::new(["Results", ">rows", "to"]);
     for written in ties.iter().flat_map(|tie| &tie.written).filter(|written| !written.beside) {
         let rows = written.groups.unwrap_or(written.tally.lines);
-        table.row([written.output.clone(), grouped(&rows.to_string()), written.to.clone()]);
+        let rows = if written.is_page { "·".to_owned() } else { grouped(&rows.to_string()) };
+        table.row([written.output.clone(), rows, written.to.clone()]);
     }
     let listed = |to: &String| {
         ties.iter().flat_map(|tie| &tie.written).any(|other| other.is_list && other.to == *to)
@@ -94,8 +109,5 @@ fn outputs(out: Out<'_>, ties: &[&TieOut]) -> io::Result<()> {
             table.row(["set aside".to_owned(), grouped(&aside.rows.to_string()), to.clone()]);
         }
     }
-    if table.is_empty() {
-        return writeln!(out, "  Nothing was written: the plan has no [outputs] with `to`.");
-    }
-    table.print(out, "  ")
+    table
 }

@@ -124,6 +124,13 @@ fn bridge(out: Out<'_>, name: &str, way: &FigureWay) -> io::Result<()> {
     if way.steps.is_empty() {
         return writeln!(out, "  {name}  {}, unchanged", figure_shown(way.to, way));
     }
+    bridge_table(name, way).print(out, "  ")?;
+    let whole = way.to.zip(way.from).and_then(|(to, from)| to.checked_sub(from));
+    writeln!(out, "  {QUIET}{} in all{QUIET:#}", difference_shown(whole, way))
+}
+
+/// The same as a table.
+pub(crate) fn bridge_table(name: &str, way: &FigureWay) -> TextTable {
     let mut table =
         TextTable::new([name.to_owned(), ">lines".to_owned(), ">difference".to_owned()]);
     table.row(["first run".to_owned(), String::new(), figure_shown(way.from, way)]);
@@ -134,10 +141,8 @@ fn bridge(out: Out<'_>, name: &str, way: &FigureWay) -> io::Result<()> {
             difference_shown(step.difference, way),
         ]);
     }
-    let whole = way.to.zip(way.from).and_then(|(to, from)| to.checked_sub(from));
     table.sum(["second run".to_owned(), String::new(), figure_shown(way.to, way)]);
-    table.print(out, "  ")?;
-    writeln!(out, "  {QUIET}{} in all{QUIET:#}", difference_shown(whole, way))
+    table
 }
 
 /// Kinds of causes as columns.

@@ -23,7 +23,7 @@ pub(super) fn affected_columns(checked: &Checked) -> impl Iterator<Item = String
 }
 
 /// The affected amounts, a cell for each column.
-pub(super) fn affected_cells(checked: &Checked, affected: Option<&Affected>) -> Vec<String> {
+pub(crate) fn affected_cells(checked: &Checked, affected: Option<&Affected>) -> Vec<String> {
     let cell = |(number, column): (usize, &interligo_project::AmountColumn)| {
         let Some(affected) = affected else { return String::new() };
         let is_of_another = affected.sums.get(number).is_none_or(|sum| sum.value().is_none());
@@ -175,6 +175,17 @@ pub(super) fn group_table(
     rows: usize,
     since: Option<&FindingsSince>,
 ) -> io::Result<()> {
+    groups_table(checked, groups, rows, since).print(out, "  ")?;
+    unknown_amounts(out, groups.iter().take(rows).map(|group| group.affected.as_ref()))
+}
+
+/// The first groups of findings as a table.
+pub(crate) fn groups_table(
+    checked: &Checked,
+    groups: &[Group<'_>],
+    rows: usize,
+    since: Option<&FindingsSince>,
+) -> TextTable {
     let column_names = ["Findings", "in", ">how many"].map(str::to_owned);
     let column_names = column_names.into_iter().chain(affected_columns(checked));
     let since_column_name = since.map(|_| "since the last run".to_owned());
@@ -195,8 +206,7 @@ pub(super) fn group_table(
         row.extend(since.map(|since| change(since, checked, group)));
         table.row(row);
     }
-    table.print(out, "  ")?;
-    unknown_amounts(out, groups.iter().take(rows).map(|group| group.affected.as_ref()))
+    table
 }
 
 /// How a group differs from the last run.

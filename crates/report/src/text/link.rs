@@ -20,6 +20,20 @@ pub fn links(out: Out<'_>, map: &LinkMap) -> io::Result<()> {
             "  {NOTICE}The plan has no links.{NOTICE:#} `interligo link find` proposes some."
         );
     }
+    links_table(map).print(out, "  ")?;
+    for link in &map.links {
+        if let Some(note) = &link.note {
+            writeln!(out, "  {NOTICE}{}: {note}{NOTICE:#}", link.path)?;
+        }
+    }
+    let next = "`interligo check` lists the unmatched keys; `interligo link map` draws all tables and \
+                links.";
+    writeln!(out)?;
+    note(out, QUIET, "  ", next)
+}
+
+/// The links with the lines that they find, as a table.
+pub(crate) fn links_table(map: &LinkMap) -> TextTable {
     let mut table = TextTable::new([
         "From → to",
         ">matched",
@@ -43,16 +57,7 @@ pub fn links(out: Out<'_>, map: &LinkMap) -> io::Result<()> {
             others(link),
         ]);
     }
-    table.print(out, "  ")?;
-    for link in &map.links {
-        if let Some(note) = &link.note {
-            writeln!(out, "  {NOTICE}{}: {note}{NOTICE:#}", link.path)?;
-        }
-    }
-    let next = "`interligo check` lists the unmatched keys; `interligo link map` draws all tables and \
-                links.";
-    writeln!(out)?;
-    note(out, QUIET, "  ", next)
+    table
 }
 
 /// A link with its tables.

@@ -27,12 +27,17 @@ pub use check::{
     ShownRows, check_csv, detail, for_owners, nothing_of, overview, would_not_stop, would_stop,
 };
 pub use closed::closed_changes;
-pub(crate) use compare::{cause_words, difference_shown, figure_shown, kind_name};
+pub(crate) use brief::{counts_table, outputs_table};
+pub(crate) use compare::{
+    bridge_table, cause_words, difference_shown, figure_shown, kind_name, moment,
+};
 pub use compare::{compared, compared_csv, compared_markdown, kept_runs};
 pub use error::{PlanText, error_line, error_messages, fix_line};
+pub(crate) use findings::{affected_cells, groups_table};
 pub use findings::{notes, recovered, summary};
 pub use formulas::formulas;
 pub use interligo_model::words::counted;
+pub(crate) use link::links_table;
 pub use link::{added, found_links, links, links_csv};
 pub use look::{profiles, profiles_csv, rows, rows_csv, values, values_csv};
 pub use map::map_text;
@@ -41,6 +46,7 @@ pub use mend::{
     nothing_to_undo, one_mended, open_key, suggestions,
 };
 pub use start::started;
+pub(crate) use tie_out::{amounts_table, blanks_table, links_table as tied_links_table, rounded_table};
 pub use tie_out::{tie_out, tie_out_csv};
 pub use totals::{TotalsLook, TotalsNotes, bare, not_shown, totals, totals_markdown};
 pub use trace::{cell, cell_markdown, traced, traced_markdown};

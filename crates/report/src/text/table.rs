@@ -18,11 +18,12 @@ const LINES: usize = 4;
 
 /// A table that grows row by row.
 pub(crate) struct TextTable {
-    column_names: Vec<String>,
-    right: Vec<bool>,
-    rows: Vec<Vec<String>>,
+    pub(crate) column_names: Vec<String>,
+    /// The columns that are put to the right.
+    pub(crate) right: Vec<bool>,
+    pub(crate) rows: Vec<Vec<String>>,
     /// Whether the last row is a sum, under a line of its own.
-    sum: bool,
+    pub(crate) sum: bool,
     /// The rows that stand out.
     emphasized: Vec<usize>,
     /// Columns that are shown in full at any width, besides the first.

@@ -168,6 +168,11 @@ fn amounts(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
         return Ok(());
     }
     writeln!(out)?;
+    amounts_table(tie).print(out, "  ")
+}
+
+/// Amounts on both sides.
+pub(crate) fn amounts_table(tie: &TieOut) -> TextTable {
     // Only the ways in which some amount ended; what goes on always.
     type Ending = (&'static str, fn(&Amount) -> Option<Decimal>);
     const ENDINGS: [Ending; 5] = [
@@ -194,13 +199,18 @@ fn amounts(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
         let named = [amount.column.clone(), sum(amount.read)].into_iter();
         table.row(named.chain(cells).chain(["yes".to_owned()]));
     }
-    table.print(out, "  ")
+    table
 }
 
 fn links(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
     if tie.links.is_empty() {
         return Ok(());
     }
+    links_table(tie).print(out, "  ")
+}
+
+/// How lines came out of each link.
+pub(crate) fn links_table(tie: &TieOut) -> TextTable {
     // Only the ways in which some line came out; found and not found always.
     let shown: Vec<LinkStatus> = LinkStatus::ALL
         .into_iter()
@@ -218,7 +228,7 @@ fn links(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
         });
         table.row([link.name.clone()].into_iter().chain(cells));
     }
-    table.print(out, "  ")
+    table
 }
 
 fn blanks(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
@@ -226,6 +236,13 @@ fn blanks(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
         return Ok(());
     }
     writeln!(out)?;
+    blanks_table(tie).print(out, "  ")?;
+    let why = "`interligo trace --total FIGURE` names the first line of each reason.";
+    writeln!(out, "  {QUIET}{why}{QUIET:#}")
+}
+
+/// On how many lines figures are blank, and why.
+pub(crate) fn blanks_table(tie: &TieOut) -> TextTable {
     let mut table = TextTable::new(["Figures", ">blank on", "because"]);
     for figure in &tie.blanks {
         let reasons = figure
@@ -235,9 +252,7 @@ fn blanks(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
         let reasons = reasons.collect::<Vec<_>>().join(", ");
         table.row([figure.name.clone(), grouped(&figure.lines.to_string()), reasons]);
     }
-    table.print(out, "  ")?;
-    let why = "`interligo trace --total FIGURE` names the first line of each reason.";
-    writeln!(out, "  {QUIET}{why}{QUIET:#}")
+    table
 }
 
 fn rounded(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
@@ -245,13 +260,18 @@ fn rounded(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
         return Ok(());
     }
     writeln!(out)?;
+    rounded_table(tie).print(out, "  ")
+}
+
+/// What rounding on each line makes of figures.
+pub(crate) fn rounded_table(tie: &TieOut) -> TextTable {
     let mut table =
         TextTable::new(["Rounded on each line", ">sum", ">sum before rounding", ">difference"]);
     for figure in &tie.rounded {
         let RoundedFigure { name, rounded, exact, difference } = figure;
         table.row([name.clone(), sum(*rounded), sum(*exact), sum(*difference)]);
     }
-    table.print(out, "  ")
+    table
 }
 
 /// Prints of a fact of which no output is made where it is, if anywhere.
@@ -278,7 +298,7 @@ fn outputs(out: Out<'_>, plan: &Plan, tie: &TieOut) -> io::Result<()> {
     }
     let mut table = TextTable::new(["Written", ">rows", ">contains", "to"]);
     for written in &tie.written {
-        let rows = match written.beside {
+        let rows = match written.beside || written.is_page {
             true => "·".to_owned(),
             false => grouped(&written.groups.unwrap_or(written.tally.lines).to_string()),
         };
@@ -293,10 +313,10 @@ fn outputs(out: Out<'_>, plan: &Plan, tie: &TieOut) -> io::Result<()> {
         table.row([
             written.output.clone(),
             rows,
-            if written.is_list {
-                "a list".to_owned()
-            } else {
-                counted(written.tally.lines, "line")
+            match (written.is_list, written.is_page) {
+                (true, _) => "a list".to_owned(),
+                (_, true) => "a page".to_owned(),
+                _ => counted(written.tally.lines, "line"),
             },
             to,
         ]);

@@ -124,7 +124,7 @@ fn print_table(
 }
 
 /// The column names of what names a row. Levels share a column, each a little further in.
-fn label_column_names(table: &TotalsTable) -> Vec<String> {
+pub(crate) fn label_column_names(table: &TotalsTable) -> Vec<String> {
     if table.levels.len() < 2 {
         return table.by.clone();
     }
@@ -136,7 +136,7 @@ fn label_column_names(table: &TotalsTable) -> Vec<String> {
     vec![table.levels.iter().map(level).collect::<Vec<_>>().join(" > ")]
 }
 
-fn labels(table: &TotalsTable, row: &TotalsRow) -> Vec<String> {
+pub(crate) fn labels(table: &TotalsTable, row: &TotalsRow) -> Vec<String> {
     let labels = row_labels(table, row, |value| attribute_text(value));
     if table.levels.len() < 2 {
         return labels;
@@ -148,7 +148,7 @@ fn labels(table: &TotalsTable, row: &TotalsRow) -> Vec<String> {
 }
 
 /// The column name of a column where a single measure is reported above the table.
-fn short_column_name(table: &TotalsTable, number: usize) -> String {
+pub(crate) fn short_column_name(table: &TotalsTable, number: usize) -> String {
     let column = &table.columns[number];
     if table.across.is_empty() || table.measures.len() > 1 {
         return table.column_name_of(column);
@@ -236,7 +236,7 @@ fn advice(UnmetCondition { table, column, near }: &UnmetCondition) -> String {
 }
 
 /// The lines that a table does not show, in words.
-fn left_out(table: &TotalsTable, TotalsNotes { aside, unmet }: TotalsNotes<'_>) -> Vec<String> {
+pub(crate) fn left_out(table: &TotalsTable, TotalsNotes { aside, unmet }: TotalsNotes<'_>) -> Vec<String> {
     let mut notes = Vec::new();
     // Measures that leave out the same number of lines share a note.
     let mut told: Vec<(u64, u64)> = Vec::new();

@@ -6,6 +6,7 @@ mod append;
 mod columnar;
 pub mod compressed;
 pub mod json_lines;
+pub mod page;
 #[cfg(feature = "postgres")]
 pub mod postgres;
 #[cfg(feature = "sqlite")]
@@ -34,6 +35,7 @@ pub static FORMATS: &[(&str, Make)] = &[
     (".csv", || Arc::new(text::Text)),
     (".tsv", || Arc::new(StyledText(TextStyle { separator: '\t', ..TextStyle::default() }))),
     (".jsonl", || Arc::new(json_lines::JsonLines)),
+    (".html", || Arc::new(page::Page)),
     #[cfg(feature = "columnar")]
     (".parquet", || Arc::new(columnar::Parquet)),
     #[cfg(feature = "columnar")]

@@ -3,7 +3,7 @@
 
 use std::collections::BTreeMap;
 
-use interligo_engine::totals::{PartlyKnown, TotalsTable};
+use interligo_engine::totals::TotalsTable;
 use rust_xlsxwriter::{Note, Worksheet, XlsxError};
 
 /// The notes of a table, by the number of its row, from 0, and the column that they are on.
@@ -18,7 +18,7 @@ impl Marks {
     pub(super) fn of(table: &TotalsTable) -> Marks {
         let whole = table.by.is_empty().then_some(&table.whole);
         let rows = table.rows.iter().chain(whole).enumerate();
-        let notes = rows.filter_map(|(at, row)| Some((at, note(row.partly_known.as_ref()?))));
+        let notes = rows.filter_map(|(at, row)| Some((at, row.partly_known.as_ref()?.to_string())));
         Marks { notes: notes.collect(), column: usize::from(table.levels.len() > 1) }
     }
 
@@ -46,25 +46,4 @@ impl Marks {
 pub(super) fn counted(count: u64, unit: &str) -> String {
     let plural = if count == 1 { "" } else { "s" };
     format!("{count} {unit}{plural}")
-}
-
-/// What is to know of such a row: "8 of 22 lines have cost 807.84 and not all of revenue, cost, profit."
-fn note(partly: &PartlyKnown) -> String {
-    let names: Vec<&str> = partly.amounts.iter().map(|own| own.column_name.as_str()).collect();
-    let mut text = format!(
-        "These sums are over different lines. Of {}, {} all of {}.",
-        counted(partly.lines, "line"),
-        match partly.together {
-            0 => "none has".to_owned(),
-            1 => "1 has".to_owned(),
-            together => format!("{together} have"),
-        },
-        names.join(", ")
-    );
-    for own in partly.amounts.iter().filter(|own| own.more_lines > 0) {
-        let amount = own.more.map_or("overflows".to_owned(), |more| format!("comes to {more}"));
-        let others = counted(own.more_lines, "other");
-        text += &format!(" On {others}, {} {amount}.", own.column_name);
-    }
-    text
 }

@@ -1,0 +1,191 @@
+//! The totals that a run is asked for besides those of the plan, so that a page can show them by period.
+
+use std::collections::BTreeSet;
+
+use interligo_engine::bind::{Bound, Content, OutputKind, Request, TotalsRequest, Usual};
+use interligo_model::formula::{Function, NodeKind, Summary, parse};
+use interligo_model::plan::{Mistake, MistakeKind, Written, name};
+use interligo_model::values::date::PeriodUnit;
+
+use crate::closed::date_of;
+use crate::error::Error;
+use crate::project::Project;
+
+/// How outputs are called that are parts of a page.
+const NAME: &str = "part of a page: ";
+
+/// What a table is divided by.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum TableByPeriod {
+    /// Nothing: it has no file, and is not computed by the run.
+    Whole,
+    Years,
+    Months,
+}
+
+/// A part of a page.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum PagePart<'p> {
+    /// A fact day by day, from the beginning of the month and year to each.
+    InTime { fact: &'p str },
+    /// A table of totals of the plan.
+    Table { output: &'p str, by: TableByPeriod },
+}
+
+impl PagePart<'_> {
+    /// What its output is called.
+    pub(super) fn name(self) -> String {
+        match self {
+            PagePart::InTime { fact } => format!("{NAME}{fact} in time"),
+            PagePart::Table { output, by: TableByPeriod::Whole } => format!("{NAME}{output}"),
+            PagePart::Table { output, by: TableByPeriod::Years } => format!("{NAME}{output} by year"),
+            PagePart::Table { output, by: TableByPeriod::Months } => {
+                format!("{NAME}{output} by month")
+            }
+        }
+    }
+}
+
+/// Whether an output is a part of a page.
+pub(crate) fn is_page_part(output: &str) -> bool {
+    output.starts_with(NAME)
+}
+
+/// The mistake of a plan with a page in a program that has not said how pages are drawn.
+pub(super) fn cannot_draw() -> Mistake {
+    let message = "the plan has a page, and this program draws none";
+    let help = "let the program say how pages are drawn: Project::draw_pages_with";
+    Mistake::of_plan(MistakeKind::UnknownForm, message).help(help)
+}
+
+impl Project {
+    /// What a run is asked for so that a page of the plan can be made: its totals, by period as well, and its facts day by
+    /// day.
+    ///
+    /// # Errors
+    /// A mistake in the outputs of the plan.
+    pub fn page_requests(&self) -> Result<Vec<Request>, Error> {
+        self.page_parts(&[])
+    }
+
+    /// The same besides some requests.
+    pub(crate) fn page_parts(&self, others: &[Request]) -> Result<Vec<Request>, Error> {
+        let is_there = |output: &str| others.iter().any(|other| other.name == output);
+        let mut tables = Vec::new();
+        for entry in self.plan.outputs.iter().filter(|entry| entry.value.by.is_some()) {
+            let own = Request::of_entry(&self.plan, entry)?;
+            tables.push(Request { to: None, ..own });
+        }
+        let facts = self.bound_facts(&tables);
+        let mut parts = Vec::new();
+        for own in tables {
+            let part = |by, content| Request {
+                name: PagePart::Table { output: &own.name, by }.name(),
+                content: Content::Totals(Box::new(content)),
+                ..own.clone()
+            };
+            let Content::Totals(totals) = &own.content else { continue };
+            if !is_there(&own.name) {
+                let whole = TotalsRequest { compare_known: true, ..(**totals).clone() };
+                parts.push(part(TableByPeriod::Whole, whole));
+            }
+            let Some(date) = only_fact(&facts, &own.name).and_then(date_of) else { continue };
+            let units =
+                [(PeriodUnit::Year, TableByPeriod::Years), (PeriodUnit::Month, TableByPeriod::Months)];
+            for (unit, by) in units {
+                parts.extend(divided(totals, unit, date).map(|totals| part(by, totals)));
+            }
+        }
+        parts.extend(facts.iter().filter_map(in_time));
+        Ok(parts)
+    }
+
+    /// The facts with their outputs, bound; none where that fails, which is reported when they are computed.
+    fn bound_facts(&self, requests: &[Request]) -> Vec<Bound> {
+        let turned = |link: usize| self.bind_turned(requests, &BTreeSet::from([link])).ok();
+        let all = || (0..self.plan.link.len()).find_map(turned);
+        self.bind_turned(requests, &BTreeSet::new()).ok().or_else(all).unwrap_or_default()
+    }
+}
+
+/// The fact that a table is made of, where it is made of the lines of one, as they are.
+fn only_fact<'b>(facts: &'b [Bound], output: &str) -> Option<&'b Bound> {
+    let is_own = |bound: &&Bound| bound.outputs.iter().any(|own| own.name == output);
+    let fact = facts.iter().find(is_own)?;
+    let own = fact.outputs.iter().find(|own| own.name == output)?;
+    match &own.kind {
+        OutputKind::Totals(totals) => totals.has_one_source().then_some(fact),
+        _ => None,
+    }
+}
+
+fn written(text: String) -> Written {
+    Written::in_option("report", &text, 0..text.len())
+}
+
+/// The request for a fact day by day; none where its lines have no date.
+fn in_time(fact: &Bound) -> Option<Request> {
+    let (date, fact) = (name(date_of(fact)?), fact.fact.name.as_str());
+    let totals = TotalsRequest {
+        by: vec![written(format!("day({date})"))],
+        usual: Usual::ToDate,
+        ..TotalsRequest::default()
+    };
+    let part = Request::of_totals(PagePart::InTime { fact }.name(), totals);
+    Some(Request { of: Some(written(fact.to_owned())), ..part })
+}
+
+/// A table with a level more above its rows, the periods of a date; none where what it shows would be something else then.
+fn divided(totals: &TotalsRequest, unit: PeriodUnit, date: &str) -> Option<TotalsRequest> {
+    let period = format!("{}({})", unit.name(), name(date));
+    let mut totals = totals.clone();
+    let mut grouped = totals.by.iter().chain(&totals.across);
+    if grouped.any(|by| is_period(by)) {
+        // Its rows or columns are of one period each already.
+        return None;
+    }
+    let has_levels = totals.by.iter().any(|by| by.text.contains('>'));
+    for show in totals.show.iter_mut().flatten() {
+        *show = within_period(show, has_levels)?;
+    }
+    for sort in &mut totals.sort {
+        let (sign, rest) = sort.text.strip_prefix('-').map_or(("", &*sort.text), |rest| ("-", rest));
+        let own = within_period(&written(rest.to_owned()), has_levels)?;
+        *sort = written(format!("{sign}{}", own.text));
+    }
+    match totals.by.first_mut() {
+        Some(first) => *first = written(format!("{period} > {}", first.text)),
+        None => totals.by.push(written(period)),
+    }
+    (totals.whole_levels, totals.all_periods) = (1, None);
+    Some(totals)
+}
+
+/// Whether an attribute is the period of some date.
+fn is_period(attribute: &Written) -> bool {
+    let is_call = |kind: &NodeKind| matches!(kind, NodeKind::Call(Function::Period(_), _));
+    parse(attribute).is_ok_and(|node| is_call(&node.kind))
+}
+
+/// What is shown, of the lines of a period: a share of the whole is one of the row above. None for what goes along rows
+/// or reaches beyond the period.
+fn within_period(show: &Written, has_levels: bool) -> Option<Written> {
+    let node = parse(show).ok()?;
+    let NodeKind::Call(Function::Summary(summary), arguments) = &node.kind else {
+        return Some(show.clone());
+    };
+    match summary {
+        Summary::Share if !has_levels => {
+            let inner = arguments.first()?;
+            let of = format!("{}({inner})", Summary::ParentShare.name());
+            within_period(&written(inner.to_string()), has_levels).map(|_| written(of))
+        }
+        Summary::Share
+        | Summary::ParentShare
+        | Summary::Running
+        | Summary::YearBefore
+        | Summary::PeriodBefore
+        | Summary::ToDate(_) => None,
+        _ => Some(show.clone()),
+    }
+}
