@@ -191,7 +191,7 @@ fn engine(by: &[&str], show: &[&str]) -> (Engine, Vec<Output>) {
 fn totals(outputs: &[Output]) -> &TotalsPlan {
     match &outputs[0].content {
         OutputContent::Totals { plan, .. } => plan,
-        OutputContent::Lines { .. } | OutputContent::List(..) => unreachable!(),
+        _ => unreachable!(),
     }
 }
 

@@ -83,7 +83,11 @@ impl Project {
     ) -> Result<LinkMap, Error> {
         let job = self.prepare(&[], Extent::Everything, OnDuplicates::Report)?;
         let used = link_use(self, &job, parallelism, progress)?;
-        let used = job.engines.iter().zip(&used).map(|(engine, (outcome, usage))| (engine, outcome, usage));
+        let used = job
+            .engines
+            .iter()
+            .zip(&used)
+            .map(|(engine, (outcome, usage))| (engine, outcome, usage));
         Ok(LinkMap::over(self, &used.collect::<Vec<_>>()))
     }
 }

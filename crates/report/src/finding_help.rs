@@ -10,7 +10,12 @@ use crate::text::{QUIET, TITLE, paragraph};
 /// Prints what a kind of finding means.
 pub fn explain(out: Out<'_>, code: Code) -> io::Result<()> {
     let FindingKind { what, why, ways, stops, .. } = code.kind();
-    writeln!(out, "{TITLE}{}{TITLE:#}\n{}", code.name(), paragraph(out.width(), &format!("{}.", capital(what))))?;
+    writeln!(
+        out,
+        "{TITLE}{}{TITLE:#}\n{}",
+        code.name(),
+        paragraph(out.width(), &format!("{}.", capital(what)))
+    )?;
     writeln!(out, "{}", paragraph(out.width(), why))?;
     if let Some(stopping) = stops {
         let when = format!("It ends a run {}.", stopping.when);

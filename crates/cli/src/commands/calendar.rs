@@ -124,7 +124,11 @@ fn one(
     match &options.svg {
         None => text::calendar(out, &calendar, crate::printed::width())?,
         Some(path) => {
-            opened.write_picture("--svg", path, interligo_report::svg::calendar_svg(&calendar).as_bytes())?;
+            opened.write_picture(
+                "--svg",
+                path,
+                interligo_report::svg::calendar_svg(&calendar).as_bytes(),
+            )?;
             writeln!(out, "The calendar is written: {}", path.display())?;
         }
     }

@@ -15,7 +15,11 @@ pub(crate) fn compare(options: &CompareOptions, out: Out<'_>) -> Result<(), Fail
     let compared = opened.project.compare(&options.runs, &wanted);
     let compared = compared.map_err(|error| opened.failure(error))?;
     if let Some(path) = &options.svg {
-        opened.write_picture("--svg", path, interligo_report::svg::bridge_svg(&compared).as_bytes())?;
+        opened.write_picture(
+            "--svg",
+            path,
+            interligo_report::svg::bridge_svg(&compared).as_bytes(),
+        )?;
         writeln!(out, "The bridge is written: {}", path.display())?;
         return Ok(());
     }

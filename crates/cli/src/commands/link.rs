@@ -64,7 +64,11 @@ fn map(plan: &PlanOptions, svg: Option<&Path>, out: Out<'_>) -> Result<(), Failu
         None => text::map_text(out, &map, crate::printed::width())?,
         Some(path) => {
             let title = opened.project.plan.plan.name.as_deref().unwrap_or("Links");
-            opened.write_picture("--svg", path, interligo_report::svg::map_svg(&map, title).as_bytes())?;
+            opened.write_picture(
+                "--svg",
+                path,
+                interligo_report::svg::map_svg(&map, title).as_bytes(),
+            )?;
             writeln!(out, "The map is written: {}", path.display())?;
         }
     }

@@ -69,11 +69,8 @@ impl Opened {
     fn at(plan: PathBuf, parallelism: Parallelism) -> Result<Opened, Failure> {
         let parsed = parsed(&plan)?;
         let source = parsed.source.clone();
-        let mut project = Project::open(parsed, folder_of(&plan)).map_err(|error| Failure::Work {
-            error,
-            plan: plan.clone(),
-            text: source,
-        })?;
+        let mut project = Project::open(parsed, folder_of(&plan))
+            .map_err(|error| Failure::Work { error, plan: plan.clone(), text: source })?;
         project.draw_pages_with(interligo_report::html::page);
         if let Some(recovered) = project.recovered.clone() {
             crate::printed::say_all(text::recovered(recovered));

@@ -3,6 +3,7 @@
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on has failed")]
 
 mod bad_input;
+mod browser;
 mod changing;
 mod checks;
 mod closed;
@@ -34,6 +35,9 @@ mod mend;
 mod mistakes;
 mod office_suite;
 mod outputs;
+mod page_browsing;
+mod page_data;
+mod pages;
 mod periods;
 mod runs;
 mod schema;

@@ -53,7 +53,7 @@ impl<'f> MeasureBinder<'f> {
             }
             (None, None) => match request.usual {
                 Usual::Totals => self.usual(),
-                Usual::ToDate => self.to_date(),
+                Usual::ToDate => self.usual_to_date(),
             },
             (None, Some(_)) => {}
         }
@@ -98,29 +98,23 @@ impl<'f> MeasureBinder<'f> {
         [("lines".to_owned(), lines, Base::Lines)].into_iter().chain(figures).collect()
     }
 
-    /// Lines and figures, or amounts, to date; see [`Usual::ToDate`]. All sources have the same, in the same order.
-    fn to_date(&mut self) {
-        let mut shown = self.lines_and_figures();
-        if shown.len() == 1 {
-            let fact = &self.facts[self.owner].fact;
-            shown.extend(fact.amounts.iter().map(|column| {
-                let name = &fact.columns[*column];
-                (name.clone(), Written::in_option("show", name, 0..name.len()), Base::Column(*column))
-            }));
-        }
+    /// Lines and figures to date; see [`Usual::ToDate`]. All sources have the same, in the same order.
+    fn usual_to_date(&mut self) {
         let lines = Written::in_option("show", "lines", 0..5);
         let before = self.source(self.owner, Some(Shift::Year), &lines);
-        for (name, written, what) in shown {
+        for (name, written, what) in self.lines_and_figures() {
             let optional = matches!(what, Base::Figure(_));
             for source in [0, before] {
                 let column_name = match source {
                     0 => name.clone(),
                     _ => format!("{}({name})", Summary::YearBefore.name()),
                 };
-                let of_month = self.add(source, column_name, written.clone(), what.clone(), optional);
+                let of_month =
+                    self.add(source, column_name, written.clone(), what.clone(), optional);
                 let [month, year] = [PeriodUnit::Month, PeriodUnit::Year].map(Cumulated::ToDate);
                 self.columns[of_month].cumulated = Some(month);
-                let of_year = BoundColumn { cumulated: Some(year), ..self.columns[of_month].clone() };
+                let of_year =
+                    BoundColumn { cumulated: Some(year), ..self.columns[of_month].clone() };
                 self.columns.push(of_year);
             }
         }

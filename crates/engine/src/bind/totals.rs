@@ -82,8 +82,8 @@ pub(crate) struct BoundLayout {
     pub(crate) versus: Option<(usize, usize)>,
     pub(crate) sort: Vec<SortKey>,
     pub(crate) top: Option<usize>,
-    /// Of how many levels, from the outermost, all rows are shown nevertheless.
-    pub(crate) whole_levels: usize,
+    /// How many levels, from the outermost, divide it into tables that are apart.
+    pub(crate) levels_apart: usize,
     pub(crate) all_periods: Option<Written>,
     /// Whether all sources have the same, so that what has no total in the first has none in the others.
     pub(crate) are_alike: bool,
@@ -148,7 +148,7 @@ pub(super) fn bind_totals(
         versus,
         sort: request.sort.iter().map(sort_key).collect::<Result<_, _>>()?,
         top: request.top.as_ref().map(|(_, top)| *top),
-        whole_levels: request.whole_levels,
+        levels_apart: request.levels_apart,
         are_alike: request.show.is_none() && request.usual == Usual::ToDate,
         all_periods: request.all_periods.clone(),
     };

@@ -21,8 +21,9 @@ pub struct TotalsRequest {
     pub sort: Vec<Written>,
     /// How many rows of a level are shown.
     pub top: Option<(Written, usize)>,
-    /// Of how many levels, from the outermost, all rows are shown nevertheless.
-    pub whole_levels: usize,
+    /// How many levels, from the outermost, divide it into tables that are apart: all their rows are shown, and shares are of
+    /// them.
+    pub levels_apart: usize,
     /// Whether periods without lines are shown, with the place where that is asked.
     pub all_periods: Option<Written>,
     /// What an attribute is that a fact does not reach.
@@ -37,8 +38,7 @@ pub enum Usual {
     /// Lines, and all figures that have a total.
     #[default]
     Totals,
-    /// The same, or the amounts where there is no figure, from the beginning of the month and of the year to each period;
-    /// each beside that of a year before.
+    /// The same from the beginning of the month and of the year to each period, each beside that of a year before.
     ToDate,
 }
 
@@ -69,7 +69,7 @@ impl TotalsRequest {
             filter: output.filter.as_ref().map(|text| plan.written(text)),
             sort: output.sort.as_ref().map(all).unwrap_or_default(),
             top: top.map(|top| (plan.written_at("", top.span()), *top.get_ref())),
-            whole_levels: 0,
+            levels_apart: 0,
             all_periods: all_periods.map(|all| plan.written_at("", all.span())),
             not_shared: output.not_shared.unwrap_or_default(),
             compare_known: false,

@@ -23,8 +23,8 @@ pub struct Layout {
     /// By what rows are sorted, where that was not asked for.
     pub(super) sorted_by: Option<String>,
     pub(super) top: Option<usize>,
-    /// Of how many levels, from the outermost, all rows are shown nevertheless.
-    pub(super) whole_levels: usize,
+    /// How many levels, from the outermost, divide it into tables that are apart.
+    pub(super) levels_apart: usize,
     pub(super) all_periods: bool,
     pub(super) time: Option<TimeAttribute>,
 }
@@ -61,8 +61,7 @@ impl Layout {
         let mut columns = Vec::new();
         for column in &bound.columns {
             let BoundColumn { column_name, written, source, base, cumulated, share } = column;
-            let measure =
-                if *source == 0 || bound.are_alike { found[*base] } else { Some(*base) };
+            let measure = if *source == 0 || bound.are_alike { found[*base] } else { Some(*base) };
             let Some(measure) = measure else { continue };
             if let Some(Cumulated::ToDate(unit)) = cumulated {
                 let time = time.as_ref().map_err(|why| no_time(written, why))?;
@@ -90,7 +89,7 @@ impl Layout {
             sort: Vec::new(),
             sorted_by: None,
             top: bound.top,
-            whole_levels: bound.whole_levels,
+            levels_apart: bound.levels_apart,
             all_periods: bound.all_periods.is_some(),
             time: time.as_ref().ok().cloned(),
         };

@@ -43,7 +43,11 @@ impl fmt::Display for PartlyKnown {
             together => format!("{together} have"),
         };
         let lines = counted(self.lines, "line");
-        write!(f, "These sums are over different lines. Of {lines}, {have} all of {}.", names.join(", "))?;
+        write!(
+            f,
+            "These sums are over different lines. Of {lines}, {have} all of {}.",
+            names.join(", ")
+        )?;
         for own in self.amounts.iter().filter(|own| own.more_lines > 0) {
             let amount = own.more.map_or("overflows".to_owned(), |more| format!("comes to {more}"));
             let others = counted(own.more_lines, "other");

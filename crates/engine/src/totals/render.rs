@@ -97,9 +97,10 @@ impl Renderer<'_> {
                 along_rows(self.sources, root, &layout.levels, time.attribute, values, unit);
             }
         }
-        self.sort(root, 0);
+        let whole = root.cells.clone();
+        self.sort(root, 0, &whole);
         if let Some(top) = layout.top {
-            root.at_level_mut(layout.whole_levels, &mut |node| self.sources.keep_top(node, top));
+            root.at_level_mut(layout.levels_apart, &mut |node| self.sources.keep_top(node, top));
         }
         if let Some(time) = layout.time.as_ref().filter(|time| !in_rows(time)) {
             for unit in self.runs.iter().filter_map(to_date) {
@@ -115,10 +116,13 @@ impl Renderer<'_> {
         }
     }
 
-    fn sort(&self, node: &mut Node, level: usize) {
+    /// Puts the rows below a row in order; `level` is theirs, `whole` is what shares are of.
+    fn sort(&self, node: &mut Node, level: usize, whole: &Cells) {
         if level >= self.layout.levels.len() {
             return;
         }
+        let apart = (level <= self.layout.levels_apart).then(|| node.cells.clone());
+        let whole = apart.as_ref().unwrap_or(whole);
         if !self.layout.sort.is_empty() {
             let before: usize = self.layout.levels[..level].iter().sum();
             let parent = node.cells.clone();
@@ -130,9 +134,9 @@ impl Renderer<'_> {
                         }
                         _ => Value::Blank,
                     },
-                    SortBy::Measure(measure) => self
-                        .measure(*measure, child, None, &parent, &parent)
-                        .unwrap_or(Value::Blank),
+                    SortBy::Measure(measure) => {
+                        self.measure(*measure, child, None, &parent, whole).unwrap_or(Value::Blank)
+                    }
                 };
                 self.layout.sort.iter().map(key).collect()
             };
@@ -141,7 +145,7 @@ impl Renderer<'_> {
             keyed.sort_by(|(a, _), (b, _)| self.in_order(a, b));
             node.children = keyed.into_iter().map(|(_, child)| child).collect();
         }
-        node.children.iter_mut().for_each(|child| self.sort(child, level + 1));
+        node.children.iter_mut().for_each(|child| self.sort(child, level + 1, whole));
     }
 
     /// The order of two rows by what they are sorted by. Blanks stay last in either direction.
@@ -261,17 +265,25 @@ impl Renderer<'_> {
                 .collect(),
             sorted_by: self.layout.sorted_by.clone(),
         };
-        let row = |node: &Node, parent: &Cells| -> Result<Vec<Value<'static>>, TotalsError> {
+        let row = |node: &Node,
+                   parent: &Cells,
+                   whole: &Cells|
+         -> Result<Vec<Value<'static>>, TotalsError> {
             let of = |at| (0..column_names.len()).map(move |measure| (at, measure));
             ats()
                 .flat_map(of)
-                .map(|(at, measure)| self.measure(measure, node, at, parent, &root.cells))
+                .map(|(at, measure)| self.measure(measure, node, at, parent, whole))
                 .collect()
         };
-        table.whole.values = row(root, &root.cells)?;
-        let mut open: Vec<(&Node, &Cells, usize)> =
-            root.children.iter().rev().map(|child| (child, &root.cells, 0)).collect();
-        while let Some((node, parent, level)) = open.pop() {
+        table.whole.values = row(root, &root.cells, &root.cells)?;
+        // Rows with the row above, what shares are of, and their level.
+        let mut open: Vec<(&Node, &Cells, &Cells, usize)> =
+            root.children.iter().rev().map(|child| (child, &root.cells, &root.cells, 0)).collect();
+        while let Some((node, parent, whole, level)) = open.pop() {
+            // The head of a table that is apart is the whole of it.
+            let is_head = level < self.layout.levels_apart;
+            let (parent, whole) =
+                if is_head { (&node.cells, &node.cells) } else { (parent, whole) };
             let key = node.path.iter().enumerate();
             let key = key.map(|(at, rank)| self.values[at][*rank as usize].clone()).collect();
             if strikes(Fault::TotalsRowLost) {
@@ -281,13 +293,14 @@ impl Renderer<'_> {
                 key,
                 level,
                 rest: node.rest,
-                values: row(node, parent)?,
+                values: row(node, parent, whole)?,
                 partly_known: self.partly_known(node),
             });
             if node.children.is_empty() {
                 self.tally(node, &mut table.sources);
             }
-            open.extend(node.children.iter().rev().map(|child| (child, &node.cells, level + 1)));
+            let below = node.children.iter().rev();
+            open.extend(below.map(|child| (child, &node.cells, whole, level + 1)));
         }
         if root.children.is_empty() && table.by.is_empty() {
             self.tally(root, &mut table.sources);

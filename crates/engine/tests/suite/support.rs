@@ -112,7 +112,7 @@ pub(crate) fn engine_for(plan: &str, tables: &Tables, request: Request) -> Asked
 pub(crate) fn totals_plans(outputs: &[Output]) -> Vec<&TotalsPlan> {
     let plans = outputs.iter().filter_map(|output| match &output.content {
         OutputContent::Totals { plan, .. } => Some(plan.as_ref()),
-        OutputContent::Lines { .. } | OutputContent::List(..) => None,
+        _ => None,
     });
     plans.collect()
 }
@@ -139,7 +139,7 @@ pub(crate) fn run_both_sides(
     let plans = totals_plans(outputs);
     let layout = outputs.iter().find_map(|output| match &output.content {
         OutputContent::Totals { layout, .. } => layout.as_deref(),
-        OutputContent::Lines { .. } | OutputContent::List(..) => None,
+        _ => None,
     });
     let layout = layout.expect("the first source has the layout");
     let mut groups: Vec<Vec<Groups<'_>>> =

@@ -52,7 +52,8 @@ impl<'a> ClosedLines<'a> {
         let facts = record.facts.iter().filter_map(|fact| {
             let number = job.engines.iter().position(|own| own.bound.fact.name == fact.name)?;
             let engine = &job.engines[number];
-            let (date, attributes) = (date_of(&engine.bound), attributes(&job.outputs[number], engine));
+            let (date, attributes) =
+                (date_of(&engine.bound), attributes(&job.outputs[number], engine));
             Some(DatedFact { engine, date, attributes })
         });
         let facts = facts.collect();

@@ -12,7 +12,7 @@ use interligo_model::values::value::Value;
 pub struct FactInTime<'a> {
     /// Its name.
     pub fact: &'a str,
-    /// What is shown of each period: lines, then figures, or amounts where there are none.
+    /// What is shown of each period: lines, then figures.
     pub measures: Vec<(String, MeasureKind)>,
     /// The first and the last day with lines.
     pub days: (Day, Day),
@@ -116,7 +116,9 @@ fn periods(
             until: until.min(last),
             is_over: until <= last,
             before_is_partial: before_from < first,
-            changes: changes.map(|(kind, (now, before))| change(kind, (*now)?, (*before)?)).collect(),
+            changes: changes
+                .map(|(kind, (now, before))| change(kind, (*now)?, (*before)?))
+                .collect(),
             values,
             before,
         })

@@ -133,10 +133,7 @@ impl Project {
     }
 
     /// The same from the last run that a record is kept of to the one whose files are about to appear.
-    pub(crate) fn pending_bridge(
-        &self,
-        pending: (&Path, &RunRecord),
-    ) -> Option<Comparison> {
+    pub(crate) fn pending_bridge(&self, pending: (&Path, &RunRecord)) -> Option<Comparison> {
         let last = self.run_numbers().last()?.to_string();
         let folder = self.record_at(&last).ok()?;
         let record = RunRecord::read(&folder).ok()?;
@@ -175,7 +172,8 @@ impl Project {
                 (name, worst_keys(engine, link, checked))
             })
         });
-        let own = || self.plan.plan.name.clone().unwrap_or_else(|| self.plan.file_stem().to_owned());
+        let own =
+            || self.plan.plan.name.clone().unwrap_or_else(|| self.plan.file_stem().to_owned());
         PageResults {
             title: title.map_or_else(own, str::to_owned),
             plan: &self.plan,

@@ -38,7 +38,9 @@ impl PagePart<'_> {
         match self {
             PagePart::InTime { fact } => format!("{NAME}{fact} in time"),
             PagePart::Table { output, by: TableByPeriod::Whole } => format!("{NAME}{output}"),
-            PagePart::Table { output, by: TableByPeriod::Years } => format!("{NAME}{output} by year"),
+            PagePart::Table { output, by: TableByPeriod::Years } => {
+                format!("{NAME}{output} by year")
+            }
             PagePart::Table { output, by: TableByPeriod::Months } => {
                 format!("{NAME}{output} by month")
             }
@@ -90,8 +92,10 @@ impl Project {
                 parts.push(part(TableByPeriod::Whole, whole));
             }
             let Some(date) = only_fact(&facts, &own.name).and_then(date_of) else { continue };
-            let units =
-                [(PeriodUnit::Year, TableByPeriod::Years), (PeriodUnit::Month, TableByPeriod::Months)];
+            let units = [
+                (PeriodUnit::Year, TableByPeriod::Years),
+                (PeriodUnit::Month, TableByPeriod::Months),
+            ];
             for (unit, by) in units {
                 parts.extend(divided(totals, unit, date).map(|totals| part(by, totals)));
             }
@@ -140,24 +144,18 @@ fn divided(totals: &TotalsRequest, unit: PeriodUnit, date: &str) -> Option<Total
     let period = format!("{}({})", unit.name(), name(date));
     let mut totals = totals.clone();
     let mut grouped = totals.by.iter().chain(&totals.across);
-    if grouped.any(|by| is_period(by)) {
+    if grouped.any(is_period) {
         // Its rows or columns are of one period each already.
         return None;
     }
-    let has_levels = totals.by.iter().any(|by| by.text.contains('>'));
-    for show in totals.show.iter_mut().flatten() {
-        *show = within_period(show, has_levels)?;
-    }
-    for sort in &mut totals.sort {
-        let (sign, rest) = sort.text.strip_prefix('-').map_or(("", &*sort.text), |rest| ("-", rest));
-        let own = within_period(&written(rest.to_owned()), has_levels)?;
-        *sort = written(format!("{sign}{}", own.text));
+    if !totals.show.iter().flatten().all(is_of_period) {
+        return None;
     }
     match totals.by.first_mut() {
         Some(first) => *first = written(format!("{period} > {}", first.text)),
         None => totals.by.push(written(period)),
     }
-    (totals.whole_levels, totals.all_periods) = (1, None);
+    (totals.levels_apart, totals.all_periods) = (1, None);
     Some(totals)
 }
 
@@ -167,25 +165,20 @@ fn is_period(attribute: &Written) -> bool {
     parse(attribute).is_ok_and(|node| is_call(&node.kind))
 }
 
-/// What is shown, of the lines of a period: a share of the whole is one of the row above. None for what goes along rows
-/// or reaches beyond the period.
-fn within_period(show: &Written, has_levels: bool) -> Option<Written> {
-    let node = parse(show).ok()?;
-    let NodeKind::Call(Function::Summary(summary), arguments) = &node.kind else {
-        return Some(show.clone());
+/// Whether what is shown of a period is of its lines alone, and not along rows or of an earlier time.
+fn is_of_period(show: &Written) -> bool {
+    let along = |summary: &Summary| {
+        use Summary::{PeriodBefore, Running, ToDate, YearBefore};
+        matches!(summary, Running | ToDate(_) | YearBefore | PeriodBefore)
     };
-    match summary {
-        Summary::Share if !has_levels => {
-            let inner = arguments.first()?;
-            let of = format!("{}({inner})", Summary::ParentShare.name());
-            within_period(&written(inner.to_string()), has_levels).map(|_| written(of))
+    let Ok(mut node) = parse(show) else { return false };
+    // Functions of rows are outermost.
+    while let NodeKind::Call(Function::Summary(summary), arguments) = &node.kind {
+        if along(summary) {
+            return false;
         }
-        Summary::Share
-        | Summary::ParentShare
-        | Summary::Running
-        | Summary::YearBefore
-        | Summary::PeriodBefore
-        | Summary::ToDate(_) => None,
-        _ => Some(show.clone()),
+        let Some(inner) = arguments.first() else { break };
+        node = inner.clone();
     }
+    true
 }

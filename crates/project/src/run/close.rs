@@ -125,7 +125,8 @@ impl Closing<'_> {
         prove(&tie_out)?;
         // Records and copies are no results.
         let mut tie_out = tie_out;
-        let is_result = |output: &str| !(is_record(output) || is_copy(output) || is_page_part(output));
+        let is_result =
+            |output: &str| !(is_record(output) || is_copy(output) || is_page_part(output));
         tie_out.written.retain(|written| is_result(&written.output));
         let outcome =
             Outcome { findings, totals: Vec::new(), tie_out, since: FilesSince::default() };

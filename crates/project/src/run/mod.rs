@@ -226,7 +226,8 @@ impl Pass<'_> {
     /// The tables and links, as the lines used them.
     fn map(&self, facts: &[Closed]) -> LinkMap {
         let used = self.job.engines.iter().zip(facts);
-        let used = used.filter_map(|(engine, fact)| Some((engine, &fact.outcome, fact.usage.as_ref()?)));
+        let used =
+            used.filter_map(|(engine, fact)| Some((engine, &fact.outcome, fact.usage.as_ref()?)));
         LinkMap::over(self.project, &used.collect::<Vec<_>>())
     }
 

@@ -72,7 +72,8 @@ pub(super) fn publish_all(
     if project.plan.plan.schema {
         files.extend(schema_files(project, job, plan, &published.outcomes, &files)?);
     }
-    let Recorded { closed, bridge } = keep_record(project, job, guard, (&mut published, &mut files))?;
+    let Recorded { closed, bridge } =
+        keep_record(project, job, guard, (&mut published, &mut files))?;
     files.extend(draw_pages(project, job, plan, &published.outcomes, found, bridge.as_ref())?);
     files.extend(copies_made(project, job, &published.outcomes)?);
     let written: Vec<PathBuf> =

@@ -8,6 +8,7 @@ mod closing;
 mod examples;
 mod links_oracle;
 mod oracle;
+mod pages;
 mod shapes;
 mod support;
 mod traces;

@@ -23,7 +23,7 @@ pub(super) fn bars(table: &TotalsTable, measure: usize, number: usize) -> Markup
     };
     let known = table.rows.iter().filter_map(|row| Some((row, drawn_of(row, column)?)));
     let mut known: Vec<(&TotalsRow, Decimal)> = known.collect();
-    known.sort_by(|a, b| b.1.cmp(&a.1));
+    known.sort_by_key(|(_, value)| std::cmp::Reverse(*value));
     let name = seen(&table.measures[measure].column_name).into_owned();
     let Some((first, largest)) = known.first() else {
         return html! { p.quiet { "No value of " (name) " is known." } };
@@ -45,14 +45,14 @@ pub(super) fn bars(table: &TotalsTable, measure: usize, number: usize) -> Markup
                 @for (row, value) in known.iter().take(MOST) {
                     @let at = scale.at(*value, TRACK);
                     @let label = row_labels(table, row).join(", ");
-                    li.bar data-key=(label) {
+                    li { div.group data-key=(label) {
                         span.name dir="auto" { (label) }
                         span.track {
                             span.fill.below[*value < Decimal::ZERO] style=(place(at.min(zero), at.max(zero))) {}
                         }
                         span.amount { (measure_of(Some(*value), kind)) }
                         span.share { (whole.and_then(|whole| share(*value, whole)).unwrap_or_default()) }
-                    }
+                    } }
                 }
             }
         }

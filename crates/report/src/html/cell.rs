@@ -31,11 +31,11 @@ impl Cell {
 
     /// As a cell of a table.
     pub(super) fn markup(&self) -> Markup {
-        html! { td.n data-v=[self.exact.as_deref()] { (self.shown) } }
+        html! { td data-v=[self.exact.as_deref()] { (self.shown) } }
     }
 
     /// In one text: what is read, then what is exact, where that is more.
-    pub(super) fn packed(&self) -> String {
+    pub(super) fn joined(&self) -> String {
         match &self.exact {
             Some(exact) => format!("{}|{exact}", self.shown),
             None => self.shown.clone(),
@@ -65,8 +65,18 @@ fn days(first: Day, last: Day) -> String {
 /// A period in words: `2025`, `March 2025`.
 pub(super) fn period_words(period: Period) -> String {
     const MONTHS: [&str; 12] = [
-        "January", "February", "March", "April", "May", "June", "July", "August", "September",
-        "October", "November", "December",
+        "January",
+        "February",
+        "March",
+        "April",
+        "May",
+        "June",
+        "July",
+        "August",
+        "September",
+        "October",
+        "November",
+        "December",
     ];
     match (period.unit, period.days()) {
         (PeriodUnit::Month, Some((first, _))) => {

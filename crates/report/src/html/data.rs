@@ -11,7 +11,7 @@ use interligo_project::{FactInTime, PageResults};
 use serde::Serialize;
 
 use super::cell::period_days;
-use super::figures::{cards, heading};
+use super::figures::{cards, headline};
 use super::totals::{cells, row_labels};
 
 /// More rows than this by period are left out: the page would become too heavy to send.
@@ -30,7 +30,7 @@ struct PageData {
 
 #[derive(Serialize)]
 struct FiguresData {
-    heading: String,
+    headline: String,
     /// Values with their changes.
     cards: Vec<(String, String)>,
 }
@@ -42,7 +42,7 @@ struct TableData {
     rows: Vec<RowData>,
 }
 
-/// The level of a row, whether it brings others together, its labels and its values, see `Cell::packed`.
+/// The level of a row, whether it brings others together, its labels and its values, see `Cell::joined`.
 type RowData = (usize, bool, Vec<String>, Vec<String>);
 
 /// The data of a page, safe within a script element.
@@ -76,17 +76,13 @@ fn by_period(fact: &FactInTime<'_>) -> BTreeMap<String, FiguresData> {
     let all = fact.years.iter().chain(&fact.months);
     let figures = all.map(|period| {
         let cards = cards(fact, period).map(|card| (card.value, card.change)).collect();
-        (period.period.to_string(), FiguresData { heading: heading(fact, period), cards })
+        (period.period.to_string(), FiguresData { headline: headline(fact, period), cards })
     });
     figures.collect()
 }
 
 /// Puts the rows of a table that has periods above them under the period of each.
-fn divided(
-    table: &TotalsTable,
-    like: &TotalsTable,
-    tables: &mut BTreeMap<String, TableData>,
-) {
+fn divided(table: &TotalsTable, like: &TotalsTable, tables: &mut BTreeMap<String, TableData>) {
     if table.rows.len() > MOST_ROWS {
         return;
     }
@@ -106,7 +102,7 @@ fn divided(
         }
         let Some(period) = own else { continue };
         let data = tables.entry(period.to_string()).or_default();
-        let values = cells(table, row).map(|cell| cell.packed()).collect();
+        let values = cells(table, row).map(|cell| cell.joined()).collect();
         match (row.level, like.by.is_empty()) {
             (0, _) => data.whole = values,
             (_, true) => {}

@@ -18,7 +18,7 @@ pub(super) fn key_figures(fact: &FactInTime<'_>, number: usize) -> Markup {
     let Some(last) = fact.years.last() else { return html! {} };
     html! {
         div.figures data-fact=(number) {
-            p.period { (heading(fact, last)) }
+            p.period { (headline(fact, last)) }
             ul.cards {
                 @for ((name, _), card) in fact.measures.iter().zip(cards(fact, last)) {
                     li {
@@ -67,7 +67,7 @@ fn change_words(change: Change) -> String {
 }
 
 /// Which days figures are of, and which they are held against.
-pub(super) fn heading(fact: &FactInTime<'_>, period: &PeriodFigures) -> String {
+pub(super) fn headline(fact: &FactInTime<'_>, period: &PeriodFigures) -> String {
     let words = period_words(period.period);
     let own = match period.is_over {
         true => format!("{words}, beside the year before"),

@@ -39,7 +39,12 @@ impl<'t> Heat<'t> {
             (2, 0) => {
                 let column = table.columns.iter().position(|c| c.measure == measure)?;
                 // Periods go across.
-                let is_time = |at: usize| table.rows.iter().all(|row| row.key.get(at).is_none_or(|v| days_of(v).is_some()));
+                let is_time = |at: usize| {
+                    table
+                        .rows
+                        .iter()
+                        .all(|row| row.key.get(at).is_none_or(|v| days_of(v).is_some()))
+                };
                 let (down, across) = if is_time(0) && !is_time(1) { (1, 0) } else { (0, 1) };
                 for row in table.finest_rows().filter(|row| row.rest.is_none()) {
                     heat.note(&row.key[down], &row.key[across], row.values[column].number());
@@ -48,7 +53,9 @@ impl<'t> Heat<'t> {
             (1, 1) => {
                 for row in table.rows.iter().filter(|row| row.rest.is_none()) {
                     for (column, value) in table.columns.iter().zip(&row.values) {
-                        if let (Some([key]), true) = (column.key.as_deref(), column.measure == measure) {
+                        if let (Some([key]), true) =
+                            (column.key.as_deref(), column.measure == measure)
+                        {
                             heat.note(&row.key[0], key, value.number());
                         }
                     }
@@ -56,11 +63,17 @@ impl<'t> Heat<'t> {
             }
             _ => return None,
         }
-        let fits = (2..=MOST.0).contains(&heat.rows.len()) && (2..=MOST.1).contains(&heat.columns.len());
+        let fits =
+            (2..=MOST.0).contains(&heat.rows.len()) && (2..=MOST.1).contains(&heat.columns.len());
         (fits && !heat.values.is_empty()).then_some(heat)
     }
 
-    fn note(&mut self, row: &'t Value<'static>, column: &'t Value<'static>, value: Option<Decimal>) {
+    fn note(
+        &mut self,
+        row: &'t Value<'static>,
+        column: &'t Value<'static>,
+        value: Option<Decimal>,
+    ) {
         let place = |all: &mut Vec<&'t Value<'static>>, own| {
             all.iter().position(|known| *known == own).unwrap_or_else(|| {
                 all.push(own);

@@ -59,6 +59,8 @@ pub fn page(results: &PageResults<'_>) -> Vec<u8> {
                 // A picture of nothing, so that no browser asks for one.
                 link rel="icon" href="data:,";
                 style { (PreEscaped(STYLE)) }
+                // Where scripts run, rows that the script will not show at first are not laid out before it does.
+                script { "document.documentElement.className = 'loading';" }
             }
             body {
                 a.skip href="#main" { "To the figures" }

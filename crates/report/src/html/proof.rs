@@ -10,8 +10,8 @@ use crate::finding_help::{capital, sentence};
 use crate::svg::map_svg;
 use crate::text::number::grouped;
 use crate::text::{
-    affected_cells, amounts_table, blanks_table, bridge_table, counted, counts_table, groups_table, links_table,
-    moment, outputs_table, rounded_table, tied_links_table,
+    affected_cells, amounts_table, blanks_table, bridge_table, counted, counts_table, groups_table,
+    links_table, moment, outputs_table, rounded_table, tied_links_table,
 };
 use crate::visible::{seen, without_secrets};
 
@@ -47,7 +47,8 @@ pub(super) fn to_know(page: &PageResults<'_>) -> Markup {
 /// A kind of finding with what it costs.
 fn known(page: &PageResults<'_>, group: &Group<'_>) -> Markup {
     let first = group.findings[0];
-    let (names, amounts) = (&page.checked.columns, affected_cells(page.checked, group.affected.as_ref()));
+    let (names, amounts) =
+        (&page.checked.columns, affected_cells(page.checked, group.affected.as_ref()));
     let amounts = names.iter().zip(amounts).filter(|(_, amount)| !amount.is_empty());
     let mut costs: Vec<String> = Vec::new();
     let named = group.findings.iter().filter(|finding| !finding.subject.is_empty()).count() as u64;
@@ -115,7 +116,9 @@ pub(super) fn findings(page: &PageResults<'_>) -> Markup {
     let mut kinds: Vec<_> = groups.iter().map(|group| group.findings[0].code).collect();
     kinds.sort_by_key(|code| code.name());
     kinds.dedup();
-    let cells = |row: &[interligo_model::values::value::Value<'_>]| row.iter().map(ToString::to_string).collect::<Vec<_>>();
+    let cells = |row: &[interligo_model::values::value::Value<'_>]| {
+        row.iter().map(ToString::to_string).collect::<Vec<_>>()
+    };
     html! {
         @if groups.is_empty() {
             p { "Nothing was found." }

@@ -29,7 +29,8 @@ impl Scale {
     /// How far an amount is from the left end of a line of this length.
     pub(super) fn at(&self, amount: Decimal, length: i64) -> i64 {
         let part = || {
-            let (own, whole) = (amount.checked_sub(self.least)?, self.most.checked_sub(self.least)?);
+            let (own, whole) =
+                (amount.checked_sub(self.least)?, self.most.checked_sub(self.least)?);
             let long = Decimal::from(length);
             // Amounts of very many digits are divided first, at the cost of the last of them.
             let exact = own.checked_mul(long).and_then(|own| own.checked_div(whole, 2));
@@ -109,7 +110,8 @@ mod tests {
             for amount in &amounts {
                 let at = scale.at(*amount, 1000);
                 prop_assert!((0..=1000).contains(&at));
-                prop_assert!(if *amount < Decimal::ZERO { at <= zero } else { at >= zero });
+                let is_below = *amount < Decimal::ZERO;
+                prop_assert!(at == zero || (at < zero) == is_below);
             }
             let mut sorted = amounts.clone();
             sorted.sort();

@@ -47,7 +47,7 @@
   };
 
   // A cell as it sorts: a number where it has one, nothing where it is unknown.
-  const exact = (cell) => cell.dataset.v ?? cell.textContent.replace(/,/g, "").replace(/ %$/, "").trim();
+  const exact = (cell) => cell.getAttribute("data-v") ?? cell.textContent.replace(/,/g, "").replace(/ %$/, "").trim();
   const isNumber = (text) => /^-?\d+(\.\d+)?$/.test(text);
   const key = (text) => (text === "·" || text === "" ? null : isNumber(text) ? Number(text) : text);
   const compare = (a, b) => {
@@ -57,6 +57,32 @@
   };
 
   const tables = [];
+
+  // A row of a table. What it says is read when it is needed: a table may have very many.
+  class Row {
+    #count; #labels; #days; #keys = [];
+
+    constructor(row, count) {
+      this.row = row;
+      this.#count = count;
+      this.level = Number(row.dataset.level ?? 0);
+      this.isRest = row.className === "rest" || row.className === "sum";
+    }
+
+    get labels() {
+      return (this.#labels ??= Array.from({ length: this.#count }, (_, at) => this.row.children[at].textContent));
+    }
+
+    get days() { return (this.#days ??= this.row.querySelector("[data-days]")?.dataset.days ?? ""); }
+
+    key(at) {
+      if (this.#keys[at] === undefined) {
+        const cell = this.row.children[at];
+        this.#keys[at] = cell ? key(at < this.#count ? cell.textContent : exact(cell)) : null;
+      }
+      return this.#keys[at];
+    }
+  }
 
   class Table {
     constructor(element) {
@@ -69,25 +95,18 @@
       this.labels = this.attributes.filter((own) => own.length).length;
       this.body = element.tBodies[0] ?? null;
       this.foot = element.tFoot?.rows[0] ?? null;
-      this.rows = this.own = this.body ? [...this.body.rows].map((row) => this.read(row)) : [];
+      this.rows = this.own = this.body ? [...this.body.rows].map((row) => new Row(row, this.labels)) : [];
+      this.hasLevels = this.attributes.some((own) => own.length > 1);
       this.total = this.foot ? [...this.foot.cells].map((cell) => [cell.textContent, cell.dataset.v]) : null;
-      this.hasDays = this.rows.some((row) => row.days) || this.heads.some((head) => head.dataset.days);
+      // Rows have days all or none, but for those that bring others together.
+      this.hasRowDays = this.rows.slice(0, 4).some((row) => row.days !== "");
+      this.hasDays = this.hasRowDays || this.heads.some((head) => head.dataset.days);
       this.sorted = null;
       this.text = "";
       this.most = AT_FIRST;
       this.made = new Map();
       if (this.body) this.addTools();
       this.heads.forEach((head, at) => this.addSort(head, at));
-    }
-
-    read(row) {
-      const cells = [...row.cells];
-      const days = cells.map((cell) => cell.dataset.days).find((own) => own) ?? null;
-      return {
-        row, days, level: Number(row.dataset.level ?? 0), isRest: row.matches(".rest, .sum"),
-        labels: cells.slice(0, this.labels).map((cell) => cell.textContent),
-        keys: cells.map((cell, at) => key(at < this.labels ? cell.textContent : exact(cell))),
-      };
     }
 
     // The rows of a period, made of its data when it is first picked.
@@ -103,15 +122,15 @@
             row.append(cell);
           });
           values.forEach((value) => row.append(this.cell(value)));
-          return this.read(row);
+          return new Row(row, this.labels);
         }));
       }
       return this.made.get(period);
     }
 
-    cell(packed) {
-      const [text, digits] = packed.split("|");
-      const cell = make("td", { className: "n", textContent: text });
+    cell(joined) {
+      const [text, digits] = joined.split("|");
+      const cell = make("td", { textContent: text });
       if (digits) cell.dataset.v = digits;
       return cell;
     }
@@ -158,13 +177,13 @@
 
     isFiltered() {
       const own = [...state.values.keys()].some((attribute) => this.attributes.flat().includes(attribute));
-      return this.text !== "" || own || (state.period !== null && this.rows === this.own && this.rows.some((row) => row.days));
+      return this.text !== "" || own || (state.period !== null && this.rows === this.own && this.hasRowDays);
     }
 
     // The rows that are meant: those that fit, with the rows that they belong to.
     fitting() {
-      const above = [], keep = new Set();
-      const levels = this.rows.some((row) => row.level > 0);
+      const levels = this.hasLevels, above = [], keep = new Set();
+      if (!levels && !this.isFiltered()) return this.rows;
       for (const row of this.rows) {
         above.length = row.level;
         const line = [...above, row];
@@ -174,7 +193,7 @@
           const own = this.value(row, attribute, above);
           return own === undefined || own === value;
         });
-        const period = !state.days || !row.days || overlap(row.days, state.days);
+        const period = !state.days || !this.hasRowDays || !row.days || overlap(row.days, state.days);
         if (words && values && period) keep.add(row);
         above.push(row);
       }
@@ -194,6 +213,12 @@
     inOrder(rows) {
       if (!this.sorted) return rows;
       const { at, order } = this.sorted, sign = order === "ascending" ? 1 : -1;
+      const byKey = (a, b) => {
+        if (a.isRest !== b.isRest) return a.isRest - b.isRest;
+        const one = a.key(at), other = b.key(at);
+        return one === null || other === null ? compare(one, other) : sign * compare(one, other);
+      };
+      if (!this.hasLevels) return [...rows].sort(byKey);
       const tree = [], way = [];
       for (const row of rows) {
         const node = { row, below: [] };
@@ -201,13 +226,8 @@
         (way.at(-1)?.below ?? tree).push(node);
         way.push(node);
       }
-      const byKey = (a, b) => {
-        if (a.row.isRest !== b.row.isRest) return a.row.isRest - b.row.isRest;
-        const [one, other] = [a.row.keys[at], b.row.keys[at]];
-        if (one === null || other === null) return compare(one, other);
-        return sign * compare(one, other);
-      };
-      const flat = (nodes) => nodes.sort(byKey).flatMap((node) => [node.row, ...flat(node.below)]);
+      const flat = (nodes) =>
+        nodes.sort((a, b) => byKey(a.row, b.row)).flatMap((node) => [node.row, ...flat(node.below)]);
       return flat(tree);
     }
 
@@ -219,8 +239,8 @@
       const fitting = this.fitting(), ordered = this.inOrder(fitting);
       if (this.body) {
         this.body.replaceChildren(...ordered.slice(0, this.most).map((row) => row.row));
-        const isWithin = state.days !== null && this.rows.some((row) => row.level && row.days);
-        ordered.forEach((row) => row.row.classList.toggle("only-label", isWithin && !row.days));
+        const isWithin = state.days !== null && this.hasLevels && this.hasRowDays;
+        if (this.hasLevels) ordered.forEach((row) => row.row.classList.toggle("only-label", isWithin && !row.days));
       }
       this.showColumns();
       this.showCount(fitting, ordered.length);
@@ -289,7 +309,7 @@
       this.attribute = this.table.attributes[0][0];
       this.list = element.querySelector("ol");
       this.most = this.list.children.length;
-      all("li", this.list).forEach((bar) => this.arm(bar));
+      all(".group", this.list).forEach((bar) => this.arm(bar));
     }
 
     arm(bar) {
@@ -308,37 +328,37 @@
 
     show() {
       if (Object.keys(this.table.periods).length) this.draw();
-      all("li", this.list).forEach((bar) => {
+      all(".group", this.list).forEach((bar) => {
         bar.setAttribute("aria-pressed", String(state.values.get(this.attribute) === bar.dataset.key));
       });
     }
 
     draw() {
       const place = this.table.labels + this.column;
-      const rows = this.table.rows.filter((row) => !row.isRest && typeof row.keys[place] === "number");
-      rows.sort((a, b) => b.keys[place] - a.keys[place]);
-      const values = rows.map((row) => row.keys[place]);
+      const rows = this.table.rows.filter((row) => !row.isRest && typeof row.key(place) === "number");
+      rows.sort((a, b) => b.key(place) - a.key(place));
+      const values = rows.map((row) => row.key(place));
       const most = Math.max(0, ...values), least = Math.min(0, ...values), span = most - least || 1;
       const whole = this.table.periods[state.period]?.whole[this.column] ?? this.table.total[this.column + 1].join("|");
       const total = Number((whole.split("|")[1] || whole.split("|")[0]).replace(/,/g, ""));
       const focused = document.activeElement?.dataset?.key;
       this.list.replaceChildren(...rows.slice(0, Math.max(this.most, 20)).map((row) => {
-        const value = row.keys[place], from = Math.min(0, value) - least;
+        const value = row.key(place), from = Math.min(0, value) - least;
         const fill = make("span", { className: value < 0 ? "fill below" : "fill" });
         fill.style.left = `${(from / span) * 100}%`;
         fill.style.width = `${(Math.abs(value) / span) * 100}%`;
         const label = row.labels.join(", ");
         const share = total ? `${((value / total) * 100).toFixed(1)} %` : "";
-        const bar = make("li", { className: "bar" },
+        const bar = make("div", { className: "group" },
           make("span", { className: "name", dir: "auto", textContent: label }),
           make("span", { className: "track" }, fill),
           make("span", { className: "amount", textContent: row.row.cells[place].textContent }),
           make("span", { className: "share", textContent: share }));
         bar.dataset.key = label;
         this.arm(bar);
-        return bar;
+        return make("li", {}, bar);
       }));
-      all("li", this.list).find((bar) => bar.dataset.key === focused)?.focus();
+      all(".group", this.list).find((bar) => bar.dataset.key === focused)?.focus();
     }
   }
 
@@ -376,11 +396,11 @@
         if (labels.length > 1) found.set(JSON.stringify(labels), row);
       }
       const turned = (one, other) => found.get(JSON.stringify([one, other])) ?? found.get(JSON.stringify([other, one]));
-      const values = [...found.values()].map((row) => Math.abs(row.keys[place] ?? 0));
+      const values = [...found.values()].map((row) => Math.abs(row.key(place) ?? 0));
       const most = Math.max(1e-300, ...values);
       rows.forEach((row) => [...row.cells].forEach((cell, at) => {
         if (!at) return;
-        const value = turned(row.cells[0].textContent, head.cells[at].textContent)?.keys[place] ?? null;
+        const value = turned(row.cells[0].textContent, head.cells[at].textContent)?.key(place) ?? null;
         cell.textContent = value === null ? "·" : Math.round(value).toLocaleString("en");
         const shade = value === null || value === 0 ? 0 : Math.min(6, Math.max(1, Math.floor((Math.abs(value) / most) * 6)));
         if (value === null) delete cell.dataset.shade; else cell.dataset.shade = (value < 0 ? "-" : "") + shade;
@@ -422,10 +442,10 @@
   const figuresOf = (element) => {
     const own = data.facts[Number(element.dataset.fact)];
     const last = Object.keys(own).filter((period) => period.length === 4).sort().at(-1);
-    const heading = element.querySelector(".period"), cards = all(".cards li", element);
+    const headline = element.querySelector(".period"), cards = all(".cards li", element);
     return () => {
       const figures = own[state.period ?? last];
-      heading.textContent = figures ? figures.heading : `No lines in ${state.period}.`;
+      headline.textContent = figures ? figures.headline : `No lines in ${state.period}.`;
       cards.forEach((card, at) => {
         const [value, change] = figures?.cards[at] ?? ["·", ""];
         card.querySelector(".value").textContent = value;
@@ -477,5 +497,8 @@
     clear.hidden = state.period === null && !values.length;
   }
   addControls();
-  show();
+  // `#period=2025` behind the name of the file opens it on that year.
+  const wanted = new URLSearchParams(location.hash.slice(1)).get("period");
+  if (data.periods.some(([period]) => period === wanted)) setPeriod(wanted); else show();
+  document.documentElement.classList.remove("loading");
 })();

@@ -158,7 +158,8 @@ impl TimeChart {
             period if period.unit == PeriodUnit::Month => period.ordinal,
             _ => return at.is_multiple_of(every),
         };
-        let every = [3, 6, 12, 24, 60].into_iter().find(|step| *step >= every as i32).unwrap_or(120);
+        let every =
+            [3, 6, 12, 24, 60].into_iter().find(|step| *step >= every as i32).unwrap_or(120);
         months.rem_euclid(every) == 0
     }
 
@@ -167,7 +168,10 @@ impl TimeChart {
         let scale = Scale::over(self.columns.iter().filter_map(|column| column.line));
         let (first, last) = (scale.ticks.first().copied(), scale.ticks.last().copied());
         let y = |value: Decimal| LINE_TOP + LINE_HIGH - scale.at(value, LINE_HIGH);
-        let middle = |at: usize| { let (x, width) = self.across(at); x + width / 2 };
+        let middle = |at: usize| {
+            let (x, width) = self.across(at);
+            x + width / 2
+        };
         let points = self.columns.iter().enumerate();
         let points: Vec<(i64, Option<i64>)> =
             points.map(|(at, column)| (middle(at), column.line.map(y))).collect();

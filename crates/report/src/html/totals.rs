@@ -63,7 +63,9 @@ fn drawn(page: &PageResults<'_>, totals: &PageTotals<'_>) -> Option<usize> {
     let amount = |wanted: &dyn Fn(&TotalsMeasure) -> bool| {
         table.measures.iter().position(|measure| measure.kind.is_amount() && wanted(measure))
     };
-    amount(&is_figure).or_else(|| amount(&|_| true)).or_else(|| (!table.measures.is_empty()).then_some(0))
+    amount(&is_figure)
+        .or_else(|| amount(&|_| true))
+        .or_else(|| (!table.measures.is_empty()).then_some(0))
 }
 
 fn period_of(row: &TotalsRow) -> Option<Period> {
@@ -116,6 +118,7 @@ const PARTLY_KNOWN: usize = 5;
 /// All rows of a table.
 fn totals_table(table: &TotalsTable, number: usize, name: &str) -> Markup {
     let label_names = label_column_names(table);
+    let adding_up = table.adding_up();
     let groups = table.finest_rows().count() as u64;
     html! {
         div.scroll tabindex="0" role="region" aria-label={ "Table " (seen(name)) } {
@@ -127,7 +130,7 @@ fn totals_table(table: &TotalsTable, number: usize, name: &str) -> Markup {
                     @for (at, label) in label_names.iter().enumerate() {
                         th scope="col" data-attributes=(attributes_of(table, at)) { (seen(label)) }
                     }
-                    @for number in 0..table.columns.len() { (head(table, number)) }
+                    @for number in 0..table.columns.len() { (head(table, number, &adding_up)) }
                 } }
                 @if !table.by.is_empty() {
                     tbody { @for row in &table.rows { (totals_row(table, row)) } }
@@ -160,7 +163,7 @@ fn attributes_of(table: &TotalsTable, column: usize) -> String {
 }
 
 /// The head of a column of values; it says what sums of its rows would be.
-fn head(table: &TotalsTable, number: usize) -> Markup {
+fn head(table: &TotalsTable, number: usize, adding_up: &[usize]) -> Markup {
     let column = &table.columns[number];
     let places = match table.measures[column.measure].kind {
         MeasureKind::Count => Some(0),
@@ -168,7 +171,7 @@ fn head(table: &TotalsTable, number: usize) -> Markup {
         MeasureKind::Money(places) | MeasureKind::Number(places) => Some(places),
         _ => None,
     };
-    let places = places.filter(|_| table.adding_up().contains(&column.measure));
+    let places = places.filter(|_| adding_up.contains(&column.measure));
     let days = column.key.as_ref().and_then(|key| key.iter().find_map(days_of));
     html! {
         th.n scope="col" data-places=[places] data-days=[days] { (seen(&short_column_name(table, number))) }
@@ -181,7 +184,10 @@ pub(super) fn row_labels(table: &TotalsTable, row: &TotalsRow) -> Vec<String> {
 }
 
 /// The values of a row.
-pub(super) fn cells<'r>(table: &'r TotalsTable, row: &'r TotalsRow) -> impl Iterator<Item = Cell> + 'r {
+pub(super) fn cells<'r>(
+    table: &'r TotalsTable,
+    row: &'r TotalsRow,
+) -> impl Iterator<Item = Cell> + 'r {
     let kind = |number: usize| table.measures[table.columns[number].measure].kind;
     row.values.iter().enumerate().map(move |(number, value)| Cell::of(value, kind(number)))
 }

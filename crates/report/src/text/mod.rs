@@ -22,12 +22,12 @@ mod trace;
 mod verify;
 
 pub use brief::{brief, counts};
+pub(crate) use brief::{counts_table, outputs_table};
 pub use calendar::{calendar, calendars};
 pub use check::{
     ShownRows, check_csv, detail, for_owners, nothing_of, overview, would_not_stop, would_stop,
 };
 pub use closed::closed_changes;
-pub(crate) use brief::{counts_table, outputs_table};
 pub(crate) use compare::{
     bridge_table, cause_words, difference_shown, figure_shown, kind_name, moment,
 };
@@ -46,7 +46,9 @@ pub use mend::{
     nothing_to_undo, one_mended, open_key, suggestions,
 };
 pub use start::started;
-pub(crate) use tie_out::{amounts_table, blanks_table, links_table as tied_links_table, rounded_table};
+pub(crate) use tie_out::{
+    amounts_table, blanks_table, links_table as tied_links_table, rounded_table,
+};
 pub use tie_out::{tie_out, tie_out_csv};
 pub use totals::{TotalsLook, TotalsNotes, bare, not_shown, totals, totals_markdown};
 pub use trace::{cell, cell_markdown, traced, traced_markdown};

@@ -236,7 +236,10 @@ fn advice(UnmetCondition { table, column, near }: &UnmetCondition) -> String {
 }
 
 /// The lines that a table does not show, in words.
-pub(crate) fn left_out(table: &TotalsTable, TotalsNotes { aside, unmet }: TotalsNotes<'_>) -> Vec<String> {
+pub(crate) fn left_out(
+    table: &TotalsTable,
+    TotalsNotes { aside, unmet }: TotalsNotes<'_>,
+) -> Vec<String> {
     let mut notes = Vec::new();
     // Measures that leave out the same number of lines share a note.
     let mut told: Vec<(u64, u64)> = Vec::new();
