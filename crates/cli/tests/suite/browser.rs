@@ -78,9 +78,13 @@ impl OpenPage {
     /// The same with what is behind its name in the address.
     pub(crate) fn load_at(&mut self, file: &Path, behind: &str) {
         // A page that differs behind its name alone is not opened again.
-        self.send("Page.navigate", json!({ "url": "about:blank" }));
+        self.go_to("about:blank");
+        self.go_to(&format!("file://{}{behind}", file.canonicalize().unwrap().display()));
+    }
+
+    /// Opens an address, and waits until all of it is there.
+    fn go_to(&mut self, url: &str) {
         self.events.clear();
-        let url = format!("file://{}{behind}", file.canonicalize().unwrap().display());
         self.send("Page.navigate", json!({ "url": url }));
         let started = Instant::now();
         while !self.events.iter().any(|(name, _)| name == "Page.loadEventFired") {

@@ -88,7 +88,9 @@ fn section_above(text: &str, number: usize) -> Option<&str> {
         let name = line.trim_start_matches('[').trim_end_matches(']');
         line.starts_with('[') && line.ends_with(']') && !name.contains([',', '=', '['])
     };
-    text.lines().take(number - 1).map(str::trim).filter(is_header).last()
+    let mut lines = text.lines().take(number).map(str::trim).collect::<Vec<_>>().into_iter().rev();
+    let own = lines.next()?;
+    lines.find(is_header).filter(|_| !is_header(&own))
 }
 
 /// How many columns of a line are shown; a longer one is cut on both sides of the mark.
@@ -196,6 +198,13 @@ mod tests {
         assert_eq!(line.chars().count(), 4 + SHOWN + 1);
         let at = mark.chars().position(|character| character == '▔').unwrap();
         assert_eq!(line.chars().skip(at).take(4).collect::<String>(), "word");
+    }
+
+    #[test]
+    fn a_header_is_under_no_other() {
+        let plan = "[a]\nx = 1\n[b]\ny = [1]\n";
+        let above: Vec<_> = (1..=4).map(|line| section_above(plan, line)).collect();
+        assert_eq!(above, [None, Some("[a]"), None, Some("[b]")]);
     }
 
     proptest! {
