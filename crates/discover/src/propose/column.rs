@@ -6,6 +6,7 @@ use arrow_array::{Array, StringViewArray};
 use interligo_engine::keys::{Found as Match, KeyForm, KeyIndex, KeyTable};
 use interligo_model::plan::{ColumnType, Ignore};
 use interligo_model::reading::evidence::Evidence;
+use interligo_model::values::date::Day;
 
 use super::words::Words;
 
@@ -127,6 +128,15 @@ impl Traits {
         self.rows > 0 && self.values.len() == self.rows
     }
 
+    /// Whether it has a day for each row and leaves few out, as a calendar does; days on which rows were changed do not.
+    pub(super) fn is_calendar(&self) -> bool {
+        let days = self.values.iter().filter_map(|value| Day::parse(value.as_bytes()));
+        let (first, last) = days
+            .fold((i32::MAX, i32::MIN), |(first, last), day| (first.min(day.0), last.max(day.0)));
+        let span = i64::from(last) - i64::from(first) + 1;
+        self.is_unique() && span <= 2 * self.values.len() as i64
+    }
+
     /// Whether its values are whole numbers that leave few gaps, or days: others fall among them by chance.
     pub(super) fn is_dense(&self) -> bool {
         match (self.kind, self.range) {
@@ -140,6 +150,11 @@ impl Traits {
             }
             _ => false,
         }
+    }
+
+    /// Whether its whole numbers have three digits and more, as numbers of customers have and counts mostly have not.
+    pub(super) fn is_large(&self) -> bool {
+        self.range.is_some_and(|(low, _)| low >= 100)
     }
 
     /// Whether some of its first values are among those of another column.

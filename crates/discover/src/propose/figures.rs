@@ -72,10 +72,11 @@ fn ways(seen: &[Seen], proposal: &Proposal, fact: usize) -> Vec<(String, usize)>
 /// Revenue, cost, profit and margin, of each fact that has or reaches what they are made of.
 pub fn figures(seen: &[Seen], proposal: &Proposal) -> Vec<FigureProposal> {
     let mut all: Vec<FigureProposal> = Vec::new();
-    for fact in 0..seen.len() {
-        if proposal.tables[fact].role != Some(Role::Fact) {
-            continue;
-        }
+    let is_fact = |table: &usize| proposal.tables[*table].role == Some(Role::Fact);
+    let mut facts: Vec<usize> = (0..seen.len()).filter(is_fact).collect();
+    // The plain names are those of the largest.
+    facts.sort_by_key(|fact| std::cmp::Reverse(seen[*fact].rows));
+    for fact in facts {
         let own = |meaning| {
             let found = columns(seen, proposal, fact, meaning).into_iter();
             found.filter(|(_, at)| at.table == fact).collect::<Vec<_>>()

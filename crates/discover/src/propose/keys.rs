@@ -1,5 +1,7 @@
 //! Keys of a table: columns that tell its rows apart, and the columns that say when a row holds.
 
+use std::collections::HashSet;
+
 use arrow_array::{Array, StringViewArray};
 use interligo_engine::keys::{KeyTable, join_columns};
 
@@ -14,7 +16,14 @@ pub struct Period {
     pub from: usize,
     /// The column with the last day; none where a row holds until the next of its key.
     pub until: Option<usize>,
+    /// Whether that is the first day on which it does not hold any more.
+    pub is_half_open: bool,
+    /// Whether the first column has whole periods: months, quarters.
+    pub is_whole: bool,
 }
+
+/// What the column of periods is called that is made of column names.
+pub const PERIOD: &str = "period";
 
 /// A set of columns that tells the rows of a table apart, nearly.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -82,7 +91,7 @@ pub(super) fn single_keys(view: &View<'_>, table: usize) -> Vec<Key> {
     let stated = view.seen[table].stated_keys.iter().filter(|key| key.len() == 1);
     let mut keys: Vec<Key> = stated.map(|key| Key { columns: key.clone(), shared: 0 }).collect();
     for (column, of) in traits.iter().enumerate() {
-        let day = of.kind == Kind::Day && dated.is_none() && of.is_unique();
+        let day = of.kind == Kind::Day && dated.is_none() && of.is_calendar();
         let known = keys.iter().any(|key| key.columns == [column]);
         if known || is_period(column) || !(is_key_like(of) || day) {
             continue;
@@ -90,7 +99,7 @@ pub(super) fn single_keys(view: &View<'_>, table: usize) -> Vec<Key> {
         if of.uniqueness() < 100 - TYPOS && view.seen[table].columns[column].texts.len() >= 10 {
             continue;
         }
-        if let Some(shared) = shared(&view.seen[table], &[column]) {
+        if let Some(shared) = shared(view.seen[table], &[column]) {
             keys.push(Key { columns: vec![column], shared });
         }
     }
@@ -133,6 +142,14 @@ pub(super) fn wider_keys(view: &View<'_>, table: usize) -> Vec<Key> {
     found
 }
 
+/// One and two columns of a table that may be a key, whether they tell its rows apart or not.
+pub(super) fn key_sets(view: &View<'_>, table: usize) -> Vec<Vec<usize>> {
+    let traits = &view.traits[table];
+    let mut columns: Vec<usize> = (0..traits.len()).filter(|c| is_key_like(&traits[*c])).collect();
+    columns.truncate(TRIED);
+    [sets(&columns, 1), sets(&columns, 2)].concat()
+}
+
 /// All sets of this many of some columns.
 fn sets(columns: &[usize], size: usize) -> Vec<Vec<usize>> {
     if size == 0 {
@@ -149,8 +166,15 @@ fn sets(columns: &[usize], size: usize) -> Vec<Vec<usize>> {
 }
 
 /// When the rows of a table hold: two columns of days of which one never lies before the other, or a single
-/// one whose column name says that something begins.
+/// one that says when something begins, by its column name or by its values.
 pub(super) fn period(table: &Seen, traits: &[Traits]) -> Option<Period> {
+    if let Some(made) = table.columns.iter().position(|column| column.name == PERIOD) {
+        let is_period =
+            |value: &String| interligo_model::values::date::Period::read(value).is_some();
+        if traits[made].values.iter().all(is_period) && !traits[made].values.is_empty() {
+            return Some(Period { from: made, until: None, is_half_open: false, is_whole: true });
+        }
+    }
     let days: Vec<usize> = (0..traits.len()).filter(|c| traits[*c].kind == Kind::Day).collect();
     let ordered = |from: usize, until: usize| {
         let (starts, ends) = (&table.columns[from].texts, &table.columns[until].texts);
@@ -160,19 +184,72 @@ pub(super) fn period(table: &Seen, traits: &[Traits]) -> Option<Period> {
             traits[from].words.means(Meaning::From) || traits[until].words.means(Meaning::Until);
         is_named && filled.all(|(a, b)| a.trim() <= b.trim())
     };
+    let between = |from: usize, until: usize| Period {
+        from,
+        until: Some(until),
+        is_half_open: is_half_open(traits, from, until),
+        is_whole: false,
+    };
     for (at, from) in days.iter().enumerate() {
         for until in &days[at + 1..] {
             if ordered(*from, *until) {
-                return Some(Period { from: *from, until: Some(*until) });
+                return Some(between(*from, *until));
             }
             if ordered(*until, *from) && traits[*until].words.means(Meaning::From) {
-                return Some(Period { from: *until, until: Some(*from) });
+                return Some(between(*until, *from));
             }
         }
     }
-    let starts = |column: &&usize| {
-        let words = &traits[**column].words;
-        words.means(Meaning::From) && traits[**column].filled == traits[**column].rows
-    };
-    days.iter().find(starts).map(|from| Period { from: *from, until: None })
+    let is_filled = |column: &&usize| traits[**column].filled == traits[**column].rows;
+    let is_named = |column: &&usize| traits[**column].words.means(Meaning::From);
+    let mut starts = days.iter().filter(is_filled);
+    let from = starts.clone().find(is_named);
+    let from = from.or_else(|| starts.find(|column| begins_by_values(table, traits, **column)));
+    from.map(|from| Period { from: *from, until: None, is_half_open: false, is_whole: false })
+}
+
+/// Whether each period ends on the day on which another begins: most last days are first days as well.
+fn is_half_open(traits: &[Traits], from: usize, until: usize) -> bool {
+    let starts: HashSet<&String> = traits[from].values.iter().collect();
+    let ends = &traits[until].values;
+    let met = ends.iter().filter(|end| starts.contains(end)).count();
+    ends.len() > 1 && met * 10 >= ends.len() * 7
+}
+
+/// Whether a column of days says when the rows of a key begin, whatever it is called: the key repeats, key and day
+/// together do not, and either few days serve all keys, or the rows of each key follow each other by day. Lines of sales
+/// are neither, and have quantities.
+fn begins_by_values(table: &Seen, traits: &[Traits], day: usize) -> bool {
+    let is_priced = |of: &Traits| of.kind == Kind::Measure && !of.words.means(Meaning::Discount);
+    let is_line = traits.iter().any(|of| {
+        let counted = matches!(of.kind, Kind::Whole | Kind::Measure);
+        counted && (of.words.means(Meaning::Quantity) || of.words.means(Meaning::Position))
+    });
+    if is_line || !traits.iter().any(is_priced) || traits.len() > WIDEST_LIST {
+        return false;
+    }
+    let repeats = |of: &Traits| of.values.len() > 1 && of.values.len() * 2 <= of.rows;
+    let mut keys = (0..traits.len()).filter(|c| is_key_like(&traits[*c]) && repeats(&traits[*c]));
+    keys.any(|key| {
+        shared(table, &[key, day]) == Some(0)
+            && (traits[day].values.len() * 4 <= traits[day].rows || follow_by_day(table, key, day))
+    })
+}
+
+/// A price list has no more columns than this.
+const WIDEST_LIST: usize = 8;
+
+/// Whether the rows of each key stand together, the earlier before the later.
+fn follow_by_day(table: &Seen, key: usize, day: usize) -> bool {
+    let (keys, days) = (&table.columns[key].texts, &table.columns[day].texts);
+    let rows: Vec<(&str, &str)> = keys
+        .iter()
+        .zip(days.iter())
+        .map(|(key, day)| (key.unwrap_or_default().trim(), day.unwrap_or_default().trim()))
+        .collect();
+    let mut ended: HashSet<&str> = HashSet::new();
+    rows.windows(2).all(|two| match two[0].0 == two[1].0 {
+        true => two[0].1 < two[1].1,
+        false => ended.insert(two[0].0) && !ended.contains(two[1].0),
+    })
 }

@@ -13,13 +13,15 @@ mod keys;
 mod roles;
 mod score;
 mod settle;
+mod twins;
 mod words;
 
 use std::collections::BTreeSet;
 
 pub use column::{Fit, SeenColumn};
 pub use figures::{FigureProposal, figures};
-pub use keys::Period;
+pub use keys::{PERIOD, Period};
+pub use twins::{Twin, twins};
 pub use words::Meaning;
 
 use candidates::Candidates;
@@ -54,7 +56,7 @@ pub struct Stated {
 }
 
 /// What is proposed of a table.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct TableProposal {
     /// Fact or lookup; none when nothing links it to the others.
     pub role: Option<Role>,
@@ -64,6 +66,8 @@ pub struct TableProposal {
     pub period: Option<Period>,
     /// How many rows share their key with another.
     pub shared: usize,
+    /// Of a fact with a key, how many rows are there again with all their values.
+    pub copies: usize,
 }
 
 /// A column of a table.
@@ -121,17 +125,19 @@ pub(crate) const LIKELY: u32 = 42;
 
 /// Tables with what is known of their columns.
 pub(crate) struct View<'a> {
-    pub(crate) seen: &'a [Seen],
+    pub(crate) seen: Vec<&'a Seen>,
     traits: Vec<Vec<Traits>>,
     periods: Vec<Option<Period>>,
 }
 
 impl<'a> View<'a> {
-    fn new(seen: &'a [Seen]) -> View<'a> {
+    fn new(seen: impl Iterator<Item = &'a Seen>) -> View<'a> {
+        let seen: Vec<&Seen> = seen.collect();
         let traits: Vec<Vec<Traits>> =
             seen.iter().map(|table| table.columns.iter().map(Traits::of).collect()).collect();
         let periods = seen.iter().zip(&traits).map(|(table, traits)| keys::period(table, traits));
-        View { seen, periods: periods.collect(), traits }
+        let periods = periods.collect();
+        View { periods, traits, seen }
     }
 
     fn of(&self, at: ColumnAt) -> &Traits {
@@ -146,7 +152,7 @@ impl<'a> View<'a> {
 
 /// Proposes links between tables. `stated` are links that are known.
 pub fn propose(seen: &[Seen], stated: &[Stated]) -> Proposal {
-    let view = View::new(seen);
+    let view = View::new(seen.iter());
     let mut candidates = Candidates::new(&view);
     candidates.take_stated(stated);
     candidates.single();

@@ -1,10 +1,13 @@
 //! Which tables are facts and which lookups.
 
+use std::fmt::Write;
+
 use super::column::Kind;
-use super::keys::{single_keys, wider_keys};
+use super::keys::{key_sets, single_keys, wider_keys};
 use super::words::Meaning;
 use super::{LinkProposal, TableProposal, View};
-use arrow_array::Array;
+use arrow_array::{Array, StringViewArray};
+use interligo_engine::keys::{KeyTable, join_columns};
 
 use interligo_model::plan::Role;
 
@@ -19,8 +22,7 @@ pub(super) fn tables(view: &View<'_>, links: &[LinkProposal]) -> Vec<TablePropos
         };
         let most = (0..all.len()).max_by_key(|table| (numbers(table), view.seen[*table].rows));
         if let Some(table) = most {
-            all[table] =
-                TableProposal { role: Some(Role::Fact), key: Vec::new(), period: None, shared: 0 };
+            all[table] = TableProposal { role: Some(Role::Fact), ..TableProposal::default() };
         }
     }
     all
@@ -47,7 +49,8 @@ fn of(view: &View<'_>, links: &[LinkProposal], table: usize) -> TableProposal {
             (single_keys(view, table).first().map_or(Vec::new(), |k| k.columns.clone()), 0)
         }
     };
-    TableProposal { role, key, period: view.periods[table].filter(|_| dated), shared }
+    let copies = if role == Some(Role::Fact) { copied(view, table, &key) } else { 0 };
+    TableProposal { role, key, period: view.periods[table].filter(|_| dated), shared, copies }
 }
 
 /// Whether only part of a table's rows are spoken of by others: returns speak of few sales, and the sales are a
@@ -67,6 +70,35 @@ fn shared_of(view: &View<'_>, table: usize, key: &[usize]) -> usize {
     keys.into_iter().find(|known| known.columns == key).map_or(0, |known| known.shared)
 }
 
+/// The texts of some columns of a table, row by row.
+fn joined(view: &View<'_>, table: usize, columns: impl Iterator<Item = usize>) -> StringViewArray {
+    let texts: Vec<_> = columns.map(|c| view.seen[table].columns[c].texts.clone()).collect();
+    join_columns(&texts)
+}
+
+/// Which rows of a table are there before with all their values.
+fn copies(view: &View<'_>, table: usize) -> Vec<bool> {
+    let columns = &view.seen[table].columns;
+    let rows = columns.first().map_or(0, |column| column.texts.len());
+    let mut known = KeyTable::with_capacity(rows);
+    let mut row = String::new();
+    let is_copy = |at: usize| {
+        row.clear();
+        for column in columns {
+            // With its length, so that no text can be taken for the end of one and the beginning of the next.
+            let text = column.texts.value(at);
+            let _ = write!(row, "{} {text}", text.len());
+        }
+        known.insert(&row, 0).is_some()
+    };
+    (0..rows).map(is_copy).collect()
+}
+
+/// How many rows of a fact are copies of others, where its key tells that they are.
+fn copied(view: &View<'_>, table: usize, key: &[usize]) -> usize {
+    if key.is_empty() { 0 } else { copies(view, table).into_iter().filter(|own| *own).count() }
+}
+
 /// The columns that tell the lines of a fact apart: only those whose column names say so, since by chance many do.
 fn line_key(view: &View<'_>, table: usize) -> Vec<usize> {
     let is_named = |columns: &[usize]| {
@@ -80,14 +112,16 @@ fn line_key(view: &View<'_>, table: usize) -> Vec<usize> {
                 .iter()
                 .any(|column| view.traits[table][*column].words.means(Meaning::Position))
     };
+    // A row that is there again with all its values is a copy, by whatever key.
+    let copies = copies(view, table);
     let unique = |columns: &[usize]| {
-        let texts: Vec<_> =
-            columns.iter().map(|c| view.seen[table].columns[*c].texts.clone()).collect();
-        let keys = interligo_engine::keys::join_columns(&texts);
-        let mut known = interligo_engine::keys::KeyTable::with_capacity(1024);
-        let copies = keys.iter().flatten().filter(|key| known.insert(key.trim(), 0).is_some());
+        let keys = joined(view, table, columns.iter().copied());
+        let mut known = KeyTable::with_capacity(1024);
+        let again = keys.iter().flatten().zip(&copies);
+        let again =
+            again.filter(|(key, is_copy)| known.insert(key.trim(), 0).is_some() && !**is_copy);
         let allowed = if is_numbered(columns) { keys.len() / 5 } else { 0 };
-        copies.count() <= allowed && known.get("").is_none()
+        again.count() <= allowed && known.get("").is_none()
     };
     let stated = view.seen[table].stated_keys.first().cloned();
     let single = single_keys(view, table).into_iter().map(|key| key.columns);
@@ -103,5 +137,10 @@ fn line_key(view: &View<'_>, table: usize) -> Vec<usize> {
                 .map(move |of| vec![of, line])
         });
     let mut all = stated.into_iter().chain(single).chain(wider).chain(numbered);
-    all.find(|key| is_named(key) && unique(key)).unwrap_or_default()
+    let named = all.find(|key| is_named(key) && unique(key));
+    // Where many rows are there twice, what tells the others apart is their key, whatever it is called.
+    let many = copies.iter().filter(|own| **own).count() * 20 >= copies.len();
+    let by_values =
+        || many.then(|| key_sets(view, table).into_iter().find(|key| unique(key))).flatten();
+    named.or_else(by_values).unwrap_or_default()
 }

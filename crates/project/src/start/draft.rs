@@ -12,7 +12,7 @@ use super::{Material, Started};
 pub(super) fn tables_only(stacks: &[Stack]) -> String {
     let mut plan = String::new();
     for stack in stacks {
-        let _ = writeln!(plan, "[tables.{}]\n{}", key(&stack.name), from(&stack.from));
+        let _ = writeln!(plan, "[tables.{}]\n{}{}", key(&stack.name), sources(stack), parts(stack));
     }
     plan
 }
@@ -25,6 +25,51 @@ fn from(patterns: &[String]) -> String {
             let line = format!("from = [{}]", list.join(", "));
             if line.len() <= 110 { line } else { format!("from = [\n  {},\n]", list.join(",\n  ")) }
         }
+    }
+}
+
+/// Where a table is and how it is written, on lines that come first.
+fn sources(stack: &Stack) -> String {
+    let mut lines = String::new();
+    if stack.renamed.is_empty() {
+        let _ = writeln!(lines, "{}", from(&stack.from));
+        lines += &encoding(stack.encoding);
+    }
+    if let Some(tall) = &stack.tall {
+        let _ = writeln!(lines, "tall = {{ {} = {} }}", quoted(&tall.pattern), quoted(tall.value));
+        let others = tall.others.iter().map(|name| (name.clone(), name.clone()));
+        lines += &named_columns(&others.collect::<Vec<_>>());
+    }
+    lines
+}
+
+fn encoding(name: Option<&str>) -> String {
+    name.map_or(String::new(), |name| format!("encoding = {}\n", quoted(name)))
+}
+
+/// The parts of a table whose columns have several names, which come last.
+fn parts(stack: &Stack) -> String {
+    let mut lines = String::new();
+    if stack.renamed.is_empty() {
+        return lines;
+    }
+    let own = (&stack.from, stack.encoding, &[] as &[(String, String)]);
+    let others = stack.renamed.iter().map(|own| (&own.from, own.encoding, own.columns.as_slice()));
+    for (patterns, of, columns) in [own].into_iter().chain(others) {
+        let _ = writeln!(lines, "\n[[tables.{}.part]]\n{}", key(&stack.name), from(patterns));
+        lines += &encoding(of);
+        lines += &named_columns(columns);
+    }
+    lines
+}
+
+/// What columns are called, each by its name in the file; nothing where there are none.
+fn named_columns(columns: &[(String, String)]) -> String {
+    let named =
+        columns.iter().map(|(own, name)| format!("{} = {{ name = {} }}", key(own), quoted(name)));
+    match columns.is_empty() {
+        true => String::new(),
+        false => format!("columns = {{ {} }}\n", named.collect::<Vec<_>>().join(", ")),
     }
 }
 
@@ -104,7 +149,7 @@ fn tables(text: &mut String, material: &Material<'_>, started: &Started, comment
         if proposed.role == Some(Role::Fact) {
             let _ = writeln!(text, "role = \"fact\"");
         }
-        let _ = writeln!(text, "{}", from(&stack.from));
+        text.push_str(&sources(stack));
         let names = &started.tables.iter().find(|table| table.name == stack.name);
         let names = names.map_or(&[][..], |table| &table.key);
         // Which lines came twice is not asked where links are tried.
@@ -114,10 +159,17 @@ fn tables(text: &mut String, material: &Material<'_>, started: &Started, comment
             let _ = writeln!(text, "{}", keys(names));
         }
         if let (Some(period), Some(Role::Lookup)) = (proposed.period, proposed.role) {
-            let until = period
+            let mut until = period
                 .until
                 .map_or(String::new(), |until| format!(", until = {}", quoted(&column(until))));
-            let _ = writeln!(text, "valid = {{ from = {}{until} }}", quoted(&column(period.from)));
+            let mut why = "";
+            if period.is_half_open {
+                until += ", ends = \"excluded\"";
+                why = if comments { " # rows end on the day on which others begin" } else { "" };
+            }
+            let (word, from) =
+                (if period.is_whole { "period" } else { "from" }, quoted(&column(period.from)));
+            let _ = writeln!(text, "valid = {{ {word} = {from}{until} }}{why}");
         }
         if proposed.shared > 0 && comments {
             let _ = writeln!(
@@ -127,6 +179,7 @@ fn tables(text: &mut String, material: &Material<'_>, started: &Started, comment
                 proposed.shared
             );
         }
+        text.push_str(&parts(stack));
         text.push('\n');
     }
 }

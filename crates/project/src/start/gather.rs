@@ -1,15 +1,19 @@
 //! What lies in a folder: its files, the tables in them, and which of these are parts of one table.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
+use std::io::Read;
 use std::path::{Path, PathBuf};
 
+use chardetng::{EncodingDetector, Iso2022JpDetection, Utf8Detection};
+use interligo_discover::propose::{Meaning, PERIOD, words_mean};
+
 use crate::error::Error;
-use interligo_model::plan::ColumnType;
+use interligo_model::plan::{ColumnType, Plan, quoted};
 use interligo_sources::formats::is_address;
 use interligo_sources::table::parts::Table;
 use unicode_normalization::UnicodeNormalization;
 
-use super::names::{pattern_over, shape, table_name};
+use super::names::{pattern_over, period_pattern, shape, table_name};
 use crate::look::{plan_for, tables_in};
 use crate::project::{PLAN_FILE, Project};
 
@@ -32,6 +36,10 @@ pub(super) struct Piece {
     /// The folder of its file, or the file that it lies in.
     pub(super) home: String,
     column_names: Vec<String>,
+    /// How its column names that are periods become rows.
+    tall: Option<Tall>,
+    /// Its encoding, where it is not that of all.
+    encoding: Option<&'static str>,
     /// Whether it has both numbers and days, as sales lines have.
     is_fact_like: bool,
 }
@@ -44,6 +52,8 @@ pub(super) struct Gathered {
     pub(super) unread: Vec<(String, String)>,
     /// Files that describe others.
     pub(super) descriptions: Vec<PathBuf>,
+    /// Tables that became parts of others.
+    pub(super) joined: Vec<Joined>,
     /// How many files were left out because there are too many.
     pub(super) left_out: usize,
 }
@@ -54,6 +64,39 @@ pub(super) struct Stack {
     /// The patterns that fit its pieces.
     pub(super) from: Vec<String>,
     pub(super) pieces: usize,
+    /// How column names that are periods become rows.
+    pub(super) tall: Option<Tall>,
+    /// The encoding of its files, where it is not that of all.
+    pub(super) encoding: Option<&'static str>,
+    /// What has its columns under other names.
+    pub(super) renamed: Vec<RenamedPart>,
+}
+
+/// A table that became a part of another, whose columns it has under other names.
+pub(super) struct Joined {
+    pub(super) table: String,
+    pub(super) main: String,
+    /// Each of its names with that of the other.
+    pub(super) columns: Vec<(String, String)>,
+}
+
+/// Column names that are periods, and what is in the cells below.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(super) struct Tall {
+    /// The pattern that fits them.
+    pub(super) pattern: String,
+    /// What the cells have.
+    pub(super) value: &'static str,
+    /// The other columns, where the pattern would fit them as well.
+    pub(super) others: Vec<String>,
+}
+
+/// Files of a table that have its columns under other names.
+pub(super) struct RenamedPart {
+    pub(super) from: Vec<String>,
+    pub(super) encoding: Option<&'static str>,
+    /// Each name of theirs with that of the table.
+    pub(super) columns: Vec<(String, String)>,
 }
 
 /// Finds the tables below a folder, or in some files and databases. `folder` is where the plan will lie.
@@ -72,7 +115,13 @@ pub(super) fn gather(folder: &Path, named: &[String]) -> Result<Gathered, Error>
     files.dedup();
     let left_out = files.len().saturating_sub(FILES);
     files.truncate(FILES);
-    let mut gathered = Gathered { stacks: Vec::new(), unread: Vec::new(), descriptions, left_out };
+    let mut gathered = Gathered {
+        stacks: Vec::new(),
+        unread: Vec::new(),
+        descriptions,
+        joined: Vec::new(),
+        left_out,
+    };
     let mut pieces = Vec::new();
     for file in &files {
         match pieces_of(folder, file) {
@@ -143,8 +192,8 @@ fn pieces_of(folder: &Path, file: &str) -> Result<(Vec<Piece>, Vec<(String, Stri
             Some(inner) => format!("{}{inner}", doubled(file)),
             None => doubled(file),
         };
-        match look_at(&full_table) {
-            Ok(table) => pieces.push(piece(&own, file, &table)),
+        match look_at(&full_table, &full) {
+            Ok((table, encoding)) => pieces.push(piece(&own, file, &table, encoding)),
             Err(error) if several => unread.push((own, error.to_string())),
             Err(error) => return Err(error),
         }
@@ -161,12 +210,66 @@ fn doubled(path: &str) -> String {
     path.chars().flat_map(|character| std::iter::repeat_n(character, times(character))).collect()
 }
 
-fn look_at(named: &str) -> Result<Table, Error> {
-    let project = Project::open_tables(plan_for(named)?, Path::new(""), |_| true)?;
-    Ok(project.tables()[0].clone())
+/// Opens a table of a file; text that is not UTF-8 in the encoding that it seems to have.
+fn look_at(named: &str, file: &str) -> Result<(Table, Option<&'static str>), Error> {
+    let encoding = encoding_of(file);
+    let mut plan = plan_for(named)?;
+    if let Some(encoding) = encoding {
+        let source = format!("{}encoding = {}\n", plan.source, quoted(encoding));
+        plan = Plan::parse(&source)?;
+    }
+    let project = Project::open_tables(plan, Path::new(""), |_| true)?;
+    Ok((project.tables()[0].clone(), encoding))
 }
 
-fn piece(from: &str, file: &str, table: &Table) -> Piece {
+/// The encoding that a text file seems to have; none where it is UTF-8, or no text.
+fn encoding_of(file: &str) -> Option<&'static str> {
+    let name = file.to_lowercase();
+    let is_text = TEXT_ENDINGS.iter().any(|ending| name.ends_with(ending));
+    if !is_text || is_address(file) {
+        return None;
+    }
+    let mut bytes = Vec::new();
+    std::fs::File::open(file).ok()?.take(ENCODING_BYTES).read_to_end(&mut bytes).ok()?;
+    let is_utf = match std::str::from_utf8(&bytes) {
+        Ok(_) => true,
+        // The last character may be cut off.
+        Err(error) => error.error_len().is_none() && bytes.len() as u64 == ENCODING_BYTES,
+    };
+    if is_utf || bytes.starts_with(&[0xff, 0xfe]) || bytes.starts_with(&[0xfe, 0xff]) {
+        return None;
+    }
+    let mut detector = EncodingDetector::new(Iso2022JpDetection::Deny);
+    detector.feed(&bytes, true);
+    let encoding = detector.guess(None, Utf8Detection::Deny);
+    (encoding != encoding_rs::UTF_8).then(|| encoding.name())
+}
+
+/// The endings of text files.
+const TEXT_ENDINGS: [&str; 5] = [".csv", ".tsv", ".tab", ".txt", ".psv"];
+
+/// By this many bytes of a file it is told in which encoding it is.
+const ENCODING_BYTES: u64 = 4 << 20;
+
+/// Column names that are periods, two or more.
+fn tall(table: &Table) -> Option<Tall> {
+    let patterns = table.columns.names.iter().filter_map(|name| period_pattern(name));
+    let mut counts: BTreeMap<String, usize> = BTreeMap::new();
+    patterns.for_each(|pattern| *counts.entry(pattern).or_default() += 1);
+    let (pattern, count) = counts.into_iter().max_by_key(|(_, count)| *count)?;
+    if count < 2 || !pattern.contains(&format!("{{{PERIOD}}}")) {
+        return None;
+    }
+    let meaning = [(Meaning::Cost, "cost"), (Meaning::Target, "target"), (Meaning::Price, "price")];
+    let value = meaning.into_iter().find(|(meaning, _)| words_mean(&table.name, *meaning));
+    // A slot alone takes all columns that the plan does not name.
+    let is_bare = pattern == format!("{{{PERIOD}}}");
+    let other = |name: &&String| is_bare && period_pattern(name).as_ref() != Some(&pattern);
+    let others = table.columns.names.iter().filter(other).cloned().collect();
+    Some(Tall { value: value.map_or("value", |(_, value)| value), others, pattern })
+}
+
+fn piece(from: &str, file: &str, table: &Table, encoding: Option<&'static str>) -> Piece {
     let part = &table.parts[0];
     let types: Vec<ColumnType> = part.evidence.iter().map(|e| e.mostly()).collect();
     let has = |wanted: &[ColumnType]| types.iter().any(|found| wanted.contains(found));
@@ -182,6 +285,8 @@ fn piece(from: &str, file: &str, table: &Table) -> Piece {
         from: from.to_owned(),
         home,
         column_names: part.column_names.iter().map(column_name).collect(),
+        tall: tall(table),
+        encoding,
         is_fact_like: has(&[ColumnType::Date])
             && has(&[ColumnType::Number, ColumnType::Integer, ColumnType::Percent]),
     }
@@ -213,7 +318,8 @@ fn stacked(pieces: Vec<Piece>) -> Vec<Stack> {
             let names: Vec<&str> = group.iter().map(|piece| piece.from.as_str()).collect();
             let from = pattern_over(&names, &all);
             let name = table_name(&names, &group[0].home, &mut taken);
-            Stack { name, from, pieces: group.len() }
+            let (tall, encoding) = (group[0].tall.clone(), group[0].encoding);
+            Stack { name, from, pieces: group.len(), tall, encoding, renamed: Vec::new() }
         })
         .collect()
 }
@@ -221,6 +327,9 @@ fn stacked(pieces: Vec<Piece>) -> Vec<Stack> {
 /// Whether a piece belongs to others.
 fn belongs(piece: &Piece, group: &[Piece], uniform: &BTreeSet<String>) -> bool {
     let first = &group[0];
+    if (piece.encoding, &piece.tall) != (first.encoding, &first.tall) {
+        return false;
+    }
     let own: BTreeSet<&String> = piece.column_names.iter().collect();
     let other: BTreeSet<&String> = first.column_names.iter().collect();
     let common = own.intersection(&other).count();

@@ -13,7 +13,9 @@ use std::path::Path;
 
 use crate::error::Error;
 use arrow_array::Array;
-use interligo_discover::propose::{FigureProposal, LinkProposal, Proposal, Seen, figures, propose};
+use interligo_discover::propose::{
+    FigureProposal, LinkProposal, Proposal, Seen, TableProposal, figures, propose, twins,
+};
 use interligo_engine::bind::Request;
 use interligo_engine::engine::Extent;
 use interligo_engine::links::lines_found;
@@ -25,7 +27,7 @@ use crate::parallelism::Parallelism;
 use crate::prepare::OnDuplicates;
 use crate::project::Project;
 use crate::run::link_use;
-use gather::{Gathered, Stack, gather};
+use gather::{Gathered, Joined, RenamedPart, Stack, gather};
 use sample::{Sampled, look_up, sample};
 use stated::stated;
 
@@ -109,9 +111,9 @@ pub fn start(
     if gathered.stacks.is_empty() {
         return Err(nothing_to_read(&gathered));
     }
+    let (opened, mut sampled) = with_twins(folder, &mut gathered, opened, progress)?;
     let tables: Vec<&Table> =
         gathered.stacks.iter().map(|stack| opened.table(&stack.name)).collect();
-    let mut sampled = read(&gathered.stacks, &tables, progress)?;
     let known = stated(folder, &gathered, &tables, &mut sampled);
     widen(&mut sampled, &tables)?;
     let whole: Vec<bool> = sampled.iter().map(|table| table.is_whole).collect();
@@ -149,6 +151,53 @@ pub fn start(
         started.plan = draft::plan(&material, &started, true);
     }
     Ok(started)
+}
+
+/// The tables with the rows that were looked at; those that are one table under other names are put together.
+fn with_twins(
+    folder: &Path,
+    gathered: &mut Gathered,
+    opened: Project,
+    progress: &(dyn Fn(u64, u64) + Sync),
+) -> Result<(Project, Vec<Sampled>), Error> {
+    let read_all = |stacks: &[Stack], opened: &Project| {
+        let tables: Vec<&Table> = stacks.iter().map(|stack| opened.table(&stack.name)).collect();
+        read(stacks, &tables, progress)
+    };
+    let sampled = read_all(&gathered.stacks, &opened)?;
+    let seen: Vec<&Seen> = sampled.iter().map(|own| &own.seen).collect();
+    let found = twins(&seen);
+    if found.is_empty() {
+        return Ok((opened, sampled));
+    }
+    for twin in &found {
+        let name = |table: usize, column: usize| seen[table].columns[column].name.clone();
+        let columns = twin
+            .columns
+            .iter()
+            .map(|(own, other)| (name(twin.other, *other), name(twin.main, *own)));
+        let columns: Vec<(String, String)> = columns.filter(|(other, own)| other != own).collect();
+        gathered.joined.push(Joined {
+            table: seen[twin.other].name.clone(),
+            main: seen[twin.main].name.clone(),
+            columns: columns.clone(),
+        });
+        let (from, encoding, pieces) = {
+            let other = &gathered.stacks[twin.other];
+            (other.from.clone(), other.encoding, other.pieces)
+        };
+        let main = &mut gathered.stacks[twin.main];
+        main.renamed.push(RenamedPart { from, encoding, columns });
+        main.pieces += pieces;
+    }
+    let mut number = 0;
+    gathered.stacks.retain(|_| {
+        number += 1;
+        found.iter().all(|twin| twin.other != number - 1)
+    });
+    let opened = open(folder, gathered)?;
+    let sampled = read_all(&gathered.stacks, &opened)?;
+    Ok((opened, sampled))
 }
 
 /// Links between the tables of a plan that it does not have yet: those that hold, and those that may.
@@ -280,6 +329,25 @@ fn decisions(material: &Material<'_>, gathered: &Gathered) -> Vec<String> {
         open.extend(lists(table, material, &stack.name));
         open.extend(periods_as_columns(table, &stack.name));
     }
+    for Joined { table, main, columns } in &gathered.joined {
+        let pairs: Vec<String> =
+            columns.iter().map(|(other, own)| format!("`{other}` is `{own}`")).collect();
+        open.push(format!(
+            "`{table}` seems to have the lines of `{main}` under other names, by its values: the plan takes them for one table. Check that {}",
+            pairs.join(", ")
+        ));
+    }
+    for stack in material.stacks {
+        open.extend(stack.encoding.map(|encoding| {
+            format!("the files of `{}` are not UTF-8: the plan reads them as {encoding}, which is likely and not certain", stack.name)
+        }));
+        open.extend(stack.tall.as_ref().map(|tall| {
+            format!("the column names of `{}` are periods: the plan makes rows of them, and calls what is in the cells `{}`", stack.name, tall.value)
+        }));
+    }
+    for (number, proposed) in material.proposal.tables.iter().enumerate() {
+        open.extend(copies(&material.seen[number], proposed));
+    }
     for (link, taken) in &material.proposal.equals {
         let (other, taken) = (&material.seen[link.to_table].name, &material.seen[*taken].name);
         open.push(format!(
@@ -294,6 +362,21 @@ fn decisions(material: &Material<'_>, gathered: &Gathered) -> Vec<String> {
         ));
     }
     open
+}
+
+/// Lines that are there again with all their values: a file that is there twice, or an extract that overlaps another.
+fn copies(seen: &Seen, proposed: &TableProposal) -> Option<String> {
+    let key: Vec<&str> =
+        proposed.key.iter().map(|column| seen.columns[*column].name.as_str()).collect();
+    (proposed.copies > 0).then(|| {
+        format!(
+            "{} of {} rows of `{}` are there twice with all their values: by the key {} each counts once; without it they would be added up",
+            proposed.copies,
+            seen.rows,
+            seen.name,
+            key.join(" + ")
+        )
+    })
 }
 
 /// Columns whose cells hold several values of a key.

@@ -11,7 +11,6 @@ use interligo_model::reading::evidence::Evidence;
 use interligo_model::values::texts::{TextBuilder, gathered};
 
 use crate::error::Error;
-use interligo_sources::formats::Wanted;
 use interligo_sources::table::parts::{Table, WantedColumns};
 use interligo_sources::table::rows::Rows;
 
@@ -50,7 +49,7 @@ pub(super) fn sample(name: &str, table: &Table) -> Result<Sampled, Error> {
     let mut is_whole = true;
     for part in &table.parts {
         let mut of_part = 0;
-        let mut reader = part.open(&Wanted::All)?;
+        let mut reader = part.open(&WantedColumns::All.of(part))?;
         let mut ended = false;
         // What one part leaves of its share, the next may take.
         while of_part < share.max((most / 4).saturating_sub(rows)) && rows < most.saturating_mul(2)

@@ -2,6 +2,9 @@
 
 use interligo_model::values::decimal::{Decimal, Rounding};
 
+/// Decimal places of a part of the line.
+const PLACES: u8 = 9;
+
 /// About how many ticks there are.
 const TICKS: i64 = 4;
 
@@ -29,17 +32,30 @@ impl Scale {
     /// How far an amount is from the left end of a line of this length.
     pub(super) fn at(&self, amount: Decimal, length: i64) -> i64 {
         let part = || {
-            let (own, whole) =
-                (amount.checked_sub(self.least)?, self.most.checked_sub(self.least)?);
-            let long = Decimal::from(length);
-            // Amounts of very many digits are divided first, at the cost of the last of them.
-            let exact = own.checked_mul(long).and_then(|own| own.checked_div(whole, 2));
-            let part = exact.or_else(|| own.checked_div(whole, 9)?.checked_mul(long))?;
+            let places = places_kept(self.least, self.most);
+            let least = self.least.round(places, Rounding::HalfEven)?;
+            let own = amount.round(places, Rounding::HalfEven)?.checked_sub(least)?;
+            let whole = self.most.round(places, Rounding::HalfEven)?.checked_sub(least)?;
+            // Divided first: so amounts of very many digits are on the line as well, in their order.
+            let part = own.checked_div(whole, PLACES)?.checked_mul(Decimal::from(length))?;
             part.round(0, Rounding::HalfEven)?.whole()
         };
         part().and_then(|at| i64::try_from(at).ok()).unwrap_or(0).clamp(0, length)
     }
 }
+
+/// How many decimal places matter on a line between two amounts: all that a number has room for beside their digits.
+fn places_kept(least: Decimal, most: Decimal) -> u8 {
+    let whole_digits = |amount: Decimal| {
+        let digits = amount.mantissa().unsigned_abs().checked_ilog10().map_or(1, |log| log + 1);
+        digits.saturating_sub(u32::from(amount.places()))
+    };
+    let digits = whole_digits(least).max(whole_digits(most));
+    DIGITS.saturating_sub(digits) as u8
+}
+
+/// How many digits are computed with.
+const DIGITS: u32 = 28;
 
 fn ticked(least: Decimal, most: Decimal) -> Option<Scale> {
     let step = step_for(most.checked_sub(least)?.checked_div(Decimal::from(TICKS), 12)?)?;

@@ -153,8 +153,12 @@ fn columns(line: &str, from: usize, count: usize) -> String {
     for character in line.chars() {
         let width = character.width().unwrap_or(0);
         if column >= from && column + width <= from + count {
-            // The mark stays where it is: what is cut off takes the place of a character.
-            shown.push(if column == from && from > 0 { '…' } else { character });
+            // The mark stays where it is: what is cut off takes the place of a character, and of what belongs to it.
+            match column == from && from > 0 {
+                true if shown.is_empty() => shown.push_str(&"…".repeat(width.max(1))),
+                true if width == 0 => {}
+                _ => shown.push(character),
+            }
         }
         column += width;
     }
