@@ -96,16 +96,18 @@ pub fn figures(seen: &[Seen], proposal: &Proposal) -> Vec<FigureProposal> {
         if let Some((price, _)) = prices.first() {
             let other =
                 prices.get(1).map(|(other, _)| format!("`{other}` looks like a price as well"));
+            let (price, unit) = of_one(price, &seen[prices[0].1.table], prices[0].1.column);
             let (factor, doubt) = match &discount {
                 None => (String::new(), None),
                 Some((column, at)) => discount_factor(&seen[at.table], at.column, column),
             };
-            add("revenue", format!("{quantity} * {price}{factor}"), doubt.or(other));
+            add("revenue", format!("{quantity} * {price}{factor}"), doubt.or(unit).or(other));
         }
         if let Some((cost, _)) = costs.first() {
             let other =
                 costs.get(1).map(|(other, _)| format!("`{other}` looks like a cost as well"));
-            add("cost", format!("{quantity} * {cost}"), other);
+            let (cost, unit) = of_one(cost, &seen[costs[0].1.table], costs[0].1.column);
+            add("cost", format!("{quantity} * {cost}"), unit.or(other));
         }
         if let [revenue, cost] = &all[before..] {
             let (revenue, cost) = (revenue.name.clone(), cost.name.clone());
@@ -119,6 +121,17 @@ pub fn figures(seen: &[Seen], proposal: &Proposal) -> Vec<FigureProposal> {
         }
     }
     all
+}
+
+/// The price of one, where the column name says that it is one of ten, a hundred or a thousand, or in cents.
+fn of_one(shown: &str, table: &Seen, column: usize) -> (String, Option<String>) {
+    let words = Words::of(&table.columns[column].name);
+    let (divisor, what) = match (words.number(), words.means(Meaning::Cents)) {
+        (Some(number), _) => (number, format!("the price of {number}")),
+        (None, true) => (100, "cents".to_owned()),
+        (None, false) => return (shown.to_owned(), None),
+    };
+    (format!("({shown} / {divisor})"), Some(format!("`{shown}` is taken as {what}, by its name")))
 }
 
 /// How a discount is taken off: a share of one, or percents as bare numbers, which are asked.

@@ -21,6 +21,7 @@ use std::collections::BTreeSet;
 pub use column::{Fit, SeenColumn};
 pub use figures::{FigureProposal, figures};
 pub use keys::{PERIOD, Period};
+pub use roles::copies;
 pub use twins::{Twin, twins};
 pub use words::Meaning;
 
@@ -66,7 +67,7 @@ pub struct TableProposal {
     pub period: Option<Period>,
     /// How many rows share their key with another.
     pub shared: usize,
-    /// Of a fact with a key, how many rows are there again with all their values.
+    /// Of a fact, how many rows are there again with all their values.
     pub copies: usize,
 }
 

@@ -5,7 +5,7 @@ use std::fmt::Write;
 use super::column::Kind;
 use super::keys::{key_sets, single_keys, wider_keys};
 use super::words::Meaning;
-use super::{LinkProposal, TableProposal, View};
+use super::{LinkProposal, Seen, TableProposal, View};
 use arrow_array::{Array, StringViewArray};
 use interligo_engine::keys::{KeyTable, join_columns};
 
@@ -49,7 +49,12 @@ fn of(view: &View<'_>, links: &[LinkProposal], table: usize) -> TableProposal {
             (single_keys(view, table).first().map_or(Vec::new(), |k| k.columns.clone()), 0)
         }
     };
-    let copies = if role == Some(Role::Fact) { copied(view, table, &key) } else { 0 };
+    let is_fact = role == Some(Role::Fact);
+    let copies = if is_fact {
+        copies(view.seen[table], &[]).into_iter().filter(|own| *own).count()
+    } else {
+        0
+    };
     TableProposal { role, key, period: view.periods[table].filter(|_| dated), shared, copies }
 }
 
@@ -70,21 +75,25 @@ fn shared_of(view: &View<'_>, table: usize, key: &[usize]) -> usize {
     keys.into_iter().find(|known| known.columns == key).map_or(0, |known| known.shared)
 }
 
+/// Fewer copies than this say nothing of a key.
+const FEWEST_COPIES: usize = 3;
+
 /// The texts of some columns of a table, row by row.
 fn joined(view: &View<'_>, table: usize, columns: impl Iterator<Item = usize>) -> StringViewArray {
     let texts: Vec<_> = columns.map(|c| view.seen[table].columns[c].texts.clone()).collect();
     join_columns(&texts)
 }
 
-/// Which rows of a table are there before with all their values.
-fn copies(view: &View<'_>, table: usize) -> Vec<bool> {
-    let columns = &view.seen[table].columns;
-    let rows = columns.first().map_or(0, |column| column.texts.len());
+/// Which rows of a table are there before with all their values, but for those of some columns.
+pub fn copies(table: &Seen, without: &[usize]) -> Vec<bool> {
+    let columns = table.columns.iter().enumerate();
+    let columns: Vec<_> = columns.filter(|(at, _)| !without.contains(at)).collect();
+    let rows = table.columns.first().map_or(0, |column| column.texts.len());
     let mut known = KeyTable::with_capacity(rows);
     let mut row = String::new();
     let is_copy = |at: usize| {
         row.clear();
-        for column in columns {
+        for (_, column) in &columns {
             // With its length, so that no text can be taken for the end of one and the beginning of the next.
             let text = column.texts.value(at);
             let _ = write!(row, "{} {text}", text.len());
@@ -92,11 +101,6 @@ fn copies(view: &View<'_>, table: usize) -> Vec<bool> {
         known.insert(&row, 0).is_some()
     };
     (0..rows).map(is_copy).collect()
-}
-
-/// How many rows of a fact are copies of others, where its key tells that they are.
-fn copied(view: &View<'_>, table: usize, key: &[usize]) -> usize {
-    if key.is_empty() { 0 } else { copies(view, table).into_iter().filter(|own| *own).count() }
 }
 
 /// The columns that tell the lines of a fact apart: only those whose column names say so, since by chance many do.
@@ -113,7 +117,7 @@ fn line_key(view: &View<'_>, table: usize) -> Vec<usize> {
                 .any(|column| view.traits[table][*column].words.means(Meaning::Position))
     };
     // A row that is there again with all its values is a copy, by whatever key.
-    let copies = copies(view, table);
+    let copies = copies(view.seen[table], &[]);
     let unique = |columns: &[usize]| {
         let keys = joined(view, table, columns.iter().copied());
         let mut known = KeyTable::with_capacity(1024);
@@ -138,8 +142,8 @@ fn line_key(view: &View<'_>, table: usize) -> Vec<usize> {
         });
     let mut all = stated.into_iter().chain(single).chain(wider).chain(numbered);
     let named = all.find(|key| is_named(key) && unique(key));
-    // Where many rows are there twice, what tells the others apart is their key, whatever it is called.
-    let many = copies.iter().filter(|own| **own).count() * 20 >= copies.len();
+    // Where rows are there twice, what tells the others apart is their key, whatever it is called.
+    let many = copies.iter().filter(|own| **own).count() >= FEWEST_COPIES;
     let by_values =
         || many.then(|| key_sets(view, table).into_iter().find(|key| unique(key))).flatten();
     named.or_else(by_values).unwrap_or_default()

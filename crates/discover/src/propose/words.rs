@@ -73,11 +73,13 @@ pub enum Meaning {
     Name,
     /// A row number or the like.
     Position,
+    /// Hundredths of a currency.
+    Cents,
 }
 
 /// Words with what they mean; the first that fits counts. A word is without accents, in lower case; one that
 /// ends in `*` represents all that begin so.
-const MEANINGS: [(Meaning, &[&str]); 11] = [
+const MEANINGS: [(Meaning, &[&str]); 12] = [
     (
         Meaning::Discount,
         &[
@@ -391,6 +393,26 @@ const MEANINGS: [(Meaning, &[&str]); 11] = [
             "linje*",
         ],
     ),
+    (
+        Meaning::Cents,
+        &[
+            "cent",
+            "cents",
+            "ct",
+            "cts",
+            "centimes",
+            "centimos",
+            "centavos",
+            "centesimi",
+            "grosz*",
+            "pence",
+            "haler*",
+            "ore",
+            "oere",
+            "kurus*",
+            "bani",
+        ],
+    ),
 ];
 
 /// A column name in words.
@@ -435,6 +457,12 @@ impl Words {
 
     pub(crate) fn means(&self, meaning: Meaning) -> bool {
         self.meanings().contains(&meaning)
+    }
+
+    /// Of how many pieces a price is that has this name: of ten, a hundred or a thousand.
+    pub(crate) fn number(&self) -> Option<u32> {
+        let numbers = self.all.iter().filter_map(|word| word.parse().ok());
+        numbers.into_iter().find(|number| matches!(number, 10 | 100 | 1000))
     }
 
     /// How alike two column names are, in percent.

@@ -14,9 +14,10 @@ use std::path::Path;
 use crate::error::Error;
 use arrow_array::Array;
 use interligo_discover::propose::{
-    FigureProposal, LinkProposal, Proposal, Seen, TableProposal, figures, propose, twins,
+    FigureProposal, LinkProposal, Proposal, Seen, TableProposal, Twin, copies, figures, propose,
+    twins,
 };
-use interligo_engine::bind::Request;
+use interligo_engine::bind::{Request, slots_of};
 use interligo_engine::engine::Extent;
 use interligo_engine::links::lines_found;
 use interligo_model::plan::{Plan, Role, key};
@@ -111,7 +112,7 @@ pub fn start(
     if gathered.stacks.is_empty() {
         return Err(nothing_to_read(&gathered));
     }
-    let (opened, mut sampled) = with_twins(folder, &mut gathered, opened, progress)?;
+    let (opened, mut sampled) = put_together(folder, &mut gathered, opened, progress)?;
     let tables: Vec<&Table> =
         gathered.stacks.iter().map(|stack| opened.table(&stack.name)).collect();
     let known = stated(folder, &gathered, &tables, &mut sampled);
@@ -153,8 +154,9 @@ pub fn start(
     Ok(started)
 }
 
-/// The tables with the rows that were looked at; those that are one table under other names are put together.
-fn with_twins(
+/// The tables with the rows that were looked at: those that are one table under other names are put together, and files
+/// that have rows of each other are no longer told apart by their names.
+fn put_together(
     folder: &Path,
     gathered: &mut Gathered,
     opened: Project,
@@ -166,29 +168,16 @@ fn with_twins(
     };
     let sampled = read_all(&gathered.stacks, &opened)?;
     let seen: Vec<&Seen> = sampled.iter().map(|own| &own.seen).collect();
-    let found = twins(&seen);
-    if found.is_empty() {
-        return Ok((opened, sampled));
+    let mut is_changed = false;
+    for (stack, seen) in gathered.stacks.iter_mut().zip(&seen) {
+        is_changed |= forget_slots(stack, seen);
     }
+    let found = twins(&seen);
     for twin in &found {
-        let name = |table: usize, column: usize| seen[table].columns[column].name.clone();
-        let columns = twin
-            .columns
-            .iter()
-            .map(|(own, other)| (name(twin.other, *other), name(twin.main, *own)));
-        let columns: Vec<(String, String)> = columns.filter(|(other, own)| other != own).collect();
-        gathered.joined.push(Joined {
-            table: seen[twin.other].name.clone(),
-            main: seen[twin.main].name.clone(),
-            columns: columns.clone(),
-        });
-        let (from, encoding, pieces) = {
-            let other = &gathered.stacks[twin.other];
-            (other.from.clone(), other.encoding, other.pieces)
-        };
-        let main = &mut gathered.stacks[twin.main];
-        main.renamed.push(RenamedPart { from, encoding, columns });
-        main.pieces += pieces;
+        join(gathered, &seen, twin);
+    }
+    if !is_changed && found.is_empty() {
+        return Ok((opened, sampled));
     }
     let mut number = 0;
     gathered.stacks.retain(|_| {
@@ -198,6 +187,47 @@ fn with_twins(
     let opened = open(folder, gathered)?;
     let sampled = read_all(&gathered.stacks, &opened)?;
     Ok((opened, sampled))
+}
+
+/// Makes one table a part of another.
+fn join(gathered: &mut Gathered, seen: &[&Seen], twin: &Twin) {
+    let name = |table: usize, column: usize| seen[table].columns[column].name.clone();
+    let pairs = twin.columns.iter();
+    let columns = pairs.map(|(own, other)| (name(twin.other, *other), name(twin.main, *own)));
+    let columns: Vec<(String, String)> = columns.filter(|(other, own)| other != own).collect();
+    gathered.joined.push(Joined {
+        table: seen[twin.other].name.clone(),
+        main: seen[twin.main].name.clone(),
+        columns: columns.clone(),
+    });
+    let other = &gathered.stacks[twin.other];
+    let part = RenamedPart { from: other.from.clone(), encoding: other.encoding, columns };
+    let pieces = other.pieces;
+    let main = &mut gathered.stacks[twin.main];
+    main.renamed.push(part);
+    main.pieces += pieces;
+}
+
+/// Leaves out what the names of files say, where files have rows of each other: an extract that overlaps another has the
+/// same lines under another name. The answer is whether that is so.
+fn forget_slots(stack: &mut Stack, seen: &Seen) -> bool {
+    let slots = |pattern: &String| -> Vec<String> {
+        slots_of(pattern).into_iter().map(|slot| pattern[slot].to_owned()).collect()
+    };
+    let names: Vec<String> = stack.from.iter().flat_map(slots).collect();
+    let columns = seen.columns.iter().enumerate();
+    let columns: Vec<usize> =
+        columns.filter(|(_, own)| names.contains(&own.name)).map(|(at, _)| at).collect();
+    let count = |without: &[usize]| copies(seen, without).into_iter().filter(|own| *own).count();
+    if columns.is_empty() || count(&columns) == count(&[]) {
+        return false;
+    }
+    for pattern in &mut stack.from {
+        for slot in slots_of(pattern).into_iter().rev() {
+            pattern.replace_range(slot.start - 1..=slot.end, "*");
+        }
+    }
+    true
 }
 
 /// Links between the tables of a plan that it does not have yet: those that hold, and those that may.
@@ -346,7 +376,7 @@ fn decisions(material: &Material<'_>, gathered: &Gathered) -> Vec<String> {
         }));
     }
     for (number, proposed) in material.proposal.tables.iter().enumerate() {
-        open.extend(copies(&material.seen[number], proposed));
+        open.extend(copied_lines(&material.seen[number], proposed));
     }
     for (link, taken) in &material.proposal.equals {
         let (other, taken) = (&material.seen[link.to_table].name, &material.seen[*taken].name);
@@ -365,18 +395,25 @@ fn decisions(material: &Material<'_>, gathered: &Gathered) -> Vec<String> {
 }
 
 /// Lines that are there again with all their values: a file that is there twice, or an extract that overlaps another.
-fn copies(seen: &Seen, proposed: &TableProposal) -> Option<String> {
+fn copied_lines(seen: &Seen, proposed: &TableProposal) -> Option<String> {
+    if proposed.copies == 0 {
+        return None;
+    }
     let key: Vec<&str> =
         proposed.key.iter().map(|column| seen.columns[*column].name.as_str()).collect();
-    (proposed.copies > 0).then(|| {
-        format!(
-            "{} of {} rows of `{}` are there twice with all their values: by the key {} each counts once; without it they would be added up",
-            proposed.copies,
-            seen.rows,
-            seen.name,
+    let what = match key.is_empty() {
+        true => "each counts. If they are the same lines, add the `key` that tells lines apart"
+            .to_owned(),
+        false => format!(
+            "by the key {} each counts once; without it they would be added up",
             key.join(" + ")
-        )
-    })
+        ),
+    };
+    let (copies, rows) = (proposed.copies, seen.rows);
+    Some(format!(
+        "{copies} of {rows} rows of `{}` are there twice with all their values: {what}",
+        seen.name
+    ))
 }
 
 /// Columns whose cells hold several values of a key.

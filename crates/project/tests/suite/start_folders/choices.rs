@@ -1,9 +1,9 @@
 //! The folders by which drafts are measured: difficulties in combination, in ten languages.
 
-use super::world::{Choices, Discount, Keys, PLAIN, Parts, Prices, Second, Shared};
+use super::world::{Choices, Discount, Keys, PLAIN, Parts, Prices, Second, Shared, Unit};
 
 /// The folders that drafts were made better by.
-pub(crate) const DEVELOPED_ON: [Choices; 15] = [
+pub(crate) const DEVELOPED_ON: [Choices; 36] = [
     Choices { name: "plain", ..PLAIN },
     Choices {
         name: "german list",
@@ -100,10 +100,6 @@ pub(crate) const DEVELOPED_ON: [Choices; 15] = [
         second: Second::Returns,
         ..PLAIN
     },
-];
-
-/// The folders that were kept aside.
-pub(crate) const KEPT_ASIDE: [Choices; 15] = [
     Choices { name: "aside 1", language: 2, prices: Prices::Starts, keys: Keys::Numbers, ..PLAIN },
     Choices {
         name: "aside 2",
@@ -199,6 +195,177 @@ pub(crate) const KEPT_ASIDE: [Choices; 15] = [
         shared: Shared::Conflicting,
         prices: Prices::Periods,
         keys: Keys::Padded,
+        second: Second::Returns,
+        ..PLAIN
+    },
+    Choices {
+        name: "per hundred",
+        prices: Prices::Periods,
+        unit: Unit::Hundred,
+        unknown: true,
+        ..PLAIN
+    },
+    Choices { name: "cents", language: 1, unit: Unit::Cents, prices: Prices::OnLines, ..PLAIN },
+    Choices {
+        name: "zeros",
+        language: 3,
+        keys: Keys::Padded,
+        zeros: true,
+        prices: Prices::Starts,
+        ..PLAIN
+    },
+    Choices {
+        name: "overlap",
+        language: 6,
+        parts: Parts::Overlap,
+        second: Second::Returns,
+        ..PLAIN
+    },
+    Choices {
+        name: "same names",
+        language: 2,
+        same_names: true,
+        chain: 2,
+        second: Second::Budget,
+        ..PLAIN
+    },
+    Choices {
+        name: "unknown keys",
+        language: 9,
+        unknown: true,
+        dated_costs: true,
+        prices: Prices::HalfOpen,
+        second: Second::Returns,
+        ..PLAIN
+    },
+];
+
+/// The folders that were looked at when all was done.
+pub(crate) const KEPT_ASIDE: [Choices; 15] = [
+    Choices {
+        name: "new 1",
+        language: 4,
+        keys: Keys::Padded,
+        zeros: true,
+        prices: Prices::Periods,
+        second: Second::Returns,
+        ..PLAIN
+    },
+    Choices {
+        name: "new 2",
+        language: 5,
+        unit: Unit::Hundred,
+        prices: Prices::Starts,
+        surrogate: true,
+        ..PLAIN
+    },
+    Choices {
+        name: "new 3",
+        language: 7,
+        parts: Parts::Overlap,
+        prices: Prices::HalfOpen,
+        discount: Discount::Fraction,
+        ..PLAIN
+    },
+    Choices {
+        name: "new 4",
+        language: 8,
+        same_names: true,
+        chain: 2,
+        keys: Keys::Numbers,
+        second: Second::Budget,
+        ..PLAIN
+    },
+    Choices {
+        name: "new 5",
+        language: 0,
+        keys: Keys::Small,
+        unknown: true,
+        surrogate: true,
+        prices: Prices::OnLines,
+        ..PLAIN
+    },
+    Choices {
+        name: "new 6",
+        language: 9,
+        prices: Prices::StartsUnnamed,
+        same_titles: false,
+        second: Second::Returns,
+        ..PLAIN
+    },
+    Choices {
+        name: "new 7",
+        language: 1,
+        parts: Parts::OtherSystem,
+        discount: Discount::PercentText,
+        by_store: true,
+        ..PLAIN
+    },
+    Choices {
+        name: "new 8",
+        language: 6,
+        encoding: Some("windows-1250"),
+        prices: Prices::Quarters,
+        second: Second::Budget,
+        ..PLAIN
+    },
+    Choices {
+        name: "new 9",
+        language: 2,
+        roles: true,
+        dated_costs: true,
+        case: true,
+        prices: Prices::HalfOpen,
+        ..PLAIN
+    },
+    Choices {
+        name: "new 10",
+        language: 3,
+        decoys: true,
+        unknown: true,
+        prices: Prices::Starts,
+        second: Second::Returns,
+        ..PLAIN
+    },
+    Choices {
+        name: "new 11",
+        language: 4,
+        unit: Unit::Cents,
+        same_titles: false,
+        chain: 2,
+        ..PLAIN
+    },
+    Choices {
+        name: "new 12",
+        language: 5,
+        parts: Parts::WithCopy,
+        keys: Keys::Numbers,
+        dated_costs: true,
+        ..PLAIN
+    },
+    Choices {
+        name: "new 13",
+        language: 7,
+        parts: Parts::Monthly,
+        prices: Prices::StartsUnnamed,
+        decoys: true,
+        second: Second::Budget,
+        ..PLAIN
+    },
+    Choices {
+        name: "new 14",
+        language: 8,
+        shared: Shared::Identical,
+        surrogate: true,
+        prices: Prices::Periods,
+        by_store: true,
+        ..PLAIN
+    },
+    Choices {
+        name: "new 15",
+        language: 1,
+        encoding: Some("windows-1252"),
+        parts: Parts::Overlap,
         second: Second::Returns,
         ..PLAIN
     },

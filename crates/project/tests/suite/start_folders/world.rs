@@ -55,6 +55,8 @@ pub(crate) enum Parts {
     OtherSystem,
     /// With a draft copy beside.
     WithCopy,
+    /// Two extracts that have the lines of some weeks both.
+    Overlap,
 }
 
 /// The second fact.
@@ -65,6 +67,16 @@ pub(crate) enum Second {
     Returns,
     /// A target for each group and month.
     Budget,
+}
+
+/// What a price is for.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Unit {
+    One,
+    /// A hundred pieces, as its column name says.
+    Hundred,
+    /// One, in cents.
+    Cents,
 }
 
 /// Rows of lookups that share their key.
@@ -102,6 +114,14 @@ pub(crate) struct Choices {
     pub(crate) case: bool,
     /// Columns that every table has, and that lead nowhere.
     pub(crate) decoys: bool,
+    /// Keys of lines without the zeros that they begin with.
+    pub(crate) zeros: bool,
+    /// Some lines have keys that no lookup has.
+    pub(crate) unknown: bool,
+    /// What prices are for: one, or a hundred pieces, or in cents.
+    pub(crate) unit: Unit,
+    /// Groups and what follows them have the same column names: `code`, `name`, `parent`.
+    pub(crate) same_names: bool,
     /// Whether files are in an older encoding.
     pub(crate) encoding: Option<&'static str>,
 }
@@ -124,6 +144,10 @@ pub(crate) const PLAIN: Choices = Choices {
     second: Second::None,
     case: false,
     decoys: false,
+    zeros: false,
+    unknown: false,
+    unit: Unit::One,
+    same_names: false,
     encoding: None,
 };
 
@@ -226,6 +250,34 @@ impl Maker<'_> {
     fn money(&self, cents: i64) -> String {
         let point = if self.language.has_commas { ',' } else { '.' };
         format!("{}{point}{:02}", cents / 100, cents % 100)
+    }
+
+    /// What the column of prices is called.
+    fn price_title(&self) -> String {
+        let own = self.title(Title::Price);
+        match self.choices.unit {
+            Unit::One => own,
+            Unit::Hundred => format!("{own} / 100"),
+            Unit::Cents => format!("{own} (cents)"),
+        }
+    }
+
+    /// A price as it is written, of so many hundredths.
+    fn priced(&self, cents: i64) -> String {
+        match self.choices.unit {
+            Unit::One => self.money(cents),
+            Unit::Hundred => self.money(cents * 100),
+            Unit::Cents => cents.to_string(),
+        }
+    }
+
+    /// A key as lines write it.
+    fn of_line(&self, key: String) -> String {
+        let key = if self.choices.case { key.to_lowercase() } else { key };
+        match self.choices.zeros {
+            true => key.trim_start_matches('0').to_owned(),
+            false => key,
+        }
     }
 
     /// Days after the first of January 2024, as the language writes them.
@@ -353,7 +405,10 @@ impl Maker<'_> {
         if choices.by_store {
             titles.push(Store);
         }
-        let mut names: Vec<String> = titles.iter().map(|own| self.title(*own)).collect();
+        let mut names: Vec<String> = titles
+            .iter()
+            .map(|own| if *own == Price { self.price_title() } else { self.title(*own) })
+            .collect();
         if choices.roles {
             names.push(self.payer());
         }
@@ -362,18 +417,25 @@ impl Maker<'_> {
         sorted.sort_by_key(|line| line.day);
         for (number, line) in sorted.into_iter().enumerate() {
             let off = if choices.discount == Discount::None { 0 } else { line.discount };
-            self.world.revenue += line.quantity * self.price(line.item, line.day) * (100 - off);
-            let item = self.item(line.item);
+            let is_unknown = choices.unknown && number % 90 == 7;
+            if !is_unknown || choices.prices == Prices::OnLines {
+                self.world.revenue += line.quantity * self.price(line.item, line.day) * (100 - off);
+            }
+            let item = if is_unknown {
+                format!("{}9", self.item(line.item))
+            } else {
+                self.item(line.item)
+            };
             let mut row = vec![
                 (700_100 + number / 3).to_string(),
                 (number % 3 + 1).to_string(),
                 self.day(line.day),
-                if choices.case { item.to_lowercase() } else { item },
+                self.of_line(item),
                 self.customer(line.customer),
                 line.quantity.to_string(),
             ];
             if choices.prices == Prices::OnLines {
-                row.push(self.money(self.price(line.item, line.day)));
+                row.push(self.priced(self.price(line.item, line.day)));
             }
             match choices.discount {
                 Discount::None => {}
@@ -432,6 +494,12 @@ impl Maker<'_> {
                     let file = format!("{stem}_{}_{:02}.csv", 2024 + month / 12, month % 12 + 1);
                     put(self, file, names.to_vec(), all(&own));
                 }
+            }
+            Parts::Overlap => {
+                let first: Vec<_> = rows.iter().filter(|(day, _)| *day < 400).cloned().collect();
+                let second: Vec<_> = rows.iter().filter(|(day, _)| *day >= 350).cloned().collect();
+                put(self, format!("{stem}_1.csv"), names.to_vec(), all(&first));
+                put(self, format!("{stem}_2.csv"), names.to_vec(), all(&second));
             }
             Parts::OtherSystem => {
                 let (old, new): (Vec<_>, Vec<_>) =
@@ -514,14 +582,14 @@ impl Maker<'_> {
     }
 
     fn products(&mut self) {
-        use Title::{Cost, Group, Item, Name, Price};
+        use Title::{Cost, Group, Item, Name};
         let choices = self.choices;
         let mut titles = vec![self.key_title(Item, "code"), self.title(Name)];
         if choices.chain >= 1 {
             titles.push(self.title(Group));
         }
         if choices.prices == Prices::InProducts {
-            titles.push(self.title(Price));
+            titles.push(self.price_title());
         }
         if !choices.dated_costs && !choices.by_store {
             titles.push(self.title(Cost));
@@ -532,7 +600,7 @@ impl Maker<'_> {
                 row.push(group(number % 6));
             }
             if choices.prices == Prices::InProducts {
-                row.push(self.money(self.price(number, 0)));
+                row.push(self.priced(self.price(number, 0)));
             }
             if !choices.dated_costs && !choices.by_store {
                 row.push(self.money(self.cost(number, 0, 0)));
@@ -559,10 +627,13 @@ impl Maker<'_> {
 
     fn groups(&mut self) {
         use Title::{Group, GroupName, Region};
-        let key = self.key_title(Group, "key");
-        let mut titles = vec![key.clone(), self.title(GroupName)];
+        let same = self.choices.same_names;
+        let named = |own: String, of_all: &str| if same { of_all.to_owned() } else { own };
+        let key = named(self.key_title(Group, "key"), "code");
+        let mut titles = vec![key.clone(), named(self.title(GroupName), "name")];
+        let parent = named(self.title(Region), "parent");
         if self.choices.chain >= 2 {
-            titles.push(self.title(Region));
+            titles.push(parent.clone());
         }
         let chain = self.choices.chain;
         let row = |number: usize| {
@@ -577,29 +648,29 @@ impl Maker<'_> {
         let own = self.title(Group);
         self.link(LinkKind::Chained, (&products, &[&own]), (&groups, &[&key]));
         if chain >= 2 {
-            let key = self.key_title(Region, "key");
-            let titles = vec![key.clone(), "manager".to_owned()];
+            let key = named(self.key_title(Region, "key"), "code");
+            let titles = vec![key.clone(), named("manager".to_owned(), "name")];
             let rows =
                 (0..3).map(|number| vec![region(number), format!("Manager {number}")]).collect();
             self.lookup(FileOf::Regions, titles, rows);
-            let (regions, own) = (self.file(FileOf::Regions), self.title(Region));
-            self.link(LinkKind::Chained, (&groups, &[&own]), (&regions, &[&key]));
+            let regions = self.file(FileOf::Regions);
+            self.link(LinkKind::Chained, (&groups, &[&parent]), (&regions, &[&key]));
         }
     }
 
     fn prices(&mut self) {
-        use Title::{From, Item, Price, Until};
+        use Title::{From, Item, Until};
         let choices = self.choices;
         if matches!(choices.prices, Prices::OnLines | Prices::InProducts) {
             return;
         }
         let key = self.key_title(Item, "code");
-        let (from, until, price) = (self.title(From), self.title(Until), self.title(Price));
+        let (from, until, price) = (self.title(From), self.title(Until), self.price_title());
         let starts = |maker: &Self, item, quarter: i64| {
             vec![
                 maker.item(item),
                 maker.day(quarter * 91),
-                maker.money(maker.price(item, quarter * 91)),
+                maker.priced(maker.price(item, quarter * 91)),
             ]
         };
         let mut rows = Vec::new();
@@ -608,7 +679,7 @@ impl Maker<'_> {
                 for item in 0..PRODUCTS {
                     // The middle of each quarter.
                     let prices =
-                        (0..8).map(|quarter| self.money(self.price(item, quarter * 91 + 45)));
+                        (0..8).map(|quarter| self.priced(self.price(item, quarter * 91 + 45)));
                     rows.push([self.item(item)].into_iter().chain(prices).collect());
                 }
                 let quarters =
@@ -704,7 +775,12 @@ impl Maker<'_> {
 
     /// A target for each group and month.
     fn budget(&mut self) {
-        let (own, key) = (self.title(Title::Group), self.key_title(Title::Group, "key"));
+        let own = self.title(Title::Group);
+        let key = if self.choices.same_names {
+            "code".to_owned()
+        } else {
+            self.key_title(Title::Group, "key")
+        };
         let titles = vec![own.clone(), "month".to_owned(), "target".to_owned()];
         let mut rows = Vec::new();
         for number in 0..6 {
