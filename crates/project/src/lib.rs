@@ -105,6 +105,7 @@ pub use run::stop_rules::{duplicate_stops, stops};
 pub use run::{Inspection, OnStop, RunResult, RunRules, check, link_use, run};
 pub use runs::{KeptRun, RecordError};
 pub use start::unlinked::with_likely_link;
+pub use start::{ExplainedCandidate, ExplainedColumn, explain_column};
 pub use start::{Started, StartedLink, StartedTable, find_links, start};
 pub use trace::{
     CellLine, CellParts, CellTrace, RatioPart, Traced, TracedLine, Wanted, WithoutValue, trace,

@@ -112,7 +112,8 @@ Examples:
   interligo start                         the files of this folder
   interligo start shop                    those of another; the plan is written there
   interligo start sales.csv products.csv  some files only
-  interligo start stock.sqlite --print    show the plan and write nothing")]
+  interligo start stock.sqlite --print    show the plan and write nothing
+  interligo start --explain sales.item    why a column leads where it does")]
 pub(crate) struct StartOptions {
     /// Folders, files, or addresses of databases; without any, this folder
     #[arg(value_name = "FOLDER|FILE")]
@@ -125,6 +126,10 @@ pub(crate) struct StartOptions {
     /// Overwrite an existing plan
     #[arg(long)]
     pub(crate) replace: bool,
+
+    /// Write nothing, and show the evidence for and against each column that this one might lead to
+    #[arg(long, value_name = "TABLE.COLUMN", conflicts_with_all = ["print", "replace"])]
+    pub(crate) explain: Option<String>,
 }
 
 /// Show the match rates of links, draw their map, find and add links

@@ -2,7 +2,7 @@
 
 use std::path::{Path, PathBuf};
 
-use interligo_project::{PLAN_FILE, Parallelism, start as draft, write_whole};
+use interligo_project::{PLAN_FILE, Parallelism, explain_column, start as draft, write_whole};
 use interligo_report::output::Output as _;
 use interligo_report::text;
 
@@ -28,6 +28,9 @@ pub(crate) fn start(options: &StartOptions, out: Out<'_>) -> Result<(), Failure>
         here if here == Path::new(".") => PathBuf::from(PLAN_FILE),
         other => other.join(PLAN_FILE),
     };
+    if let Some(column) = &options.explain {
+        return explain(&folder, &named, column, out);
+    }
     if plan.exists() && !options.replace && !options.print {
         return Err(Failure::PlanThere(plan));
     }
@@ -49,6 +52,22 @@ pub(crate) fn start(options: &StartOptions, out: Out<'_>) -> Result<(), Failure>
     let failed = |error| Failure::Work { error, plan: plan.clone(), text: String::new() };
     write_whole(&plan, started.plan.as_bytes()).map_err(|error| failed(error.into()))?;
     text::started(out, &started, &plan)?;
+    out.flush()?;
+    Ok(())
+}
+
+/// Shows why a column leads where it does.
+fn explain(folder: &Path, named: &[String], column: &str, out: Out<'_>) -> Result<(), Failure> {
+    let progress = Progress::new(0);
+    let explained =
+        explain_column(folder, named, column, &|bytes, lines| progress.advance(bytes, lines));
+    progress.finish();
+    let explained = explained.map_err(|error| Failure::Work {
+        error,
+        plan: PathBuf::from("start"),
+        text: String::new(),
+    })?;
+    text::explained_column(out, &explained)?;
     out.flush()?;
     Ok(())
 }

@@ -140,8 +140,13 @@ impl<'a> Candidates<'a> {
         filled.count() > 1
     }
 
+    /// Whether a column is a key by itself.
+    pub(super) fn is_key(&self, at: ColumnAt) -> bool {
+        self.keys[at.table].iter().any(|key| key.columns == [at.column])
+    }
+
     /// The evidence for a link of two columns.
-    fn weigh(&self, from: ColumnAt, to: ColumnAt) -> Option<LinkProposal> {
+    pub(super) fn weigh(&self, from: ColumnAt, to: ColumnAt) -> Option<LinkProposal> {
         let (one, other) = (self.view.of(from), self.view.of(to));
         if (one.kind == Kind::Day) != (other.kind == Kind::Day) {
             return None;

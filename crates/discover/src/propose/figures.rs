@@ -77,6 +77,10 @@ pub fn figures(seen: &[Seen], proposal: &Proposal) -> Vec<FigureProposal> {
     // The plain names are those of the largest.
     facts.sort_by_key(|fact| std::cmp::Reverse(seen[*fact].rows));
     for fact in facts {
+        // A sum over several currencies says nothing.
+        if currencies(&seen[fact]).is_some() {
+            continue;
+        }
         let own = |meaning| {
             let found = columns(seen, proposal, fact, meaning).into_iter();
             found.filter(|(_, at)| at.table == fact).collect::<Vec<_>>()
@@ -97,6 +101,13 @@ pub fn figures(seen: &[Seen], proposal: &Proposal) -> Vec<FigureProposal> {
             let other =
                 prices.get(1).map(|(other, _)| format!("`{other}` looks like a price as well"));
             let (price, unit) = of_one(price, &seen[prices[0].1.table], prices[0].1.column);
+            let (price, other) = match of_all_lists(&prices, fact, proposal) {
+                Some(lists) => {
+                    let how = "each list is used where those before it have no price";
+                    (lists, Some(how.to_owned()))
+                }
+                None => (price, other),
+            };
             let (factor, doubt) = match &discount {
                 None => (String::new(), None),
                 Some((column, at)) => discount_factor(&seen[at.table], at.column, column),
@@ -122,6 +133,43 @@ pub fn figures(seen: &[Seen], proposal: &Proposal) -> Vec<FigureProposal> {
     }
     all
 }
+
+/// The price out of several lists, one for each year perhaps: those that a fact looks up by the same columns and the day.
+fn of_all_lists(prices: &[(String, ColumnAt)], fact: usize, proposal: &Proposal) -> Option<String> {
+    let link = |at: &ColumnAt| {
+        let own = |link: &&super::LinkProposal| {
+            link.to_table == at.table && link.from[0].table == fact && link.as_of.is_some()
+        };
+        proposal.links.iter().find(own)
+    };
+    let first = link(&prices.first()?.1)?;
+    let is_alike =
+        |(_, at): &&(String, ColumnAt)| link(at).is_some_and(|own| own.from == first.from);
+    let lists: Vec<&str> =
+        prices.iter().filter(is_alike).map(|(shown, _)| shown.as_str()).collect();
+    let tables: std::collections::BTreeSet<usize> =
+        prices.iter().filter(is_alike).map(|(_, at)| at.table).collect();
+    (lists.len() > 1 && tables.len() == lists.len())
+        .then(|| format!("coalesce({})", lists.join(", ")))
+}
+
+/// The column of a table that says in which currency its amounts are, and the currencies, where there are several.
+pub fn currencies(table: &Seen) -> Option<(usize, Vec<String>)> {
+    let of = |(at, column): (usize, &super::SeenColumn)| {
+        let values = Traits::of(column).values;
+        let are_known = values.iter().all(|value| CURRENCIES.contains(&value.as_str()));
+        (values.len() > 1 && are_known).then_some((at, values))
+    };
+    table.columns.iter().enumerate().find_map(of)
+}
+
+/// Codes of currencies, by ISO 4217: those in which sales are mostly made.
+const CURRENCIES: [&str; 44] = [
+    "AED", "ARS", "AUD", "BGN", "BRL", "CAD", "CHF", "CLP", "CNY", "COP", "CZK", "DKK", "EGP",
+    "EUR", "GBP", "HKD", "HUF", "IDR", "ILS", "INR", "ISK", "JPY", "KRW", "MAD", "MXN", "MYR",
+    "NGN", "NOK", "NZD", "PEN", "PHP", "PLN", "RON", "RSD", "SAR", "SEK", "SGD", "THB", "TRY",
+    "UAH", "USD", "UYU", "VND", "ZAR",
+];
 
 /// The price of one, where the column name says that it is one of ten, a hundred or a thousand, or in cents.
 fn of_one(shown: &str, table: &Seen, column: usize) -> (String, Option<String>) {

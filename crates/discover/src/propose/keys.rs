@@ -36,6 +36,9 @@ pub(super) struct Key {
 /// Of a hundred rows, this many may share their key with another, or lack it: typing errors, not the rule.
 const TYPOS: usize = 5;
 
+/// And this many of a table that others look things up in: a list that was put together by hand. Which of them counts is asked.
+const BY_HAND: usize = 15;
+
 /// The most columns that are tried together.
 const TRIED: usize = 9;
 
@@ -45,6 +48,11 @@ const COMPARED: usize = 100_000;
 /// How many of a table's rows share their values in some columns with another; none when more than a few do,
 /// or are blank.
 fn shared(table: &Seen, columns: &[usize]) -> Option<usize> {
+    shared_up_to(table, columns, TYPOS)
+}
+
+/// The same where `most` of a hundred rows may share them.
+fn shared_up_to(table: &Seen, columns: &[usize], most: usize) -> Option<usize> {
     let texts: Vec<StringViewArray> = columns
         .iter()
         .map(|column| {
@@ -53,7 +61,7 @@ fn shared(table: &Seen, columns: &[usize]) -> Option<usize> {
         })
         .collect();
     let keys = join_columns(&texts);
-    let limit = keys.len() * TYPOS / 100 + usize::from(keys.len() >= 10);
+    let limit = keys.len() * most / 100 + usize::from(keys.len() >= 10);
     let mut known = KeyTable::with_capacity(keys.len());
     let (mut shared, mut blank) = (0, 0);
     for key in keys.iter().flatten().map(str::trim) {
@@ -96,14 +104,25 @@ pub(super) fn single_keys(view: &View<'_>, table: usize) -> Vec<Key> {
         if known || is_period(column) || !(is_key_like(of) || day) {
             continue;
         }
-        if of.uniqueness() < 100 - TYPOS && view.seen[table].columns[column].texts.len() >= 10 {
+        let most = if may_be_by_hand(traits, column) { BY_HAND } else { TYPOS };
+        if of.uniqueness() < 100 - most && view.seen[table].columns[column].texts.len() >= 10 {
             continue;
         }
-        if let Some(shared) = shared(view.seen[table], &[column]) {
+        if let Some(shared) = shared_up_to(view.seen[table], &[column], most) {
             keys.push(Key { columns: vec![column], shared });
         }
     }
     keys
+}
+
+/// Whether a column is the key of a list that was put together by hand: codes that come first, in a table without quantities.
+fn may_be_by_hand(traits: &[Traits], column: usize) -> bool {
+    let is_counted = |of: &Traits| {
+        let numeric = matches!(of.kind, Kind::Whole | Kind::Measure);
+        numeric && (of.words.means(Meaning::Quantity) || of.words.means(Meaning::Position))
+    };
+    let is_first = traits.iter().position(is_key_like) == Some(column);
+    is_first && traits[column].kind == Kind::Code && !traits.iter().any(is_counted)
 }
 
 /// The smallest sets of columns, of two or more, that tell the rows of a table apart; for a table with periods,

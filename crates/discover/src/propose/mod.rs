@@ -8,6 +8,7 @@
 
 mod candidates;
 mod column;
+mod explain;
 mod figures;
 mod keys;
 mod roles;
@@ -19,9 +20,10 @@ mod words;
 use std::collections::BTreeSet;
 
 pub use column::{Fit, SeenColumn};
-pub use figures::{FigureProposal, figures};
+pub use explain::{Candidate, Verdict, explain};
+pub use figures::{FigureProposal, currencies, figures};
 pub use keys::{PERIOD, Period};
-pub use roles::copies;
+pub use roles::{are_told_apart, copies};
 pub use twins::{Twin, twins};
 pub use words::Meaning;
 

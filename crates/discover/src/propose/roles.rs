@@ -103,6 +103,22 @@ pub fn copies(table: &Seen, without: &[usize]) -> Vec<bool> {
     (0..rows).map(is_copy).collect()
 }
 
+/// Whether one or two columns tell the rows of a table apart that are no copies, without looking at some others: then rows
+/// with the same values are the same, and not two that happen to be alike.
+pub fn are_told_apart(table: &Seen, without: &[usize]) -> bool {
+    let view = View::new(std::iter::once(table));
+    let copies = copies(table, without);
+    let sets = key_sets(&view, 0);
+    sets.into_iter().filter(|set| set.iter().all(|column| !without.contains(column))).any(|set| {
+        let keys = joined(&view, 0, set.iter().copied());
+        let mut known = KeyTable::with_capacity(1024);
+        let again = keys.iter().flatten().zip(&copies);
+        let mut again =
+            again.filter(|(key, is_copy)| known.insert(key.trim(), 0).is_some() && !**is_copy);
+        again.next().is_none()
+    })
+}
+
 /// The columns that tell the lines of a fact apart: only those whose column names say so, since by chance many do.
 fn line_key(view: &View<'_>, table: usize) -> Vec<usize> {
     let is_named = |columns: &[usize]| {

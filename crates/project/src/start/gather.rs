@@ -257,7 +257,7 @@ fn tall(table: &Table) -> Option<Tall> {
     let mut counts: BTreeMap<String, usize> = BTreeMap::new();
     patterns.for_each(|pattern| *counts.entry(pattern).or_default() += 1);
     let (pattern, count) = counts.into_iter().max_by_key(|(_, count)| *count)?;
-    if count < 2 || !pattern.contains(&format!("{{{PERIOD}}}")) {
+    if count < 2 {
         return None;
     }
     let meaning = [(Meaning::Cost, "cost"), (Meaning::Target, "target"), (Meaning::Price, "price")];

@@ -1,11 +1,14 @@
 //! From a folder of files to a plan: what lies there, which tables are linked by what, and the figures that
 //! can be computed of it, written as a plan with the reasons.
 
+mod decisions;
 mod draft;
+mod explain;
 mod gather;
 mod names;
 mod sample;
 mod stated;
+mod together;
 pub(crate) mod unlinked;
 
 use std::collections::HashSet;
@@ -14,23 +17,24 @@ use std::path::Path;
 use crate::error::Error;
 use arrow_array::Array;
 use interligo_discover::propose::{
-    FigureProposal, LinkProposal, Proposal, Seen, TableProposal, Twin, copies, figures, propose,
-    twins,
+    FigureProposal, LinkProposal, Proposal, Seen, Stated, figures, propose,
 };
-use interligo_engine::bind::{Request, slots_of};
+use interligo_engine::bind::Request;
 use interligo_engine::engine::Extent;
 use interligo_engine::links::lines_found;
-use interligo_model::plan::{Plan, Role, key};
+use interligo_model::plan::{Plan, Role};
 use interligo_sources::table::parts::Table;
-use interligo_sources::table::questions::Question;
 
 use crate::parallelism::Parallelism;
 use crate::prepare::OnDuplicates;
 use crate::project::Project;
 use crate::run::link_use;
-use gather::{Gathered, Joined, RenamedPart, Stack, gather};
+use decisions::decisions;
+pub use explain::{ExplainedCandidate, ExplainedColumn, explain_column};
+use gather::{Gathered, Stack, gather};
 use sample::{Sampled, look_up, sample};
 use stated::stated;
+use together::put_together;
 
 /// A lookup of this many rows takes seconds to load.
 const LARGE: u64 = 1_000_000;
@@ -107,18 +111,9 @@ pub fn start(
     parallelism: Parallelism,
     progress: &(dyn Fn(u64, u64) + Sync),
 ) -> Result<Started, Error> {
-    let mut gathered = gather(folder, named)?;
-    let opened = open(folder, &mut gathered)?;
-    if gathered.stacks.is_empty() {
-        return Err(nothing_to_read(&gathered));
-    }
-    let (opened, mut sampled) = put_together(folder, &mut gathered, opened, progress)?;
+    let Looked { gathered, opened, seen, whole, known } = look(folder, named, progress)?;
     let tables: Vec<&Table> =
         gathered.stacks.iter().map(|stack| opened.table(&stack.name)).collect();
-    let known = stated(folder, &gathered, &tables, &mut sampled);
-    widen(&mut sampled, &tables)?;
-    let whole: Vec<bool> = sampled.iter().map(|table| table.is_whole).collect();
-    let seen: Vec<Seen> = sampled.into_iter().map(|table| table.seen).collect();
     let proposal = propose(&seen, &known);
     let figures = figures(&seen, &proposal);
     let mut material =
@@ -154,80 +149,36 @@ pub fn start(
     Ok(started)
 }
 
-/// The tables with the rows that were looked at: those that are one table under other names are put together, and files
-/// that have rows of each other are no longer told apart by their names.
-fn put_together(
-    folder: &Path,
-    gathered: &mut Gathered,
+/// What was looked at of a folder.
+struct Looked {
+    gathered: Gathered,
     opened: Project,
+    seen: Vec<Seen>,
+    /// Of each table, whether all of its rows were looked at.
+    whole: Vec<bool>,
+    /// Links that are stated somewhere.
+    known: Vec<Stated>,
+}
+
+/// Finds the tables of a folder and looks at their rows.
+fn look(
+    folder: &Path,
+    named: &[String],
     progress: &(dyn Fn(u64, u64) + Sync),
-) -> Result<(Project, Vec<Sampled>), Error> {
-    let read_all = |stacks: &[Stack], opened: &Project| {
-        let tables: Vec<&Table> = stacks.iter().map(|stack| opened.table(&stack.name)).collect();
-        read(stacks, &tables, progress)
-    };
-    let sampled = read_all(&gathered.stacks, &opened)?;
-    let seen: Vec<&Seen> = sampled.iter().map(|own| &own.seen).collect();
-    let mut is_changed = false;
-    for (stack, seen) in gathered.stacks.iter_mut().zip(&seen) {
-        is_changed |= forget_slots(stack, seen);
+) -> Result<Looked, Error> {
+    let mut gathered = gather(folder, named)?;
+    let opened = open(folder, &mut gathered)?;
+    if gathered.stacks.is_empty() {
+        return Err(nothing_to_read(&gathered));
     }
-    let found = twins(&seen);
-    for twin in &found {
-        join(gathered, &seen, twin);
-    }
-    if !is_changed && found.is_empty() {
-        return Ok((opened, sampled));
-    }
-    let mut number = 0;
-    gathered.stacks.retain(|_| {
-        number += 1;
-        found.iter().all(|twin| twin.other != number - 1)
-    });
-    let opened = open(folder, gathered)?;
-    let sampled = read_all(&gathered.stacks, &opened)?;
-    Ok((opened, sampled))
-}
-
-/// Makes one table a part of another.
-fn join(gathered: &mut Gathered, seen: &[&Seen], twin: &Twin) {
-    let name = |table: usize, column: usize| seen[table].columns[column].name.clone();
-    let pairs = twin.columns.iter();
-    let columns = pairs.map(|(own, other)| (name(twin.other, *other), name(twin.main, *own)));
-    let columns: Vec<(String, String)> = columns.filter(|(other, own)| other != own).collect();
-    gathered.joined.push(Joined {
-        table: seen[twin.other].name.clone(),
-        main: seen[twin.main].name.clone(),
-        columns: columns.clone(),
-    });
-    let other = &gathered.stacks[twin.other];
-    let part = RenamedPart { from: other.from.clone(), encoding: other.encoding, columns };
-    let pieces = other.pieces;
-    let main = &mut gathered.stacks[twin.main];
-    main.renamed.push(part);
-    main.pieces += pieces;
-}
-
-/// Leaves out what the names of files say, where files have rows of each other: an extract that overlaps another has the
-/// same lines under another name. The answer is whether that is so.
-fn forget_slots(stack: &mut Stack, seen: &Seen) -> bool {
-    let slots = |pattern: &String| -> Vec<String> {
-        slots_of(pattern).into_iter().map(|slot| pattern[slot].to_owned()).collect()
-    };
-    let names: Vec<String> = stack.from.iter().flat_map(slots).collect();
-    let columns = seen.columns.iter().enumerate();
-    let columns: Vec<usize> =
-        columns.filter(|(_, own)| names.contains(&own.name)).map(|(at, _)| at).collect();
-    let count = |without: &[usize]| copies(seen, without).into_iter().filter(|own| *own).count();
-    if columns.is_empty() || count(&columns) == count(&[]) {
-        return false;
-    }
-    for pattern in &mut stack.from {
-        for slot in slots_of(pattern).into_iter().rev() {
-            pattern.replace_range(slot.start - 1..=slot.end, "*");
-        }
-    }
-    true
+    let (opened, mut sampled) = put_together(folder, &mut gathered, opened, progress)?;
+    let tables: Vec<&Table> =
+        gathered.stacks.iter().map(|stack| opened.table(&stack.name)).collect();
+    let known = stated(folder, &gathered, &tables, &mut sampled);
+    widen(&mut sampled, &tables)?;
+    let whole: Vec<bool> = sampled.iter().map(|table| table.is_whole).collect();
+    let seen: Vec<Seen> = sampled.into_iter().map(|table| table.seen).collect();
+    Ok(Looked { gathered, opened, seen, whole, known })
 }
 
 /// Links between the tables of a plan that it does not have yet: those that hold, and those that may.
@@ -347,108 +298,6 @@ fn started_tables(material: &Material<'_>, whole: &[bool]) -> Vec<StartedTable> 
         }
     };
     material.stacks.iter().enumerate().map(of).collect()
-}
-
-/// What the tables leave open.
-fn decisions(material: &Material<'_>, gathered: &Gathered) -> Vec<String> {
-    let mut open = Vec::new();
-    for (table, stack) in material.tables.iter().zip(material.stacks) {
-        let all: Vec<usize> = (0..table.columns.names.len()).collect();
-        let questions: Vec<Question> = table.questions(&all);
-        open.extend(questions.into_iter().take(1).map(|q| format!("{}: {}", q.message, q.fix)));
-        open.extend(lists(table, material, &stack.name));
-        open.extend(periods_as_columns(table, &stack.name));
-    }
-    for Joined { table, main, columns } in &gathered.joined {
-        let pairs: Vec<String> =
-            columns.iter().map(|(other, own)| format!("`{other}` is `{own}`")).collect();
-        open.push(format!(
-            "`{table}` seems to have the lines of `{main}` under other names, by its values: the plan takes them for one table. Check that {}",
-            pairs.join(", ")
-        ));
-    }
-    for stack in material.stacks {
-        open.extend(stack.encoding.map(|encoding| {
-            format!("the files of `{}` are not UTF-8: the plan reads them as {encoding}, which is likely and not certain", stack.name)
-        }));
-        open.extend(stack.tall.as_ref().map(|tall| {
-            format!("the column names of `{}` are periods: the plan makes rows of them, and calls what is in the cells `{}`", stack.name, tall.value)
-        }));
-    }
-    for (number, proposed) in material.proposal.tables.iter().enumerate() {
-        open.extend(copied_lines(&material.seen[number], proposed));
-    }
-    for (link, taken) in &material.proposal.equals {
-        let (other, taken) = (&material.seen[link.to_table].name, &material.seen[*taken].name);
-        open.push(format!(
-            "`{taken}` and `{other}` have the same columns and match {} equally well: the plan takes `{taken}`, and has `{other}` as a comment",
-            draft::path(material, link).split(" -> ").next().unwrap_or_default()
-        ));
-    }
-    if gathered.left_out > 0 {
-        open.push(format!(
-            "{} files were not looked at: name the folder of those that are meant",
-            gathered.left_out
-        ));
-    }
-    open
-}
-
-/// Lines that are there again with all their values: a file that is there twice, or an extract that overlaps another.
-fn copied_lines(seen: &Seen, proposed: &TableProposal) -> Option<String> {
-    if proposed.copies == 0 {
-        return None;
-    }
-    let key: Vec<&str> =
-        proposed.key.iter().map(|column| seen.columns[*column].name.as_str()).collect();
-    let what = match key.is_empty() {
-        true => "each counts. If they are the same lines, add the `key` that tells lines apart"
-            .to_owned(),
-        false => format!(
-            "by the key {} each counts once; without it they would be added up",
-            key.join(" + ")
-        ),
-    };
-    let (copies, rows) = (proposed.copies, seen.rows);
-    Some(format!(
-        "{copies} of {rows} rows of `{}` are there twice with all their values: {what}",
-        seen.name
-    ))
-}
-
-/// Columns whose cells hold several values of a key.
-fn lists(table: &Table, material: &Material<'_>, name: &str) -> Vec<String> {
-    let Some(number) = material.stacks.iter().position(|stack| stack.name == name) else {
-        return Vec::new();
-    };
-    let columns = interligo_discover::propose::lists(&material.seen[number]);
-    let Some((separator, columns)) = columns else { return Vec::new() };
-    let names: Vec<String> =
-        columns.iter().map(|column| format!("\"{}\"", table.columns.names[*column])).collect();
-    vec![format!(
-        "the cells of {} in `{name}` have several values: add unpack = {{ columns = [{}], separator = \"{separator}\" }} to [tables.{}]",
-        names.join(", ").replace('"', "`"),
-        names.join(", "),
-        key(name)
-    )]
-}
-
-/// Columns that are headed by periods, as price lists have that are made for reading.
-fn periods_as_columns(table: &Table, name: &str) -> Option<String> {
-    let mut patterns: Vec<(String, usize)> = Vec::new();
-    for pattern in
-        table.columns.names.iter().filter_map(|column_name| names::period_pattern(column_name))
-    {
-        match patterns.iter_mut().find(|(known, _)| *known == pattern) {
-            Some((_, count)) => *count += 1,
-            None => patterns.push((pattern, 1)),
-        }
-    }
-    let (pattern, _) = patterns.into_iter().find(|(_, count)| *count >= 3)?;
-    Some(format!(
-        "the column names of `{name}` are periods: if its columns are to become rows, add tall = {{ \"{pattern}\" = \"price\" }} to [tables.{}]",
-        key(name)
-    ))
 }
 
 /// Whether the whole plan holds, figures and outputs included.

@@ -8,6 +8,7 @@ use interligo_discover::propose::{Seen, SeenColumn};
 use interligo_model::plan::ColumnType;
 use interligo_model::reading::column_reader::Reading;
 use interligo_model::reading::evidence::Evidence;
+use interligo_model::reading::style::Style;
 use interligo_model::values::texts::{TextBuilder, gathered};
 
 use crate::error::Error;
@@ -74,10 +75,13 @@ pub(super) fn sample(name: &str, table: &Table) -> Result<Sampled, Error> {
         (false, 1..) if all > read => (u128::from(all) * rows as u128 / u128::from(read)) as u64,
         _ => rows as u64,
     };
-    let columns = columns.into_iter().enumerate().map(|(number, column)| SeenColumn {
-        name: table.columns.names[number].clone(),
-        texts: column.finish(),
-        evidence: evidence(table, number),
+    let columns = columns.into_iter().enumerate().map(|(number, column)| {
+        let (texts, mut evidence) = (column.finish(), evidence(table, number));
+        // What is made of column names is in no cell of a file.
+        if evidence.filled == 0 {
+            evidence.add_all(&texts, &Style::default());
+        }
+        SeenColumn { name: table.columns.names[number].clone(), texts, evidence }
     });
     let seen = Seen {
         name: name.to_owned(),

@@ -4,7 +4,7 @@ use std::io;
 use std::path::Path;
 
 use interligo_model::plan::Role;
-use interligo_project::{Started, StartedLink, StartedTable};
+use interligo_project::{ExplainedColumn, Started, StartedLink, StartedTable};
 
 use super::number::{grouped, share};
 use super::table::TextTable;
@@ -105,3 +105,45 @@ fn figures(out: Out<'_>, started: &Started) -> io::Result<()> {
     }
     Ok(())
 }
+
+/// Prints the evidence for and against each column that one might lead to.
+pub fn explained_column(out: Out<'_>, explained: &ExplainedColumn) -> io::Result<()> {
+    let (rows, values) = explained.filled;
+    writeln!(
+        out,
+        "{TITLE}{}{TITLE:#} {QUIET}{} with {}{QUIET:#}\n",
+        explained.column,
+        counted(rows, "row"),
+        counted(values, "different value")
+    )?;
+    if explained.candidates.is_empty() {
+        return writeln!(out, "  No column of another table has any of its values.");
+    }
+    let columns =
+        ["May lead to", ">values found", ">rows found", ">names alike", ">evidence", "so"];
+    let mut table = TextTable::new(columns);
+    for candidate in explained.candidates.iter().take(CANDIDATES) {
+        let (fit, evidence) = (&candidate.evidence.fit, &candidate.evidence);
+        table.row([
+            candidate.column.clone(),
+            share(fit.found as u64, fit.values as u64),
+            share(fit.found_rows as u64, fit.rows as u64),
+            format!("{} %", evidence.alike),
+            evidence.score.map_or("·".to_owned(), |score| format!("{score} of 100")),
+            candidate.verdict().to_owned(),
+        ]);
+    }
+    table.print(out, "  ")?;
+    let more = explained.candidates.len().saturating_sub(CANDIDATES);
+    if more > 0 {
+        writeln!(
+            out,
+            "  {QUIET}… and {} that have fewer of its values{QUIET:#}",
+            counted(more as u64, "column")
+        )?;
+    }
+    Ok(())
+}
+
+/// How many candidates are shown.
+const CANDIDATES: usize = 12;

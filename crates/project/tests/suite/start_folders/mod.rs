@@ -5,6 +5,7 @@
 
 mod choices;
 mod language;
+mod lookups;
 mod score;
 mod world;
 
