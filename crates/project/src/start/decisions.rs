@@ -2,6 +2,7 @@
 
 use interligo_discover::propose::{Seen, TableProposal, currencies};
 use interligo_model::plan::{Role, key};
+use interligo_model::words::counted;
 use interligo_sources::table::parts::Table;
 use interligo_sources::table::questions::Question;
 
@@ -49,8 +50,8 @@ pub(super) fn decisions(material: &Material<'_>, gathered: &Gathered) -> Vec<Str
     }
     if gathered.left_out > 0 {
         open.push(format!(
-            "{} files were not looked at: name the folder of those that are meant",
-            gathered.left_out
+            "{} left, which nobody looked at: name the folder of those that are meant",
+            counted(gathered.left_out as u64, "file")
         ));
     }
     open

@@ -27,7 +27,7 @@ const ENDINGS: [&str; 15] = [
 const DEPTH: usize = 4;
 
 /// The most files that are looked at.
-const FILES: usize = 5_000;
+const FILES: usize = 20_000;
 
 /// One table as it lies there: a file, a sheet, a table of a database.
 pub(super) struct Piece {
