@@ -236,3 +236,28 @@ fn closed_periods_do_not_see_what_a_page_asks_for() {
     assert_eq!(status, 0, "{said}");
     assert!(read(&folder, "out/page.html").contains("Small shop"));
 }
+
+#[test]
+fn a_page_has_the_map_also_where_the_plan_has_no_totals_and_no_date() {
+    let mut folder = shop();
+    let bare = PLAN
+        .replace("date = \"sold_on\"\n", "")
+        .replace("[outputs.by_product]\nby = [\"products.name\"]\n", "");
+    folder.put(
+        "interligo.toml",
+        bare.replace(
+            "key  = \"no\"\n",
+            "key  = \"no\"\ncolumns = { sold_on = { type = \"text\" } }\n",
+        )
+        .as_bytes(),
+    );
+    assert_eq!(said(&folder, &["report"]), ("The page is written: report.html\n".to_owned(), 0));
+    assert_eq!(said(&folder, &["run"]).1, 0);
+    for page in ["report.html", "out/page.html"] {
+        let page = read(&folder, page);
+        assert!(
+            page.contains("Tables and links") && page.contains("sales.item → products.sku"),
+            "{page}"
+        );
+    }
+}

@@ -198,6 +198,25 @@ impl<'a> Candidates<'a> {
                 self.found.extend(best.filter(|link| link.score >= LIKELY));
             }
         }
+        self.prefer_dated();
+    }
+
+    /// Where rows have a first and a last day, a link asks for the day, also if each key has one row only: last year's price is
+    /// no price of this year.
+    fn prefer_dated(&mut self) {
+        let has_end =
+            |table: usize| self.view.periods[table].is_some_and(|own| own.until.is_some());
+        let is_dated = |link: &&LinkProposal| {
+            link.as_of.is_some() && link.score >= SURE && has_end(link.to_table)
+        };
+        let dated = self.found.iter().filter(is_dated);
+        let dated: BTreeSet<(ColumnAt, usize)> =
+            dated.map(|link| (link.from[0], link.to_table)).collect();
+        let stays = |link: &LinkProposal| {
+            let is_known = link.as_of.is_some() || link.stated.is_some();
+            is_known || !dated.contains(&(link.from[0], link.to_table))
+        };
+        self.found.retain(stays);
     }
 
     /// The day of a line on which a price must hold: the one whose column name says so, else the first.

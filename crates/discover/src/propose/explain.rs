@@ -2,7 +2,7 @@
 
 use super::candidates::Candidates;
 use super::column::{Domain, Fit};
-use super::{ColumnAt, LIKELY, Proposal, SURE, Seen, View};
+use super::{ColumnAt, LIKELY, Proposal, Seen, View};
 
 /// A column that another might lead to.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -70,7 +70,6 @@ pub fn explain(
             _ if leads(&proposal.doubts) => Verdict::Mentioned,
             None => Verdict::NotUnique,
             Some(0) => Verdict::ByChance,
-            Some(score) if score >= SURE => Verdict::Superseded,
             Some(score) if score >= LIKELY => Verdict::Superseded,
             Some(_) => Verdict::Weak,
         };

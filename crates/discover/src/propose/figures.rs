@@ -1,5 +1,7 @@
 //! Figures: the columns that look like quantity, price, cost and discount, and what is computed of them.
 
+use std::collections::BTreeSet;
+
 use interligo_model::plan::{ColumnType, Role, name};
 
 use super::column::Kind;
@@ -101,7 +103,7 @@ pub fn figures(seen: &[Seen], proposal: &Proposal) -> Vec<FigureProposal> {
             let other =
                 prices.get(1).map(|(other, _)| format!("`{other}` looks like a price as well"));
             let (price, unit) = of_one(price, &seen[prices[0].1.table], prices[0].1.column);
-            let (price, other) = match of_all_lists(&prices, fact, proposal) {
+            let (price, other) = match of_all_lists(&prices, fact, (seen, proposal)) {
                 Some(lists) => {
                     let how = "each list is used where those before it have no price";
                     (lists, Some(how.to_owned()))
@@ -134,8 +136,13 @@ pub fn figures(seen: &[Seen], proposal: &Proposal) -> Vec<FigureProposal> {
     all
 }
 
-/// The price out of several lists, one for each year perhaps: those that a fact looks up by the same columns and the day.
-fn of_all_lists(prices: &[(String, ColumnAt)], fact: usize, proposal: &Proposal) -> Option<String> {
+/// The price of one out of several lists, one for each year perhaps: those that a fact looks up by the same columns and the
+/// day.
+fn of_all_lists(
+    prices: &[(String, ColumnAt)],
+    fact: usize,
+    (seen, proposal): (&[Seen], &Proposal),
+) -> Option<String> {
     let link = |at: &ColumnAt| {
         let own = |link: &&super::LinkProposal| {
             link.to_table == at.table && link.from[0].table == fact && link.as_of.is_some()
@@ -145,12 +152,13 @@ fn of_all_lists(prices: &[(String, ColumnAt)], fact: usize, proposal: &Proposal)
     let first = link(&prices.first()?.1)?;
     let is_alike =
         |(_, at): &&(String, ColumnAt)| link(at).is_some_and(|own| own.from == first.from);
-    let lists: Vec<&str> =
-        prices.iter().filter(is_alike).map(|(shown, _)| shown.as_str()).collect();
-    let tables: std::collections::BTreeSet<usize> =
-        prices.iter().filter(is_alike).map(|(_, at)| at.table).collect();
+    let lists: Vec<&(String, ColumnAt)> = prices.iter().filter(is_alike).collect();
+    let tables: BTreeSet<usize> = lists.iter().map(|(_, at)| at.table).collect();
+    // Each list may be of another unit.
+    let each = lists.iter().map(|(shown, at)| of_one(shown, &seen[at.table], at.column).0);
+    let each: Vec<String> = each.collect();
     (lists.len() > 1 && tables.len() == lists.len())
-        .then(|| format!("coalesce({})", lists.join(", ")))
+        .then(|| format!("coalesce({})", each.join(", ")))
 }
 
 /// The column of a table that says in which currency its amounts are, and the currencies, where there are several.

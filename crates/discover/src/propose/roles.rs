@@ -38,23 +38,20 @@ fn of(view: &View<'_>, links: &[LinkProposal], table: usize) -> TableProposal {
         (links, 1..) if is_looked_up_by_parts(view, links, table) => Some(Role::Fact),
         _ => Some(Role::Lookup),
     };
+    let is_fact = role == Some(Role::Fact);
+    let copied = if is_fact { copies(view.seen[table], &[]) } else { Vec::new() };
     // The key is what most links lead to; a fact that nothing links to needs none but to find repeated lines.
     let keys = incoming.iter().map(|link| &link.to);
     let key = keys.max_by_key(|key| incoming.iter().filter(|link| link.to == **key).count());
     let dated = incoming.iter().any(|link| link.as_of.is_some());
     let (key, shared) = match (key, role) {
         (Some(key), _) => (key.clone(), shared_of(view, table, key)),
-        (None, Some(Role::Fact)) => (line_key(view, table), 0),
+        (None, Some(Role::Fact)) => (line_key(view, table, &copied), 0),
         (None, _) => {
             (single_keys(view, table).first().map_or(Vec::new(), |k| k.columns.clone()), 0)
         }
     };
-    let is_fact = role == Some(Role::Fact);
-    let copies = if is_fact {
-        copies(view.seen[table], &[]).into_iter().filter(|own| *own).count()
-    } else {
-        0
-    };
+    let copies = copied.into_iter().filter(|own| *own).count();
     TableProposal { role, key, period: view.periods[table].filter(|_| dated), shared, copies }
 }
 
@@ -119,8 +116,8 @@ pub fn are_told_apart(table: &Seen, without: &[usize]) -> bool {
     })
 }
 
-/// The columns that tell the lines of a fact apart: only those whose column names say so, since by chance many do.
-fn line_key(view: &View<'_>, table: usize) -> Vec<usize> {
+/// The columns that tell the lines of a fact apart, of which some are `copies`: only those whose column names say so, since by chance many do.
+fn line_key(view: &View<'_>, table: usize, copies: &[bool]) -> Vec<usize> {
     let is_named = |columns: &[usize]| {
         let words = |column: &usize| &view.traits[table][*column].words;
         columns.iter().all(|column| words(column).is_mark || words(column).means(Meaning::Position))
@@ -133,11 +130,10 @@ fn line_key(view: &View<'_>, table: usize) -> Vec<usize> {
                 .any(|column| view.traits[table][*column].words.means(Meaning::Position))
     };
     // A row that is there again with all its values is a copy, by whatever key.
-    let copies = copies(view.seen[table], &[]);
     let unique = |columns: &[usize]| {
         let keys = joined(view, table, columns.iter().copied());
         let mut known = KeyTable::with_capacity(1024);
-        let again = keys.iter().flatten().zip(&copies);
+        let again = keys.iter().flatten().zip(copies);
         let again =
             again.filter(|(key, is_copy)| known.insert(key.trim(), 0).is_some() && !**is_copy);
         let allowed = if is_numbered(columns) { keys.len() / 5 } else { 0 };

@@ -26,6 +26,8 @@ pub(super) enum TableByPeriod {
 /// A part of a page.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(super) enum PagePart<'p> {
+    /// How many lines there are: every page asks for this much, so that a run knows that one is made of it.
+    Lines,
     /// A fact day by day, from the beginning of the month and year to each.
     InTime { fact: &'p str },
     /// A table of totals of the plan.
@@ -36,6 +38,7 @@ impl PagePart<'_> {
     /// What its output is called.
     pub(super) fn name(self) -> String {
         match self {
+            PagePart::Lines => format!("{NAME}lines"),
             PagePart::InTime { fact } => format!("{NAME}{fact} in time"),
             PagePart::Table { output, by: TableByPeriod::Whole } => format!("{NAME}{output}"),
             PagePart::Table { output, by: TableByPeriod::Years } => {
@@ -79,7 +82,11 @@ impl Project {
             tables.push(Request { to: None, ..own });
         }
         let facts = self.bound_facts(&tables);
-        let mut parts = Vec::new();
+        let lines = TotalsRequest {
+            show: Some(vec![written("lines".to_owned())]),
+            ..TotalsRequest::default()
+        };
+        let mut parts = vec![Request::of_totals(PagePart::Lines.name(), lines)];
         for own in tables {
             let part = |by, content| Request {
                 name: PagePart::Table { output: &own.name, by }.name(),

@@ -79,9 +79,9 @@ impl ExplainedCandidate {
         match self.evidence.verdict {
             Verdict::Drafted => "drafted",
             Verdict::Mentioned => "a comment in the plan",
-            Verdict::Superseded => "another link says the same, or leads on the same way",
-            Verdict::ByChance => "no: such values are found by chance, and the names do not say it",
-            Verdict::NotUnique => "no: several rows there have the same value",
+            Verdict::Superseded => "another link does it",
+            Verdict::ByChance => "no: by chance",
+            Verdict::NotUnique => "no: not unique",
             Verdict::Weak => "no: too little evidence",
         }
     }

@@ -8,7 +8,7 @@ use interligo_project::{ExplainedColumn, Started, StartedLink, StartedTable};
 
 use super::number::{grouped, share};
 use super::table::TextTable;
-use super::{GOOD, NOTICE, Out, QUIET, TITLE, counted, paragraph, title};
+use super::{GOOD, NOTICE, Out, QUIET, TITLE, counted, note, paragraph, title};
 
 /// How many links that may hold are shown.
 const DOUBTS: usize = 5;
@@ -119,8 +119,7 @@ pub fn explained_column(out: Out<'_>, explained: &ExplainedColumn) -> io::Result
     if explained.candidates.is_empty() {
         return writeln!(out, "  No column of another table has any of its values.");
     }
-    let columns =
-        ["May lead to", ">values found", ">rows found", ">names alike", ">evidence", "so"];
+    let columns = ["May lead to", ">values", ">rows", ">names", ">evidence", "so"];
     let mut table = TextTable::new(columns);
     for candidate in explained.candidates.iter().take(CANDIDATES) {
         let (fit, evidence) = (&candidate.evidence.fit, &candidate.evidence);
@@ -134,6 +133,8 @@ pub fn explained_column(out: Out<'_>, explained: &ExplainedColumn) -> io::Result
         ]);
     }
     table.print(out, "  ")?;
+    let how = "Values and rows that are found there; how alike the names are. By chance: small numbers and the like are found anywhere.";
+    note(out, QUIET, "  ", how)?;
     let more = explained.candidates.len().saturating_sub(CANDIDATES);
     if more > 0 {
         writeln!(
