@@ -37,15 +37,17 @@ pub(super) enum PagePart<'p> {
 impl PagePart<'_> {
     /// What its output is called.
     pub(super) fn name(self) -> String {
+        // What it is comes first, so that no name in a plan makes one part look like another.
         match self {
             PagePart::Lines => format!("{NAME}lines"),
-            PagePart::InTime { fact } => format!("{NAME}{fact} in time"),
-            PagePart::Table { output, by: TableByPeriod::Whole } => format!("{NAME}{output}"),
-            PagePart::Table { output, by: TableByPeriod::Years } => {
-                format!("{NAME}{output} by year")
-            }
-            PagePart::Table { output, by: TableByPeriod::Months } => {
-                format!("{NAME}{output} by month")
+            PagePart::InTime { fact } => format!("{NAME}fact: {fact}"),
+            PagePart::Table { output, by } => {
+                let what = match by {
+                    TableByPeriod::Whole => "table",
+                    TableByPeriod::Years => "table by year",
+                    TableByPeriod::Months => "table by month",
+                };
+                format!("{NAME}{what}: {output}")
             }
         }
     }
@@ -188,4 +190,33 @@ fn is_of_period(show: &Written) -> bool {
         node = inner.clone();
     }
     true
+}
+
+#[cfg(test)]
+mod tests {
+    use std::collections::BTreeSet;
+
+    use super::*;
+
+    #[test]
+    fn no_name_of_a_plan_makes_one_part_look_like_another() {
+        let names = [
+            "",
+            "lines",
+            "sales",
+            "fact: sales",
+            "table: sales",
+            "by year: sales",
+            "sales by year",
+        ];
+        let mut all = vec![PagePart::Lines.name()];
+        for name in names {
+            all.push(PagePart::InTime { fact: name }.name());
+            for by in [TableByPeriod::Whole, TableByPeriod::Years, TableByPeriod::Months] {
+                all.push(PagePart::Table { output: name, by }.name());
+            }
+        }
+        assert_eq!(all.iter().collect::<BTreeSet<_>>().len(), all.len());
+        assert!(all.iter().all(|name| is_page_part(name)));
+    }
 }
