@@ -47,9 +47,6 @@ pub(crate) enum Failure {
     /// Nothing to draw.
     #[error("{message}")]
     NoBars { message: String, known: Vec<String> },
-    /// There is a plan already.
-    #[error("there is a plan already, `{}`", .0.display())]
-    PlanThere(PathBuf),
     /// A file that a command names.
     #[error("there is no file or folder called `{0}`")]
     NoSuchFile(String),
@@ -101,8 +98,7 @@ impl Failure {
             | Failure::NoKey { .. }
             | Failure::NoHelp { .. }
             | Failure::NoTotals { .. }
-            | Failure::NoBars { .. }
-            | Failure::PlanThere(_) => 2,
+            | Failure::NoBars { .. } => 2,
             #[cfg(not(all(feature = "sqlite", feature = "workbook")))]
             Failure::NoDemo => 2,
             Failure::NoTable { .. } | Failure::NoSuchFile(_) => 3,
@@ -174,9 +170,6 @@ impl Failure {
             }
             Failure::NoTotals { name, known } => Some(nearest_or(name, known, "it has ")),
             Failure::NoBars { known, .. } => Some(format!("shown are {}", known.join(", "))),
-            Failure::PlanThere(_) => Some(
-                "it is kept: --print shows the draft, --replace writes it in the place of the plan".into(),
-            ),
             Failure::NothingFound(_) => Some(
                 "see both columns with `interligo look TABLE --column COLUMN`; --anyway adds it nevertheless".into(),
             ),

@@ -79,6 +79,30 @@ pub struct Stop {
     pub places: Vec<String>,
     /// The fixes.
     pub help: String,
+    /// Settings of the plan that settle it, the likeliest first.
+    pub settings: Vec<Setting>,
+}
+
+/// A line of a table's section, and what comes of it.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Setting {
+    /// The table.
+    pub table: String,
+    /// The line.
+    pub line: &'static str,
+    /// What comes of it.
+    pub words: &'static str,
+}
+
+impl Setting {
+    pub(crate) fn of(table: &str, lines: &[(&'static str, &'static str)]) -> Vec<Setting> {
+        let of = |(line, words): &(&'static str, &'static str)| Setting {
+            table: table.to_owned(),
+            line,
+            words,
+        };
+        lines.iter().map(of).collect()
+    }
 }
 
 impl Error {

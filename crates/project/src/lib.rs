@@ -72,7 +72,7 @@ pub use compare::{
     Cause, CauseKind, ChangedLine, CompareOptions, Comparison, FactComparison, FigureWay,
     FilesCompared, WayStep,
 };
-pub use error::{Error, ErrorClass, Stop};
+pub use error::{Error, ErrorClass, Setting, Stop};
 pub use fetch_rows::rows_at;
 pub use interligo_engine::bind::Request;
 pub use interligo_engine::engine::Extent;
@@ -105,8 +105,9 @@ pub use run::stop_rules::{duplicate_stops, stops};
 pub use run::{Inspection, OnStop, RunResult, RunRules, check, link_use, run};
 pub use runs::{KeptRun, RecordError};
 pub use start::unlinked::with_likely_link;
+pub use start::{Addition, Additions, additions, with_additions};
+pub use start::{Answer, Answers, Decision, Started, StartedLink, StartedTable, find_links, start};
 pub use start::{ExplainedCandidate, ExplainedColumn, explain_column};
-pub use start::{Started, StartedLink, StartedTable, find_links, start};
 pub use trace::{
     CellLine, CellParts, CellTrace, RatioPart, Traced, TracedLine, Wanted, WithoutValue, trace,
     trace_request, traced_fact,

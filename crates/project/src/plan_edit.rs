@@ -15,7 +15,7 @@ pub struct NewLink {
 }
 
 impl NewLink {
-    fn entry(&self, newline: &str) -> String {
+    pub(crate) fn entry(&self, newline: &str) -> String {
         let mut lines = vec!["[[link]]".to_owned(), format!("path = {}", quoted(&self.path))];
         lines.extend(self.name.as_ref().map(|name| format!("as = {}", quoted(name))));
         if !self.ignore.is_empty() {
@@ -51,6 +51,34 @@ pub fn with_link(plan: &Plan, link: &NewLink) -> Result<String, Mistake> {
     }
     Plan::parse(&text)?;
     Ok(text)
+}
+
+/// The text of a plan with sections of tables more, behind those that are there.
+pub(crate) fn with_tables(source: &str, sections: &str) -> String {
+    let newline = if source.contains("\r\n") { "\r\n" } else { "\n" };
+    let mut at = 0;
+    let starts = source.split_inclusive('\n').map(|line| {
+        at += line.len();
+        (at - line.len(), line.trim_start().trim_start_matches('['))
+    });
+    let is_table = |(_, line): &(usize, &str)| line.starts_with("tables.");
+    let last = starts.filter(is_table).last();
+    let end = match last {
+        Some((start, _)) => end_of_section(source, start, Some("tables")),
+        None => source.len(),
+    };
+    let (before, after) = source.split_at(end);
+    let sections = sections.trim_end().replace('\n', newline);
+    if sections.is_empty() {
+        return source.to_owned();
+    }
+    let gap = newline.repeat(2);
+    let before = before.trim_end();
+    let gap_before = if before.is_empty() { "" } else { gap.as_str() };
+    match after.trim_start_matches(['\n', '\r']) {
+        "" => format!("{before}{gap_before}{sections}{newline}"),
+        after => format!("{before}{gap_before}{sections}{gap}{after}"),
+    }
 }
 
 /// The text of a plan that names a file with corrections.

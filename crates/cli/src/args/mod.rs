@@ -127,6 +127,10 @@ pub(crate) struct StartOptions {
     #[arg(long)]
     pub(crate) replace: bool,
 
+    /// Take the first answer to each question, and say so in the plan
+    #[arg(long)]
+    pub(crate) yes: bool,
+
     /// Write nothing, and show the evidence for and against each column that this one might lead to
     #[arg(long, value_name = "TABLE.COLUMN", conflicts_with_all = ["print", "replace"])]
     pub(crate) explain: Option<String>,

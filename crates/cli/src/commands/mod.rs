@@ -1,5 +1,6 @@
 //! The commands: each opens a project, lets it work, and shows what came of it.
 
+mod answering;
 mod calendar;
 mod check;
 mod compare;

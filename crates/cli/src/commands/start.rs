@@ -2,11 +2,15 @@
 
 use std::path::{Path, PathBuf};
 
-use interligo_project::{PLAN_FILE, Parallelism, explain_column, start as draft, write_whole};
+use interligo_project::{
+    Addition, Answers, PLAN_FILE, Parallelism, additions, explain_column, start as draft,
+    with_additions, write_whole,
+};
 use interligo_report::output::Output as _;
 use interligo_report::text;
 
 use super::Out;
+use super::answering::Answering;
 use crate::args::StartOptions;
 use crate::failure::Failure;
 use crate::progress::Progress;
@@ -32,18 +36,23 @@ pub(crate) fn start(options: &StartOptions, out: Out<'_>) -> Result<(), Failure>
         return explain(&folder, &named, column, out);
     }
     if plan.exists() && !options.replace && !options.print {
-        return Err(Failure::PlanThere(plan));
+        return add(options, &plan, &folder, &named, out);
     }
-    let progress = Progress::new(0);
-    let started = draft(&folder, &named, Parallelism::default(), &|bytes, lines| {
-        progress.advance(bytes, lines)
-    });
-    progress.finish();
-    let started = started.map_err(|error| Failure::Work {
-        error,
-        plan: PathBuf::from("start"),
-        text: String::new(),
-    })?;
+    let failed = |error| Failure::Work { error, plan: PathBuf::from("start"), text: String::new() };
+    let draft_by = |answers: &Answers| {
+        let progress = Progress::new(0);
+        let advance = |bytes, lines| progress.advance(bytes, lines);
+        let started = draft(&folder, &named, answers, Parallelism::default(), &advance);
+        progress.finish();
+        started.map_err(failed)
+    };
+    let mut answering = Answering::of(options);
+    let mut answers = Answers::default();
+    let mut started = draft_by(&answers)?;
+    // What is answered may open or settle more.
+    while answering.answer(started.questions(), &mut answers, out)? {
+        started = draft_by(&answers)?;
+    }
     if options.print {
         out.data(started.plan.as_bytes())?;
         out.flush()?;
@@ -52,6 +61,40 @@ pub(crate) fn start(options: &StartOptions, out: Out<'_>) -> Result<(), Failure>
     let failed = |error| Failure::Work { error, plan: plan.clone(), text: String::new() };
     write_whole(&plan, started.plan.as_bytes()).map_err(|error| failed(error.into()))?;
     text::started(out, &started, &plan)?;
+    out.flush()?;
+    Ok(())
+}
+
+/// Shows what lies in the folder and a plan does not know, and puts what is taken into the plan.
+fn add(
+    options: &StartOptions,
+    plan: &Path,
+    folder: &Path,
+    named: &[String],
+    out: Out<'_>,
+) -> Result<(), Failure> {
+    let known = super::parsed(plan)?;
+    let text = known.source.clone();
+    let failed = |error| Failure::Work { error, plan: plan.to_owned(), text: text.clone() };
+    let progress = Progress::new(0);
+    let found = additions(known, folder, named, &|bytes, lines| progress.advance(bytes, lines));
+    progress.finish();
+    let found = found.map_err(failed)?;
+    let mut answers = Answers::default();
+    let questions = found.all.iter().map(|addition| &addition.decision);
+    let mut answering = Answering::of(options);
+    if !answering.asks() {
+        text::additions(out, &found, plan)?;
+    }
+    answering.answer(questions, &mut answers, out)?;
+    let taken = found.all.iter().filter(|addition| answers.settle(&addition.decision));
+    let taken: Vec<&Addition> = taken.collect();
+    if !taken.is_empty() {
+        let changed = with_additions(&text, taken.iter().copied());
+        let changed = changed.map_err(|mistake| failed(mistake.into()))?;
+        write_whole(plan, changed.as_bytes()).map_err(|error| failed(error.into()))?;
+    }
+    text::added_to_plan(out, &found, taken.len(), plan)?;
     out.flush()?;
     Ok(())
 }

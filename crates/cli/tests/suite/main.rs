@@ -45,6 +45,7 @@ mod server;
 mod shapes;
 mod sources;
 mod start;
+mod start_answers;
 mod start_folders;
 mod support;
 mod totals;

@@ -305,6 +305,7 @@ impl Checked {
                     "`interligo check {name}` shows them all, `interligo check --explain {name}` what settles them; or take it \
                      out of `stop-on`"
                 ),
+                settings: Vec::new(),
             })
         };
         stop_on.iter().filter_map(stopping).collect()

@@ -1,6 +1,6 @@
 //! What was found in the data and must stop a run, each with its places and the fixes.
 
-use crate::error::Stop;
+use crate::error::{Setting, Stop};
 use interligo_engine::bind::{Bound, BoundLookup};
 use interligo_engine::engine::Engine;
 use interligo_engine::links::LinkStatus;
@@ -80,6 +80,13 @@ fn shared_key_stop(lookup: &Lookup, bound: &BoundLookup) -> Option<Stop> {
             Code::DuplicateConflicting.fix(),
             ways.join(", or ")
         ),
+        settings: Setting::of(
+            &lookup.name,
+            &[
+                ("duplicates = \"last\"", "the last row of a key is used"),
+                ("duplicates = \"first\"", "the first row of a key is used"),
+            ],
+        ),
     })
 }
 
@@ -97,6 +104,13 @@ fn suspect_stop(table: &str, places: Vec<String>) -> Option<Stop> {
         help: format!(
             "add total-rows = \"leave-out\" to [tables.{table}] if it is a total, or \"keep\" if it is a row like any other"
         ),
+        settings: Setting::of(
+            table,
+            &[
+                ("total-rows = \"leave-out\"", "they are totals and are left out"),
+                ("total-rows = \"keep\"", "they are rows like any other"),
+            ],
+        ),
     })
 }
 
@@ -109,6 +123,7 @@ fn currency_stop(table: &str, column: &str, places: Vec<String>) -> Option<Stop>
             "a sum over several currencies is meaningless; keep them in separate columns or files, \
                or leave out the other rows with `leave-out-rows`"
                 .to_owned(),
+        settings: Vec::new(),
     })
 }
 
@@ -134,6 +149,13 @@ fn repeats_stop(fact: &str, parts: &Parts, findings: &Findings) -> Option<Stop> 
             "{}, or add `repeats = \"first\"`, \"last\" or \"newest COLUMN\" to [tables.{fact}]",
             Code::RepeatConflicting.fix()
         ),
+        settings: Setting::of(
+            fact,
+            &[
+                ("repeats = \"last\"", "the last line of a key counts"),
+                ("repeats = \"first\"", "the first line of a key counts"),
+            ],
+        ),
     })
 }
 
@@ -152,6 +174,7 @@ fn gap_stop(engine: &Engine, findings: &Findings, link: usize) -> Option<Stop> {
         message: format!("{count} on a day on which no row of its key is valid in `{name}`"),
         places: keys.take(10).map(place).collect(),
         help: format!("{}; `interligo check undated-key` lists them", Code::UndatedKey.fix()),
+        settings: Vec::new(),
     })
 }
 
@@ -207,6 +230,7 @@ pub fn stops(project: &Project, engine: &Engine, findings: &Findings) -> Vec<Sto
                     })
                     .collect(),
                 help: format!("{help}; `interligo check` lists them all"),
+                settings: Vec::new(),
             });
         }
     }

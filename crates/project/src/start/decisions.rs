@@ -1,60 +1,148 @@
 //! What a folder leaves open, as sentences: each says what was seen, what the plan takes it for, and what else it may be.
 
-use interligo_discover::propose::{Seen, TableProposal, currencies};
+use interligo_discover::propose::{LinkProposal, Seen, TableProposal, currencies};
 use interligo_model::plan::{Role, key};
 use interligo_model::words::counted;
 use interligo_sources::table::parts::Table;
 use interligo_sources::table::questions::Question;
 
-use super::gather::{Gathered, Joined};
-use super::{Material, draft, names};
+use super::answers::{Decision, Effect};
+use super::gather::{Gathered, Joined, Stack, Tall};
+use super::{Material, StartedLink, draft, names};
+use crate::error::{Setting, Stop};
 
 /// What the tables leave open.
-pub(super) fn decisions(material: &Material<'_>, gathered: &Gathered) -> Vec<String> {
+pub(super) fn decisions(material: &Material<'_>, gathered: &Gathered) -> Vec<Decision> {
     let mut open = Vec::new();
     for (table, stack) in material.tables.iter().zip(material.stacks) {
-        let all: Vec<usize> = (0..table.columns.names.len()).collect();
-        let questions: Vec<Question> = table.questions(&all);
-        open.extend(questions.into_iter().take(1).map(|q| format!("{}: {}", q.message, q.fix)));
+        open.extend(two_readings(table));
         open.extend(lists(table, material, &stack.name));
         open.extend(periods_as_columns(table, &stack.name));
     }
-    for Joined { table, main, columns } in &gathered.joined {
-        let pairs: Vec<String> =
-            columns.iter().map(|(other, own)| format!("`{other}` is `{own}`")).collect();
-        open.push(format!(
-            "`{table}` seems to have the lines of `{main}` under other names, by its values: the plan takes them for one table. Check that {}",
-            pairs.join(", ")
-        ));
-    }
+    open.extend(gathered.joined.iter().map(same_lines));
     for stack in material.stacks {
-        open.extend(stack.encoding.map(|encoding| {
-            format!("the files of `{}` are not UTF-8: the plan reads them as {encoding}, which is likely and not certain", stack.name)
-        }));
-        open.extend(stack.tall.as_ref().map(|tall| {
-            format!("the column names of `{}` are periods: the plan makes rows of them, and calls what is in the cells `{}`", stack.name, tall.value)
-        }));
+        open.extend(stack.encoding.map(|encoding| other_encoding(stack, encoding)));
+        open.extend(stack.tall.as_ref().map(|tall| called_by_periods(stack, tall)));
     }
     for (number, proposed) in material.proposal.tables.iter().enumerate() {
         open.extend(copied_lines(&material.seen[number], proposed));
         if proposed.role == Some(Role::Fact) {
-            open.extend(several_currencies(&material.seen[number]));
+            open.extend(several_currencies(&material.seen[number]).map(Decision::note));
         }
     }
     for (link, taken) in &material.proposal.equals {
-        let (other, taken) = (&material.seen[link.to_table].name, &material.seen[*taken].name);
-        open.push(format!(
-            "`{taken}` and `{other}` have the same columns and match {} equally well: the plan takes `{taken}`, and has `{other}` as a comment",
-            draft::path(material, link).split(" -> ").next().unwrap_or_default()
-        ));
+        open.extend(equally_well(material, link, *taken));
     }
     if gathered.left_out > 0 {
-        open.push(format!(
+        open.push(Decision::note(format!(
             "{} left, which nobody looked at: name the folder of those that are meant",
             counted(gathered.left_out as u64, "file")
-        ));
+        )));
     }
     open
+}
+
+/// The decision that a stop of a run asks for.
+pub(super) fn of_stop(stop: Stop) -> Decision {
+    let answers = stop.settings.into_iter().map(|Setting { table, line, words }| {
+        (words.to_owned(), Effect::Setting { table, line: line.to_owned() })
+    });
+    Decision::of(stop.message, answers).with_fix(stop.help).with_evidence(stop.places)
+}
+
+/// How many possible links are asked about.
+const LINKS_ASKED: usize = 5;
+
+/// Whether possible links hold: questions that no run waits for, since the links are comments in the plan.
+pub(super) fn doubtful_links(doubts: &[StartedLink]) -> impl Iterator<Item = Decision> {
+    doubts.iter().take(LINKS_ASKED).map(|link| {
+        let taken = Effect::Link { path: link.path.clone(), instead_of: None };
+        Decision::of(
+            format!("the link {} may hold", link.path),
+            [("it stays a comment".to_owned(), Effect::AsDrafted), ("it holds".to_owned(), taken)],
+        )
+        .with_evidence(vec![link.why.clone()])
+    })
+}
+
+/// The first value of a table that can be read in two ways.
+fn two_readings(table: &Table) -> Option<Decision> {
+    let all: Vec<usize> = (0..table.columns.names.len()).collect();
+    let Question { message, fix, settings, .. } = table.questions(&all).into_iter().next()?;
+    let name = table.name.clone();
+    let answers = settings
+        .into_iter()
+        .map(|(words, line)| (words, Effect::Setting { table: name.clone(), line }));
+    Some(Decision::of(message, answers).with_fix(fix))
+}
+
+/// Tables whose lines are of one kind, under other names.
+fn same_lines(Joined { table, main, columns }: &Joined) -> Decision {
+    let pairs: Vec<String> =
+        columns.iter().map(|(other, own)| format!("`{other}` is `{own}`")).collect();
+    let apart = Effect::Apart { table: table.clone() };
+    Decision::of(
+        format!(
+            "`{table}` seems to have the lines of `{main}` under other names, by its values: the plan takes them for one table"
+        ),
+        [
+            ("they are one table".to_owned(), Effect::AsDrafted),
+            ("they are two tables".to_owned(), apart),
+        ],
+    )
+    .with_fix(format!("check that {}", pairs.join(", ")))
+}
+
+/// Encodings of the West and of the middle of Europe, which nothing but the words in a file tells apart.
+const ENCODINGS: [&str; 3] = ["windows-1252", "windows-1250", "ISO-8859-2"];
+
+/// Files that are not UTF-8.
+fn other_encoding(stack: &Stack, encoding: &'static str) -> Decision {
+    let others = ENCODINGS.into_iter().filter(|other| *other != encoding);
+    let other =
+        |name| (format!("it is {name}"), Effect::Encoding { table: stack.name.clone(), name });
+    Decision::of(
+        format!(
+            "the files of `{}` are not UTF-8: the plan reads them as {encoding}, which is likely and not certain",
+            stack.name
+        ),
+        [(format!("it is {encoding}"), Effect::AsDrafted)].into_iter().chain(others.map(other)),
+    )
+}
+
+/// A table whose columns are called by periods and became rows.
+fn called_by_periods(stack: &Stack, tall: &Tall) -> Decision {
+    let wide = Effect::Wide { table: stack.name.clone() };
+    Decision::of(
+        format!(
+            "the column names of `{}` are periods: the plan makes rows of them, and calls what is in the cells `{}`",
+            stack.name, tall.value
+        ),
+        [
+            ("they become rows".to_owned(), Effect::AsDrafted),
+            ("they stay columns".to_owned(), wide),
+        ],
+    )
+}
+
+/// A link to one of two tables that look the same.
+fn equally_well(material: &Material<'_>, link: &LinkProposal, taken: usize) -> Option<Decision> {
+    let (other, name) = (&material.seen[link.to_table].name, &material.seen[taken].name);
+    let path = draft::path(material, link);
+    let links = &material.proposal.links;
+    let known = links.iter().find(|known| known.from == link.from && known.to_table == taken)?;
+    let known = draft::path(material, known);
+    let instead = Effect::Link { path: path.clone(), instead_of: Some(known) };
+    Some(Decision::of(
+        format!(
+            "`{name}` and `{other}` have the same columns and match {} equally well: the plan takes `{name}`, and has `{other}` as a comment",
+            path.split(" -> ").next().unwrap_or_default()
+        ),
+        [
+            (format!("`{name}` is right"), Effect::AsDrafted),
+            (format!("`{other}` is right"), instead),
+        ],
+    ))
 }
 
 /// Amounts in several currencies, which make no sum.
@@ -69,46 +157,55 @@ fn several_currencies(seen: &Seen) -> Option<String> {
 }
 
 /// Lines that are there again with all their values: a file that is there twice, or an extract that overlaps another.
-fn copied_lines(seen: &Seen, proposed: &TableProposal) -> Option<String> {
+fn copied_lines(seen: &Seen, proposed: &TableProposal) -> Option<Decision> {
     if proposed.copies == 0 {
         return None;
     }
     let key: Vec<&str> =
         proposed.key.iter().map(|column| seen.columns[*column].name.as_str()).collect();
-    let what = match key.is_empty() {
-        true => "each counts. If they are the same lines, add the `key` that tells lines apart"
-            .to_owned(),
-        false => format!(
-            "by the key {} each counts once; without it they would be added up",
-            key.join(" + ")
-        ),
-    };
-    let (copies, rows) = (proposed.copies, seen.rows);
-    Some(format!(
-        "{copies} of {rows} rows of `{}` are there twice with all their values: {what}",
-        seen.name
+    let there = format!(
+        "{} of {} rows of `{}` are there twice with all their values",
+        proposed.copies, seen.rows, seen.name
+    );
+    if key.is_empty() {
+        let fix = "if they are the same lines, add the `key` that tells lines apart";
+        return Some(Decision::note(format!("{there}: each counts")).with_fix(fix));
+    }
+    let key = key.join(" + ");
+    let each = Effect::WithoutKey { table: seen.name.clone() };
+    Some(Decision::of(
+        format!("{there}: by the key {key} each counts once; without it they would be added up"),
+        [
+            ("each counts once".to_owned(), Effect::AsDrafted),
+            ("they are lines of their own, and the table has no key".to_owned(), each),
+        ],
     ))
 }
 
 /// Columns whose cells hold several values of a key.
-fn lists(table: &Table, material: &Material<'_>, name: &str) -> Vec<String> {
-    let Some(number) = material.stacks.iter().position(|stack| stack.name == name) else {
-        return Vec::new();
-    };
-    let columns = interligo_discover::propose::lists(&material.seen[number]);
-    let Some((separator, columns)) = columns else { return Vec::new() };
+fn lists(table: &Table, material: &Material<'_>, name: &str) -> Option<Decision> {
+    let number = material.stacks.iter().position(|stack| stack.name == name)?;
+    let (separator, columns) = interligo_discover::propose::lists(&material.seen[number])?;
     let names: Vec<String> =
         columns.iter().map(|column| format!("\"{}\"", table.columns.names[*column])).collect();
-    vec![format!(
-        "the cells of {} in `{name}` have several values: add unpack = {{ columns = [{}], separator = \"{separator}\" }} to [tables.{}]",
-        names.join(", ").replace('"', "`"),
-        names.join(", "),
-        key(name)
-    )]
+    let names = names.join(", ");
+    let line = format!("unpack = {{ columns = [{names}], separator = \"{separator}\" }}");
+    let fix = format!("add {line} to [tables.{}]", key(name));
+    let unpack = Effect::Setting { table: name.to_owned(), line };
+    Some(
+        Decision::of(
+            format!("the cells of {} in `{name}` have several values", names.replace('"', "`")),
+            [
+                ("each value is a line of its own".to_owned(), unpack),
+                ("they stay as they are".to_owned(), Effect::AsDrafted),
+            ],
+        )
+        .with_fix(fix),
+    )
 }
 
-/// Columns that are headed by periods, as price lists have that are made for reading.
-fn periods_as_columns(table: &Table, name: &str) -> Option<String> {
+/// Columns that are called by periods, as price lists have that are made for reading.
+fn periods_as_columns(table: &Table, name: &str) -> Option<Decision> {
     let mut patterns: Vec<(String, usize)> = Vec::new();
     for pattern in
         table.columns.names.iter().filter_map(|column_name| names::period_pattern(column_name))
@@ -119,8 +216,9 @@ fn periods_as_columns(table: &Table, name: &str) -> Option<String> {
         }
     }
     let (pattern, _) = patterns.into_iter().find(|(_, count)| *count >= 3)?;
-    Some(format!(
-        "the column names of `{name}` are periods: if its columns are to become rows, add tall = {{ \"{pattern}\" = \"price\" }} to [tables.{}]",
+    let fix = format!(
+        "if its columns are to become rows, add tall = {{ \"{pattern}\" = \"price\" }} to [tables.{}]",
         key(name)
-    ))
+    );
+    Some(Decision::note(format!("the column names of `{name}` are periods")).with_fix(fix))
 }

@@ -2,7 +2,9 @@
 
 use std::fmt::Write;
 
-use interligo_discover::propose::{ColumnAt, LinkProposal, Meaning, ignore_words, words_mean};
+use interligo_discover::propose::{
+    ColumnAt, LinkProposal, Meaning, Seen, TableProposal, ignore_words, words_mean,
+};
 use interligo_model::plan::{Role, key, name, quoted};
 
 use super::gather::Stack;
@@ -39,6 +41,9 @@ fn sources(stack: &Stack) -> String {
         let _ = writeln!(lines, "tall = {{ {} = {} }}", quoted(&tall.pattern), quoted(tall.value));
         let others = tall.others.iter().map(|name| (name.clone(), name.clone()));
         lines += &named_columns(&others.collect::<Vec<_>>());
+    }
+    for setting in &stack.settings {
+        let _ = writeln!(lines, "{setting}");
     }
     lines
 }
@@ -107,7 +112,13 @@ fn head(text: &mut String, started: &Started) {
     if !started.decisions.is_empty() {
         let _ = writeln!(text, "#\n# To be decided:");
         for decision in &started.decisions {
-            let _ = writeln!(text, "# - {}", decision.replace('\n', " "));
+            let _ = writeln!(text, "# - {}", decision.sentence().replace('\n', " "));
+        }
+    }
+    if !started.decided.is_empty() {
+        let _ = writeln!(text, "#\n# Decided:");
+        for (decision, answer) in &started.decided {
+            let _ = writeln!(text, "# - {}: {answer}", decision.replace('\n', " "));
         }
     }
     text.push('\n');
@@ -125,7 +136,6 @@ fn tables(text: &mut String, material: &Material<'_>, started: &Started, comment
     for number in order {
         let (stack, proposed) = (&material.stacks[number], &material.proposal.tables[number]);
         let seen = &material.seen[number];
-        let column = |column: usize| seen.columns[column].name.clone();
         if proposed.role.is_none() {
             if comments {
                 let lines = tables_only(std::slice::from_ref(stack));
@@ -138,50 +148,62 @@ fn tables(text: &mut String, material: &Material<'_>, started: &Started, comment
             continue;
         }
         let sampled = started.tables.iter().find(|table| table.name == stack.name);
-        if let Some(seen) = sampled.and_then(|table| table.looked_at).filter(|_| comments) {
+        if let Some(looked_at) = sampled.and_then(|table| table.looked_at).filter(|_| comments) {
             let _ = writeln!(
                 text,
-                "# Its links were drawn from {seen} of about {} rows, and tried on all.",
-                material.seen[number].rows
+                "# Its links were drawn from {looked_at} of about {} rows, and tried on all.",
+                seen.rows
             );
         }
-        let _ = writeln!(text, "[tables.{}]", key(&stack.name));
-        if proposed.role == Some(Role::Fact) {
-            let _ = writeln!(text, "role = \"fact\"");
-        }
-        text.push_str(&sources(stack));
-        let names = &started.tables.iter().find(|table| table.name == stack.name);
-        let names = names.map_or(&[][..], |table| &table.key);
         // Which lines came twice is not asked where links are tried.
-        let is_fact = proposed.role == Some(Role::Fact);
         let is_led_to = material.proposal.links.iter().any(|link| link.to_table == number);
-        if !names.is_empty() && (comments || !is_fact || is_led_to) {
-            let _ = writeln!(text, "{}", keys(names));
-        }
-        if let (Some(period), Some(Role::Lookup)) = (proposed.period, proposed.role) {
-            let mut until = period
-                .until
-                .map_or(String::new(), |until| format!(", until = {}", quoted(&column(until))));
-            let mut why = "";
-            if period.is_half_open {
-                until += ", ends = \"excluded\"";
-                why = if comments { " # rows end on the day on which others begin" } else { "" };
-            }
-            let (word, from) =
-                (if period.is_whole { "period" } else { "from" }, quoted(&column(period.from)));
-            let _ = writeln!(text, "valid = {{ {word} = {from}{until} }}{why}");
-        }
-        if proposed.shared > 0 && comments {
-            let _ = writeln!(
-                text,
-                "# {} of its rows share their key with another; identical ones count once. If they differ, say which one is used:\n\
-                 # duplicates = \"last\"",
-                proposed.shared
-            );
-        }
-        text.push_str(&parts(stack));
+        let has_key = comments || proposed.role != Some(Role::Fact) || is_led_to;
+        text.push_str(&section(stack, seen, proposed, has_key, comments));
         text.push('\n');
     }
+}
+
+/// The section of a table, with its key where that is asked for.
+pub(super) fn section(
+    stack: &Stack,
+    seen: &Seen,
+    proposed: &TableProposal,
+    has_key: bool,
+    comments: bool,
+) -> String {
+    let mut text = format!("[tables.{}]\n", key(&stack.name));
+    if proposed.role == Some(Role::Fact) {
+        text += "role = \"fact\"\n";
+    }
+    text += &sources(stack);
+    let name = |column: usize| seen.columns[column].name.clone();
+    let names: Vec<String> = proposed.key.iter().map(|column| name(*column)).collect();
+    if !names.is_empty() && has_key {
+        let _ = writeln!(text, "{}", keys(&names));
+    }
+    if let (Some(period), Some(Role::Lookup)) = (proposed.period, proposed.role) {
+        let mut until = period
+            .until
+            .map_or(String::new(), |until| format!(", until = {}", quoted(&name(until))));
+        let mut why = "";
+        if period.is_half_open {
+            until += ", ends = \"excluded\"";
+            why = if comments { " # rows end on the day on which others begin" } else { "" };
+        }
+        let word = if period.is_whole { "period" } else { "from" };
+        let from = quoted(&name(period.from));
+        let _ = writeln!(text, "valid = {{ {word} = {from}{until} }}{why}");
+    }
+    let is_settled = stack.settings.iter().any(|line| line.starts_with("duplicates"));
+    if proposed.shared > 0 && comments && !is_settled {
+        let _ = writeln!(
+            text,
+            "# {} of its rows share their key with another; identical ones count once. If they differ, say which one is used:\n\
+             # duplicates = \"last\"",
+            proposed.shared
+        );
+    }
+    text + &parts(stack)
 }
 
 fn links(text: &mut String, material: &Material<'_>, started: &Started, comments: bool) {

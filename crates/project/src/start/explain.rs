@@ -5,6 +5,7 @@ use std::path::Path;
 use interligo_discover::propose::{Candidate, Verdict, explain, propose};
 use interligo_model::plan::{Mistake, MistakeKind, Written, nearest_name};
 
+use super::answers::Answers;
 use super::{Looked, look};
 use crate::error::Error;
 
@@ -38,7 +39,7 @@ pub fn explain_column(
     column: &str,
     progress: &(dyn Fn(u64, u64) + Sync),
 ) -> Result<ExplainedColumn, Error> {
-    let Looked { seen, known, .. } = look(folder, named, progress)?;
+    let Looked { seen, known, .. } = look(folder, named, &Answers::default(), progress)?;
     let name = |table: usize, column: usize| {
         format!("{}.{}", seen[table].name, seen[table].columns[column].name)
     };

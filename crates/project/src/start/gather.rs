@@ -64,12 +64,16 @@ pub(super) struct Stack {
     /// The patterns that fit its pieces.
     pub(super) from: Vec<String>,
     pub(super) pieces: usize,
+    /// The column names of the first of them, as they are compared.
+    pub(super) column_names: Vec<String>,
     /// How column names that are periods become rows.
     pub(super) tall: Option<Tall>,
     /// The encoding of its files, where it is not that of all.
     pub(super) encoding: Option<&'static str>,
     /// What has its columns under other names.
     pub(super) renamed: Vec<RenamedPart>,
+    /// Lines of its section that were decided on.
+    pub(super) settings: Vec<String>,
 }
 
 /// A table that became a part of another, whose columns it has under other names.
@@ -101,6 +105,16 @@ pub(super) struct RenamedPart {
 
 /// Finds the tables below a folder, or in some files and databases. `folder` is where the plan will lie.
 pub(super) fn gather(folder: &Path, named: &[String]) -> Result<Gathered, Error> {
+    gather_beside(folder, named, BTreeSet::new(), &|_| false)
+}
+
+/// The same beside tables that are known, by the names that are taken and the files, sheets and tables that they read.
+pub(super) fn gather_beside(
+    folder: &Path,
+    named: &[String],
+    taken: BTreeSet<String>,
+    is_known: &dyn Fn(&str) -> bool,
+) -> Result<Gathered, Error> {
     let mut files: Vec<String> = Vec::new();
     let mut descriptions = Vec::new();
     for name in named {
@@ -122,8 +136,12 @@ pub(super) fn gather(folder: &Path, named: &[String]) -> Result<Gathered, Error>
         joined: Vec::new(),
         left_out,
     };
-    let mut pieces = Vec::new();
+    let (mut pieces, mut others) = (Vec::new(), Vec::new());
     for file in &files {
+        if is_known(file) {
+            others.push(doubled(file));
+            continue;
+        }
         match pieces_of(folder, file) {
             Ok((found, unread)) => {
                 pieces.extend(found);
@@ -132,7 +150,10 @@ pub(super) fn gather(folder: &Path, named: &[String]) -> Result<Gathered, Error>
             Err(error) => gathered.unread.push((file.clone(), error.to_string())),
         }
     }
-    gathered.stacks = stacked(pieces);
+    let (known, pieces): (Vec<Piece>, Vec<Piece>) =
+        pieces.into_iter().partition(|piece| is_known(&piece.from));
+    others.extend(known.into_iter().map(|piece| piece.from));
+    gathered.stacks = stacked(pieces, others, taken);
     Ok(gathered)
 }
 
@@ -292,9 +313,11 @@ fn piece(from: &str, file: &str, table: &Table, encoding: Option<&'static str>) 
     }
 }
 
-/// Puts pieces with the same column names together, where their names or their place say that they belong together.
-fn stacked(pieces: Vec<Piece>) -> Vec<Stack> {
-    let all: Vec<String> = pieces.iter().map(|piece| piece.from.clone()).collect();
+/// Puts pieces with the same column names together, where their names or their place say that they belong together. Their
+/// patterns fit none of `others`, and their names are none that are taken.
+fn stacked(pieces: Vec<Piece>, others: Vec<String>, mut taken: BTreeSet<String>) -> Vec<Stack> {
+    let mut all = others;
+    all.extend(pieces.iter().map(|piece| piece.from.clone()));
     // Folders and books that hold nothing but parts of one table.
     let column_names = |home: &str| {
         let here = pieces.iter().filter(|piece| piece.home == home);
@@ -311,7 +334,6 @@ fn stacked(pieces: Vec<Piece>) -> Vec<Stack> {
             None => groups.push(vec![piece]),
         }
     }
-    let mut taken = BTreeSet::new();
     groups
         .into_iter()
         .map(|group| {
@@ -319,7 +341,16 @@ fn stacked(pieces: Vec<Piece>) -> Vec<Stack> {
             let from = pattern_over(&names, &all);
             let name = table_name(&names, &group[0].home, &mut taken);
             let (tall, encoding) = (group[0].tall.clone(), group[0].encoding);
-            Stack { name, from, pieces: group.len(), tall, encoding, renamed: Vec::new() }
+            Stack {
+                name,
+                from,
+                pieces: group.len(),
+                column_names: group[0].column_names.clone(),
+                tall,
+                encoding,
+                renamed: Vec::new(),
+                settings: Vec::new(),
+            }
         })
         .collect()
 }

@@ -1,6 +1,8 @@
 //! From a folder of files to a plan: what lies there, which tables are linked by what, and the figures that
 //! can be computed of it, written as a plan with the reasons.
 
+mod additions;
+mod answers;
 mod decisions;
 mod draft;
 mod explain;
@@ -29,7 +31,9 @@ use crate::parallelism::Parallelism;
 use crate::prepare::OnDuplicates;
 use crate::project::Project;
 use crate::run::link_use;
-use decisions::decisions;
+pub use additions::{Addition, Additions, additions, with_additions};
+pub use answers::{Answer, Answers, Decision};
+use decisions::{decisions, doubtful_links, of_stop};
 pub use explain::{ExplainedCandidate, ExplainedColumn, explain_column};
 use gather::{Gathered, Stack, gather};
 use sample::{Sampled, look_up, sample};
@@ -52,9 +56,21 @@ pub struct Started {
     /// The figures.
     pub figures: Vec<FigureProposal>,
     /// What must be decided before a run, or should be.
-    pub decisions: Vec<String>,
+    pub decisions: Vec<Decision>,
+    /// Whether possible links hold.
+    pub doubtful: Vec<Decision>,
+    /// What was decided, each with its answer.
+    pub decided: Vec<(String, String)>,
     /// Files that could not be read, with the reason.
     pub unread: Vec<(String, String)>,
+}
+
+impl Started {
+    /// What can be answered.
+    pub fn questions(&self) -> impl Iterator<Item = &Decision> {
+        let all = self.decisions.iter().chain(&self.doubtful);
+        all.filter(|decision| !decision.answers.is_empty())
+    }
 }
 
 /// A table that was found.
@@ -100,24 +116,26 @@ struct Material<'a> {
     pub(crate) figures: Vec<FigureProposal>,
 }
 
-/// Drafts a plan for what lies in `folder`, or for the files and databases that are named. The plan is to lie
-/// in `folder`. `progress` is told how many bytes and lines were read.
+/// Drafts a plan for what lies in `folder`, or for the files and databases that are named, by the answers that were
+/// given. The plan is to lie in `folder`. `progress` is told how many bytes and lines were read.
 ///
 /// # Errors
 /// Nothing that can be read is a table.
 pub fn start(
     folder: &Path,
     named: &[String],
+    answers: &Answers,
     parallelism: Parallelism,
     progress: &(dyn Fn(u64, u64) + Sync),
 ) -> Result<Started, Error> {
-    let Looked { gathered, opened, seen, whole, known } = look(folder, named, progress)?;
+    let Looked { gathered, opened, seen, whole, known } = look(folder, named, answers, progress)?;
     let tables: Vec<&Table> =
         gathered.stacks.iter().map(|stack| opened.table(&stack.name)).collect();
     let proposal = propose(&seen, &known);
-    let figures = figures(&seen, &proposal);
     let mut material =
-        Material { stacks: &gathered.stacks, tables, seen: &seen, proposal, figures };
+        Material { stacks: &gathered.stacks, tables, seen: &seen, proposal, figures: Vec::new() };
+    settle(&mut material, answers);
+    material.figures = figures(&seen, &material.proposal);
     let mut started = Started {
         plan: String::new(),
         tables: Vec::new(),
@@ -125,11 +143,17 @@ pub fn start(
         doubts: Vec::new(),
         figures: Vec::new(),
         decisions: decisions(&material, &gathered),
+        doubtful: Vec::new(),
+        decided: answers.decided(),
         unread: gathered.unread.clone(),
     };
     started.tables = started_tables(&material, &whole);
     verify(folder, &mut material, &mut started, parallelism, progress);
     started.figures = material.figures.clone();
+    started.doubtful = doubtful_links(&started.doubts).collect();
+    for open in [&mut started.decisions, &mut started.doubtful] {
+        open.retain(|decision| !answers.settle(decision));
+    }
     started.plan = draft::plan(&material, &started, true);
     // Lookups of millions of rows are not loaded once more for it.
     let is_large = material
@@ -142,11 +166,36 @@ pub fn start(
         .then(|| try_whole(folder, &started.plan).err())
         .flatten()
         .map(|error| error.to_string());
-    if let Some(failed) = failed.filter(|failed| !started.decisions.contains(failed)) {
-        started.decisions.push(failed);
+    let is_known = |failed: &String| started.decisions.iter().any(|own| own.text == *failed);
+    if let Some(failed) = failed.filter(|failed| !is_known(failed)) {
+        started.decisions.push(Decision::note(failed));
         started.plan = draft::plan(&material, &started, true);
     }
     Ok(started)
+}
+
+/// Changes a proposal by what was decided of it.
+fn settle(material: &mut Material<'_>, answers: &Answers) {
+    for (number, stack) in material.stacks.iter().enumerate() {
+        if answers.is_without_key(&stack.name) {
+            let own = &mut material.proposal.tables[number];
+            (own.key, own.copies) = (Vec::new(), 0);
+        }
+    }
+    for (taken, instead_of) in answers.links() {
+        let is = |link: &LinkProposal, path: &str| draft::path(material, link) == path;
+        let links = material.proposal.links.iter();
+        let dropped = instead_of.and_then(|path| links.clone().position(|link| is(link, path)));
+        let doubt = material.proposal.doubts.iter().position(|link| is(link, taken));
+        let Some(doubt) = doubt else { continue };
+        let proposal = &mut material.proposal;
+        let link = proposal.doubts.remove(doubt);
+        proposal.equals.retain(|(other, _)| *other != link);
+        match dropped {
+            Some(at) => proposal.doubts.push(std::mem::replace(&mut proposal.links[at], link)),
+            None => proposal.links.push(link),
+        }
+    }
 }
 
 /// What was looked at of a folder.
@@ -164,14 +213,16 @@ struct Looked {
 fn look(
     folder: &Path,
     named: &[String],
+    answers: &Answers,
     progress: &(dyn Fn(u64, u64) + Sync),
 ) -> Result<Looked, Error> {
     let mut gathered = gather(folder, named)?;
+    answers.settle_tables(&mut gathered.stacks);
     let opened = open(folder, &mut gathered)?;
     if gathered.stacks.is_empty() {
         return Err(nothing_to_read(&gathered));
     }
-    let (opened, mut sampled) = put_together(folder, &mut gathered, opened, progress)?;
+    let (opened, mut sampled) = put_together(folder, &mut gathered, opened, answers, progress)?;
     let tables: Vec<&Table> =
         gathered.stacks.iter().map(|stack| opened.table(&stack.name)).collect();
     let known = stated(folder, &gathered, &tables, &mut sampled);
@@ -339,12 +390,10 @@ fn verify(
                     engine,
                     &outcome.findings,
                 ));
-                for stop in stops {
-                    started.decisions.push(format!("{}: {}", stop.message, stop.help));
-                }
+                started.decisions.extend(stops.map(of_stop));
             }
         }
-        Err(error) => started.decisions.push(error.to_string()),
+        Err(error) => started.decisions.push(Decision::note(error.to_string())),
     }
     let links = material.proposal.links.iter().zip(&counts);
     started.links = links.map(|(link, counts)| shown(material, link, Some(*counts))).collect();

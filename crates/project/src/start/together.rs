@@ -6,6 +6,7 @@ use interligo_discover::propose::{Seen, Twin, are_told_apart, copies, twins};
 use interligo_engine::bind::slots_of;
 use interligo_sources::table::parts::Table;
 
+use super::answers::Answers;
 use super::gather::{Gathered, Joined, RenamedPart, Stack};
 use super::sample::Sampled;
 use super::{open, read};
@@ -18,6 +19,7 @@ pub(super) fn put_together(
     folder: &Path,
     gathered: &mut Gathered,
     opened: Project,
+    answers: &Answers,
     progress: &(dyn Fn(u64, u64) + Sync),
 ) -> Result<(Project, Vec<Sampled>), Error> {
     let read_all = |stacks: &[Stack], opened: &Project| {
@@ -30,7 +32,8 @@ pub(super) fn put_together(
     for (stack, seen) in gathered.stacks.iter_mut().zip(&seen) {
         is_changed |= forget_slots(stack, seen);
     }
-    let found = twins(&seen);
+    let mut found = twins(&seen);
+    found.retain(|twin| !answers.is_apart(&seen[twin.other].name));
     for twin in &found {
         join(gathered, &seen, twin);
     }

@@ -45,7 +45,9 @@ pub use mend::{
     first_line, left_open, mend_end, mend_help, mended, mending, no_such_key, not_taken,
     nothing_to_undo, one_mended, open_key, suggestions,
 };
-pub use start::{explained_column, started};
+pub use start::{
+    added_to_plan, additions, asking, asking_help, explained_column, question, started,
+};
 pub(crate) use tie_out::{
     amounts_table, blanks_table, links_table as tied_links_table, rounded_table,
 };

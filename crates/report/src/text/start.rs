@@ -4,7 +4,7 @@ use std::io;
 use std::path::Path;
 
 use interligo_model::plan::Role;
-use interligo_project::{ExplainedColumn, Started, StartedLink, StartedTable};
+use interligo_project::{Additions, Decision, ExplainedColumn, Started, StartedLink, StartedTable};
 
 use super::number::{grouped, share};
 use super::table::TextTable;
@@ -33,18 +33,17 @@ pub fn started(out: Out<'_>, started: &Started, plan: &Path) -> io::Result<()> {
     if !started.decisions.is_empty() {
         title(out, "To be decided")?;
         for decision in &started.decisions {
-            writeln!(out, "{NOTICE}{}{NOTICE:#}", paragraph(out.width(), decision))?;
+            writeln!(out, "{NOTICE}{}{NOTICE:#}", paragraph(out.width(), &decision.sentence()))?;
         }
     }
-    if !started.unread.is_empty() {
-        title(out, "Not read")?;
-        for (file, why) in started.unread.iter().take(10) {
-            writeln!(out, "  {file}: {why}")?;
-        }
-        if let Some(more @ 1..) = started.unread.len().checked_sub(10) {
-            writeln!(out, "  {QUIET}… and {more} more{QUIET:#}")?;
+    if !started.decided.is_empty() {
+        title(out, "Decided")?;
+        for (decision, answer) in &started.decided {
+            let both = format!("{decision}: {answer}");
+            writeln!(out, "{}", paragraph(out.width(), &both))?;
         }
     }
+    not_read(out, &started.unread)?;
     writeln!(
         out,
         "\n  {GOOD}The plan is written.{GOOD:#} `interligo link` shows the match rates, `interligo run` writes the outputs."
@@ -106,6 +105,48 @@ fn figures(out: Out<'_>, started: &Started) -> io::Result<()> {
     Ok(())
 }
 
+/// Prints how many questions come.
+pub fn asking(out: Out<'_>, count: usize) -> io::Result<()> {
+    writeln!(
+        out,
+        "{TITLE}{} before the plan is written{TITLE:#}",
+        counted(count as u64, "question")
+    )?;
+    asking_help(out, 0)
+}
+
+/// Prints what can be typed to a question with this many answers, or to any.
+pub fn asking_help(out: Out<'_>, answers: usize) -> io::Result<()> {
+    let numbers = match answers {
+        0 => "the number of an answer".to_owned(),
+        1 => "1".to_owned(),
+        many => format!("1 to {many}"),
+    };
+    let help = format!("Type {numbers}; Enter leaves it open, q leaves all open that come.");
+    note(out, QUIET, "  ", &help)
+}
+
+/// Prints a question with the answers that may be given.
+pub fn question(out: Out<'_>, decision: &Decision, of: (usize, usize)) -> io::Result<()> {
+    let (number, all) = of;
+    writeln!(out, "\n{QUIET}{number} of {all}{QUIET:#}")?;
+    writeln!(out, "{}", paragraph(out.width(), &decision.text))?;
+    for line in decision.evidence.iter().take(EVIDENCE) {
+        note(out, QUIET, "    ", line)?;
+    }
+    if let Some(more @ 1..) = decision.evidence.len().checked_sub(EVIDENCE) {
+        writeln!(out, "    {QUIET}… and {more} more{QUIET:#}")?;
+    }
+    writeln!(out)?;
+    for (number, answer) in (1..).zip(&decision.answers) {
+        writeln!(out, "  {TITLE}{number}{TITLE:#}  {}", answer.words)?;
+    }
+    Ok(())
+}
+
+/// How many places of a question are shown.
+const EVIDENCE: usize = 3;
+
 /// Prints the evidence for and against each column that one might lead to.
 pub fn explained_column(out: Out<'_>, explained: &ExplainedColumn) -> io::Result<()> {
     let (rows, values) = explained.filled;
@@ -148,3 +189,54 @@ pub fn explained_column(out: Out<'_>, explained: &ExplainedColumn) -> io::Result
 
 /// How many candidates are shown.
 const CANDIDATES: usize = 12;
+
+/// Prints what lies in a folder and a plan does not know, with the lines that would be put into it.
+pub fn additions(out: Out<'_>, found: &Additions, plan: &Path) -> io::Result<()> {
+    writeln!(out, "{TITLE}Beside {}{TITLE:#}", plan.display())?;
+    for addition in &found.all {
+        writeln!(out, "\n{}", paragraph(out.width(), &addition.decision.text))?;
+        addition.decision.evidence.iter().try_for_each(|line| note(out, QUIET, "    ", line))?;
+        addition.lines.lines().try_for_each(|line| writeln!(out, "    {GOOD}{line}{GOOD:#}"))?;
+    }
+    Ok(())
+}
+
+/// Prints how much was put into a plan, and what is left.
+pub fn added_to_plan(out: Out<'_>, found: &Additions, taken: usize, plan: &Path) -> io::Result<()> {
+    for decision in &found.notes {
+        writeln!(out, "\n{NOTICE}{}{NOTICE:#}", paragraph(out.width(), &decision.sentence()))?;
+    }
+    not_read(out, &found.unread)?;
+    let plan = plan.display();
+    let said = match (found.all.len(), taken) {
+        (0, _) => format!(
+            "There is nothing to add to `{plan}`. --replace writes a new draft in its place."
+        ),
+        (_, 0) => format!(
+            "`{plan}` stays as it is. --yes adds all of it, at a terminal `start` asks; --replace writes a new draft in its place."
+        ),
+        (all, taken) if all == taken => {
+            format!("All is added to `{plan}`. `interligo check` shows what comes of it.")
+        }
+        (all, taken) => format!(
+            "{taken} of {all} are added to `{plan}`. `interligo check` shows what comes of it."
+        ),
+    };
+    writeln!(out)?;
+    note(out, GOOD, "  ", &said)
+}
+
+/// Prints the files that could not be read.
+fn not_read(out: Out<'_>, unread: &[(String, String)]) -> io::Result<()> {
+    if unread.is_empty() {
+        return Ok(());
+    }
+    title(out, "Not read")?;
+    for (file, why) in unread.iter().take(10) {
+        writeln!(out, "  {file}: {why}")?;
+    }
+    match unread.len().checked_sub(10) {
+        Some(more @ 1..) => writeln!(out, "  {QUIET}… and {more} more{QUIET:#}"),
+        _ => Ok(()),
+    }
+}

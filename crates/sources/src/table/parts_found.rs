@@ -102,6 +102,12 @@ impl Pattern {
     }
 }
 
+/// Whether a pattern of a plan fits a file, or a sheet or table in it.
+pub fn pattern_fits(pattern: &str, path: &str, table: Option<&str>) -> bool {
+    let address = Address { shown: path.into(), path: path.into() };
+    Pattern::parse(pattern).is_ok_and(|pattern| pattern.fits(&address, table))
+}
+
 /// The pattern that means just a file, or a sheet or table in it.
 pub fn pattern_of(path: &str, table: Option<&str>) -> String {
     let doubled = |text: &str| -> String {

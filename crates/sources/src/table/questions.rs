@@ -25,6 +25,8 @@ pub struct Question {
     pub message: String,
     /// The settings of the plan that decide.
     pub fix: String,
+    /// Each reading with the line of the table's section that settles it.
+    pub settings: Vec<(String, String)>,
 }
 
 impl Table {
@@ -80,8 +82,14 @@ impl Table {
             )
         };
         let fix = self.fix(setting, one, other);
+        let mut settings = vec![(first, one), (second, other)];
+        settings.dedup_by(|a, b| a.1 == b.1);
+        let line = |(read, style): (&String, &String)| {
+            (format!("it is {read}"), format!("{setting} = \"{style}\""))
+        };
+        let settings = settings.into_iter().map(line).collect();
         let column_type = if setting == "dates" { ColumnType::Date } else { ColumnType::Number };
-        Question { column: name.to_owned(), column_type, message, fix }
+        Question { column: name.to_owned(), column_type, message, fix, settings }
     }
 
     /// Refuses values that contradict what was assumed from a sample of the rows. `place` shows where they are.

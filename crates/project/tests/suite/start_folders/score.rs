@@ -8,7 +8,7 @@ use interligo_engine::bind::TotalsRequest;
 use interligo_model::plan::{ColumnName, Plan, Role, Written, parse_link_path};
 use interligo_model::values::decimal::Decimal;
 use interligo_project::{
-    Extent, OnDuplicates, OnStop, Parallelism, Project, Request, Started, run, start,
+    Answers, Extent, OnDuplicates, OnStop, Parallelism, Project, Request, Started, run, start,
 };
 use interligo_sources::table::path_pattern::PathPattern;
 use tempfile::TempDir;
@@ -66,7 +66,8 @@ impl Scores {
         }
         self.folders += 1;
         let named = [folder.path().to_string_lossy().into_owned()];
-        let started = start(folder.path(), &named, Parallelism::default(), &|_, _| {});
+        let started =
+            start(folder.path(), &named, &Answers::default(), Parallelism::default(), &|_, _| {});
         let started = match started {
             Ok(started) => started,
             Err(error) => return self.log.push(format!("{}: no draft: {error}", choices.name)),
