@@ -10,6 +10,8 @@ pub struct NewLink {
     pub path: String,
     /// Its name, where the lookup's is not enough.
     pub name: Option<String>,
+    /// What parts several keys in one cell.
+    pub split: Option<char>,
     /// Differences that do not count.
     pub ignore: Vec<Ignore>,
 }
@@ -18,6 +20,7 @@ impl NewLink {
     pub(crate) fn entry(&self, newline: &str) -> String {
         let mut lines = vec!["[[link]]".to_owned(), format!("path = {}", quoted(&self.path))];
         lines.extend(self.name.as_ref().map(|name| format!("as = {}", quoted(name))));
+        lines.extend(self.split.map(|split| format!("split = {}", quoted(&split.to_string()))));
         if !self.ignore.is_empty() {
             let words: Vec<String> = self.ignore.iter().map(|i| quoted(i.word())).collect();
             lines.push(format!("ignore = [{}]", words.join(", ")));
@@ -162,6 +165,7 @@ mod tests {
             path: "a.b -> c.d".to_owned(),
             name: Some("e".to_owned()),
             ignore: vec![Ignore::Case],
+            ..NewLink::default()
         };
         with_link(&Plan::parse(source).unwrap(), &link).unwrap()
     }

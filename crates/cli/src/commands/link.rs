@@ -21,6 +21,7 @@ pub(crate) fn link(options: &LinkOptions, out: Out<'_>) -> Result<(), Failure> {
                 path: path.trim().to_owned(),
                 name: name.clone(),
                 ignore: ignore.iter().map(|difference| ignored(*difference)).collect(),
+                ..NewLink::default()
             };
             add(plan, &new, *dry_run, *anyway, out)
         }

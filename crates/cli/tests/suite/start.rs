@@ -68,6 +68,7 @@ fn the_demo_without_its_plan_comes_to_the_same_profit() {
     for decision in [
         "the column names of `prices_2024` are periods: the plan makes rows of them, and calls what is in the cells `price`",
         "the cells of `items`, `quantities`, `Disc. %` in `tilia` have several values: add unpack =",
+        "`sales` takes sales/draft_corvo_2025.csv, which is called `draft`",
         "`products` has several rows for the key `SM-117`, which differ in `unit_cost`",
     ] {
         assert!(came.printed().contains(decision), "{decision} in {}", came.printed());
@@ -90,10 +91,11 @@ fn decide(plan: &mut toml::Table) {
     tables.remove("tilia");
     tables["products"].as_table_mut().unwrap().insert("duplicates".into(), "last".into());
     let sales = tables["sales"].as_table_mut().unwrap();
-    let mut from = sales.remove("from").unwrap();
-    from.as_array_mut().unwrap().retain(|file| !file.as_str().unwrap().contains("draft"));
     let mut own = toml::Table::new();
-    own.insert("from".into(), from);
+    own.insert("from".into(), sales.remove("from").unwrap());
+    let mut leave_out = sales.remove("leave-out").unwrap();
+    leave_out.as_array_mut().unwrap().push("sales/draft_corvo_2025.csv".into());
+    own.insert("leave-out".into(), leave_out);
     let typos = parse(
         "from = \"sales/tilia_{year}.csv\"\n\
          unpack = { columns = [\"item\", \"quantity\", \"Disc. %\"], separator = \"|\", position = \"line_no\" }\n\

@@ -234,3 +234,57 @@ fn a_plan_that_does_not_hold_is_said_and_a_broken_one_is_an_error() {
     folder.put("interligo.toml", b"[tables.sales\n");
     folder.run(&["start"]).status(2).any_stderr().nothing_else();
 }
+
+#[test]
+fn an_encoding_is_asked_for_with_a_word_in_each() {
+    let rows: String = (0..30)
+        .map(|n| format!("{n};2025-01-{:02};K{};{}\n", 1 + n % 28, n % 6, 1 + n % 4))
+        .collect();
+    // `Břeclav` in windows-1250.
+    let towns: Vec<u8> = (0..6)
+        .flat_map(|n| [format!("K{n};").into_bytes(), b"B\xf8eclav\n".to_vec()].concat())
+        .collect();
+    let mut folder =
+        Folder::with(&[("prodeje.csv", &format!("c;datum;zakaznik;mnozstvi\n{rows}"))]);
+    folder.put("zakaznici.csv", &[b"zakaznik;mesto\n".to_vec(), towns].concat());
+    let mut terminal = terminal(&folder, &["start"]);
+    terminal.exp_string("are not UTF-8").unwrap();
+    // What comes from the terminal is compared byte by byte.
+    let bytes = |text: &str| text.bytes().map(char::from).collect::<String>();
+    terminal.exp_string(&bytes("with `Břeclav`")).unwrap();
+    terminal.exp_string(&bytes("it is windows-1252, with `Bøeclav`")).unwrap();
+    terminal.exp_string("answer> ").unwrap();
+    terminal.send_line("2").unwrap();
+    terminal.exp_string("The plan is written").unwrap();
+    terminal.exp_eof().unwrap();
+    assert!(plan_of(&folder).contains("encoding = \"windows-1252\""), "{}", plan_of(&folder));
+}
+
+#[test]
+fn a_file_that_is_called_old_is_asked_about() {
+    let sales = |from: usize| -> String {
+        let row = |n: usize| format!("{n},2025-01-{:02},P{},{}\n", 1 + n % 28, n % 7, 1 + n % 5);
+        std::iter::once("order_no,sold_on,sku,quantity\n".to_owned())
+            .chain((from..from + 30).map(row))
+            .collect()
+    };
+    let folder = Folder::with(&[
+        ("sales_porto.csv", &sales(100)),
+        ("sales_faro.csv", &sales(200)),
+        ("sales_porto_old.csv", &sales(300)),
+    ]);
+    let plan = folder.run(&["start", "--print"]).printed().to_owned();
+    assert!(
+        plan.contains("# - `sales` takes sales_porto_old.csv, which is called `old`"),
+        "{plan}"
+    );
+    assert!(plan.contains("from = [\"sales_{part}.csv\", \"sales_porto_old.csv\"]"), "{plan}");
+    let mut terminal = terminal(&folder, &["start"]);
+    terminal.exp_string("which is called `old`").unwrap();
+    terminal.exp_string("answer> ").unwrap();
+    terminal.send_line("2").unwrap();
+    terminal.exp_string("The plan is written").unwrap();
+    terminal.exp_eof().unwrap();
+    let came = folder.run(&["totals", "--show", "lines", "--format", "csv"]);
+    assert!(came.printed().ends_with("60\n"), "{}", came.printed());
+}

@@ -122,6 +122,35 @@ fn column_names_of_several_rows_are_put_together() {
     assert_eq!(lines(folder.run(&["run"])), expected);
 }
 
+/// Of two rows of column names only the upper cells are merged: each over the columns of its group.
+#[test]
+fn groups_of_columns_are_named_in_the_row_above() {
+    let expected = "sku,year,price,cost,price - cost\nA,2024,2,1,1.0\nA,2025,3,1.5,1.5\n";
+    for first in ["", "sku"] {
+        let content = book("Prices", |sheet| {
+            let none = Format::new();
+            sheet.write(0, 0, first).unwrap();
+            sheet.merge_range(0, 1, 0, 2, "2024", &none).unwrap();
+            sheet.merge_range(0, 3, 0, 4, "2025", &none).unwrap();
+            texts(sheet, 1, &[&["sku", "price", "cost", "price", "cost"]]);
+            sheet.write(2, 0, "A").unwrap();
+            for (column, number) in [(1, 2.0), (2, 1.0), (3, 3.0), (4, 1.5)] {
+                sheet.write(2, column, number).unwrap();
+            }
+        });
+        let table = "from = \"p.xlsx\"\ntall = { \"{year} price\" = \"price\", \"{year} cost\" = \"cost\" }";
+        let folder = folder(table, "\"*\", \"price - cost\"", "p.xlsx", &content);
+        assert_eq!(lines(folder.run(&["run"])), expected, "{first}");
+    }
+    // A title over all columns is no group.
+    let content = book("Prices", |sheet| {
+        sheet.merge_range(0, 0, 0, 1, "Prices of the year", &Format::new()).unwrap();
+        texts(sheet, 1, &[&["sku", "qty"], &["A", "2"]]);
+    });
+    let folder = folder("from = \"p.xlsx\"", "\"*\", \"qty * 2\"", "p.xlsx", &content);
+    assert_eq!(lines(folder.run(&["run"])), "sku,qty,qty * 2\nA,2,4\n");
+}
+
 #[test]
 fn what_is_hidden_or_odd_is_named_and_read() {
     let mut workbook = Workbook::new();

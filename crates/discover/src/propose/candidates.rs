@@ -7,6 +7,7 @@ use arrow_array::{Array, StringViewArray};
 use interligo_engine::keys::{KeyTable, join_columns};
 use interligo_model::values::texts::gathered;
 
+use super::alternatives::{Cells, cells_with_several};
 use super::column::{Domain, Fit, Kind, Traits};
 use super::keys::{Key, single_keys, wider_keys};
 use super::words::Meaning;
@@ -14,6 +15,9 @@ use super::{ColumnAt, LIKELY, LinkProposal, SURE, Stated, View};
 
 /// Columns that are tried for one part of a wider key.
 const PARTS_TRIED: usize = 4;
+
+/// Where this many of a hundred cells are keys, none is taken for several.
+const WHOLE_CELLS: u32 = 97;
 
 /// A part of a wider key must be found to this share, in percent of its distinct values.
 const PART_SHARE: u32 = 70;
@@ -23,6 +27,8 @@ pub(super) struct Candidates<'a> {
     /// Of each table, the columns that are keys by themselves.
     keys: Vec<Vec<Key>>,
     domains: HashMap<ColumnAt, Domain>,
+    /// Columns some of whose cells have several keys.
+    cells: HashMap<ColumnAt, Cells<'a>>,
     found: Vec<LinkProposal>,
 }
 
@@ -31,6 +37,8 @@ struct Part {
     at: ColumnAt,
     texts: StringViewArray,
     fit: Fit,
+    /// What parts several keys in one cell.
+    split: Option<char>,
     alike: u32,
     /// Whether its values would be found by chance.
     is_weak: bool,
@@ -47,7 +55,7 @@ impl<'a> Candidates<'a> {
                 domains.insert(at, Domain::new(view.of(at).values.clone()));
             }
         }
-        Candidates { view, keys, domains, found: Vec::new() }
+        Candidates { view, keys, domains, cells: cells_with_several(view), found: Vec::new() }
     }
 
     /// All candidates.
@@ -119,9 +127,13 @@ impl<'a> Candidates<'a> {
                 .max_by_key(|link| (link.score, link.fit.found, std::cmp::Reverse(link.to[0])));
             here.extend(best.filter(|link| link.score >= LIKELY));
         }
+        self.prefer_cells(from, &mut here);
         here.sort_by_key(|link| std::cmp::Reverse(link.score));
         for number in 0..here.len() {
-            let next = here.iter().enumerate().find(|(other, _)| *other != number);
+            let own = &here[number];
+            let is_next =
+                |other: &LinkProposal| (other.to_table, &other.to) != (own.to_table, &own.to);
+            let next = here.iter().enumerate().find(|(_, other)| is_next(other));
             let next = next.map(|(_, link)| {
                 (ColumnAt { table: link.to_table, column: link.to[0] }, link.fit.clone())
             });
@@ -132,6 +144,43 @@ impl<'a> Candidates<'a> {
         };
         here.retain(|link| !known(link));
         self.found.extend(here);
+    }
+
+    /// Where cells have several keys, the link that finds one of them takes the place of that by whole cells.
+    fn prefer_cells(&self, from: ColumnAt, here: &mut Vec<LinkProposal>) {
+        let best = here.iter().map(|link| link.fit.row_share()).max().unwrap_or(0);
+        if best >= WHOLE_CELLS {
+            return;
+        }
+        if let Some(link) = self.split_from(from).filter(|link| link.fit.row_share() > best) {
+            here.retain(|other| (other.to_table, &other.to) != (link.to_table, &link.to));
+            here.push(link);
+        }
+    }
+
+    /// The best link by several keys in each cell.
+    fn split_from(&self, from: ColumnAt) -> Option<LinkProposal> {
+        let cells = self.cells.get(&from)?;
+        let keys = (0..self.view.seen.len())
+            .filter(|table| *table != from.table && self.tells_something(*table))
+            .flat_map(|table| self.keys[table].iter().map(move |key| (table, key.columns[0])));
+        let weighed = keys.filter_map(|(table, column)| {
+            let to = ColumnAt { table, column };
+            let fit = cells.fit(self.domains.get(&to)?);
+            let alike = self.alike(from, to);
+            let score = if fit.found == 0 { 0 } else { self.score(&fit, alike, from, to) };
+            Some(LinkProposal {
+                from: vec![from],
+                to_table: table,
+                to: vec![column],
+                split: Some(cells.separator),
+                fit,
+                alike,
+                score,
+                ..LinkProposal::default()
+            })
+        });
+        weighed.max_by_key(|link| link.score).filter(|link| link.score >= SURE)
     }
 
     /// Whether a lookup has more to say than its key.
@@ -272,11 +321,18 @@ impl<'a> Candidates<'a> {
             if !matches!(traits.kind, Kind::Code | Kind::Whole | Kind::Prose) {
                 return;
             }
-            let fit = traits.fit(&domain);
+            let (fit, split) = self.fit_or_cells(at, &domain);
             let (alike, by_chance) = (self.alike(at, to), traits.is_dense() && other.is_dense());
             let named = alike >= 60 || !(by_chance || self.is_measure(at));
             if named && fit.share().max(fit.row_share()) >= PART_SHARE {
-                parts.push(Part { at, texts, fit, alike, is_weak: by_chance || is_weak(traits) });
+                parts.push(Part {
+                    at,
+                    texts,
+                    fit,
+                    split,
+                    alike,
+                    is_weak: by_chance || is_weak(traits),
+                });
             }
         };
         for at in self.view.columns(from_table) {
@@ -300,6 +356,17 @@ impl<'a> Candidates<'a> {
         });
         parts.truncate(PARTS_TRIED);
         parts
+    }
+
+    /// How a column fits another, by its cells or by one of several keys in each, whichever finds more.
+    fn fit_or_cells(&self, at: ColumnAt, domain: &Domain) -> (Fit, Option<char>) {
+        let fit = self.view.of(at).fit(domain);
+        let cells = self.cells.get(&at).filter(|_| fit.row_share() < WHOLE_CELLS);
+        let by_cells = cells.map(|cells| (cells.fit(domain), Some(cells.separator)));
+        match by_cells {
+            Some(more) if more.0.row_share() > fit.row_share() => more,
+            _ => (fit, None),
+        }
     }
 
     fn is_measure(&self, at: ColumnAt) -> bool {
@@ -345,6 +412,7 @@ impl<'a> Candidates<'a> {
             from: parts.iter().map(|part| part.at).collect(),
             to_table,
             to: key.columns.clone(),
+            split: if parts.len() == 1 { parts[0].split } else { None },
             as_of: if dated { self.day(from_table) } else { None },
             fit,
             alike,

@@ -6,6 +6,7 @@
 //! must say so too. What is proposed is a draft: all rows are looked at afterwards, by the plan that is made of
 //! it.
 
+mod alternatives;
 mod candidates;
 mod column;
 mod explain;
@@ -91,6 +92,10 @@ pub struct LinkProposal {
     pub to_table: usize,
     /// The columns that it is found in.
     pub to: Vec<usize>,
+    /// Columns that have the key where the first has none.
+    pub or: Vec<ColumnAt>,
+    /// What parts several keys in one cell, of which the first that is found counts.
+    pub split: Option<char>,
     /// The day on which a row must hold.
     pub as_of: Option<ColumnAt>,
     /// The name of the link, where the table's is not enough.
@@ -161,7 +166,8 @@ pub fn propose(seen: &[Seen], stated: &[Stated]) -> Proposal {
     candidates.single();
     candidates.several();
     let (links, mut doubts) = settle::settle(candidates.found());
-    let (mut links, equals) = one_of_equals(seen, links);
+    let (links, equals) = one_of_equals(seen, links);
+    let mut links = alternatives::merged(&view, links);
     doubts.extend(equals.iter().map(|(link, _)| link.clone()));
     let tables = roles::tables(&view, &links);
     // Those of the facts first; the others as they depend on them.

@@ -83,6 +83,9 @@ const MEANINGS: [(Meaning, &[&str]); 12] = [
     (
         Meaning::Discount,
         &[
+            "割引*",
+            "値引*",
+            "折扣",
             "disc*",
             "rabat*",
             "rabatt*",
@@ -108,6 +111,9 @@ const MEANINGS: [(Meaning, &[&str]); 12] = [
     (
         Meaning::Cost,
         &[
+            "原価*",
+            "仕入*",
+            "成本",
             "cost",
             "costs",
             "costprice",
@@ -150,6 +156,12 @@ const MEANINGS: [(Meaning, &[&str]); 12] = [
     (
         Meaning::Price,
         &[
+            "単価",
+            "価格*",
+            "販売価格",
+            "单价",
+            "价格",
+            "售价",
             "price*",
             "preis*",
             "vk",
@@ -210,6 +222,9 @@ const MEANINGS: [(Meaning, &[&str]); 12] = [
     (
         Meaning::Quantity,
         &[
+            "数量",
+            "個数",
+            "件数",
             "qty",
             "quant*",
             "menge*",
@@ -262,6 +277,7 @@ const MEANINGS: [(Meaning, &[&str]); 12] = [
     (
         Meaning::From,
         &[
+            "開始*",
             "from",
             "since",
             "start*",
@@ -297,9 +313,9 @@ const MEANINGS: [(Meaning, &[&str]); 12] = [
     (
         Meaning::Until,
         &[
-            "until", "to", "till", "end*", "thru", "through", "bis", "hasta", "fin", "ate",
-            "jusqu*", "au", "al", "fine", "do", "tot", "expir*", "ablauf*", "til", "asti", "ig",
-            "bitis*", "vt",
+            "終了*", "until", "to", "till", "end*", "thru", "through", "bis", "hasta", "fin",
+            "ate", "jusqu*", "au", "al", "fine", "do", "tot", "expir*", "ablauf*", "til", "asti",
+            "ig", "bitis*", "vt",
         ],
     ),
     (
@@ -313,6 +329,12 @@ const MEANINGS: [(Meaning, &[&str]); 12] = [
     (
         Meaning::Sold,
         &[
+            "受注日",
+            "注文日",
+            "売上日",
+            "販売日",
+            "日付",
+            "日期",
             "sold*",
             "date*",
             "datum*",
@@ -341,6 +363,12 @@ const MEANINGS: [(Meaning, &[&str]); 12] = [
     (
         Meaning::Name,
         &[
+            "商品名",
+            "分類名",
+            "得意先名",
+            "顧客名",
+            "名称",
+            "名前",
             "name*",
             "bezeichnung*",
             "beschreibung*",

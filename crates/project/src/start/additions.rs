@@ -413,6 +413,7 @@ fn new_link(material: &Material<'_>, link: &LinkProposal) -> (NewLink, String) {
     let new = NewLink {
         path: draft::path(material, link),
         name: link.name.clone(),
+        split: link.split,
         ignore: link.fit.ignore.clone(),
     };
     (new, draft::why(material, link))

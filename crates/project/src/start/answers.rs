@@ -37,6 +37,8 @@ pub(super) enum Effect {
     Wide { table: String },
     /// A table that seemed to have the lines of another is one of its own.
     Apart { table: String },
+    /// A file is no part of a table.
+    WithoutFile { table: String, file: String },
     /// The rows of a table have no key.
     WithoutKey { table: String },
     /// A possible link holds, in the place of another if one is named.
@@ -113,6 +115,7 @@ impl Answers {
         for effect in self.effects() {
             let (Effect::Setting { table, .. }
             | Effect::Encoding { table, .. }
+            | Effect::WithoutFile { table, .. }
             | Effect::Wide { table }) = effect
             else {
                 continue;
@@ -123,6 +126,10 @@ impl Answers {
             match effect {
                 Effect::Setting { line, .. } => stack.settings.push(line.clone()),
                 Effect::Encoding { name, .. } => stack.encoding = Some(name),
+                Effect::WithoutFile { file, .. } => {
+                    stack.from.retain(|pattern| pattern != file);
+                    stack.leave_out.push(file.clone());
+                }
                 _ => stack.tall = None,
             }
         }

@@ -1,7 +1,7 @@
 //! What a folder leaves open, as sentences: each says what was seen, what the plan takes it for, and what else it may be.
 
 use interligo_discover::propose::{LinkProposal, Seen, TableProposal, currencies};
-use interligo_model::plan::{Role, key};
+use interligo_model::plan::{Role, key, quoted};
 use interligo_model::words::counted;
 use interligo_sources::table::parts::Table;
 use interligo_sources::table::questions::Question;
@@ -21,6 +21,7 @@ pub(super) fn decisions(material: &Material<'_>, gathered: &Gathered) -> Vec<Dec
     }
     open.extend(gathered.joined.iter().map(same_lines));
     for stack in material.stacks {
+        open.extend(called_aside(stack));
         open.extend(stack.encoding.map(|encoding| other_encoding(stack, encoding)));
         open.extend(stack.tall.as_ref().map(|tall| called_by_periods(stack, tall)));
     }
@@ -30,6 +31,7 @@ pub(super) fn decisions(material: &Material<'_>, gathered: &Gathered) -> Vec<Dec
             open.extend(several_currencies(&material.seen[number]).map(Decision::note));
         }
     }
+    open.extend(material.proposal.links.iter().filter_map(|link| keys_in_a_cell(material, link)));
     for (link, taken) in &material.proposal.equals {
         open.extend(equally_well(material, link, *taken));
     }
@@ -99,15 +101,36 @@ const ENCODINGS: [&str; 3] = ["windows-1252", "windows-1250", "ISO-8859-2"];
 /// Files that are not UTF-8.
 fn other_encoding(stack: &Stack, encoding: &'static str) -> Decision {
     let others = ENCODINGS.into_iter().filter(|other| *other != encoding);
-    let other =
-        |name| (format!("it is {name}"), Effect::Encoding { table: stack.name.clone(), name });
+    let read = |name: &str| {
+        let encoding = encoding_rs::Encoding::for_label(name.as_bytes());
+        let word = encoding.map(|encoding| encoding.decode(&stack.telling).0.into_owned());
+        format!("it is {name}, with `{}`", word.unwrap_or_default())
+    };
+    let other = |name| (read(name), Effect::Encoding { table: stack.name.clone(), name });
+    // What is said of it stays the same whichever is taken.
     Decision::of(
         format!(
-            "the files of `{}` are not UTF-8: the plan reads them as {encoding}, which is likely and not certain",
+            "the files of `{}` are not UTF-8, and their encoding is likely and not certain",
             stack.name
         ),
-        [(format!("it is {encoding}"), Effect::AsDrafted)].into_iter().chain(others.map(other)),
+        [(read(encoding), Effect::AsDrafted)].into_iter().chain(others.map(other)),
     )
+    .with_fix(format!("the plan reads them as {encoding}"))
+}
+
+/// Files of a table whose names say that they are no part of it.
+fn called_aside(stack: &Stack) -> impl Iterator<Item = Decision> {
+    stack.aside.iter().filter_map(|file| {
+        let word = names::aside(file)?;
+        let (table, file) = (stack.name.clone(), file.clone());
+        let text = format!("`{table}` takes {file}, which is called `{word}`");
+        let fix = format!("if it is no part, add it to `leave-out` of [tables.{}]", key(&table));
+        let answers = [
+            ("it is a part like the others".to_owned(), Effect::AsDrafted),
+            ("it is left out".to_owned(), Effect::WithoutFile { table, file }),
+        ];
+        Some(Decision::of(text, answers).with_fix(fix))
+    })
 }
 
 /// A table whose columns are called by periods and became rows.
@@ -182,10 +205,70 @@ fn copied_lines(seen: &Seen, proposed: &TableProposal) -> Option<Decision> {
     ))
 }
 
+/// A link by which this many of a hundred lines find no row is a question.
+const FIND_NOTHING: u64 = 10;
+
+/// A link that many lines find nothing by. Lists of which each has prices of its own years are no such.
+pub(super) fn found_by_few(
+    material: &Material<'_>,
+    link: &LinkProposal,
+    (found, all): (u64, u64),
+) -> Option<Decision> {
+    let is_other_list = |other: &LinkProposal| {
+        other.as_of.is_some() && other.from == link.from && other.to_table != link.to_table
+    };
+    let links = &material.proposal.links;
+    let is_one_of_lists = link.as_of.is_some() && links.iter().any(is_other_list);
+    let missed = all - found;
+    if is_one_of_lists || missed * 100 < all * FIND_NOTHING {
+        return None;
+    }
+    let path = draft::path(material, link);
+    let to = &material.seen[link.to_table].name;
+    Some(
+        Decision::note(format!("{missed} of {} find no row by {path}", counted(all, "line")))
+            .with_fix(format!(
+                "what comes of `{to}` is unknown for them; `interligo check` shows which keys they have"
+            )),
+    )
+}
+
+/// A link by cells that have several keys.
+fn keys_in_a_cell(material: &Material<'_>, link: &LinkProposal) -> Option<Decision> {
+    let (separator, at) = (link.split?, link.from[0]);
+    let from = &material.seen[at.table];
+    let column = &from.columns[at.column];
+    let (name, to) = (&column.name, &material.seen[link.to_table].name);
+    let cells = column.texts.iter().flatten().filter(|text| text.contains(separator));
+    let line = format!("unpack = {{ columns = [{}], separator = \"{separator}\" }}", quoted(name));
+    let fix = format!(
+        "if each is a line of its own, add {line} to [tables.{}] and take `split` out",
+        key(&from.name)
+    );
+    let unpack = Effect::Setting { table: from.name.clone(), line };
+    Some(
+        Decision::of(
+            format!("the cells of `{name}` in `{}` have several keys of `{to}`: the plan takes the first that is found", from.name),
+            [
+                ("the first that is found".to_owned(), Effect::AsDrafted),
+                ("each is a line of its own".to_owned(), unpack),
+            ],
+        )
+        .with_fix(fix)
+        .with_evidence(cells.take(3).map(str::to_owned).collect()),
+    )
+}
+
 /// Columns whose cells hold several values of a key.
 fn lists(table: &Table, material: &Material<'_>, name: &str) -> Option<Decision> {
     let number = material.stacks.iter().position(|stack| stack.name == name)?;
     let (separator, columns) = interligo_discover::propose::lists(&material.seen[number])?;
+    let seen = &material.seen[number].columns;
+    let cells = columns.iter().filter_map(|column| {
+        let mut cells = seen[*column].texts.iter().flatten();
+        let cell = cells.find(|text| text.contains(separator))?;
+        Some(format!("{}: {cell}", seen[*column].name))
+    });
     let names: Vec<String> =
         columns.iter().map(|column| format!("\"{}\"", table.columns.names[*column])).collect();
     let names = names.join(", ");
@@ -200,7 +283,8 @@ fn lists(table: &Table, material: &Material<'_>, name: &str) -> Option<Decision>
                 ("they stay as they are".to_owned(), Effect::AsDrafted),
             ],
         )
-        .with_fix(fix),
+        .with_fix(fix)
+        .with_evidence(cells.collect()),
     )
 }
 

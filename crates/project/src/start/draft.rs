@@ -35,6 +35,7 @@ fn sources(stack: &Stack) -> String {
     let mut lines = String::new();
     if stack.renamed.is_empty() {
         let _ = writeln!(lines, "{}", from(&stack.from));
+        lines += &leave_out(&stack.leave_out);
         lines += &encoding(stack.encoding);
     }
     if let Some(tall) = &stack.tall {
@@ -48,6 +49,17 @@ fn sources(stack: &Stack) -> String {
     lines
 }
 
+fn leave_out(patterns: &[String]) -> String {
+    match patterns {
+        [] => String::new(),
+        [only] => format!("leave-out = {}\n", quoted(only)),
+        several => {
+            let list: Vec<String> = several.iter().map(|pattern| quoted(pattern)).collect();
+            format!("leave-out = [{}]\n", list.join(", "))
+        }
+    }
+}
+
 fn encoding(name: Option<&str>) -> String {
     name.map_or(String::new(), |name| format!("encoding = {}\n", quoted(name)))
 }
@@ -58,10 +70,13 @@ fn parts(stack: &Stack) -> String {
     if stack.renamed.is_empty() {
         return lines;
     }
-    let own = (&stack.from, stack.encoding, &[] as &[(String, String)]);
-    let others = stack.renamed.iter().map(|own| (&own.from, own.encoding, own.columns.as_slice()));
-    for (patterns, of, columns) in [own].into_iter().chain(others) {
+    let own = (&stack.from, &stack.leave_out, stack.encoding, &[] as &[(String, String)]);
+    let others = stack.renamed.iter();
+    let others =
+        others.map(|own| (&own.from, &own.leave_out, own.encoding, own.columns.as_slice()));
+    for (patterns, left_out, of, columns) in [own].into_iter().chain(others) {
         let _ = writeln!(lines, "\n[[tables.{}.part]]\n{}", key(&stack.name), from(patterns));
+        lines += &leave_out(left_out);
         lines += &encoding(of);
         lines += &named_columns(columns);
     }
@@ -238,6 +253,9 @@ fn entry(material: &Material<'_>, link: &LinkProposal) -> String {
     if let Some(name) = &link.name {
         let _ = writeln!(entry, "as = {}", quoted(name));
     }
+    if let Some(separator) = link.split {
+        let _ = writeln!(entry, "split = {}", quoted(&separator.to_string()));
+    }
     if !link.fit.ignore.is_empty() {
         let words: Vec<String> = ignore_words(&link.fit.ignore).into_iter().map(quoted).collect();
         let _ = writeln!(entry, "ignore = [{}]", words.join(", "));
@@ -253,11 +271,12 @@ fn column(material: &Material<'_>, at: ColumnAt) -> String {
 /// The path of a link.
 pub(super) fn path(material: &Material<'_>, link: &LinkProposal) -> String {
     let from: Vec<String> = link.from.iter().map(|at| column(material, *at)).collect();
+    let or: String = link.or.iter().map(|at| format!(" or {}", column(material, *at))).collect();
     let to = &material.seen[link.to_table];
     let columns: Vec<String> =
         link.to.iter().map(|column| name(&to.columns[*column].name).into_owned()).collect();
     let date = link.as_of.map_or(String::new(), |at| format!(" as of {}", column(material, at)));
-    format!("{} -> {}.{}{date}", from.join(" + "), name(&to.name), columns.join(" + "))
+    format!("{}{or} -> {}.{}{date}", from.join(" + "), name(&to.name), columns.join(" + "))
 }
 
 /// The evidence for a link, in a line.
@@ -275,6 +294,9 @@ pub(super) fn why(material: &Material<'_>, link: &LinkProposal) -> String {
     );
     if !fit.ignore.is_empty() {
         let _ = write!(why, "; without {}", ignore_words(&fit.ignore).join(" and "));
+    }
+    if !link.or.is_empty() {
+        why += "; hardly a row has both";
     }
     if let Some(by) = &link.stated {
         let _ = write!(why, "; stated by {by}");

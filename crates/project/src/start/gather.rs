@@ -13,7 +13,7 @@ use interligo_sources::formats::is_address;
 use interligo_sources::table::parts::Table;
 use unicode_normalization::UnicodeNormalization;
 
-use super::names::{pattern_over, period_pattern, shape, table_name};
+use super::names::{Patterns, aside, pattern_over, period_pattern, shape, table_name};
 use crate::look::{plan_for, tables_in};
 use crate::project::{PLAN_FILE, Project};
 
@@ -40,6 +40,8 @@ pub(super) struct Piece {
     tall: Option<Tall>,
     /// Its encoding, where it is not that of all.
     encoding: Option<&'static str>,
+    /// A word that the encoding settles.
+    telling: Vec<u8>,
     /// Whether it has both numbers and days, as sales lines have.
     is_fact_like: bool,
 }
@@ -70,8 +72,14 @@ pub(super) struct Stack {
     pub(super) tall: Option<Tall>,
     /// The encoding of its files, where it is not that of all.
     pub(super) encoding: Option<&'static str>,
+    /// A word with a letter that the encoding settles, as it lies in the file.
+    pub(super) telling: Vec<u8>,
     /// What has its columns under other names.
     pub(super) renamed: Vec<RenamedPart>,
+    /// Files whose names say that they are no part of it, where those of the others do not.
+    pub(super) aside: Vec<String>,
+    /// What the patterns would take besides.
+    pub(super) leave_out: Vec<String>,
     /// Lines of its section that were decided on.
     pub(super) settings: Vec<String>,
 }
@@ -98,6 +106,7 @@ pub(super) struct Tall {
 /// Files of a table that have its columns under other names.
 pub(super) struct RenamedPart {
     pub(super) from: Vec<String>,
+    pub(super) leave_out: Vec<String>,
     pub(super) encoding: Option<&'static str>,
     /// Each name of theirs with that of the table.
     pub(super) columns: Vec<(String, String)>,
@@ -214,7 +223,7 @@ fn pieces_of(folder: &Path, file: &str) -> Result<(Vec<Piece>, Vec<(String, Stri
             None => doubled(file),
         };
         match look_at(&full_table, &full) {
-            Ok((table, encoding)) => pieces.push(piece(&own, file, &table, encoding)),
+            Ok((table, found)) => pieces.push(piece(&own, file, &table, found)),
             Err(error) if several => unread.push((own, error.to_string())),
             Err(error) => return Err(error),
         }
@@ -232,19 +241,34 @@ fn doubled(path: &str) -> String {
 }
 
 /// Opens a table of a file; text that is not UTF-8 in the encoding that it seems to have.
-fn look_at(named: &str, file: &str) -> Result<(Table, Option<&'static str>), Error> {
+fn look_at(named: &str, file: &str) -> Result<(Table, Option<FoundEncoding>), Error> {
     let encoding = encoding_of(file);
     let mut plan = plan_for(named)?;
-    if let Some(encoding) = encoding {
-        let source = format!("{}encoding = {}\n", plan.source, quoted(encoding));
+    if let Some(FoundEncoding { name, .. }) = &encoding {
+        let source = format!("{}encoding = {}\n", plan.source, quoted(name));
         plan = Plan::parse(&source)?;
     }
     let project = Project::open_tables(plan, Path::new(""), |_| true)?;
     Ok((project.tables()[0].clone(), encoding))
 }
 
+/// An encoding other than UTF-8, and a word that it settles.
+struct FoundEncoding {
+    name: &'static str,
+    telling: Vec<u8>,
+}
+
+/// The word around the first byte that is no ASCII.
+fn telling_word(bytes: &[u8]) -> Vec<u8> {
+    let is_end = |byte: &u8| byte.is_ascii() && !byte.is_ascii_alphabetic();
+    let Some(at) = bytes.iter().position(|byte| !byte.is_ascii()) else { return Vec::new() };
+    let start = bytes[..at].iter().rposition(is_end).map_or(0, |end| end + 1);
+    let end = bytes[at..].iter().position(is_end).map_or(bytes.len(), |end| at + end);
+    bytes[start..end].to_vec()
+}
+
 /// The encoding that a text file seems to have; none where it is UTF-8, or no text.
-fn encoding_of(file: &str) -> Option<&'static str> {
+fn encoding_of(file: &str) -> Option<FoundEncoding> {
     let name = file.to_lowercase();
     let is_text = TEXT_ENDINGS.iter().any(|ending| name.ends_with(ending));
     if !is_text || is_address(file) {
@@ -263,7 +287,8 @@ fn encoding_of(file: &str) -> Option<&'static str> {
     let mut detector = EncodingDetector::new(Iso2022JpDetection::Deny);
     detector.feed(&bytes, true);
     let encoding = detector.guess(None, Utf8Detection::Deny);
-    (encoding != encoding_rs::UTF_8).then(|| encoding.name())
+    (encoding != encoding_rs::UTF_8)
+        .then(|| FoundEncoding { name: encoding.name(), telling: telling_word(&bytes) })
 }
 
 /// The endings of text files.
@@ -290,7 +315,7 @@ fn tall(table: &Table) -> Option<Tall> {
     Some(Tall { value: value.map_or("value", |(_, value)| value), others, pattern })
 }
 
-fn piece(from: &str, file: &str, table: &Table, encoding: Option<&'static str>) -> Piece {
+fn piece(from: &str, file: &str, table: &Table, found: Option<FoundEncoding>) -> Piece {
     let part = &table.parts[0];
     let types: Vec<ColumnType> = part.evidence.iter().map(|e| e.mostly()).collect();
     let has = |wanted: &[ColumnType]| types.iter().any(|found| wanted.contains(found));
@@ -307,7 +332,8 @@ fn piece(from: &str, file: &str, table: &Table, encoding: Option<&'static str>) 
         home,
         column_names: part.column_names.iter().map(column_name).collect(),
         tall: tall(table),
-        encoding,
+        encoding: found.as_ref().map(|found| found.name),
+        telling: found.map_or(Vec::new(), |found| found.telling),
         is_fact_like: has(&[ColumnType::Date])
             && has(&[ColumnType::Number, ColumnType::Integer, ColumnType::Percent]),
     }
@@ -338,7 +364,7 @@ fn stacked(pieces: Vec<Piece>, others: Vec<String>, mut taken: BTreeSet<String>)
         .into_iter()
         .map(|group| {
             let names: Vec<&str> = group.iter().map(|piece| piece.from.as_str()).collect();
-            let from = pattern_over(&names, &all);
+            let Patterns { from, leave_out } = pattern_over(&names, &all);
             let name = table_name(&names, &group[0].home, &mut taken);
             let (tall, encoding) = (group[0].tall.clone(), group[0].encoding);
             Stack {
@@ -346,10 +372,13 @@ fn stacked(pieces: Vec<Piece>, others: Vec<String>, mut taken: BTreeSet<String>)
                 from,
                 pieces: group.len(),
                 column_names: group[0].column_names.clone(),
+                telling: group[0].telling.clone(),
                 tall,
                 encoding,
                 renamed: Vec::new(),
                 settings: Vec::new(),
+                aside: called_aside(&names),
+                leave_out,
             }
         })
         .collect()
@@ -373,8 +402,34 @@ fn belongs(piece: &Piece, group: &[Piece], uniform: &BTreeSet<String>) -> bool {
     // Files of a folder of their own, and sales lines that lie in one folder, in books and text files.
     let near = home_folder(piece) == home_folder(first);
     let own_place = piece.home == first.home && uniform.contains(&piece.home);
-    let lines = piece.is_fact_like && first.is_fact_like && near && piece.column_names.len() >= 5;
+    let kin = same_book(piece, first) || first_word(piece) == first_word(first);
+    let fewest = if kin { 3 } else { 5 };
+    let lines =
+        piece.is_fact_like && first.is_fact_like && near && piece.column_names.len() >= fewest;
     same && (own_place || lines)
+}
+
+/// Names that say that they are no part of the others, where those do not.
+fn called_aside(names: &[&str]) -> Vec<String> {
+    let aside = names.iter().filter(|name| aside(name).is_some());
+    match aside.clone().count() * 2 > names.len() {
+        true => Vec::new(),
+        false => aside.map(|name| (*name).to_owned()).collect(),
+    }
+}
+
+/// Whether two pieces are sheets or tables of one file.
+fn same_book(one: &Piece, other: &Piece) -> bool {
+    one.from.contains('#') && one.home == other.home
+}
+
+/// The word that the name of a piece begins with.
+fn first_word(piece: &Piece) -> String {
+    let name = piece.from.rsplit(['/', '#']).next().unwrap_or_default();
+    name.chars()
+        .take_while(|character| character.is_alphabetic())
+        .collect::<String>()
+        .to_lowercase()
 }
 
 /// The folder that a piece lies in.

@@ -33,7 +33,7 @@ use crate::project::Project;
 use crate::run::link_use;
 pub use additions::{Addition, Additions, additions, with_additions};
 pub use answers::{Answer, Answers, Decision};
-use decisions::{decisions, doubtful_links, of_stop};
+use decisions::{decisions, doubtful_links, found_by_few, of_stop};
 pub use explain::{ExplainedCandidate, ExplainedColumn, explain_column};
 use gather::{Gathered, Stack, gather};
 use sample::{Sampled, look_up, sample};
@@ -390,11 +390,20 @@ fn verify(
                     engine,
                     &outcome.findings,
                 ));
-                started.decisions.extend(stops.map(of_stop));
+                for decision in stops.map(of_stop) {
+                    // Two facts may come upon the same.
+                    if !started.decisions.contains(&decision) {
+                        started.decisions.push(decision);
+                    }
+                }
             }
         }
         Err(error) => started.decisions.push(Decision::note(error.to_string())),
     }
+    let few = material.proposal.links.iter().zip(&counts);
+    started
+        .decisions
+        .extend(few.filter_map(|(link, counts)| found_by_few(material, link, *counts)));
     let links = material.proposal.links.iter().zip(&counts);
     started.links = links.map(|(link, counts)| shown(material, link, Some(*counts))).collect();
     let doubts = material.proposal.doubts.iter();

@@ -64,11 +64,23 @@ pub(super) fn shape(name: &str) -> String {
     shape
 }
 
-/// A pattern that fits all of some names and no other of `all`; the names themselves where there is none.
-pub(super) fn pattern_over(names: &[&str], all: &[String]) -> Vec<String> {
-    let listed = || names.iter().map(|name| (*name).to_owned()).collect::<Vec<_>>();
+/// Patterns that fit some names, and what they would fit besides.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub(super) struct Patterns {
+    pub(super) from: Vec<String>,
+    pub(super) leave_out: Vec<String>,
+}
+
+/// This many other names are left out of a pattern at most.
+const LEFT_OUT: usize = 5;
+
+/// Patterns that fit some names. What they fit besides of `all` is left out where it is less than what they are for;
+/// otherwise the names themselves are listed.
+pub(super) fn pattern_over(names: &[&str], all: &[String]) -> Patterns {
+    let mut patterns = Patterns::default();
     if names.len() < 2 {
-        return listed();
+        patterns.from = names.iter().map(|name| (*name).to_owned()).collect();
+        return patterns;
     }
     // Names of one build make a pattern together; of several builds, several.
     let mut builds: Vec<(Vec<u8>, String, Vec<&str>)> = Vec::new();
@@ -80,14 +92,60 @@ pub(super) fn pattern_over(names: &[&str], all: &[String]) -> Vec<String> {
             None => builds.push((build, folder, vec![name])),
         }
     }
-    let mut patterns = Vec::new();
     for (.., list) in &builds {
-        match pattern_of(list).filter(|pattern| fits_only(pattern, names, all)) {
-            Some(pattern) if list.len() > 1 => patterns.push(pattern),
-            _ => patterns.extend(list.iter().map(|name| (*name).to_owned())),
+        let others = |pattern: String| Some((fitting_others(&pattern, names, all)?, pattern));
+        match pattern_of(list).and_then(others) {
+            Some((others, pattern))
+                if list.len() > 1 && others.len() < list.len() && others.len() <= LEFT_OUT =>
+            {
+                patterns.from.push(pattern);
+                patterns.leave_out.extend(others);
+            }
+            _ => patterns.from.extend(list.iter().map(|name| (*name).to_owned())),
         }
     }
+    // What a pattern fits is not named once more.
+    let from = patterns.from.clone();
+    let covers = |pattern: &&String, name: &String| {
+        *pattern != name
+            && fitting_others(pattern, &[], std::slice::from_ref(name))
+                .is_some_and(|fit| !fit.is_empty())
+    };
+    patterns.from.retain(|name| !from.iter().any(|pattern| covers(&pattern, name)));
     patterns
+}
+
+/// Words by which people call files that are no part of the others.
+const ASIDE: [&str; 22] = [
+    "alt",
+    "archive",
+    "backup",
+    "bak",
+    "borrador",
+    "bozza",
+    "brouillon",
+    "copia",
+    "copie",
+    "copy",
+    "draft",
+    "entwurf",
+    "kladde",
+    "kopia",
+    "kopie",
+    "old",
+    "rascunho",
+    "temp",
+    "test",
+    "tmp",
+    "utkast",
+    "viejo",
+];
+
+/// The word of a name by which it is no part of the others.
+pub(super) fn aside(name: &str) -> Option<&'static str> {
+    let name = name.rsplit('/').next().unwrap_or_default().to_lowercase();
+    let words: Vec<&str> = name.split(|letter: char| !letter.is_alphabetic()).collect();
+    ASIDE.into_iter().find(|word| words.contains(word))
 }
 
 /// The pattern over names of one build: what differs becomes a slot.
@@ -136,13 +194,13 @@ fn slot_name(run: &Run, texts: &[&str], before: Option<char>) -> &'static str {
     }
 }
 
-/// Whether a pattern fits these names and no other of all that there are.
-fn fits_only(pattern: &str, names: &[&str], all: &[String]) -> bool {
-    let Some((path, inner)) = split_inner(pattern) else { return false };
+/// What a pattern fits of all names besides these; nothing where it is no pattern.
+fn fitting_others(pattern: &str, names: &[&str], all: &[String]) -> Option<Vec<String>> {
+    let (path, inner) = split_inner(pattern)?;
     let (Ok(path), Ok(inner)) =
         (PathPattern::parse(path), inner.map(NamePattern::parse).transpose())
     else {
-        return false;
+        return None;
     };
     let fits = |name: &&String| {
         let Some((file, table)) = split_inner(name) else { return false };
@@ -153,7 +211,8 @@ fn fits_only(pattern: &str, names: &[&str], all: &[String]) -> bool {
         };
         inside && path.fit(Path::new(file)).is_some()
     };
-    all.iter().filter(fits).all(|name| names.contains(&name.as_str()))
+    let others = all.iter().filter(fits).filter(|name| !names.contains(&name.as_str()));
+    Some(others.cloned().collect())
 }
 
 /// The path of a piece, and the table in it.
@@ -252,15 +311,26 @@ mod tests {
         let files =
             |names: &[&str]| names.iter().map(|name| (*name).to_owned()).collect::<Vec<_>>();
         let all = ["sales_2024.csv", "sales_2025.csv", "products.csv"];
-        assert_eq!(pattern_over(&all[..2], &files(&all)), ["sales_{year}.csv"]);
+        let from = |names: &[&str], all: &[&str]| pattern_over(names, &files(all)).from;
+        assert_eq!(from(&all[..2], &all), ["sales_{year}.csv"]);
         let depots = ["s/corvo-01.csv", "s/tilia-02.csv"];
-        assert_eq!(pattern_over(&depots, &files(&depots)), ["s/{part}-{month}.csv"]);
-        // A pattern that would take another file is none.
+        assert_eq!(from(&depots, &depots), ["s/{part}-{month}.csv"]);
+        // What a pattern takes besides is left out, unless it is as much as what it is for.
         let more = ["s/corvo-01.csv", "s/tilia-02.csv", "s/draft-03.csv"];
-        assert_eq!(pattern_over(&depots, &files(&more)), depots);
+        let patterns = pattern_over(&depots, &files(&more));
+        assert_eq!(patterns.from, ["s/{part}-{month}.csv"]);
+        assert_eq!(patterns.leave_out, ["s/draft-03.csv"]);
+        assert_eq!(from(&depots, &[&more[..], &["s/old-04.csv"]].concat()), depots);
         let sheets = ["b.xlsx#Q1", "b.xlsx#Q2", "b.xlsx#Quality"];
-        assert_eq!(pattern_over(&sheets[..2], &files(&sheets[..2])), ["b.xlsx#Q{quarter}"]);
-        assert_eq!(pattern_over(&sheets[..2], &files(&sheets)), &sheets[..2]);
+        assert_eq!(from(&sheets[..2], &sheets[..2]), ["b.xlsx#Q{quarter}"]);
+        assert_eq!(from(&sheets[..2], &sheets), ["b.xlsx#Q{quarter}"]);
+    }
+
+    #[test]
+    fn a_name_may_say_that_it_is_no_part() {
+        assert_eq!(aside("sales/draft_corvo_2025.csv"), Some("draft"));
+        assert_eq!(aside("sales_porto_OLD.csv"), Some("old"));
+        assert_eq!(aside("old/golden_2025.csv"), None);
     }
 
     #[test]

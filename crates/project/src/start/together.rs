@@ -62,7 +62,8 @@ fn join(gathered: &mut Gathered, seen: &[&Seen], twin: &Twin) {
         columns: columns.clone(),
     });
     let other = &gathered.stacks[twin.other];
-    let part = RenamedPart { from: other.from.clone(), encoding: other.encoding, columns };
+    let (from, leave_out) = (other.from.clone(), other.leave_out.clone());
+    let part = RenamedPart { from, leave_out, encoding: other.encoding, columns };
     let pieces = other.pieces;
     let main = &mut gathered.stacks[twin.main];
     main.renamed.push(part);

@@ -42,6 +42,16 @@ pub(crate) enum Discount {
     PercentText,
 }
 
+/// Where lines name their item.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum ItemsIn {
+    OneColumn,
+    /// In one of two columns.
+    TwoColumns,
+    /// In a cell with another number, which is no key.
+    Cells,
+}
+
 /// How the sales lie there.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Parts {
@@ -50,6 +60,10 @@ pub(crate) enum Parts {
     Monthly,
     /// A second file with other titles, in another order.
     OtherSystem,
+    /// A file for each store, by its name.
+    Stores,
+    /// A workbook with a sheet for each route.
+    Sheets,
     /// With a draft copy beside.
     WithCopy,
     /// Two extracts that have the lines of some weeks both.
@@ -125,6 +139,8 @@ pub(crate) struct Choices {
     pub(crate) currencies: bool,
     /// A price with tax beside that without.
     pub(crate) two_prices: bool,
+    /// Where lines name their item.
+    pub(crate) items_in: ItemsIn,
     /// Whether files are in an older encoding.
     pub(crate) encoding: Option<&'static str>,
 }
@@ -153,11 +169,12 @@ pub(crate) const PLAIN: Choices = Choices {
     same_names: false,
     currencies: false,
     two_prices: false,
+    items_in: ItemsIn::OneColumn,
     encoding: None,
 };
 
 /// The folders that drafts were made better by.
-pub(crate) const DEVELOPED_ON: [Choices; 41] = [
+pub(crate) const DEVELOPED_ON: [Choices; 48] = [
     Choices { name: "plain", ..PLAIN },
     Choices {
         name: "german list",
@@ -411,10 +428,31 @@ pub(crate) const DEVELOPED_ON: [Choices; 41] = [
     },
     Choices { name: "currencies", language: 2, currencies: true, prices: Prices::OnLines, ..PLAIN },
     Choices { name: "two prices", language: 7, two_prices: true, ..PLAIN },
+    Choices { name: "two item columns", items_in: ItemsIn::TwoColumns, ..PLAIN },
+    Choices {
+        name: "two item columns, dated",
+        language: 1,
+        items_in: ItemsIn::TwoColumns,
+        prices: Prices::Periods,
+        dated_costs: true,
+        ..PLAIN
+    },
+    Choices { name: "numbers in cells", items_in: ItemsIn::Cells, ..PLAIN },
+    Choices { name: "stores", parts: Parts::Stores, prices: Prices::Starts, ..PLAIN },
+    Choices { name: "sheets", parts: Parts::Sheets, language: 6, ..PLAIN },
+    Choices { name: "japanese", language: 10, encoding: Some("shift_jis"), ..PLAIN },
+    Choices {
+        name: "japanese list",
+        language: 10,
+        encoding: Some("shift_jis"),
+        prices: Prices::Periods,
+        parts: Parts::Monthly,
+        ..PLAIN
+    },
 ];
 
 /// The folders that were looked at when all was done.
-pub(crate) const KEPT_ASIDE: [Choices; 15] = [
+pub(crate) const KEPT_ASIDE: [Choices; 22] = [
     Choices {
         name: "new 1",
         language: 4,
@@ -540,6 +578,61 @@ pub(crate) const KEPT_ASIDE: [Choices; 15] = [
         encoding: Some("windows-1252"),
         parts: Parts::Overlap,
         second: Second::Returns,
+        ..PLAIN
+    },
+    Choices {
+        name: "later 1",
+        language: 2,
+        items_in: ItemsIn::TwoColumns,
+        keys: Keys::Numbers,
+        prices: Prices::HalfOpen,
+        ..PLAIN
+    },
+    Choices {
+        name: "later 2",
+        language: 7,
+        items_in: ItemsIn::Cells,
+        prices: Prices::Periods,
+        ..PLAIN
+    },
+    Choices {
+        name: "later 3",
+        language: 8,
+        parts: Parts::Stores,
+        encoding: Some("windows-1250"),
+        second: Second::Returns,
+        ..PLAIN
+    },
+    Choices {
+        name: "later 4",
+        language: 4,
+        parts: Parts::Sheets,
+        prices: Prices::Periods,
+        chain: 2,
+        ..PLAIN
+    },
+    Choices {
+        name: "later 5",
+        language: 10,
+        encoding: Some("shift_jis"),
+        parts: Parts::Stores,
+        discount: Discount::Fraction,
+        ..PLAIN
+    },
+    Choices {
+        name: "later 6",
+        language: 3,
+        items_in: ItemsIn::TwoColumns,
+        case: true,
+        parts: Parts::Monthly,
+        ..PLAIN
+    },
+    Choices {
+        name: "later 7",
+        language: 9,
+        parts: Parts::Sheets,
+        items_in: ItemsIn::TwoColumns,
+        dated_costs: true,
         ..PLAIN
     },
 ];

@@ -134,5 +134,11 @@ pub(crate) fn languages() -> Vec<Language> {
             "forsaljning,artiklar,kunder,prislista,grupper,regioner,kostnader,returer,budget",
             "order,rad,datum,artikel,kund,antal,pris,rabatt,benämning,grupp,gruppnamn,från,till,kostnad,butik,ort,region,orsak"
         ),
+        language!(
+            '-',
+            false,
+            "売上,商品,得意先,価格表,分類,地域,原価表,返品,予算",
+            "注文番号,行番号,受注日,商品コード,得意先コード,数量,単価,割引,商品名,分類コード,分類名,開始日,終了日,原価,店舗,市区,地域コード,理由"
+        ),
     ]
 }

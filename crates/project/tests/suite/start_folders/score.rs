@@ -214,7 +214,8 @@ fn tables(plan: &Plan, world: &World) -> Tables {
     for entry in &plan.tables {
         for own in plan.files(entry).unwrap() {
             for pattern in &own.from.get_ref().0 {
-                let pattern = PathPattern::parse(pattern).unwrap();
+                let file = pattern.split('#').next().unwrap_or_default();
+                let pattern = PathPattern::parse(file).unwrap();
                 for file in world.files.keys().filter(|file| pattern.fit(Path::new(file)).is_some())
                 {
                     files.insert(file.clone(), entry.name.clone());

@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 use std::fmt::Write;
 
-use super::choices::{Choices, Discount, Keys, Parts, Prices, Second, Unit};
+use super::choices::{Choices, Discount, ItemsIn, Keys, Parts, Prices, Second, Unit};
 use super::language::{FileOf, Language, Title};
 
 /// What kind of link one is.
@@ -220,6 +220,22 @@ impl Maker<'_> {
     }
 
     pub(super) fn link(&mut self, kind: LinkKind, from: (&str, &[&str]), to: (&str, &[&str])) {
+        let item = self.title(Title::Item);
+        if self.choices.items_in == ItemsIn::TwoColumns
+            && self.world.facts.first().is_some_and(|sales| *sales == from.0)
+            && from.1 == [item.as_str()]
+        {
+            self.add_link(kind, (from.0, &[&self.second_item()]), to);
+        }
+        self.add_link(kind, from, to);
+    }
+
+    /// What the second column of items is called.
+    fn second_item(&self) -> String {
+        format!("{}_2", self.title(Title::Item))
+    }
+
+    fn add_link(&mut self, kind: LinkKind, from: (&str, &[&str]), to: (&str, &[&str])) {
         let owned = |(file, columns): (&str, &[&str])| {
             (file.to_owned(), columns.iter().map(|column| (*column).to_owned()).collect())
         };
@@ -278,6 +294,9 @@ impl Maker<'_> {
         if choices.roles {
             names.push(self.payer());
         }
+        if choices.items_in == ItemsIn::TwoColumns {
+            names.push(self.second_item());
+        }
         if choices.currencies {
             names.push("currency".to_owned());
         }
@@ -316,6 +335,16 @@ impl Maker<'_> {
             }
             if choices.roles {
                 row.push(self.customer(line.payer));
+            }
+            match choices.items_in {
+                ItemsIn::OneColumn => {}
+                ItemsIn::TwoColumns if number % 5 < 2 => {
+                    let item = std::mem::take(&mut row[3]);
+                    row.push(item);
+                }
+                ItemsIn::TwoColumns => row.push(String::new()),
+                ItemsIn::Cells if number % 3 == 0 => row[3] += &format!("|N{}", number * 7),
+                ItemsIn::Cells => {}
             }
             if choices.currencies {
                 row.push(["EUR", "CZK", "PLN"][number % 3].to_owned());
@@ -366,6 +395,19 @@ impl Maker<'_> {
                     let file = format!("{stem}_{}_{:02}.csv", 2024 + month / 12, month % 12 + 1);
                     put(self, file, names.to_vec(), all(&own));
                 }
+            }
+            Parts::Stores => {
+                for (number, store) in STORES.iter().enumerate() {
+                    let own = rows.iter().skip(number).step_by(STORES.len()).cloned();
+                    let own: Vec<_> = own.collect();
+                    let file = format!("{stem}_{}.csv", store.to_lowercase());
+                    put(self, file, names.to_vec(), all(&own));
+                }
+            }
+            Parts::Sheets => {
+                let file = format!("{stem}.xlsx");
+                self.world.files.insert(file.clone(), book(names, &rows));
+                files.push(file);
             }
             Parts::Overlap => {
                 let first: Vec<_> = rows.iter().filter(|(day, _)| *day < 400).cloned().collect();
@@ -423,6 +465,24 @@ impl Maker<'_> {
             _ => (1001 + number * 3).to_string(),
         }
     }
+}
+
+/// A workbook with a sheet for each of three routes.
+fn book(names: &[String], rows: &[(i64, Vec<String>)]) -> Vec<u8> {
+    let mut book = rust_xlsxwriter::Workbook::new();
+    for route in 0..3 {
+        let sheet = book.add_worksheet().set_name(format!("Route {}", route + 1)).unwrap();
+        let own = rows.iter().skip(route).step_by(3).map(|(_, row)| row);
+        for (at, row) in (0..).zip(std::iter::once(&names.to_vec()).chain(own)) {
+            for (column, cell) in (0..).zip(row) {
+                match cell.parse::<f64>() {
+                    Ok(number) => sheet.write_number(at, column, number).unwrap(),
+                    Err(_) => sheet.write_string(at, column, cell).unwrap(),
+                };
+            }
+        }
+    }
+    book.save_to_buffer().unwrap()
 }
 
 /// The quarter of a day after the first of January 2024.

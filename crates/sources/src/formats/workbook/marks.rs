@@ -39,6 +39,12 @@ impl Marks {
         area.map_or((row, column), |area| (area.rows.0, area.columns.0))
     }
 
+    /// The columns that are merged within a row, first and last of each.
+    pub(super) fn wide(&self, row: u32) -> impl Iterator<Item = (u32, u32)> {
+        let own = move |area: &&Area| area.rows == (row, row) && area.columns.0 < area.columns.1;
+        self.merged.iter().filter(own).map(|area| area.columns)
+    }
+
     /// The last row of column names that begin in a row: they go as far down as their merged cells do.
     pub(super) fn last_header_row(&self, row: u32) -> u32 {
         let heads = self.merged.iter().filter(|area| area.rows.0 == row);

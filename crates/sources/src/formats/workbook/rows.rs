@@ -127,11 +127,20 @@ impl Sample {
             None => (Some(first_row), first_row + 1),
         };
         // Cells that are merged leave gaps in the row of the column names; without gaps nobody need look for them.
-        let marks = match header {
-            Some(header) if self.has_gaps(header) => marks()?,
-            _ => Marks::default(),
+        let has_gaps = |row: Option<u32>| row.is_some_and(|row| self.has_gaps(row));
+        let above = header.and_then(|header| header.checked_sub(1)).filter(|row| *row >= first_row);
+        let marks = match has_gaps(header) || has_gaps(above) {
+            true => marks()?,
+            false => Marks::default(),
         };
-        let last_header = header.map_or(0, |header| marks.last_header_row(header));
+        // Where the plan does not say it, names may begin in the row above.
+        let is_found = given.header_row.is_none() && self.area == Area::ALL;
+        let begins = above.filter(|row| is_found && self.names_groups(*row, &marks));
+        let mut last_header = header.map_or(0, |header| marks.last_header_row(header));
+        if let Some(row) = header.filter(|row| is_found && self.names_groups(*row, &marks)) {
+            last_header = last_header.max(row + 1);
+        }
+        let header = begins.or(header);
         let below = if header.is_some() { below.max(last_header + 1) } else { below };
         let header_rows = header.map(|header| header..below);
         let (left, right) = self.columns(header_rows.clone(), below).ok_or_else(empty)?;
@@ -178,6 +187,21 @@ impl Sample {
             })
             .collect();
         self.rows.get(header_row::found(&rows)).map_or(first, |row| row.row)
+    }
+
+    /// Whether a row names groups of columns, whose own names are in the next: some of its cells are merged over several
+    /// columns, below each of which there is a name, and it is no title, which stands alone.
+    fn names_groups(&self, row: u32, marks: &Marks) -> bool {
+        let of = |number: u32| self.rows.iter().find(|known| known.row == number);
+        let (Some(own), Some(next)) = (of(row), of(row + 1)) else { return false };
+        let is_name = |column: u32| {
+            let cell = next.cells.iter().find(|cell| cell.column == column);
+            cell.is_some_and(|cell| !cell.typed && !cell.text.trim().is_empty())
+        };
+        let mut wide = marks.wide(row).peekable();
+        own.cells.len() > 1
+            && wide.peek().is_some()
+            && wide.all(|(first, last)| (first..=last).all(is_name))
     }
 
     /// Whether cells are missing between those of a row, or to the right of them where other rows have some.
