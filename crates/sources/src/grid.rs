@@ -141,6 +141,8 @@ impl Grid {
     /// The row of the file in which a row stands.
     pub fn row_number(&self, row: usize) -> u64 {
         match self {
+            // Counted once for all, where it must be.
+            Grid::Text(text) if text.fields.is_line_by_line() => text.first_row + row as u64,
             Grid::Text(text) => {
                 let numbers = text.row_numbers.get_or_init(|| {
                     let mut numbers = text.counting();

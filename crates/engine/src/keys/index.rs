@@ -2,7 +2,7 @@
 
 use std::borrow::Cow;
 
-use arrow_array::StringViewArray;
+use arrow_array::{Array, StringViewArray};
 
 use super::clean::{KeyForm, cleaned};
 use super::joined::{map_parts, shown};
@@ -188,17 +188,60 @@ impl KeyIndex {
         }
     }
 
+    /// Of each row that another index finds by a key as it is written, the row that this one has for that key as it is written;
+    /// [`NO_ROW`] where it has none.
+    pub(crate) fn rows_by(&self, other: &KeyIndex) -> Vec<u32> {
+        let mut rows = Vec::new();
+        for (key, row) in other.exact.iter() {
+            let row = row as usize;
+            if rows.len() <= row {
+                rows.resize(row + 1, NO_ROW);
+            }
+            rows[row] = self.exact.get(&key).unwrap_or(NO_ROW);
+        }
+        rows
+    }
+
     /// Appends the row of every key to `rows`. `other` is asked what to put where the key is not
     /// there as it is written; it is given the number of the key and what the later steps found.
     pub fn find_all(
         &self,
         keys: &StringViewArray,
         rows: &mut Vec<u32>,
-        mut other: impl FnMut(usize, Found) -> u32,
+        other: impl FnMut(usize, Found) -> u32,
     ) {
         let start = rows.len();
+        self.exact_rows(keys, rows);
+        self.find_others(keys, &mut rows[start..], other);
+    }
+
+    /// Appends the row of every key that is there as it is written to `rows`, [`NO_ROW`] for the others.
+    pub(crate) fn exact_rows(&self, keys: &StringViewArray, rows: &mut Vec<u32>) {
         self.exact.get_all(keys, rows);
-        for (number, row) in rows[start..].iter_mut().enumerate() {
+    }
+
+    /// The same, where `known` may know what is there for a key.
+    pub(crate) fn exact_rows_beside(
+        &self,
+        keys: &StringViewArray,
+        known: impl Fn(usize) -> Option<u32>,
+        rows: &mut Vec<u32>,
+    ) {
+        let row = |line: usize| {
+            known(line).unwrap_or_else(|| self.exact.get(keys.value(line)).unwrap_or(NO_ROW))
+        };
+        rows.extend((0..keys.len()).map(row));
+    }
+
+    /// Finds the rows of the keys that are not there as they are written. `other` is asked what to put; it is given the
+    /// number of the key and what the later steps found.
+    pub(crate) fn find_others(
+        &self,
+        keys: &StringViewArray,
+        rows: &mut [u32],
+        mut other: impl FnMut(usize, Found) -> u32,
+    ) {
+        for (number, row) in rows.iter_mut().enumerate() {
             if *row == NO_ROW {
                 *row = other(number, self.find_unclean(keys.value(number)));
             }

@@ -227,10 +227,7 @@ impl Lines<'_> {
         let mut blanks: BTreeMap<_, Unreadable> = BTreeMap::new();
         for &figure in &self.engine.figure_order {
             let Some(column) = &self.figures[figure] else { continue };
-            if is_complete(column) {
-                continue;
-            }
-            for row in (0..self.rows).filter(|row| column.value(*row).is_blank()) {
+            for row in column.blank_rows() {
                 if self.is_aside(row as u32) {
                     continue;
                 }
@@ -278,14 +275,5 @@ impl Lines<'_> {
             return self.at_its_root(parent, row, linked.problems[at].1);
         }
         BlankBecause::Link(link, status)
-    }
-}
-
-/// Whether no row is blank, if that can be told without going through them.
-fn is_complete(column: &Column) -> bool {
-    match column {
-        Column::Number(column) => column.known.is_none(),
-        Column::Date(column) | Column::Period(_, column) => column.known.is_none(),
-        Column::Text(_) | Column::YesNo(_) => false,
     }
 }

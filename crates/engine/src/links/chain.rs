@@ -29,7 +29,7 @@ pub(super) struct Chain {
 
 impl Chain {
     pub(super) fn new(resolver: &Resolver, query: KeyQuery) -> Chain {
-        let found = resolver.resolve(&query);
+        let found = resolver.resolve(&query, None);
         let mut rows: Vec<(u32, LinkStatus, u32)> =
             found.rows.iter().map(|row| (*row, LinkStatus::Exact, 0)).collect();
         for MatchedVia { line, how, by } in found.matched_via {

@@ -3,6 +3,7 @@
 //! A link from the fact looks its keys up; one from a lookup was resolved once per row of that lookup
 //! before the first line, and costs a line no more than reading a number.
 
+mod beside;
 mod chain;
 mod corrections;
 mod resolve;
@@ -28,6 +29,7 @@ use crate::lookup::calendar::{Calendar, Holds};
 use crate::lookup::gather::{brought_days, brought_texts};
 use crate::lookup::{Lookup, until_the_next};
 use crate::trace::KeyAttempt;
+use beside::{Beside, KnownKeys};
 use chain::{Chain, chain_query};
 use corrections::Corrections;
 use interligo_model::plan::{ColumnType, Correction, Missing, Mistake, MistakeKind};
@@ -45,6 +47,8 @@ pub(crate) struct Link {
     /// The columns of the fact that hold its keys and its day, for one that starts there.
     start: Start,
     resolver: Resolver,
+    /// A link that looks for the same keys.
+    beside: Option<Beside>,
     /// The condition for lines that need a row, over the columns of lines.
     pub(crate) when: Option<Expr>,
     /// The row with the attributes of `fill`.
@@ -134,7 +138,9 @@ impl Link {
                 Start::Chain { parent, found: Chain::new(&resolver, query) }
             }
         };
-        Ok(Link { lookup: route.lookup, missing: route.missing, start, resolver, when: None, fill })
+        let beside = Beside::find(&start, &resolver, links);
+        let (lookup, missing) = (route.lookup, route.missing);
+        Ok(Link { lookup, missing, start, resolver, beside, when: None, fill })
     }
 
     /// The link that this one starts from.
@@ -211,7 +217,10 @@ impl Link {
         linked: &[Option<LinkedRows>],
     ) -> LinkedRows {
         let mut found = match (&self.start, query) {
-            (Start::Fact { .. }, Some(query)) => self.resolve_keys(query),
+            (Start::Fact { .. }, Some(query)) => {
+                let known = self.beside.as_ref().and_then(|beside| beside.known(linked));
+                self.resolve_keys(query, known)
+            }
             (Start::Chain { parent, found }, _) => {
                 let parent = linked[*parent].as_ref().expect("a link comes after its parent");
                 self.follow(&parent.rows, found)
@@ -222,8 +231,8 @@ impl Link {
         found
     }
 
-    fn resolve_keys(&self, query: &KeyQuery) -> LinkedRows {
-        let found = self.resolver.resolve(query);
+    fn resolve_keys(&self, query: &KeyQuery, known: Option<KnownKeys<'_>>) -> LinkedRows {
+        let found = self.resolver.resolve(query, known.as_ref());
         let mut linked = LinkedRows {
             rows: found.rows,
             problems: found.problems,

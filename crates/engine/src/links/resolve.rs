@@ -10,9 +10,10 @@ use interligo_model::values::column::{DateColumn, is_known};
 use interligo_model::values::date::Day;
 use interligo_model::values::texts::gathered;
 
+use super::beside::KnownKeys;
 use super::corrections::Corrections;
 use crate::keys::{Found, KeyIndex, NO_ROW, join_columns, shown_parts};
-use crate::lookup::calendar::{Bridged, Calendar, OnDay};
+use crate::lookup::calendar::{Bridged, Calendar, Marks, OnDay, Span};
 use crate::proof::link_status::{LinkStatus, is_row, no_row};
 
 /// What a link is asked for: the keys of some lines, or of the rows of a lookup.
@@ -95,10 +96,12 @@ pub(crate) struct SameKeys {
 }
 
 impl Resolver {
-    pub(super) fn resolve(&self, query: &KeyQuery) -> Rows {
+    /// The rows of all lines; `known` is what is known of their keys already.
+    pub(super) fn resolve(&self, query: &KeyQuery, known: Option<&KnownKeys<'_>>) -> Rows {
         match (query.candidates.as_slice(), &query.meant, &self.split) {
             ([only], None, None) => {
-                return self.attempt(&join_columns(only), query, None, self.has_gaps());
+                let keys = join_columns(only);
+                return self.attempt(&keys, known, query, None, self.has_gaps());
             }
             ([], ..) => return Rows::default(),
             _ => {}
@@ -176,7 +179,7 @@ impl Resolver {
         query: &KeyQuery,
         found: &mut Rows,
     ) -> Vec<u32> {
-        let here = self.attempt(keys, query, Some(lines), bridging);
+        let here = self.attempt(keys, None, query, Some(lines), bridging);
         found.stopping.extend(here.stopping.iter().map(|at| lines[*at as usize]));
         found.in_vain.extend(here.in_vain.iter().map(|(at, by)| (lines[*at as usize], *by)));
         let mut open = Vec::new();
@@ -214,11 +217,12 @@ impl Resolver {
     fn attempt(
         &self,
         keys: &StringViewArray,
+        known: Option<&KnownKeys<'_>>,
         query: &KeyQuery,
         lines: Option<&[u32]>,
         bridging: bool,
     ) -> Rows {
-        let mut found = self.by_key(keys);
+        let mut found = self.by_key(keys, known);
         if let (Some(calendar), Some(days)) = (&self.calendar, &query.days) {
             self.by_day(calendar, days, lines, bridging, &mut found);
         }
@@ -230,12 +234,16 @@ impl Resolver {
     }
 
     /// The rows of keys, whatever the day: as they are written, by a correction, or after cleaning.
-    fn by_key(&self, keys: &StringViewArray) -> Rows {
+    fn by_key(&self, keys: &StringViewArray, known: Option<&KnownKeys<'_>>) -> Rows {
         let mut found = Rows::default();
         let Rows { rows, problems, matched_via, .. } = &mut found;
         let corrections = self.corrections.as_ref();
         let mended = corrections.map_or(Vec::new(), |all| all.as_written(keys));
-        self.index.find_all(keys, rows, |line, outcome| {
+        match known {
+            None => self.index.exact_rows(keys, rows),
+            Some(known) => self.index.exact_rows_beside(keys, |line| known.of(line), rows),
+        }
+        self.index.find_others(keys, rows, |line, outcome| {
             let number = line as u32;
             if mended.binary_search_by_key(&number, |(line, _)| *line).is_ok() {
                 return NO_ROW;
@@ -277,13 +285,19 @@ impl Resolver {
         found: &mut Rows,
     ) {
         let mut carried: Vec<MatchedVia> = Vec::new();
+        let mut looked = [(Span::default(), Marks::NONE); GROUP];
         for at in 0..found.rows.len() {
+            if at % GROUP == 0 {
+                look(calendar, &found.rows[at..], &mut looked);
+            }
             if !is_row(found.rows[at]) {
                 continue;
             }
             let (key, line) = (found.rows[at], lines.map_or(at, |lines| lines[at] as usize));
             let day = is_known(days.known.as_ref(), line).then(|| Day(days.days[line]));
-            let status = match day.map(|day| self.on_day(calendar, key, day, bridging)) {
+            let (span, marks) = looked[at % GROUP];
+            let on = day.map(|day| (day, calendar.one_in(span, marks, day)));
+            let status = match on.map(|(day, on)| self.on_day(calendar, key, (day, on), bridging)) {
                 Some(Held::Row(row)) => {
                     found.rows[at] = row;
                     continue;
@@ -311,8 +325,14 @@ impl Resolver {
     }
 
     /// What a key has for a day.
-    fn on_day(&self, calendar: &Calendar, key: u32, day: Day, bridging: bool) -> Held {
-        match calendar.exactly_one(key, day) {
+    fn on_day(
+        &self,
+        calendar: &Calendar,
+        key: u32,
+        (day, on): (Day, OnDay),
+        bridging: bool,
+    ) -> Held {
+        match on {
             OnDay::Row(row) => Held::Row(row),
             OnDay::Several(..) => match calendar.settled(key, day, self.overlap) {
                 Some(row) => Held::Row(row),
@@ -325,6 +345,19 @@ impl Resolver {
             },
             OnDay::Nothing => Held::Nothing(LinkStatus::Undated),
         }
+    }
+}
+
+/// Keys whose periods are looked up together.
+const GROUP: usize = 64;
+
+/// Where the periods of the next keys are, read for all of them before any is compared: the misses of the cache overlap.
+fn look(calendar: &Calendar, keys: &[u32], looked: &mut [(Span, Marks); GROUP]) {
+    for ((span, _), key) in looked.iter_mut().zip(keys) {
+        *span = if is_row(*key) { calendar.span(*key) } else { Span::default() };
+    }
+    for (span, marks) in looked.iter_mut().take(keys.len()) {
+        *marks = calendar.marks(*span);
     }
 }
 

@@ -48,6 +48,30 @@ impl Holds {
     }
 }
 
+/// Where the periods of a key are in a calendar.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(crate) struct Span {
+    start: u32,
+    end: u32,
+    overlaps: bool,
+}
+
+/// The days by which a search in the periods of a key begins.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) struct Marks {
+    /// The first day of the first period.
+    first: Day,
+    /// The first day of the period in the middle.
+    middle: Day,
+    /// The last day of the last period.
+    last: Day,
+}
+
+impl Marks {
+    /// Of no period.
+    pub(crate) const NONE: Marks = Marks { first: FOREVER, middle: FOREVER, last: ALWAYS };
+}
+
 /// The earliest day: an open start.
 pub const ALWAYS: Day = Day(i32::MIN);
 /// The latest day: an open end.
@@ -99,11 +123,54 @@ impl Calendar {
     /// Cost: two looks where the key's periods are about of one length, else a binary search; a scan where they overlap.
     #[inline]
     pub fn exactly_one(&self, key: u32, day: Day) -> OnDay {
-        let periods = self.all(key);
-        if self.overlaps[key as usize] {
+        let span = self.span(key);
+        self.one_in(span, self.marks(span), day)
+    }
+
+    /// Where the periods of a key are. Many keys are looked up with this for all of them, then [`Calendar::marks`] for all,
+    /// then [`Calendar::one_in`]: so the reads that miss the cache do not wait for each other.
+    #[inline]
+    pub(crate) fn span(&self, key: u32) -> Span {
+        let key = key as usize;
+        Span { start: self.starts[key], end: self.starts[key + 1], overlaps: self.overlaps[key] }
+    }
+
+    /// The days that begin a search in some periods.
+    #[inline]
+    pub(crate) fn marks(&self, span: Span) -> Marks {
+        let periods = &self.holds[span.start as usize..span.end as usize];
+        match (periods.first(), periods.get(periods.len() / 2), periods.last()) {
+            (Some(first), Some(middle), Some(last)) => {
+                Marks { first: first.from, middle: middle.from, last: last.until }
+            }
+            _ => Marks::NONE,
+        }
+    }
+
+    /// The row of a key that is valid on a day, by where its periods are and their marks.
+    #[inline]
+    pub(crate) fn one_in(&self, span: Span, marks: Marks, day: Day) -> OnDay {
+        let periods = &self.holds[span.start as usize..span.end as usize];
+        if span.overlaps {
             return several(periods, day);
         }
-        let after = begun(periods, day);
+        // Where no two share a day, the last one ends last.
+        if day < marks.first || day > marks.last {
+            return OnDay::Nothing;
+        }
+        let after = match periods.len() < MANY {
+            true => {
+                // All of a half: that costs less than to guess where to go.
+                let half = periods.len() / 2;
+                let (before, half) = if marks.middle <= day {
+                    (half, &periods[half..])
+                } else {
+                    (0, &periods[..half])
+                };
+                before + half.iter().map(|period| usize::from(period.from <= day)).sum::<usize>()
+            }
+            false => begun(periods, day),
+        };
         match after.checked_sub(1).map(|last| &periods[last]) {
             Some(period) if day <= period.until => OnDay::Row(period.row),
             _ => OnDay::Nothing,

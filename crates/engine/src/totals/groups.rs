@@ -102,6 +102,9 @@ impl Pairs {
     }
 }
 
+/// Where each group has at least this many lines of a batch, these are summed up by themselves.
+const FEW: usize = 4;
+
 /// One of the sums, in all groups.
 enum Gathered<'p> {
     Sum(SumColumn),
@@ -376,6 +379,9 @@ impl SumColumn {
             Numbers::Fixed { mantissas, places } => {
                 self.make_room(*places);
                 let more = self.places - places;
+                if self.groups.len() * FEW <= groups.len() {
+                    return self.add_by_batch(mantissas, more, known, groups);
+                }
                 // 19 digits and as many more as there may be without passing 128 bits.
                 let factor = (more <= 19).then(|| power_of_ten(more));
                 for (row, (&group, &mantissa)) in groups.iter().zip(mantissas).enumerate() {
@@ -399,6 +405,37 @@ impl SumColumn {
                     let mantissa = widened(number.mantissa(), self.places - number.places());
                     self.groups[group as usize].add(mantissa);
                 }
+            }
+        }
+    }
+
+    /// The same where groups are few beside the lines: the sums of the batch, in 128 bits, are added to the totals at its end.
+    fn add_by_batch(
+        &mut self,
+        mantissas: &[i64],
+        more: u8,
+        known: Option<&NullBuffer>,
+        groups: &[u32],
+    ) {
+        // One more for the lines that do not count. A batch has far fewer than 2^64 lines, so that no sum overflows.
+        let none = self.groups.len();
+        let mut sums = vec![(0i128, 0u64); none + 1];
+        let mut add = |group: u32, mantissa: i64| {
+            let sum = &mut sums[(group as usize).min(none)];
+            sum.0 += i128::from(mantissa);
+            sum.1 += 1;
+        };
+        match known {
+            None => groups.iter().zip(mantissas).for_each(|(group, m)| add(*group, *m)),
+            Some(known) => {
+                let lines = groups.iter().zip(mantissas).zip(known.iter());
+                lines.filter(|(_, is_known)| *is_known).for_each(|((g, m), _)| add(*g, *m));
+            }
+        }
+        for (sum, (total, lines)) in self.groups.iter_mut().zip(sums) {
+            if lines > 0 {
+                sum.add(widened(total, more));
+                sum.known += lines - 1;
             }
         }
     }

@@ -241,6 +241,21 @@ impl Column {
         }
     }
 
+    /// The rows without a value, ascending.
+    pub fn blank_rows(&self) -> Vec<usize> {
+        let unknown = |known: &Option<NullBuffer>| match known {
+            None => Vec::new(),
+            Some(known) => (!known.inner()).set_indices().collect(),
+        };
+        match self {
+            Column::Number(column) => unknown(&column.known),
+            Column::Date(column) | Column::Period(_, column) => unknown(&column.known),
+            Column::Text(_) | Column::YesNo(_) => {
+                (0..self.len()).filter(|row| self.value(*row).is_blank()).collect()
+            }
+        }
+    }
+
     /// Some rows of the column, in this order.
     pub fn gathered(&self, rows: &[u32]) -> Column {
         let bits = |known: &Option<NullBuffer>| {

@@ -27,6 +27,9 @@ pub struct Fields {
     ends: Vec<u32>,
     /// Whether every quote opens or closes a field, so that a field means the same wherever it is copied.
     regular: bool,
+    /// Whether its rows are the lines of the block, one after the other: none has a line end in its quotes, and none is
+    /// missing.
+    line_by_line: bool,
     /// Rows with fewer or more fields than the header row.
     pub ragged: Vec<Ragged>,
     /// Rows without any value.
@@ -57,6 +60,7 @@ impl Fields {
     pub fn split(block: &TextBlock, width: usize) -> Fields {
         let split = Fields::split_fast(block, width);
         let mut fields = split.unwrap_or_else(|| Fields::split_slow(block, width));
+        fields.line_by_line = fields.rows() as u64 == block.lines && block.row_starts.is_none();
         if fields.rows() > 0 && strikes(Fault::RowLostInSplit) {
             let last = fields.rows() - 1;
             fields.keep(|row| row != last);
@@ -75,6 +79,7 @@ impl Fields {
             starts: Vec::with_capacity(likely),
             ends: Vec::with_capacity(likely * width + 64),
             regular: true,
+            line_by_line: false,
             ragged: Vec::new(),
             blank: 0,
             keeps_blank: block.row_starts.is_some(),
@@ -87,7 +92,7 @@ impl Fields {
     fn split_fast(block: &TextBlock, width: usize) -> Option<Fields> {
         let bytes = block.bytes.as_slice();
         let mut fields = Fields::empty(block, width);
-        let mut row = 0u32;
+        let mut line_ends_found = 0u64;
         // What the bytes before these 64 leave over: all ones inside a quoted field; whether the last
         // was a boundary; whether it was a closing quote.
         let (mut inside_before, mut boundary_before, mut closed_before) = (0u64, 1u64, 0u64);
@@ -116,18 +121,62 @@ impl Fields {
                 closed_before = 0;
             }
             boundary_before = boundaries >> 63;
-            while boundaries != 0 {
-                let bit = boundaries.trailing_zeros();
-                boundaries &= boundaries - 1;
-                let at = base as u32 + bit;
-                fields.ends.push(at);
-                if line_ends >> bit & 1 == 1 {
-                    fields.end_row(bytes, row);
-                    row = at + 1;
-                }
-            }
+            line_ends_found += u64::from((boundaries & line_ends).count_ones());
+            fields.end_fields(base as u32, boundaries);
+        }
+        if !fields.rows_are_even(bytes, line_ends_found) {
+            fields.end_rows(bytes);
         }
         Some(fields)
+    }
+
+    /// Appends the places of the boundaries in 64 bytes.
+    #[inline]
+    fn end_fields(&mut self, base: u32, mut boundaries: u64) {
+        let mut places = [0u32; 64];
+        let count = boundaries.count_ones() as usize;
+        // Mostly there are fewer than twelve, and no branch is needed for each.
+        for place in &mut places[..12] {
+            *place = base + boundaries.trailing_zeros();
+            boundaries &= boundaries.wrapping_sub(1);
+        }
+        for place in places.iter_mut().take(count).skip(12) {
+            *place = base + boundaries.trailing_zeros();
+            boundaries &= boundaries - 1;
+        }
+        self.ends.extend_from_slice(&places[..count]);
+    }
+
+    /// Where each row starts, if every row has the same number of fields and a value: the common case. Then each
+    /// boundary that ends a row is a line end, and no other is, since there are as many of them.
+    fn rows_are_even(&mut self, bytes: &[u8], line_ends: u64) -> bool {
+        if self.ends.len() as u64 != line_ends * self.width as u64 {
+            return false;
+        }
+        let (width, mut start) = (self.width, 0);
+        for ends in self.ends.chunks_exact(width) {
+            let end = ends[width - 1];
+            // A row of separators and a space here and there is hardly longer than there are separators.
+            if bytes[end as usize] != b'\n' || (end - start) as usize <= width * 2 {
+                self.starts.clear();
+                return false;
+            }
+            self.starts.push(start);
+            start = end + 1;
+        }
+        true
+    }
+
+    /// Where each row starts, row by row, of boundaries that are in `ends`; those of rows that are none are left out.
+    fn end_rows(&mut self, bytes: &[u8]) {
+        let mut row = 0u32;
+        for at in std::mem::take(&mut self.ends) {
+            self.ends.push(at);
+            if bytes[at as usize] == b'\n' {
+                self.end_row(bytes, row);
+                row = at + 1;
+            }
+        }
     }
 
     /// Byte for byte; the meaning of quotes as in the block reader.
@@ -204,6 +253,7 @@ impl Fields {
         if kept.len() == self.rows() {
             return;
         }
+        self.line_by_line = false;
         self.starts = kept.iter().map(|row| self.starts[*row]).collect();
         let ends = kept.iter().flat_map(|row| &self.ends[row * self.width..(row + 1) * self.width]);
         self.ends = ends.copied().collect();
@@ -218,6 +268,11 @@ impl Fields {
     /// would not be read as the same.
     pub fn is_regular(&self) -> bool {
         self.regular
+    }
+
+    /// Whether its rows are the lines of the block, one after the other.
+    pub fn is_line_by_line(&self) -> bool {
+        self.line_by_line
     }
 
     /// How many fields a row has.
@@ -252,41 +307,49 @@ impl Fields {
     /// The texts of a field in all rows. `text` must be the block as valid UTF-8.
     pub fn column(&self, block: &Buffer, field: usize) -> StringViewArray {
         let bytes = block.as_slice();
-        let mut views = Vec::with_capacity(self.rows());
         // Texts with doubled quotes, which are not in the block as they read.
         let mut mended: Vec<u8> = Vec::new();
         let last = field + 1 == self.width;
-        for row in 0..self.rows() {
-            let at = row * self.width + field;
-            let mut start =
-                if field == 0 { self.starts[row] } else { self.ends[at - 1] + 1 } as usize;
-            let mut end = self.ends[at] as usize;
+        let rows = self.ends.chunks_exact(self.width).zip(&self.starts);
+        let views = rows.map(|(ends, row_start)| {
+            let start = if field == 0 { *row_start } else { ends[field - 1] + 1 } as usize;
+            let mut end = ends[field] as usize;
             if last && end > start && bytes[end - 1] == b'\r' {
                 end -= 1;
             }
-            if bytes[start] == b'"' && end - start >= 2 && bytes[end - 1] == b'"' {
-                start += 1;
-                end -= 1;
-                if memchr::memchr(b'"', &bytes[start..end]).is_some() {
-                    let from = mended.len();
-                    let inner = &bytes[start - 1..end + 1];
-                    let inner = std::str::from_utf8(inner).expect("blocks are checked to be UTF-8");
-                    mended.extend_from_slice(unquoted(inner).as_bytes());
-                    let length = mended.len() - from;
-                    mended.extend_from_slice(&[0; 16]);
-                    views.push(view(&mended, from, length, 1));
-                    mended.truncate(from + length);
-                    continue;
-                }
+            let head = head_of(bytes, start);
+            if head as u8 == b'"' {
+                return quoted_view(bytes, (start, end), &mut mended);
             }
-            views.push(view(bytes, start, end - start, 0));
-        }
+            view_of(head, start, end - start, 0)
+        });
+        let views: Vec<u128> = views.collect();
         let mut buffers = vec![block.clone()];
         if !mended.is_empty() {
+            mended.extend_from_slice(&[0; 16]);
             buffers.push(Buffer::from_vec(mended));
         }
         checked_texts(views, buffers)
     }
+}
+
+/// The view of a field that begins with a quote. Where it has doubled quotes, its text goes to `mended`.
+#[cold]
+fn quoted_view(bytes: &[u8], (start, end): (usize, usize), mended: &mut Vec<u8>) -> u128 {
+    if end - start < 2 || bytes[end - 1] != b'"' {
+        return view(bytes, start, end - start, 0);
+    }
+    if memchr::memchr(b'"', &bytes[start + 1..end - 1]).is_none() {
+        return view(bytes, start + 1, end - start - 2, 0);
+    }
+    let from = mended.len();
+    let inner = std::str::from_utf8(&bytes[start..end]).expect("blocks are checked to be UTF-8");
+    mended.extend_from_slice(unquoted(inner).as_bytes());
+    let length = mended.len() - from;
+    mended.extend_from_slice(&[0; 16]);
+    let view = view(mended, from, length, 1);
+    mended.truncate(from + length);
+    view
 }
 
 fn trim_return(row: &[u8]) -> &[u8] {
@@ -297,11 +360,31 @@ fn trim_return(row: &[u8]) -> &[u8] {
 /// four, the buffer and the offset. At least 16 bytes must follow `start`.
 #[inline]
 fn view(bytes: &[u8], start: usize, length: usize, buffer: u32) -> u128 {
-    let head: [u8; 16] = bytes[start..start + 16].try_into().expect("blocks are padded");
-    let head = u128::from_le_bytes(head);
-    if length <= 12 {
-        let text = head & !(u128::MAX << (8 * length));
-        return text << 32 | length as u128;
+    view_of(head_of(bytes, start), start, length, buffer)
+}
+
+/// The 16 bytes from a place on.
+#[inline]
+fn head_of(bytes: &[u8], start: usize) -> u128 {
+    u128::from_le_bytes(bytes[start..start + 16].try_into().expect("blocks are padded"))
+}
+
+/// What keeps the first bytes of 16, by how many.
+const FIRST: [u128; 13] = {
+    let mut masks = [0u128; 13];
+    let mut length = 1;
+    while length < 13 {
+        masks[length] = u128::MAX >> (128 - 8 * length);
+        length += 1;
+    }
+    masks
+};
+
+/// A view by the bytes at its start.
+#[inline]
+fn view_of(head: u128, start: usize, length: usize, buffer: u32) -> u128 {
+    if let Some(mask) = FIRST.get(length) {
+        return (head & mask) << 32 | length as u128;
     }
     let prefix = head as u32;
     length as u128 | u128::from(prefix) << 32 | u128::from(buffer) << 64 | (start as u128) << 96
