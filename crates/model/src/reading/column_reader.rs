@@ -14,7 +14,7 @@ use crate::values::column::{
     Column, ColumnKind, DateColumn, NumberColumn, Numbers, is_blank_text, known_where,
 };
 use crate::values::date::Day;
-use crate::values::decimal::Decimal;
+use crate::values::decimal::{Decimal, POWERS};
 use crate::values::parse_cache::Recent;
 
 /// How a column is read.
@@ -295,19 +295,8 @@ fn eight_digits(view: u128, places: u8, decimal: u8) -> Option<i64> {
     let low = (pairs & 0x0000_00ff_0000_00ff).wrapping_mul(0x000f_4240_0000_0064);
     let high = ((pairs >> 16) & 0x0000_00ff_0000_00ff).wrapping_mul(0x0000_2710_0000_0001);
     let number = (low.wrapping_add(high) >> 32) as i64;
-    number.checked_mul(POWERS.get(left as usize).copied()?)
+    number.checked_mul(i64::try_from(*POWERS.get(left as usize)?).ok()?)
 }
-
-/// Powers of ten.
-const POWERS: [i64; 11] = {
-    let mut powers = [1i64; 11];
-    let mut at = 1;
-    while at < powers.len() {
-        powers[at] = powers[at - 1] * 10;
-        at += 1;
-    }
-    powers
-};
 
 /// `-1234.56` of at most 12 bytes as a whole number of 10^-`places`; `None` when it is anything else
 /// or has more places.

@@ -314,25 +314,73 @@ pub fn write_fixed(out: &mut Vec<u8>, mantissa: i64, places: u8, least: u8) {
         value /= 10;
         places -= 1;
     }
-    // 20 digits of the largest value, or up to 38 places with a zero before them, point and sign.
-    let mut buffer = [b'0'; 44];
-    let mut at = buffer.len();
-    let mut written = 0;
-    while value > 0 || written <= places {
-        if written == places && places > 0 {
-            at -= 1;
-            buffer[at] = b'.';
-        }
-        at -= 1;
-        buffer[at] = b'0' + (value % 10) as u8;
-        value /= 10;
-        written += 1;
+    // 20 digits of the largest value, or up to 38 places with a zero before them, point and sign; and as much behind as is
+    // copied at once.
+    let mut buffer = [b'0'; LONGEST + AT_ONCE];
+    let mut at = LONGEST;
+    // Of more places than a value has digits, all digits are places.
+    let (whole, fraction) = match POWERS.get(places) {
+        Some(power) => (value / power, value % power),
+        None => (0, value),
+    };
+    if places > 0 {
+        at = put_digits(&mut buffer, at, fraction, places) - 1;
+        buffer[at] = b'.';
     }
+    at = put_digits(&mut buffer, at, whole, 1);
     if mantissa < 0 {
         at -= 1;
         buffer[at] = b'-';
     }
-    out.extend_from_slice(&buffer[at..]);
+    let length = LONGEST - at;
+    if length > AT_ONCE {
+        return out.extend_from_slice(&buffer[at..LONGEST]);
+    }
+    // A copy whose length is known is a few instructions.
+    let start = out.len();
+    out.extend_from_slice(&buffer[at..at + AT_ONCE]);
+    out.truncate(start + length);
+}
+
+const LONGEST: usize = 44;
+const AT_ONCE: usize = 32;
+
+/// Powers of ten, as far as the digits of a value go.
+pub(crate) const POWERS: [u64; 20] = {
+    let mut powers = [1u64; 20];
+    let mut at = 1;
+    while at < powers.len() {
+        powers[at] = powers[at - 1] * 10;
+        at += 1;
+    }
+    powers
+};
+
+/// `00` to `99`.
+const PAIRS: [[u8; 2]; 100] = {
+    let mut pairs = [[b'0'; 2]; 100];
+    let mut at = 0;
+    while at < pairs.len() {
+        pairs[at] = [b'0' + (at / 10) as u8, b'0' + (at % 10) as u8];
+        at += 1;
+    }
+    pairs
+};
+
+/// Puts the digits of a value before `end`, two at a time, and zeros before them up to `least` digits; where they begin. What
+/// is before them is zeros already.
+fn put_digits(buffer: &mut [u8], end: usize, mut value: u64, least: usize) -> usize {
+    let mut at = end;
+    while value >= 10 {
+        at -= 2;
+        buffer[at..at + 2].copy_from_slice(&PAIRS[(value % 100) as usize]);
+        value /= 100;
+    }
+    if value > 0 {
+        at -= 1;
+        buffer[at] = b'0' + value as u8;
+    }
+    at.min(end - least)
 }
 
 #[cfg(test)]

@@ -92,7 +92,8 @@ impl Fields {
     fn split_fast(block: &TextBlock, width: usize) -> Option<Fields> {
         let bytes = block.bytes.as_slice();
         let mut fields = Fields::empty(block, width);
-        let mut line_ends_found = 0u64;
+        let (mut count, mut line_ends_found) = (0, 0u64);
+        fields.ends.resize(fields.ends.capacity(), 0);
         // What the bytes before these 64 leave over: all ones inside a quoted field; whether the last
         // was a boundary; whether it was a closing quote.
         let (mut inside_before, mut boundary_before, mut closed_before) = (0u64, 1u64, 0u64);
@@ -122,29 +123,34 @@ impl Fields {
             }
             boundary_before = boundaries >> 63;
             line_ends_found += u64::from((boundaries & line_ends).count_ones());
-            fields.end_fields(base as u32, boundaries);
+            count = fields.end_fields(base as u32, boundaries, count);
         }
+        fields.ends.truncate(count);
         if !fields.rows_are_even(bytes, line_ends_found) {
             fields.end_rows(bytes);
         }
         Some(fields)
     }
 
-    /// Appends the places of the boundaries in 64 bytes.
+    /// Puts the places of the boundaries in 64 bytes behind the first `count`, and counts them.
     #[inline]
-    fn end_fields(&mut self, base: u32, mut boundaries: u64) {
-        let mut places = [0u32; 64];
-        let count = boundaries.count_ones() as usize;
+    fn end_fields(&mut self, base: u32, mut boundaries: u64, count: usize) -> usize {
+        if self.ends.len() < count + 64 {
+            self.ends.resize((count + 64) * 2, 0);
+        }
+        let free: &mut [u32; 64] =
+            (&mut self.ends[count..count + 64]).try_into().expect("there is room for as many");
+        let found = boundaries.count_ones() as usize;
         // Mostly there are fewer than twelve, and no branch is needed for each.
-        for place in &mut places[..12] {
+        for place in &mut free[..12] {
             *place = base + boundaries.trailing_zeros();
             boundaries &= boundaries.wrapping_sub(1);
         }
-        for place in places.iter_mut().take(count).skip(12) {
+        for place in free.iter_mut().take(found).skip(12) {
             *place = base + boundaries.trailing_zeros();
             boundaries &= boundaries - 1;
         }
-        self.ends.extend_from_slice(&places[..count]);
+        count + found
     }
 
     /// Where each row starts, if every row has the same number of fields and a value: the common case. Then each

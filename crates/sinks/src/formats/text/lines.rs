@@ -44,15 +44,59 @@ enum TextColumns {
 
 /// A stretch of cells per row of a lookup; the last is that of lines without a row.
 struct Cells {
+    /// The stretches, and [`HEAD`] bytes behind them.
     bytes: Vec<u8>,
     ends: Vec<u32>,
 }
 
+/// So many bytes of a stretch are read before others are written.
+const HEAD: usize = 16;
+
+/// Lines that are written together.
+const GROUP: usize = 64;
+
+/// A stretch of cells as far as it was read.
+#[derive(Clone, Copy, Default)]
+struct Stretch {
+    start: u32,
+    end: u32,
+    head: [u8; HEAD],
+}
+
 impl Cells {
-    fn of(&self, row: u32) -> &[u8] {
-        let row = (row as usize).min(self.ends.len() - 1);
-        let start = row.checked_sub(1).map_or(0, |before| self.ends[before] as usize);
-        &self.bytes[start..self.ends[row] as usize]
+    /// Adds nothing more.
+    fn finished(mut self) -> Cells {
+        self.bytes.extend_from_slice(&[0; HEAD]);
+        self
+    }
+
+    /// The stretches of the rows of some lines. First all places are read, then all beginnings: so the reads that miss the cache do
+    /// not wait for each other. Against one after the other: 1.15 of a whole run with lines.
+    fn read(&self, rows: &[u32], lines: &[u32], stretches: &mut Vec<Stretch>) {
+        stretches.clear();
+        let last = self.ends.len() - 1;
+        stretches.extend(lines.iter().map(|line| {
+            let row = (rows[*line as usize] as usize).min(last);
+            let start = row.checked_sub(1).map_or(0, |before| self.ends[before]);
+            Stretch { start, end: self.ends[row], head: [0; HEAD] }
+        }));
+        for stretch in stretches {
+            let start = stretch.start as usize;
+            stretch.head.copy_from_slice(&self.bytes[start..start + HEAD]);
+        }
+    }
+
+    fn write(&self, stretch: &Stretch, out: &mut Vec<u8>) {
+        let length = (stretch.end - stretch.start) as usize;
+        let at = out.len();
+        out.extend_from_slice(&stretch.head);
+        match length.checked_sub(HEAD) {
+            Some(more @ 1..) => {
+                let rest = stretch.start as usize + HEAD;
+                out.extend_from_slice(&self.bytes[rest..rest + more]);
+            }
+            _ => out.truncate(at + length),
+        }
     }
 }
 
@@ -107,15 +151,16 @@ impl TextLines {
             }
             cells.ends.push(cells.bytes.len() as u32);
         }
-        self.columns.push(TextColumns::Attributes { link, cells });
+        self.columns.push(TextColumns::Attributes { link, cells: cells.finished() });
         attributes.clear();
     }
 
     fn write_line(
         &self,
-        row: usize,
+        (at, row): (usize, usize),
         LinesBatch { lines, raw, .. }: &LinesBatch<'_>,
         statuses: &[Vec<(LinkStatus, u32)>],
+        stretches: &[Vec<Stretch>],
         out: &mut Vec<u8>,
     ) {
         let start = out.len();
@@ -126,8 +171,8 @@ impl TextLines {
             match columns {
                 TextColumns::Own => write_own(raw, row, out),
                 TextColumns::Cell(column) => write_source(raw, row, *column, out),
-                TextColumns::Attributes { link, cells } | TextColumns::Key { link, cells } => {
-                    out.extend_from_slice(cells.of(lines.link_rows(*link)[row]));
+                TextColumns::Attributes { cells, .. } | TextColumns::Key { cells, .. } => {
+                    cells.write(&stretches[number][at], out);
                 }
                 TextColumns::Row(link) => {
                     let row = lines.link_rows(*link)[row];
@@ -158,8 +203,18 @@ impl EncodeLines for TextLines {
             _ => Vec::new(),
         };
         let statuses: Vec<_> = self.columns.iter().map(statuses).collect();
-        for row in lines {
-            self.write_line(*row as usize, batch, &statuses, &mut bytes);
+        let mut stretches: Vec<Vec<Stretch>> = vec![Vec::new(); self.columns.len()];
+        for group in lines.chunks(GROUP) {
+            for (columns, stretches) in self.columns.iter().zip(&mut stretches) {
+                if let TextColumns::Attributes { link, cells } | TextColumns::Key { link, cells } =
+                    columns
+                {
+                    cells.read(batch.lines.link_rows(*link), group, stretches);
+                }
+            }
+            for (at, row) in group.iter().enumerate() {
+                self.write_line((at, *row as usize), batch, &statuses, &stretches, &mut bytes);
+            }
         }
         if !lines.is_empty() && strikes(Fault::TextCutShort) {
             let end = bytes.len() - 1;
@@ -179,5 +234,5 @@ fn keys_of_rows(link: usize, engine: &Engine) -> Cells {
         cells.ends.push(cells.bytes.len() as u32);
     }
     cells.ends.push(cells.bytes.len() as u32);
-    cells
+    cells.finished()
 }
