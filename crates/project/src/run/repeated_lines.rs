@@ -47,6 +47,8 @@ pub(crate) struct Watch<'a> {
     hasher: LineHasher,
     /// Of each part, what tells its rows apart from those of parts that are laid out otherwise.
     layouts: Vec<u64>,
+    /// How many bytes all files have, as far as that is known.
+    bytes: u64,
     turns: Turns<State>,
     /// Lines that do not hold, where that was settled before the run.
     settled: Option<Settled>,
@@ -75,6 +77,9 @@ pub(crate) struct Sifted {
     pub(crate) dropped: Vec<u32>,
 }
 
+/// Room is made for this many lines at most before they come.
+const LIKELY: u64 = 1 << 28;
+
 /// How many copies are known by their place.
 pub(crate) const COPIES_KEPT: usize = 200_000;
 
@@ -97,6 +102,7 @@ impl<'a> Watch<'a> {
             rule,
             hasher: LineHasher::default(),
             layouts: table.parts.iter().map(layout).collect(),
+            bytes: table.parts.iter().filter_map(|part| part.source.bytes()).sum(),
             turns: Turns::new(State::default()),
             settled: None,
         };
@@ -143,7 +149,13 @@ impl<'a> Watch<'a> {
         rows: &Rows,
     ) -> Option<Result<Sifted, Error>> {
         let hashes = self.hashes(rows, number);
-        let outcome = self.turns.take(item, |state| self.mark(state, number, &hashes))?;
+        let likely = self.lines_likely(rows);
+        let outcome = self.turns.take(item, |state| {
+            if state.lines == 0 {
+                state.seen.reserve(likely);
+            }
+            self.mark(state, number, &hashes)
+        })?;
         Some(outcome.map(|marks| {
             let lines = |wanted: Mark| -> Vec<u32> {
                 let marked = marks.iter().enumerate().filter(|(_, mark)| **mark == wanted);
@@ -151,6 +163,14 @@ impl<'a> Watch<'a> {
             };
             Sifted { identical: lines(Mark::Identical), dropped: lines(Mark::Dropped) }
         }))
+    }
+
+    /// How many lines all files have, should they be as long as those of a block.
+    fn lines_likely(&self, rows: &Rows) -> u64 {
+        let covered = if raw_text(rows).is_some() { rows.grid.covered() } else { 0 };
+        let lines = u128::from(self.bytes) * rows.len() as u128;
+        let likely = lines.checked_div(u128::from(covered)).unwrap_or(0);
+        u64::try_from(likely).unwrap_or(u64::MAX).min(LIKELY)
     }
 
     /// A block failed before its turn.
