@@ -231,3 +231,17 @@ fn a_month_later_the_demo_has_something_to_compare() {
     );
     came.ended(2);
 }
+
+/// More lines than a sheet takes are in no sheet, so that the plan runs.
+#[test]
+fn a_large_demo_has_no_sheet_of_all_lines() {
+    let folder = Folder::with(&[]);
+    folder.run(&["demo", "x", "--lines", "100001"]).ended(0);
+    let plan = std::fs::read_to_string(folder.path().join("x/interligo.toml")).unwrap();
+    let plan: toml::Table = plan.parse().unwrap();
+    assert!(!plan["outputs"].as_table().unwrap().contains_key("sales_lines"), "{plan}");
+    let sheets = plan["workbooks"]["result"]["sheets"].as_array().unwrap();
+    assert_eq!(sheets.len(), 5);
+    let came = folder.run(&["totals", "top_products", "--plan", "x/interligo.toml"]);
+    assert!(came.printed().contains("Uncapping fork"), "{}", came.printed());
+}
