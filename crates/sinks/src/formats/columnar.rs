@@ -56,9 +56,12 @@ impl OutputFormat for Parquet {
                 let path = ColumnPath::from(vec![column.name.clone()]);
                 if column.shown.is_amount() {
                     // Nearly every one is another: a dictionary would only be tried in vain.
-                    properties = properties.set_column_dictionary_enabled(path, false);
-                } else if matches!(column.kind, ColumnKind::Text | ColumnKind::Period(_)) {
-                    // Comparing every text for the smallest and the largest takes a tenth of the time.
+                    properties = properties.set_column_dictionary_enabled(path.clone(), false);
+                }
+                // Comparing every text for the smallest and the largest takes a tenth of the time. The smallest and the largest
+                // number of a row group would hold all its numbers in memory up to the end: they are slices of them.
+                let kept = matches!(column.kind, ColumnKind::Date | ColumnKind::YesNo);
+                if !kept {
                     let none = EnabledStatistics::None;
                     properties = properties.set_column_statistics_enabled(path, none);
                 }
