@@ -1,14 +1,15 @@
 //! Candidates for links: every column against every key, then keys of several columns; weighed, and settled
 //! to those that hold together.
 
-use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::collections::{BTreeSet, HashMap};
 
 use arrow_array::{Array, StringViewArray};
-use interligo_engine::keys::{KeyTable, join_columns};
+use interligo_engine::keys::KeyTable;
 use interligo_model::values::texts::gathered;
 
 use super::alternatives::{Cells, cells_with_several};
 use super::column::{Domain, Fit, Kind, Traits};
+use super::joint::WiderKeys;
 use super::keys::{Key, single_keys, wider_keys};
 use super::words::Meaning;
 use super::{ColumnAt, LIKELY, LinkProposal, SURE, Stated, View};
@@ -29,6 +30,7 @@ pub(super) struct Candidates<'a> {
     domains: HashMap<ColumnAt, Domain>,
     /// Columns some of whose cells have several keys.
     cells: HashMap<ColumnAt, Cells<'a>>,
+    wider_keys: WiderKeys<'a>,
     found: Vec<LinkProposal>,
 }
 
@@ -55,7 +57,8 @@ impl<'a> Candidates<'a> {
                 domains.insert(at, Domain::new(view.of(at).values.clone()));
             }
         }
-        Candidates { view, keys, domains, cells: cells_with_several(view), found: Vec::new() }
+        let (cells, wider_keys) = (cells_with_several(view), WiderKeys::new(view));
+        Candidates { view, keys, domains, cells, wider_keys, found: Vec::new() }
     }
 
     /// All candidates.
@@ -78,7 +81,7 @@ impl<'a> Candidates<'a> {
                 (from, to) => {
                     let texts: Vec<StringViewArray> =
                         from.iter().map(|at| self.texts(*at).clone()).collect();
-                    self.joint_fit(&texts, link.to_table, to)
+                    self.wider_keys.fit(&texts, link.to_table, to)
                 }
             };
             self.found.push(LinkProposal {
@@ -397,7 +400,7 @@ impl<'a> Candidates<'a> {
         let fit = if let ([part], [_]) = (parts, key.columns.as_slice()) {
             part.fit.clone()
         } else {
-            self.joint_fit(&texts, to_table, &key.columns)
+            self.wider_keys.fit(&texts, to_table, &key.columns)
         };
         let alike = parts.iter().map(|part| part.alike).sum::<u32>() / parts.len() as u32;
         let values = fit.share().max((fit.row_share() * 9 + fit.share()) / 10);
@@ -419,32 +422,6 @@ impl<'a> Candidates<'a> {
             score,
             ..LinkProposal::default()
         }
-    }
-
-    /// How many rows find their key of several columns.
-    fn joint_fit(&self, texts: &[StringViewArray], to_table: usize, columns: &[usize]) -> Fit {
-        let own: Vec<StringViewArray> = columns
-            .iter()
-            .map(|column| trimmed(self.texts(ColumnAt { table: to_table, column: *column })))
-            .collect();
-        let mut known = KeyTable::with_capacity(own.first().map_or(0, Array::len));
-        for (row, key) in join_columns(&own).iter().enumerate() {
-            known.insert(key.unwrap_or_default(), row as u32);
-        }
-        let asked: Vec<StringViewArray> = texts.iter().map(trimmed).collect();
-        let mut fit = Fit::default();
-        let (mut values, mut used) = (BTreeMap::new(), BTreeSet::new());
-        for key in join_columns(&asked).iter().flatten().filter(|key| !key.is_empty()) {
-            let row = known.get(key);
-            fit.rows += 1;
-            fit.found_rows += usize::from(row.is_some());
-            used.extend(row);
-            values.insert(key.to_owned(), row.is_some());
-        }
-        fit.values = values.len();
-        fit.found = values.values().filter(|found| **found).count();
-        fit.used = used.len();
-        fit
     }
 
     /// Whether the rows of a table look like lines: something measured, on a day.
@@ -489,10 +466,6 @@ fn combinations(choices: &[Vec<Part>]) -> Vec<Vec<&Part>> {
             .collect();
     }
     all
-}
-
-fn trimmed(texts: &StringViewArray) -> StringViewArray {
-    StringViewArray::from_iter_values(texts.iter().map(|text| text.unwrap_or_default().trim()))
 }
 
 /// Whether values would be found elsewhere by chance: single letters, yes and no.

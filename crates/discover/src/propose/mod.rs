@@ -11,6 +11,7 @@ mod candidates;
 mod column;
 mod explain;
 mod figures;
+mod joint;
 mod keys;
 mod roles;
 mod score;
@@ -235,12 +236,15 @@ pub fn looked_for(seen: &[&Seen], table: usize) -> (Vec<usize>, Vec<String>) {
     (columns.into_iter().collect(), values)
 }
 
+/// By this many rows it is told whether cells hold several values.
+const LISTED: usize = 20_000;
+
 /// The columns of a table whose cells hold several values in step, and the separator between them.
 pub fn lists(table: &Seen) -> Option<(char, Vec<usize>)> {
     for separator in ['|', ';', '/'] {
         let count = |text: &str| text.matches(separator).count();
         let listed = |column: &usize| {
-            let texts = || table.columns[*column].texts.iter().flatten();
+            let texts = || table.columns[*column].texts.iter().take(LISTED).flatten();
             let with = texts().filter(|text| count(text) > 0).count();
             with * 5 > texts().filter(|text| !text.trim().is_empty()).count()
         };
@@ -248,7 +252,8 @@ pub fn lists(table: &Seen) -> Option<(char, Vec<usize>)> {
         let Some(first) = columns.first().copied() else { continue };
         let in_step = |column: &usize| {
             let (one, other) = (&table.columns[first].texts, &table.columns[*column].texts);
-            one.iter().flatten().zip(other.iter().flatten()).all(|(a, b)| count(a) == count(b))
+            let (one, other) = (one.iter().take(LISTED), other.iter().take(LISTED));
+            one.flatten().zip(other.flatten()).all(|(a, b)| count(a) == count(b))
         };
         let in_step: Vec<usize> = columns.into_iter().filter(in_step).collect();
         if in_step.len() > 1 {

@@ -49,7 +49,7 @@ struct Cells {
     ends: Vec<u32>,
 }
 
-/// So many bytes of a stretch are read before others are written.
+/// This many bytes of a stretch are read before others are written.
 const HEAD: usize = 16;
 
 /// Lines that are written together.
