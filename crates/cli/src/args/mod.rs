@@ -104,8 +104,8 @@ pub(crate) enum Command {
 ///
 /// Reads the files of the folder, or the files and databases named, and finds out which tables are sales lines and which
 /// are lookups, which files belong to one table, and which columns match. The plan gives the evidence for each link;
-/// what is uncertain is in it as a comment. All lines are scanned once to try the links. An existing plan is kept,
-/// unless --replace is given.
+/// what is uncertain is in it as a comment. All lines are scanned once to try the links. At a terminal it asks for what
+/// the files leave open. Where there is a plan, it shows what the plan does not know, and adds what is taken.
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:

@@ -50,7 +50,10 @@ pub(crate) fn start(options: &StartOptions, out: Out<'_>) -> Result<(), Failure>
     let mut answers = Answers::default();
     let mut started = draft_by(&answers)?;
     // What is answered may open or settle more.
-    while answering.answer(started.questions(), &mut answers, out)? {
+    for _ in 0..ROUNDS {
+        if !answering.answer(started.questions(), &mut answers, out)? {
+            break;
+        }
         started = draft_by(&answers)?;
     }
     if options.print {
@@ -64,6 +67,9 @@ pub(crate) fn start(options: &StartOptions, out: Out<'_>) -> Result<(), Failure>
     out.flush()?;
     Ok(())
 }
+
+/// A folder is looked at again by its answers at most this many times. What is open then is left to the plan.
+const ROUNDS: usize = 10;
 
 /// Shows what lies in the folder and a plan does not know, and puts what is taken into the plan.
 fn add(

@@ -196,7 +196,12 @@ pub fn additions(out: Out<'_>, found: &Additions, plan: &Path) -> io::Result<()>
     for addition in &found.all {
         writeln!(out, "\n{}", paragraph(out.width(), &addition.decision.text))?;
         addition.decision.evidence.iter().try_for_each(|line| note(out, QUIET, "    ", line))?;
-        addition.lines.lines().try_for_each(|line| writeln!(out, "    {GOOD}{line}{GOOD:#}"))?;
+        for line in addition.lines.lines() {
+            match line {
+                "" => writeln!(out)?,
+                line => writeln!(out, "    {GOOD}{line}{GOOD:#}")?,
+            }
+        }
     }
     Ok(())
 }
