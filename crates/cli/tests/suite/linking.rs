@@ -538,3 +538,34 @@ fn what_is_computed_as_no_day_is_no_day_of_a_link() {
     assert!(came.said().contains(said), "{}", came.said());
     came.status(2).any_stderr().nothing_else();
 }
+
+/// Two links by one column, of which the first finds keys that the second must not: by case, and by a row that is filled in.
+/// What the first found of a key as it is written is true of the second as well, and of no other key.
+#[test]
+fn links_by_one_column_match_each_in_its_own_way() {
+    let plan = "[tables.sales]\nrole = \"fact\"\nfrom = \"sales.csv\"\n\
+        [tables.products]\nfrom = \"products.csv\"\nkey = \"sku\"\n\
+        [tables.prices]\nfrom = \"prices.csv\"\nkey = \"sku\"\n\
+        [[link]]\npath = \"sales.sku -> products.sku\"\nignore = [\"case\"]\n\
+        missing = \"fill\"\nfill = { name = \"none\" }\n\
+        [[link]]\npath = \"sales.sku -> prices.sku\"\n\
+        [outputs.lines]\nto = \"o.csv\"\n\
+        columns = [\"sku\", \"products.name\", \"prices.price\"]\nstatus = true\n";
+    let folder = Folder::with(&[
+        ("interligo.toml", plan),
+        ("sales.csv", "no,sku\n1,AB-1\n2,ab-1\n3,AB-2\n4,ZZ\n5, AB-1 \n6,AB-3\n"),
+        ("products.csv", "sku,name\nAB-1,Box\nAB-2,Lid\nAB-3,Peg\n"),
+        ("prices.csv", "sku,price\nAB-2,2\nAB-1,1\n"),
+    ]);
+    let mut came = folder.run(&["run"]);
+    assert_eq!(
+        came.take_file("o.csv"),
+        "sku,products.name,prices.price,products status,products key,prices status,prices key\n\
+         AB-1,Box,1,exact,AB-1,exact,AB-1\n\
+         ab-1,Box,,cleaned,AB-1,unmatched,\n\
+         AB-2,Lid,2,exact,AB-2,exact,AB-2\n\
+         ZZ,none,,filled,,unmatched,\n \
+         AB-1 ,Box,1,cleaned,AB-1,cleaned,AB-1\n\
+         AB-3,Peg,,exact,AB-3,unmatched,\n"
+    );
+}

@@ -330,3 +330,36 @@ fn price_lists_of_two_years_are_each_of_their_own_unit() {
         "{plan}"
     );
 }
+
+/// Two columns that lead to one lookup: side by side on each line they are two roles; where each line fills one, it is one key
+/// that is written here or there.
+#[test]
+fn two_columns_of_one_lookup_are_two_links_or_one() {
+    let customers: String = (0..20).map(|n| format!("C{n:03},Apiary {n}\n")).collect();
+    let sales = |both: bool| -> String {
+        let row = |n: usize| {
+            let (one, other) = (format!("C{:03}", n * 7 % 20), format!("C{:03}", n * 3 % 20));
+            let (one, other) = match (both, n % 3) {
+                (true, _) => (one, other),
+                (false, 0) => (one, String::new()),
+                (false, _) => (String::new(), other),
+            };
+            format!("{n},2025-01-{:02},{one},{other},{}\n", 1 + n % 28, 1 + n % 5)
+        };
+        std::iter::once("no,sold_on,buyer,payer,quantity\n".to_owned())
+            .chain((0..60).map(row))
+            .collect()
+    };
+    for (both, expected) in [
+        (true, vec!["sales.buyer -> customers.customer", "sales.payer -> customers.customer"]),
+        (false, vec!["sales.payer or sales.buyer -> customers.customer"]),
+    ] {
+        let folder = Folder::with(&[
+            ("sales.csv", &sales(both)),
+            ("customers.csv", &format!("customer,name\n{customers}")),
+        ]);
+        let plan = folder.run(&["start", "--print"]).printed().to_owned();
+        let links: Vec<String> = links_of(&plan).into_iter().collect();
+        assert_eq!(links, expected, "{plan}");
+    }
+}

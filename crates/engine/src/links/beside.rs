@@ -9,7 +9,6 @@ use std::borrow::Cow;
 use super::resolve::Resolver;
 use super::{Link, LinkedRows, Part, Start};
 use crate::keys::NO_ROW;
-use crate::proof::link_status::is_row;
 
 /// A link before this one that looks for the same keys.
 pub(super) struct Beside {
@@ -54,11 +53,10 @@ impl Beside {
     pub(super) fn known<'a>(&'a self, linked: &'a [Option<LinkedRows>]) -> Option<KnownKeys<'a>> {
         let other = linked.get(self.link)?.as_ref()?;
         let mut rows = Cow::Borrowed(other.rows.as_slice());
-        // Rows that were found otherwise than by the key as it is written, or filled in, say nothing of it.
-        let filled = other.problems.iter().map(|(line, _)| *line);
-        let filled = filled.filter(|line| is_row(other.rows[*line as usize]));
-        for line in other.matched_via.iter().map(|via| via.line).chain(filled) {
-            rows.to_mut()[line as usize] = NO_ROW;
+        // Rows that were found otherwise than by the key as it is written say nothing of it. The row of `fill` comes after
+        // those that have keys, and is not among what is known.
+        for via in &other.matched_via {
+            rows.to_mut()[via.line as usize] = NO_ROW;
         }
         Some(KnownKeys { rows, known: &self.known })
     }

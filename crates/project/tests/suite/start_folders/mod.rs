@@ -9,14 +9,26 @@ mod lookups;
 mod score;
 mod world;
 
-use choices::{DEVELOPED_ON, KEPT_ASIDE};
+use choices::{Choices, DEVELOPED_ON, KEPT_ASIDE, Parts};
 use score::Scores;
 
 #[test]
 fn drafts_are_right_as_often_as_they_were() {
-    let developed = Scores::over(&DEVELOPED_ON);
-    let aside = Scores::over(&KEPT_ASIDE);
+    let (developed, left_out) = readable(&DEVELOPED_ON);
+    let (aside, left_out_aside) = readable(&KEPT_ASIDE);
+    let (developed, aside) = (Scores::over(&developed), Scores::over(&aside));
     println!("developed on:\n{developed}\nkept aside:\n{aside}");
-    developed.are_at_least_as_they_were(45);
-    aside.are_at_least_as_they_were(14);
+    developed.are_at_least_as_they_were(45 - left_out);
+    aside.are_at_least_as_they_were(21 - left_out_aside);
+}
+
+/// The folders that this build can read, and how many it cannot, which are right where they can be read.
+fn readable(all: &[Choices]) -> (Vec<Choices>, usize) {
+    let reads = |own: &&Choices| cfg!(feature = "workbook") || own.parts != Parts::Sheets;
+    let readable: Vec<Choices> = all.iter().filter(reads).copied().collect();
+    let left_out = all.len() - readable.len();
+    if left_out > 0 {
+        println!("{left_out} folders with workbooks were left out: this build reads none");
+    }
+    (readable, left_out)
 }
