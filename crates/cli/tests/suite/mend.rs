@@ -1,7 +1,5 @@
 //! `mend`: keys that were not found, corrected at a terminal and without one, and what is wrong with the file.
 
-use rexpect::session::{Options, PtySession, spawn_with_options};
-
 use crate::support::{Came, Folder, shop, shop_but};
 
 const LINES: &str = "[outputs.lines]\nto = \"out.csv\"\ncolumns = [\"no\", \"products.name\", \"revenue\"]\nstatus = true\n";
@@ -156,17 +154,10 @@ fn corrections_that_are_of_no_use_are_findings() {
     assert!(lines.ends_with("5,,6.25,unmatched,,mended,A\n"), "{lines}");
 }
 
-fn terminal(folder: &Folder) -> PtySession {
-    let mut command = folder.command(&["mend"]);
-    command.env("TERM", "xterm").env("NO_COLOR", "1");
-    let options = Options::new().timeout_ms(Some(20_000)).strip_ansi_escape_codes(true);
-    spawn_with_options(command, options).unwrap()
-}
-
 #[test]
 fn keys_are_mended_at_a_terminal() {
     let folder = wrong();
-    let mut terminal = terminal(&folder);
+    let mut terminal = folder.at_terminal(&["mend"]);
     let mut says = |text: &str, answer: &str| {
         let before = terminal.exp_string(text).unwrap_or_else(|error| panic!("{text}: {error}"));
         terminal.exp_string("use> ").unwrap();
@@ -195,7 +186,7 @@ fn keys_are_mended_at_a_terminal() {
 #[test]
 fn a_terminal_that_closes_keeps_what_was_decided() {
     let folder = wrong();
-    let mut terminal = terminal(&folder);
+    let mut terminal = folder.at_terminal(&["mend"]);
     terminal.exp_string("use> ").unwrap();
     terminal.send_line("1").unwrap();
     terminal.exp_string("2 of 4").unwrap();

@@ -1,7 +1,5 @@
 //! What `start` leaves open, answered: at a terminal, by `--yes`, and what it adds to a plan that is there.
 
-use rexpect::session::{Options, PtySession, spawn_with_options};
-
 use crate::support::Folder;
 
 /// Sales of some days; cells with several items, and a lookup with two rows for one key.
@@ -20,11 +18,18 @@ fn open_folder() -> Folder {
     ])
 }
 
-fn terminal(folder: &Folder, arguments: &[&str]) -> PtySession {
-    let mut command = folder.command(arguments);
-    command.env("TERM", "xterm").env("NO_COLOR", "1");
-    let options = Options::new().timeout_ms(Some(20_000)).strip_ansi_escape_codes(true);
-    spawn_with_options(command, options).unwrap()
+/// Runs `start` at a terminal: each text is waited for and answered, then the last one ends it.
+fn answered(folder: &Folder, answers: &[(&str, &str)], last: &str) {
+    let mut terminal = folder.at_terminal(&["start"]);
+    // What comes from the terminal is compared byte by byte.
+    let bytes = |text: &str| text.bytes().map(char::from).collect::<String>();
+    for (text, answer) in answers {
+        terminal.exp_string(&bytes(text)).unwrap_or_else(|error| panic!("{text}: {error}"));
+        terminal.exp_string("answer> ").unwrap();
+        terminal.send_line(answer).unwrap();
+    }
+    terminal.exp_string(last).unwrap();
+    terminal.exp_eof().unwrap();
 }
 
 fn plan_of(folder: &Folder) -> String {
@@ -48,19 +53,16 @@ fn by_hand(third: i64) -> String {
 #[test]
 fn questions_are_asked_at_a_terminal_and_what_follows_is_asked_as_well() {
     let folder = open_folder();
-    let mut terminal = terminal(&folder, &["start"]);
-    let mut says = |text: &str, answer: &str| {
-        terminal.exp_string(text).unwrap_or_else(|error| panic!("{text}: {error}"));
-        terminal.exp_string("answer> ").unwrap();
-        terminal.send_line(answer).unwrap();
-    };
-    says("the cells of `sku`, `quantity` in `sales` have several values", "7");
-    says("Type 1 to 2", "1");
-    // Only lines of one item each lead to products, and so to the key that has two rows.
-    says("has several rows for the key `P3`", "2");
-    terminal.exp_string("Decided").unwrap();
-    terminal.exp_string("The plan is written").unwrap();
-    terminal.exp_eof().unwrap();
+    answered(
+        &folder,
+        &[
+            ("the cells of `sku`, `quantity` in `sales` have several values", "7"),
+            ("Type 1 to 2", "1"),
+            // Only lines of one item each lead to products, and so to the key that has two rows.
+            ("has several rows for the key `P3`", "2"),
+        ],
+        "The plan is written",
+    );
     let plan = plan_of(&folder);
     for line in [
         "unpack = { columns = [\"sku\", \"quantity\"], separator = \"|\" }",
@@ -76,13 +78,7 @@ fn questions_are_asked_at_a_terminal_and_what_follows_is_asked_as_well() {
 #[test]
 fn what_is_left_open_stays_a_question_in_the_plan() {
     let folder = open_folder();
-    let mut terminal = terminal(&folder, &["start"]);
-    for answer in ["1", ""] {
-        terminal.exp_string("answer> ").unwrap();
-        terminal.send_line(answer).unwrap();
-    }
-    terminal.exp_string("The plan is written").unwrap();
-    terminal.exp_eof().unwrap();
+    answered(&folder, &[("1 of 1", "1"), ("1 of 1", "")], "The plan is written");
     let plan = plan_of(&folder);
     assert!(plan.contains("# To be decided:\n# - `products` has several rows"), "{plan}");
     assert!(folder.run(&["run"]).said().contains("`products` has several rows"), "{plan}");
@@ -187,14 +183,8 @@ fn what_a_plan_does_not_know_is_shown_and_added_when_it_is_taken() {
 #[test]
 fn each_addition_is_asked_for_at_a_terminal() {
     let folder = planned();
-    let mut terminal = terminal(&folder, &["start"]);
-    for (text, answer) in [("no table reads till.csv", ""), ("no table reads families.csv", "1")] {
-        terminal.exp_string(text).unwrap();
-        terminal.exp_string("answer> ").unwrap();
-        terminal.send_line(answer).unwrap();
-    }
-    terminal.exp_string("1 of 2 are added").unwrap();
-    terminal.exp_eof().unwrap();
+    let answers = [("no table reads till.csv", ""), ("no table reads families.csv", "1")];
+    answered(&folder, &answers, "1 of 2 are added");
     let plan = plan_of(&folder);
     assert!(plan.contains("from = \"sales.csv\" # the shop"), "{plan}");
     assert!(plan.contains("[tables.families]"), "{plan}");
@@ -247,16 +237,8 @@ fn an_encoding_is_asked_for_with_a_word_in_each() {
     let mut folder =
         Folder::with(&[("prodeje.csv", &format!("c;datum;zakaznik;mnozstvi\n{rows}"))]);
     folder.put("zakaznici.csv", &[b"zakaznik;mesto\n".to_vec(), towns].concat());
-    let mut terminal = terminal(&folder, &["start"]);
-    terminal.exp_string("are not UTF-8").unwrap();
-    // What comes from the terminal is compared byte by byte.
-    let bytes = |text: &str| text.bytes().map(char::from).collect::<String>();
-    terminal.exp_string(&bytes("with `Břeclav`")).unwrap();
-    terminal.exp_string(&bytes("it is windows-1252, with `Bøeclav`")).unwrap();
-    terminal.exp_string("answer> ").unwrap();
-    terminal.send_line("2").unwrap();
-    terminal.exp_string("The plan is written").unwrap();
-    terminal.exp_eof().unwrap();
+    let both = "it is windows-1250, with `Břeclav`\r\n  2  it is windows-1252, with `Bøeclav`";
+    answered(&folder, &[(both, "2")], "The plan is written");
     assert!(plan_of(&folder).contains("encoding = \"windows-1252\""), "{}", plan_of(&folder));
 }
 
@@ -279,12 +261,34 @@ fn a_file_that_is_called_old_is_asked_about() {
         "{plan}"
     );
     assert!(plan.contains("from = \"sales_{part}.csv\"\n"), "{plan}");
-    let mut terminal = terminal(&folder, &["start"]);
-    terminal.exp_string("which is called `old`").unwrap();
-    terminal.exp_string("answer> ").unwrap();
-    terminal.send_line("2").unwrap();
-    terminal.exp_string("The plan is written").unwrap();
-    terminal.exp_eof().unwrap();
+    answered(&folder, &[("which is called `old`", "2")], "The plan is written");
     let came = folder.run(&["totals", "--show", "lines", "--format", "csv"]);
     assert!(came.printed().ends_with("60\n"), "{}", came.printed());
+}
+
+/// A pattern over new files that would take a file of another table is none: the files are named.
+#[test]
+fn files_that_are_added_bring_no_others_along() {
+    let sales = |from: usize| -> String {
+        let row = |n: usize| format!("{n},2025-01-{:02},P{},{}\n", 1 + n % 28, n % 7, 1 + n % 5);
+        std::iter::once("order_no,sold_on,sku,quantity\n".to_owned())
+            .chain((from..from + 30).map(row))
+            .collect()
+    };
+    let folder = Folder::with(&[
+        (
+            "interligo.toml",
+            "[tables.sales]\nrole = \"fact\"\nfrom = \"till.csv\"\n\n[tables.products]\nfrom = \"d9.csv\"\n\n\
+             [[link]]\npath = \"sales.sku -> products.sku\"\n\n[outputs.lines]\nto = \"o.csv\"\n",
+        ),
+        ("till.csv", &sales(100)),
+        ("d1.csv", &sales(200)),
+        ("d2.csv", &sales(300)),
+        ("d9.csv", "sku,name\nP0,Box\nP1,Lid\n"),
+    ]);
+    folder.run(&["start", "--yes"]).ended(0);
+    let plan = plan_of(&folder);
+    assert!(plan.contains("from = [\"till.csv\", \"d1.csv\", \"d2.csv\"]"), "{plan}");
+    let came = folder.run(&["totals", "--show", "lines", "--format", "csv"]);
+    assert!(came.printed().ends_with("90\n"), "{}{}", came.printed(), came.said());
 }

@@ -5,6 +5,7 @@ use std::collections::BTreeMap;
 use std::path::Path;
 use std::process::Command;
 
+use rexpect::session::{Options, PtySession, spawn_with_options};
 use tempfile::TempDir;
 
 /// A folder with files, to run commands in.
@@ -51,6 +52,14 @@ impl Folder {
         let mut command = Command::new(assert_cmd::cargo::cargo_bin!("interligo"));
         command.args(arguments).current_dir(self.path()).env_remove("NO_COLOR");
         command
+    }
+
+    /// The program at a terminal.
+    pub(crate) fn at_terminal(&self, arguments: &[&str]) -> PtySession {
+        let mut command = self.command(arguments);
+        command.env("TERM", "xterm").env("NO_COLOR", "1");
+        let options = Options::new().timeout_ms(Some(20_000)).strip_ansi_escape_codes(true);
+        spawn_with_options(command, options).unwrap()
     }
 
     /// Runs the program.

@@ -11,7 +11,7 @@ use super::alternatives::{Cells, cells_with_several};
 use super::column::{Domain, Fit, Kind, Traits};
 use super::joint::WiderKeys;
 use super::keys::{Key, single_keys, wider_keys};
-use super::words::Meaning;
+use super::meanings::Meaning;
 use super::{ColumnAt, LIKELY, LinkProposal, SURE, Stated, View};
 
 /// Columns that are tried for one part of a wider key.

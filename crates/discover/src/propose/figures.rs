@@ -5,7 +5,8 @@ use std::collections::BTreeSet;
 use interligo_model::plan::{ColumnType, Role, name};
 
 use super::column::Kind;
-use super::words::{Meaning, Words};
+use super::meanings::Meaning;
+use super::words::Words;
 use super::{ColumnAt, Proposal, Seen, Traits};
 
 /// A figure that is proposed.

@@ -6,7 +6,7 @@ use arrow_array::{Array, StringViewArray};
 use interligo_engine::keys::{KeyTable, join_columns};
 
 use super::column::{Kind, Traits};
-use super::words::Meaning;
+use super::meanings::Meaning;
 use super::{Seen, View};
 
 /// The columns that say when a row holds.

@@ -13,6 +13,7 @@ mod explain;
 mod figures;
 mod joint;
 mod keys;
+mod meanings;
 mod roles;
 mod score;
 mod settle;
@@ -25,9 +26,9 @@ pub use column::{Fit, SeenColumn};
 pub use explain::{Candidate, Verdict, explain};
 pub use figures::{FigureProposal, currencies, figures};
 pub use keys::{PERIOD, Period};
+pub use meanings::Meaning;
 pub use roles::{are_told_apart, copies};
 pub use twins::{Twin, twins};
-pub use words::Meaning;
 
 use candidates::Candidates;
 use column::Traits;

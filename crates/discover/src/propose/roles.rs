@@ -4,7 +4,7 @@ use std::fmt::Write;
 
 use super::column::Kind;
 use super::keys::{key_sets, single_keys, wider_keys};
-use super::words::Meaning;
+use super::meanings::Meaning;
 use super::{LinkProposal, Seen, TableProposal, View};
 use arrow_array::{Array, StringViewArray};
 use interligo_engine::keys::{KeyTable, join_columns};

@@ -4,7 +4,8 @@
 use super::ColumnAt;
 use super::candidates::{Candidates, is_weak};
 use super::column::{Fit, Kind};
-use super::words::{Meaning, Words};
+use super::meanings::Meaning;
+use super::words::Words;
 
 impl Candidates<'_> {
     pub(super) fn score(&self, fit: &Fit, alike: u32, from: ColumnAt, to: ColumnAt) -> u32 {

@@ -20,7 +20,7 @@ use toml_edit::{Array, DocumentMut, InlineTable, Item, Value};
 use super::answers::{Decision, Effect};
 use super::gather::{Gathered, Stack, gather_beside};
 use super::sample::sample;
-use super::{Material, draft, nothing_to_read, open, widen};
+use super::{Material, draft, open, widen};
 use crate::error::Error;
 use crate::plan_edit::{NewLink, with_link, with_tables};
 use crate::prepare::OnDuplicates;
@@ -31,7 +31,7 @@ pub struct Additions {
     /// What may be put into it.
     pub all: Vec<Addition>,
     /// What cannot be put right by adding something.
-    pub notes: Vec<Decision>,
+    pub notes: Vec<String>,
     /// Files that could not be read, with the reason.
     pub unread: Vec<(String, String)>,
 }
@@ -89,21 +89,20 @@ pub fn additions(
     let is_known = |file: &str| known.has(file);
     let mut gathered = gather_beside(folder, named, names, &is_known)?;
     let mut all: Vec<Addition> = project.tables().iter().flat_map(renamed_columns).collect();
-    let (more, new): (Vec<_>, Vec<_>) = std::mem::take(&mut gathered.stacks)
-        .into_iter()
-        .partition(|stack| project.tables().iter().any(|table| has_columns_of(stack, table)));
-    all.extend(more.iter().filter_map(|stack| more_files(stack, project.tables())));
-    gathered.stacks = new;
+    gathered.stacks.retain(|stack| {
+        let more = more_files(stack, project.tables());
+        let is_new = more.is_none();
+        all.extend(more);
+        is_new
+    });
     let (new, unlinked) = new_tables(&project.plan, folder, &mut gathered, progress)?;
     all.extend(new);
     let mut notes = Vec::new();
     if !unlinked.is_empty() {
         let files = unlinked.join(", ");
-        notes.push(Decision::note(format!(
-            "no table reads {files}, and no link leads to or from there"
-        )));
+        notes.push(format!("no table reads {files}, and no link leads to or from there"));
     }
-    notes.extend(does_not_hold(&project).map(Decision::note));
+    notes.extend(does_not_hold(&project));
     Ok(Additions { all, notes, unread: gathered.unread })
 }
 
@@ -280,7 +279,9 @@ fn has_columns_of(stack: &Stack, table: &Table) -> bool {
 fn more_files(stack: &Stack, tables: &[Table]) -> Option<Addition> {
     let fits: Vec<&Table> = tables.iter().filter(|table| has_columns_of(stack, table)).collect();
     let table = fits.first()?;
-    let files = stack.from.join(", ");
+    // What a pattern would take besides may be what the table reads by another: it cannot be left out here.
+    let patterns = if stack.leave_out.is_empty() { &stack.from } else { &stack.files };
+    let files = patterns.join(", ");
     let others: Vec<String> = fits[1..].iter().map(|other| format!("`{}`", other.name)).collect();
     let evidence = match others.is_empty() {
         true => Vec::new(),
@@ -292,9 +293,9 @@ fn more_files(stack: &Stack, tables: &[Table]) -> Option<Addition> {
         format!(
             "[tables.{}]\nfrom = [ …, {} ]\n",
             key(&table.name),
-            stack.from.iter().map(|pattern| quoted(pattern)).collect::<Vec<_>>().join(", ")
+            patterns.iter().map(|pattern| quoted(pattern)).collect::<Vec<_>>().join(", ")
         ),
-        vec![Edit::From { table: table.name.clone(), patterns: stack.from.clone() }],
+        vec![Edit::From { table: table.name.clone(), patterns: patterns.clone() }],
     ))
 }
 
@@ -307,12 +308,8 @@ fn new_tables(
     progress: &(dyn Fn(u64, u64) + Sync),
 ) -> Result<(Vec<Addition>, Vec<String>), Error> {
     // Those that cannot be opened go to the files that are not read.
-    if !gathered.stacks.is_empty() {
-        match open(folder, gathered) {
-            Ok(_) => {}
-            Err(_) if gathered.stacks.is_empty() => drop(nothing_to_read(gathered)),
-            Err(error) => return Err(error),
-        }
+    if let (Err(error), false) = (open(folder, gathered), gathered.stacks.is_empty()) {
+        return Err(error);
     }
     let both = with_tables(&plan.source, &draft::tables_only(&gathered.stacks));
     let project = Project::open_tables(Plan::parse(&both)?, folder, |_| true)?;

@@ -118,9 +118,11 @@ fn other_encoding(stack: &Stack, encoding: &'static str) -> Decision {
     .with_fix(format!("the plan reads them as {encoding}"))
 }
 
-/// Files of a table whose names say that they are no part of it.
+/// Files of a table whose names say that they are no part of it, where those of the others do not.
 fn called_aside(stack: &Stack) -> impl Iterator<Item = Decision> {
-    stack.aside.iter().filter_map(|file| {
+    let files = stack.files.iter().filter(|file| names::aside(file).is_some());
+    let is_usual = files.clone().count() * 2 > stack.files.len();
+    files.filter(move |_| !is_usual).filter_map(|file| {
         let word = names::aside(file)?;
         let (table, file) = (stack.name.clone(), file.clone());
         let text = format!("`{table}` takes {file}, which is called `{word}`");

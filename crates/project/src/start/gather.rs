@@ -13,7 +13,7 @@ use interligo_sources::formats::is_address;
 use interligo_sources::table::parts::Table;
 use unicode_normalization::UnicodeNormalization;
 
-use super::names::{Patterns, aside, pattern_over, period_pattern, shape, table_name};
+use super::names::{Patterns, pattern_over, period_pattern, shape, table_name};
 use crate::look::{plan_for, tables_in};
 use crate::project::{PLAN_FILE, Project};
 
@@ -65,7 +65,8 @@ pub(super) struct Stack {
     pub(super) name: String,
     /// The patterns that fit its pieces.
     pub(super) from: Vec<String>,
-    pub(super) pieces: usize,
+    /// The files, sheets and tables that it is made of.
+    pub(super) files: Vec<String>,
     /// The column names of the first of them, as they are compared.
     pub(super) column_names: Vec<String>,
     /// How column names that are periods become rows.
@@ -76,8 +77,6 @@ pub(super) struct Stack {
     pub(super) telling: Vec<u8>,
     /// What has its columns under other names.
     pub(super) renamed: Vec<RenamedPart>,
-    /// Files whose names say that they are no part of it, where those of the others do not.
-    pub(super) aside: Vec<String>,
     /// What the patterns would take besides.
     pub(super) leave_out: Vec<String>,
     /// Lines of its section that were decided on.
@@ -370,14 +369,13 @@ fn stacked(pieces: Vec<Piece>, others: Vec<String>, mut taken: BTreeSet<String>)
             Stack {
                 name,
                 from,
-                pieces: group.len(),
+                files: names.iter().map(|name| (*name).to_owned()).collect(),
                 column_names: group[0].column_names.clone(),
                 telling: group[0].telling.clone(),
                 tall,
                 encoding,
                 renamed: Vec::new(),
                 settings: Vec::new(),
-                aside: called_aside(&names),
                 leave_out,
             }
         })
@@ -407,15 +405,6 @@ fn belongs(piece: &Piece, group: &[Piece], uniform: &BTreeSet<String>) -> bool {
     let lines =
         piece.is_fact_like && first.is_fact_like && near && piece.column_names.len() >= fewest;
     same && (own_place || lines)
-}
-
-/// Names that say that they are no part of the others, where those do not.
-fn called_aside(names: &[&str]) -> Vec<String> {
-    let aside = names.iter().filter(|name| aside(name).is_some());
-    match aside.clone().count() * 2 > names.len() {
-        true => Vec::new(),
-        false => aside.map(|name| (*name).to_owned()).collect(),
-    }
 }
 
 /// Whether two pieces are sheets or tables of one file.

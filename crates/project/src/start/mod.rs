@@ -341,7 +341,7 @@ fn started_tables(material: &Material<'_>, whole: &[bool]) -> Vec<StartedTable> 
             name: stack.name.clone(),
             role: proposed.role,
             from: stack.from.clone(),
-            parts: stack.pieces,
+            parts: stack.files.len(),
             rows: seen.rows,
             looked_at: (!whole[number])
                 .then(|| seen.columns.first().map_or(0, |c| c.texts.len() as u64)),

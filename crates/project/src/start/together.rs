@@ -64,10 +64,10 @@ fn join(gathered: &mut Gathered, seen: &[&Seen], twin: &Twin) {
     let other = &gathered.stacks[twin.other];
     let (from, leave_out) = (other.from.clone(), other.leave_out.clone());
     let part = RenamedPart { from, leave_out, encoding: other.encoding, columns };
-    let pieces = other.pieces;
+    let files = other.files.clone();
     let main = &mut gathered.stacks[twin.main];
     main.renamed.push(part);
-    main.pieces += pieces;
+    main.files.extend(files);
 }
 
 /// Leaves out what the names of files say, where files have rows of each other: an extract that overlaps another has the

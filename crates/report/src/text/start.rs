@@ -44,10 +44,9 @@ pub fn started(out: Out<'_>, started: &Started, plan: &Path) -> io::Result<()> {
         }
     }
     not_read(out, &started.unread)?;
-    writeln!(
-        out,
-        "\n  {GOOD}The plan is written.{GOOD:#} `interligo link` shows the match rates, `interligo run` writes the outputs."
-    )
+    let next = "The plan is written. `interligo link` shows the match rates, `interligo run` writes the outputs.";
+    writeln!(out)?;
+    note(out, GOOD, "  ", next)
 }
 
 fn tables(out: Out<'_>, tables: &[StartedTable]) -> io::Result<()> {
@@ -80,9 +79,9 @@ pub(super) fn link_lines(out: Out<'_>, link: &StartedLink) -> io::Result<()> {
         let share = share(found, all);
         writeln!(out, "    {GOOD}{share} of {}{GOOD:#}", counted(all, "line"))?;
     }
-    writeln!(out, "    {QUIET}{}{QUIET:#}", link.why)?;
+    note(out, QUIET, "    ", &link.why)?;
     match &link.runner_up {
-        Some(next) => writeln!(out, "    {QUIET}next best: {next}{QUIET:#}"),
+        Some(next) => note(out, QUIET, "    ", &format!("next best: {next}")),
         None => Ok(()),
     }
 }
@@ -96,11 +95,19 @@ fn figures(out: Out<'_>, started: &Started) -> io::Result<()> {
         );
     }
     for figure in &started.figures {
-        let doubt = figure
-            .doubt
-            .as_ref()
-            .map_or(String::new(), |doubt| format!("  {NOTICE}{doubt}{NOTICE:#}"));
-        writeln!(out, "  {} = {}{doubt}", figure.name, figure.formula)?;
+        let formula = format!("  {} = {}", figure.name, figure.formula);
+        let doubt = figure.doubt.as_deref().unwrap_or_default();
+        let both = formula.chars().count() + 2 + doubt.chars().count();
+        match doubt {
+            "" => writeln!(out, "{formula}")?,
+            doubt if out.width().is_none_or(|width| both <= width) => {
+                writeln!(out, "{formula}  {NOTICE}{doubt}{NOTICE:#}")?;
+            }
+            doubt => {
+                writeln!(out, "{formula}")?;
+                note(out, NOTICE, "    ", doubt)?;
+            }
+        }
     }
     Ok(())
 }
@@ -192,7 +199,7 @@ const CANDIDATES: usize = 12;
 
 /// Prints what lies in a folder and a plan does not know, with the lines that would be put into it.
 pub fn additions(out: Out<'_>, found: &Additions, plan: &Path) -> io::Result<()> {
-    writeln!(out, "{TITLE}Beside {}{TITLE:#}", plan.display())?;
+    writeln!(out, "{TITLE}What {} does not know{TITLE:#}", plan.display())?;
     for addition in &found.all {
         writeln!(out, "\n{}", paragraph(out.width(), &addition.decision.text))?;
         addition.decision.evidence.iter().try_for_each(|line| note(out, QUIET, "    ", line))?;
@@ -208,8 +215,8 @@ pub fn additions(out: Out<'_>, found: &Additions, plan: &Path) -> io::Result<()>
 
 /// Prints how much was put into a plan, and what is left.
 pub fn added_to_plan(out: Out<'_>, found: &Additions, taken: usize, plan: &Path) -> io::Result<()> {
-    for decision in &found.notes {
-        writeln!(out, "\n{NOTICE}{}{NOTICE:#}", paragraph(out.width(), &decision.sentence()))?;
+    for text in &found.notes {
+        writeln!(out, "\n{NOTICE}{}{NOTICE:#}", paragraph(out.width(), text))?;
     }
     not_read(out, &found.unread)?;
     let plan = plan.display();

@@ -4,12 +4,16 @@
 //! draft whose revenue is wrong must ask something about it.
 
 mod choices;
+mod developed_on;
+mod kept_aside;
 mod language;
 mod lookups;
 mod score;
 mod world;
 
-use choices::{Choices, DEVELOPED_ON, KEPT_ASIDE, Parts};
+use choices::{Choices, Parts};
+use developed_on::DEVELOPED_ON;
+use kept_aside::KEPT_ASIDE;
 use score::Scores;
 
 #[test]
