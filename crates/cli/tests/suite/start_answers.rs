@@ -292,3 +292,31 @@ fn files_that_are_added_bring_no_others_along() {
     let came = folder.run(&["totals", "--show", "lines", "--format", "csv"]);
     assert!(came.printed().ends_with("90\n"), "{}{}", came.printed(), came.said());
 }
+
+/// A possible link that is taken makes its table a lookup, and figures follow.
+#[test]
+fn a_possible_link_that_is_taken_brings_its_table_along() {
+    let products: String =
+        (0..60).map(|n| format!("BO-{},Box {n},{}.50\n", 100 + n, 2 + n % 9)).collect();
+    // Two of five lines have a code of their own.
+    let row = |n: usize| {
+        let code = if n % 5 < 3 { format!("BO-{}", 100 + n * 7 % 60) } else { format!("Q{n:04}") };
+        format!("{n},2025-01-{:02},{code},{}\n", 1 + n % 28, 1 + n % 4)
+    };
+    let sales: String = (0..300).map(row).collect();
+    let folder = Folder::with(&[
+        ("sales.csv", &format!("order_no,sold_on,article,qty\n{sales}")),
+        ("products.csv", &format!("sku,name,price\n{products}")),
+    ]);
+    let plan = folder.run(&["start", "--print"]).printed().to_owned();
+    assert!(plan.contains("# path = \"sales.article -> products.sku\""), "{plan}");
+    let question = "the link sales.article -> products.sku may hold";
+    answered(&folder, &[(question, "2")], "The plan is written");
+    let plan = plan_of(&folder);
+    assert!(plan.contains("\n[tables.products]\n"), "{plan}");
+    assert!(plan.contains("\npath = \"sales.article -> products.sku\""), "{plan}");
+    assert!(plan.contains("revenue = \"qty * products.price\""), "{plan}");
+    // What many lines do not find is said.
+    assert!(plan.contains("find no row by sales.article -> products.sku"), "{plan}");
+    folder.run(&["run"]).ended(0);
+}

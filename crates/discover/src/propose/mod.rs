@@ -169,14 +169,25 @@ pub fn propose(seen: &[Seen], stated: &[Stated]) -> Proposal {
     candidates.several();
     let (links, mut doubts) = settle::settle(candidates.found());
     let (links, equals) = one_of_equals(seen, links);
-    let mut links = alternatives::merged(&view, links);
+    let links = alternatives::merged(&view, links);
     doubts.extend(equals.iter().map(|(link, _)| link.clone()));
-    let tables = roles::tables(&view, &links);
-    // Those of the facts first; the others as they depend on them.
-    links.sort_by_key(|link| tables[link.from[0].table].role != Some(Role::Fact));
-    let mut proposal = Proposal { tables, links, doubts, equals };
-    name_links(seen, &mut proposal);
+    let mut proposal = Proposal { tables: Vec::new(), links, doubts, equals };
+    settle_tables(&view, seen, &mut proposal);
     proposal
+}
+
+/// Settles what follows from the links of a proposal after they were changed: the roles and keys of tables, and names.
+pub fn settle_again(seen: &[Seen], proposal: &mut Proposal) {
+    proposal.links.iter_mut().for_each(|link| link.name = None);
+    settle_tables(&View::new(seen.iter()), seen, proposal);
+}
+
+fn settle_tables(view: &View<'_>, seen: &[Seen], proposal: &mut Proposal) {
+    let tables = roles::tables(view, &proposal.links);
+    // Those of the facts first; the others as they depend on them.
+    proposal.links.sort_by_key(|link| tables[link.from[0].table].role != Some(Role::Fact));
+    proposal.tables = tables;
+    name_links(seen, proposal);
 }
 
 /// Of links from the same columns to tables with the same column names, copies of each other it seems, the first; and

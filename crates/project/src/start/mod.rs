@@ -19,7 +19,7 @@ use std::path::Path;
 use crate::error::Error;
 use arrow_array::Array;
 use interligo_discover::propose::{
-    FigureProposal, LinkProposal, Proposal, Seen, Stated, figures, propose,
+    FigureProposal, LinkProposal, Proposal, Seen, Stated, figures, propose, settle_again,
 };
 use interligo_engine::bind::Request;
 use interligo_engine::engine::Extent;
@@ -176,12 +176,6 @@ pub fn start(
 
 /// Changes a proposal by what was decided of it.
 fn settle(material: &mut Material<'_>, answers: &Answers) {
-    for (number, stack) in material.stacks.iter().enumerate() {
-        if answers.is_without_key(&stack.name) {
-            let own = &mut material.proposal.tables[number];
-            (own.key, own.copies) = (Vec::new(), 0);
-        }
-    }
     for (taken, instead_of) in answers.links() {
         let is = |link: &LinkProposal, path: &str| draft::path(material, link) == path;
         let links = material.proposal.links.iter();
@@ -194,6 +188,15 @@ fn settle(material: &mut Material<'_>, answers: &Answers) {
         match dropped {
             Some(at) => proposal.doubts.push(std::mem::replace(&mut proposal.links[at], link)),
             None => proposal.links.push(link),
+        }
+    }
+    if answers.links().next().is_some() {
+        settle_again(material.seen, &mut material.proposal);
+    }
+    for (number, stack) in material.stacks.iter().enumerate() {
+        if answers.is_without_key(&stack.name) {
+            let own = &mut material.proposal.tables[number];
+            (own.key, own.copies) = (Vec::new(), 0);
         }
     }
 }
