@@ -280,8 +280,19 @@ impl Engine {
     }
 }
 
-/// What outputs of lines need to know of links.
+/// What outputs of lines need to know of links and columns.
 impl Engine {
+    /// The column of the fact whose days a value is, if it is just that and none has been computed for it.
+    pub fn day_column(&self, value: usize) -> Option<usize> {
+        match (&self.values[value].kind, self.values[value].ty) {
+            (ExprKind::Column(read), Type::Date) => {
+                let column = self.columns[*read];
+                self.computed_column(column).is_none().then_some(column)
+            }
+            _ => None,
+        }
+    }
+
     /// The columns of an output of lines that are the key of the fact, if it has one and they are all there.
     pub fn key_among(&self, columns: &[OutputColumn]) -> Option<Vec<usize>> {
         let key = self.bound.fact.key.as_ref().filter(|key| key.repeats != Repeats::Keep)?;

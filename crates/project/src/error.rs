@@ -215,6 +215,9 @@ impl Error {
                 UnfitReason::Places(_) => {
                     "give the column more places, or round: round(…, 2) in `columns`"
                 }
+                UnfitReason::TimeOfDay => {
+                    "say in its table that its days have times: type = \"date\", like = \"2025-12-31 23:59\" of the column"
+                }
                 UnfitReason::Nul => "replace it: replace(…) in `columns`, or correct the file",
                 UnfitReason::Encoding(_) => "leave out `encoding`: UTF-8 has all characters",
             }),

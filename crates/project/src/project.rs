@@ -10,7 +10,8 @@ use interligo_model::place::Place;
 use interligo_model::place::{Parts, Spot};
 use interligo_model::plan::{Entry, ListKind, Mistake, MistakeKind, OutputEntry, Plan, Written};
 use interligo_sinks::formats::file_and_table;
-use interligo_sinks::publish::{Decision, Recovered, recover};
+use interligo_sinks::publish::{Recovered, recover};
+use interligo_sinks::transactions::servers;
 use interligo_sources::formats::{Containers, Limits, OwnTables};
 use interligo_sources::same_file::{leads_to_same, real_path};
 use interligo_sources::table::column_drift::Drift;
@@ -93,7 +94,7 @@ impl Project {
             _sums: sums,
         };
         let journals = [Some(project.journal_path(None)), project.other_journal()];
-        let recovered = |path: &PathBuf| recover(path, Some(&project.lock_path()), &was_decided);
+        let recovered = |path: &PathBuf| recover(path, Some(&project.lock_path()), servers());
         project.recovered = journals.iter().flatten().find_map(recovered);
         project.last_run = LastRun::read(&project.last_run_path());
         let outputs = project.own_outputs();
@@ -416,18 +417,4 @@ pub fn read_plan(path: &Path) -> Result<Plan, (Error, String)> {
     let mut plan = Plan::parse(&text).map_err(|mistake| (Error::from(mistake), text))?;
     plan.stem = path.file_stem().map(|stem| stem.to_string_lossy().into_owned());
     Ok(plan)
-}
-
-/// Whether the transaction of a run that died was committed.
-#[cfg(feature = "postgres")]
-fn was_decided(decision: &Decision) -> Result<bool, interligo_sinks::error::Error> {
-    interligo_sinks::formats::postgres::was_decided(decision)
-}
-
-/// Whether the transaction of a run that died was committed.
-#[cfg(not(feature = "postgres"))]
-fn was_decided(decision: &Decision) -> Result<bool, interligo_sinks::error::Error> {
-    use interligo_sinks::error::{Error, OutputErrorKind};
-    let reason = "this build cannot ask a PostgreSQL server";
-    Err(Error::new(OutputErrorKind::Failed, Path::new(&decision.address), reason))
 }

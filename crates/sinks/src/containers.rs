@@ -3,14 +3,14 @@
 
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::sync::{Arc, Mutex, MutexGuard, OnceLock, PoisonError};
 
 use interligo_sources::formats::caught;
 
 use crate::error::Error;
 use crate::output_file::OutputFile;
-use crate::publish::Decide;
 use crate::run_facts::RunFacts;
+use crate::transactions::{Decider, Follow, Transactions};
 
 /// A file that holds several sheets or tables.
 pub(crate) trait Container: Send {
@@ -32,6 +32,8 @@ pub(crate) enum Finished {
     File(OutputFile),
     /// A transaction, whose commit decides over all.
     Decides(Decider),
+    /// A transaction that follows the one that decides.
+    Follows(Box<dyn Follow>),
 }
 
 /// What all containers have come to.
@@ -39,14 +41,11 @@ pub(crate) enum Finished {
 pub struct FinishedAll {
     /// Files, to be put in their places with the others.
     pub files: Vec<OutputFile>,
-    /// The transaction that decides, if there is one.
-    pub decides: Option<Decider>,
+    /// The transactions of the run.
+    pub transactions: Transactions,
     /// What went otherwise than usual, in words.
     pub notes: Vec<String>,
 }
-
-/// The transaction that decides over the outputs of a run.
-pub type Decider = Box<dyn Decide>;
 
 /// A container that several outputs share.
 pub(crate) type Shared = Arc<Mutex<Box<dyn Container>>>;
@@ -55,6 +54,8 @@ pub(crate) type Shared = Arc<Mutex<Box<dyn Container>>>;
 #[derive(Default)]
 pub struct Containers {
     open: Mutex<BTreeMap<PathBuf, Shared>>,
+    /// The server whose commit decides over the outputs of the run.
+    decides: OnceLock<PathBuf>,
 }
 
 impl Containers {
@@ -73,6 +74,17 @@ impl Containers {
         Ok(made)
     }
 
+    /// Whether the commit of a server decides over the outputs of the run: that of the first one does.
+    #[cfg(feature = "postgres")]
+    pub(crate) fn decides(&self, server: &Path) -> bool {
+        self.decides.get_or_init(|| server.to_owned()) == server
+    }
+
+    /// Settles which server decides, before any is opened.
+    pub fn decided_by(&self, server: &Path) {
+        let _ = self.decides.set(server.to_owned());
+    }
+
     /// Writes all containers.
     ///
     /// # Errors
@@ -85,7 +97,8 @@ impl Containers {
             let finished = caught(|| locked(&container).finish(facts));
             match finished.unwrap_or_else(|why| Err(Error::broken(&path, &why)))? {
                 Finished::File(file) => all.files.push(file),
-                Finished::Decides(own) => all.decides = Some(own),
+                Finished::Decides(own) => all.transactions.decides = Some(own),
+                Finished::Follows(own) => all.transactions.follow.push(own),
             }
         }
         Ok(all)

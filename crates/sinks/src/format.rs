@@ -269,6 +269,8 @@ pub struct Unfit {
 pub enum UnfitReason {
     /// It has more decimal places than its column, which has these.
     Places(u8),
+    /// It has a time of the day, and its column days alone.
+    TimeOfDay,
     /// It has a NUL character, which no database takes.
     Nul,
     /// A character is not in the encoding.
@@ -280,6 +282,9 @@ impl std::fmt::Display for UnfitReason {
         match self {
             UnfitReason::Places(places) => {
                 write!(f, "has more decimal places than the {places} of its column")
+            }
+            UnfitReason::TimeOfDay => {
+                f.write_str("has a time of the day, and its column takes days alone")
             }
             UnfitReason::Nul => {
                 f.write_str("has a NUL character, which the database does not take")

@@ -26,3 +26,4 @@ pub mod raw_lines;
 pub mod run_facts;
 pub mod set_aside;
 pub mod totals;
+pub mod transactions;

@@ -7,7 +7,8 @@
 //!
 //! Where a run also fills tables of a server, the commit of its transaction decides instead: the journal names the mark that
 //! the transaction leaves, and whoever finds a journal without `go` asks the server for it. A server that does not answer
-//! leaves all as it is.
+//! leaves all as it is. Other servers have their rows beside the tables until then, and put them into their places after it,
+//! each in one transaction that leaves the mark as well.
 
 use std::fs::File;
 use std::io::Write;
@@ -20,6 +21,7 @@ use interligo_sources::refusal::refusal;
 
 use crate::error::{Error, OutputErrorKind};
 use crate::output_file::{OutputFile, appearing};
+use crate::transactions::{Decision, Following, Servers, Transactions, Undecided};
 
 /// What became of a run that died while its files appeared.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -32,43 +34,6 @@ pub enum Recovered {
     InDoubt(String),
 }
 
-/// The transaction of a run on a server, by the mark that it leaves.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Decision {
-    /// The server and database.
-    pub address: String,
-    /// The table in which the mark is.
-    pub table: String,
-    /// The plan.
-    pub plan: String,
-    /// The mark.
-    pub mark: String,
-}
-
-/// What decides over the outputs of a run.
-pub trait Decide: Send {
-    /// What is left of it.
-    fn decision(&self) -> &Decision;
-
-    /// Commits.
-    ///
-    /// # Errors
-    /// It was refused, or it is not known whether it was.
-    fn decide(&mut self) -> Result<(), Undecided>;
-}
-
-/// Why a commit is not there.
-#[derive(Debug)]
-pub enum Undecided {
-    /// The server refused it.
-    Refused(Error),
-    /// The server did not answer; it may have it.
-    Unknown(Error),
-}
-
-/// Whether a decision was made; an error where nobody knows.
-pub type WasDecided<'a> = &'a dyn Fn(&Decision) -> Result<bool, Error>;
-
 /// What is to be moved.
 #[derive(Debug, Default, Serialize, Deserialize)]
 struct Journal {
@@ -76,6 +41,9 @@ struct Journal {
     /// The transaction that decides, where there is one.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     decision: Option<Decision>,
+    /// What is to be put into its place on other servers.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    following: Vec<Following>,
 }
 
 /// A file that takes the place of another, or goes.
@@ -139,7 +107,8 @@ pub fn publish(
     gone: &[PathBuf],
     journal: &Path,
     lock: Option<&Path>,
-    decides: Option<Box<dyn Decide>>,
+    transactions: Transactions,
+    servers: &dyn Servers,
 ) -> Result<(), Error> {
     files.iter_mut().try_for_each(OutputFile::complete)?;
     let (moved, poured): (Vec<OutputFile>, Vec<OutputFile>) =
@@ -150,8 +119,12 @@ pub fn publish(
     let _lock = lock.and_then(hold);
     let _whole = appearing();
     step("complete");
-    let decision = decides.as_ref().map(|decides| decides.decision().clone());
-    let plan = Journal::of(&moved, gone, decision);
+    let Transactions { decides, mut follow } = transactions;
+    let plan = Journal {
+        moves: moves(&moved, gone),
+        decision: decides.as_ref().map(|decides| decides.decision().clone()),
+        following: follow.iter().map(|follow| follow.following().clone()).collect(),
+    };
     let failed = |error: std::io::Error| Error::io(journal, &error);
     let mut writing = write_journal(journal, &plan).map_err(failed)?;
     step("journal");
@@ -162,11 +135,16 @@ pub fn publish(
     }
     step("former");
     if let Some(mut decides) = decides {
-        match decides.decide() {
+        let beside = follow.iter_mut().try_for_each(|follow| follow.commit_beside());
+        step("beside");
+        match beside.map_err(Undecided::Refused).and_then(|()| decides.decide()) {
             Ok(()) => step("committed"),
             Err(Undecided::Refused(error)) => {
                 plan.undo();
-                let _ = std::fs::remove_file(journal);
+                // Without its journal nobody would know of rows that stayed on a server.
+                if plan.discard(servers).is_ok() {
+                    let _ = std::fs::remove_file(journal);
+                }
                 return Err(error);
             }
             // The next command asks the server; until then all stays as it is.
@@ -175,7 +153,7 @@ pub fn publish(
                 return Err(error);
             }
         }
-        return carry_on(&plan, writing, moved, journal);
+        return carry_on(&plan, writing, moved, (journal, servers));
     }
     let decided = writing.write_all(b"go\n").and_then(|()| writing.sync_all());
     step("go");
@@ -204,18 +182,22 @@ fn carry_on(
     plan: &Journal,
     mut writing: File,
     moved: Vec<OutputFile>,
-    journal: &Path,
+    (journal, servers): (&Path, &dyn Servers),
 ) -> Result<(), Error> {
     // Without it the next command asks the server.
     let _ = writing.write_all(b"go\n").and_then(|()| writing.sync_all());
     step("go");
+    let half_done = |path: &Path, why: &str| {
+        let reason = format!("{why}; the database has its tables of the run already");
+        Error::new(OutputErrorKind::HalfDone, path, reason)
+    };
     if let Err((path, error)) = plan.carry_out() {
         let path = named(&moved, &path);
         moved.into_iter().for_each(OutputFile::leave);
-        let reason = format!("{}; the database has its tables of the run already", refusal(&error));
-        return Err(Error::new(OutputErrorKind::HalfDone, &path, reason));
+        return Err(half_done(&path, &refusal(&error)));
     }
     step("moved");
+    plan.swap(servers).map_err(|error| half_done(&error.path, &error.reason))?;
     plan.forget_former();
     let _ = std::fs::remove_file(journal);
     step("done");
@@ -229,11 +211,7 @@ fn named(files: &[OutputFile], target: &Path) -> PathBuf {
 }
 
 /// Completes or undoes what a run that died had begun.
-pub fn recover(
-    journal: &Path,
-    lock: Option<&Path>,
-    was_decided: WasDecided<'_>,
-) -> Option<Recovered> {
+pub fn recover(journal: &Path, lock: Option<&Path>, servers: &dyn Servers) -> Option<Recovered> {
     if !journal.exists() {
         return None;
     }
@@ -242,23 +220,24 @@ pub fn recover(
     let text = std::fs::read_to_string(journal).ok()?;
     let (plan, mut end) = read_journal(&text);
     if let (Some(decision), End::Open) = (&plan.decision, end) {
-        match was_decided(decision) {
+        match servers.was_decided(decision) {
             Ok(true) => end = End::Go,
             Ok(false) => {}
             Err(error) => return Some(Recovered::InDoubt(error.to_string())),
         }
     }
+    let in_doubt = |why: Error| Some(Recovered::InDoubt(why.to_string()));
     let recovered = match end {
-        End::Go if plan.decision.is_some() => match plan.carry_out() {
-            Ok(()) => {
-                plan.forget_former();
-                Recovered::Completed
+        End::Go if plan.decision.is_some() => {
+            if let Err((path, error)) = plan.carry_out() {
+                return in_doubt(Error::io(&path, &error));
             }
-            Err((path, error)) => {
-                let error = Error::io(&path, &error);
-                return Some(Recovered::InDoubt(error.to_string()));
+            if let Err(error) = plan.swap(servers) {
+                return in_doubt(error);
             }
-        },
+            plan.forget_former();
+            Recovered::Completed
+        }
         // A move that is refused now was not refused then; better all as it was than half.
         End::Go if plan.carry_out().is_ok() => {
             plan.forget_former();
@@ -269,6 +248,9 @@ pub fn recover(
             Recovered::Undone
         }
         End::Open => {
+            if let Err(error) = plan.discard(servers) {
+                return in_doubt(error);
+            }
             plan.undo();
             Recovered::Undone
         }
@@ -316,29 +298,30 @@ fn sync_folder(path: &Path) {
     }
 }
 
+/// The moves of new files and of those that go.
+fn moves(files: &[OutputFile], gone: &[PathBuf]) -> Vec<Move> {
+    let former = |to: &Path, number: usize| {
+        let name = to.file_name()?.to_string_lossy().into_owned();
+        let former = to.with_file_name(format!(".interligo-{name}-{number}.former"));
+        to.exists().then(|| Name::from(former.as_path()))
+    };
+    let mut moves = Vec::new();
+    for file in files {
+        let Some(to) = file.target() else { continue };
+        let former = former(to, moves.len());
+        moves.push(Move { part: Some(file.part().into()), to: to.into(), former });
+    }
+    for to in gone {
+        if let Some(former) = former(to, moves.len()) {
+            moves.push(Move { part: None, to: to.as_path().into(), former: Some(former) });
+        }
+    }
+    moves
+}
+
 type Refused = (PathBuf, std::io::Error);
 
 impl Journal {
-    fn of(files: &[OutputFile], gone: &[PathBuf], decision: Option<Decision>) -> Journal {
-        let former = |to: &Path, number: usize| {
-            let name = to.file_name()?.to_string_lossy().into_owned();
-            let former = to.with_file_name(format!(".interligo-{name}-{number}.former"));
-            to.exists().then(|| Name::from(former.as_path()))
-        };
-        let mut moves = Vec::new();
-        for file in files {
-            let Some(to) = file.target() else { continue };
-            let former = former(to, moves.len());
-            moves.push(Move { part: Some(file.part().into()), to: to.into(), former });
-        }
-        for to in gone {
-            if let Some(former) = former(to, moves.len()) {
-                moves.push(Move { part: None, to: to.as_path().into(), former: Some(former) });
-            }
-        }
-        Journal { moves, decision }
-    }
-
     /// Gives former files a second name.
     fn keep_former(&self) -> Result<(), Refused> {
         for step in &self.moves {
@@ -370,6 +353,20 @@ impl Journal {
         }
         self.moves.iter().for_each(|own| sync_folder(&own.to.path()));
         Ok(())
+    }
+
+    /// Puts what is beside its place on other servers there, where that was not done.
+    fn swap(&self, servers: &dyn Servers) -> Result<(), Error> {
+        self.following.iter().enumerate().try_for_each(|(number, following)| {
+            servers.swap(following)?;
+            step(&format!("swap-{number}"));
+            Ok(())
+        })
+    }
+
+    /// Removes what is beside its place on other servers.
+    fn discard(&self, servers: &dyn Servers) -> Result<(), Error> {
+        self.following.iter().try_for_each(|following| servers.discard(following))
     }
 
     fn forget_former(&self) {
@@ -411,6 +408,11 @@ impl Journal {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::transactions::servers;
+
+    fn published(files: Vec<OutputFile>, gone: &Path, journal: &Path) -> Result<(), Error> {
+        publish(files, &[gone.to_owned()], journal, None, Transactions::default(), servers())
+    }
 
     #[test]
     fn a_move_that_is_refused_leaves_all_files_as_they_were() {
@@ -426,7 +428,7 @@ mod tests {
         let files = ["one", "two", "three"].map(started).into();
         // A folder has come in the way since the file was begun.
         std::fs::create_dir_all(at("three/full")).unwrap();
-        let error = publish(files, &[at("gone")], &at("journal"), None, None).unwrap_err();
+        let error = published(files, &at("gone"), &at("journal")).unwrap_err();
         assert!(error.to_string().contains("three"), "{error}");
         let text = |name: &str| std::fs::read_to_string(at(name)).ok();
         assert_eq!((text("one").as_deref(), text("gone").as_deref()), (Some("old"), Some("old")));
@@ -435,8 +437,7 @@ mod tests {
         names.sort();
         assert_eq!(names, ["gone", "one", "three"]);
         std::fs::remove_dir_all(at("three")).unwrap();
-        publish(["one", "three"].map(started).into(), &[at("gone")], &at("journal"), None, None)
-            .unwrap();
+        published(["one", "three"].map(started).into(), &at("gone"), &at("journal")).unwrap();
         assert_eq!((text("one").as_deref(), text("three").as_deref()), (Some("new"), Some("new")));
         assert_eq!(text("gone"), None);
     }
@@ -453,7 +454,7 @@ mod tests {
         for length in 0..=whole.len() {
             std::fs::write(at("part"), "new").unwrap();
             std::fs::write(at("journal"), &whole[..length]).unwrap();
-            let recovered = recover(&at("journal"), None, &|_| Ok(false)).unwrap();
+            let recovered = recover(&at("journal"), None, servers()).unwrap();
             let is_there = at("to").exists();
             assert_eq!(recovered == Recovered::Completed, is_there, "{length}");
             // The line end after `go` need not have reached the disk.

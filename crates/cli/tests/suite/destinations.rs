@@ -183,10 +183,6 @@ fn what_a_destination_cannot_be_is_refused_before_the_run() {
             "[outputs.a]\nto = \"b.csv\"\nwrite = { encoding = \"utf-16\" }\n",
             "`utf-16` is no encoding that can be written",
         ),
-        (
-            "[outputs.a]\nto = \"postgres://a/x#t\"\n[outputs.b]\nto = \"postgres://b/x#t\"\n",
-            "outputs go to two databases, which cannot be changed together",
-        ),
     ] {
         let came = shop(&format!("\n{outputs}")).run(&["run"]).status(2);
         assert!(came.said().contains(said), "{outputs}\n{}", came.said());

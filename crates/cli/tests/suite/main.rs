@@ -52,6 +52,7 @@ mod totals;
 mod totals_facts;
 mod totals_tables;
 mod traces;
+mod two_servers;
 mod values;
 mod verify;
 mod workbooks;

@@ -217,6 +217,32 @@ fn times_of_the_day_decide_what_is_newest_and_no_period_begins_within_a_day() {
 }
 
 #[test]
+fn a_time_of_the_day_far_below_is_not_lost_in_forms_that_take_values() {
+    let rows: String = (0..20_000).map(|n| format!("{n},2025-03-05\n")).collect();
+    let sales = format!("no,day\n{rows}20000,2025-03-05 00:00\n20001,2025-03-05 17:30\n");
+    for (form, columns) in [("jsonl", ""), ("parquet", ""), ("sqlite#l", ""), ("xlsx#L", "")]
+        .into_iter()
+        .chain([("jsonl", "columns = { day = { type = \"date\", like = \"2025-12-31 23:59\" } }")])
+    {
+        let plan = plan("s.csv", columns, "v = \"year(day)\"", "columns = [\"day\"]")
+            .replace("l.csv", &format!("l.{form}"));
+        let mut came = run(&plan, &[("s.csv", sales.as_bytes())]);
+        if columns.is_empty() {
+            let said = came.said();
+            assert!(
+                said.contains("has a time of the day, and its column takes days alone"),
+                "{form} {said}"
+            );
+            assert!(said.contains("s.csv:20003") && said.contains("17:30"), "{form} {said}");
+            assert_eq!(came.exit_status(), 1, "{form}");
+        } else {
+            let lines = came.take_file("l.jsonl");
+            assert!(lines.ends_with("{\"day\":\"2025-03-05 17:30\"}\n"), "{}", came.said());
+        }
+    }
+}
+
+#[test]
 fn days_of_digits_alone_serve_a_dated_link() {
     for (like, day) in [("46022", "45721"), ("20251231", "20250305")] {
         let plan = format!(

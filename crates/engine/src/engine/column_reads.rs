@@ -130,8 +130,10 @@ impl Reads {
     }
 }
 
-/// Whether a day in a sample has a time of the day other than its begin.
+/// Whether a day in a sample has a time of the day other than its begin, or days are said to have one.
 fn has_times(samples: &[Sample]) -> bool {
     let is_within = |text: &str| millis_of_day(text).is_some_and(|millis| millis > 0);
-    samples.iter().any(|sample| sample.texts.iter().flatten().any(is_within))
+    samples
+        .iter()
+        .any(|sample| sample.style.dates.has_time() || sample.texts.iter().flatten().any(is_within))
 }

@@ -270,8 +270,30 @@ pub(super) fn worded(at: At, message: &str) -> Mistake {
         .or_else(|| message.strip_prefix("invalid value: "))
         .and_then(|rest| rest.split_once(", expected "))
     {
+        let (what, wanted) = (kind_worded(what), kind_worded(wanted));
         about(MistakeKind::WrongValue, format!("found {what}, wanted {wanted}"))
     } else {
         about(MistakeKind::Syntax, message.lines().collect::<Vec<_>>().join(", "))
     }
+}
+
+/// The kinds of TOML values as people call them.
+fn kind_worded(serde: &str) -> String {
+    let kinds = [
+        ("string ", "the text "),
+        ("integer ", "the number "),
+        ("floating point ", "the number "),
+        ("boolean ", ""),
+        ("a sequence", "a list, as in [\"a\", \"b\"]"),
+        ("sequence", "a list"),
+        ("a map", "keys in braces"),
+        ("map", "keys in braces"),
+        ("a string", "a text in quotes"),
+        ("a boolean", "true or false"),
+    ];
+    let known = kinds.iter().find_map(|(serde_kind, own)| {
+        let rest = serde.strip_prefix(serde_kind)?;
+        Some(format!("{own}{rest}"))
+    });
+    known.unwrap_or_else(|| serde.to_owned())
 }

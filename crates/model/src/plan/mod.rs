@@ -233,7 +233,7 @@ mod tests {
             (
                 "[tables.sales]\nfrom = 7",
                 "7",
-                "found integer `7`, wanted text or a list of texts",
+                "found the number `7`, wanted text or a list of texts",
                 None,
             ),
         ] {

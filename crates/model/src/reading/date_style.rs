@@ -242,6 +242,11 @@ impl DateStyle {
             .any(|p| matches!(p, DatePiece::Between(_) | DatePiece::MonthName))
     }
 
+    /// Whether a time of the day comes with each day.
+    pub fn has_time(&self) -> bool {
+        self.pieces.iter().flatten().any(|piece| matches!(piece, DatePiece::Time))
+    }
+
     /// The pattern of POSIX for it, `%d.%m.%Y`; none of a day number.
     pub fn strftime(&self) -> Option<String> {
         let mut pattern = String::new();

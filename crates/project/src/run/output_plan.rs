@@ -166,6 +166,9 @@ impl OutputPlan {
                     refuse_append(project, &job.engines[fact], output, destination)?;
                     plan.refuse(project, output, destination)?;
                     plan.writes = true;
+                    if destination.is_server {
+                        plan.containers.decided_by(&destination.path);
+                    }
                 }
                 plan.facts[fact].outputs.push(destination);
             }
@@ -304,7 +307,7 @@ impl OutputPlan {
         outputs.filter(is_split).map(|own| own.path.as_path())
     }
 
-    /// Refuses a table that the plan reads, two outputs in one table, and a second server.
+    /// Refuses a table that the plan reads, two outputs in one table, and lines that are added on a second server.
     fn refuse_on_server(
         &self,
         project: &Project,
@@ -324,12 +327,15 @@ impl OutputPlan {
             return refused(message, "give the output another name");
         }
         let outputs = self.facts.iter().flat_map(|fact| fact.outputs.iter().flatten());
-        for other in outputs.filter(|other| other.is_server) {
-            if other.path != own.path {
-                let message = "outputs go to two databases, which cannot be changed together";
-                return refused(message.to_owned(), "write to one of them, or use two plans");
-            }
-            if other.table == own.table {
+        let mut servers = outputs.filter(|other| other.is_server).peekable();
+        let follows = servers.peek().is_some_and(|first| first.path != own.path);
+        if follows && own.when_there == WhenThere::Append {
+            let message =
+                "outputs go to two databases, and lines are added to tables of the first alone";
+            return refused(message.to_owned(), "put this output before the others");
+        }
+        for other in servers {
+            if other.path == own.path && other.table == own.table {
                 let message = format!("two outputs would write the same table, `{}`", to.text);
                 return refused(message, "give one of them another name");
             }

@@ -7,6 +7,7 @@ use interligo_engine::outputs::Output;
 use interligo_sinks::format::{Piece, RowsOf};
 use interligo_sinks::output_file::OutputFile;
 use interligo_sinks::publish::publish;
+use interligo_sinks::transactions::servers;
 use interligo_sources::same_file::real_path;
 
 use super::close::Closed;
@@ -124,7 +125,7 @@ pub(super) fn publish_all(
             "{error}; so the next run cannot report what is new, and does not recognize files of this run"
         )),
     }
-    publish(files, &gone, &journal, lock.as_deref(), finished.decides)?;
+    publish(files, &gone, &journal, lock.as_deref(), finished.transactions, servers())?;
     project.forget_runs();
     Ok(published)
 }

@@ -3,12 +3,13 @@
 
 use interligo_engine::links::LinkStatus;
 use interligo_engine::outputs::OutputColumn;
-use interligo_model::values::column::{Column, Numbers, is_known};
+use interligo_model::values::column::{Column, Numbers, is_blank_at, is_known};
 use interligo_model::values::date::Day;
 use interligo_model::values::decimal::write_fixed;
 use interligo_model::values::value::Value;
 
 use super::status_text;
+use super::typed::refuse_times;
 use crate::format::{EncodeLines, LinesShape, OutputFormat, Piece, RowColumn, Unfit};
 use crate::raw_lines::LinesBatch;
 
@@ -17,10 +18,12 @@ pub struct JsonLines;
 
 impl OutputFormat for JsonLines {
     fn encode_lines(&self, shape: &LinesShape<'_>) -> Box<dyn EncodeLines> {
-        let members = shape.row_columns().iter().map(|own| member(&own.name)).collect();
+        let names: Vec<String> = shape.row_columns().into_iter().map(|own| own.name).collect();
+        let members = members(names.iter().map(String::as_str));
         let columns = shape.columns.iter().map(|column| match column {
             OutputColumn::Value { value, least_places, .. } => {
-                JsonColumn::Value { value: *value, least_places: *least_places }
+                let day = shape.engine.day_column(*value);
+                JsonColumn::Value { value: *value, day, least_places: *least_places }
             }
             OutputColumn::LinkStatus { link, .. } => JsonColumn::Status(*link),
             OutputColumn::LinkKey { link, .. } => {
@@ -34,55 +37,48 @@ impl OutputFormat for JsonLines {
                 unreachable!("forms that take values are given values")
             }
         });
-        Box::new(JsonObjects { members, columns: columns.collect() })
+        Box::new(JsonObjects { columns: columns.collect(), members, names })
     }
 
     fn encode_rows(&self, columns: &[RowColumn], rows: &[Vec<Value<'_>>]) -> Result<Piece, Unfit> {
-        let members: Vec<Vec<u8>> = columns.iter().map(|own| member(&own.name)).collect();
+        let members = members(columns.iter().map(|own| own.name.as_str()));
         let mut bytes = Vec::new();
         for row in rows {
-            write_object(&mut bytes, &members, row.len(), |bytes, column| {
+            write_object(&mut bytes, &members, |bytes, column| {
                 write_value(bytes, &row[column], 0);
             });
         }
-        Ok(counted(bytes))
+        Ok(Piece::bytes(bytes, rows.len() as u64))
     }
 }
 
-/// A member's name with its colon.
-fn member(name: &str) -> Vec<u8> {
-    let mut bytes = Vec::new();
-    write_text(&mut bytes, name);
-    bytes.push(b':');
-    bytes
-}
-
-/// Line ends within texts are escaped, so that every other one ends a row.
-fn counted(bytes: Vec<u8>) -> Piece {
-    let rows = memchr::memchr_iter(b'\n', &bytes).count() as u64;
-    Piece::bytes(bytes, rows)
+/// The names of members with all that comes before each and between it and its value.
+fn members<'n>(names: impl Iterator<Item = &'n str>) -> Vec<Vec<u8>> {
+    let member = |(number, name): (usize, &str)| {
+        let mut bytes = vec![if number == 0 { b'{' } else { b',' }];
+        write_text(&mut bytes, name);
+        bytes.push(b':');
+        bytes
+    };
+    names.enumerate().map(member).collect()
 }
 
 fn write_object(
     bytes: &mut Vec<u8>,
     members: &[Vec<u8>],
-    columns: usize,
     mut write: impl FnMut(&mut Vec<u8>, usize),
 ) {
-    bytes.push(b'{');
-    for (column, name) in members.iter().enumerate().take(columns) {
-        if column > 0 {
-            bytes.push(b',');
-        }
-        bytes.extend_from_slice(name);
+    for (column, member) in members.iter().enumerate() {
+        bytes.extend_from_slice(member);
         write(bytes, column);
     }
-    bytes.extend_from_slice(b"}\n");
+    bytes.extend_from_slice(if members.is_empty() { b"{}\n" } else { b"}\n" });
 }
 
 fn write_text(bytes: &mut Vec<u8>, text: &str) {
-    // Most texts have nothing to be escaped.
-    if !text.bytes().any(|byte| byte < b' ' || matches!(byte, b'"' | b'\\')) {
+    // Most texts have nothing to be escaped; all bytes are looked at together.
+    let is_escaped = |byte: u8| byte < b' ' || byte == b'"' || byte == b'\\';
+    if !text.bytes().fold(false, |any, byte| any | is_escaped(byte)) {
         bytes.push(b'"');
         bytes.extend_from_slice(text.as_bytes());
         bytes.push(b'"');
@@ -118,6 +114,7 @@ fn write_cell(bytes: &mut Vec<u8>, column: &Column, row: usize, least_places: u8
             Day(days.days[row]).write(bytes);
             bytes.push(b'"');
         }
+        Column::Text(texts) if !is_blank_at(texts, row) => write_text(bytes, texts.value(row)),
         _ => write_value(bytes, &column.value(row), least_places),
     }
 }
@@ -125,12 +122,15 @@ fn write_cell(bytes: &mut Vec<u8>, column: &Column, row: usize, least_places: u8
 /// Lines as objects.
 struct JsonObjects {
     members: Vec<Vec<u8>>,
+    names: Vec<String>,
     columns: Vec<JsonColumn>,
 }
 
 enum JsonColumn {
+    /// A value, and the column of the fact where it is just the day in that.
     Value {
         value: usize,
+        day: Option<usize>,
         least_places: u8,
     },
     Status(usize),
@@ -144,6 +144,11 @@ enum JsonColumn {
 
 impl EncodeLines for JsonObjects {
     fn encode(&self, batch: &LinesBatch<'_>, lines: &[u32]) -> Result<Piece, Unfit> {
+        for (column, name) in self.columns.iter().zip(&self.names) {
+            if let JsonColumn::Value { day: Some(day), .. } = column {
+                refuse_times(batch, lines, *day, name)?;
+            }
+        }
         let statuses = |column: &JsonColumn| match column {
             JsonColumn::Status(link) => batch.lines.statuses(*link),
             _ => Vec::new(),
@@ -153,7 +158,7 @@ impl EncodeLines for JsonObjects {
         for line in lines {
             let row = *line as usize;
             let write = |bytes: &mut Vec<u8>, column: usize| match &self.columns[column] {
-                JsonColumn::Value { value, least_places } => {
+                JsonColumn::Value { value, least_places, .. } => {
                     write_cell(bytes, &batch.lines.values[*value], row, *least_places);
                 }
                 JsonColumn::AsRead(column) => {
@@ -167,8 +172,8 @@ impl EncodeLines for JsonObjects {
                     }
                 }
             };
-            write_object(&mut bytes, &self.members, self.columns.len(), write);
+            write_object(&mut bytes, &self.members, write);
         }
-        Ok(counted(bytes))
+        Ok(Piece::bytes(bytes, lines.len() as u64))
     }
 }

@@ -5,6 +5,7 @@ use std::path::Path;
 use interligo_engine::lines::Lines;
 use interligo_engine::outputs::OutputColumn;
 use interligo_engine::totals::MeasureKind;
+use interligo_model::reading::date_style::millis_of_day;
 use interligo_model::values::column::{Column, ColumnKind, Numbers};
 use interligo_model::values::value::Value;
 
@@ -18,7 +19,9 @@ pub(crate) fn typed_lines(shape: &LinesShape<'_>) -> Box<dyn EncodeLines> {
     let names = shape.row_columns();
     let columns = shape.columns.iter().zip(names).map(|(column, own)| {
         let made = match column {
-            OutputColumn::Value { value, .. } => Made::Value(*value),
+            OutputColumn::Value { value, .. } => {
+                Made::Value { value: *value, day: shape.engine.day_column(*value) }
+            }
             OutputColumn::LinkStatus { link, .. } => Made::Status(*link),
             OutputColumn::LinkKey { link, .. } => {
                 let lookup = &shape.engine.lookups[shape.engine.bound.routes[*link].lookup];
@@ -43,7 +46,11 @@ struct TypedLines {
 
 /// What a column is made of.
 enum Made {
-    Value(usize),
+    /// A value, and the column of the fact where it is just the day in that.
+    Value {
+        value: usize,
+        day: Option<usize>,
+    },
     Status(usize),
     Row(usize),
     /// A column of the fact with times of the day, which no value has.
@@ -60,7 +67,10 @@ impl EncodeLines for TypedLines {
         let mut columns = Vec::with_capacity(self.columns.len());
         for (own, made) in &self.columns {
             let column = match made {
-                Made::Value(value) => {
+                Made::Value { value, day } => {
+                    if let Some(column) = day {
+                        refuse_times(batch, lines, *column, &own.name)?;
+                    }
                     let values = &batch.lines.values[*value];
                     let column = if all { values.clone() } else { values.gathered(lines) };
                     fit(&column, own).map_err(|(at, number, places)| Unfit {
@@ -100,6 +110,23 @@ impl EncodeLines for TypedLines {
         let rows = columns.first().map_or(lines.len(), Column::len) as u64;
         Ok(Piece { content: Content::Columns(columns), rows })
     }
+}
+
+/// Refuses a day with a time, which would be lost.
+pub(super) fn refuse_times(
+    batch: &LinesBatch<'_>,
+    lines: &[u32],
+    column: usize,
+    name: &str,
+) -> Result<(), Unfit> {
+    let is_within = |line: &&u32| {
+        let text = batch.raw.text(column, **line as usize);
+        text.contains(':') && millis_of_day(text).is_some_and(|millis| millis > 0)
+    };
+    lines.iter().find(is_within).map_or(Ok(()), |line| {
+        let value = batch.raw.text(column, *line as usize).to_owned();
+        Err(Unfit { column: name.to_owned(), value, why: UnfitReason::TimeOfDay, line: *line })
+    })
 }
 
 fn texts<'t>(texts: impl Iterator<Item = Option<std::borrow::Cow<'t, str>>>) -> Column {
