@@ -163,10 +163,15 @@ impl Project {
 
     /// Loads the lookups, side by side.
     fn load(&self, bound: &Bound) -> Result<Vec<Lookup>, Error> {
-        let load = |number: usize| {
+        let load = |number: usize| -> Result<Lookup, Error> {
             let bound = &bound.lookups[number];
-            let raw = lookup_table::read(self.table(&bound.name))?;
-            Lookup::settle(raw, bound).map_err(Error::from)
+            let (table, needed) = (self.table(&bound.name), bound.needed_columns());
+            let lookup = Lookup::settle(lookup_table::read(table, Some(&needed))?, bound)?;
+            if lookup.duplicates.is_empty() || needed.len() == bound.columns.len() {
+                return Ok(lookup);
+            }
+            // Whether rows of one key differ is a question to all of their columns.
+            Lookup::settle(lookup_table::read(table, None)?, bound).map_err(Error::from)
         };
         (0..bound.lookups.len()).into_par_iter().map(load).collect()
     }

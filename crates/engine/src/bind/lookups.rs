@@ -67,6 +67,17 @@ pub enum Validity {
 }
 
 impl BoundLookup {
+    /// The columns whose texts are needed while its rows are settled, as long as no two of these share a key.
+    pub fn needed_columns(&self) -> BTreeSet<usize> {
+        let mut needed: BTreeSet<usize> = self.column_use.used().collect();
+        needed.extend(self.column_use.keys());
+        needed.extend(self.key.iter().chain(self.further_keys.iter().flatten()));
+        needed.extend(self.day_columns());
+        needed.extend(self.decides);
+        needed.extend(self.formulas.iter().map(|formula| formula.column));
+        needed
+    }
+
     /// The columns that say when its rows hold.
     pub fn day_columns(&self) -> Vec<usize> {
         match self.valid {

@@ -48,8 +48,6 @@ impl Slot {
 /// A map from keys to row numbers; the few highest numbers are not for rows. Each key is held once.
 pub struct KeyTable {
     slots: Vec<Slot>,
-    /// Bits of a hash that choose the slot, from the top.
-    shift: u32,
     held: usize,
     /// The bytes of the long keys, one after the other.
     long: Vec<u8>,
@@ -64,10 +62,9 @@ const STEP: usize = 8;
 impl KeyTable {
     /// A table with room for `keys` keys; it grows beyond that.
     pub fn with_capacity(keys: usize) -> KeyTable {
-        let size = (keys * 3 / 2 + 8).next_power_of_two();
+        // Any size will do: rounding up to a power of two would hold up to twice the memory.
         KeyTable {
-            slots: vec![FREE; size],
-            shift: 64 - size.trailing_zeros(),
+            slots: vec![FREE; keys * 3 / 2 + 8],
             held: 0,
             long: Vec::new(),
             long_at: Vec::new(),
@@ -183,8 +180,12 @@ impl KeyTable {
             if slot.row() == NO_ROW || (slot.tag() == tag && same()) {
                 return at;
             }
-            at = (at + 1) & (self.slots.len() - 1);
+            at = self.next_slot(at);
         }
+    }
+
+    fn next_slot(&self, at: usize) -> usize {
+        if at + 1 == self.slots.len() { 0 } else { at + 1 }
     }
 
     /// The bytes of the long key of a slot.
@@ -194,7 +195,7 @@ impl KeyTable {
     }
 
     fn first_slot(&self, tag: u128) -> usize {
-        (mixed(tag) >> self.shift) as usize
+        ((u128::from(mixed(tag)) * self.slots.len() as u128) >> 64) as usize
     }
 
     fn grow(&mut self) {
@@ -203,11 +204,10 @@ impl KeyTable {
         let mut old_long = std::mem::take(&mut self.long_at);
         old_long.resize(if self.long.is_empty() { 0 } else { old.len() }, (0, 0));
         self.long_at.resize(if self.long.is_empty() { 0 } else { size }, (0, 0));
-        self.shift -= 1;
         for (from, slot) in old.into_iter().enumerate().filter(|(_, slot)| slot.row() != NO_ROW) {
             let mut at = self.first_slot(slot.tag());
             while self.slots[at].row() != NO_ROW {
-                at = (at + 1) & (size - 1);
+                at = self.next_slot(at);
             }
             self.slots[at] = slot;
             if is_long(slot.tag()) {

@@ -108,7 +108,14 @@ impl Lookup {
         }
         let rows =
             if of_rows.is_sorted() { holding } else { side_by_side(&holding, &of_rows, &starts) };
-        ByKey { values: values.finish(), rows, starts }
+        // Where each row has a key of its own, the column itself has them in order.
+        let values = match columns {
+            [column] if starts.len() == self.raw.columns[*column].len() + 1 => {
+                self.raw.columns[*column].clone()
+            }
+            _ => values.finish(),
+        };
+        ByKey { values, rows, starts }
     }
 
     /// The numbers of keys that are known as they are written; of none where rows do not stand side by side.

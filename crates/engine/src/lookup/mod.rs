@@ -47,7 +47,7 @@ pub struct RawTable {
     pub first_rows: Vec<usize>,
     /// The row of its file in which every row stands.
     pub rows: Vec<u32>,
-    /// All columns, in the order of their names.
+    /// All columns, in the order of their names; one that was not asked for is empty.
     pub columns: Vec<StringViewArray>,
     /// What became of the rows of the files.
     pub counts: RowCounts,

@@ -90,6 +90,7 @@ pub fn known_where(rows: usize, test: impl FnMut(usize) -> bool) -> Option<NullB
 
 /// Whether a row of a text column is blank. Texts that were read are blank where they say nothing; texts that a formula
 /// made are whatever it made, and come with a bitmap of those that are known.
+#[inline]
 pub fn is_blank_at(texts: &StringViewArray, row: usize) -> bool {
     match texts.nulls() {
         Some(known) => known.is_null(row),
@@ -107,8 +108,13 @@ fn made_texts<'t>(texts: impl Iterator<Item = Option<&'t str>> + Clone) -> Strin
 }
 
 /// Whether a text that was read counts as blank.
+#[inline]
 pub fn is_blank_text(text: &str) -> bool {
-    text.trim_start().is_empty()
+    // Most texts say with their first byte that they are not.
+    match text.as_bytes().first() {
+        None => true,
+        Some(first) => !first.is_ascii_graphic() && text.trim_start().is_empty(),
+    }
 }
 
 impl NumberColumn {

@@ -1,5 +1,6 @@
 //! Columns of text views, made of other such columns without copying their text.
 
+use std::collections::HashMap;
 use std::ops::Range;
 
 use arrow_array::{Array, StringViewArray};
@@ -138,6 +139,68 @@ impl TextBuilder {
     }
 }
 
+/// A column of texts of its own, which holds no blocks that others were read from. Long texts that come again are held once, as
+/// far as there are not too many.
+#[derive(Default)]
+pub struct TextKeeper {
+    views: Vec<u128>,
+    /// Buffers that are full.
+    full: Vec<Buffer>,
+    /// The bytes of long texts since.
+    long: Vec<u8>,
+    /// The views of long texts that were met.
+    known: HashMap<Box<str>, u128>,
+}
+
+/// So many long texts are known again.
+const MOST_KNOWN: usize = 1 << 15;
+
+/// A buffer is full at this size: places in it have 32 bits.
+const FULL: usize = 1 << 30;
+
+impl TextKeeper {
+    /// Appends a whole column.
+    pub fn push(&mut self, texts: &StringViewArray) {
+        self.views.reserve(texts.len());
+        for (row, view) in texts.views().iter().enumerate() {
+            let kept = if *view as u32 as usize <= INLINE {
+                *view
+            } else {
+                self.keep(texts.value(row), *view)
+            };
+            self.views.push(kept);
+        }
+    }
+
+    /// The view of a long text, whose bytes are copied if they are not known.
+    fn keep(&mut self, text: &str, view: u128) -> u128 {
+        if let Some(known) = self.known.get(text) {
+            return *known;
+        }
+        if self.long.len() + text.len() > FULL {
+            self.full.push(std::mem::take(&mut self.long).into());
+        }
+        let (buffer, offset) = (self.full.len() as u128, self.long.len() as u128);
+        // Length and first bytes stay; the number of the buffer and the place in it are new.
+        let own = view & u128::from(u64::MAX) | buffer << 64 | offset << 96;
+        self.long.extend_from_slice(text.as_bytes());
+        if self.known.len() < MOST_KNOWN {
+            self.known.insert(text.into(), own);
+        }
+        own
+    }
+
+    /// The column.
+    pub fn finish(mut self) -> StringViewArray {
+        if !self.long.is_empty() {
+            self.long.shrink_to_fit();
+            self.full.push(self.long.into());
+        }
+        self.views.shrink_to_fit();
+        column(self.views, self.full)
+    }
+}
+
 impl TextOrigin<'_> {
     fn moved(&self, view: u128) -> u128 {
         if view as u32 as usize <= INLINE { view } else { view + self.moved }
@@ -159,6 +222,22 @@ mod tests {
     use proptest::prelude::*;
 
     proptest! {
+        #[test]
+        fn prop_kept_texts_are_those_that_came_and_hold_no_buffer_of_others(
+            blocks in prop::collection::vec(prop::collection::vec("[aé]{0,3}|[bü]{14}|[a-c]{13,16}", 0..12), 0..6),
+        ) {
+            let mut keeper = TextKeeper::default();
+            blocks.iter().for_each(|texts| keeper.push(&StringViewArray::from_iter_values(texts)));
+            let found = keeper.finish();
+            let checked = StringViewArray::try_new(found.views().clone(), found.data_buffers().to_vec(), None);
+            prop_assert!(checked.is_ok());
+            prop_assert!(found.iter().flatten().eq(blocks.iter().flatten().map(String::as_str)));
+            let long: std::collections::BTreeSet<&str> =
+                blocks.iter().flatten().map(String::as_str).filter(|text| text.len() > INLINE).collect();
+            let held: usize = found.data_buffers().iter().map(|buffer| buffer.len()).sum();
+            prop_assert_eq!(held, long.iter().map(|text| text.len()).sum::<usize>());
+        }
+
         #[test]
         fn prop_columns_put_together_hold_the_texts_of_their_origins(
             first in prop::collection::vec("[aé|]{0,20}", 1..8),

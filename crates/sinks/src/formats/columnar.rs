@@ -10,7 +10,7 @@ use arrow_array::{
 use arrow_ipc::writer::FileWriter;
 use arrow_schema::{ArrowError, DataType, Field, Schema, SchemaRef};
 use interligo_model::values::column::{
-    Column, ColumnKind, NumberColumn, Numbers, is_blank_at, is_known,
+    Column, ColumnKind, NumberColumn, Numbers, is_blank_at, is_blank_text, is_known,
 };
 use interligo_model::values::date::Period;
 use interligo_model::values::decimal::Decimal;
@@ -256,7 +256,7 @@ fn array_of(column: &Column, own: &RowColumn, path: &Path) -> Result<ArrayRef, E
         (Column::YesNo(values), ColumnKind::YesNo) => Arc::new(BooleanArray::from(values.clone())),
         (Column::Text(texts), _) => {
             let text = |row: usize| {
-                let known = !is_blank_at(texts, row) && !texts.value(row).trim().is_empty();
+                let known = !is_blank_at(texts, row) && !is_blank_text(texts.value(row));
                 known.then(|| texts.value(row))
             };
             Arc::new((0..column.len()).map(text).collect::<StringArray>())

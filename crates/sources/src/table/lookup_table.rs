@@ -1,11 +1,13 @@
-//! Lookups: read whole into memory, all columns as text.
+//! Lookups: read whole into memory, the columns that are asked for as text.
+
+use std::collections::BTreeSet;
 
 use arrow_array::StringViewArray;
 use interligo_engine::lookup::RawTable;
 use interligo_engine::proof::findings::Noted;
 use interligo_model::place::Place;
 use interligo_model::row_counts::RowCounts;
-use interligo_model::values::texts::TextBuilder;
+use interligo_model::values::texts::TextKeeper;
 
 use crate::error::{Error, InputKind};
 use crate::formats::{Block, Wanted};
@@ -15,12 +17,15 @@ use crate::table::rows::Rows;
 
 const BLOCK: usize = 1 << 20;
 
-/// Reads a table whole.
+/// Reads a table whole, or these of its columns; the others are empty then.
 ///
 /// # Errors
 /// A file that cannot be read, or a row that has not the column name's number of fields: its values could
 /// are in any column.
-pub fn read(table: &Table) -> Result<RawTable, Error> {
+pub fn read(table: &Table, wanted: Option<&BTreeSet<usize>>) -> Result<RawTable, Error> {
+    let all = 0..table.columns.names.len();
+    let wanted: Vec<usize> =
+        all.filter(|column| wanted.is_none_or(|some| some.contains(column))).collect();
     let mut raw = RawTable {
         parts: Vec::new(),
         styles: Vec::new(),
@@ -33,15 +38,17 @@ pub fn read(table: &Table) -> Result<RawTable, Error> {
         noted: Vec::new(),
         currencies: Vec::new(),
     };
-    let mut columns: Vec<TextBuilder> =
-        table.columns.names.iter().map(|_| TextBuilder::default()).collect();
+    let mut columns: Vec<TextKeeper> = wanted.iter().map(|_| TextKeeper::default()).collect();
     for part in &table.parts {
         raw.parts.push(part.name.clone());
         raw.styles.push(part.style.clone());
         raw.first_rows.push(raw.rows.len());
-        read_part(table, part, &mut raw, &mut columns)?;
+        read_part((table, part), &wanted, &mut raw, &mut columns)?;
     }
-    raw.columns = columns.into_iter().map(TextBuilder::finish).collect();
+    raw.columns = table.columns.names.iter().map(|_| StringViewArray::new_null(0)).collect();
+    for (column, texts) in wanted.into_iter().zip(columns) {
+        raw.columns[column] = texts.finish();
+    }
     Ok(raw)
 }
 
@@ -49,7 +56,7 @@ pub fn read(table: &Table) -> Result<RawTable, Error> {
 struct BlockRead {
     /// Of each row, where it is in its file.
     numbers: Vec<u32>,
-    /// All columns of the table.
+    /// The columns that are asked for.
     columns: Vec<StringViewArray>,
     counts: RowCounts,
     uneven: Vec<Place>,
@@ -59,10 +66,10 @@ struct BlockRead {
 }
 
 fn read_part(
-    table: &Table,
-    part: &Part,
+    (table, part): (&Table, &Part),
+    wanted: &[usize],
     raw: &mut RawTable,
-    columns: &mut [TextBuilder],
+    columns: &mut [TextKeeper],
 ) -> Result<(), Error> {
     let mut reader = part.open(&Wanted::All)?;
     let first = reader.next(BLOCK)?;
@@ -76,7 +83,7 @@ fn read_part(
         threads,
         || first.take().map_or_else(|| reader.next(BLOCK), Ok),
         || (),
-        |(), block| read_block(block, table, part),
+        |(), block| read_block(block, (table, part), wanted),
         |block: BlockRead| {
             raw.rows.extend(block.numbers);
             raw.counts.absorb(&block.counts);
@@ -98,7 +105,11 @@ fn lost(part: &Part) -> Error {
     Error::LostInReading { file: part.name.to_string() }
 }
 
-fn read_block(block: Block, table: &Table, part: &Part) -> Result<BlockRead, Error> {
+fn read_block(
+    block: Block,
+    (table, part): (&Table, &Part),
+    wanted: &[usize],
+) -> Result<BlockRead, Error> {
     let (last, extent) = (block.last, block.extent);
     let mut rows = Rows::whole(block, part)?;
     if rows.grid.covered() != extent {
@@ -117,7 +128,7 @@ fn read_block(block: Block, table: &Table, part: &Part) -> Result<BlockRead, Err
     let noted = |(what, _, cell): &(Noted, u64, String)| (*what, part.noted_words(cell));
     Ok(BlockRead {
         numbers: (0..rows.len()).map(|line| rows.row_of(line) as u32).collect(),
-        columns: (0..table.columns.names.len()).map(|number| rows.values(part, number)).collect(),
+        columns: wanted.iter().map(|number| rows.values(part, *number)).collect(),
         counts: rows.counts.clone(),
         uneven: uneven.collect(),
         suspects: rows.suspects.iter().map(|(row, cells)| (place(*row), cells.clone())).collect(),
