@@ -68,6 +68,8 @@ fn command(arguments: &Arguments) -> ExitCode {
         Command::Runs(options) => commands::runs(options, &mut out),
         Command::Verify(options) => commands::verify(options, &mut out),
         Command::Report(options) => commands::report(options, &mut out),
+        Command::Slices(options) => commands::slices(options, &mut out),
+        Command::Join(options) => commands::join(options, &mut out),
         Command::Demo(options) => commands::demo(options, &mut out),
         Command::Help(options) => commands::help(options, &mut out),
     };

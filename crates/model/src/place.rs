@@ -1,5 +1,6 @@
 //! Where something is in the data, always said the same way.
 
+use serde::{Deserialize, Serialize};
 use std::fmt;
 use std::sync::Arc;
 
@@ -132,7 +133,7 @@ pub fn letters(column: u32) -> String {
 }
 
 /// A line of a file, by the number of the file and its row.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 pub struct Spot {
     /// The file, by number.
     pub part: usize,

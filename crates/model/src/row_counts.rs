@@ -1,9 +1,10 @@
 //! How many rows of a part became lines of its table, and where the others are.
 
+use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 
 /// Why a row of a file is no row of its table.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 pub enum RowLeftOut {
     /// It comes before the header row.
     AboveHeader,
@@ -28,7 +29,7 @@ impl RowLeftOut {
 }
 
 /// The rows of a part, or of several.
-#[derive(Clone, Debug, Default, PartialEq, Eq)]
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct RowCounts {
     /// Rows read, without the header row.
     pub read: u64,

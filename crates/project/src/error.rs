@@ -10,6 +10,7 @@ use interligo_model::plan::{Mistake, MistakeKind};
 use interligo_sinks::format::{Unfit, UnfitReason};
 
 use crate::closed::{ClosedChanges, ClosedError};
+use crate::run::slices::SlicesError;
 
 /// Why a piece of work on a project ended without its result.
 ///
@@ -44,6 +45,8 @@ enum Kind {
     Copies(crate::runs::RecordError),
     #[error("{0}")]
     Closed(ClosedError),
+    #[error("{0}")]
+    Slices(SlicesError),
     #[error("the tie-out does not close: some rows of `{file}` were lost while reading")]
     LostInReading { file: String },
     #[error("the tie-out does not close: {}", .0.open().join("; "))]
@@ -144,7 +147,9 @@ impl Error {
         match &*self.kind {
             Kind::Plan(_) => ErrorClass::Plan,
             Kind::Input(_) | Kind::Record(_) | Kind::Copies(_) => ErrorClass::Input,
-            Kind::Output(_) => ErrorClass::Output,
+            Kind::Output(_) | Kind::Slices(SlicesError::Unwritable { .. }) => ErrorClass::Output,
+            Kind::Slices(SlicesError::NoSuchSlice { .. }) => ErrorClass::Plan,
+            Kind::Slices(_) => ErrorClass::Input,
             _ => ErrorClass::Data,
         }
     }
@@ -160,6 +165,7 @@ impl Error {
             Kind::Unfit { .. } => "data.unfit",
             Kind::Record(error) | Kind::Copies(error) => error.code(),
             Kind::Closed(error) => error.code(),
+            Kind::Slices(error) => error.code(),
             Kind::LostInReading { .. } => "proof.lost-in-reading",
             Kind::NotClosed(_) => "proof.not-closed",
         }
@@ -225,6 +231,7 @@ impl Error {
                 "a record has what figures and outputs use: add an output by it, and run again",
             ),
             Kind::Closed(error) => Some(error.help()),
+            Kind::Slices(error) => Some(error.help()),
             Kind::Copies(_) => Some("run again with `interligo run --verify`: it keeps new copies"),
             Kind::Record(_) => Some("compare other runs: `interligo runs` lists them"),
             Kind::LostInReading { .. } | Kind::NotClosed(_) => {
@@ -265,6 +272,12 @@ impl Error {
 impl From<Mistake> for Error {
     fn from(mistake: Mistake) -> Error {
         Error::of(Kind::Plan(vec![mistake]))
+    }
+}
+
+impl From<SlicesError> for Error {
+    fn from(error: SlicesError) -> Error {
+        Error::of(Kind::Slices(error))
     }
 }
 

@@ -1,6 +1,7 @@
 //! The commands and their options.
 
 mod explain;
+mod slices;
 
 use std::fmt::Display;
 use std::ops::{Bound, RangeBounds};
@@ -15,6 +16,8 @@ pub(crate) use explain::{
     CalendarFormat, CalendarOptions, CompareFormat, CompareOptions, DIFFERENCES, LookOptions,
     ReportOptions, RunsFormat, RunsOptions, TraceFormat, TraceOptions, VerifyFormat, VerifyOptions,
 };
+
+pub(crate) use slices::{JoinOptions, SliceNumber, SlicesOptions};
 
 /// Links sales lines to lookup tables, prices them by the day, and proves every figure.
 ///
@@ -57,6 +60,8 @@ impl Arguments {
             Command::Runs(options) => &options.plan,
             Command::Verify(options) => &options.plan,
             Command::Report(options) => &options.plan,
+            Command::Slices(options) => &options.plan,
+            Command::Join(options) => &options.plan,
             Command::Start(_) | Command::Demo(_) | Command::Help(_) => return None,
         };
         plan.threads.map(usize::from)
@@ -96,6 +101,8 @@ pub(crate) enum Command {
     Runs(RunsOptions),
     Verify(VerifyOptions),
     Report(ReportOptions),
+    Slices(SlicesOptions),
+    Join(JoinOptions),
     Demo(DemoOptions),
     Help(HelpOptions),
 }
@@ -247,6 +254,14 @@ pub(crate) struct RunOptions {
     /// Read all outputs back at once, and hold each row against what the run said of it
     #[arg(long, conflicts_with = "format")]
     pub(crate) verify: bool,
+
+    /// Run one slice of a run that `interligo slices` has divided: the third of sixteen is 3/16
+    #[arg(long, value_name = "K/N", requires = "into", conflicts_with_all = ["full", "format", "reopen", "verify"])]
+    pub(crate) slice: Option<SliceNumber>,
+
+    /// The folder of the slices
+    #[arg(long, value_name = "FOLDER", requires = "slice")]
+    pub(crate) into: Option<PathBuf>,
 }
 
 /// Total any figure by any column of any linked table

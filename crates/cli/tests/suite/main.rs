@@ -43,6 +43,7 @@ mod runs;
 mod schema;
 mod server;
 mod shapes;
+mod slices;
 mod sources;
 mod start;
 mod start_answers;

@@ -5,6 +5,7 @@
 //! excludes that rival; wherever both of them are. The same holds for columns that were taken for numbers because the sample
 //! had no code with leading zeros.
 
+use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 
 use arrow_array::{Array, StringViewArray};
@@ -19,7 +20,7 @@ use interligo_model::values::column::is_blank_text;
 use interligo_model::values::parse_cache::Recent;
 
 /// A text that contradicts what was assumed.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Contradiction<P> {
     /// The column of the table.
     pub column: usize,
@@ -30,7 +31,7 @@ pub struct Contradiction<P> {
 }
 
 /// What is known of a rival.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 struct Doubt<P> {
     /// A text cannot be read by it, but by the style that was taken.
     excluded: bool,
@@ -39,7 +40,7 @@ struct Doubt<P> {
 }
 
 /// What later rows of a part say of what was assumed.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Doubts<P> {
     numbers: Vec<Doubt<P>>,
     dates: Vec<Doubt<P>>,

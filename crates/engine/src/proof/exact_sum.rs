@@ -4,17 +4,40 @@
 //! asked for, so that neither the order of lines nor where batches were cut decides whether it fits.
 
 use arrow_buffer::i256;
+use serde::{Deserialize, Serialize};
 
 use interligo_model::values::decimal::{Decimal, MAX_PLACES, power_of_ten};
 
 /// A sum of decimals in 256 bits.
 ///
 /// Two sums are equal when their values are. One that passes even these bits stays without a value.
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Copy, Debug, Serialize, Deserialize)]
+#[serde(from = "KeptSum", into = "KeptSum")]
 pub struct ExactSum {
     mantissa: i256,
     places: u8,
     overflowed: bool,
+}
+
+/// A sum as it is kept in a file: the low and the high half of its mantissa, its places; no halves where it has no value.
+#[derive(Serialize, Deserialize)]
+struct KeptSum(Option<(u128, i128)>, u8);
+
+impl From<KeptSum> for ExactSum {
+    fn from(KeptSum(halves, places): KeptSum) -> ExactSum {
+        let of = |(low, high)| ExactSum {
+            mantissa: i256::from_parts(low, high),
+            places,
+            overflowed: false,
+        };
+        halves.map_or(ExactSum::NONE, of)
+    }
+}
+
+impl From<ExactSum> for KeptSum {
+    fn from(sum: ExactSum) -> KeptSum {
+        KeptSum((!sum.overflowed).then(|| sum.mantissa.to_parts()), sum.places)
+    }
 }
 
 impl Default for ExactSum {

@@ -11,13 +11,14 @@ use crate::proof::tally::Tally;
 use interligo_model::place::Spot;
 use interligo_model::row_counts::RowCounts;
 use interligo_model::values::date::Day;
+use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 
 /// How many places of one kind are kept.
 pub const PLACES_KEPT: usize = 5;
 
 /// Why a line was set aside.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 pub enum Aside {
     /// It has fewer or more fields than the header row.
     Fields,
@@ -28,7 +29,7 @@ pub enum Aside {
 }
 
 /// What made a figure blank.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 pub enum BlankBecause {
     /// A link found no row.
     Link(usize, LinkStatus),
@@ -45,7 +46,7 @@ pub enum BlankBecause {
 }
 
 /// Values of one column that could not be read, or lines that are remarkable in one way.
-#[derive(Clone, Debug, Default, PartialEq, Eq)]
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Unreadable {
     /// How many.
     pub count: u64,
@@ -103,7 +104,7 @@ impl Unreadable {
 }
 
 /// Something in a workbook that its reader should know of and that stops nothing.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 pub enum Noted {
     /// A cell that contains an error instead of a value: `#N/A`.
     ErrorCell,
@@ -122,7 +123,7 @@ pub enum Noted {
 }
 
 /// Two lines that share their key.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Repeat {
     /// The columns of the key with what they say.
     pub key: String,
@@ -135,7 +136,7 @@ pub struct Repeat {
 }
 
 /// Where the lines of a fact end, each in one of these ways.
-#[derive(Clone, Debug, Default, PartialEq, Eq)]
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Ends {
     /// They go on to the outputs.
     pub kept: Tally,
@@ -170,7 +171,7 @@ impl Ends {
 }
 
 /// What is known of the lines of a batch, or of all.
-#[derive(Clone, Debug, Default, PartialEq)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 pub struct Findings {
     /// Lines read.
     pub lines: u64,

@@ -1,9 +1,10 @@
 //! How a line came out in a link.
 
 use crate::keys::ROW_LIMIT;
+use serde::{Deserialize, Serialize};
 
 /// How a line came out in a link.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 pub enum LinkStatus {
     /// Found by the key as it is written.
     Exact,

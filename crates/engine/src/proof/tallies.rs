@@ -3,6 +3,7 @@
 //! Keys are kept in the order in which they first came, so that the ones beyond the limit are the same for
 //! any number of cores and any size of batch.
 
+use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use std::hash::{Hash, Hasher};
 
@@ -20,7 +21,7 @@ pub const KEYS_KEPT: usize = 200_000;
 pub const FIRST_PLACES: usize = 5;
 
 /// A key that a link looked for, with what came of it.
-#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 pub struct SoughtKey {
     /// The link, by number.
     pub link: usize,
@@ -57,7 +58,7 @@ impl Equivalent<SoughtKey> for SoughtRef<'_> {
 }
 
 /// The lines of one key.
-#[derive(Clone, Debug, Default, PartialEq, Eq)]
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct KeyTally {
     /// How many.
     pub lines: u64,
@@ -117,12 +118,38 @@ impl KeyTally {
 }
 
 /// Tallies by key.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug, Default, Serialize, Deserialize)]
+#[serde(from = "KeptTallies", into = "KeptTallies")]
 pub struct KeyTallies {
     numbers: HashMap<SoughtKey, usize, foldhash::fast::FixedState>,
     tallies: Vec<KeyTally>,
     /// Lines with keys beyond those kept, by link.
     pub further: BTreeMap<usize, u64>,
+}
+
+/// Tallies as they are kept in a file: keys in the order in which they first came.
+#[derive(Serialize, Deserialize)]
+struct KeptTallies {
+    keys: Vec<(SoughtKey, KeyTally)>,
+    further: BTreeMap<usize, u64>,
+}
+
+impl From<KeptTallies> for KeyTallies {
+    fn from(KeptTallies { keys, further }: KeptTallies) -> KeyTallies {
+        let mut all = KeyTallies { further, ..KeyTallies::default() };
+        for (key, tally) in keys {
+            all.numbers.insert(key, all.tallies.len());
+            all.tallies.push(tally);
+        }
+        all
+    }
+}
+
+impl From<KeyTallies> for KeptTallies {
+    fn from(all: KeyTallies) -> KeptTallies {
+        let further = all.further.clone();
+        KeptTallies { keys: all.in_order().collect(), further }
+    }
 }
 
 impl PartialEq for KeyTallies {
@@ -162,12 +189,8 @@ impl KeyTallies {
 
     /// Adds the tallies of lines that come after these.
     pub fn absorb(&mut self, other: KeyTallies) {
-        let mut keys: Vec<Option<SoughtKey>> = vec![None; other.tallies.len()];
-        for (key, number) in other.numbers {
-            keys[number] = Some(key);
-        }
-        for (key, tally) in keys.into_iter().zip(other.tallies) {
-            let Some(key) = key else { continue };
+        let further = other.further.clone();
+        for (key, tally) in other.in_order() {
             if let Some(number) = self.numbers.get(&key) {
                 self.tallies[*number].absorb(&tally);
             } else if self.tallies.len() < KEYS_KEPT {
@@ -177,9 +200,18 @@ impl KeyTallies {
                 *self.further.entry(key.link).or_default() += tally.lines;
             }
         }
-        for (link, lines) in other.further {
+        for (link, lines) in further {
             *self.further.entry(link).or_default() += lines;
         }
+    }
+
+    /// All keys with their tallies, in the order in which they first came.
+    fn in_order(self) -> impl Iterator<Item = (SoughtKey, KeyTally)> {
+        let mut keys: Vec<Option<SoughtKey>> = vec![None; self.tallies.len()];
+        for (key, number) in self.numbers {
+            keys[number] = Some(key);
+        }
+        keys.into_iter().zip(self.tallies).filter_map(|(key, tally)| Some((key?, tally)))
     }
 
     /// All keys with their tallies, by link, outcome and key.

@@ -5,6 +5,7 @@
 //! out. Two tallies of the same lines are equal; where they differ, lines were lost, doubled or changed on the way.
 
 use interligo_model::values::column::{Column, NumberColumn, Numbers};
+use serde::{Deserialize, Serialize};
 
 use crate::proof::exact_sum::ExactSum;
 
@@ -20,7 +21,7 @@ pub enum Measured {
 }
 
 /// How many lines there are, which, and what they amount to.
-#[derive(Clone, Debug, Default, PartialEq, Eq)]
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Tally {
     /// How many.
     pub lines: u64,

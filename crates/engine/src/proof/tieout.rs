@@ -5,6 +5,7 @@
 //! groups of each table of totals, by what was set aside, left out, dropped as copies or dropped. Where the two sides differ, the run
 //! is wrong, says so and leaves no output.
 
+use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
@@ -19,7 +20,7 @@ use crate::proof::link_status::{LinkStatus, StatusCounts};
 use crate::proof::tally::{Measured, Tally};
 
 /// What came out of the readers of a fact.
-#[derive(Clone, Debug, Default, PartialEq, Eq)]
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct ReadSide {
     /// Files that were not read to their end.
     pub unread: Vec<String>,

@@ -4,9 +4,10 @@
 use crate::engine::Engine;
 use crate::lines::Lines;
 use crate::proof::link_status::is_row;
+use serde::{Deserialize, Serialize};
 
 /// Of each link, the rows of its lookup that some line found.
-#[derive(Clone, Debug, Default, PartialEq, Eq)]
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Usage {
     links: Vec<Vec<bool>>,
 }

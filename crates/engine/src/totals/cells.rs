@@ -2,6 +2,7 @@
 
 use interligo_model::values::decimal::{Decimal, QUOTIENT_PLACES};
 use interligo_model::values::value::Value;
+use serde::{Deserialize, Serialize};
 use smallvec::SmallVec;
 
 use super::measure::{Aggregate, Measure, Summed, Work};
@@ -12,14 +13,14 @@ use crate::proof::exact_sum::ExactSum;
 use crate::proof::tally::Tally;
 
 /// What is summed up of the lines of a group.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub(crate) struct GroupSums {
     pub(crate) lines: u64,
     pub(crate) cells: SmallVec<[Cell; 1]>,
 }
 
 /// One of the sums of a group.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub(crate) enum Cell {
     /// A sum, and how many lines it holds.
     Sum { total: ExactSum, known: u64 },
@@ -89,6 +90,18 @@ pub(super) fn keep_best(
 impl GroupSums {
     pub(crate) fn empty(sums: &[Summed]) -> GroupSums {
         GroupSums { lines: 0, cells: sums.iter().map(|sum| Cell::empty(sum.how)).collect() }
+    }
+
+    /// Gives what is counted other numbers, by sum and number; whether all have one.
+    pub(super) fn renumber(&mut self, number: impl Fn(usize, u32) -> Option<u32>) -> bool {
+        for (sum, cell) in self.cells.iter_mut().enumerate() {
+            let Cell::Distinct(values) = cell else { continue };
+            let own: Option<Vec<u32>> = values.iter().map(|value| number(sum, *value)).collect();
+            let Some(mut own) = own else { return false };
+            own.sort_unstable();
+            *values = own;
+        }
+        true
     }
 
     pub(crate) fn merge(&mut self, other: &GroupSums, sums: &[Summed]) {

@@ -6,6 +6,7 @@ use std::collections::HashMap;
 use interligo_model::values::date::Period;
 use interligo_model::values::decimal::Decimal;
 use interligo_model::values::value::Value;
+use serde::{Deserialize, Serialize};
 use smallvec::{SmallVec, smallvec};
 
 use super::cells::GroupSums;
@@ -37,6 +38,16 @@ impl Numbered {
 
 /// A group: of each source what was summed, if it has lines there.
 pub(super) type Slots = SmallVec<[Option<GroupSums>; 1]>;
+
+/// The groups of a table in a form that is kept and put together with others: attributes and what is counted by their numbers.
+#[derive(Debug, Serialize, Deserialize)]
+pub struct KeptCube {
+    attributes: Vec<Vec<Value<'static>>>,
+    distinct: Vec<((usize, usize), Vec<Value<'static>>)>,
+    groups: Vec<(Key, Slots)>,
+    counts: Vec<u64>,
+    filtered: Vec<Tally>,
+}
 
 /// The groups of a table.
 #[derive(Debug)]
@@ -110,6 +121,74 @@ impl Cube {
                 none => *none = Some(sums),
             }
         });
+    }
+
+    /// The groups, to be kept.
+    pub fn keep(self) -> KeptCube {
+        let mut distinct: Vec<_> =
+            self.distinct.into_iter().map(|(of, known)| (of, known.values)).collect();
+        distinct.sort_by_key(|(of, _)| *of);
+        KeptCube {
+            attributes: self.attributes.into_iter().map(|known| known.values).collect(),
+            distinct,
+            groups: self.groups,
+            counts: self.counts,
+            filtered: self.filtered,
+        }
+    }
+
+    /// Takes in the groups of other lines; `plans` has the plan of each source. The answer is whether they are of a table
+    /// laid out like this one.
+    #[must_use]
+    pub fn absorb_kept(&mut self, plans: &[&TotalsPlan], kept: KeptCube) -> bool {
+        let sources = self.counts.len();
+        let fits = kept.attributes.len() == self.attributes.len()
+            && kept.counts.len() == sources
+            && kept.filtered.len() == sources
+            && kept.groups.iter().all(|(_, slots)| slots.len() == sources);
+        if !fits {
+            return false;
+        }
+        let renumbered = |known: &mut Numbered, values: Vec<Value<'static>>| -> Vec<u32> {
+            values.into_iter().map(|value| known.number(value)).collect()
+        };
+        let own = self.attributes.iter_mut().zip(kept.attributes);
+        let numbers: Vec<Vec<u32>> = own.map(|(known, values)| renumbered(known, values)).collect();
+        let mut counted: HashMap<(usize, usize), Vec<u32>> = HashMap::new();
+        for (of, values) in kept.distinct {
+            let known = self.distinct.entry(of).or_default();
+            counted.insert(of, renumbered(known, values));
+        }
+        for source in 0..sources {
+            self.counts[source] += kept.counts[source];
+            self.filtered[source].merge(&kept.filtered[source]);
+        }
+        for (key, slots) in kept.groups {
+            let pairs = key.iter().zip(&numbers);
+            let own: Option<Key> =
+                pairs.map(|(code, numbers)| numbers.get(*code as usize).copied()).collect();
+            let Some(key) = own else { return false };
+            let at = *self.index.entry(key).or_insert_with_key(|key| {
+                self.groups.push((key.clone(), smallvec![None; sources]));
+                self.groups.len() - 1
+            });
+            for (source, sums) in slots.into_iter().enumerate() {
+                let Some(mut sums) = sums else { continue };
+                let Some(plan) = plans.iter().find(|plan| plan.source == source) else {
+                    return false;
+                };
+                if !sums
+                    .renumber(|sum, value| Some(*counted.get(&(source, sum))?.get(value as usize)?))
+                {
+                    return false;
+                }
+                match &mut self.groups[at].1[source] {
+                    Some(known) => known.merge(&sums, &plan.sums),
+                    none => *none = Some(sums),
+                }
+            }
+        }
+        true
     }
 
     /// Lets go of what finds a group by its key; none is taken in any more.

@@ -21,7 +21,7 @@ mod time_shift;
 mod to_date;
 mod tree;
 
-pub use cube::Cube;
+pub use cube::{Cube, KeptCube};
 pub use groups::Groups;
 pub use layout::Layout;
 pub use partly_known::{PartlyKnown, PartlyKnownAmount};

@@ -9,13 +9,16 @@ use std::collections::BTreeSet;
 
 use arrow_array::{Array, StringViewArray};
 use arrow_buffer::NullBuffer;
+use serde::{Deserialize, Serialize};
 
 use crate::values::date::{Day, Period, PeriodUnit};
 use crate::values::decimal::Decimal;
+use crate::values::kept_column::KeptColumn;
 use crate::values::value::Value;
 
 /// A column. A text is blank when it is empty or white space; the others say which rows are known.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, Serialize, Deserialize)]
+#[serde(try_from = "KeptColumn", into = "KeptColumn")]
 pub enum Column {
     /// Text, as written.
     Text(StringViewArray),

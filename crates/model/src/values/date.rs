@@ -1,10 +1,11 @@
 //! Days and periods. A day is a count from 1 January 1970 in the proleptic Gregorian calendar, the
 //! same as Arrow's `Date32`; a period is a year, quarter, month, week or day with its number.
 
+use serde::{Deserialize, Serialize};
 use std::fmt;
 
 /// A day, counted from 1970-01-01.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 pub struct Day(pub i32);
 
 impl Day {
@@ -134,7 +135,7 @@ impl fmt::Display for Day {
 }
 
 /// The length of a period.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 pub enum PeriodUnit {
     /// A calendar year, written `2025`.
     Year,
@@ -173,7 +174,7 @@ impl PeriodUnit {
 }
 
 /// A year, quarter, month, week or day. Periods of one unit are in the order of time.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 pub struct Period {
     /// The length of the period.
     pub unit: PeriodUnit,

@@ -22,7 +22,7 @@ pub enum Rounding {
 /// A number with a fixed count of decimal places; `mantissa / 10^places`.
 ///
 /// Two decimals are equal when their values are: `1.50 == 1.5`.
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Copy, Debug, serde::Serialize, serde::Deserialize)]
 pub struct Decimal {
     mantissa: i128,
     places: u8,

@@ -5,6 +5,7 @@ pub mod cells;
 pub mod column;
 pub mod date;
 pub mod decimal;
+mod kept_column;
 pub mod parse_cache;
 pub mod texts;
 pub mod value;

@@ -152,7 +152,7 @@ pub struct TextKeeper {
     known: HashMap<Box<str>, u128>,
 }
 
-/// So many long texts are known again.
+/// How many long texts are known when they come again.
 const MOST_KNOWN: usize = 1 << 15;
 
 /// A buffer is full at this size: places in it have 32 bits.

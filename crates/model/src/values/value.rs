@@ -1,5 +1,6 @@
 //! One value of any type, as the line-by-line ways of working see it.
 
+use serde::{Deserialize, Serialize};
 use std::borrow::Cow;
 use std::cmp::Ordering;
 use std::fmt;
@@ -8,7 +9,7 @@ use crate::values::date::{Day, Period};
 use crate::values::decimal::Decimal;
 
 /// One value. Values of one type are ordered; a blank comes after all others.
-#[derive(Clone, Debug, PartialEq, Eq, Hash)]
+#[derive(Clone, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
 pub enum Value<'a> {
     /// Nothing is known; never zero.
     Blank,

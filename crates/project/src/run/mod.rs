@@ -12,6 +12,7 @@ mod output_plan;
 mod publish;
 pub(crate) mod repeated_lines;
 mod schema;
+pub(crate) mod slices;
 pub(crate) mod slots;
 pub(crate) mod stop_rules;
 pub(crate) mod stream;
@@ -42,9 +43,9 @@ use crate::prepare::Job;
 use crate::project::Project;
 use crate::run::repeated_lines::{COPIES_KEPT, Watch};
 use crate::run::stop_rules::stops;
-use crate::run::stream::Stream;
+use crate::run::stream::{PartStretch, Stream};
 use close::{Closed, Closing, Passed, write_lists};
-use open_outputs::{OpenOutputs, Places};
+use open_outputs::{OpenFiles, Places, columns_aside, lines_outputs};
 use output_plan::OutputPlan;
 use publish::{Found, Published, publish_all};
 use worker::{Done, Worker, WorkerState};
@@ -152,20 +153,28 @@ pub fn run(
     let plan = &OutputPlan::resolve(project, job)?;
     let guard = Guard::of(project, job, on_closed)?;
     let pass = Pass { project, job, plan, parallelism, on_stop, inspection, progress };
-    let mut facts = pass.all_facts()?;
-    let checked = pass.checked(&facts);
-    if on_stop == OnStop::Stop {
-        let stops = checked.stops(project);
-        if !stops.is_empty() {
-            return Err(Error::stopped(stops));
+    let facts = pass.all_facts()?;
+    pass.end(facts, guard.as_ref())
+}
+
+impl Pass<'_> {
+    /// Ends a run whose facts are closed: lists are written, and all outputs appear.
+    fn end(&self, mut facts: Vec<Closed>, guard: Option<&Guard<'_>>) -> Result<RunResult, Error> {
+        let Pass { project, job, plan, on_stop, .. } = *self;
+        let checked = self.checked(&facts);
+        if on_stop == OnStop::Stop {
+            let stops = checked.stops(project);
+            if !stops.is_empty() {
+                return Err(Error::stopped(stops));
+            }
         }
+        let map = has_page(job).then(|| self.map(&facts));
+        write_lists(project, job, plan, &mut facts, &checked)?;
+        let found = Found { checked: &checked, map: map.as_ref() };
+        let Published { outcomes, since, notes } =
+            publish_all(project, job, facts, plan, found, guard)?;
+        Ok(RunResult { outcomes, checked, since, map, notes })
     }
-    let map = has_page(job).then(|| pass.map(&facts));
-    write_lists(project, job, plan, &mut facts, &checked)?;
-    let found = Found { checked: &checked, map: map.as_ref() };
-    let published = publish_all(project, job, facts, plan, found, guard.as_ref())?;
-    let Published { outcomes, since, notes } = published;
-    Ok(RunResult { outcomes, checked, since, map, notes })
 }
 
 /// The same without any output, and with a closer look.
@@ -232,10 +241,16 @@ impl Pass<'_> {
     }
 
     fn all_facts(&self) -> Result<Vec<Closed>, Error> {
-        let (job, mut cubes, mut passed) = (self.job, self.empty_cubes(), Vec::new());
-        for fact in 0..job.engines.len() {
+        let (mut cubes, mut passed) = (self.empty_cubes(), Vec::new());
+        for fact in 0..self.job.engines.len() {
             passed.push(self.fact(fact, &mut cubes)?);
         }
+        self.close_all(passed, cubes)
+    }
+
+    /// Closes the outputs of facts whose lines are through.
+    fn close_all(&self, passed: Vec<Passed>, cubes: Cubes) -> Result<Vec<Closed>, Error> {
+        let job = self.job;
         let mut tables = self.tables(cubes)?;
         let mut closed = Vec::new();
         for (fact, passed) in passed.into_iter().enumerate() {
@@ -278,35 +293,61 @@ impl Pass<'_> {
     fn fact(&self, number: usize, cubes: &mut Cubes) -> Result<Passed, Error> {
         let (engine, outputs) = (&self.job.engines[number], self.job.outputs[number].as_slice());
         let fact = self.project.table(&engine.bound.fact.name);
-        let open = OpenOutputs::open(self.plan, number, (engine, outputs), fact)?;
-        let OpenOutputs { lines, keeps_aside, mut files } = open;
-        let aside_columns = files.aside.columns.clone();
-        let usage_before = self.inspection.usage.then(|| Usage::new(engine));
+        let mut files = OpenFiles::open(self.plan, number, (engine, outputs), fact)?;
         let watch = Watch::new(engine, fact, self.parallelism)?;
+        let places = Places { project: self.project, plan: self.plan };
+        let mut findings = Findings::default();
+        let through =
+            self.through(number, watch.as_ref(), PartStretch::whole(fact), |done: Done| {
+                files.write(done.lines, done.aside, &places)?;
+                findings.absorb(done.findings);
+                Ok(())
+            })?;
+        if let Some(watch) = watch {
+            watch.finish(engine, &mut findings, self.inspection.copies)?;
+        }
+        self.refuse(engine, &findings)?;
+        let (read, usage) = through.gathered(outputs, cubes);
+        Ok(Passed { findings, read, usage, files, keeps_aside: self.plan.writes })
+    }
+
+    /// Passes some rows of a fact through its engine; `take` gets what each block came to, in their order.
+    fn through(
+        &self,
+        number: usize,
+        watch: Option<&Watch<'_>>,
+        stretches: Vec<PartStretch>,
+        mut take: impl FnMut(Done) -> Result<(), Error> + Send,
+    ) -> Result<Through<'_>, Error> {
+        let (engine, outputs) = (&self.job.engines[number], self.job.outputs[number].as_slice());
+        let fact = self.project.table(&engine.bound.fact.name);
+        let lines = lines_outputs(self.plan, number, (engine, outputs), fact);
+        // There is a file for what is set aside, where anything is written.
+        let keeps_aside = self.plan.writes;
+        let usage = self.inspection.usage.then(|| Usage::new(engine));
         let worker = Worker {
             engine,
             fact,
             lines: &lines,
             aside: keeps_aside.then(|| &*self.plan.aside(number).format),
-            aside_columns: &aside_columns,
+            aside_columns: &columns_aside(fact),
             changes: fact.parts.iter().map(|part| changes(engine, part)).collect(),
-            watch: watch.as_ref(),
+            watch,
         };
         let reads_all = watch.is_some() || keeps_aside || !lines.is_empty();
         let wanted = match reads_all {
             true => WantedColumns::All,
             false => WantedColumns::Some(engine.read_columns().to_vec()),
         };
-        let mut stream = Stream::new(fact, self.parallelism.block, &wanted, self.progress);
+        let block = self.parallelism.block;
+        let mut stream = Stream::over(fact, stretches, block, &wanted, self.progress);
         begin();
-        let places = Places { project: self.project, plan: self.plan };
-        let mut findings = Findings::default();
         let workers = in_order(
             self.parallelism.threads,
             || stream.next(),
             || WorkerState {
                 groups: totals_of(outputs).map(|totals| Groups::new(totals.plan)).collect(),
-                usage: usage_before.clone(),
+                usage: usage.clone(),
                 read: ReadSide::default(),
             },
             |gathered: &mut WorkerState<'_>, item| worker.work(item, gathered),
@@ -315,31 +356,10 @@ impl Pass<'_> {
                     return Ok(());
                 }
                 let again = strikes(Fault::BatchTwice).then(|| done.clone());
-                for done in [Some(done), again].into_iter().flatten() {
-                    files.write(done.lines, done.aside, &places)?;
-                    findings.absorb(done.findings);
-                }
-                Ok(())
+                [Some(done), again].into_iter().flatten().try_for_each(&mut take)
             },
         )?;
-        if let Some(watch) = watch {
-            watch.finish(engine, &mut findings, self.inspection.copies)?;
-        }
-        self.refuse(engine, &findings)?;
-        let mut read = stream.read_side();
-        let mut usage = usage_before;
-        for gathered in workers {
-            if let (Some(all), Some(own)) = (&mut usage, &gathered.usage) {
-                all.merge(own);
-            }
-            read.merge(&gathered.read);
-            for (totals, groups) in totals_of(outputs).zip(gathered.groups) {
-                if let Some(cube) = cubes.get_mut(totals.name) {
-                    cube.absorb(totals.plan, groups);
-                }
-            }
-        }
-        Ok(Passed { findings, read, usage, files, keeps_aside })
+        Ok(Through { workers, read: stream.read_side(), usage })
     }
 
     /// Ends the run over what was met in the lines of a fact.
@@ -352,6 +372,32 @@ impl Pass<'_> {
             OnStop::Report => Vec::new(),
         };
         if stops.is_empty() { Ok(()) } else { Err(Error::stopped(stops)) }
+    }
+}
+
+/// What passed through an engine, apart from what came of each block.
+struct Through<'j> {
+    workers: Vec<WorkerState<'j>>,
+    read: ReadSide,
+    usage: Option<Usage>,
+}
+
+impl Through<'_> {
+    /// Brings together what the workers gathered; what they summed goes to the totals of the fact's outputs.
+    fn gathered(self, outputs: &[Output], cubes: &mut Cubes) -> (ReadSide, Option<Usage>) {
+        let Through { workers, mut read, mut usage } = self;
+        for gathered in workers {
+            if let (Some(all), Some(own)) = (&mut usage, &gathered.usage) {
+                all.merge(own);
+            }
+            read.merge(&gathered.read);
+            for (totals, groups) in totals_of(outputs).zip(gathered.groups) {
+                if let Some(cube) = cubes.get_mut(totals.name) {
+                    cube.absorb(totals.plan, groups);
+                }
+            }
+        }
+        (read, usage)
     }
 }
 

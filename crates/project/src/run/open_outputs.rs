@@ -18,17 +18,30 @@ use super::output_plan::{Destination, OutputPlan};
 use super::slots::SlotNames;
 use crate::project::Project;
 
-/// The outputs of a fact, open.
-pub(super) struct OpenOutputs {
-    /// The outputs of lines, which all workers share.
-    pub(super) lines: Vec<LinesOutput>,
-    /// Whether there is a file for what is set aside: there is, where anything is written.
-    pub(super) keeps_aside: bool,
-    pub(super) files: OpenFiles,
+/// What encodes the outputs of lines of a fact, by its number, in their order; all workers share it.
+pub(crate) fn lines_outputs(
+    plan: &OutputPlan,
+    number: usize,
+    (engine, outputs): (&Engine, &[Output]),
+    fact: &Table,
+) -> Vec<LinesOutput> {
+    let all = outputs.iter().enumerate();
+    let encoded = all.filter_map(|(output, asked)| {
+        let OutputContent::Lines { columns, slots, live } = &asked.content else { return None };
+        let destination = plan.of(number, output)?;
+        let shape = LinesShape { columns, engine, fact, live: live.as_ref() };
+        Some(LinesOutput::new(&*destination.format, &shape, slots.clone()))
+    });
+    encoded.collect()
+}
+
+/// The columns of the file for what is set aside of a fact.
+pub(crate) fn columns_aside(fact: &Table) -> Vec<RowColumn> {
+    aside_columns(fact).into_iter().map(RowColumn::text).collect()
 }
 
 /// The files that are filled while lines pass.
-pub(super) struct OpenFiles {
+pub(crate) struct OpenFiles {
     /// Of each output of lines, in their order, with its number among the outputs.
     lines: Vec<(usize, LinesFiles)>,
     pub(super) aside: AsideFileOpen,
@@ -56,9 +69,9 @@ impl LinesFiles {
 }
 
 /// What a file needs to know that is begun while lines pass.
-pub(super) struct Places<'a> {
-    pub(super) project: &'a Project,
-    pub(super) plan: &'a OutputPlan,
+pub(crate) struct Places<'a> {
+    pub(crate) project: &'a Project,
+    pub(crate) plan: &'a OutputPlan,
 }
 
 /// The file for what is set aside, which is there once a row is.
@@ -83,7 +96,7 @@ impl OpenFiles {
     ///
     /// # Errors
     /// It cannot be written.
-    pub(super) fn write(
+    pub(crate) fn write(
         &mut self,
         lines: Vec<PutOut>,
         aside: PutOut,
@@ -102,39 +115,28 @@ impl OpenFiles {
         Ok(())
     }
 
-    /// The files of lines by the numbers of their outputs, and that for what is set aside.
-    pub(super) fn into_parts(self) -> (BTreeMap<usize, LinesFiles>, AsideFileOpen) {
-        (self.lines.into_iter().collect(), self.aside)
-    }
-}
-
-impl OpenOutputs {
     /// Opens the outputs of a fact, by its number, that are filled while lines pass.
     ///
     /// # Errors
     /// A file cannot be written.
-    pub(super) fn open(
+    pub(crate) fn open(
         plan: &OutputPlan,
         number: usize,
         (engine, outputs): (&Engine, &[Output]),
         fact: &Table,
-    ) -> Result<OpenOutputs, Error> {
+    ) -> Result<OpenFiles, Error> {
         let aside = AsideFileOpen {
             destination: plan.aside(number).clone(),
-            columns: aside_columns(fact).into_iter().map(RowColumn::text).collect(),
+            columns: columns_aside(fact),
             file: None,
             tally: Tally::default(),
         };
         let mut files = OpenFiles { lines: Vec::new(), aside };
-        let mut lines = Vec::new();
         for (output, asked) in outputs.iter().enumerate() {
             let Some(destination) = plan.of(number, output) else { continue };
             match &asked.content {
                 OutputContent::Lines { columns, slots, live } => {
-                    let live = live.as_ref();
-                    let shape = LinesShape { columns, engine, fact, live };
-                    let has_slots = !slots.is_empty();
-                    lines.push(LinesOutput::new(&*destination.format, &shape, slots.clone()));
+                    let shape = LinesShape { columns, engine, fact, live: live.as_ref() };
                     let mut own = LinesFiles {
                         files: BTreeMap::new(),
                         tally: Tally::default(),
@@ -142,12 +144,9 @@ impl OpenOutputs {
                         destination: destination.clone(),
                         names: SlotNames::default(),
                     };
-                    if !has_slots {
-                        let file = destination.begin(
-                            &own.columns,
-                            RowsOf::Lines(&shape),
-                            &plan.containers,
-                        )?;
+                    if slots.is_empty() {
+                        let of = RowsOf::Lines(&shape);
+                        let file = destination.begin(&own.columns, of, &plan.containers)?;
                         own.files.insert(SlotKey::new(), file);
                     }
                     files.lines.push((output, own));
@@ -158,6 +157,11 @@ impl OpenOutputs {
                 OutputContent::List(..) | OutputContent::Totals { .. } | OutputContent::Page => {}
             }
         }
-        Ok(OpenOutputs { lines, keeps_aside: plan.writes, files })
+        Ok(files)
+    }
+
+    /// The files of lines by the numbers of their outputs, and that for what is set aside.
+    pub(super) fn into_parts(self) -> (BTreeMap<usize, LinesFiles>, AsideFileOpen) {
+        (self.lines.into_iter().collect(), self.aside)
     }
 }

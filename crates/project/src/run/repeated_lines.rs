@@ -25,10 +25,11 @@ use interligo_model::reading::evidence::Evidence;
 use interligo_model::values::texts::gathered;
 use interligo_model::values::value::Value;
 use interligo_sinks::raw_lines::raw_text;
-use interligo_sources::formats::Wanted;
+use interligo_sources::formats::{Block, RowStart, Wanted};
 use interligo_sources::in_order::{Turns, in_order};
 use interligo_sources::table::parts::{ColumnSource, Part, Table, WantedColumns, changed};
 use interligo_sources::table::rows::Rows;
+use serde::{Deserialize, Serialize};
 
 use crate::parallelism::Parallelism;
 use crate::run::stream::Stream;
@@ -94,9 +95,32 @@ impl<'a> Watch<'a> {
         table: &'a Table,
         parallelism: Parallelism,
     ) -> Result<Option<Watch<'a>>, Error> {
-        let Some(key) = &engine.bound.fact.key else { return Ok(None) };
-        let Repeats::Rule(rule) = &key.repeats else { return Ok(None) };
-        let mut watch = Watch {
+        let Some(mut watch) = Watch::unsettled(engine, table) else { return Ok(None) };
+        if !watch.streams() {
+            watch.settled = Some(watch.settle_before(engine, parallelism)?);
+        }
+        Ok(Some(watch))
+    }
+
+    /// A watch over lines of which it is known which ones do not hold; `before` come before the first of them.
+    pub(crate) fn settled(
+        engine: &'a Engine,
+        table: &'a Table,
+        repeats: SettledRepeats,
+        before: u64,
+    ) -> Option<Watch<'a>> {
+        let mut watch = Watch::unsettled(engine, table)?;
+        let SettledRepeats { identical, dropped, .. } = repeats;
+        watch.settled = Some(Settled { identical, dropped, open: Vec::new() });
+        watch.turns = Turns::new(State { lines: before, ..State::default() });
+        Some(watch)
+    }
+
+    /// A watch that has not settled anything; `None` when the fact has no key, or keeps all lines.
+    fn unsettled(engine: &'a Engine, table: &'a Table) -> Option<Watch<'a>> {
+        let key = engine.bound.fact.key.as_ref()?;
+        let Repeats::Rule(rule) = &key.repeats else { return None };
+        Some(Watch {
             table,
             key,
             rule,
@@ -105,40 +129,57 @@ impl<'a> Watch<'a> {
             bytes: table.parts.iter().filter_map(|part| part.source.bytes()).sum(),
             turns: Turns::new(State::default()),
             settled: None,
-        };
-        if !matches!(rule, Rule::Stop | Rule::First) {
-            watch.settled = Some(watch.settle_before(engine, parallelism)?);
-        }
-        Ok(Some(watch))
+        })
     }
 
     /// The lines in which a later one may be used: reads all of them, then those that share
     /// a key.
     fn settle_before(&self, engine: &Engine, parallelism: Parallelism) -> Result<Settled, Error> {
+        let state = self.scan(parallelism, |_| {})?;
+        let (groups, _) = fetch(engine, self.table, &state)?;
+        Ok(settle(self.rule, groups.iter().map(Vec::as_slice)))
+    }
+
+    /// Whether which lines hold is known while they come.
+    fn streams(&self) -> bool {
+        matches!(self.rule, Rule::Stop | Rule::First)
+    }
+
+    /// Reads all lines for their keys; `meet` is told of each block, in their order.
+    fn scan(
+        &self,
+        parallelism: Parallelism,
+        mut meet: impl FnMut(BlockMet) + Send,
+    ) -> Result<State, Error> {
         let mut state = State::default();
         let mut stream =
             Stream::new(self.table, parallelism.block, &WantedColumns::All, &|_, _| {});
         in_order(
             parallelism.threads,
-            || stream.next(),
+            || -> Result<_, Error> { Ok(stream.next()?.map(|item| (item, stream.block_start()))) },
             || (),
-            |(), (_, part, block)| {
+            |(), ((_, part, block), start)| {
+                let bytes = bytes_of(&block);
                 let rows = Rows::of(block, self.table, &self.table.parts[part])?;
-                Ok((part, self.hashes(&rows, part)))
+                Ok((BlockMet { part, start, bytes, before: 0 }, self.hashes(&rows, part)))
             },
-            |(part, hashes): (usize, Hashes)| {
-                state.start(part);
+            |(met, hashes): (BlockMet, Hashes)| {
+                state.start(met.part);
+                meet(BlockMet { before: state.lines, ..met });
                 for hash in &hashes {
-                    // All copies count here: which of them holds is not known yet.
-                    if let Some((first, line, _)) = state.note(*hash)? {
-                        state.pairs.push((first, line));
+                    match state.note(*hash)? {
+                        None => {}
+                        // Which of several lines holds is known at the end, unless it is the first.
+                        Some((first, line, true)) if self.streams() => {
+                            state.identical.push((first, line));
+                        }
+                        Some((first, line, _)) => state.pairs.push((first, line)),
                     }
                 }
                 Ok(())
             },
         )?;
-        let (groups, _) = fetch(engine, self.table, &state)?;
-        Ok(settle(self.rule, groups.iter().map(Vec::as_slice)))
+        Ok(state)
     }
 
     /// Which lines of a block do not hold. `None` when an earlier block has failed.
@@ -151,7 +192,7 @@ impl<'a> Watch<'a> {
         let hashes = self.hashes(rows, number);
         let likely = self.lines_likely(rows);
         let outcome = self.turns.take(item, |state| {
-            if state.lines == 0 {
+            if state.lines == 0 && self.settled.is_none() {
                 state.seen.reserve(likely);
             }
             self.mark(state, number, &hashes)
@@ -183,10 +224,6 @@ impl<'a> Watch<'a> {
         let Some(settled) = &self.settled else {
             std::hint::black_box(state.seen.approach(hashes.iter().flatten()));
             return hashes.iter().map(|hash| state.mark(*hash)).collect();
-        };
-        let is_among = |lines: &[Pair], line: u64| {
-            let found = |line: u32| lines.binary_search_by_key(&line, |(_, own)| *own).is_ok();
-            u32::try_from(line).is_ok_and(found)
         };
         Ok(hashes
             .iter()
@@ -273,6 +310,98 @@ impl<'a> Watch<'a> {
         findings.copies = show(engine, table, &state, &identical)?;
         Ok(())
     }
+}
+
+/// A block of a fact's files whose lines were read.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct BlockMet {
+    /// The file, by number.
+    pub(crate) part: usize,
+    /// Where it begins; none where reading cannot begin there.
+    pub(crate) start: Option<RowStart>,
+    /// Its bytes; of rows that are no text, about as many.
+    pub(crate) bytes: u64,
+    /// How many lines come before it.
+    pub(crate) before: u64,
+}
+
+/// The bytes of a block; of rows that are no text, about as many as they would have.
+pub(crate) fn bytes_of(block: &Block) -> u64 {
+    const OF_A_ROW: u64 = 64;
+    if block.bytes > 0 { block.bytes } else { block.lines * OF_A_ROW }
+}
+
+/// Which lines of a fact do not hold, and what is to be said of them.
+#[derive(Clone, Debug, Default, Serialize, Deserialize)]
+pub(crate) struct SettledRepeats {
+    /// Copies of another line, with that; ascending.
+    identical: Vec<Pair>,
+    /// Lines in the place of which another holds, with that; ascending.
+    dropped: Vec<Pair>,
+    unkeyed: u64,
+    read_again: bool,
+    open: u64,
+    repeats: Vec<Repeat>,
+    copies: Vec<Repeat>,
+}
+
+impl SettledRepeats {
+    /// Settles the repeats of a fact by reading all of it; `None` when it has no key, or keeps all lines. `copies` are shown
+    /// with their places.
+    pub(crate) fn of(
+        engine: &Engine,
+        table: &Table,
+        parallelism: Parallelism,
+        copies: usize,
+        meet: impl FnMut(BlockMet) + Send,
+    ) -> Result<Option<SettledRepeats>, Error> {
+        let Some(watch) = Watch::unsettled(engine, table) else { return Ok(None) };
+        let state = watch.scan(parallelism, meet)?;
+        let read_again = !watch.streams() || !state.pairs.is_empty();
+        let (groups, _) = fetch(engine, table, &state)?;
+        let Settled { identical: equal, dropped, open } =
+            settle(watch.rule, groups.iter().map(Vec::as_slice));
+        let mut identical = state.identical.clone();
+        identical.extend(equal);
+        identical.sort_unstable_by_key(|(_, later)| *later);
+        let mut shown = open.clone();
+        if !matches!(watch.rule, Rule::Stop) {
+            shown.extend(&dropped);
+        }
+        let (most, kept) = (copies.max(SHOWN), identical.len().min(copies));
+        // With a rule that stops, the lines that are open are counted as dropped until it does.
+        let mut all_dropped = dropped;
+        if watch.streams() {
+            let is_equal = |line: u32| is_among(&identical, u64::from(line));
+            all_dropped =
+                state.pairs.iter().copied().filter(|(_, line)| !is_equal(*line)).collect();
+        }
+        all_dropped.sort_unstable_by_key(|(_, later)| *later);
+        Ok(Some(SettledRepeats {
+            unkeyed: state.unkeyed,
+            read_again,
+            open: open.len() as u64,
+            repeats: show(engine, table, &state, &shown[..shown.len().min(most)])?,
+            copies: show(engine, table, &state, &identical[..kept])?,
+            identical,
+            dropped: all_dropped,
+        }))
+    }
+
+    /// Adds what is to be said of them to what was found in the lines.
+    pub(crate) fn note(self, findings: &mut Findings) {
+        findings.unkeyed = self.unkeyed;
+        findings.read_again = self.read_again;
+        findings.repeats_open = self.open;
+        findings.repeats = self.repeats;
+        findings.copies = self.copies;
+    }
+}
+
+/// Whether a line is the second of one of these pairs, which ascend by it.
+fn is_among(pairs: &[Pair], line: u64) -> bool {
+    let found = |line: u32| pairs.binary_search_by_key(&line, |(_, own)| *own).is_ok();
+    u32::try_from(line).is_ok_and(found)
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

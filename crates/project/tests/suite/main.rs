@@ -10,6 +10,7 @@ mod links_oracle;
 mod oracle;
 mod pages;
 mod shapes;
+mod slices;
 mod start_folders;
 mod support;
 mod traces;

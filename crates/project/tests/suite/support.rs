@@ -5,8 +5,8 @@ use std::path::{Path, PathBuf};
 
 use interligo_engine::proof::tieout::TieOut;
 use interligo_project::{
-    Checked, Error, Extent, OnClosed, OnDuplicates, OnStop, Parallelism, Project, Request,
-    RunResult, RunRules, pool, read_plan, run,
+    Checked, Error, Extent, Job, OnClosed, OnDuplicates, OnStop, Parallelism, Project, Request,
+    RunResult, RunRules, divide, join, pool, read_plan, run, run_slice,
 };
 use tempfile::TempDir;
 
@@ -57,6 +57,39 @@ impl Folder {
         let mut files = self.contents();
         files.retain(|path, content| before.get(path) != Some(content));
         // What the next run writes again must be new.
+        files.keys().for_each(|path| std::fs::remove_file(self.0.path().join(path)).unwrap());
+        Ran { result, files }
+    }
+
+    /// Divides a run of the plan into slices, with blocks of this many bytes, runs them from the last to the first, and joins
+    /// them.
+    pub(crate) fn run_in_slices(&self, slices: usize, block: usize) -> Ran {
+        let _ = std::fs::remove_dir_all(self.0.path().join(".interligo"));
+        let before = self.contents();
+        let into = TempDir::new().unwrap();
+        let parallelism = Parallelism { block, ..Parallelism::default() };
+        let ready = || -> Result<(Project, Job), Error> {
+            let plan = read_plan(&self.plan()).map_err(|(error, _)| error)?;
+            let project = Project::open(plan, self.0.path())?;
+            let requests = Request::of_plan(&project.plan)?;
+            let job = project.prepare(&requests, Extent::Everything, OnDuplicates::Stop)?;
+            Ok((project, job))
+        };
+        let result = pool(2).unwrap().install(|| {
+            let (project, job) = ready()?;
+            divide(&project, &job, slices, into.path(), parallelism)?;
+            for slice in (1..=slices).rev() {
+                // Each has a process of its own in life, and its blocks need not be those of the division.
+                let (project, job) = ready()?;
+                let parallelism = Parallelism { block: block / 2 + 1, ..parallelism };
+                let own = (into.path(), slice);
+                assert!(run_slice(&project, &job, own, parallelism, &|_, _| {})?);
+            }
+            let (project, job) = ready()?;
+            join(&project, &job, into.path(), parallelism, OnStop::Stop, &|_, _| {})
+        });
+        let mut files = self.contents();
+        files.retain(|path, content| before.get(path) != Some(content));
         files.keys().for_each(|path| std::fs::remove_file(self.0.path().join(path)).unwrap());
         Ran { result, files }
     }
@@ -158,6 +191,21 @@ impl Ran {
     /// The names of the files that were written.
     pub(crate) fn written(&self) -> Vec<&str> {
         self.files.keys().map(String::as_str).collect()
+    }
+
+    /// All that can be told of it, without what tells into which blocks its lines were cut.
+    pub(crate) fn all_but_blocks(&self) -> (String, String, &BTreeMap<String, String>) {
+        let (error, ties, files) = self.all();
+        let mut told = format!("{ties:#?}");
+        for of_blocks in ["marks: ", "handed: (\n", "taken: (\n"] {
+            let mut pieces = told.split(of_blocks).map(str::to_owned).collect::<Vec<_>>();
+            for piece in &mut pieces[1..] {
+                let digits = piece.trim_start_matches(|c: char| c.is_whitespace());
+                *piece = digits.trim_start_matches(|c: char| c.is_ascii_digit()).to_owned();
+            }
+            told = pieces.join(of_blocks);
+        }
+        (error, told, files)
     }
 
     /// All that can be told of it.

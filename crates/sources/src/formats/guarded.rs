@@ -7,7 +7,7 @@ use std::sync::Arc;
 
 use interligo_model::place::PartName;
 
-use super::{Block, Container, Head, KeysStated, Reader, TableSettings, What};
+use super::{Block, Container, Head, KeysStated, Reader, RowStart, TableSettings, What};
 use crate::error::{Error, InputKind};
 
 thread_local! {
@@ -95,6 +95,10 @@ impl Reader for Guarded {
     fn next(&mut self, size: usize) -> Result<Option<Block>, Error> {
         let Guarded { reader, name } = self;
         guarded(name, || reader.next(size))
+    }
+
+    fn row_start(&self) -> Option<RowStart> {
+        self.reader.row_start()
     }
 
     fn is_whole(&self) -> bool {

@@ -41,6 +41,7 @@ use interligo_engine::proof::findings::Noted;
 use interligo_model::place::PartName;
 use interligo_model::plan::{ByteSize, Plan};
 use interligo_model::reading::style::Style;
+use serde::{Deserialize, Serialize};
 
 use crate::error::{Error, InputKind};
 use crate::formats::declared_keys::KeysStated;
@@ -227,6 +228,14 @@ pub trait Source: Send + Sync {
     /// It cannot be read.
     fn open(&self, wanted: &Wanted) -> Result<Box<dyn Reader>, Error>;
 
+    /// Opens some of its rows; `None` where it can only be read from its first one.
+    ///
+    /// # Errors
+    /// It cannot be read.
+    fn open_stretch(&self, _: &Wanted, _: Stretch) -> Result<Option<Box<dyn Reader>>, Error> {
+        Ok(None)
+    }
+
     /// How it is written, in words; nothing where it is as outputs are.
     fn in_words(&self) -> Vec<String>;
 
@@ -270,6 +279,24 @@ impl Wanted {
     }
 }
 
+/// Where a row begins.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct RowStart {
+    /// The byte of the file.
+    pub byte: u64,
+    /// The number of the row, as places name it.
+    pub row: u64,
+}
+
+/// Rows of a source from one on, up to the byte at which another begins or the source ends.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Stretch {
+    /// Where it begins; none at the first row.
+    pub from: Option<RowStart>,
+    /// The byte at which it ends; none at the last row.
+    pub to: Option<u64>,
+}
+
 /// Reads a table, some rows at a time.
 pub trait Reader: Send {
     /// The next rows, of about `size` bytes; `None` at the end.
@@ -277,6 +304,11 @@ pub trait Reader: Send {
     /// # Errors
     /// It cannot be read further.
     fn next(&mut self, size: usize) -> Result<Option<Block>, Error>;
+
+    /// Where the next row begins, should the source be able to begin there.
+    fn row_start(&self) -> Option<RowStart> {
+        None
+    }
 
     /// Whether all that it has read is in the blocks that it has handed out; asked at the end.
     fn is_whole(&self) -> bool {

@@ -14,8 +14,8 @@ use arrow_buffer::Buffer;
 use interligo_model::place::PartName;
 
 use super::{
-    Address, Block, Container, Format, Limits, OwnTables, Reader, Source, Unsplit, Wanted, What,
-    file_bytes,
+    Address, Block, Container, Format, Limits, OwnTables, Reader, RowStart, Source, Stretch,
+    Unsplit, Wanted, What, file_bytes,
 };
 use crate::error::{Error, InputKind};
 use crate::formats::head::Head;
@@ -73,6 +73,22 @@ impl Source for TextSource {
         Ok(Box::new(reader))
     }
 
+    fn open_stretch(&self, _: &Wanted, part: Stretch) -> Result<Option<Box<dyn Reader>>, Error> {
+        let mut reader = BlockReader::open(&self.path, &self.name.shown, self.dialect)?;
+        let from = match part.from {
+            Some(from) => {
+                reader.has_started();
+                from
+            }
+            None => {
+                reader.skip_rows(self.skip)?;
+                let Some(first) = reader.next_row_start() else { return Ok(None) };
+                first
+            }
+        };
+        Ok(reader.go_to(from, part.to)?.then(|| Box::new(reader) as Box<dyn Reader>))
+    }
+
     fn in_words(&self) -> Vec<String> {
         let mut words = vec![match self.dialect.separator {
             b'\t' => "separator tab".to_owned(),
@@ -104,6 +120,10 @@ impl Reader for BlockReader {
         let (bytes, lines) = (text.length as u64, text.lines);
         let (first, last) = (text.first, text.last);
         Ok(Some(Block { bytes, lines, extent: bytes, first, last, rows: Box::new(text) }))
+    }
+
+    fn row_start(&self) -> Option<RowStart> {
+        self.next_row_start()
     }
 
     fn is_whole(&self) -> bool {

@@ -16,7 +16,7 @@ use interligo_model::reading::style::{PartStyle, Style, Way};
 
 use crate::error::{Error, InputKind};
 use crate::formats::head::{FieldNote, Head, Looked};
-use crate::formats::{self, Guarded, PartNote, Reader, Wanted, guarded};
+use crate::formats::{self, Guarded, PartNote, Reader, Stretch, Wanted, guarded};
 use crate::snapshot::Snapshot;
 use crate::table::column_drift::Drift;
 use crate::table::dialect::FoundStyle;
@@ -399,6 +399,15 @@ impl Part {
         self.refuse_changed()?;
         let reader = guarded(&self.name, || self.source.open(wanted))?;
         Ok(Box::new(Guarded { reader, name: self.name.clone() }))
+    }
+
+    /// Opens some rows of the part; all of them where it can only be read from its first one.
+    pub fn open_stretch(&self, wanted: &Wanted, rows: Stretch) -> Result<Box<dyn Reader>, Error> {
+        self.refuse_changed()?;
+        match guarded(&self.name, || self.source.open_stretch(wanted, rows))? {
+            Some(reader) => Ok(Box::new(Guarded { reader, name: self.name.clone() })),
+            None => self.open(wanted),
+        }
     }
 
     /// Refuses a file that is no longer the one that was looked at.

@@ -13,6 +13,7 @@ use interligo_engine::proof::faults::{Fault, strikes};
 use super::fields::first_row;
 use super::source::{Dialect, Input};
 use crate::error::{Error, InputKind};
+use crate::formats::RowStart;
 
 /// Zero bytes after the rows of a block, so that its end can be read in whole vectors.
 pub const PADDING: usize = 64;
@@ -64,6 +65,10 @@ pub struct BlockReader {
     shown: Arc<str>,
     /// What was read beyond the last block.
     rest: Vec<u8>,
+    /// The byte of the file at which reading began; none where its bytes are not those of the file.
+    began_at: Option<u64>,
+    /// Whether the file goes on behind what is read of it.
+    goes_on: bool,
     next_row: u64,
     started: bool,
     ended: bool,
@@ -77,6 +82,8 @@ impl BlockReader {
     pub fn open(path: &Path, shown: &Arc<str>, dialect: Dialect) -> Result<BlockReader, Error> {
         let (input, rest) = Input::open(path, shown, dialect)?;
         Ok(BlockReader {
+            began_at: input.position().map(|at| at - rest.len() as u64),
+            goes_on: false,
             came_in: rest.len() as u64,
             went_out: 0,
             input,
@@ -87,6 +94,36 @@ impl BlockReader {
             started: false,
             ended: false,
         })
+    }
+
+    /// Goes to a row of the file, and reads up to the byte at which another begins. Whether it can: what is compressed
+    /// or in another encoding is read from its first byte.
+    pub fn go_to(&mut self, from: RowStart, to: Option<u64>) -> Result<bool, Error> {
+        if self.began_at.is_none() || to.is_some_and(|to| to < from.byte) {
+            return Ok(false);
+        }
+        let length = to.map(|to| to - from.byte);
+        self.input.go_to(from.byte, length).map_err(|error| self.unreadable(&error))?;
+        self.rest.clear();
+        (self.came_in, self.went_out, self.ended) = (0, 0, false);
+        (self.began_at, self.next_row, self.goes_on) = (Some(from.byte), from.row, to.is_some());
+        Ok(true)
+    }
+
+    /// The rows that follow are not the first of the file.
+    pub fn has_started(&mut self) {
+        self.started = true;
+    }
+
+    /// Where the next row begins; none where the bytes are not those of the file.
+    pub fn next_row_start(&self) -> Option<RowStart> {
+        Some(RowStart { byte: self.began_at? + self.went_out, row: self.next_row })
+    }
+
+    fn unreadable(&self, error: &std::io::Error) -> Error {
+        let message = format!("cannot be read further: {error}");
+        Error::input(InputKind::Damaged, &self.shown, message)
+            .help("the file may be damaged or cut off; fetch it again")
     }
 
     /// Leaves out the first rows of the file; quoted line ends do not end them.
@@ -162,14 +199,7 @@ impl BlockReader {
         }
         bytes.reserve(room + PADDING + 1);
         let read = Read::by_ref(&mut self.input).take(room as u64).read_to_end(bytes);
-        let read = read.map_err(|error| {
-            Error::input(
-                InputKind::Damaged,
-                &self.shown,
-                format!("cannot be read further: {error}"),
-            )
-            .help("the file may be damaged or cut off; fetch it again")
-        })?;
+        let read = read.map_err(|error| self.unreadable(&error))?;
         self.ended = read < room;
         self.came_in += read as u64;
         Ok(())
@@ -187,7 +217,8 @@ impl BlockReader {
         }
         self.went_out += end as u64;
         bytes.truncate(end);
-        let (first, last) = (!self.started, self.ended && self.rest.is_empty());
+        let ended = self.ended && self.rest.is_empty();
+        let (first, last) = (!self.started, ended && !self.goes_on);
         self.started = true;
         let first_row = self.next_row;
         let lines = memchr::memchr_iter(b'\n', &bytes).count() as u64;

@@ -2,7 +2,7 @@
 //! encoding. A plain file in UTF-8 is read as it is.
 
 use std::fs::File;
-use std::io::{self, Read};
+use std::io::{self, Read, Seek, SeekFrom};
 use std::path::Path;
 use std::sync::Arc;
 
@@ -30,8 +30,8 @@ impl Default for Dialect {
 
 /// An open file, giving UTF-8.
 pub enum Input {
-    /// As it is.
-    Plain(File),
+    /// As it is, or a stretch of it.
+    Plain(io::Take<File>),
     /// Unpacked or decoded.
     Changed(Box<dyn Read + Send>),
 }
@@ -83,9 +83,30 @@ impl Input {
             _ => {
                 let head = head.strip_prefix(b"\xEF\xBB\xBF").unwrap_or(&head).to_vec();
                 let (_, file) = whole.into_inner();
-                Ok((Input::Plain(file), head))
+                Ok((Input::Plain(file.take(u64::MAX)), head))
             }
         }
+    }
+}
+
+impl Input {
+    /// The byte of the file that is read next; none where its bytes are others.
+    pub fn position(&self) -> Option<u64> {
+        match self {
+            Input::Plain(file) => {
+                let mut file = file.get_ref();
+                file.stream_position().ok()
+            }
+            Input::Changed(_) => None,
+        }
+    }
+
+    /// Goes to a byte of a plain file and reads this many from there; all without a length.
+    pub fn go_to(&mut self, byte: u64, length: Option<u64>) -> io::Result<()> {
+        let Input::Plain(file) = self else { return Err(io::ErrorKind::Unsupported.into()) };
+        file.get_mut().seek(SeekFrom::Start(byte))?;
+        file.set_limit(length.unwrap_or(u64::MAX));
+        Ok(())
     }
 }
 

@@ -1,0 +1,79 @@
+//! The options of commands that divide a run and put it together: slices, join, and those of run.
+
+use std::path::PathBuf;
+use std::str::FromStr;
+
+use clap::Args;
+
+use super::{Format, PlanOptions, whole};
+
+/// Divide a run into slices, for several machines or one after the other
+///
+/// Writes into a folder where each slice of the facts begins and ends, of about as many bytes each. `interligo run
+/// --slice` runs one of them on any machine that sees the folder and the inputs; `interligo join` proves that all are
+/// there and writes the outputs, the same as those of a single run. All lines are scanned once.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Example, one slice after the other:
+  interligo slices 8 --into work
+  for k in 1 2 3 4 5 6 7 8; do interligo run --slice $k/8 --into work; done
+  interligo join work")]
+pub(crate) struct SlicesOptions {
+    /// How many slices
+    #[arg(value_name = "N", value_parser = whole::<usize>(1..=100_000))]
+    pub(crate) slices: usize,
+
+    /// The folder for what slices are to take, and for what they come to
+    #[arg(long, value_name = "FOLDER")]
+    pub(crate) into: PathBuf,
+
+    #[command(flatten)]
+    pub(crate) plan: PlanOptions,
+}
+
+/// Put the slices of a run together: prove that all are there, and write the outputs
+///
+/// The outputs, findings and the tie-out are those of a single run. A slice that is missing, or of another plan or
+/// other inputs, is named, and nothing is written.
+#[derive(Debug, Args)]
+#[command(after_help = "Example:\n  interligo join work")]
+pub(crate) struct JoinOptions {
+    /// The folder of the slices
+    #[arg(value_name = "FOLDER")]
+    pub(crate) folder: PathBuf,
+
+    #[command(flatten)]
+    pub(crate) plan: PlanOptions,
+
+    /// Print the whole tie-out: files, links, blank figures, rounding
+    #[arg(long)]
+    pub(crate) full: bool,
+
+    /// How the tie-out is printed; csv and json always have all of it
+    #[arg(long, value_enum, value_name = "FORM", default_value = "table")]
+    pub(crate) format: Format,
+
+    /// Accept what the data say of closed periods now, and keep the former record of them
+    #[arg(long)]
+    pub(crate) reopen: bool,
+}
+
+/// A slice, by its number from 1, and how many there are.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) struct SliceNumber {
+    pub(crate) slice: usize,
+    pub(crate) of: usize,
+}
+
+impl FromStr for SliceNumber {
+    type Err = String;
+
+    fn from_str(text: &str) -> Result<SliceNumber, String> {
+        let numbers = text.split_once('/');
+        let numbers = numbers.and_then(|(slice, of)| Some((slice.parse().ok()?, of.parse().ok()?)));
+        match numbers {
+            Some((slice, of)) if (1..=of).contains(&slice) => Ok(SliceNumber { slice, of }),
+            _ => Err("write which of how many, from 1: 3/16".to_owned()),
+        }
+    }
+}

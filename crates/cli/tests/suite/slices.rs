@@ -1,0 +1,153 @@
+//! A run in slices, as processes: the same outputs as a single run, and what is refused.
+
+use std::path::Path;
+
+use crate::support::{Folder, PRICES, SALES, shop, shop_but};
+
+const OUTPUTS: &str = "\n[outputs.lines]\nto = \"out/lines.csv\"\n\
+     [outputs.totals]\nto = \"out/totals.csv\"\nby = [\"month(day)\"]\nshow = [\"lines\", \"revenue\"]\n";
+
+/// Lines enough for several blocks.
+fn many_lines() -> String {
+    let line = |n: u32| {
+        format!("{n},2025-0{}-1{},{},{}\n", 1 + n % 3, n % 9, ["A", "B"][n as usize % 2], n % 7)
+    };
+    let head = SALES.lines().next().unwrap_or_default();
+    format!("{head}\n{}", (1..3_000).map(line).collect::<String>())
+}
+
+fn large_shop(more: &str) -> Folder {
+    let mut folder = shop(more);
+    folder.put("sales.csv", many_lines().as_bytes());
+    folder
+}
+
+fn divide(folder: &Folder, slices: &str) {
+    let came = folder.run(&["slices", slices, "--into", "work", "--block", "2000"]);
+    assert_eq!(came.exit_status(), 0, "{}", came.said());
+    assert!(came.printed().contains("begins at"), "{}", came.printed());
+}
+
+fn slice(folder: &Folder, number: &str) {
+    let came = folder.run(&["run", "--slice", number, "--into", "work"]);
+    assert_eq!(came.exit_status(), 0, "{number} {}", came.said());
+}
+
+fn files_in(folder: &Path) -> Vec<(String, Vec<u8>)> {
+    let entries = std::fs::read_dir(folder).into_iter().flatten().map(|entry| entry.unwrap());
+    let mut files: Vec<_> = entries
+        .filter(|entry| entry.path().is_file())
+        .map(|e| (e.file_name().to_string_lossy().into_owned(), std::fs::read(e.path()).unwrap()))
+        .collect();
+    files.sort();
+    files
+}
+
+#[test]
+fn slices_in_any_order_come_to_a_single_run() {
+    let folder = large_shop(OUTPUTS);
+    let single = folder.run(&["run", "--full"]).status(0);
+    let files = files_in(&folder.path().join("out"));
+    assert_eq!(files.len(), 2);
+    std::fs::remove_dir_all(folder.path().join("out")).unwrap();
+    std::fs::remove_dir_all(folder.path().join(".interligo")).unwrap();
+    divide(&folder, "3");
+    ["3/3", "1/3", "2/3"].iter().for_each(|number| slice(&folder, number));
+    // One that is run again has its result already.
+    let again = folder.run(&["run", "--slice", "2/3", "--into", "work"]).status(0);
+    assert_eq!(again.printed(), "slice 2 of 3 was done before\n");
+    let joined = folder.run(&["join", "work", "--full"]).status(0);
+    assert_eq!(joined.printed(), single.printed());
+    assert_eq!(files_in(&folder.path().join("out")), files);
+}
+
+/// What a command that is refused says.
+fn refused(folder: &Folder, arguments: &[&str], status: i32) -> String {
+    let came = folder.run(arguments);
+    let said = came.said().to_owned();
+    assert_eq!(came.exit_status(), status, "{said}");
+    assert_eq!(files_in(&folder.path().join("out")), [], "nothing is written: {said}");
+    said
+}
+
+#[test]
+fn slices_that_are_missing_or_of_something_else_are_named() {
+    let mut folder = large_shop(OUTPUTS);
+    let said = refused(&folder, &["join", "work"], 3);
+    assert!(said.contains("`work` holds no division of a run"), "{said}");
+    assert!(said.contains("fix: divide the run first: interligo slices N --into FOLDER"), "{said}");
+    divide(&folder, "4");
+    slice(&folder, "2/4");
+    let said = refused(&folder, &["join", "work"], 3);
+    assert!(said.contains("3 of 4 slices are not there: 1, 3, 4"), "{said}");
+    let said = refused(&folder, &["run", "--slice", "2/5", "--into", "work"], 2);
+    assert!(said.contains("there is no slice 5: the run was divided into 4"), "{said}");
+    for wrong in ["0/4", "5/4", "x", "2"] {
+        let said = refused(&folder, &["run", "--slice", wrong, "--into", "work"], 2);
+        assert!(said.contains("write which of how many, from 1: 3/16"), "{wrong} {said}");
+    }
+    let said = refused(&folder, &["run", "--slice", "1/4"], 2);
+    assert!(said.contains("--into"), "{said}");
+    ["1/4", "3/4", "4/4"].iter().for_each(|number| slice(&folder, number));
+    // The result of another slice in the place of one.
+    let place = |slice: u32| folder.path().join(format!("work/slice-00{slice}"));
+    let record = |slice: u32| place(slice).join("record.cbor");
+    let (own, other) = (std::fs::read(record(2)).unwrap(), std::fs::read(record(3)).unwrap());
+    std::fs::write(record(2), &other).unwrap();
+    let said = refused(&folder, &["join", "work"], 3);
+    assert!(said.contains("the result of slice 2 is of another division of the run"), "{said}");
+    std::fs::write(record(2), &own[..own.len() / 2]).unwrap();
+    let said = refused(&folder, &["join", "work"], 3);
+    assert!(said.contains("the result of slice 2 was cut off"), "{said}");
+    std::fs::write(record(2), &own).unwrap();
+    let rows = place(4).join("lines-0.cbor");
+    let whole = std::fs::read(&rows).unwrap();
+    std::fs::write(&rows, &whole[..whole.len() - 7]).unwrap();
+    let said = refused(&folder, &["join", "work"], 3);
+    assert!(said.contains("the result of slice 4 was cut off"), "{said}");
+    std::fs::write(&rows, &whole).unwrap();
+    // A changed input, and a changed plan.
+    folder.put("prices.csv", PRICES.replacen("1", "2", 1).as_bytes());
+    for command in [&["run", "--slice", "1/4", "--into", "work"][..], &["join", "work"]] {
+        let said = refused(&folder, command, 3);
+        assert!(said.contains("`prices.csv` has changed since the run was divided"), "{said}");
+    }
+    folder.put(
+        "interligo.toml",
+        format!(
+            "{}\n# more\n",
+            std::fs::read_to_string(folder.path().join("interligo.toml")).unwrap()
+        )
+        .as_bytes(),
+    );
+    let said = refused(&folder, &["join", "work"], 3);
+    assert!(said.contains("the plan has changed since the run was divided"), "{said}");
+}
+
+#[test]
+fn results_of_a_former_division_are_not_taken_for_those_of_this_one() {
+    let folder = large_shop(OUTPUTS);
+    divide(&folder, "2");
+    ["1/2", "2/2"].iter().for_each(|number| slice(&folder, number));
+    divide(&folder, "3");
+    let said = refused(&folder, &["join", "work"], 3);
+    assert!(said.contains("1 of 3 slices is not there: 3"), "{said}");
+    slice(&folder, "3/3");
+    let said = refused(&folder, &["join", "work"], 3);
+    assert!(said.contains("the result of slice 1 is of another division of the run"), "{said}");
+    ["1/3", "2/3"].iter().for_each(|number| slice(&folder, number));
+    assert_eq!(folder.run(&["join", "work"]).exit_status(), 0);
+}
+
+#[test]
+fn what_stops_a_run_stops_a_join() {
+    let mut folder = shop_but("role = \"fact\"", "role = \"fact\"\nkey  = \"no\"", OUTPUTS);
+    folder.put("sales.csv", format!("{}7,2025-01-11,A,1\n", many_lines()).as_bytes());
+    divide(&folder, "4");
+    ["1/4", "2/4", "3/4", "4/4"].iter().for_each(|number| slice(&folder, number));
+    // The line 7 is in the first slice and, with other values, in the last.
+    let said = refused(&folder, &["join", "work"], 1);
+    let single = refused(&folder, &["run"], 1);
+    assert_eq!(said, single);
+    assert!(said.contains("sales.csv:8"), "{said}");
+}

@@ -1,0 +1,28 @@
+//! A run in slices, which any number of machines can work on: the bytes of the facts are divided once, each slice passes its
+//! lines through the engine and keeps what came of them, and a join puts that together as a single run would.
+//!
+//! A folder that all machines see holds it:
+//!
+//! | file | holds |
+//! |---|---|
+//! | `slices.json` | the [`Division`]: the plan, the inputs as they were, where each slice begins and ends |
+//! | `repeats-0.cbor` | of a fact with a key, by its number, the lines that do not hold |
+//! | `slice-001/record.cbor` | what was found and summed in the first slice |
+//! | `slice-001/lines-0.cbor` | of a fact the encoded rows of its outputs, block by block |
+//!
+//! Records are in CBOR (RFC 8949), rows are a sequence of such items (RFC 8742). What a worker of a single run hands on
+//! within the program is what a slice keeps: findings, tallies, groups and encoded rows merge in the order of the lines, so
+//! that the outputs of a join are those of a single run.
+
+mod divide;
+mod division;
+mod error;
+mod join;
+mod one_slice;
+mod record;
+
+pub use divide::divide;
+pub use division::Division;
+pub use error::SlicesError;
+pub use join::join;
+pub use one_slice::run_slice;

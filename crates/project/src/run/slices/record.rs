@@ -1,0 +1,169 @@
+//! What a slice keeps of its lines, and how it is written and read.
+
+use std::fs::File;
+use std::io::{BufReader, BufWriter, Write};
+use std::path::{Path, PathBuf};
+
+use interligo_engine::proof::findings::Findings;
+use interligo_engine::proof::tally::Tally;
+use interligo_engine::proof::tieout::ReadSide;
+use interligo_engine::proof::usage::Usage;
+use interligo_engine::totals::KeptCube;
+use interligo_model::values::column::Column;
+use interligo_sinks::format::{Content, Piece};
+use interligo_sinks::lines::{PutOut, SlotKey};
+use serde::de::DeserializeOwned;
+use serde::{Deserialize, Serialize};
+
+use super::error::SlicesError;
+use crate::run::stream::PartStretch;
+
+/// What a slice came to.
+#[derive(Serialize, Deserialize)]
+pub(super) struct SliceRecord {
+    /// Of which division it is.
+    pub(super) division: u64,
+    /// Its number, from 1.
+    pub(super) slice: usize,
+    pub(super) facts: Vec<FactRecord>,
+    /// What was summed for each table of totals, by its name.
+    pub(super) cubes: Vec<(String, KeptCube)>,
+}
+
+/// What the lines of a fact in a slice came to.
+#[derive(Serialize, Deserialize)]
+pub(super) struct FactRecord {
+    /// The rows that were read.
+    pub(super) stretches: Vec<PartStretch>,
+    /// How many blocks of them are in the file with the rows of outputs.
+    pub(super) blocks: u64,
+    pub(super) findings: Findings,
+    pub(super) read: ReadSide,
+    pub(super) usage: Option<Usage>,
+}
+
+/// What a block puts into outputs.
+#[derive(Serialize, Deserialize)]
+pub(super) struct BlockRows {
+    /// By output of lines.
+    lines: Vec<KeptRows>,
+    aside: KeptRows,
+}
+
+#[derive(Serialize, Deserialize)]
+struct KeptRows {
+    pieces: Vec<(SlotKey, KeptPiece)>,
+    tally: Tally,
+}
+
+#[derive(Serialize, Deserialize)]
+struct KeptPiece {
+    rows: u64,
+    content: KeptContent,
+}
+
+#[derive(Serialize, Deserialize)]
+enum KeptContent {
+    Bytes(#[serde(with = "serde_bytes")] Vec<u8>),
+    Columns(Vec<Column>),
+}
+
+impl BlockRows {
+    pub(super) fn new(lines: Vec<PutOut>, aside: PutOut) -> BlockRows {
+        BlockRows { lines: lines.into_iter().map(KeptRows::from).collect(), aside: aside.into() }
+    }
+
+    /// What goes to the outputs of lines, and to the file for what is set aside.
+    pub(super) fn put_out(self) -> (Vec<PutOut>, PutOut) {
+        (self.lines.into_iter().map(PutOut::from).collect(), self.aside.into())
+    }
+}
+
+impl From<PutOut> for KeptRows {
+    fn from(PutOut { pieces, tally }: PutOut) -> KeptRows {
+        let kept = |Piece { content, rows }| KeptPiece {
+            rows,
+            content: match content {
+                Content::Bytes(bytes) => KeptContent::Bytes(bytes),
+                Content::Columns(columns) => KeptContent::Columns(columns),
+            },
+        };
+        KeptRows {
+            pieces: pieces.into_iter().map(|(key, piece)| (key, kept(piece))).collect(),
+            tally,
+        }
+    }
+}
+
+impl From<KeptRows> for PutOut {
+    fn from(KeptRows { pieces, tally }: KeptRows) -> PutOut {
+        let piece = |KeptPiece { rows, content }| Piece {
+            rows,
+            content: match content {
+                KeptContent::Bytes(bytes) => Content::Bytes(bytes),
+                KeptContent::Columns(columns) => Content::Columns(columns),
+            },
+        };
+        PutOut { pieces: pieces.into_iter().map(|(key, kept)| (key, piece(kept))).collect(), tally }
+    }
+}
+
+/// The file with the rows that a fact of a slice puts into outputs.
+pub(super) fn rows_file(slice: &Path, fact: usize) -> PathBuf {
+    slice.join(format!("lines-{fact}.cbor"))
+}
+
+/// The file with all else of a slice.
+pub(super) fn record_file(slice: &Path) -> PathBuf {
+    slice.join("record.cbor")
+}
+
+/// A file to which items are written one after the other.
+pub(super) struct ItemFile {
+    path: PathBuf,
+    file: BufWriter<File>,
+}
+
+impl ItemFile {
+    pub(super) fn create(path: PathBuf) -> Result<ItemFile, SlicesError> {
+        let file = File::create(&path).map_err(|error| SlicesError::unwritable(&path, &error))?;
+        Ok(ItemFile { path, file: BufWriter::with_capacity(1 << 20, file) })
+    }
+
+    pub(super) fn write(&mut self, item: &impl Serialize) -> Result<(), SlicesError> {
+        ciborium::into_writer(item, &mut self.file).map_err(|error| match error {
+            ciborium::ser::Error::Io(error) => SlicesError::unwritable(&self.path, &error),
+            other => SlicesError::Unwritable { path: self.path.clone(), why: other.to_string() },
+        })
+    }
+
+    /// Writes what is left, and lets the disk have it.
+    pub(super) fn finish(mut self) -> Result<(), SlicesError> {
+        let done = self.file.flush().and_then(|()| self.file.get_ref().sync_all());
+        done.map_err(|error| SlicesError::unwritable(&self.path, &error))
+    }
+}
+
+/// Writes a file of one item.
+pub(super) fn write_item(path: &Path, item: &impl Serialize) -> Result<(), SlicesError> {
+    let mut file = ItemFile::create(path.to_owned())?;
+    file.write(item)?;
+    file.finish()
+}
+
+/// Opens a file with items, to be read one by one.
+pub(super) fn items(path: &Path) -> Result<BufReader<File>, String> {
+    let file = File::open(path).map_err(|error| {
+        let name = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
+        format!("lacks `{name}` ({})", interligo_sources::refusal::refusal(&error))
+    })?;
+    Ok(BufReader::with_capacity(1 << 20, file))
+}
+
+/// Reads the next item.
+pub(super) fn item<T: DeserializeOwned>(file: &mut BufReader<File>) -> Result<T, String> {
+    ciborium::from_reader(file).map_err(|error| match error {
+        ciborium::de::Error::Io(_) => "was cut off".to_owned(),
+        _ => "is damaged".to_owned(),
+    })
+}
