@@ -7,6 +7,29 @@ use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 
 use interligo_report::text::counted;
 
+/// How many slices of a run are done.
+pub(crate) struct SlicesProgress(ProgressBar);
+
+impl SlicesProgress {
+    pub(crate) fn new(slices: usize) -> SlicesProgress {
+        let bar = ProgressBar::with_draw_target(Some(slices as u64), ProgressDrawTarget::stderr());
+        if let Ok(style) =
+            ProgressStyle::with_template("  {pos} of {len} slices {wide_bar} {elapsed}")
+        {
+            bar.set_style(style);
+        }
+        SlicesProgress(bar)
+    }
+
+    pub(crate) fn done(&self, slices: usize) {
+        self.0.set_position(slices as u64);
+    }
+
+    pub(crate) fn finish(&self) {
+        self.0.finish_and_clear();
+    }
+}
+
 /// Bytes and lines read so far.
 pub(crate) struct Progress {
     bar: ProgressBar,

@@ -101,7 +101,7 @@ pub use parallelism::{Parallelism, pool};
 pub use plan_edit::{NewLink, with_link};
 pub use prepare::{Job, OnDuplicates};
 pub use project::{PLAN_FILE, PartNote, Project, read_plan};
-pub use run::slices::{Division, SlicesError, divide, join, run_slice};
+pub use run::slices::{Division, OnSpark, SlicesError, divide, join, run_slice};
 pub use run::stop_rules::{duplicate_stops, stops};
 pub use run::{Inspection, OnStop, RunResult, RunRules, check, link_use, run};
 pub use runs::{KeptRun, RecordError};

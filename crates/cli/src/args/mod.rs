@@ -260,8 +260,17 @@ pub(crate) struct RunOptions {
     pub(crate) slice: Option<SliceNumber>,
 
     /// The folder of the slices
-    #[arg(long, value_name = "FOLDER", requires = "slice")]
+    #[arg(long, value_name = "FOLDER")]
     pub(crate) into: Option<PathBuf>,
+
+    /// Divide the run, have a Spark cluster run the slices, and join them: spark://host:7077, or any master that
+    /// Spark takes. All machines see the plan, the inputs and the folder at the same paths
+    #[arg(long, value_name = "MASTER", requires = "into", conflicts_with_all = ["slice", "verify"])]
+    pub(crate) on: Option<String>,
+
+    /// How many slices for Spark; the more, the less is lost with a machine
+    #[arg(long, value_name = "N", requires = "on", default_value = "16", value_parser = whole::<usize>(1..=100_000))]
+    pub(crate) slices: usize,
 }
 
 /// Total any figure by any column of any linked table

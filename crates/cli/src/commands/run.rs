@@ -14,6 +14,9 @@ pub(crate) fn run(options: &RunOptions, out: Out<'_>) -> Result<(), Failure> {
     if let (Some(slice), Some(folder)) = (options.slice, &options.into) {
         return super::slices::slice(&options.plan, folder, slice, out);
     }
+    if let (Some(master), Some(folder)) = (&options.on, &options.into) {
+        return super::slices::on_spark(options, master, folder, out);
+    }
     let opened = Opened::open(&options.plan)?;
     let requests = opened.project.run_requests().map_err(|error| opened.failure(error))?;
     let requests = if options.verify { opened.project.verified(requests) } else { requests };

@@ -3,14 +3,16 @@
 use std::path::Path;
 
 use interligo_engine::engine::Extent;
-use interligo_project::{Division, Error, OnClosed, OnDuplicates, OnStop, RunRules, SlicesError};
+use interligo_project::{
+    Division, Error, Job, OnClosed, OnDuplicates, OnSpark, OnStop, RunResult, RunRules, SlicesError,
+};
 use interligo_report::text;
 
 use super::run::print_run;
 use super::{Opened, Out};
-use crate::args::{JoinOptions, PlanOptions, SliceNumber, SlicesOptions};
+use crate::args::{JoinOptions, PlanOptions, RunOptions, SliceNumber, SlicesOptions};
 use crate::failure::Failure;
-use crate::progress::Progress;
+use crate::progress::{Progress, SlicesProgress};
 
 pub(crate) fn slices(options: &SlicesOptions, out: Out<'_>) -> Result<(), Failure> {
     let (opened, job) = prepared(&options.plan)?;
@@ -27,7 +29,7 @@ pub(crate) fn slices(options: &SlicesOptions, out: Out<'_>) -> Result<(), Failur
 }
 
 /// A plan with all that a run of it needs.
-fn prepared(options: &PlanOptions) -> Result<(Opened, interligo_project::Job), Failure> {
+fn prepared(options: &PlanOptions) -> Result<(Opened, Job), Failure> {
     let opened = Opened::open(options)?;
     let requests = opened.project.run_requests().map_err(|error| opened.failure(error))?;
     let job = opened.prepare(&requests, Extent::Everything, OnDuplicates::Stop)?;
@@ -66,18 +68,45 @@ pub(super) fn slice(
 
 pub(crate) fn join(options: &JoinOptions, out: Out<'_>) -> Result<(), Failure> {
     let (opened, job) = prepared(&options.plan)?;
-    let on_closed = if options.reopen { OnClosed::Reopen } else { OnClosed::Refuse };
+    let ran = joined(&opened, &job, &options.folder, options.reopen)?;
+    print_run(&opened, &ran, (options.format, options.full), out)
+}
+
+/// Joins the slices in a folder.
+fn joined(opened: &Opened, job: &Job, folder: &Path, reopen: bool) -> Result<RunResult, Failure> {
+    let on_closed = if reopen { OnClosed::Reopen } else { OnClosed::Refuse };
     let rules = RunRules { on_closed, ..OnStop::Stop.into() };
     let progress = Progress::new(0);
-    let joined = interligo_project::join(
-        &opened.project,
-        &job,
-        &options.folder,
-        opened.parallelism,
-        rules,
-        &|bytes, lines| progress.advance(bytes, lines),
-    );
+    let advance = |bytes, lines| progress.advance(bytes, lines);
+    let (project, parallelism) = (&opened.project, opened.parallelism);
+    let joined = interligo_project::join(project, job, folder, parallelism, rules, &advance);
     progress.finish();
-    let ran = joined.map_err(|error| opened.failure(error))?;
+    joined.map_err(|error| opened.failure(error))
+}
+
+/// Divides a run, has Spark run the slices, and joins them. What an earlier attempt came to is taken.
+pub(super) fn on_spark(
+    options: &RunOptions,
+    master: &str,
+    folder: &Path,
+    out: Out<'_>,
+) -> Result<(), Failure> {
+    let (opened, job) = prepared(&options.plan)?;
+    let failed = |error: Error| opened.failure(error);
+    let project = &opened.project;
+    let known = Division::read(folder, project).ok().filter(|own| own.slices == options.slices);
+    if known.is_none() {
+        interligo_project::divide(project, &job, options.slices, folder, opened.parallelism)
+            .map_err(failed)?;
+    }
+    // Machines of the cluster are in folders of their own.
+    let absolute = |path: &Path| std::path::absolute(path).unwrap_or_else(|_| path.to_owned());
+    let (plan, folder) = (absolute(&opened.plan), absolute(folder));
+    let progress = SlicesProgress::new(options.slices);
+    let spark = OnSpark { master, plan: &plan, folder: &folder };
+    let ran = spark.run_slices(project, &|done| progress.done(done));
+    progress.finish();
+    ran.map_err(failed)?;
+    let ran = joined(&opened, &job, &folder, options.reopen)?;
     print_run(&opened, &ran, (options.format, options.full), out)
 }

@@ -45,6 +45,7 @@ mod server;
 mod shapes;
 mod slices;
 mod sources;
+mod spark;
 mod start;
 mod start_answers;
 mod start_folders;

@@ -55,6 +55,25 @@ pub enum SlicesError {
         /// What is wrong with it.
         why: String,
     },
+    /// The program that submits work to Spark is not there.
+    #[error("`spark-submit` was not found")]
+    NoSpark,
+    /// Spark gave up, or did not begin.
+    #[error("Spark did not run the slices: {why} (all that it said is in `{}`)", log.display())]
+    Spark {
+        /// Why.
+        why: String,
+        /// Where all is that it said.
+        log: PathBuf,
+    },
+    /// A slice ended with a message.
+    #[error("slice {slice} ended with this:\n{}", said.trim_end())]
+    Failed {
+        /// Its number, from 1.
+        slice: usize,
+        /// What it said.
+        said: String,
+    },
     /// A file of the folder cannot be written.
     #[error("`{}` cannot be written: {why}", path.display())]
     Unwritable {
@@ -85,6 +104,9 @@ impl SlicesError {
             SlicesError::NoSuchSlice { .. } => "slices.no-such-slice",
             SlicesError::Missing { .. } => "slices.missing",
             SlicesError::Damaged { .. } => "slices.damaged",
+            SlicesError::NoSpark => "slices.no-spark",
+            SlicesError::Spark { .. } => "slices.spark",
+            SlicesError::Failed { .. } => "slices.failed",
             SlicesError::Unwritable { .. } => "slices.unwritable",
         }
     }
@@ -105,6 +127,15 @@ impl SlicesError {
             SlicesError::Missing { .. } => "run them: interligo run --slice K/N --into FOLDER",
             SlicesError::Damaged { .. } => {
                 "remove its folder, and run it again: interligo run --slice K/N --into FOLDER"
+            }
+            SlicesError::NoSpark => {
+                "install Spark, and let SPARK_HOME be its folder, or its folder `bin` be on the PATH"
+            }
+            SlicesError::Spark { .. } => {
+                "slices that are done stay so: the same command goes on where it was"
+            }
+            SlicesError::Failed { .. } => {
+                "when that is settled, the same command goes on where it was"
             }
             SlicesError::Unwritable { .. } => {
                 "check the rights of the folder, and the room on its disk"

@@ -18,6 +18,7 @@ mod divide;
 mod division;
 mod error;
 mod join;
+mod on_spark;
 mod one_slice;
 mod record;
 
@@ -25,4 +26,5 @@ pub use divide::divide;
 pub use division::Division;
 pub use error::SlicesError;
 pub use join::join;
+pub use on_spark::OnSpark;
 pub use one_slice::run_slice;

@@ -55,7 +55,7 @@ pub fn run_slice(
 }
 
 /// Whether a folder has the result of a slice of this division.
-fn is_of(place: &Path, division: &Division, slice: usize) -> bool {
+pub(super) fn is_of(place: &Path, division: &Division, slice: usize) -> bool {
     let record = items(&record_file(place)).and_then(|mut file| item::<SliceRecord>(&mut file));
     record.is_ok_and(|record| (record.division, record.slice) == (division.id(), slice))
 }
