@@ -45,7 +45,7 @@ fn row() -> impl Strategy<Value = Row> {
     prop_oneof![12 => line, 1 => Just(Row::Blank)]
 }
 
-/// A file of these rows, with a title above and a total at the foot.
+/// A file of these rows, with a title above and a total as its last row.
 fn file(rows: &[Row], title: bool, total: bool) -> String {
     let mut text = if title { "Sales;;\n".replace(';', ",") } else { String::new() };
     text += "no,item,note,day,amount\n";

@@ -7,7 +7,7 @@ use interligo_project::{Division, Project};
 
 use super::number::grouped;
 use super::table::TextTable;
-use super::{argument, counted, title};
+use super::{TITLE, argument, counted};
 use crate::output::Out;
 
 /// How many slices are listed.
@@ -24,7 +24,8 @@ pub fn division(
     folder: &Path,
 ) -> io::Result<()> {
     let slices = division.slices;
-    title(out, &format!("The run in {}", counted(slices as u64, "slice")))?;
+    let slices_in_words = counted(slices as u64, "slice");
+    writeln!(out, "{TITLE}The run in {slices_in_words}{TITLE:#}\n")?;
     let mut table = TextTable::new([">slice", ">bytes", "begins at"]);
     let begins = division.begins(project);
     for (number, place) in begins.iter().enumerate().take(LISTED) {
