@@ -151,3 +151,42 @@ fn what_stops_a_run_stops_a_join() {
     assert_eq!(said, single);
     assert!(said.contains("sales.csv:8"), "{said}");
 }
+
+/// A script of the guide, by the name in its first line.
+fn script(name: &str) -> String {
+    let guide = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/guide/slices.md");
+    let guide = std::fs::read_to_string(guide).unwrap();
+    let blocks = guide.split("```").filter_map(|block| block.strip_prefix("sh\n"));
+    let mut own = blocks.filter(|block| block.starts_with(&format!("# {name}.sh")));
+    own.next().unwrap_or_else(|| panic!("the guide has no {name}.sh")).to_owned()
+}
+
+/// Starts a script of the guide in the folder, with the program on the path.
+fn started(folder: &Folder, name: &str, task: u32) -> std::process::Child {
+    let program = assert_cmd::cargo::cargo_bin!("interligo");
+    let paths = std::env::var("PATH").unwrap();
+    let path = format!("{}:{paths}", program.parent().unwrap().display());
+    let mut command = std::process::Command::new("sh");
+    command.args(["-ec", &script(name)]).current_dir(folder.path()).env("PATH", path);
+    command.envs([("SLICES", "6"), ("FOLDER", "work"), ("TASK", &task.to_string())]);
+    command.stdout(std::process::Stdio::null()).spawn().unwrap()
+}
+
+#[test]
+#[cfg(unix)]
+fn the_scripts_of_the_guide_run_all_slices() {
+    // An array of tasks, and two containers on one volume.
+    for tasks in [&[("slice", 1..=6)], &[("worker", 1..=2)]] {
+        let folder = large_shop(OUTPUTS);
+        assert_eq!(folder.run(&["run"]).exit_status(), 0);
+        let single = files_in(&folder.path().join("out"));
+        std::fs::remove_dir_all(folder.path().join("out")).unwrap();
+        assert!(started(&folder, "divide", 0).wait().unwrap().success());
+        let (name, numbers) = &tasks[0];
+        let mut running: Vec<_> =
+            numbers.clone().map(|task| started(&folder, name, task)).collect();
+        assert!(running.iter_mut().all(|task| task.wait().unwrap().success()), "{name}");
+        assert!(started(&folder, "join", 0).wait().unwrap().success());
+        assert_eq!(files_in(&folder.path().join("out")), single, "{name}");
+    }
+}
