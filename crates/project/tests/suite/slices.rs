@@ -12,6 +12,8 @@ enum Row {
     Line(u32, String, Note, u32, i64),
     /// The separators alone.
     Blank,
+    /// An amount alone, as a total has it.
+    AmountAlone(i64),
 }
 
 /// What a note has in it.
@@ -42,7 +44,7 @@ fn row() -> impl Strategy<Value = Row> {
     let note = prop::sample::select(notes);
     let line = (0u32..4_000, "[A-D]", note, 1u32..28, 0i64..99_999)
         .prop_map(|(no, item, note, day, cents)| Row::Line(no, item, note, day, cents));
-    prop_oneof![12 => line, 1 => Just(Row::Blank)]
+    prop_oneof![12 => line, 1 => Just(Row::Blank), 2 => (1i64..9_999).prop_map(Row::AmountAlone)]
 }
 
 /// A file of these rows, with a title above and a total as its last row.
@@ -58,6 +60,10 @@ fn file(rows: &[Row], title: bool, total: bool) -> String {
                 text += &format!("{no},{item},{note},2025-01-{day:02},{whole}.{rest:02}\n");
             }
             Row::Blank => text += ",,,,\n",
+            Row::AmountAlone(cents) => {
+                sum += cents;
+                text += &format!(",,,,{}.{:02}\n", cents / 100, cents % 100);
+            }
         }
     }
     if total {

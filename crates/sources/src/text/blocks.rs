@@ -330,6 +330,54 @@ mod tests {
         }
     }
 
+    /// The rows of a stretch, where they begin, and whether the last block says that it is the last of the file.
+    fn stretch(path: &Path, from: RowStart, to: Option<u64>, size: usize) -> (String, u64, bool) {
+        let mut reader = BlockReader::open(path, &"t.csv".into(), Dialect::default()).unwrap();
+        reader.has_started();
+        assert!(reader.go_to(from, to).unwrap());
+        let (mut text, mut row, mut last) = (String::new(), from.row, false);
+        while let Some(block) = reader.next_text(size).unwrap() {
+            assert_eq!((block.first, block.first_row), (false, row));
+            (row, last) = (row + block.lines, block.last);
+            text += std::str::from_utf8(block.rows()).unwrap();
+        }
+        assert!(reader.hands_out_all());
+        (text, row, last)
+    }
+
+    #[test]
+    fn stretches_put_together_are_the_file() {
+        let rows: String = (0..2_000).map(|n| format!("{n},\"a\nb\",5\" nail\n")).collect();
+        let content = format!("\u{feff}no,text,note\n{rows}");
+        let mut file = tempfile::NamedTempFile::new().unwrap();
+        file.write_all(content.as_bytes()).unwrap();
+        let mut reader =
+            BlockReader::open(file.path(), &"t.csv".into(), Dialect::default()).unwrap();
+        reader.skip_rows(1).unwrap();
+        let mut starts = Vec::new();
+        loop {
+            starts.push(reader.next_row_start().unwrap());
+            if reader.next_text(700).unwrap().is_none() {
+                break;
+            }
+        }
+        // Nothing begins at the end of the file.
+        starts.pop();
+        assert!(starts.len() > 9);
+        for size in [1, 900, 1 << 20] {
+            let mut text = String::new();
+            for (at, from) in starts.iter().enumerate() {
+                let next = starts.get(at + 1);
+                let (own, row, last) =
+                    stretch(file.path(), *from, next.map(|next| next.byte), size);
+                assert_eq!(last, next.is_none(), "{size} {from:?}");
+                next.into_iter().for_each(|next| assert_eq!(row, next.row));
+                text += &own;
+            }
+            assert_eq!(text, rows, "{size}");
+        }
+    }
+
     proptest! {
         #[test]
         fn prop_blocks_put_together_are_the_file(
