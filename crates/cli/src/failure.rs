@@ -69,6 +69,9 @@ pub(crate) enum Failure {
     #[error("`{}` cannot be written: {}", path.display(), refusal(reason))]
     #[cfg_attr(not(all(feature = "sqlite", feature = "workbook")), expect(dead_code))]
     Demo { path: PathBuf, reason: io::Error },
+    /// Manual pages cannot be written.
+    #[error("the manual cannot be written to `{}`: {}", path.display(), refusal(reason))]
+    Manual { path: PathBuf, reason: io::Error },
     /// Standard output cannot be written.
     #[error("the result cannot be printed: {0}")]
     Output(#[from] io::Error),
@@ -102,7 +105,7 @@ impl Failure {
             #[cfg(not(all(feature = "sqlite", feature = "workbook")))]
             Failure::NoDemo => 2,
             Failure::NoTable { .. } | Failure::NoSuchFile(_) => 3,
-            Failure::Demo { .. } | Failure::Output(_) => 4,
+            Failure::Demo { .. } | Failure::Manual { .. } | Failure::Output(_) => 4,
             Failure::Found | Failure::NothingFound(_) => 1,
         }
     }

@@ -12,7 +12,8 @@ mod usage_error;
 
 use std::process::ExitCode;
 
-use clap::Parser;
+use clap::{CommandFactory, Parser};
+use clap_complete::CompleteEnv;
 
 use args::{Arguments, Command};
 use failure::Failure;
@@ -21,6 +22,8 @@ use failure::Failure;
 const INTERRUPTED: i32 = 130;
 
 fn main() -> ExitCode {
+    // A shell that completes what is typed asks for this alone.
+    CompleteEnv::with_factory(Arguments::command).var(commands::ASKS).complete();
     // What is being written goes with the run. Without a handler it stays for the next run to remove.
     let _ = ctrlc::set_handler(|| {
         interligo_project::abandon_outputs();
@@ -71,6 +74,7 @@ fn command(arguments: &Arguments) -> ExitCode {
         Command::Slices(options) => commands::slices(options, &mut out),
         Command::Join(options) => commands::join(options, &mut out),
         Command::Demo(options) => commands::demo(options, &mut out),
+        Command::Completions(options) => commands::completions(options, &mut out),
         Command::Help(options) => commands::help(options, &mut out),
     };
     match result {

@@ -3,8 +3,9 @@
 use std::path::PathBuf;
 
 use clap::{Args, ValueEnum};
+use clap_complete::ArgValueCandidates;
 
-use super::{Format, PlanOptions, whole};
+use super::{Format, PlanOptions, names, whole};
 
 /// Show when prices are valid: gaps, overlaps, and what was sold in each period
 ///
@@ -21,7 +22,7 @@ Examples:
   interligo calendar prices --format csv    every key and period, with what was sold")]
 pub(crate) struct CalendarOptions {
     /// A dated link, a key of its lookup, or both
-    #[arg(value_name = "LINK|KEY", num_args = 0..=2)]
+    #[arg(value_name = "LINK|KEY", num_args = 0..=2, add = ArgValueCandidates::new(names::links))]
     pub(crate) named: Vec<String>,
 
     #[command(flatten)]
@@ -61,7 +62,7 @@ Examples:
   interligo look book.xlsx             every sheet of a workbook; book.xlsx#North is one")]
 pub(crate) struct LookOptions {
     /// Tables of the plan, or files; without any, all tables of the plan
-    #[arg(value_name = "TABLE|FILE")]
+    #[arg(value_name = "TABLE|FILE", add = ArgValueCandidates::new(names::tables))]
     pub(crate) tables: Vec<String>,
 
     #[command(flatten)]
@@ -207,7 +208,7 @@ Examples:
   interligo run --verify           run, and verify at once")]
 pub(crate) struct VerifyOptions {
     /// Outputs of the plan, by name; all without
-    #[arg(value_name = "OUTPUT")]
+    #[arg(value_name = "OUTPUT", add = ArgValueCandidates::new(names::outputs))]
     pub(crate) outputs: Vec<String>,
 
     #[command(flatten)]

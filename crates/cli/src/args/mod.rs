@@ -1,6 +1,7 @@
 //! The commands and their options.
 
 mod explain;
+pub(crate) mod names;
 mod slices;
 
 use std::fmt::Display;
@@ -10,6 +11,7 @@ use std::str::FromStr;
 
 use clap::builder::{PossibleValuesParser, TypedValueParser};
 use clap::{Args, Parser, Subcommand, ValueEnum};
+use clap_complete::ArgValueCandidates;
 use interligo_engine::near::Likeness;
 
 pub(crate) use explain::{
@@ -62,7 +64,9 @@ impl Arguments {
             Command::Report(options) => &options.plan,
             Command::Slices(options) => &options.plan,
             Command::Join(options) => &options.plan,
-            Command::Start(_) | Command::Demo(_) | Command::Help(_) => return None,
+            Command::Start(_) | Command::Demo(_) | Command::Completions(_) | Command::Help(_) => {
+                return None;
+            }
         };
         plan.threads.map(usize::from)
     }
@@ -104,6 +108,7 @@ pub(crate) enum Command {
     Slices(SlicesOptions),
     Join(JoinOptions),
     Demo(DemoOptions),
+    Completions(CompletionsOptions),
     Help(HelpOptions),
 }
 
@@ -295,7 +300,7 @@ Examples:
 `interligo help formulas` lists the functions that --show takes: avg, count(distinct …), share, running, year_before.")]
 pub(crate) struct TotalsOptions {
     /// Totals of the plan, by the name of the output
-    #[arg(value_name = "NAME")]
+    #[arg(value_name = "NAME", add = ArgValueCandidates::new(names::totals))]
     pub(crate) name: Option<String>,
 
     #[command(flatten)]
@@ -311,7 +316,7 @@ pub(crate) struct TotalsOptions {
 
     /// What to show: lines, figures, numeric columns and functions of these, separated by commas; without any, lines
     /// and all figures
-    #[arg(long, value_name = "FIGURES", allow_hyphen_values = true)]
+    #[arg(long, value_name = "FIGURES", allow_hyphen_values = true, add = ArgValueCandidates::new(names::figures))]
     pub(crate) show: Vec<String>,
 
     /// Two figures to compare: their difference, and its percentage of the second
@@ -335,7 +340,7 @@ pub(crate) struct TotalsOptions {
     pub(crate) all_periods: bool,
 
     /// The fact to total, where the plan has several
-    #[arg(long, value_name = "FACT")]
+    #[arg(long, value_name = "FACT", add = ArgValueCandidates::new(names::facts))]
     pub(crate) of: Option<String>,
 
     /// What to do with an attribute that not all facts of the table have
@@ -373,14 +378,47 @@ pub(crate) enum TotalsFormat {
     Markdown,
 }
 
-/// Explain a command, or how formulas are written
+/// Explain a command, how formulas are written, or the keys of a plan
 ///
-/// `interligo help formulas` lists the operators and all functions, with an example of each.
+/// `interligo help formulas` lists the operators and all functions, with an example of each; `interligo help plan` the
+/// sections of a plan, and `interligo help plan outputs` the keys of one: what each takes, an example, what holds without
+/// it.
 #[derive(Debug, Args)]
 pub(crate) struct HelpOptions {
-    /// A command, or `formulas`
-    #[arg(value_name = "COMMAND|formulas")]
-    pub(crate) about: Option<String>,
+    /// A command, `formulas`, or `plan` and one of its sections
+    #[arg(value_name = "COMMAND|formulas|plan", num_args = 0..=2, add = ArgValueCandidates::new(names::helped))]
+    pub(crate) about: Vec<String>,
+
+    /// Write a manual page for each command to a folder
+    #[arg(long, value_name = "FOLDER", conflicts_with_all = ["about", "schema"])]
+    pub(crate) man: Option<PathBuf>,
+
+    /// Print the plan as a JSON Schema, by which editors complete its keys
+    #[arg(long, conflicts_with = "about")]
+    pub(crate) schema: bool,
+}
+
+/// Print the script by which a shell completes commands, options, and the names of the plan at hand
+///
+/// The script asks the program at each tab: in the folder of a plan it offers its tables, links, figures and outputs.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples:
+  interligo completions bash > ~/.local/share/bash-completion/completions/interligo
+  interligo completions zsh > ~/.zfunc/_interligo
+  interligo completions fish > ~/.config/fish/completions/interligo.fish")]
+pub(crate) struct CompletionsOptions {
+    /// The shell
+    #[arg(value_enum, value_name = "SHELL")]
+    pub(crate) shell: Shell,
+}
+
+/// A shell that completes what is typed.
+#[derive(Clone, Copy, Debug, ValueEnum)]
+pub(crate) enum Shell {
+    Bash,
+    Zsh,
+    Fish,
 }
 
 /// Find unmatched keys, duplicates and other faults, and the amount that each affects
@@ -399,7 +437,7 @@ Examples:
   interligo check --format csv > to_do.csv")]
 pub(crate) struct CheckOptions {
     /// A kind of finding, a link or a table to show in detail
-    #[arg(value_name = "KIND|LINK|TABLE")]
+    #[arg(value_name = "KIND|LINK|TABLE", add = ArgValueCandidates::new(names::checked))]
     pub(crate) about: Option<String>,
 
     /// Explain a kind of finding: what it means, why it matters, what to do; `all` lists the kinds

@@ -4,6 +4,7 @@ mod answering;
 mod calendar;
 mod check;
 mod compare;
+mod completions;
 #[cfg(all(feature = "sqlite", feature = "workbook"))]
 mod demo;
 mod help;
@@ -23,6 +24,7 @@ mod verify;
 pub(crate) use calendar::calendar;
 pub(crate) use check::check;
 pub(crate) use compare::{compare, runs};
+pub(crate) use completions::{ASKS, completions};
 #[cfg(all(feature = "sqlite", feature = "workbook"))]
 pub(crate) use demo::demo;
 pub(crate) use help::help;
@@ -145,7 +147,7 @@ fn folder_of(plan: &Path) -> &Path {
 }
 
 /// The plan in this folder or the nearest one above.
-fn nearest_plan() -> Option<PathBuf> {
+pub(crate) fn nearest_plan() -> Option<PathBuf> {
     let here = std::env::current_dir().ok()?;
     let above =
         here.ancestors().map(|folder| folder.join(PLAN_FILE)).find(|plan| plan.is_file())?;

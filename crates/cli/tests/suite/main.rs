@@ -2,6 +2,7 @@
 
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on has failed")]
 
+mod at_hand;
 mod bad_input;
 mod browser;
 mod changing;

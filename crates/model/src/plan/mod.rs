@@ -11,6 +11,7 @@ mod links;
 mod output;
 mod output_column;
 mod path;
+pub mod reference;
 mod rules;
 mod tables;
 

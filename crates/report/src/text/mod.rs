@@ -14,6 +14,7 @@ pub(crate) mod look;
 mod map;
 mod mend;
 pub(crate) mod number;
+mod plan_help;
 mod slices;
 mod start;
 pub(crate) mod table;
@@ -46,6 +47,7 @@ pub use mend::{
     first_line, left_open, mend_end, mend_help, mended, mending, no_such_key, not_taken,
     nothing_to_undo, one_mended, open_key, suggestions,
 };
+pub use plan_help::{plan_overview, plan_section, plan_sections};
 pub use slices::division;
 pub use start::{
     added_to_plan, additions, asking, asking_help, explained_column, question, started,
