@@ -387,6 +387,23 @@ impl Project {
         Place::row(self.table(table).parts[spot.part].name.clone(), spot.row)
     }
 
+    /// The files that are read besides the plan: those of all tables, and the corrections.
+    pub fn input_files(&self) -> Vec<PathBuf> {
+        let parts = self.tables.iter().filter(|table| !self.is_made(&table.name));
+        let parts = parts.flat_map(|table| &table.parts);
+        let mut files: Vec<PathBuf> = parts.filter_map(|part| part.path.clone()).collect();
+        files.extend(self.corrections_file().map(|file| file.path));
+        files.sort();
+        files.dedup();
+        files
+    }
+
+    /// Whether a table has the sums of a fact, which are made when the plan is opened.
+    pub(crate) fn is_made(&self, table: &str) -> bool {
+        let own = self.plan.tables.iter().find(|entry| entry.name == table);
+        own.is_some_and(|entry| entry.value.sums.is_some())
+    }
+
     /// How many bytes the files of all facts have, as far as that can be told.
     pub fn bytes_of_facts(&self) -> u64 {
         self.plan.facts().map(|fact| self.bytes(&fact.name)).sum()

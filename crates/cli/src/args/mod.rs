@@ -256,12 +256,20 @@ pub(crate) struct RunOptions {
     #[arg(long)]
     pub(crate) reopen: bool,
 
+    /// Print nothing where all is well
+    #[arg(long, conflicts_with_all = ["full", "format", "verify"])]
+    pub(crate) quiet: bool,
+
+    /// Run again whenever the plan or an input changes, until it is interrupted; a line for each run
+    #[arg(long, conflicts_with_all = ["full", "format", "verify", "quiet"])]
+    pub(crate) watch: bool,
+
     /// Read all outputs back at once, and hold each row against what the run said of it
     #[arg(long, conflicts_with = "format")]
     pub(crate) verify: bool,
 
     /// Run one slice of a run that `interligo slices` has divided: the third of sixteen is 3/16
-    #[arg(long, value_name = "K/N", requires = "into", conflicts_with_all = ["full", "format", "reopen", "verify"])]
+    #[arg(long, value_name = "K/N", requires = "into", conflicts_with_all = ["full", "format", "reopen", "verify", "watch"])]
     pub(crate) slice: Option<SliceNumber>,
 
     /// The folder of the slices
@@ -270,7 +278,7 @@ pub(crate) struct RunOptions {
 
     /// Divide the run, have a Spark cluster run the slices, and join them: spark://host:7077, or any master that
     /// Spark takes. All machines see the plan, the inputs and the folder at the same paths
-    #[arg(long, value_name = "MASTER", requires = "into", conflicts_with_all = ["slice", "verify"])]
+    #[arg(long, value_name = "MASTER", requires = "into", conflicts_with_all = ["slice", "verify", "watch"])]
     pub(crate) on: Option<String>,
 
     /// How many slices for Spark; the more, the less is lost with a machine

@@ -20,6 +20,7 @@ mod start;
 mod totals;
 mod trace;
 mod verify;
+mod watch;
 
 pub(crate) use calendar::calendar;
 pub(crate) use check::check;

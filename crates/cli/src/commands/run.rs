@@ -17,13 +17,19 @@ pub(crate) fn run(options: &RunOptions, out: Out<'_>) -> Result<(), Failure> {
     if let (Some(master), Some(folder)) = (&options.on, &options.into) {
         return super::slices::on_spark(options, master, folder, out);
     }
+    if options.watch {
+        return super::watch::watch(options, out);
+    }
     let opened = Opened::open(&options.plan)?;
     let requests = opened.project.run_requests().map_err(|error| opened.failure(error))?;
     let requests = if options.verify { opened.project.verified(requests) } else { requests };
     let job = opened.prepare(&requests, Extent::Everything, OnDuplicates::Stop)?;
     let on_closed = if options.reopen { OnClosed::Reopen } else { OnClosed::Refuse };
     let ran = opened.run(&job, RunRules { on_closed, ..OnStop::Stop.into() })?;
-    print_run(&opened, &ran, (options.format, options.full), out)?;
+    match options.quiet {
+        true => crate::printed::say_all(text::notes(&ran.notes)),
+        false => print_run(&opened, &ran, (options.format, options.full), out)?,
+    }
     if options.verify { verify_run(&options.plan, out) } else { Ok(()) }
 }
 

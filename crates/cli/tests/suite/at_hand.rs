@@ -98,3 +98,43 @@ fn the_schema_has_what_plans_may_have() {
     assert!(description.as_str().unwrap().contains("for compare"), "{description}");
     came.any_stdout().nothing_else();
 }
+
+#[test]
+fn a_quiet_run_prints_nothing_where_all_is_well() {
+    let mut folder = shop(TOTALS);
+    let came = folder.run(&["run", "--quiet"]);
+    assert_eq!((came.exit_status(), came.printed(), came.said()), (0, "", ""));
+    folder.put("sales.csv", b"no,day\n1,2025-01-01\n");
+    let came = folder.run(&["run", "--quiet"]);
+    assert_eq!(came.exit_status(), 2);
+    assert!(came.said().contains("`sales` has no column"), "{}", came.said());
+}
+
+#[test]
+#[cfg(unix)]
+fn a_run_that_watches_runs_again_after_each_change() {
+    use std::io::{BufRead, BufReader};
+    use std::process::{Command, Stdio};
+
+    let mut folder = shop(TOTALS);
+    let mut command = folder.command(&["run", "--watch"]);
+    let mut running = command.stdout(Stdio::piped()).stderr(Stdio::piped()).spawn().unwrap();
+    let mut printed = BufReader::new(running.stdout.take().unwrap()).lines();
+    let mut said = BufReader::new(running.stderr.take().unwrap()).lines();
+    let mut next = || printed.next().unwrap().unwrap();
+    assert_eq!(next(), "sales: 5 lines to 1 output");
+    folder.put("sales.csv", format!("{}6,2025-03-04,A,7\n", crate::support::SALES).as_bytes());
+    assert_eq!(next(), "sales: 6 lines to 1 output, after `sales.csv` changed");
+    // A mistake is told, and the next change is waited for.
+    let plan = std::fs::read_to_string(folder.path().join("interligo.toml")).unwrap();
+    folder.put("interligo.toml", plan.replace("role", "rolle").as_bytes());
+    let mistake = said.next().unwrap().unwrap();
+    assert!(mistake.contains("there is no plan key `rolle` here"), "{mistake}");
+    folder.put("interligo.toml", plan.as_bytes());
+    assert_eq!(next(), "sales: 6 lines to 1 output, after `interligo.toml` changed");
+    let interrupted = Command::new("kill").args(["-INT", &running.id().to_string()]).status();
+    assert!(interrupted.unwrap().success());
+    assert_eq!(running.wait().unwrap().code(), Some(130));
+    let rest: Vec<String> = said.map_while(Result::ok).collect();
+    assert!(rest.iter().all(|line| !line.contains("error")), "{rest:?}");
+}

@@ -180,11 +180,7 @@ fn fingerprint(project: &Project) -> u64 {
 
 /// The files that are read.
 fn inputs(project: &Project) -> Vec<Input> {
-    // Tables with sums are made of facts when a plan is opened.
-    let made = |name: &str| {
-        project.plan.tables.iter().any(|entry| entry.name == name && entry.value.sums.is_some())
-    };
-    let tables = project.tables().iter().filter(|table| !made(&table.name));
+    let tables = project.tables().iter().filter(|table| !project.is_made(&table.name));
     let parts = tables.flat_map(|table| &table.parts);
     let mut all: Vec<Input> = parts
         .filter_map(|part| {
