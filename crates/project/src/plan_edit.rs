@@ -34,6 +34,7 @@ impl NewLink {
 /// # Errors
 /// What comes of it is no plan.
 pub fn with_link(plan: &Plan, link: &NewLink) -> Result<String, Mistake> {
+    let plan = plan.as_in_file()?;
     let source = &plan.source;
     let newline = if source.contains("\r\n") { "\r\n" } else { "\n" };
     let at = match plan.link.last() {
@@ -89,7 +90,7 @@ pub(crate) fn with_tables(source: &str, sections: &str) -> String {
 /// # Errors
 /// What comes of it is no plan.
 pub(crate) fn with_corrections_file(plan: &Plan, file: &str) -> Result<String, Mistake> {
-    let source = &plan.source;
+    let source = &plan.in_file;
     let newline = if source.contains("\r\n") { "\r\n" } else { "\n" };
     let line = format!("corrections = {}{newline}", quoted(file));
     let head = source.split_inclusive('\n').scan(0, |at, line| {

@@ -421,6 +421,14 @@ impl Project {
 /// # Errors
 /// The file cannot be read, or holds a mistake; its text comes along, for showing the place.
 pub fn read_plan(path: &Path) -> Result<Plan, (Error, String)> {
+    read_plan_given(path, &[])
+}
+
+/// The same with other values than those of the plan, by their names.
+///
+/// # Errors
+/// Those of [`read_plan`]; a value that the plan does not have.
+pub fn read_plan_given(path: &Path, given: &[(String, String)]) -> Result<Plan, (Error, String)> {
     let shown = path.to_string_lossy().into();
     let bytes = std::fs::read(path).map_err(|error| {
         let error = interligo_sources::error::Error::cannot_read(&shown, path, error);
@@ -431,7 +439,8 @@ pub fn read_plan(path: &Path) -> Result<Plan, (Error, String)> {
             .help("save it as UTF-8");
         (Error::from(mistake), String::new())
     })?;
-    let mut plan = Plan::parse(&text).map_err(|mistake| (Error::from(mistake), text))?;
+    let mut plan =
+        Plan::parse_given(&text, given).map_err(|mistake| (Error::from(mistake), text))?;
     plan.stem = path.file_stem().map(|stem| stem.to_string_lossy().into_owned());
     Ok(plan)
 }

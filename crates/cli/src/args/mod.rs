@@ -544,6 +544,13 @@ fn server(text: &str) -> Result<String, String> {
     }
 }
 
+/// Reads a value that is set.
+fn value_set(text: &str) -> Result<(String, String), String> {
+    let set = text.split_once('=').filter(|(name, _)| !name.trim().is_empty());
+    let (name, value) = set.ok_or("write a name, = and a text: period=2025-04")?;
+    Ok((name.trim().to_owned(), value.to_owned()))
+}
+
 /// Reads a whole number of a range.
 fn whole<T>(range: impl RangeBounds<T> + Clone) -> impl Fn(&str) -> Result<T, String> + Clone
 where
@@ -569,6 +576,10 @@ pub(crate) struct PlanOptions {
     /// The plan file; by default interligo.toml in this folder or the nearest one above
     #[arg(long, value_name = "FILE")]
     pub(crate) plan: Option<PathBuf>,
+
+    /// A text in the place of a value of the plan: `period=2025-04`
+    #[arg(long = "set", value_name = "NAME=TEXT", value_parser = value_set)]
+    pub(crate) set: Vec<(String, String)>,
 
     /// How many cores to use; all by default. The results are the same
     #[arg(long, value_name = "N", value_parser = whole::<u16>(1..=1024))]

@@ -93,7 +93,7 @@ fn add(
     out: Out<'_>,
 ) -> Result<(), Failure> {
     let at = plan_path(plan)?;
-    let old = super::parsed(&at)?;
+    let old = super::parsed(&at, &plan.set)?;
     let text = with_link(&old, new).map_err(|mistake| Failure::Work {
         error: mistake.into(),
         plan: at.clone(),
@@ -102,7 +102,7 @@ fn add(
     // Its lines are not all in the file.
     let extended = PathBuf::from(format!("{} with the new link", at.display()));
     let failed = |error| Failure::Work { error, plan: extended.clone(), text: text.clone() };
-    let mut parsed = Plan::parse(&text).map_err(|mistake| failed(mistake.into()))?;
+    let mut parsed = Plan::parse_given(&text, &plan.set).map_err(|m| failed(m.into()))?;
     parsed.stem.clone_from(&old.stem);
     let project = Project::open(parsed, folder_of(&at)).map_err(failed)?;
     let opened = Opened { project, plan: extended, parallelism: parallelism(plan) };

@@ -100,7 +100,9 @@ impl Tables {
     /// The tables and files that options name; all tables of the plan if they name none.
     fn find(options: &LookOptions) -> Result<Tables, Failure> {
         let plan = options.plan.plan.clone().or_else(nearest_plan);
-        let parsed = plan.as_ref().map(|plan| Ok::<_, Failure>((parsed(plan)?, plan.clone())));
+        let parsed = plan
+            .as_ref()
+            .map(|plan| Ok::<_, Failure>((parsed(plan, &options.plan.set)?, plan.clone())));
         let (plan, at) = match (parsed, options.tables.as_slice()) {
             (Some(parsed), _) => {
                 let (plan, at) = parsed?;

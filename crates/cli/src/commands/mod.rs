@@ -48,8 +48,8 @@ use interligo_engine::bind::Request;
 use interligo_engine::engine::Extent;
 use interligo_model::plan::Plan;
 use interligo_project::{
-    Error, Job, OnDuplicates, PLAN_FILE, Parallelism, Project, RunResult, RunRules, read_plan,
-    with_likely_link, write_whole,
+    Error, Job, OnDuplicates, PLAN_FILE, Parallelism, Project, RunResult, RunRules,
+    read_plan_given, with_likely_link, write_whole,
 };
 use interligo_report::text;
 
@@ -69,11 +69,19 @@ pub(crate) struct Opened {
 
 impl Opened {
     fn open(options: &PlanOptions) -> Result<Opened, Failure> {
-        Opened::at(plan_path(options)?, parallelism(options))
+        let (plan, parallelism) = (plan_path(options)?, parallelism(options));
+        let parsed = parsed(&plan, &options.set)?;
+        Opened::with(parsed, plan, parallelism)
     }
 
+    /// The plan of a folder, as it is.
+    #[cfg(all(feature = "sqlite", feature = "workbook"))]
     fn at(plan: PathBuf, parallelism: Parallelism) -> Result<Opened, Failure> {
-        let parsed = parsed(&plan)?;
+        let parsed = parsed(&plan, &[])?;
+        Opened::with(parsed, plan, parallelism)
+    }
+
+    fn with(parsed: Plan, plan: PathBuf, parallelism: Parallelism) -> Result<Opened, Failure> {
         let source = parsed.source.clone();
         let mut project = Project::open(parsed, folder_of(&plan))
             .map_err(|error| Failure::Work { error, plan: plan.clone(), text: source })?;
@@ -139,8 +147,12 @@ fn parallelism(options: &PlanOptions) -> Parallelism {
     parallelism
 }
 
-fn parsed(plan: &Path) -> Result<Plan, Failure> {
-    read_plan(plan).map_err(|(error, text)| Failure::Work { error, plan: plan.to_owned(), text })
+fn parsed(plan: &Path, set: &[(String, String)]) -> Result<Plan, Failure> {
+    read_plan_given(plan, set).map_err(|(error, text)| Failure::Work {
+        error,
+        plan: plan.to_owned(),
+        text,
+    })
 }
 
 fn folder_of(plan: &Path) -> &Path {

@@ -103,7 +103,9 @@ pub(super) fn on_spark(
     let absolute = |path: &Path| std::path::absolute(path).unwrap_or_else(|_| path.to_owned());
     let (plan, folder) = (absolute(&opened.plan), absolute(folder));
     let progress = SlicesProgress::new(options.slices);
-    let spark = OnSpark { master, plan: &plan, folder: &folder };
+    let set = options.plan.set.iter().map(|(name, value)| format!("{name}={value}"));
+    let set: Vec<String> = set.flat_map(|set| ["--set".to_owned(), set]).collect();
+    let spark = OnSpark { master, plan: &plan, options: &set, folder: &folder };
     let ran = spark.run_slices(project, &|done| progress.done(done));
     progress.finish();
     ran.map_err(failed)?;

@@ -79,9 +79,9 @@ fn add(
     named: &[String],
     out: Out<'_>,
 ) -> Result<(), Failure> {
-    let known = super::parsed(plan)?;
-    let text = known.source.clone();
-    let failed = |error| Failure::Work { error, plan: plan.to_owned(), text: text.clone() };
+    let known = super::parsed(plan, &[])?;
+    let (source, text) = (known.source.clone(), known.in_file.clone());
+    let failed = |error| Failure::Work { error, plan: plan.to_owned(), text: source.clone() };
     let progress = Progress::new(0);
     let found = additions(known, folder, named, &|bytes, lines| progress.advance(bytes, lines));
     progress.finish();

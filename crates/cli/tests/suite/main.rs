@@ -40,6 +40,7 @@ mod page_browsing;
 mod page_data;
 mod pages;
 mod periods;
+mod plan_values;
 mod runs;
 mod schema;
 mod server;

@@ -14,6 +14,7 @@ mod path;
 pub mod reference;
 mod rules;
 mod tables;
+mod values;
 
 use std::ops::Range;
 use std::sync::OnceLock;
@@ -48,6 +49,9 @@ pub struct Plan {
     /// The text it was read from; the spans in the plan count its bytes.
     #[serde(skip)]
     pub source: String,
+    /// The same as it is in its file, without its values in their places.
+    #[serde(skip)]
+    pub in_file: String,
     /// The name of its file without its ending; records and files that the plan does not name are called by it.
     #[serde(skip)]
     pub stem: Option<String>,
@@ -102,6 +106,9 @@ pub struct Head {
     pub verify: bool,
     /// The last period whose lines are to stay as they are.
     pub closed: Option<Spanned<String>>,
+    /// Texts that stand in braces anywhere in the plan.
+    #[serde(default)]
+    pub values: InOrder<FillValue>,
     /// Whether text outputs are described by a file beside them.
     #[serde(default)]
     pub schema: bool,
@@ -115,16 +122,39 @@ pub struct Head {
 pub struct FillValue(pub String);
 
 impl Plan {
-    /// Reads a plan from its text.
+    /// Reads a plan from its text, with its values in their places.
     ///
     /// # Errors
     /// The first thing that is not TOML or not part of the language.
-    pub fn parse(source: &str) -> Result<Plan, Mistake> {
+    pub fn parse(text: &str) -> Result<Plan, Mistake> {
+        Plan::parse_given(text, &[])
+    }
+
+    /// The same with other values, by their names.
+    ///
+    /// # Errors
+    /// Those of [`Plan::parse`]; a value that the plan does not have.
+    pub fn parse_given(text: &str, given: &[(String, String)]) -> Result<Plan, Mistake> {
+        let mut plan = Plan::parse_source(&values::in_place(text, given)?)?;
+        text.clone_into(&mut plan.in_file);
+        Ok(plan)
+    }
+
+    /// The plan as it is in its file, to be changed there.
+    ///
+    /// # Errors
+    /// Those of [`Plan::parse`].
+    pub fn as_in_file(&self) -> Result<Plan, Mistake> {
+        Plan::parse_source(&self.in_file)
+    }
+
+    fn parse_source(source: &str) -> Result<Plan, Mistake> {
         let mut plan: Plan = toml::from_str(source).map_err(|error| {
             let at = At { origin: Origin::Plan, span: error.span() };
             entries::worded(at, error.message())
         })?;
         plan.source = source.to_owned();
+        plan.in_file = source.to_owned();
         Ok(plan)
     }
 

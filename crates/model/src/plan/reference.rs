@@ -133,6 +133,14 @@ pub const KEYS: &[PlanKey] = &[
         about: "kinds of findings that end a run with status 1",
     },
     PlanKey {
+        section: "plan",
+        key: "values",
+        takes: Takes::Keys(&[]),
+        default: "none",
+        example: "{ period = \"2025-03\" }",
+        about: "texts for `{period}` anywhere in the plan; --set period=2025-04 gives another",
+    },
+    PlanKey {
         section: "reading",
         key: "largest-sheet",
         takes: Takes::Text,

@@ -12,12 +12,14 @@ import sys
 from pyspark import SparkContext, SparkFiles
 
 program, plan, folder, slices, result = sys.argv[1:6]
+options = sys.argv[7:]
 
 
 def run(number):
     path = SparkFiles.get(program)
     os.chmod(path, 0o755)
     command = [path, "run", "--plan", plan, "--slice", f"{number}/{slices}", "--into", folder]
+    command += options
     done = subprocess.run(
         command + ["--threads", os.environ.get("INTERLIGO_THREADS", "1")],
         stdout=subprocess.DEVNULL,

@@ -32,6 +32,8 @@ pub struct OnSpark<'a> {
     pub master: &'a str,
     /// The plan, which all machines see at this path.
     pub plan: &'a Path,
+    /// Options that each slice has besides.
+    pub options: &'a [String],
     /// The folder of the slices, which they see as well.
     pub folder: &'a Path,
 }
@@ -100,6 +102,7 @@ impl OnSpark<'_> {
             .arg(division.slices.to_string())
             .arg(result)
             .arg(todo.join(","))
+            .args(self.options)
             .stdin(Stdio::null())
             .stdout(told)
             .stderr(also);
