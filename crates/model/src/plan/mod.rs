@@ -106,7 +106,7 @@ pub struct Head {
     pub verify: bool,
     /// The last period whose lines are to stay as they are.
     pub closed: Option<Spanned<String>>,
-    /// Texts that stand in braces anywhere in the plan.
+    /// Texts for names in braces, which may be anywhere in the plan.
     #[serde(default)]
     pub values: InOrder<FillValue>,
     /// Whether text outputs are described by a file beside them.

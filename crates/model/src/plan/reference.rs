@@ -33,7 +33,7 @@ pub enum Takes {
     Numbers,
     /// True or false.
     YesNo,
-    /// One of these words; a word in capitals is a name.
+    /// One of these words; a word in uppercase is a name.
     OneOf(&'static [&'static str]),
     /// One of these words, or keys in braces.
     OneOfOrKeys(&'static [&'static str], &'static [&'static str]),

@@ -1,4 +1,4 @@
-//! Values of a plan: texts that stand in braces anywhere in it, with others given from outside.
+//! Values of a plan: texts for names in braces, which may be anywhere in it, or others given from outside.
 
 use serde::Deserialize;
 
