@@ -48,6 +48,7 @@ mod shapes;
 mod slices;
 mod sources;
 mod spark;
+mod stability;
 mod start;
 mod start_answers;
 mod start_folders;
