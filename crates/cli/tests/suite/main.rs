@@ -61,3 +61,4 @@ mod two_servers;
 mod values;
 mod verify;
 mod workbooks;
+mod worked_examples;
