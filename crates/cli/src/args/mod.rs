@@ -343,6 +343,10 @@ pub(crate) struct TotalsOptions {
     #[arg(long, value_name = "N", value_parser = whole::<u32>(1..))]
     pub(crate) top: Option<u32>,
 
+    /// Only the rows that meet this condition on what is shown; the others of a level become one row
+    #[arg(long, value_name = "CONDITION", conflicts_with = "top")]
+    pub(crate) having: Option<String>,
+
     /// Also show periods without lines
     #[arg(long)]
     pub(crate) all_periods: bool,

@@ -90,6 +90,9 @@ fn request(options: &TotalsOptions, opened: &Opened) -> Result<Request, Failure>
     if let Some(filter) = &options.filter {
         totals.filter = Some(whole("--where", filter));
     }
+    if let Some(having) = &options.having {
+        totals.having = Some(whole("--having", having));
+    }
     if let Some(top) = options.top {
         totals.top = Some((whole("--top", &top.to_string()), top as usize));
     }

@@ -398,3 +398,24 @@ fn what_the_system_refuses_is_reported_in_plain_words() {
         assert!(!came.said().contains("os error"), "{}", came.said());
     }
 }
+
+#[test]
+fn a_condition_on_rows_is_about_what_is_shown() {
+    let folder = shop("");
+    for (having, said) in [
+        ("revenu > 1", "`revenu` is not shown in the table"),
+        ("revenue", "a condition is wanted here"),
+        ("running(revenue) > 1", "running"),
+        ("\"running(revenue)\" > 1", "a running total follows the order of the rows"),
+        ("lines > 1", "`lines` counts lines, but a formula is about one line"),
+    ] {
+        let show = ["--show", "revenue,running(revenue)", "--having", having];
+        let came = folder.run(&[&["totals", "--by", "item"][..], &show].concat()).status(2);
+        assert!(came.said().contains(said), "{having}: {}", came.said());
+        came.any_stderr().nothing_else();
+    }
+    let plan = "\n[outputs.t]\nto = \"t.csv\"\nby = [\"item\"]\ntop = 2\nhaving = \"lines > 1\"\n";
+    let came = shop(plan).run(&["run"]).status(2);
+    assert!(came.said().contains("rows are kept by `top` or by `having`"), "{}", came.said());
+    came.any_stderr().nothing_else();
+}

@@ -82,6 +82,7 @@ pub(crate) struct BoundLayout {
     pub(crate) versus: Option<(usize, usize)>,
     pub(crate) sort: Vec<SortKey>,
     pub(crate) top: Option<usize>,
+    pub(crate) having: Option<Written>,
     /// How many levels, from the outermost, divide it into tables that are apart.
     pub(crate) levels_apart: usize,
     pub(crate) all_periods: Option<Written>,
@@ -140,6 +141,11 @@ pub(super) fn bind_totals(
             .mistaken(MistakeKind::WrongValue, "the first 0 rows are none")
             .help("write for instance 10"));
     }
+    if let (Some(written), Some(_)) = (&request.having, &request.top) {
+        return Err(written
+            .mistaken(MistakeKind::WrongPlace, "rows are kept by `top` or by `having`")
+            .help("leave one of them out"));
+    }
     let MeasureBinder { sources, columns, facts, .. } = binder;
     let layout = BoundLayout {
         sources: sources.len(),
@@ -148,6 +154,7 @@ pub(super) fn bind_totals(
         versus,
         sort: request.sort.iter().map(sort_key).collect::<Result<_, _>>()?,
         top: request.top.as_ref().map(|(_, top)| *top),
+        having: request.having.clone(),
         levels_apart: request.levels_apart,
         are_alike: request.show.is_none() && request.usual == Usual::ToDate,
         all_periods: request.all_periods.clone(),

@@ -21,6 +21,8 @@ pub struct TotalsRequest {
     pub sort: Vec<Written>,
     /// How many rows of a level are shown.
     pub top: Option<(Written, usize)>,
+    /// The condition that rows meet which are shown.
+    pub having: Option<Written>,
     /// How many levels, from the outermost, divide it into tables that are apart: all their rows are shown, and shares are of
     /// them.
     pub levels_apart: usize,
@@ -51,6 +53,7 @@ impl TotalsRequest {
             || output.versus.is_some()
             || output.sort.is_some()
             || output.top.is_some()
+            || output.having.is_some()
             || output.all_periods.is_some()
             || output.not_shared.is_some()
     }
@@ -69,6 +72,7 @@ impl TotalsRequest {
             filter: output.filter.as_ref().map(|text| plan.written(text)),
             sort: output.sort.as_ref().map(all).unwrap_or_default(),
             top: top.map(|top| (plan.written_at("", top.span()), *top.get_ref())),
+            having: output.having.as_ref().map(|text| plan.written(text)),
             levels_apart: 0,
             all_periods: all_periods.map(|all| plan.written_at("", all.span())),
             not_shared: output.not_shared.unwrap_or_default(),

@@ -91,6 +91,11 @@ pub(crate) fn kind_of(ty: Type) -> ColumnKind {
 pub(crate) trait Names {
     /// The column, attribute or figure of that name.
     fn leaf(&self, name: &ColumnName, written: &Written) -> Result<Expr, Mistake>;
+
+    /// The number of lines, where formulas are about several.
+    fn lines(&self) -> Option<Expr> {
+        None
+    }
 }
 
 /// Types a formula.
@@ -125,6 +130,9 @@ impl Checker<'_> {
             NodeKind::Blank => expr(ExprKind::Constant(Value::Blank), Type::Blank),
             NodeKind::Name(name) => self.names.leaf(name, self.written)?,
             NodeKind::Lines => {
+                if let Some(lines) = self.names.lines() {
+                    return Ok(lines);
+                }
                 let message = "`lines` counts lines, but a formula is about one line";
                 let help = "write a column of that name in quotes: \"lines\"";
                 return Err(self

@@ -1,13 +1,14 @@
 //! How the groups of totals make a table: rows with subtotals, attributes across, order, the first few, shares,
 //! and the difference of two measures.
 
-use interligo_model::plan::{Mistake, MistakeKind};
+use interligo_model::formula::parse;
+use interligo_model::plan::{ColumnName, Mistake, MistakeKind, Written};
 
 use super::measure::{Aggregate, Work};
 use super::plan::{LayoutBasis, TotalsPlan};
 use super::time_shift::{TimeAttribute, no_time};
 use crate::bind::{BoundColumn, BoundLayout, BoundTotals, Cumulated, ShareOf};
-use crate::eval::Expr;
+use crate::eval::{Expr, ExprKind, Names, Type, check};
 use crate::live::LiveMeasure;
 
 /// How a table is laid out.
@@ -23,6 +24,8 @@ pub struct Layout {
     /// By what rows are sorted, where that was not asked for.
     pub(super) sorted_by: Option<String>,
     pub(super) top: Option<usize>,
+    /// The condition on the measures of rows that are shown.
+    pub(super) having: Option<Expr>,
     /// How many levels, from the outermost, divide it into tables that are apart.
     pub(super) levels_apart: usize,
     pub(super) all_periods: bool,
@@ -89,6 +92,7 @@ impl Layout {
             sort: Vec::new(),
             sorted_by: None,
             top: bound.top,
+            having: None,
             levels_apart: bound.levels_apart,
             all_periods: bound.all_periods.is_some(),
             time: time.as_ref().ok().cloned(),
@@ -97,6 +101,7 @@ impl Layout {
             return Err(no_time(written, why));
         }
         layout.sort = layout.sort_keys(bound, totals)?;
+        layout.having = bound.having.as_ref().map(|having| layout.condition(having)).transpose()?;
         if layout.top.is_some() && layout.sort.is_empty() && !layout.columns.is_empty() {
             layout.sort = vec![(SortBy::Measure(0), Order::Descending)];
             layout.sorted_by = Some(layout.columns[0].column_name.clone());
@@ -106,7 +111,7 @@ impl Layout {
 
     /// Whether its rows are in an order of their own, or only the first are shown.
     pub(crate) fn is_ordered(&self) -> bool {
-        !self.sort.is_empty() || self.top.is_some()
+        !self.sort.is_empty() || self.top.is_some() || self.having.is_some()
     }
 
     /// What its measures are made of, where they follow from sums over the lines of a group.
@@ -136,6 +141,18 @@ impl Layout {
         };
         let differences = usize::from(self.versus.is_some()) * 2;
         self.columns.iter().map(live).chain(vec![None; differences]).collect()
+    }
+
+    /// The condition on rows, over what is shown of them.
+    fn condition(&self, written: &Written) -> Result<Expr, Mistake> {
+        let names = ShownNames { layout: self, names: self.column_names() };
+        let expr = check(&parse(written)?, &names, written)?;
+        match expr.ty {
+            Type::YesNo => Ok(expr),
+            _ => Err(written
+                .mistaken(MistakeKind::WrongType, "a condition is wanted here")
+                .help("compare something that is shown: \"revenue > 1000\"")),
+        }
     }
 
     fn sort_keys(
@@ -185,4 +202,37 @@ impl Layout {
         }
         column_names
     }
+}
+
+/// The names of what is shown, for a condition on rows.
+struct ShownNames<'a> {
+    layout: &'a Layout,
+    names: Vec<String>,
+}
+
+impl Names for ShownNames<'_> {
+    fn leaf(&self, name: &ColumnName, written: &Written) -> Result<Expr, Mistake> {
+        let mistaken = |kind, message: String| written.at(name.span.clone()).mistake(kind, message);
+        let path = name.through.iter().map(String::as_str).chain([name.column.as_str()]);
+        let full = path.collect::<Vec<_>>().join(".");
+        let Some(shown) = self.names.iter().position(|own| *own == full) else {
+            let message = format!("`{full}` is not shown in the table");
+            let known = self.names.iter().map(String::as_str);
+            return Err(mistaken(MistakeKind::UnknownName, message).nearest(&full, known));
+        };
+        let column = self.layout.columns.get(shown);
+        if column.is_some_and(|column| column.cumulated == Some(Cumulated::Running)) {
+            let message = "a running total follows the order of the rows and cannot choose them";
+            return Err(mistaken(MistakeKind::WrongPlace, message.to_owned()));
+        }
+        Ok(shown_number(shown))
+    }
+
+    fn lines(&self) -> Option<Expr> {
+        self.names.iter().position(|own| own == "lines").map(shown_number)
+    }
+}
+
+fn shown_number(shown: usize) -> Expr {
+    Expr { kind: ExprKind::Column(shown), ty: Type::Number { places: 0 } }
 }

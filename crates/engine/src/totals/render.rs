@@ -20,6 +20,7 @@ use super::to_date::{along_columns, along_rows};
 use super::tree::{Cells, Node, Sources};
 use crate::bind::Shift;
 use crate::bind::{Cumulated, ShareOf};
+use crate::eval::{Expr, Leaves, evaluate};
 use crate::proof::faults::{Fault, strikes};
 use crate::proof::tally::Tally;
 
@@ -37,6 +38,21 @@ pub(super) struct Renderer<'a> {
 
 /// A column of values: one across, or over all.
 type At = Option<usize>;
+
+/// What is shown of a row, for a condition on it.
+struct Shown<'a> {
+    renderer: &'a Renderer<'a>,
+    node: &'a Node,
+    parent: &'a Cells,
+    whole: &'a Cells,
+}
+
+impl Leaves for Shown<'_> {
+    fn column(&self, shown: usize) -> Value<'_> {
+        let value = self.renderer.measure(shown, self.node, None, self.parent, self.whole);
+        value.unwrap_or(Value::Blank)
+    }
+}
 
 /// More columns than this are refused: nobody reads them.
 const MOST_COLUMNS: usize = 1_000;
@@ -99,6 +115,9 @@ impl Renderer<'_> {
         }
         let whole = root.cells.clone();
         self.sort(root, 0, &whole);
+        if let Some(having) = &layout.having {
+            self.keep_where(having, root, 0, &whole);
+        }
         if let Some(top) = layout.top {
             root.at_level_mut(layout.levels_apart, &mut |node| self.sources.keep_top(node, top));
         }
@@ -146,6 +165,26 @@ impl Renderer<'_> {
             node.children = keyed.into_iter().map(|(_, child)| child).collect();
         }
         node.children.iter_mut().for_each(|child| self.sort(child, level + 1, whole));
+    }
+
+    /// Keeps the rows of each level that meet a condition, and brings its others together in one.
+    fn keep_where(&self, having: &Expr, node: &mut Node, level: usize, whole: &Cells) {
+        if level >= self.layout.levels.len() {
+            return;
+        }
+        let apart = (level <= self.layout.levels_apart).then(|| node.cells.clone());
+        let whole = apart.as_ref().unwrap_or(whole);
+        let parent = node.cells.clone();
+        let meets = |child: &Node| {
+            let shown = Shown { renderer: self, node: child, parent: &parent, whole };
+            matches!(evaluate(having, &shown), Ok(Value::YesNo(true)))
+        };
+        let children = std::mem::take(&mut node.children);
+        let (kept, others): (Vec<Node>, Vec<Node>) = children.into_iter().partition(meets);
+        node.children = kept;
+        self.sources.add_rest(node, &others);
+        let own = node.children.iter_mut().filter(|child| child.rest.is_none());
+        own.for_each(|child| self.keep_where(having, child, level + 1, whole));
     }
 
     /// The order of two rows by what they are sorted by. Blanks stay last in either direction.

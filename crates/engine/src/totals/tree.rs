@@ -120,17 +120,23 @@ impl Sources<'_> {
         }
     }
 
+    /// Brings rows together in one below a row, if there are any.
+    pub(super) fn add_rest(self, node: &mut Node, others: &[Node]) {
+        if others.is_empty() {
+            return;
+        }
+        let path = node.path.clone();
+        let mut rest = Node { path, rest: Some(others.len() as u64), ..Node::default() };
+        others.iter().for_each(|other| self.merge(&mut rest.cells, &other.cells));
+        node.children.push(rest);
+    }
+
     /// Keeps the first rows of each level, and brings its others together in one.
     pub(super) fn keep_top(self, node: &mut Node, top: usize) {
         // One row more is shown as it is: it takes no more room than "the rest".
         if node.children.len() > top + 1 {
             let others = node.children.split_off(top);
-            let path = node.path.clone();
-            let mut rest = Node { path, rest: Some(others.len() as u64), ..Node::default() };
-            for other in &others {
-                self.merge(&mut rest.cells, &other.cells);
-            }
-            node.children.push(rest);
+            self.add_rest(node, &others);
         }
         node.children.iter_mut().for_each(|child| self.keep_top(child, top));
     }

@@ -4,7 +4,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use interligo_engine::bind::{Request, TotalsRequest};
-use interligo_engine::totals::TotalsTable;
+use interligo_engine::totals::{TotalsRow, TotalsTable};
 use interligo_model::plan::Written;
 use interligo_model::values::value::Value;
 use jiff::ToSpan;
@@ -74,9 +74,8 @@ fn totals(lines: &[Line], request: TotalsRequest) -> TotalsTable {
 
 /// The rows as texts: attributes, then values.
 fn rows(table: &TotalsTable) -> Vec<Vec<String>> {
-    let row = |row: &interligo_engine::totals::TotalsRow| {
-        row.key.iter().chain(&row.values).map(ToString::to_string).collect()
-    };
+    let row =
+        |row: &TotalsRow| row.key.iter().chain(&row.values).map(ToString::to_string).collect();
     table.rows.iter().map(row).collect()
 }
 
@@ -126,6 +125,30 @@ proptest! {
         let mut turned = lines.clone();
         turned.reverse();
         prop_assert_eq!(&once, &totals_in(&turned, request(), &[size], 2));
+    }
+
+    /// Rows that meet a condition are those of the table without it; the others of each level are one row, and the whole stays.
+    #[test]
+    fn prop_rows_are_chosen_by_what_is_shown_of_them(lines in lines(), least in 0i64..60, few in 0i64..6) {
+        let asked = || asked(&["region > item"], &["lines", "revenue", "running(lines)"]);
+        let having = format!("revenue >= {least} and lines > {few}");
+        let request = TotalsRequest { having: written(&[&having]).pop(), ..asked() };
+        let (all, chosen) = (totals(&lines, asked()), totals(&lines, request));
+        let number = |row: &TotalsRow, at: usize| row.values[at].number().and_then(|n| n.whole());
+        let meets = |row: &TotalsRow| {
+            number(row, 1).is_some_and(|revenue| revenue >= i128::from(least)) && number(row, 0) > Some(i128::from(few))
+        };
+        let outer_met = |row: &TotalsRow| all.rows.iter().any(|outer| outer.level == 0 && outer.key[0] == row.key[0] && meets(outer));
+        let expected: Vec<_> = all.rows.iter().filter(|row| meets(row) && outer_met(row)).map(|row| &row.key).collect();
+        let kept: Vec<_> = chosen.rows.iter().filter(|row| row.rest.is_none()).map(|row| &row.key).collect();
+        prop_assert_eq!(kept, expected);
+        let of = |table: &TotalsTable| table.rows.iter().filter(|row| row.level == 0).filter_map(|row| number(row, 0)).sum::<i128>();
+        prop_assert_eq!(of(&chosen), of(&all));
+        prop_assert_eq!(&chosen.whole.values[..2], &all.whole.values[..2]);
+        prop_assert!(chosen.not_adding_up().is_empty());
+        let rest: u64 = chosen.rows.iter().filter(|row| row.level == 0).filter_map(|row| row.rest).sum();
+        let outer = all.rows.iter().filter(|row| row.level == 0).count() as u64;
+        prop_assert_eq!(rest + chosen.rows.iter().filter(|row| row.level == 0 && row.rest.is_none()).count() as u64, outer);
     }
 
     #[test]

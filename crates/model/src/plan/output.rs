@@ -43,6 +43,8 @@ pub struct OutputEntry {
     pub top: Option<Spanned<usize>>,
     /// For totals: whether periods without lines are shown.
     pub all_periods: Option<Spanned<bool>>,
+    /// For totals: the condition that rows meet which are shown; the others of a level become one row.
+    pub having: Option<Spanned<String>>,
     /// For totals over several facts: what an attribute is that one of them does not reach.
     pub not_shared: Option<NotShared>,
     /// For totals: the lines that count.

@@ -827,6 +827,14 @@ pub const KEYS: &[PlanKey] = &[
     },
     PlanKey {
         section: "outputs.NAME",
+        key: "having",
+        takes: Takes::Text,
+        default: "all rows",
+        example: "\"revenue > 1000\"",
+        about: "only rows that meet this condition on what is shown; the others become one",
+    },
+    PlanKey {
+        section: "outputs.NAME",
         key: "all-periods",
         takes: Takes::YesNo,
         default: "false",
