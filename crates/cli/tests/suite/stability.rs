@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 use std::path::Path;
 
-use interligo_model::plan::reference::{KEYS, SECTIONS};
+use interligo_model::plan::reference::SECTIONS;
 use interligo_project::Code;
 
 use crate::support::Folder;
@@ -27,9 +27,9 @@ fn set<'w>(words: impl IntoIterator<Item = &'w str>) -> BTreeSet<String> {
 #[test]
 fn the_keys_of_a_plan_stay() {
     let document = document();
-    for (section, _) in SECTIONS {
-        let own = KEYS.iter().filter(|key| key.section == *section).map(|key| key.key);
-        assert_eq!(promised(&document, &format!("`[{section}]`\n")), set(own), "{section}");
+    for section in SECTIONS {
+        let (name, own) = (section.name, section.keys().map(|key| key.key));
+        assert_eq!(promised(&document, &format!("`[{name}]`\n")), set(own), "{name}");
     }
 }
 

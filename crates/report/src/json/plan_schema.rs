@@ -2,7 +2,7 @@
 
 use std::io;
 
-use interligo_model::plan::reference::{KEYS, PlanKey, Takes};
+use interligo_model::plan::reference::{PlanKey, Section, Takes};
 use serde_json::{Map, Value, json};
 
 use crate::output::Out;
@@ -40,7 +40,7 @@ pub fn plan_schema(out: Out<'_>) -> io::Result<()> {
 }
 
 fn object(section: &str) -> Value {
-    let own = KEYS.iter().filter(|key| key.section == section);
+    let own = Section::called(section).into_iter().flat_map(Section::keys);
     let properties: Map<String, Value> =
         own.map(|key| (key.key.to_owned(), property(key))).collect();
     json!({ "type": "object", "additionalProperties": false, "properties": properties })

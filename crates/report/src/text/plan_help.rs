@@ -2,14 +2,14 @@
 
 use std::io;
 
-use interligo_model::plan::reference::{KEYS, PlanKey, SECTIONS, Takes};
+use interligo_model::plan::reference::{SECTIONS, Takes};
 
 use super::TITLE;
 use crate::output::Out;
 
 /// The sections, as a command names them: `outputs` for `outputs.NAME`.
 pub fn plan_sections() -> impl Iterator<Item = &'static str> {
-    SECTIONS.iter().map(|(section, _)| short(section))
+    SECTIONS.iter().map(|section| short(section.name))
 }
 
 fn short(section: &'static str) -> &'static str {
@@ -33,9 +33,9 @@ fn header(section: &str) -> String {
 /// Standard output cannot be written.
 pub fn plan_overview(out: Out<'_>) -> io::Result<()> {
     writeln!(out, "{TITLE}The sections of a plan{TITLE:#}\n")?;
-    for (section, about) in SECTIONS {
-        writeln!(out, "{}  {about}", header(section))?;
-        let keys: Vec<&str> = of(section).map(|key| key.key).collect();
+    for section in SECTIONS {
+        writeln!(out, "{}  {}", header(section.name), section.about)?;
+        let keys: Vec<&str> = section.keys().map(|key| key.key).collect();
         super::note(out, anstyle::Style::new(), "  ", &keys.join(", "))?;
     }
     writeln!(out, "\n`interligo help plan tables` explains the keys of one.")
@@ -46,10 +46,10 @@ pub fn plan_overview(out: Out<'_>) -> io::Result<()> {
 /// # Errors
 /// Standard output cannot be written.
 pub fn plan_section(out: Out<'_>, name: &str) -> io::Result<bool> {
-    let known = SECTIONS.iter().find(|(section, _)| *section == name || short(section) == name);
-    let Some((section, about)) = known else { return Ok(false) };
-    writeln!(out, "{TITLE}{}{TITLE:#}  {about}\n", header(section))?;
-    for key in of(section) {
+    let known = SECTIONS.iter().find(|own| own.name == name || short(own.name) == name);
+    let Some(section) = known else { return Ok(false) };
+    writeln!(out, "{TITLE}{}{TITLE:#}  {}\n", header(section.name), section.about)?;
+    for key in section.keys() {
         let example =
             if key.example.is_empty() { String::new() } else { format!(" = {}", key.example) };
         writeln!(out, "{TITLE}{}{TITLE:#}{example}", key.key)?;
@@ -63,10 +63,6 @@ pub fn plan_section(out: Out<'_>, name: &str) -> io::Result<bool> {
         }
     }
     Ok(true)
-}
-
-fn of(section: &str) -> impl Iterator<Item = &'static PlanKey> {
-    KEYS.iter().filter(move |key| key.section == section)
 }
 
 /// The words or keys that a key takes.
