@@ -92,6 +92,13 @@ impl GroupSums {
         GroupSums { lines: 0, cells: sums.iter().map(|sum| Cell::empty(sum.how)).collect() }
     }
 
+    /// Whether its cells are those of these sums.
+    pub(super) fn is_of(&self, sums: &[Summed]) -> bool {
+        let kind = |cell: &Cell| std::mem::discriminant(cell);
+        let same = |(cell, sum): (&Cell, &Summed)| kind(cell) == kind(&Cell::empty(sum.how));
+        self.cells.len() == sums.len() && self.cells.iter().zip(sums).all(same)
+    }
+
     /// Gives what is counted other numbers, by sum and number; whether all have one.
     pub(super) fn renumber(&mut self, number: impl Fn(usize, u32) -> Option<u32>) -> bool {
         for (sum, cell) in self.cells.iter_mut().enumerate() {

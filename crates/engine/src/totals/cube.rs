@@ -177,9 +177,9 @@ impl Cube {
                 let Some(plan) = plans.iter().find(|plan| plan.source == source) else {
                     return false;
                 };
-                if !sums
-                    .renumber(|sum, value| Some(*counted.get(&(source, sum))?.get(value as usize)?))
-                {
+                let number =
+                    |sum, value: u32| counted.get(&(source, sum))?.get(value as usize).copied();
+                if !(sums.is_of(&plan.sums) && sums.renumber(number)) {
                     return false;
                 }
                 match &mut self.groups[at].1[source] {

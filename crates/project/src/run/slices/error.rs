@@ -138,7 +138,7 @@ impl SlicesError {
                 "when that is settled, the same command goes on where it was"
             }
             SlicesError::Unwritable { .. } => {
-                "check the rights of the folder, and the room on its disk"
+                "take a folder that can be written, on a disk with room"
             }
         }
     }
