@@ -407,9 +407,10 @@ fn a_condition_on_rows_is_about_what_is_shown() {
         ("revenue", "a condition is wanted here"),
         ("running(revenue) > 1", "running"),
         ("\"running(revenue)\" > 1", "a running total follows the order of the rows"),
+        ("\"min(day)\" > 5", "`min(day)` is no number, and rows are chosen by numbers"),
         ("lines > 1", "`lines` counts lines, but a formula is about one line"),
     ] {
-        let show = ["--show", "revenue,running(revenue)", "--having", having];
+        let show = ["--show", "revenue,running(revenue),min(day)", "--having", having];
         let came = folder.run(&[&["totals", "--by", "item"][..], &show].concat()).status(2);
         assert!(came.said().contains(said), "{having}: {}", came.said());
         came.any_stderr().nothing_else();

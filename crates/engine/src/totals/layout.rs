@@ -39,6 +39,8 @@ pub(super) struct Column {
     pub(super) measure: usize,
     pub(super) cumulated: Option<Cumulated>,
     pub(super) share: Option<ShareOf>,
+    /// Whether it is known to be a day or text.
+    is_other: bool,
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -59,12 +61,13 @@ impl Layout {
     pub(crate) fn new(
         bound: &BoundLayout,
         totals: &BoundTotals,
-        LayoutBasis { found, time }: LayoutBasis,
+        LayoutBasis { found, numbers, time }: LayoutBasis,
     ) -> Result<Layout, Mistake> {
         let mut columns = Vec::new();
         for column in &bound.columns {
             let BoundColumn { column_name, written, source, base, cumulated, share } = column;
-            let measure = if *source == 0 || bound.are_alike { found[*base] } else { Some(*base) };
+            let is_own = *source == 0 || bound.are_alike;
+            let measure = if is_own { found[*base] } else { Some(*base) };
             let Some(measure) = measure else { continue };
             if let Some(Cumulated::ToDate(unit)) = cumulated {
                 let time = time.as_ref().map_err(|why| no_time(written, why))?;
@@ -82,6 +85,7 @@ impl Layout {
                 measure,
                 cumulated: *cumulated,
                 share: *share,
+                is_other: is_own && !numbers[measure],
             });
         }
         let mut layout = Layout {
@@ -221,6 +225,10 @@ impl Names for ShownNames<'_> {
             return Err(mistaken(MistakeKind::UnknownName, message).nearest(&full, known));
         };
         let column = self.layout.columns.get(shown);
+        if column.is_some_and(|column| column.is_other) {
+            let message = format!("`{full}` is no number, and rows are chosen by numbers");
+            return Err(mistaken(MistakeKind::WrongType, message));
+        }
         if column.is_some_and(|column| column.cumulated == Some(Cumulated::Running)) {
             let message = "a running total follows the order of the rows and cannot choose them";
             return Err(mistaken(MistakeKind::WrongPlace, message.to_owned()));

@@ -41,6 +41,8 @@ pub struct TotalsPlan {
 pub(crate) struct LayoutBasis {
     /// Of each measure asked for, which of the plan's it is; none where it has no total.
     pub(super) found: Vec<Option<usize>>,
+    /// Of each measure of the plan, whether it is a number, and no day or text.
+    pub(super) numbers: Vec<bool>,
     /// The attribute of time, or why there is none.
     pub(super) time: Result<TimeAttribute, NoTime>,
 }
@@ -108,7 +110,9 @@ impl TotalsPlan {
         if totals.compare_known {
             plan.compare_known();
         }
-        Ok((plan, LayoutBasis { found, time }))
+        let is_number = |measure: &Measure| measure.kind != MeasureKind::Other;
+        let numbers = plan.measures.iter().map(is_number).collect();
+        Ok((plan, LayoutBasis { found, numbers, time }))
     }
 
     fn add(&mut self, base: &BoundBase, engine: &Engine) -> Result<(), Mistake> {

@@ -50,7 +50,8 @@ struct Shown<'a> {
 impl Leaves for Shown<'_> {
     fn column(&self, shown: usize) -> Value<'_> {
         let value = self.renderer.measure(shown, self.node, None, self.parent, self.whole);
-        value.unwrap_or(Value::Blank)
+        // Only numbers are compared with numbers.
+        value.ok().filter(|value| value.number().is_some()).unwrap_or(Value::Blank)
     }
 }
 
