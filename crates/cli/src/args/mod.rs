@@ -1,8 +1,9 @@
 //! The commands and their options.
 
+mod demo;
 mod explain;
 pub(crate) mod names;
-mod slices;
+mod run;
 
 use std::fmt::Display;
 use std::ops::{Bound, RangeBounds};
@@ -19,7 +20,8 @@ pub(crate) use explain::{
     ReportOptions, RunsFormat, RunsOptions, TraceFormat, TraceOptions, VerifyFormat, VerifyOptions,
 };
 
-pub(crate) use slices::{JoinOptions, SliceNumber, SlicesOptions};
+pub(crate) use demo::DemoOptions;
+pub(crate) use run::{EndOptions, JoinOptions, RunOptions, SliceNumber, SlicesOptions};
 
 /// Links sales lines to lookup tables, prices them by the day, and proves every figure.
 ///
@@ -229,61 +231,6 @@ pub(crate) enum Difference {
     Punctuation,
     /// Zeros before keys of digits only
     LeadingZeros,
-}
-
-/// Read, link, settle, derive, write the outputs, and print the tie-out
-///
-/// Each sales line is linked to its lookup rows, gets the price valid on its day and its figures, and is
-/// written to the outputs of the plan. At the end the tie-out proves that no line was lost or doubled: lines
-/// read = lines written + set aside + left out. Outputs appear whole or not at all.
-#[derive(Debug, Args)]
-#[command(
-    after_help = "Example:\n  interligo run\n  interligo run --plan shop/interligo.toml --format json"
-)]
-pub(crate) struct RunOptions {
-    #[command(flatten)]
-    pub(crate) plan: PlanOptions,
-
-    /// Print the whole tie-out: files, links, blank figures, rounding
-    #[arg(long)]
-    pub(crate) full: bool,
-
-    /// How the tie-out is printed; csv and json always have all of it
-    #[arg(long, value_enum, value_name = "FORM", default_value = "table")]
-    pub(crate) format: Format,
-
-    /// Accept what the data say of closed periods now, and keep the former record of them
-    #[arg(long)]
-    pub(crate) reopen: bool,
-
-    /// Print nothing where all is well
-    #[arg(long, conflicts_with_all = ["full", "format", "verify"])]
-    pub(crate) quiet: bool,
-
-    /// Run again whenever the plan or an input changes, until it is interrupted; a line for each run
-    #[arg(long, conflicts_with_all = ["full", "format", "verify", "quiet"])]
-    pub(crate) watch: bool,
-
-    /// Read all outputs back at once, and hold each row against what the run said of it
-    #[arg(long, conflicts_with = "format")]
-    pub(crate) verify: bool,
-
-    /// Run one slice of a run that `interligo slices` has divided: the third of sixteen is 3/16
-    #[arg(long, value_name = "K/N", requires = "into", conflicts_with_all = ["full", "format", "reopen", "verify", "watch"])]
-    pub(crate) slice: Option<SliceNumber>,
-
-    /// The folder of the slices
-    #[arg(long, value_name = "FOLDER")]
-    pub(crate) into: Option<PathBuf>,
-
-    /// Divide the run, have a Spark cluster run the slices, and join them: spark://host:7077, or any master that
-    /// Spark takes. All machines see the plan, the inputs and the folder at the same paths
-    #[arg(long, value_name = "MASTER", requires = "into", conflicts_with_all = ["slice", "verify", "watch"])]
-    pub(crate) on: Option<String>,
-
-    /// How many slices for Spark; the more, the less is lost with a machine
-    #[arg(long, value_name = "N", requires = "on", default_value = "16", value_parser = whole::<usize>(1..=100_000))]
-    pub(crate) slices: usize,
 }
 
 /// Total any figure by any column of any linked table
@@ -501,51 +448,6 @@ pub(crate) struct MendOptions {
 fn way() -> impl TypedValueParser<Value = Likeness> {
     PossibleValuesParser::new(Likeness::ALL.map(Likeness::name))
         .try_map(|name| Likeness::called(&name).ok_or("no such reason"))
-}
-
-/// Write the demo project and run it
-///
-/// The demo is the Mielo Cooperative, a made-up seller of beekeeping supplies with four depots: two years
-/// of sales, products in families and groups, customers, prices that change, and a few faults made on
-/// purpose. Its README lists them.
-#[derive(Debug, Args)]
-#[command(after_help = "\
-Examples:
-  interligo demo                      into the folder mielo, 3,000 lines
-  interligo demo . --next-month       add January 2026, run again, and compare
-  interligo demo big --lines 1000000  the same scenario, larger")]
-pub(crate) struct DemoOptions {
-    /// The folder to write to; new or empty, or an earlier demo
-    #[arg(value_name = "FOLDER", default_value = "mielo")]
-    pub(crate) folder: PathBuf,
-
-    /// How many sales lines to write; the same number gives the same lines. The project is then
-    /// written but not run
-    #[arg(long, value_name = "N", value_parser = whole::<u64>(1..=1_000_000_000))]
-    pub(crate) lines: Option<u64>,
-
-    /// Keep some of the tables and the results in SQLite databases; with the address of a PostgreSQL server
-    /// (`postgres://…`), write the lines to a table there as well
-    #[arg(long, value_name = "ADDRESS", num_args = 0..=1, require_equals = true, value_parser = server)]
-    pub(crate) database: Option<Option<String>>,
-
-    /// Add the next month to an earlier demo, as it comes in life: new files, a line that is late, a price corrected
-    /// afterwards, a product renamed; then run it and show what changed
-    #[arg(long, conflicts_with_all = ["lines", "database", "pricing"])]
-    pub(crate) next_month: bool,
-
-    /// Add costs, seasonal prices for farms and daily exchange rates, each with its own periods
-    #[arg(long, conflicts_with = "database")]
-    pub(crate) pricing: bool,
-}
-
-/// Reads the address of a server.
-fn server(text: &str) -> Result<String, String> {
-    match interligo_project::is_server_address(text) {
-        true => Ok(text.to_owned()),
-        false => Err("it is no address of a server; write for instance postgres://db.example/shop"
-            .to_owned()),
-    }
 }
 
 /// Reads a value that is set.

@@ -7,7 +7,7 @@ use interligo_report::{json, text};
 
 use super::verify::verify_run;
 use super::{Opened, Out};
-use crate::args::{Format, RunOptions};
+use crate::args::{EndOptions, Format, RunOptions};
 use crate::failure::Failure;
 
 pub(crate) fn run(options: &RunOptions, out: Out<'_>) -> Result<(), Failure> {
@@ -24,11 +24,11 @@ pub(crate) fn run(options: &RunOptions, out: Out<'_>) -> Result<(), Failure> {
     let requests = opened.project.run_requests().map_err(|error| opened.failure(error))?;
     let requests = if options.verify { opened.project.verified(requests) } else { requests };
     let job = opened.prepare(&requests, Extent::Everything, OnDuplicates::Stop)?;
-    let on_closed = if options.reopen { OnClosed::Reopen } else { OnClosed::Refuse };
+    let on_closed = if options.end.reopen { OnClosed::Reopen } else { OnClosed::Refuse };
     let ran = opened.run(&job, RunRules { on_closed, ..OnStop::Stop.into() })?;
     match options.quiet {
         true => crate::printed::say_all(text::notes(&ran.notes)),
-        false => print_run(&opened, &ran, (options.format, options.full), out)?,
+        false => print_run(&opened, &ran, &options.end, out)?,
     }
     if options.verify { verify_run(&options.plan, out) } else { Ok(()) }
 }
@@ -37,12 +37,12 @@ pub(crate) fn run(options: &RunOptions, out: Out<'_>) -> Result<(), Failure> {
 pub(super) fn print_run(
     opened: &Opened,
     ran: &RunResult,
-    (format, full): (Format, bool),
+    end: &EndOptions,
     out: Out<'_>,
 ) -> Result<(), Failure> {
     let ties: Vec<&TieOut> = ran.outcomes.iter().map(|outcome| &outcome.tie_out).collect();
-    match format {
-        Format::Table if !full => text::brief(out, &opened.project.plan, &ties, ran)?,
+    match end.format {
+        Format::Table if !end.full => text::brief(out, &opened.project.plan, &ties, ran)?,
         Format::Table => {
             for (number, tie) in ties.iter().enumerate() {
                 if number > 0 {

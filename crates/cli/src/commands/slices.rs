@@ -54,6 +54,7 @@ pub(super) fn slice(
     let ran = interligo_project::run_slice(
         &opened.project,
         &job,
+        &division,
         (folder, slice),
         opened.parallelism,
         &|bytes, lines| progress.advance(bytes, lines),
@@ -68,8 +69,8 @@ pub(super) fn slice(
 
 pub(crate) fn join(options: &JoinOptions, out: Out<'_>) -> Result<(), Failure> {
     let (opened, job) = prepared(&options.plan)?;
-    let ran = joined(&opened, &job, &options.folder, options.reopen)?;
-    print_run(&opened, &ran, (options.format, options.full), out)
+    let ran = joined(&opened, &job, &options.folder, options.end.reopen)?;
+    print_run(&opened, &ran, &options.end, out)
 }
 
 /// Joins the slices in a folder.
@@ -109,6 +110,6 @@ pub(super) fn on_spark(
     let ran = spark.run_slices(project, &|done| progress.done(done));
     progress.finish();
     ran.map_err(failed)?;
-    let ran = joined(&opened, &job, &folder, options.reopen)?;
-    print_run(&opened, &ran, (options.format, options.full), out)
+    let ran = joined(&opened, &job, &folder, options.end.reopen)?;
+    print_run(&opened, &ran, &options.end, out)
 }

@@ -49,16 +49,15 @@ fn run_once(options: &RunOptions, plan: &Path) -> (Watched, Result<String, Failu
     let run = || -> Result<String, Failure> {
         let requests = opened.project.run_requests().map_err(|error| opened.failure(error))?;
         let job = opened.prepare(&requests, Extent::Everything, OnDuplicates::Stop)?;
-        let on_closed = if options.reopen { OnClosed::Reopen } else { OnClosed::Refuse };
+        let on_closed = if options.end.reopen { OnClosed::Reopen } else { OnClosed::Refuse };
         let ran = opened.run(&job, RunRules { on_closed, ..OnStop::Stop.into() })?;
         crate::printed::say_all(interligo_report::text::notes(&ran.notes));
-        let facts = ran.outcomes.iter().map(|outcome| {
-            let tie = &outcome.tie_out;
-            let written = tie.written.iter().filter(|own| own.in_file.is_some()).count();
-            let lines = counted(tie.lines_kept(), "line");
-            format!("{}: {lines} to {}", tie.fact.table, counted(written as u64, "output"))
-        });
-        Ok(facts.collect::<Vec<_>>().join("; "))
+        let ties = || ran.outcomes.iter().map(|outcome| &outcome.tie_out);
+        let written = ties().flat_map(|tie| &tie.written).filter(|own| own.in_file.is_some());
+        let outputs = counted(written.count() as u64, "output");
+        let lines =
+            ties().map(|tie| format!("{}: {}", tie.fact.table, counted(tie.lines_kept(), "line")));
+        Ok(format!("{} to {outputs}", lines.collect::<Vec<_>>().join(", ")))
     };
     let ran = run();
     // A file that comes into a folder may be one that a pattern takes; what the run itself wrote is no change.

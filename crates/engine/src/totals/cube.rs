@@ -112,15 +112,21 @@ impl Cube {
             let key: Key =
                 key.iter().zip(&numbers).map(|(code, numbers)| numbers[*code as usize]).collect();
             self.counts[plan.source] += sums.lines;
-            let at = *self.index.entry(key).or_insert_with_key(|key| {
-                self.groups.push((key.clone(), smallvec![None; self.counts.len()]));
-                self.groups.len() - 1
-            });
-            match &mut self.groups[at].1[plan.source] {
-                Some(known) => known.merge(&sums, &plan.sums),
-                none => *none = Some(sums),
-            }
+            self.add(key, plan, sums);
         });
+    }
+
+    /// Adds what a source has of a group.
+    fn add(&mut self, key: Key, plan: &TotalsPlan, sums: GroupSums) {
+        let sources = self.counts.len();
+        let at = *self.index.entry(key).or_insert_with_key(|key| {
+            self.groups.push((key.clone(), smallvec![None; sources]));
+            self.groups.len() - 1
+        });
+        match &mut self.groups[at].1[plan.source] {
+            Some(known) => known.merge(&sums, &plan.sums),
+            none => *none = Some(sums),
+        }
     }
 
     /// The groups, to be kept.
@@ -168,10 +174,6 @@ impl Cube {
             let own: Option<Key> =
                 pairs.map(|(code, numbers)| numbers.get(*code as usize).copied()).collect();
             let Some(key) = own else { return false };
-            let at = *self.index.entry(key).or_insert_with_key(|key| {
-                self.groups.push((key.clone(), smallvec![None; sources]));
-                self.groups.len() - 1
-            });
             for (source, sums) in slots.into_iter().enumerate() {
                 let Some(mut sums) = sums else { continue };
                 let Some(plan) = plans.iter().find(|plan| plan.source == source) else {
@@ -182,10 +184,7 @@ impl Cube {
                 if !(sums.is_of(&plan.sums) && sums.renumber(number)) {
                     return false;
                 }
-                match &mut self.groups[at].1[source] {
-                    Some(known) => known.merge(&sums, &plan.sums),
-                    none => *none = Some(sums),
-                }
+                self.add(key.clone(), plan, sums);
             }
         }
         true

@@ -5,8 +5,8 @@ use std::path::{Path, PathBuf};
 
 use interligo_engine::proof::tieout::TieOut;
 use interligo_project::{
-    Checked, Error, Extent, Job, OnClosed, OnDuplicates, OnStop, Parallelism, Project, Request,
-    RunResult, RunRules, divide, join, pool, read_plan, run, run_slice,
+    Checked, Division, Error, Extent, Job, OnClosed, OnDuplicates, OnStop, Parallelism, Project,
+    Request, RunResult, RunRules, divide, join, pool, read_plan, run, run_slice,
 };
 use tempfile::TempDir;
 
@@ -82,8 +82,9 @@ impl Folder {
                 // Each has a process of its own in life, and its blocks need not be those of the division.
                 let (project, job) = ready()?;
                 let parallelism = Parallelism { block: block / 2 + 1, ..parallelism };
+                let division = Division::read(into.path(), &project)?;
                 let own = (into.path(), slice);
-                assert!(run_slice(&project, &job, own, parallelism, &|_, _| {})?);
+                assert!(run_slice(&project, &job, &division, own, parallelism, &|_, _| {})?);
             }
             let (project, job) = ready()?;
             join(&project, &job, into.path(), parallelism, OnStop::Stop, &|_, _| {})

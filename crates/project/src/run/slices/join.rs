@@ -10,7 +10,9 @@ use interligo_engine::totals::{KeptCube, TotalsPlan};
 use super::division::{DividedFact, Division, slice_folder};
 use super::error::SlicesError;
 use super::one_slice::read_repeats;
-use super::record::{BlockRows, FactRecord, SliceRecord, item, items, record_file, rows_file};
+use super::record::{
+    BlockRows, FactRecord, RecordOf, SliceRecord, item, items, record_file, rows_file,
+};
 use crate::closed::Guard;
 use crate::error::Error;
 use crate::parallelism::Parallelism;
@@ -42,8 +44,9 @@ pub fn join(
     refuse_missing(folder, &division)?;
     let mut cubes = pass.empty_cubes();
     let mut gathered: Vec<Gathered> = division.facts.iter().map(|_| Gathered::default()).collect();
+    let id = division.id();
     for slice in 1..=division.slices {
-        let record = record_of(folder, &division, slice)?;
+        let record = record_of(folder, (&division, id), slice)?;
         pass.take_sums(slice, record.cubes, &mut cubes)?;
         gathered.iter_mut().zip(record.facts).for_each(|(all, own)| all.absorb(own));
     }
@@ -70,14 +73,19 @@ fn refuse_missing(folder: &Path, division: &Division) -> Result<(), SlicesError>
 }
 
 /// The record of a slice, which read just the rows that it was to read: where one slice ends the next begins.
-fn record_of(folder: &Path, division: &Division, slice: usize) -> Result<SliceRecord, SlicesError> {
+fn record_of(
+    folder: &Path,
+    (division, id): (&Division, u64),
+    slice: usize,
+) -> Result<SliceRecord, SlicesError> {
     let wrong = |why: String| damaged(slice, why);
     let mut file = items(&record_file(&slice_folder(folder, slice))).map_err(wrong)?;
-    let record: SliceRecord = item(&mut file).map_err(wrong)?;
-    let planned = division.facts.iter().map(|fact| &fact.slices[slice - 1].stretches);
-    if (record.division, record.slice) != (division.id(), slice) {
+    let of: RecordOf = item(&mut file).map_err(wrong)?;
+    if of != (RecordOf { division: id, slice }) {
         return Err(damaged(slice, "is of another division of the run"));
     }
+    let record: SliceRecord = item(&mut file).map_err(wrong)?;
+    let planned = division.facts.iter().map(|fact| &fact.slices[slice - 1].stretches);
     if !record.facts.iter().map(|fact| &fact.stretches).eq(planned) {
         return Err(damaged(slice, "is of other rows than its own"));
     }

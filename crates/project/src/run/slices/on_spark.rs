@@ -11,6 +11,7 @@ use std::time::Duration;
 use super::division::{Division, slice_folder};
 use super::error::SlicesError;
 use super::one_slice::is_of;
+use super::record::RecordOf;
 use crate::error::Error;
 use crate::project::Project;
 
@@ -19,6 +20,9 @@ const JOB: &str = include_str!("on_spark.py");
 
 /// How often it is looked how many slices are done.
 const EVERY: Duration = Duration::from_millis(200);
+
+/// How many of these looks go by between two at what Spark says, which grows long.
+const LOOKS_AT_LOG: u32 = 25;
 
 /// What Spark says, every 15 seconds, while no machine takes its work.
 const NOBODY: &str = "Initial job has not accepted any resources";
@@ -45,7 +49,11 @@ impl OnSpark<'_> {
     /// Spark is not installed, does not answer, or gives up; a slice ends with a message.
     pub fn run_slices(&self, project: &Project, progress: &dyn Fn(usize)) -> Result<(), Error> {
         let division = Division::read(self.folder, project)?;
-        let is_done = |slice: &usize| is_of(&slice_folder(self.folder, *slice), &division, *slice);
+        let id = division.id();
+        let is_done = |slice: &usize| {
+            let of = RecordOf { division: id, slice: *slice };
+            is_of(&slice_folder(self.folder, *slice), of)
+        };
         let todo: Vec<usize> = (1..=division.slices).filter(|slice| !is_done(slice)).collect();
         progress(division.slices - todo.len());
         if todo.is_empty() {
@@ -54,6 +62,7 @@ impl OnSpark<'_> {
         let (log, result) = (self.folder.join("spark.log"), self.folder.join("spark.json"));
         let _ = std::fs::remove_file(&result);
         let mut submitted = self.submit(&division, &todo, (&log, &result))?;
+        let mut looks = 0u32;
         let ended = loop {
             let ended = submitted.try_wait().map_err(|e| SlicesError::unwritable(&log, &e))?;
             let is_there = |slice: &usize| slice_folder(self.folder, *slice).is_dir();
@@ -61,8 +70,10 @@ impl OnSpark<'_> {
             if let Some(status) = ended {
                 break status.success();
             }
-            if read(&log).matches(NOBODY).count() > PATIENCE {
-                end(&mut submitted);
+            looks += 1;
+            if looks.is_multiple_of(LOOKS_AT_LOG) && nobody_takes(&read(&log)) {
+                let _ = submitted.kill();
+                let _ = submitted.wait();
                 let why = "no machine of the cluster takes the work".to_owned();
                 return Err(SlicesError::Spark { why, log }.into());
             }
@@ -122,9 +133,10 @@ fn submit_program() -> Result<PathBuf, SlicesError> {
     found.ok_or(SlicesError::NoSpark)
 }
 
-fn end(submitted: &mut Child) {
-    let _ = submitted.kill();
-    let _ = submitted.wait();
+/// Whether Spark has waited for long, and still does.
+fn nobody_takes(log: &str) -> bool {
+    let waits = log.trim_end().lines().last().is_some_and(|last| last.contains(NOBODY));
+    waits && log.matches(NOBODY).count() > PATIENCE
 }
 
 fn read(path: &Path) -> String {
@@ -160,5 +172,13 @@ mod tests {
             "the master does not answer"
         );
         assert_eq!(reason(""), "it ended without a result");
+    }
+
+    #[test]
+    fn a_cluster_that_was_busy_and_is_not_any_more_is_waited_for() {
+        let waits = format!("WARN {NOBODY}\n");
+        assert!(!nobody_takes(&waits.repeat(PATIENCE)));
+        assert!(nobody_takes(&waits.repeat(PATIENCE + 1)));
+        assert!(!nobody_takes(&(waits.repeat(PATIENCE + 1) + "INFO Starting task 0.0\n")));
     }
 }

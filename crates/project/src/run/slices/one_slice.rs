@@ -8,7 +8,7 @@ use interligo_engine::proof::findings::Findings;
 use super::division::{DividedFact, Division, repeats_file, slice_folder};
 use super::error::SlicesError;
 use super::record::{
-    BlockRows, FactRecord, ItemFile, SliceRecord, item, items, record_file, rows_file, write_item,
+    BlockRows, FactRecord, ItemFile, RecordOf, SliceRecord, item, items, record_file, rows_file,
 };
 use crate::error::Error;
 use crate::parallelism::Parallelism;
@@ -23,18 +23,18 @@ use crate::run::{Cubes, Inspection, OnStop, Pass};
 /// whether it was run.
 ///
 /// # Errors
-/// The division is of another plan or other inputs; an input cannot be read; the folder cannot be written.
+/// There is no such slice; an input cannot be read; the folder cannot be written.
 pub fn run_slice(
     project: &Project,
     job: &Job,
+    division: &Division,
     (folder, slice): (&Path, usize),
     parallelism: Parallelism,
     progress: &(dyn Fn(u64, u64) + Sync),
 ) -> Result<bool, Error> {
-    let division = Division::read(folder, project)?;
     division.refuse_no_slice(slice)?;
-    let place = slice_folder(folder, slice);
-    if is_of(&place, &division, slice) {
+    let (place, of) = (slice_folder(folder, slice), RecordOf { division: division.id(), slice });
+    if is_of(&place, of) {
         return Ok(false);
     }
     let inspection = Inspection::of(project, job);
@@ -48,16 +48,18 @@ pub fn run_slice(
         facts.push(pass.slice_of_fact((number, fact), slice, folder, &attempt.0, &mut cubes)?);
     }
     let cubes = cubes.into_iter().map(|(name, cube)| (name, cube.keep())).collect();
-    let record = SliceRecord { division: division.id(), slice, facts, cubes };
-    write_item(&record_file(&attempt.0), &record)?;
-    attempt.take_place(&place, &division, slice)?;
+    let mut record = ItemFile::create(record_file(&attempt.0))?;
+    record.write(&of)?;
+    record.write(&SliceRecord { facts, cubes })?;
+    record.finish()?;
+    attempt.take_place(&place, of)?;
     Ok(true)
 }
 
-/// Whether a folder has the result of a slice of this division.
-pub(super) fn is_of(place: &Path, division: &Division, slice: usize) -> bool {
-    let record = items(&record_file(place)).and_then(|mut file| item::<SliceRecord>(&mut file));
-    record.is_ok_and(|record| (record.division, record.slice) == (division.id(), slice))
+/// Whether a folder has the result of a slice.
+pub(super) fn is_of(place: &Path, of: RecordOf) -> bool {
+    let found = items(&record_file(place)).and_then(|mut file| item::<RecordOf>(&mut file));
+    found.is_ok_and(|found| found == of)
 }
 
 /// The folder of a slice that is at work: several may be at the same slice, and none sees what another writes.
@@ -72,21 +74,16 @@ impl Attempt {
     }
 
     /// Puts the result in its place, unless another attempt was there first.
-    fn take_place(
-        self,
-        place: &Path,
-        division: &Division,
-        slice: usize,
-    ) -> Result<(), SlicesError> {
+    fn take_place(self, place: &Path, of: RecordOf) -> Result<(), SlicesError> {
         // What is there without being a result of this division is of a former one.
-        if place.exists() && !is_of(place, division, slice) {
+        if place.exists() && !is_of(place, of) {
             let former = self.0.with_extension("former");
             let _ = std::fs::rename(place, &former);
             let _ = std::fs::remove_dir_all(&former);
         }
         match std::fs::rename(&self.0, place) {
             Ok(()) => Ok(()),
-            Err(_) if is_of(place, division, slice) => Ok(()),
+            Err(_) if is_of(place, of) => Ok(()),
             Err(error) => Err(SlicesError::unwritable(place, &error)),
         }
     }

@@ -18,13 +18,18 @@ use serde::{Deserialize, Serialize};
 use super::error::SlicesError;
 use crate::run::stream::PartStretch;
 
-/// What a slice came to.
+/// Of what a record is: the first item of its file.
+#[derive(Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+pub(super) struct RecordOf {
+    /// The division.
+    pub(super) division: u64,
+    /// The number of the slice, from 1.
+    pub(super) slice: usize,
+}
+
+/// What a slice came to: the second item.
 #[derive(Serialize, Deserialize)]
 pub(super) struct SliceRecord {
-    /// Of which division it is.
-    pub(super) division: u64,
-    /// Its number, from 1.
-    pub(super) slice: usize,
     pub(super) facts: Vec<FactRecord>,
     /// What was summed for each table of totals, by its name.
     pub(super) cubes: Vec<(String, KeptCube)>,

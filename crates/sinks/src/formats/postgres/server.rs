@@ -317,14 +317,15 @@ impl Server {
 
 impl Container for Server {
     fn finish(&mut self, _: &RunFacts) -> Result<Finished, Error> {
-        self.client()?;
+        let address = &self.address;
+        let over = || Error::new(OutputErrorKind::Failed, address, "its transaction is over");
+        let client = self.client.take().ok_or_else(over)?;
         let decision = Decision {
             address: self.address.to_string_lossy().into_owned(),
             table: self.runs.clone(),
             plan: self.plan.clone(),
             mark: moment(),
         };
-        let Some(client) = self.client.take() else { unreachable!("it was there just now") };
         Ok(match self.follows.take() {
             None => Finished::Decides(Box::new(Commit { client, decision })),
             Some(tables) => {
