@@ -101,7 +101,7 @@ pub use parallelism::{Parallelism, pool};
 pub use plan_edit::{NewLink, with_link};
 pub use prepare::{Job, OnDuplicates};
 pub use project::{PLAN_FILE, PartNote, Project, read_plan, read_plan_given};
-pub use run::slices::{Division, OnSpark, SlicesError, divide, join, run_slice};
+pub use run::slices::{Division, OnSpark, Slices, SlicesError, divide, join, run_slice};
 pub use run::stop_rules::{duplicate_stops, stops};
 pub use run::{Inspection, OnStop, RunResult, RunRules, check, link_use, run};
 pub use runs::{KeptRun, RecordError};

@@ -107,6 +107,9 @@ pub struct TableRows {
 /// It cannot be read.
 pub fn tables_in(name: &str) -> Result<Option<Vec<String>>, Error> {
     let (path, table) = split_named(name);
+    if files_together(name).is_some() {
+        return Ok(Some(vec![name.to_owned()]));
+    }
     let address = Address { shown: shown_address(&path)?, path: PathBuf::from(&path) };
     if !is_address(&path) && !address.path.exists() {
         return Ok(None);
@@ -123,6 +126,30 @@ pub fn tables_in(name: &str) -> Result<Option<Vec<String>>, Error> {
             tables.iter().map(|table| format!("{file}#{}", doubled(table))).collect()
         }
     }))
+}
+
+/// A pattern for files that are one table, where `name` is such a pattern, or a folder with files of one kind; with the name
+/// of that table.
+fn files_together(name: &str) -> Option<(String, String)> {
+    let path = Path::new(name);
+    if path.exists() && !path.is_dir() || is_address(name) {
+        return None;
+    }
+    if !path.is_dir() {
+        let has_signs = name.contains(['*', '?']);
+        let folder = path.parent().and_then(Path::file_name).unwrap_or(path.as_os_str());
+        return has_signs.then(|| (name.to_owned(), folder.to_string_lossy().into_owned()));
+    }
+    let files = std::fs::read_dir(path).ok()?.flatten().map(|entry| entry.file_name());
+    let mut endings = files.filter_map(|file| {
+        let file = file.into_string().ok().filter(|file| !file.starts_with('.'))?;
+        file.split_once('.').map(|(_, ending)| ending.to_owned())
+    });
+    let ending = endings.next()?;
+    let is_one_kind = endings.all(|other| other == ending);
+    let folder = path.canonicalize().ok()?.file_name()?.to_string_lossy().into_owned();
+    let inside = pattern_of(name.trim_end_matches('/'), None);
+    is_one_kind.then(|| (format!("{inside}/*.{ending}"), folder))
 }
 
 /// What a command line names, as messages show it: without any secret.
@@ -143,6 +170,13 @@ fn split_named(name: &str) -> (String, Option<String>) {
 /// # Errors
 /// Its name cannot be that of a table.
 pub fn plan_for(name: &str) -> Result<Plan, Error> {
+    if let Some((pattern, own)) = files_together(name) {
+        return Ok(Plan::parse(&format!(
+            "[tables.{}]\nfrom = {}\n",
+            quoted(&own),
+            quoted(&pattern)
+        ))?);
+    }
     let (path, table) = split_named(name);
     let stem = || Path::new(&path).file_stem().map(|stem| stem.to_string_lossy().into_owned());
     let own = table.clone().or_else(stem).unwrap_or_else(|| path.clone());

@@ -96,7 +96,9 @@ impl Project {
         let journals = [Some(project.journal_path(None)), project.other_journal()];
         let recovered = |path: &PathBuf| recover(path, Some(&project.lock_path()), servers());
         project.recovered = journals.iter().flatten().find_map(recovered);
-        project.last_run = LastRun::read(&project.last_run_path());
+        // A plan without a file is of no run, though one with the usual name may lie there.
+        let has_file = project.plan.stem.is_some();
+        project.last_run = has_file.then(|| LastRun::read(&project.last_run_path())).flatten();
         let outputs = project.own_outputs();
         let containers = Containers::new(Limits::of(&project.plan), own.clone());
         for entry in project.plan.tables.iter().filter(|entry| wanted(&entry.name)) {

@@ -107,6 +107,25 @@ impl OutputFile {
         Ok(OutputFile { path, target, stream, file, written: 0, rows: 0 })
     }
 
+    /// Takes a file that is whole already, which stays where it is too: where the disk can, as another name of the same bytes.
+    ///
+    /// # Errors
+    /// It is not there, or cannot be copied.
+    pub fn of_file(from: &Path, path: &Path, plan: &str) -> Result<OutputFile, Error> {
+        let mut file = OutputFile::create(path, plan)?;
+        let failed = |error: std::io::Error| Error::io(path, &error);
+        file.written = from.metadata().map_err(failed)?.len();
+        let part = file.part().to_owned();
+        std::fs::remove_file(&part).map_err(failed)?;
+        if std::fs::hard_link(from, &part).is_err() {
+            std::fs::copy(from, &part).map_err(failed)?;
+        }
+        let whole = File::options().read(true).write(true).open(&part).map_err(failed)?;
+        let _ = whole.try_lock();
+        *file.file.get_mut().as_file_mut() = whole;
+        Ok(file)
+    }
+
     /// Writes some bytes.
     ///
     /// # Errors

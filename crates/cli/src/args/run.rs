@@ -51,6 +51,10 @@ pub(crate) struct RunOptions {
     /// How many slices for Spark; the more, the less is lost with a machine
     #[arg(long, value_name = "N", requires = "on", default_value = "16", value_parser = whole::<usize>(1..=100_000))]
     pub(crate) slices: usize,
+
+    /// Leave the lines of each slice in a file of its own, lines/slice-003.csv for lines.csv
+    #[arg(long, requires = "on")]
+    pub(crate) lines_by_slice: bool,
 }
 
 /// How a run ends: what it prints, and what it accepts.
@@ -88,6 +92,10 @@ pub(crate) struct SlicesOptions {
     /// The folder for what slices are to take, and for what they come to
     #[arg(long, value_name = "FOLDER")]
     pub(crate) into: PathBuf,
+
+    /// Leave the lines of each slice in a file of its own, lines/slice-003.csv for lines.csv; the join then only moves them
+    #[arg(long)]
+    pub(crate) lines_by_slice: bool,
 
     #[command(flatten)]
     pub(crate) plan: PlanOptions,

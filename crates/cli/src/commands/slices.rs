@@ -4,7 +4,8 @@ use std::path::Path;
 
 use interligo_engine::engine::Extent;
 use interligo_project::{
-    Division, Error, Job, OnClosed, OnDuplicates, OnSpark, OnStop, RunResult, RunRules, SlicesError,
+    Division, Error, Job, OnClosed, OnDuplicates, OnSpark, OnStop, RunResult, RunRules, Slices,
+    SlicesError,
 };
 use interligo_report::text;
 
@@ -19,7 +20,7 @@ pub(crate) fn slices(options: &SlicesOptions, out: Out<'_>) -> Result<(), Failur
     let divided = interligo_project::divide(
         &opened.project,
         &job,
-        options.slices,
+        Slices { slices: options.slices, lines_by_slice: options.lines_by_slice },
         &options.into,
         opened.parallelism,
     );
@@ -95,9 +96,10 @@ pub(super) fn on_spark(
     let (opened, job) = prepared(&options.plan)?;
     let failed = |error: Error| opened.failure(error);
     let project = &opened.project;
-    let known = Division::read(folder, project).ok().filter(|own| own.slices == options.slices);
+    let into = Slices { slices: options.slices, lines_by_slice: options.lines_by_slice };
+    let known = Division::read(folder, project).ok().filter(|own| own.is_into(into));
     if known.is_none() {
-        interligo_project::divide(project, &job, options.slices, folder, opened.parallelism)
+        interligo_project::divide(project, &job, into, folder, opened.parallelism)
             .map_err(failed)?;
     }
     // Machines of the cluster are in folders of their own.

@@ -61,6 +61,53 @@ fn slices_in_any_order_come_to_a_single_run() {
     assert_eq!(files_in(&folder.path().join("out")), files);
 }
 
+#[test]
+fn lines_may_stay_in_a_file_for_each_slice() {
+    let outputs = "\n[outputs.lines]\nto = \"out/lines.parquet\"\ncolumns = [\"*\", \"revenue\"]\n";
+    let folder = large_shop(outputs);
+    let by_slice = ["slices", "3", "--into", "work", "--block", "2000", "--lines-by-slice"];
+    folder.run(&by_slice).status(0).nothing_more();
+    ["2/3", "3/3", "1/3"].iter().for_each(|number| slice(&folder, number));
+    let joined = folder.run(&["join", "work"]).status(0);
+    assert!(joined.printed().contains("out/lines/slice-{slice}.parquet"), "{}", joined.printed());
+    let names: Vec<String> =
+        files_in(&folder.path().join("out/lines")).into_iter().map(|(name, _)| name).collect();
+    assert_eq!(names, ["slice-001.parquet", "slice-002.parquet", "slice-003.parquet"]);
+    // Together they are one table, as they are for any reader.
+    for name in ["out/lines/*.parquet", "out/lines"] {
+        let name = folder.path().join(name);
+        let looked = folder.run(&["look", &name.to_string_lossy()]).status(0);
+        assert!(looked.printed().contains("2,999 rows"), "{}", looked.printed());
+    }
+
+    let none = folder.run(&["look", &folder.path().join("out/*.tsv").to_string_lossy()]);
+    assert!(
+        none.said().contains("no file fits `") && none.said().contains("out/*.tsv`"),
+        "{}",
+        none.said()
+    );
+
+    // Fewer slices leave none of the former files.
+    let two = ["slices", "2", "--into", "other", "--block", "2000", "--lines-by-slice"];
+    folder.run(&two).status(0).nothing_more();
+    for number in ["1/2", "2/2"] {
+        folder.run(&["run", "--slice", number, "--into", "other"]).status(0).nothing_more();
+    }
+    folder.run(&["join", "other"]).status(0).nothing_more();
+    assert_eq!(files_in(&folder.path().join("out/lines")).len(), 2);
+
+    // A file that was changed is not taken.
+    let file = folder.path().join("other/slice-002/fact-0-0.parquet");
+    let mut bytes = std::fs::read(&file).unwrap();
+    bytes.pop();
+    std::fs::write(&file, bytes).unwrap();
+    let said = refused(&folder, &["join", "other"], 3);
+    assert!(
+        said.contains("the result of slice 2 lacks a file of lines, or it was changed"),
+        "{said}"
+    );
+}
+
 /// What a command that is refused says.
 fn refused(folder: &Folder, arguments: &[&str], status: i32) -> String {
     let came = folder.run(arguments);

@@ -177,6 +177,11 @@ impl Written {
         Written { text, origin: self.origin.clone(), span, exact: self.exact }
     }
 
+    /// Another text that was made of this one.
+    pub fn changed_to(&self, text: String) -> Written {
+        Written { text, exact: false, ..self.clone() }
+    }
+
     /// A place in this text.
     pub fn at(&self, range: Range<usize>) -> At {
         let span = if self.exact {

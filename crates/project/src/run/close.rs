@@ -75,9 +75,9 @@ impl Closing<'_> {
             own.files.values_mut().try_for_each(|file| file.rows().map(|_| ()))?;
         }
         for (number, output) in self.outputs.iter().enumerate() {
-            let to = output.to.as_ref().map_or(String::new(), |to| to.text.clone());
-            let of = OutputTally { output: output.name.clone(), to, ..OutputTally::default() };
             let destination = self.plan.of(self.fact, number);
+            let to = destination.map_or(String::new(), |own| own.to().to_owned());
+            let of = OutputTally { output: output.name.clone(), to, ..OutputTally::default() };
             let (tally, file) = match &output.content {
                 OutputContent::Lines { .. } => {
                     // Lines that are only asked for go to no file.

@@ -2,6 +2,7 @@
 
 use std::collections::BTreeMap;
 use std::collections::btree_map::Entry;
+use std::path::Path;
 
 use crate::error::Error;
 use interligo_engine::engine::Engine;
@@ -9,8 +10,9 @@ use interligo_engine::outputs::{Output, OutputContent};
 use interligo_engine::proof::tally::Tally;
 use interligo_model::plan::ListKind;
 use interligo_sinks::containers::Containers;
-use interligo_sinks::format::{LinesShape, RowColumn, RowsOf, WriteRows};
+use interligo_sinks::format::{LinesShape, RowColumn, RowsOf, WriteRows, whole_file};
 use interligo_sinks::lines::{LinesOutput, PutOut, SlotKey};
+use interligo_sinks::output_file::OutputFile;
 use interligo_sinks::set_aside::aside_columns;
 use interligo_sources::table::parts::Table;
 
@@ -115,6 +117,25 @@ impl OpenFiles {
         Ok(())
     }
 
+    /// Adds a file that holds what a slice put into an output of lines.
+    ///
+    /// # Errors
+    /// Its place cannot be written.
+    pub(crate) fn take_file(
+        &mut self,
+        output: usize,
+        slice: usize,
+        (file, rows): (&Path, u64),
+        places: &Places<'_>,
+    ) -> Result<(), Error> {
+        let (_, own) = &mut self.lines[output];
+        let key = vec![format!("{slice:03}")];
+        let to = own.destination.for_values(&mut own.names, &key, places)?.path;
+        let file = OutputFile::of_file(file, &to, places.project.plan.file_stem())?;
+        own.files.insert(key, whole_file(file, rows));
+        Ok(())
+    }
+
     /// Opens the outputs of a fact, by its number, that are filled while lines pass.
     ///
     /// # Errors
@@ -144,7 +165,8 @@ impl OpenFiles {
                         destination: destination.clone(),
                         names: SlotNames::default(),
                     };
-                    if slots.is_empty() {
+                    // Files for the values of slots, or for slices, begin with what they hold.
+                    if slots.is_empty() && destination.ending_by_slice().is_none() {
                         let of = RowsOf::Lines(&shape);
                         let file = destination.begin(&own.columns, of, &plan.containers)?;
                         own.files.insert(SlotKey::new(), file);

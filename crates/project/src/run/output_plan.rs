@@ -27,6 +27,7 @@ use super::output_form::form_of;
 use super::slots::{SlotKey, SlotNames};
 use crate::prepare::Job;
 use crate::project::Project;
+use crate::runs::{is_copy, is_record};
 use interligo_sinks::formats::file_and_table;
 
 /// Where the outputs of all facts go.
@@ -67,6 +68,9 @@ pub(crate) struct Destination {
     plan: String,
 }
 
+/// How the files are called to which lines go by their slice.
+const BY_SLICE: &str = "slice-{slice}";
+
 /// Rows are encoded in groups of this many, where there are many.
 const ROWS_AT_ONCE: usize = 10_000;
 
@@ -95,10 +99,41 @@ impl Destination {
         Ok(self.format.begin(&target, columns)?)
     }
 
+    /// Where it goes, as it is written; empty for what the plan has no place for.
+    pub(crate) fn to(&self) -> &str {
+        self.to.as_ref().map_or("", |to| to.text.as_str())
+    }
+
     /// The attributes in braces that its path has.
     pub(crate) fn slots(&self) -> Vec<&str> {
-        let to = self.to.as_ref().map_or("", |to| to.text.as_str());
+        let to = self.to();
         slots_of(to).into_iter().map(|slot| &to[slot]).collect()
+    }
+
+    /// The same for one of several files that lines go to by the slice that they are of; none where all go to one in any case.
+    fn by_slice(&self) -> Option<Destination> {
+        let to = self.to.as_ref()?;
+        let is_file = !self.is_server && !self.format.holds_several() && !is_stream(&self.path);
+        if !is_file || !self.slots().is_empty() {
+            return None;
+        }
+        let at = to.text.rfind('/').map_or(0, |at| at + 1);
+        // The name begins with a letter or a full stop; what ends it begins with the next one.
+        let dot = to.text[at..].char_indices().skip(1).find(|(_, c)| *c == '.')?.0;
+        let (stem, ending) = to.text.split_at(at + dot);
+        let text = format!("{stem}/{BY_SLICE}{ending}");
+        let path = self.path.with_file_name(text.get(at..)?);
+        Some(Destination { path, to: Some(to.changed_to(text)), ..self.clone() })
+    }
+
+    /// How the names of its files end, where lines go to one for each slice.
+    pub(crate) fn ending_by_slice(&self) -> Option<&str> {
+        self.to().rsplit('/').next()?.strip_prefix(BY_SLICE)
+    }
+
+    /// The same, into another file.
+    pub(crate) fn moved_to(&self, path: PathBuf) -> Destination {
+        Destination { path, ..self.clone() }
     }
 
     /// The file for some values of its slots.
@@ -178,6 +213,22 @@ impl OutputPlan {
             plan.remove_abandoned(project);
         }
         Ok(plan)
+    }
+
+    /// Lets outputs of lines go to a file for each slice, where they go to a file of their own.
+    pub(crate) fn let_lines_go_by_slice(&mut self, job: &Job) {
+        for (fact, outputs) in self.facts.iter_mut().zip(&job.outputs) {
+            for (own, output) in fact.outputs.iter_mut().zip(outputs) {
+                let is_result = !is_record(&output.name) && !is_copy(&output.name);
+                let is_lines = matches!(output.content, OutputContent::Lines { .. });
+                if is_lines
+                    && is_result
+                    && let Some(by_slice) = own.as_ref().and_then(Destination::by_slice)
+                {
+                    *own = Some(by_slice);
+                }
+            }
+        }
     }
 
     /// A plan by which nothing is written.

@@ -1,6 +1,9 @@
 //! A run in slices against a single one: whatever is in the files and wherever they are cut, all that is written and all that
 //! is proved is the same.
 
+use std::collections::BTreeMap;
+
+use interligo_project::Slices;
 use proptest::prelude::*;
 
 use crate::support::Folder;
@@ -113,6 +116,43 @@ proptest! {
         }
         let (single, joined) = (folder.run(), folder.run_in_slices(slices, block));
         prop_assert_eq!(single.all_but_blocks(), joined.all_but_blocks());
+    }
+}
+
+/// Puts files of lines by slice together again: those of text with one head, those of JSON as they are.
+fn put_together(files: &mut BTreeMap<String, String>) {
+    for ending in [".csv", ".jsonl"] {
+        let is_own = |path: &str| path.starts_with("lines/slice-") && path.ends_with(ending);
+        let (own, others): (BTreeMap<_, _>, BTreeMap<_, _>) =
+            std::mem::take(files).into_iter().partition(|(path, _)| is_own(path));
+        *files = others;
+        let mut all = String::new();
+        for text in own.values() {
+            let is_first = all.is_empty() || ending == ".jsonl";
+            all += if is_first { text } else { text.split_once('\n').unwrap().1 };
+        }
+        files.insert(format!("lines{ending}"), all);
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(20))]
+
+    #[test]
+    fn prop_lines_in_files_by_slice_are_those_of_a_single_run(
+        rows in prop::collection::vec(row(), 1..30), copies in 1usize..60, slices in 1usize..12, block in 1usize..3_000,
+    ) {
+        let folder = Folder::with(&[("interligo.toml", &plan("key = 'no'")), ("p.csv", PRICES)]);
+        let rows: Vec<Row> = rows.iter().cycle().take(rows.len() * copies).cloned().collect();
+        folder.put("s0.csv", file(&rows, true, true).as_bytes());
+        let single = folder.run();
+        let mut joined = folder.run_divided(Slices { slices, lines_by_slice: true }, block);
+        if joined.result.is_ok() {
+            let by_slice = joined.files.keys().filter(|path| path.starts_with("lines/")).count();
+            prop_assert_eq!(by_slice, 2 * slices);
+            put_together(&mut joined.files);
+        }
+        prop_assert_eq!(single.files, joined.files);
     }
 }
 

@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use interligo_engine::proof::tieout::TieOut;
 use interligo_project::{
     Checked, Division, Error, Extent, Job, OnClosed, OnDuplicates, OnStop, Parallelism, Project,
-    Request, RunResult, RunRules, divide, join, pool, read_plan, run, run_slice,
+    Request, RunResult, RunRules, Slices, divide, join, pool, read_plan, run, run_slice,
 };
 use tempfile::TempDir;
 
@@ -16,9 +16,9 @@ pub(crate) struct Folder(TempDir);
 /// What a run came to.
 #[must_use]
 pub(crate) struct Ran {
-    result: Result<RunResult, Error>,
+    pub(crate) result: Result<RunResult, Error>,
     /// The files that it wrote, by path.
-    files: BTreeMap<String, String>,
+    pub(crate) files: BTreeMap<String, String>,
 }
 
 impl Folder {
@@ -64,6 +64,12 @@ impl Folder {
     /// Divides a run of the plan into slices, with blocks of this many bytes, runs them from the last to the first, and joins
     /// them.
     pub(crate) fn run_in_slices(&self, slices: usize, block: usize) -> Ran {
+        self.run_divided(Slices { slices, lines_by_slice: false }, block)
+    }
+
+    /// The same, into slices that may leave their lines in files of their own.
+    pub(crate) fn run_divided(&self, into_slices: Slices, block: usize) -> Ran {
+        let slices = into_slices.slices;
         let _ = std::fs::remove_dir_all(self.0.path().join(".interligo"));
         let before = self.contents();
         let into = TempDir::new().unwrap();
@@ -77,7 +83,7 @@ impl Folder {
         };
         let result = pool(2).unwrap().install(|| {
             let (project, job) = ready()?;
-            divide(&project, &job, slices, into.path(), parallelism)?;
+            divide(&project, &job, into_slices, into.path(), parallelism)?;
             for slice in (1..=slices).rev() {
                 // Each has a process of its own in life, and its blocks need not be those of the division.
                 let (project, job) = ready()?;

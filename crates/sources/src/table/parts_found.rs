@@ -147,7 +147,9 @@ pub fn find<'p>(
         let before = found.len();
         find_some(&files, scope, &mut found)?;
         if found.len() == before {
-            let text = plan.source.get(files.from.span()).unwrap_or_default();
+            // A plan that nobody wrote has no text.
+            let patterns = || format!("`{}`", files.from.get_ref().0.join("`, `"));
+            let text = plan.source.get(files.from.span()).map_or_else(patterns, str::to_owned);
             let help = "paths are relative to the folder of the plan; `{name}` and `*` stay within one folder";
             return Err(Mistake::in_plan(
                 MistakeKind::NoSuchFile,

@@ -9,7 +9,7 @@ use std::path::Path;
 use interligo_sources::formats::Stretch;
 use interligo_sources::table::parts::{Table, WantedColumns};
 
-use super::division::{DividedFact, Division, FactSlice, repeats_file};
+use super::division::{DividedFact, Division, FactSlice, Slices, repeats_file};
 use super::record::write_item;
 use crate::error::Error;
 use crate::parallelism::Parallelism;
@@ -27,7 +27,7 @@ use crate::run::stream::{PartStretch, Stream};
 pub fn divide(
     project: &Project,
     job: &Job,
-    slices: usize,
+    into: Slices,
     folder: &Path,
     parallelism: Parallelism,
 ) -> Result<Division, Error> {
@@ -49,10 +49,10 @@ pub fn divide(
         facts.push(DividedFact {
             table: table.name.clone(),
             has_repeats: repeats.is_some(),
-            slices: divided(table, &met, slices),
+            slices: divided(table, &met, into.slices),
         });
     }
-    let division = Division::new(project, slices, facts);
+    let division = Division::new(project, into, facts);
     division.write(folder)?;
     Ok(division)
 }

@@ -11,14 +11,26 @@ use std::hash::BuildHasher;
 
 use super::error::SlicesError;
 use crate::error::Error;
+use crate::prepare::Job;
 use crate::project::Project;
+use crate::run::output_plan::OutputPlan;
 use crate::run::stream::PartStretch;
 
 /// The version of the form of all files in the folder.
-const FORM: u32 = 1;
+const FORM: u32 = 2;
 
 /// The file of a division in its folder.
 const FILE: &str = "slices.json";
+
+/// Into what a run is divided.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Slices {
+    /// How many slices there are.
+    pub slices: usize,
+    /// Whether each leaves its lines in files of its own, `lines/slice-003.csv` for `lines.csv`, and so nobody writes
+    /// them again.
+    pub lines_by_slice: bool,
+}
 
 /// How a run is divided into slices.
 #[derive(Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -33,6 +45,8 @@ pub struct Division {
     inputs: Vec<Input>,
     /// How many slices there are.
     pub slices: usize,
+    /// Whether each slice leaves its lines in files of its own.
+    lines_by_slice: bool,
     /// The facts, in the order of the plan.
     pub(super) facts: Vec<DividedFact>,
 }
@@ -68,15 +82,34 @@ pub(super) struct FactSlice {
 }
 
 impl Division {
-    pub(super) fn new(project: &Project, slices: usize, facts: Vec<DividedFact>) -> Division {
+    pub(super) fn new(project: &Project, into: Slices, facts: Vec<DividedFact>) -> Division {
+        let Slices { slices, lines_by_slice } = into;
         Division {
             form: FORM,
             program: env!("CARGO_PKG_VERSION").to_owned(),
             plan: fingerprint(project),
             inputs: inputs(project),
             slices,
+            lines_by_slice,
             facts,
         }
+    }
+
+    /// Whether a run was divided in this way.
+    pub fn is_into(&self, into: Slices) -> bool {
+        (self.slices, self.lines_by_slice) == (into.slices, into.lines_by_slice)
+    }
+
+    /// Where the outputs of the run go.
+    ///
+    /// # Errors
+    /// An output that would be written over an input or over another output.
+    pub(super) fn output_plan(&self, project: &Project, job: &Job) -> Result<OutputPlan, Error> {
+        let mut plan = OutputPlan::resolve(project, job)?;
+        if self.lines_by_slice {
+            plan.let_lines_go_by_slice(job);
+        }
+        Ok(plan)
     }
 
     /// How many bytes of facts a slice has, by its number from 0.

@@ -10,6 +10,7 @@ use interligo_engine::totals::{KeptCube, TotalsPlan};
 use super::division::{DividedFact, Division, slice_folder};
 use super::error::SlicesError;
 use super::one_slice::read_repeats;
+use super::own_files::OwnFile;
 use super::record::{
     BlockRows, FactRecord, RecordOf, SliceRecord, item, items, record_file, rows_file,
 };
@@ -20,7 +21,6 @@ use crate::prepare::Job;
 use crate::project::Project;
 use crate::run::close::Passed;
 use crate::run::open_outputs::{OpenFiles, Places};
-use crate::run::output_plan::OutputPlan;
 use crate::run::{Cubes, Inspection, Pass, RunResult, RunRules, totals_of};
 
 /// Joins the slices of a division: the tie-out closes over all of them, and the outputs appear as those of a single run.
@@ -38,7 +38,7 @@ pub fn join(
     let RunRules { on_stop, on_closed } = rules.into();
     let division = Division::read(folder, project)?;
     let inspection = Inspection::of(project, job);
-    let plan = &OutputPlan::resolve(project, job)?;
+    let plan = &division.output_plan(project, job)?;
     let guard = Guard::of(project, job, on_closed)?;
     let pass = Pass { project, job, plan, parallelism, on_stop, inspection, progress };
     refuse_missing(folder, &division)?;
@@ -98,15 +98,15 @@ struct Gathered {
     findings: Findings,
     read: ReadSide,
     usage: Option<Usage>,
-    /// By slice, how many blocks it put into outputs.
-    blocks: Vec<u64>,
+    /// By slice, how many blocks it put into outputs, and the files that it left.
+    slices: Vec<(u64, Vec<OwnFile>)>,
 }
 
 impl Gathered {
     fn absorb(&mut self, record: FactRecord) {
         self.findings.absorb(record.findings);
         self.read.merge(&record.read);
-        self.blocks.push(record.blocks);
+        self.slices.push((record.blocks, record.own_files));
         match (&mut self.usage, record.usage) {
             (Some(all), Some(own)) => all.merge(&own),
             (none, own) => *none = own,
@@ -141,7 +141,7 @@ impl Pass<'_> {
         gathered: Gathered,
         folder: &Path,
     ) -> Result<Passed, Error> {
-        let Gathered { mut findings, read, usage, blocks } = gathered;
+        let Gathered { mut findings, read, usage, slices } = gathered;
         let (engine, outputs) = (&self.job.engines[number], self.job.outputs[number].as_slice());
         let table = self.project.table(&engine.bound.fact.name);
         if fact.has_repeats {
@@ -150,10 +150,15 @@ impl Pass<'_> {
         self.refuse(engine, &findings)?;
         let mut files = OpenFiles::open(self.plan, number, (engine, outputs), table)?;
         let places = Places { project: self.project, plan: self.plan };
-        for (at, blocks) in blocks.into_iter().enumerate() {
-            let wrong = |why: String| damaged(at + 1, why);
-            let mut rows =
-                items(&rows_file(&slice_folder(folder, at + 1), number)).map_err(wrong)?;
+        for (at, (blocks, own_files)) in slices.into_iter().enumerate() {
+            let (slice, own_folder) = (at + 1, slice_folder(folder, at + 1));
+            let wrong = |why: String| damaged(slice, why);
+            for own in own_files {
+                let changed = || damaged(slice, "lacks a file of lines, or it was changed");
+                let file = own.in_folder(&own_folder).ok_or_else(changed)?;
+                files.take_file(own.output, slice, (&file, own.rows), &places)?;
+            }
+            let mut rows = items(&rows_file(&own_folder, number)).map_err(wrong)?;
             for _ in 0..blocks {
                 let block: BlockRows = item(&mut rows).map_err(wrong)?;
                 let (lines, aside) = block.put_out();

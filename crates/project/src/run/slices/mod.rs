@@ -9,6 +9,7 @@
 //! | `repeats-0.cbor` | of a fact with a key, by its number, the lines that do not hold |
 //! | `slice-001/record.cbor` | what was found and summed in the first slice |
 //! | `slice-001/lines-0.cbor` | of a fact the encoded rows of its outputs, block by block |
+//! | `slice-001/fact-0-1.csv` | of a fact and an output its lines, where each slice has a file of its own |
 //!
 //! Records are in CBOR (RFC 8949), rows are a sequence of such items (RFC 8742). What a worker of a single run hands on
 //! within the program is what a slice keeps: findings, tallies, groups and encoded rows merge in the order of the lines, so
@@ -20,10 +21,11 @@ mod error;
 mod join;
 mod on_spark;
 mod one_slice;
+mod own_files;
 mod record;
 
 pub use divide::divide;
-pub use division::Division;
+pub use division::{Division, Slices};
 pub use error::SlicesError;
 pub use join::join;
 pub use on_spark::OnSpark;

@@ -7,6 +7,7 @@ use interligo_engine::proof::findings::Findings;
 
 use super::division::{DividedFact, Division, repeats_file, slice_folder};
 use super::error::SlicesError;
+use super::own_files::OwnFiles;
 use super::record::{
     BlockRows, FactRecord, ItemFile, RecordOf, SliceRecord, item, items, record_file, rows_file,
 };
@@ -14,7 +15,6 @@ use crate::error::Error;
 use crate::parallelism::Parallelism;
 use crate::prepare::Job;
 use crate::project::Project;
-use crate::run::output_plan::OutputPlan;
 use crate::run::repeated_lines::{SettledRepeats, Watch};
 use crate::run::worker::Done;
 use crate::run::{Cubes, Inspection, OnStop, Pass};
@@ -38,7 +38,7 @@ pub fn run_slice(
         return Ok(false);
     }
     let inspection = Inspection::of(project, job);
-    let plan = &OutputPlan::resolve(project, job)?;
+    let plan = &division.output_plan(project, job)?;
     let pass =
         Pass { project, job, plan, parallelism, on_stop: OnStop::Report, inspection, progress };
     let attempt = Attempt::begin(folder, slice)?;
@@ -115,18 +115,22 @@ impl Pass<'_> {
             }
             false => None,
         };
+        let mut own_files = OwnFiles::begin(self.plan, number, (engine, outputs), table, into)?;
         let mut rows = ItemFile::create(rows_file(into, number))?;
         let (mut findings, mut blocks) = (Findings::default(), 0);
         let stretches = own.stretches.clone();
-        let through = self.through(number, watch.as_ref(), stretches.clone(), |done: Done| {
-            rows.write(&BlockRows::new(done.lines, done.aside))?;
-            findings.absorb(done.findings);
-            blocks += 1;
-            Ok(())
-        })?;
+        let through =
+            self.through(number, watch.as_ref(), stretches.clone(), |mut done: Done| {
+                own_files.take(&mut done.lines)?;
+                rows.write(&BlockRows::new(done.lines, done.aside))?;
+                findings.absorb(done.findings);
+                blocks += 1;
+                Ok(())
+            })?;
         rows.finish()?;
+        let own_files = own_files.finish()?;
         let (read, usage) = through.gathered(outputs, cubes);
-        Ok(FactRecord { stretches, blocks, findings, read, usage })
+        Ok(FactRecord { stretches, own_files, blocks, findings, read, usage })
     }
 }
 

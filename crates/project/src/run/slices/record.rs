@@ -16,6 +16,7 @@ use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
 
 use super::error::SlicesError;
+use super::own_files::OwnFile;
 use crate::run::stream::PartStretch;
 
 /// Of what a record is: the first item of its file.
@@ -40,6 +41,8 @@ pub(super) struct SliceRecord {
 pub(super) struct FactRecord {
     /// The rows that were read.
     pub(super) stretches: Vec<PartStretch>,
+    /// The files in which it left lines.
+    pub(super) own_files: Vec<OwnFile>,
     /// How many blocks of them are in the file with the rows of outputs.
     pub(super) blocks: u64,
     pub(super) findings: Findings,
