@@ -133,7 +133,7 @@ pub(super) fn no_totals(name: &str, opened: &Opened) -> Failure {
 /// The measure that is drawn as bars.
 fn bars(options: &TotalsOptions, table: &TotalsTable) -> Result<Option<usize>, Failure> {
     let Some(name) = &options.bars else { return Ok(None) };
-    let known: Vec<String> = table.measures.iter().map(|m| m.column_name.clone()).collect();
+    let known: Vec<String> = table.measures.iter().map(|m| m.name.clone()).collect();
     if name.is_empty() {
         let amount = table.measures.iter().position(|measure| measure.kind.is_amount());
         return Ok(Some(amount.unwrap_or(0)));

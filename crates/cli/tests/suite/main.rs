@@ -25,6 +25,7 @@ mod gather;
 mod growing_tables;
 mod hostile;
 mod json_lines;
+mod labels;
 mod link_command;
 mod linking;
 mod lists;

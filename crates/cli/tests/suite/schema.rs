@@ -147,3 +147,14 @@ fn the_date_of_lines_is_a_column_with_dates() {
     .status(2);
     assert!(came.said().starts_with("error: a lookup takes no `date`"), "{}", came.said());
 }
+
+#[test]
+fn files_for_values_are_none_of_other_outputs() {
+    let plan = SCHEMA.replace("out/{code}.tsv", "out/{code}.csv");
+    let folder = Folder::with(&[("interligo.toml", &plan), ("s.csv", LINES)]);
+    let mut came = folder.run(&["run", "--verify"]);
+    assert_eq!(came.exit_status(), 0, "{} {}", came.printed(), came.said());
+    let package: serde_json::Value =
+        serde_json::from_str(&came.take_file("out/datapackage.json")).unwrap();
+    assert_eq!(package["resources"][2]["path"], serde_json::json!(["a.csv", "b.csv"]));
+}

@@ -64,7 +64,9 @@ fn slices_in_any_order_come_to_a_single_run() {
 #[test]
 fn lines_may_stay_in_a_file_for_each_slice() {
     let outputs = "\n[outputs.lines]\nto = \"out/lines.parquet\"\ncolumns = [\"*\", \"revenue\"]\n";
-    let folder = large_shop(outputs);
+    let mut folder = large_shop(outputs);
+    let verified = shop_but("name = \"Small\"", "name = \"Small\"\nverify = true", outputs);
+    folder.put("interligo.toml", &std::fs::read(verified.path().join("interligo.toml")).unwrap());
     let by_slice = ["slices", "3", "--into", "work", "--block", "2000", "--lines-by-slice"];
     folder.run(&by_slice).status(0).nothing_more();
     ["2/3", "3/3", "1/3"].iter().for_each(|number| slice(&folder, number));
@@ -86,6 +88,8 @@ fn lines_may_stay_in_a_file_for_each_slice() {
         "{}",
         none.said()
     );
+
+    folder.run(&["verify"]).status(0).nothing_more();
 
     // Fewer slices leave none of the former files.
     let two = ["slices", "2", "--into", "other", "--block", "2000", "--lines-by-slice"];

@@ -8,6 +8,7 @@ mod column_formulas;
 mod column_use;
 mod columns;
 mod figures;
+mod labels;
 mod link_direction;
 mod links;
 mod lookups;
@@ -48,8 +49,8 @@ use crate::eval::Band;
 use interligo_model::formula::Node;
 use interligo_model::plan::Correction;
 use interligo_model::plan::{
-    At, ColumnType, Mistake, MistakeKind, Plan, Repeats, ShownAs, ShownForm, TableEntry, TotalRule,
-    Written,
+    At, ColumnType, Labels, Mistake, MistakeKind, Plan, Repeats, ShownAs, ShownForm, TableEntry,
+    TotalRule, Written,
 };
 use interligo_model::values::decimal::Rounding;
 
@@ -151,6 +152,8 @@ pub struct Bound {
     pub weigh_by: Option<(usize, Written)>,
     /// Keys that are known to be wrong.
     pub corrections: Vec<Correction>,
+    /// What people call columns.
+    pub labels: Labels,
 }
 
 /// Binds the names of a plan to the columns of its tables, for each of its facts. `turned` are links, by
@@ -179,12 +182,14 @@ pub fn bind(
             outputs: Vec::new(),
             weigh_by: None,
             corrections: Vec::new(),
+            labels: plan.column_labels(),
         };
         links::bind_links(plan, column_names, &mut bound, turned)?;
         facts.push(bound);
     }
     figures::bind_figures(plan, &mut facts)?;
     figures::bind_weigh_by(plan, &mut facts).map_err(|mistake| vec![mistake])?;
+    labels::refuse_unknown(plan, &facts)?;
     outputs::bind_outputs(requests, &mut facts)?;
     Ok(facts)
 }

@@ -491,13 +491,14 @@ fn lines(
     }
     let own = |bound: &mut Bound| match asked.as_values {
         true => own_values(bound),
-        false => vec![LinesColumn::Own],
+        false => own_cells(bound),
     };
+    let labels = bound.labels.clone();
     let Some(columns) = &asked.columns else {
         let mut all = own(bound);
         let figures = bound.figures.iter().filter(|f| !matches!(f.kind, FigureKind::Shared));
         let figures = figures.map(|figure| LinesColumn::Value {
-            column_name: figure.name.clone(),
+            column_name: labels.of(&figure.name).to_owned(),
             written: quoted_name(&figure.name),
             form: ColumnForm::default(),
         });
@@ -513,7 +514,7 @@ fn lines(
         let node = parse(written)?;
         let uses = uses_of(&node, written, &Scope::of(bound), mistakes);
         uses.iter().for_each(|used| bound.note(used));
-        let column_name = called.clone().unwrap_or_else(|| written.text.clone());
+        let column_name = called.clone().unwrap_or_else(|| labels.of(&written.text).to_owned());
         let name = matches!(node.kind, NodeKind::Name(_)).then(|| uses.first()).flatten();
         found.push(match name.map(|used| used.reference) {
             Some(Reference::Attribute { route, column }) if !asked.as_values => {
@@ -528,6 +529,20 @@ fn lines(
     Ok(found)
 }
 
+/// All of the fact's own columns as they are; one by one where people call some of them otherwise.
+fn own_cells(bound: &Bound) -> Vec<LinesColumn> {
+    let labels = &bound.labels;
+    let names = bound.fact.columns.iter();
+    if names.clone().all(|name| !labels.has(name)) {
+        return vec![LinesColumn::Own];
+    }
+    let cell = |(column, name): (usize, &String)| LinesColumn::Cell {
+        column_name: labels.of(name).to_owned(),
+        column,
+    };
+    names.enumerate().map(cell).collect()
+}
+
 /// All of the fact's own columns as values.
 fn own_values(bound: &mut Bound) -> Vec<LinesColumn> {
     let names = bound.fact.columns.clone();
@@ -537,6 +552,7 @@ fn own_values(bound: &mut Bound) -> Vec<LinesColumn> {
         let written = Written::in_option("columns", &text, 0..text.len());
         let (reference, at) = (Reference::Column(column), written.at_all());
         bound.note(&Use { reference, at, needed: None });
+        let column_name = bound.labels.of(&column_name).to_owned();
         LinesColumn::Value { column_name, written, form: ColumnForm::default() }
     };
     names.into_iter().enumerate().map(column).collect()

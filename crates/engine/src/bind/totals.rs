@@ -5,7 +5,7 @@
 //! is reported by the layout, which goes with the first.
 
 use interligo_model::formula::{Node, NodeKind, Summary, TokenKind, parse, tokens};
-use interligo_model::plan::{Mistake, MistakeKind, NotShared, Written};
+use interligo_model::plan::{Labels, Mistake, MistakeKind, NotShared, Written};
 use interligo_model::values::date::PeriodUnit;
 
 use super::measures::{MeasureBinder, column_name};
@@ -86,6 +86,8 @@ pub(crate) struct BoundLayout {
     /// How many levels, from the outermost, divide it into tables that are apart.
     pub(crate) levels_apart: usize,
     pub(crate) all_periods: Option<Written>,
+    /// What people call the columns.
+    pub(crate) labels: Labels,
     /// Whether all sources have the same, so that what has no total in the first has none in the others.
     pub(crate) are_alike: bool,
 }
@@ -134,6 +136,7 @@ pub(super) fn bind_totals(
     mistakes: &mut Vec<Mistake>,
 ) -> Result<Vec<(usize, BoundTotals)>, Mistake> {
     let (attributes, levels) = attributes(request)?;
+    let labels = facts[owner].labels.clone();
     let mut binder = MeasureBinder::of(owner, facts);
     let versus = binder.show(request, mistakes)?;
     if let Some((written, 0)) = &request.top {
@@ -156,6 +159,7 @@ pub(super) fn bind_totals(
         top: request.top.as_ref().map(|(_, top)| *top),
         having: request.having.clone(),
         levels_apart: request.levels_apart,
+        labels,
         are_alike: request.show.is_none() && request.usual == Usual::ToDate,
         all_periods: request.all_periods.clone(),
     };

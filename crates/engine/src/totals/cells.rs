@@ -6,6 +6,7 @@ use serde::{Deserialize, Serialize};
 use smallvec::SmallVec;
 
 use super::measure::{Aggregate, Measure, Summed, Work};
+use super::median::Counted;
 use super::plan::TotalsPlan;
 use super::table::TotalsError;
 use crate::eval::{Leaves, evaluate};
@@ -26,6 +27,8 @@ pub(crate) enum Cell {
     Sum { total: ExactSum, known: u64 },
     /// How many lines have a value.
     Count(u64),
+    /// All values, for the one in the middle.
+    Counted(Counted),
     /// The smallest or largest value.
     Extreme(Option<Value<'static>>),
     /// Different values, by their numbers, ascending.
@@ -39,6 +42,7 @@ impl Cell {
                 Cell::Sum { total: ExactSum::default(), known: 0 }
             }
             Aggregate::Count => Cell::Count(0),
+            Aggregate::Median => Cell::Counted(Counted::default()),
             Aggregate::Smallest | Aggregate::Largest => Cell::Extreme(None),
             Aggregate::Distinct => Cell::Distinct(Vec::new()),
         }
@@ -51,6 +55,7 @@ impl Cell {
                 *known += lines;
             }
             (Cell::Count(known), Cell::Count(lines)) => *known += lines,
+            (Cell::Counted(values), Cell::Counted(others)) => values.merge(others),
             (Cell::Extreme(best), Cell::Extreme(other)) => keep_best(best, other.as_ref(), how),
             (Cell::Distinct(values), Cell::Distinct(others)) => {
                 values.extend_from_slice(others);
@@ -65,6 +70,7 @@ impl Cell {
     pub(crate) fn known(&self) -> Option<u64> {
         match self {
             Cell::Sum { known, .. } | Cell::Count(known) => Some(*known),
+            Cell::Counted(values) => Some(values.lines()),
             Cell::Extreme(_) | Cell::Distinct(_) => None,
         }
     }
@@ -166,6 +172,8 @@ impl GroupSums {
             }
             Cell::Sum { total, .. } => Value::Number(total.value()?),
             Cell::Count(known) => Value::Number(Decimal::from(*known as i64)),
+            Cell::Counted(values) if values.lines() == 0 => Value::Blank,
+            Cell::Counted(values) => Value::Number(values.median()?),
             Cell::Extreme(best) => best.clone().unwrap_or(Value::Blank),
             Cell::Distinct(values) => Value::Number(Decimal::from(values.len() as i64)),
         })
@@ -189,8 +197,9 @@ impl Measure {
             Work::Again { parts, .. } => *parts.first()?,
             Work::Lines | Work::Known(_) | Work::Blank(_) => return None,
         };
-        match sums.cells[sum] {
-            Cell::Sum { known, .. } => Some(known),
+        match &sums.cells[sum] {
+            Cell::Sum { known, .. } => Some(*known),
+            Cell::Counted(values) => Some(values.lines()),
             _ => None,
         }
     }

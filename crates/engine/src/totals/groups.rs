@@ -13,6 +13,7 @@ use super::cells::{Cell, GroupSums, keep_best};
 use super::codes::Key;
 use super::codes::{Attribute, FastMap, FastSet};
 use super::measure::{Aggregate, Summed};
+use super::median::Counted;
 use super::plan::TotalsPlan;
 use crate::lines::Lines;
 use crate::proof::exact_sum::ExactSum;
@@ -109,6 +110,7 @@ const FEW: usize = 4;
 enum Gathered<'p> {
     Sum(SumColumn),
     Count(Vec<u64>),
+    Median(Vec<Counted>),
     Extreme(Aggregate, Vec<Option<Value<'static>>>),
     Distinct(Box<Attribute<'p>>, FastSet<u64>),
 }
@@ -219,6 +221,12 @@ impl<'p> Groups<'p> {
                 Gathered::Count(counts) => {
                     each(groups, column, |group, _| counts[group as usize] += 1);
                 }
+                Gathered::Median(counted) => {
+                    let Some(numbers) = numbers(column) else { continue };
+                    each(groups, column, |group, row| {
+                        counted[group as usize].add(numbers.get(row));
+                    });
+                }
                 Gathered::Extreme(how, best) => each(groups, column, |group, row| {
                     keep_best(&mut best[group as usize], Some(&column.value(row)), *how);
                 }),
@@ -288,6 +296,7 @@ impl<'p> Groups<'p> {
                     Cell::Sum { total, known }
                 }
                 Gathered::Count(counts) => Cell::Count(counts[group]),
+                Gathered::Median(counted) => Cell::Counted(counted[group].clone()),
                 Gathered::Extreme(_, best) => Cell::Extreme(best[group].clone()),
                 Gathered::Distinct(..) => {
                     let values = distinct.get(&number).and_then(|d| d.get(&(group as u32)));
@@ -356,6 +365,7 @@ impl<'p> Gathered<'p> {
             (Aggregate::Sum | Aggregate::Average, _) => {
                 Gathered::Sum(SumColumn { places: 0, groups: Vec::new() })
             }
+            (Aggregate::Median, _) => Gathered::Median(Vec::new()),
             (Aggregate::Smallest | Aggregate::Largest, _) => {
                 Gathered::Extreme(summed.how, Vec::new())
             }
@@ -367,6 +377,7 @@ impl<'p> Gathered<'p> {
         match self {
             Gathered::Sum(sum) => sum.groups.resize(groups, Sum::default()),
             Gathered::Count(counts) => counts.resize(groups, 0),
+            Gathered::Median(counted) => counted.resize_with(groups, Counted::default),
             Gathered::Extreme(_, best) => best.resize(groups, None),
             Gathered::Distinct(..) => {}
         }

@@ -2,7 +2,7 @@
 //! and the difference of two measures.
 
 use interligo_model::formula::parse;
-use interligo_model::plan::{ColumnName, Mistake, MistakeKind, Written};
+use interligo_model::plan::{ColumnName, Labels, Mistake, MistakeKind, Written};
 
 use super::measure::{Aggregate, Work};
 use super::plan::{LayoutBasis, TotalsPlan};
@@ -29,6 +29,8 @@ pub struct Layout {
     /// How many levels, from the outermost, divide it into tables that are apart.
     pub(super) levels_apart: usize,
     pub(super) all_periods: bool,
+    /// What people call the columns.
+    pub(super) labels: Labels,
     pub(super) time: Option<TimeAttribute>,
 }
 
@@ -98,6 +100,7 @@ impl Layout {
             top: bound.top,
             having: None,
             levels_apart: bound.levels_apart,
+            labels: bound.labels.clone(),
             all_periods: bound.all_periods.is_some(),
             time: time.as_ref().ok().cloned(),
         };

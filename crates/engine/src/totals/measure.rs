@@ -31,6 +31,8 @@ pub(crate) enum Aggregate {
     Sum,
     /// The sum by the lines on which it is known.
     Average,
+    /// The value in the middle.
+    Median,
     Smallest,
     Largest,
     /// Lines on which it is known.

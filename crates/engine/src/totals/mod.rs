@@ -10,6 +10,7 @@ mod cube;
 mod groups;
 mod layout;
 mod measure;
+mod median;
 mod partly_known;
 mod plan;
 mod ranked;

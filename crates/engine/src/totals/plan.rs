@@ -165,6 +165,7 @@ impl TotalsPlan {
         let (how, (kind, least_places)) = match summary {
             Summary::Sum => (Aggregate::Sum, of_value),
             Summary::Average => (Aggregate::Average, (average_shown(of_value.0), 0)),
+            Summary::Median => (Aggregate::Median, of_value),
             Summary::Smallest => (Aggregate::Smallest, of_value),
             Summary::Largest => (Aggregate::Largest, of_value),
             Summary::Count | Summary::CountBlank => (Aggregate::Count, count),

@@ -283,10 +283,12 @@ impl Renderer<'_> {
             let key = at.map(|at: usize| key(&self.columns[at]));
             (0..column_names.len()).map(move |measure| TotalsColumn { key: key.clone(), measure })
         });
+        let labelled = |name: &String| self.layout.labels.of(name).to_owned();
         let mut table = TotalsTable {
             levels: self.layout.levels.clone(),
-            across: by[rows..].to_vec(),
-            by: by[..rows].to_vec(),
+            across: by[rows..].iter().map(labelled).collect(),
+            attributes: by[..rows].to_vec(),
+            by: by[..rows].iter().map(labelled).collect(),
             measures: self.measures(root, &column_names),
             columns: columns.collect(),
             rows: Vec::new(),
@@ -303,7 +305,7 @@ impl Renderer<'_> {
                 .into_iter()
                 .map(|f| SourceTally { filtered: f, ..SourceTally::default() })
                 .collect(),
-            sorted_by: self.layout.sorted_by.clone(),
+            sorted_by: self.layout.sorted_by.as_ref().map(labelled),
         };
         let row = |node: &Node,
                    parent: &Cells,
@@ -349,7 +351,11 @@ impl Renderer<'_> {
     }
 
     fn partly_known(&self, node: &Node) -> Option<PartlyKnown> {
-        self.sources.0[0].partly_known(node.cells.all.first()?.as_ref()?)
+        let mut found = self.sources.0[0].partly_known(node.cells.all.first()?.as_ref()?)?;
+        for amount in &mut found.amounts {
+            amount.column_name = self.layout.labels.of(&amount.column_name).to_owned();
+        }
+        Some(found)
     }
 
     /// Adds the lines of a row that sums up no others, by source.
@@ -376,9 +382,11 @@ impl Renderer<'_> {
                 None => measure.kind,
             };
             let left_out = known.map_or(0, |known| of_lines - known);
-            let column_name = column.column_name.clone();
+            let name = column.column_name.clone();
+            let column_name = self.layout.labels.of(&name).to_owned();
             let adds_up = !derived && plan.shift.is_none() && measure.adds_up(&plan.sums);
             measures.push(TotalsMeasure {
+                name,
                 column_name,
                 kind,
                 left_out,
@@ -390,8 +398,9 @@ impl Renderer<'_> {
         if let Some((first, _)) = self.layout.versus {
             let kinds = [measures[first].kind, MeasureKind::Percent(1)];
             let column_names = column_names[self.layout.columns.len()..].iter().cloned();
-            measures.extend(column_names.zip(kinds).map(|(column_name, kind)| TotalsMeasure {
-                column_name,
+            measures.extend(column_names.zip(kinds).map(|(name, kind)| TotalsMeasure {
+                column_name: self.layout.labels.of(&name).to_owned(),
+                name,
                 kind,
                 left_out: 0,
                 of_lines: 0,

@@ -9,7 +9,9 @@ use crate::proof::tally::Tally;
 /// Totals, computed.
 #[derive(Clone, Debug, PartialEq)]
 pub struct TotalsTable {
-    /// The column names of the attributes that make rows.
+    /// The attributes that make rows, as the plan writes them.
+    pub attributes: Vec<String>,
+    /// The column names of these attributes.
     pub by: Vec<String>,
     /// How many of them each level of rows has: one level, or more where there are subtotals.
     pub levels: Vec<usize>,
@@ -45,6 +47,8 @@ pub struct SourceTally {
 /// What is shown of each group.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct TotalsMeasure {
+    /// Its name in the plan.
+    pub name: String,
     /// Its column name.
     pub column_name: String,
     /// What kind of number it is.

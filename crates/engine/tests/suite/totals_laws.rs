@@ -117,7 +117,7 @@ proptest! {
             ..asked(
                 &["region > item"],
                 &["lines", "revenue", "margin", "count(distinct day)", "min(day)", "max(revenue)",
-                  "avg(profit)", "blank(profit)", "share(revenue)", "running(revenue)", "year_before(revenue)"],
+                  "avg(profit)", "median(profit)", "blank(profit)", "share(revenue)", "running(revenue)", "year_before(revenue)"],
             )
         };
         let once = totals_in(&lines, request(), &[1000], 1);
@@ -212,15 +212,19 @@ proptest! {
 
     #[test]
     fn prop_counts_and_extremes_are_those_of_a_scan(lines in lines()) {
-        let show = ["count(distinct day)", "min(day)", "max(revenue)", "count(profit)", "blank(profit)", "avg(revenue)"];
+        let show = ["count(distinct day)", "min(day)", "max(revenue)", "count(profit)", "blank(profit)", "avg(revenue)", "median(revenue)"];
         for row in rows(&totals(&lines, asked(&["region"], &show))) {
             let of: Vec<&Line> = lines.iter().filter(|line| line.region == row[0]).collect();
             let days: BTreeSet<Date> = of.iter().map(|line| line.day).collect();
             let known = of.iter().filter(|line| line.profit.is_some()).count();
-            let revenues: Vec<i64> = of.iter().filter_map(|line| line.revenue).collect();
+            let mut revenues: Vec<i64> = of.iter().filter_map(|line| line.revenue).collect();
             let average = interligo_model::values::decimal::Decimal::from(revenues.iter().sum::<i64>())
                 .checked_div((revenues.len() as i64).into(), 12)
                 .filter(|_| !revenues.is_empty());
+            revenues.sort_unstable();
+            let in_middle = |at: usize| revenues.get(at).copied().unwrap_or_default();
+            let twice = in_middle(revenues.len() / 2) + in_middle(revenues.len().saturating_sub(1) / 2);
+            let median = interligo_model::values::decimal::Decimal::new((twice * 5).into(), 1).unwrap().trimmed(0);
             prop_assert_eq!(&row[1..], &[
                 days.len().to_string(),
                 days.first().map_or(String::new(), ToString::to_string),
@@ -228,6 +232,7 @@ proptest! {
                 known.to_string(),
                 (of.len() - known).to_string(),
                 average.map_or(String::new(), |a| a.trimmed(0).to_string()),
+                if revenues.is_empty() { String::new() } else { median.to_string() },
             ]);
         }
     }

@@ -25,7 +25,7 @@ const OPERATORS: [(&str, &str); 15] = [
 
 /// Functions of other languages, each with what to write.
 const CALLS: [(&[&str], &str); 13] = [
-    (&["median", "percentile", "mode"], "there are `avg(x)`, `min(x)` and `max(x)`"),
+    (&["percentile", "mode"], "there are `median(x)`, `avg(x)`, `min(x)` and `max(x)`"),
     (&["average", "mean"], "write `avg(x)`"),
     (&["len", "length"], "write `char_length(x)`"),
     (&["substr", "mid"], "write `substring(x from n for m)`"),
@@ -118,7 +118,7 @@ mod tests {
             ("a > 0,1", ",", "write `0.1`"),
             ("if(a > 1, round(b, 2), 0)", "if", "write `if a > 1 then round(b, 2) else 0`"),
             ("1 + if(a, 'x')", "if", "write `if a then 'x'`"),
-            ("median(a)", "median", "there are `avg(x)`, `min(x)` and `max(x)`"),
+            ("mode(a)", "mode", "there are `median(x)`, `avg(x)`, `min(x)` and `max(x)`"),
             ("IFNULL(a, 0)", "IFNULL", "write `coalesce(x, y)`"),
         ] {
             let written = Written::in_option("formula", text, 0..text.len());

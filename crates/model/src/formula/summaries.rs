@@ -16,6 +16,8 @@ pub enum Summary {
     Smallest,
     /// The largest value.
     Largest,
+    /// The middle value.
+    Median,
     /// Lines on which it is known.
     Count,
     /// How many different values there are.
@@ -52,13 +54,18 @@ const fn help(summary: Summary, shape: &'static str, says: &'static str) -> Summ
 }
 
 /// All functions of `show`, for the help.
-pub const SUMMARIES: [SummaryHelp; 15] = [
+pub const SUMMARIES: [SummaryHelp; 16] = [
     help(
         Summary::Sum,
         "sum(x)",
         "the sum of a formula; a figure by itself is totalled by its own rule",
     ),
     help(Summary::Average, "avg(x)", "the sum by the number of lines on which it is known"),
+    help(
+        Summary::Median,
+        "median(x)",
+        "the value in the middle; of an even number of lines the mean of the two in the middle",
+    ),
     help(Summary::Smallest, "min(x)", "the smallest value"),
     help(Summary::Largest, "max(x)", "the largest value"),
     help(Summary::Count, "count(x)", "the lines on which it is known"),
@@ -96,6 +103,7 @@ impl Summary {
         match self {
             Summary::Sum => "sum",
             Summary::Average => "avg",
+            Summary::Median => "median",
             Summary::Smallest => "min",
             Summary::Largest => "max",
             Summary::Count | Summary::CountDistinct => "count",
@@ -113,7 +121,7 @@ impl Summary {
 
     /// Whether it has a sense for numbers only.
     pub fn needs_number(self) -> bool {
-        matches!(self, Summary::Sum | Summary::Average)
+        matches!(self, Summary::Sum | Summary::Average | Summary::Median)
     }
 
     pub(super) fn print(

@@ -7,6 +7,7 @@
 mod correction;
 mod entries;
 mod figures;
+mod labels;
 mod links;
 mod output;
 mod output_column;
@@ -29,6 +30,7 @@ pub use crate::written::{
 pub use correction::Correction;
 pub use entries::{ByteSize, Entry, InOrder, OneOrMore};
 pub use figures::{BandEntry, FigureEntry, Included, ShownAs, ShownForm, TotalRule};
+pub use labels::Labels;
 pub use links::{GapRule, Gaps, Ignore, IgnoreEntry, LinkEntry, Matching, Missing, Overlap};
 pub use output::{LineEnd, ListKind, NotShared, OutputEntry, WhenThere, WorkbookEntry, WriteEntry};
 pub use output_column::OutputColumnEntry;
@@ -79,6 +81,9 @@ pub struct Plan {
     /// `[outputs.NAME]`.
     #[serde(default)]
     pub outputs: InOrder<OutputEntry>,
+    /// `[labels]`: what people call columns and figures, in all outputs.
+    #[serde(default)]
+    pub labels: InOrder<FillValue>,
     /// `[workbooks.NAME]`.
     #[serde(default)]
     pub workbooks: InOrder<WorkbookEntry>,

@@ -150,7 +150,7 @@ impl Closing<'_> {
         let slots: Vec<usize> = destination
             .slots()
             .iter()
-            .filter_map(|slot| table.by.iter().position(|by| by == slot))
+            .filter_map(|slot| table.attributes.iter().position(|own| own == slot))
             .collect();
         if slots.is_empty() {
             files.push(self.write_totals(totals, destination)?);

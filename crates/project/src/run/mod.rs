@@ -8,7 +8,7 @@ mod close;
 mod facts_of;
 mod open_outputs;
 pub(crate) mod output_form;
-mod output_plan;
+pub(crate) mod output_plan;
 mod publish;
 pub(crate) mod repeated_lines;
 mod schema;

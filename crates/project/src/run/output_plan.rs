@@ -351,6 +351,13 @@ impl OutputPlan {
         Ok(())
     }
 
+    /// Whether an output is this one file, and no other.
+    pub(crate) fn is_one_file(&self, path: &Path) -> bool {
+        let outputs = self.facts.iter().flat_map(|fact| fact.outputs.iter().flatten());
+        let mut single = outputs.filter(|own| own.slots().is_empty() && !own.is_server);
+        single.any(|own| real_path(&own.path) == path)
+    }
+
     /// The paths with slots.
     pub(crate) fn split_up(&self) -> impl Iterator<Item = &Path> {
         let outputs = self.facts.iter().flat_map(|fact| fact.outputs.iter().flatten());

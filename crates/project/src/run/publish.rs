@@ -76,7 +76,7 @@ pub(super) fn publish_all(
     let Recorded { closed, bridge } =
         keep_record(project, job, guard, (&mut published, &mut files))?;
     files.extend(draw_pages(project, job, plan, &published.outcomes, found, bridge.as_ref())?);
-    files.extend(copies_made(project, job, &published.outcomes)?);
+    files.extend(copies_made(project, job, plan, &published.outcomes)?);
     let written: Vec<PathBuf> =
         files.iter().filter_map(|file| Some(file.target()?.to_owned())).collect();
     let last = project.written_before();

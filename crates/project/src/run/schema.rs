@@ -141,7 +141,10 @@ pub(super) fn schema_files(
                 continue;
             }
             let own = files.iter().filter_map(OutputFile::target);
-            let own = own.filter(|path| could_be(&real_path(&destination.path), path));
+            let own = own.filter(|path| {
+                could_be(&real_path(&destination.path), path)
+                    && (destination.slots().is_empty() || !plan.is_one_file(path))
+            });
             let mut by_folder: BTreeMap<&Path, Vec<String>> = BTreeMap::new();
             for path in own {
                 if let (Some(folder), Some(name)) = (path.parent(), path.file_name()) {

@@ -21,7 +21,7 @@ const DEVICES: [&str; 4] = ["con", "prn", "aux", "nul"];
 
 /// The names that the files of an output have, each with the values that made it.
 #[derive(Default)]
-pub(super) struct SlotNames {
+pub(crate) struct SlotNames {
     known: BTreeMap<String, SlotKey>,
 }
 

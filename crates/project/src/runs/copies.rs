@@ -22,6 +22,7 @@ use crate::error::Error;
 use crate::outcome::Outcome;
 use crate::prepare::Job;
 use crate::project::{Project, notes_of};
+use crate::run::output_plan::OutputPlan;
 use interligo_sinks::formats::{file_and_table, holds_several};
 
 /// The file that says which copies there are.
@@ -150,6 +151,7 @@ pub(crate) fn copy_requests(plan: &Plan, requests: &[Request]) -> Vec<Request> {
 pub(crate) fn copies_made(
     project: &Project,
     job: &Job,
+    plan: &OutputPlan,
     outcomes: &[Outcome],
 ) -> Result<Option<OutputFile>, Error> {
     let mut outputs = Vec::new();
@@ -157,12 +159,14 @@ pub(crate) fn copies_made(
         let written = &outcomes[fact].tie_out.written;
         for copy in all.iter().filter(|output| is_copy(&output.name)) {
             let name = copied_output(&copy.name);
-            let original = all.iter().find(|own| own.name == name);
+            let original = all.iter().position(|own| own.name == name);
+            let to = original.and_then(|at| Some(plan.of(fact, at)?.to()));
+            let original = original.map(|at| &all[at]);
             // A table of totals over several facts is written by one of them.
             let tally = written.iter().find(|own| own.output == name && !own.beside);
-            let (Some(original), Some(tally)) = (original, tally) else { continue };
+            let (Some(original), Some(to), Some(tally)) = (original, to, tally) else { continue };
             let rows = tally.groups.unwrap_or(tally.tally.lines);
-            let own = CopiedOutput::of(project, &job.engines[fact], (original, copy), rows);
+            let own = CopiedOutput::of(project, &job.engines[fact], (original, to, copy), rows);
             outputs.extend(own);
         }
     }
@@ -186,11 +190,11 @@ impl CopiedOutput {
     fn of(
         project: &Project,
         engine: &Engine,
-        (original, copy): (&Output, &Output),
+        (original, to, copy): (&Output, &str, &Output),
         rows: u64,
     ) -> Option<CopiedOutput> {
-        let (to, copy_to) = (original.to.as_ref()?, copy.to.as_ref()?);
-        let (file, table) = file_and_table(&to.text);
+        let copy_to = copy.to.as_ref()?;
+        let (file, table) = file_and_table(to);
         let entry = project.plan.outputs.get(&original.name).map(|entry| &entry.value);
         let when_there = entry.and_then(|entry| Some(*entry.when_there.as_ref()?.get_ref()));
         let key = match &copy.content {
@@ -200,9 +204,9 @@ impl CopiedOutput {
         let own_table = || holds_several(&file).then(|| original.name.clone());
         Some(CopiedOutput {
             output: original.name.clone(),
-            to: to.text.clone(),
+            to: to.to_owned(),
             table: table.or_else(own_table),
-            is_split: !slots_of(&to.text).is_empty(),
+            is_split: !slots_of(to).is_empty(),
             is_server: is_address(&file),
             is_added_to: when_there == Some(WhenThere::Append),
             has_more_columns: original.workbook.is_some(),

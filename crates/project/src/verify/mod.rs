@@ -140,14 +140,15 @@ impl Project {
         }
         let is_wanted = |own: &&CopiedOutput| names.is_empty() || names.contains(&own.output);
         for own in copies.outputs.iter().filter(is_wanted) {
-            outputs.push(self.verify_output(own, most, progress)?);
+            let files = self.files_of(own, &copies.outputs);
+            outputs.push(self.verify_output((own, files), most, progress)?);
         }
         Ok(Verified { at: copies.at, made_of: copies.made_of, outputs })
     }
 
     fn verify_output(
         &self,
-        own: &CopiedOutput,
+        (own, files): (&CopiedOutput, Vec<PathBuf>),
         most: usize,
         progress: &(dyn Fn(u64, u64) + Sync),
     ) -> Result<VerifiedOutput, Error> {
@@ -157,7 +158,6 @@ impl Project {
             let (folder, why) = (self.shown(&folder), error.to_string());
             Error::from(RecordError::Damaged { folder, why }).of_copies()
         })?;
-        let files = self.files_of(own);
         let output = VerifiedOutput {
             output: own.output.clone(),
             to: own.to.clone(),
@@ -178,8 +178,8 @@ impl Project {
         Ok(pairing.end())
     }
 
-    /// The files of an output: one, or one for each value of its slots.
-    fn files_of(&self, own: &CopiedOutput) -> Vec<PathBuf> {
+    /// The files of an output: one, or one for each value of its slots, which are no files of others.
+    fn files_of(&self, own: &CopiedOutput, all: &[CopiedOutput]) -> Vec<PathBuf> {
         let path = self.folder().join(&own.file);
         if !own.is_split {
             let is_there = own.is_server || path.is_file();
@@ -187,6 +187,10 @@ impl Project {
         }
         let real = real_path(&path);
         let written = self.written_before().into_iter();
-        written.filter(|file| could_be(&real, &real_path(file))).collect()
+        let others = all.iter().filter(|other| !other.is_split && !other.is_server);
+        let others: Vec<PathBuf> =
+            others.map(|other| real_path(&self.folder().join(&other.file))).collect();
+        let is_own = |file: &PathBuf| could_be(&real, file) && !others.contains(file);
+        written.filter(|file| is_own(&real_path(file))).collect()
     }
 }

@@ -84,7 +84,7 @@ fn plan(key: &str) -> String {
          [outputs.lines]\nto = 'lines.csv'\n[outputs.objects]\nto = 'lines.jsonl'\ncolumns = ['*', 'x']\n\
          [outputs.by_item]\nto = 'by_{{item}}.csv'\n\
          [outputs.totals]\nto = 'totals.csv'\nby = ['item', 'week(day)']\n\
-         show = ['lines', 'x', 'avg(x)', 'min(day)', 'max(note)', 'count(distinct no)']\n\
+         show = ['lines', 'x', 'avg(x)', 'median(x)', 'min(day)', 'max(note)', 'count(distinct no)']\n\
          [outputs.earlier]\nto = 'earlier.csv'\nby = ['item', 'month(day)']\n\
          show = ['x', 'month_to_date(x)', 'running(x)', 'year_before(x)', 'share(x)']\n\
          [outputs.findings]\nto = 'findings.csv'\nlist = 'findings'\n\

@@ -59,7 +59,7 @@ fn drawn(page: &PageResults<'_>, totals: &PageTotals<'_>) -> Option<usize> {
     if totals.is_versus && !is_over_time && table.measures.len() > 2 {
         return Some(2);
     }
-    let is_figure = |measure: &TotalsMeasure| page.plan.figures.get(&measure.column_name).is_some();
+    let is_figure = |measure: &TotalsMeasure| page.plan.figures.get(&measure.name).is_some();
     let amount = |wanted: &dyn Fn(&TotalsMeasure) -> bool| {
         table.measures.iter().position(|measure| measure.kind.is_amount() && wanted(measure))
     };
@@ -149,14 +149,14 @@ fn totals_table(table: &TotalsTable, number: usize, name: &str) -> Markup {
 /// The attributes that a column of labels has, in a JSON list: one for each level.
 fn attributes_of(table: &TotalsTable, column: usize) -> String {
     let own: Vec<&str> = match table.levels.as_slice() {
-        [] | [_] => vec![&table.by[column]],
+        [] | [_] => vec![&table.attributes[column]],
         levels => {
             let firsts = levels.iter().scan(0, |at, level| {
                 let first = *at;
                 *at += level;
                 Some(first)
             });
-            firsts.map(|first| table.by[first].as_str()).collect()
+            firsts.map(|first| table.attributes[first].as_str()).collect()
         }
     };
     serde_json::to_string(&own).unwrap_or_default()

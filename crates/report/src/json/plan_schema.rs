@@ -29,6 +29,7 @@ pub fn plan_schema(out: Out<'_>) -> io::Result<()> {
             "link": { "type": "array", "items": object("link") },
             "figures": text_or("figures.NAME"),
             "bands": named("bands.NAME"),
+            "labels": { "type": "object", "additionalProperties": { "type": "string" } },
             "shared": { "type": "object", "additionalProperties": { "type": "object", "additionalProperties": { "type": "string" } } },
             "outputs": named("outputs.NAME"),
             "workbooks": named("workbooks.NAME"),

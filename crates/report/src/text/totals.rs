@@ -259,7 +259,7 @@ pub(crate) fn left_out(
             counted(measure.of_lines, "line"),
             verbs.0,
             verbs.1,
-            argument(names[0]),
+            argument(&measure.name),
         ));
     }
     if table.filtered > 0 {
