@@ -65,7 +65,7 @@ pub use calendar::{
 };
 pub use check::{
     Affected, AmountColumn, Checked, Code, Finding, FindingKind, Group, LinkBalance, Stopping,
-    for_owners, renamed_kind,
+    renamed_kind,
 };
 pub use closed::{ClosedChange, ClosedChanges, ClosedError, ClosedLine, OnClosed};
 pub use compare::{
@@ -94,7 +94,7 @@ pub use interligo_sources::table::questions::Question;
 pub use link_map::{LinkHealth, LinkMap, MapTable};
 pub use look::{ColumnLook, PartProfile, TableProfile, TableRows, plan_for, shown_name, tables_in};
 pub use mend::corrections_file::{CORRECTIONS_FILE, CorrectionsFile, with_corrections};
-pub use mend::{Mended, Mending, NotTaken, OpenKey, Refused};
+pub use mend::{Mended, Mending, NotTaken, OpenKey, Refused, TakenOver};
 pub use outcome::{FilesSince, FindingsSince, Outcome};
 pub use page::{Change, DrawPage, FactInTime, PageResults, PageTotals, PeriodFigures};
 pub use parallelism::{Parallelism, pool};

@@ -388,11 +388,11 @@ pub(crate) enum Shell {
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
-  interligo check                          all findings, largest amount first
-  interligo check near-miss                the keys of a kind, what they may mean, and rows
-  interligo check products                 what was found in a link or table
-  interligo check --explain near-miss      what it means, and what to do
-  interligo check --for-owner missing      what the owners of lookups should add, a file for each
+  interligo check                           all findings, largest amount first
+  interligo check near-miss                 the keys of a kind, what they may mean, and rows
+  interligo check products                  what was found in a link or table
+  interligo check --explain near-miss       what it means, and what to do
+  interligo check --for-owner missing.xlsx  what owners of lookups should add, a sheet for each
   interligo check --format csv > to_do.csv")]
 pub(crate) struct CheckOptions {
     /// A kind of finding, a link or a table to show in detail
@@ -403,8 +403,9 @@ pub(crate) struct CheckOptions {
     #[arg(long, value_name = "KIND", conflicts_with = "about")]
     pub(crate) explain: Option<String>,
 
-    /// Write to a folder, for each lookup, the keys it lacks, with the amounts affected and since when
-    #[arg(long, value_name = "FOLDER", conflicts_with_all = ["about", "explain"])]
+    /// Write for the owner of each lookup the keys it lacks, with the amounts affected and since when: files in a folder,
+    /// or sheets of a workbook (missing.xlsx). `interligo mend --from` takes their answers
+    #[arg(long, value_name = "FOLDER|WORKBOOK", conflicts_with_all = ["about", "explain"])]
     pub(crate) for_owner: Option<PathBuf>,
 
     #[command(flatten)]
@@ -426,7 +427,8 @@ Examples:
   interligo mend                                    one key after the other
   interligo mend --accept case,leading-zeros        all that differ in nothing else
   interligo mend --accept look-alike --dry-run      show which these are
-  interligo mend --from agreed.csv                  a list with the columns found, use, link, note")]
+  interligo mend --from agreed.csv                  a list with the columns found, use, link, note
+  interligo mend --from missing.xlsx                what owners answered in a workbook of check --for-owner")]
 pub(crate) struct MendOptions {
     #[command(flatten)]
     pub(crate) plan: PlanOptions,

@@ -7,7 +7,7 @@ use interligo_engine::engine::{Engine, Extent};
 use interligo_model::place::Spot;
 use interligo_project::{
     Checked, Code, Finding, Inspection, Job, OnDuplicates, RunResult, check as check_lines,
-    duplicate_stops, for_owners, rows_at, stops,
+    duplicate_stops, rows_at, stops,
 };
 use interligo_report::json;
 use interligo_report::text::{self, ShownRows};
@@ -199,7 +199,7 @@ fn write_for_owners(
     opened: &Opened,
     engines: &[Engine],
     checked: &Checked,
-    folder: &Path,
+    to: &Path,
     out: Out<'_>,
 ) -> Result<(), Failure> {
     let lookups: BTreeMap<String, String> = engines
@@ -212,7 +212,8 @@ fn write_for_owners(
                 .map(|route| (route.name.clone(), engine.lookups[route.lookup].name.clone()))
         })
         .collect();
-    let written = for_owners(checked, &lookups, folder).map_err(|error| opened.failure(error))?;
+    let written =
+        opened.project.for_owners(checked, &lookups, to).map_err(|error| opened.failure(error))?;
     text::for_owners(out, &written)?;
     out.flush()?;
     Ok(())

@@ -5,7 +5,7 @@ use std::path::Path;
 
 use interligo_engine::engine::Extent;
 use interligo_engine::near::Likeness;
-use interligo_project::{CorrectionsFile, Inspection, Mending, OnDuplicates};
+use interligo_project::{CorrectionsFile, Inspection, Mending, OnDuplicates, TakenOver};
 use interligo_report::text;
 use rustyline::completion::{Completer, Pair};
 use rustyline::error::ReadlineError;
@@ -64,9 +64,10 @@ fn take_over(
     if !list.path.exists() {
         return Err(Failure::NoSuchFile(list.shown.to_string()));
     }
-    let (mended, not_taken) =
-        mending.take_over(&list, dry).map_err(|error| opened.failure(error))?;
+    let taken = mending.take_over(&list, dry).map_err(|error| opened.failure(error))?;
+    let TakenOver { mended, not_taken, unanswered } = taken;
     text::mended(out, &mended, &mending.file.shown, dry)?;
+    text::unanswered(out, unanswered)?;
     out.flush()?;
     if not_taken.is_empty() {
         return Ok(());

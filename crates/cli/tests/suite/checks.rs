@@ -190,14 +190,14 @@ fn the_owner_of_a_lookup_is_reported_what_to_add() {
     let mut came = folder.run(&["check", "--for-owner", "missing"]);
     assert_eq!(
         came.take_file("missing/products-to-complete.csv"),
-        "key,missing,link,first_day,last_day,lines,quantity,revenue,examples,may_be\n\
-         XYZ,the key,products,2025-03-02,2025-03-02,2,6,,sales.csv:5 sales.csv:6,\n\
-         AB-1OO,\"the key, unless another is meant\",products,2025-01-10,2025-01-10,1,2,,sales.csv:2,AB-100\n\
-         ab 217,\"the key, unless another is meant\",products,2025-02-11,2025-02-11,1,-1,,sales.csv:4,AB-217\n"
+        "found,may_be,use,note,missing,link,first_day,last_day,lines,quantity,also_written,examples\n\
+         XYZ,,,,the key,products,2025-03-02,2025-03-02,2,6,,sales.csv:5 sales.csv:6\n\
+         AB-1OO,AB-100,,,\"the key, unless another is meant\",products,2025-01-10,2025-01-10,1,2,,sales.csv:2\n\
+         ab 217,AB-217,,,\"the key, unless another is meant\",products,2025-02-11,2025-02-11,1,-1,,sales.csv:4\n"
     );
     let prices = came.take_file("missing/prices-to-complete.csv");
     assert!(
-        prices.contains("\nAB-100,a period for these days,prices,2025-02-10,2025-02-10,1,3,,"),
+        prices.contains("\nAB-100,,,,a period for these days,prices,2025-02-10,2025-02-10,1,3,"),
         "{prices}"
     );
     assert_eq!(

@@ -44,7 +44,7 @@ fn a_run_and_a_check_fit_a_terminal_of_80_columns() {
         assert!(run.contains(result), "{run}");
     }
     let check = printed(&["check"]);
-    let first = "  What to do first\n  interligo check --for-owner missing\n";
+    let first = "  What to do first\n  interligo check --for-owner missing.xlsx\n";
     assert_eq!(check.find(first), check.find("\n\n").map(|at| at + 2), "{check}");
     for text in [run, check, printed(&["run", "--full"]), printed(&["link"]), printed(&["look"])] {
         let wide: Vec<&str> = text.lines().filter(|line| line.chars().count() > 80).collect();

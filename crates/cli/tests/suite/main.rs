@@ -37,6 +37,7 @@ mod mend;
 mod mistakes;
 mod office_suite;
 mod outputs;
+mod owners;
 mod page_browsing;
 mod page_data;
 mod pages;

@@ -47,6 +47,13 @@ impl Near {
     }
 }
 
+/// What a key is when no difference in writing counts: keys for which this is the same are the same but for case, blanks, signs,
+/// zeros before digits, and characters that look alike.
+pub fn bare_key(key: &str) -> String {
+    let [bare, _] = Form::of(key).skeletons;
+    if bare.is_empty() { key.to_owned() } else { bare }
+}
+
 /// For each of some keys, those of a lookup that it may mean, the best first, up to [`SUGGESTED`].
 ///
 /// Keys of several columns are one text, see [`joined`](crate::keys::joined).

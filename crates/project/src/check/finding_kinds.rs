@@ -8,7 +8,7 @@ use interligo_model::plan::{Mistake, MistakeKind, Plan, Written};
 use super::finding_kind::{FindingKind, Stopping, Ways, kinds, renamed_kind};
 
 const SETTLE_MISSING: Ways = &[
-    ("interligo check --for-owner missing", "list for the owner of the lookup what to add"),
+    ("interligo check --for-owner missing.xlsx", "list for the owner of the lookup what to add"),
     ("interligo mend", "correct the keys, permanently"),
     (
         "missing = \"fill\"\nfill    = { name = \"(unknown)\" }",
@@ -72,7 +72,7 @@ kinds! {
         what: "keys whose rows are not valid on the day of the line",
         why: "A price from another time would be wrong, so none is used; the figures of the line are blank.",
         ways: &[
-            ("interligo check --for-owner missing", "list for the owner of the lookup what to add"),
+            ("interligo check --for-owner missing.xlsx", "list for the owner of the lookup what to add"),
             ("gap = \"earlier\"", "in the [[link]]: use the row before; or \"later\", \"nearest\", \"stop\""),
             ("gap = { between = \"earlier\", days = 31 }", "the same between two periods only, over 31 days at most"),
             ("valid = { from = \"valid_from\" }", "in the table: each row is valid until the next one of its key"),

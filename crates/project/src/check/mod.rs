@@ -23,7 +23,6 @@ pub use finding_kind::{FindingKind, Stopping, renamed_kind};
 pub use finding_kinds::Code;
 pub(crate) use finding_kinds::stop_on;
 pub(crate) use lists::list_of;
-pub use owner::for_owners;
 
 use crate::error::Stop;
 use crate::outcome::Outcome;

@@ -20,6 +20,29 @@ pub const CORRECTIONS_FILE: &str = "corrections.csv";
 /// The column names, in the order in which they are written.
 const COLUMN_NAMES: [&str; 4] = ["found", "use", "link", "note"];
 
+/// The column of a list for the owner of a lookup that has other ways in which a key is written.
+pub(crate) const ALSO_WRITTEN: &str = "also_written";
+
+/// What is between several keys or links in a cell of such a list.
+pub(crate) const BETWEEN: &str = " | ";
+
+/// What a list of corrections says.
+#[derive(Debug, Default)]
+pub(super) struct Answers {
+    pub(super) corrections: Vec<Correction>,
+    /// Rows of a list for the owner of a lookup that nobody has filled in.
+    pub(super) unanswered: u64,
+}
+
+/// Where the columns of a list are.
+pub(super) struct Columns {
+    found: usize,
+    used: usize,
+    link: usize,
+    note: Option<usize>,
+    also: Option<usize>,
+}
+
 /// A corrections file and what it is called.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct CorrectionsFile {
@@ -38,11 +61,12 @@ impl CorrectionsFile {
         Ok(match std::fs::read(&self.path) {
             Err(error) if error.kind() == std::io::ErrorKind::NotFound => Vec::new(),
             Err(error) => return Err(ReadError::cannot_read(&self.shown, &self.path, error).into()),
-            Ok(bytes) => self.parse(&bytes, links)?,
+            Ok(bytes) => self.parse(&bytes, links)?.corrections,
         })
     }
 
-    fn parse(&self, bytes: &[u8], links: &[&str]) -> Result<Vec<Correction>, ReadError> {
+    /// What text says.
+    pub(super) fn parse(&self, bytes: &[u8], links: &[&str]) -> Result<Answers, ReadError> {
         let input = |message: String| ReadError::input(InputKind::Encoding, &self.shown, message);
         let text = std::str::from_utf8(bytes)
             .map_err(|_| input("is not UTF-8".into()).help("save it as UTF-8"))?;
@@ -58,62 +82,99 @@ impl CorrectionsFile {
             .from_reader(text.as_bytes());
         let column_names = reader.headers().map_err(|error| input(error.to_string()))?.clone();
         if column_names.is_empty() {
-            return Ok(Vec::new());
+            return Ok(Answers::default());
         }
-        let column = |name: &str| {
-            let found =
-                column_names.iter().position(|column_name| column_name.eq_ignore_ascii_case(name));
-            let there: Vec<&str> = column_names.iter().collect();
-            found.ok_or_else(|| {
-                let fix = match nearest_name(name, &there) {
-                    Some(near) => format!("is `{near}` meant by it?"),
-                    None => format!(
-                        "its first row is `{}`; corrections have the columns {}",
-                        there.join(","),
-                        COLUMN_NAMES.join(", ")
-                    ),
-                };
-                input(format!("has no column `{name}`")).at_row(1).help(fix)
-            })
-        };
-        let (found, used, link) = (column("found")?, column("use")?, column("link")?);
-        let note = column("note").ok();
-        let mut corrections = Vec::new();
+        let columns = self.columns(&column_names.iter().collect::<Vec<_>>())?;
+        let mut answers = Answers::default();
         for record in reader.records() {
             let record = record.map_err(|error| input(error.to_string()))?;
             let row = record.position().map_or(0, |at| row_at(text, at.byte() as usize));
-            let cell = |column: usize| record.get(column).unwrap_or_default();
-            if record.iter().all(str::is_empty) {
-                continue;
+            let cells: Vec<&str> = record.iter().collect();
+            self.take(&columns, &cells, row, links, &mut answers)?;
+        }
+        Ok(answers)
+    }
+
+    /// Where the columns are.
+    pub(super) fn columns(&self, names: &[&str]) -> Result<Columns, ReadError> {
+        let place = |name: &str| names.iter().position(|own| own.eq_ignore_ascii_case(name));
+        let column = |name: &str| {
+            place(name).ok_or_else(|| {
+                let fix = match nearest_name(name, names) {
+                    Some(near) => format!("is `{near}` meant by it?"),
+                    None => format!(
+                        "its first row is `{}`; corrections have the columns {}",
+                        names.join(","),
+                        COLUMN_NAMES.join(", ")
+                    ),
+                };
+                let message = format!("has no column `{name}`");
+                ReadError::input(InputKind::Encoding, &self.shown, message).at_row(1).help(fix)
+            })
+        };
+        Ok(Columns {
+            found: column("found")?,
+            used: column("use")?,
+            link: column("link")?,
+            note: place("note"),
+            also: place(ALSO_WRITTEN),
+        })
+    }
+
+    /// Takes in what a row says.
+    pub(super) fn take(
+        &self,
+        columns: &Columns,
+        cells: &[&str],
+        row: u64,
+        links: &[&str],
+        answers: &mut Answers,
+    ) -> Result<(), ReadError> {
+        let wrong = |message: String, fix: String| {
+            let error = ReadError::input(InputKind::Encoding, &self.shown, message);
+            Err(error.at_row(row).help(fix))
+        };
+        let cell = |column: usize| cells.get(column).copied().unwrap_or_default().trim();
+        if cells.iter().all(|cell| cell.trim().is_empty()) {
+            return Ok(());
+        }
+        if columns.also.is_some() && cell(columns.used).is_empty() {
+            answers.unanswered += 1;
+            return Ok(());
+        }
+        for (name, column) in
+            [("found", columns.found), ("use", columns.used), ("link", columns.link)]
+        {
+            if cell(column).is_empty() {
+                return wrong(
+                    format!("is blank in `{name}`"),
+                    "complete the row, or leave it out".into(),
+                );
             }
-            for (name, column) in [("found", found), ("use", used), ("link", link)] {
-                if cell(column).is_empty() {
-                    return Err(input(format!("is blank in `{name}`"))
-                        .at_row(row)
-                        .help("complete the row, or leave it out"));
-                }
-            }
-            if !links.contains(&cell(link)) {
-                let fix = match nearest_name(cell(link), links) {
+        }
+        let several = |column: usize| match columns.also {
+            Some(_) => cell(column).split(BETWEEN).collect(),
+            None => vec![cell(column)],
+        };
+        let mut all_found = vec![cell(columns.found)];
+        all_found.extend(columns.also.into_iter().flat_map(several).filter(|own| !own.is_empty()));
+        for link in several(columns.link) {
+            if !links.contains(&link) {
+                let fix = match nearest_name(link, links) {
                     Some(near) => format!("did you mean `{near}`?"),
                     None => format!("the links of the plan are {}", links.join(", ")),
                 };
-                return Err(input(format!(
-                    "names a link `{}`, which the plan does not have",
-                    cell(link)
-                ))
-                .at_row(row)
-                .help(fix));
+                return wrong(format!("names a link `{link}`, which the plan does not have"), fix);
             }
-            corrections.push(Correction {
-                link: cell(link).to_owned(),
-                found: cell(found).to_owned(),
-                used: cell(used).to_owned(),
-                note: note.map_or("", cell).to_owned(),
+            answers.corrections.extend(all_found.iter().map(|found| Correction {
+                link: link.to_owned(),
+                found: (*found).to_owned(),
+                used: cell(columns.used).to_owned(),
+                note: columns.note.map_or("", cell).to_owned(),
                 row,
-            });
+            }));
         }
-        Ok(corrections)
+        Ok(())
     }
 
     /// Rewrites the file, whole or not at all.
@@ -178,7 +239,7 @@ mod tests {
 
     fn read(text: &str) -> Vec<(String, u64)> {
         let read = file().parse(text.as_bytes(), &["products"]).expect("it is well formed");
-        read.into_iter().map(|correction| (correction.found, correction.row)).collect()
+        read.corrections.into_iter().map(|own| (own.found, own.row)).collect()
     }
 
     #[test]

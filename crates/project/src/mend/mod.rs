@@ -2,6 +2,7 @@
 //!
 //! Every decision is written at once, so that what was decided is kept whatever becomes of the terminal.
 
+mod answers;
 pub(crate) mod corrections_file;
 
 use std::collections::BTreeMap;
@@ -18,7 +19,7 @@ use interligo_sinks::output_file::write_whole;
 
 use crate::check::{Checked, Code, Finding};
 use crate::fetch_rows::rows_at;
-use crate::mend::corrections_file::{CorrectionsFile, with_corrections};
+use crate::mend::corrections_file::{Answers, CorrectionsFile, with_corrections};
 use crate::plan_edit::with_corrections_file;
 use crate::project::Project;
 
@@ -64,6 +65,17 @@ pub struct Mended {
     pub lines: Option<u64>,
     /// Why.
     pub note: String,
+}
+
+/// What came of a list of corrections.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct TakenOver {
+    /// The keys that were mended.
+    pub mended: Vec<Mended>,
+    /// The corrections that were not imported.
+    pub not_taken: Vec<NotTaken>,
+    /// Keys in a list for the owner of a lookup that nobody has answered.
+    pub unanswered: u64,
 }
 
 /// A correction of another file that was not imported.
@@ -320,17 +332,14 @@ impl<'a> Mending<'a> {
         Ok((mended, doubtful))
     }
 
-    /// Imports corrections of another file. Those that lead to no key of the lookup, and those that another
-    /// one contradicts, of that file or of ours, are not taken and are the second part of the answer.
+    /// Imports corrections of another file, or answers of the owner of a lookup. Those that lead to no key of the lookup, and
+    /// those that another one contradicts, of that file or of ours, are not taken.
     ///
     /// # Errors
     /// The other file cannot be read, or ours cannot be written.
-    pub fn take_over(
-        &mut self,
-        other: &CorrectionsFile,
-        dry: bool,
-    ) -> Result<(Vec<Mended>, Vec<NotTaken>), Error> {
-        let given = other.read(&self.project.link_names(self.engines))?;
+    pub fn take_over(&mut self, other: &CorrectionsFile, dry: bool) -> Result<TakenOver, Error> {
+        let Answers { corrections: given, unanswered } =
+            other.answers(&self.project.link_names(self.engines))?;
         let (mut mended, mut not_taken) = (Vec::new(), Vec::new());
         let mut all: Vec<Correction> = Vec::new();
         let contradicting = contradicting(&given);
@@ -377,7 +386,7 @@ impl<'a> Mending<'a> {
         if !dry && !all.is_empty() {
             self.keep(&all)?;
         }
-        Ok((mended, not_taken))
+        Ok(TakenOver { mended, not_taken, unanswered })
     }
 
     fn keep(&mut self, new: &[Correction]) -> Result<(), Error> {

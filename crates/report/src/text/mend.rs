@@ -190,6 +190,16 @@ pub fn left_open(out: Out<'_>, left: usize, doubtful: u64) -> io::Result<()> {
     writeln!(out, "{QUIET}{keys} left{doubt}: review them with `interligo mend`.{QUIET:#}")
 }
 
+/// Prints how many keys of a list nobody has answered.
+pub fn unanswered(out: Out<'_>, keys: u64) -> io::Result<()> {
+    match keys {
+        0 => Ok(()),
+        _ => {
+            writeln!(out, "{QUIET}{} without an answer in the list.{QUIET:#}", counted(keys, "key"))
+        }
+    }
+}
+
 /// Prints of a correction why it was not imported; `kept` is the file of the corrections that hold.
 pub fn not_taken(file: &str, kept: &str, not_taken: &NotTaken) -> String {
     let Correction { found, used, link, row, .. } = &not_taken.correction;

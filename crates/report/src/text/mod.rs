@@ -45,7 +45,7 @@ pub use look::{profiles, profiles_csv, rows, rows_csv, values, values_csv};
 pub use map::map_text;
 pub use mend::{
     first_line, left_open, mend_end, mend_help, mended, mending, no_such_key, not_taken,
-    nothing_to_undo, one_mended, open_key, suggestions,
+    nothing_to_undo, one_mended, open_key, suggestions, unanswered,
 };
 pub use plan_help::{plan_overview, plan_section, plan_sections};
 pub use slices::division;
