@@ -38,6 +38,7 @@ mod calendar;
 mod check;
 mod closed;
 mod compare;
+mod counted_values;
 mod error;
 mod face;
 mod fetch_rows;

@@ -4,6 +4,7 @@ use std::path::{Path, PathBuf};
 
 use interligo_engine::engine::Engine;
 
+use crate::counted_values::{Counted, count};
 use crate::error::Error;
 use interligo_engine::proof::findings::{Findings, Noted};
 use interligo_model::place::Place;
@@ -441,8 +442,12 @@ pub fn read_plan_given(path: &Path, given: &[(String, String)]) -> Result<Plan, 
             .help("save it as UTF-8");
         (Error::from(mistake), String::new())
     })?;
+    let folder = path.parent().filter(|folder| *folder != Path::new(""));
+    let Counted { given, told } = count(&text, given, folder.unwrap_or(Path::new(".")))
+        .map_err(|error| (error, text.clone()))?;
     let mut plan =
-        Plan::parse_given(&text, given).map_err(|mistake| (Error::from(mistake), text))?;
+        Plan::parse_given(&text, &given).map_err(|mistake| (Error::from(mistake), text))?;
+    plan.counted = told;
     plan.stem = path.file_stem().map(|stem| stem.to_string_lossy().into_owned());
     Ok(plan)
 }

@@ -69,6 +69,14 @@ pub(crate) struct Opened {
 
 impl Opened {
     fn open(options: &PlanOptions) -> Result<Opened, Failure> {
+        let opened = Opened::open_quietly(options)?;
+        let counted = opened.project.plan.counted.iter();
+        crate::printed::say_all(counted.map(|told| format!("Note: {told}")));
+        Ok(opened)
+    }
+
+    /// The same without a word of what periods came to.
+    fn open_quietly(options: &PlanOptions) -> Result<Opened, Failure> {
         let (plan, parallelism) = (plan_path(options)?, parallelism(options));
         let parsed = parsed(&plan, &options.set)?;
         Opened::with(parsed, plan, parallelism)

@@ -20,7 +20,10 @@ pub(crate) fn run(options: &RunOptions, out: Out<'_>) -> Result<(), Failure> {
     if options.watch {
         return super::watch::watch(options, out);
     }
-    let opened = Opened::open(&options.plan)?;
+    let opened = match options.quiet {
+        true => Opened::open_quietly(&options.plan)?,
+        false => Opened::open(&options.plan)?,
+    };
     let requests = opened.project.run_requests().map_err(|error| opened.failure(error))?;
     let requests = if options.verify { opened.project.verified(requests) } else { requests };
     let job = opened.prepare(&requests, Extent::Everything, OnDuplicates::Stop)?;

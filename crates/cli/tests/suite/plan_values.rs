@@ -69,3 +69,67 @@ fn a_plan_that_is_changed_keeps_its_values_in_braces() {
     assert!(plan.contains("as = \"again\""), "{plan}");
     assert!(plan.contains("sales_{period}.csv") && plan.contains("'{who}'"), "{plan}");
 }
+
+/// The small shop with a value that is counted from the newest day.
+fn counted(value: &str) -> Folder {
+    let values = format!("name = \"Small\"\nvalues = {{ period = \"{value}\" }}");
+    let outputs = "\n[outputs.lines]\nto = \"lines_{period}.csv\"\n\
+                   [outputs.sold]\nby = [\"month(day)\"]\nshow = [\"quantity\"]\nwhere = \"month(day) = '{period}'\"\n";
+    crate::support::shop_but("name = \"Small\"", &values, outputs)
+}
+
+#[test]
+fn periods_are_counted_from_the_newest_day() {
+    let mut folder = counted("last-month");
+    // A slip in a year, and an end that is open, are not the newest day.
+    let sales = format!("{SALES}6,2205-03-01,A,1\n7,9999-12-31,A,1\n");
+    folder.put("sales.csv", sales.as_bytes());
+    let sold = |folder: &Folder, set: &[&str]| {
+        let came = folder.run(&[&["totals", "sold", "--format", "csv"], set].concat()).status(0);
+        (came.printed().to_owned(), came.said().to_owned())
+    };
+    let (table, said) = sold(&folder, &[]);
+    assert_eq!(table, "month(day),quantity\n2025-02,4\n");
+    let note =
+        "Note: period is 2025-02: last-month, counted from 2025-03-02, the newest day in sales\n";
+    assert!(said.starts_with(note), "{said}");
+    assert_eq!(
+        sold(&folder, &["--set", "period=this-month"]).0,
+        "month(day),quantity\n2025-03,9\n"
+    );
+    let (table, said) = sold(&folder, &["--set", "period=2025-01"]);
+    assert_eq!(table, "month(day),quantity\n2025-01,2\n");
+    assert!(!said.contains("Note"), "{said}");
+    folder.run(&["run", "--quiet"]).status(0).stderr("").stdout("").nothing_more();
+    for (value, period) in [
+        ("this-quarter", "2025-Q1"),
+        ("last-year", "2024"),
+        ("last-quarter", "2024-Q4"),
+        ("this-week", "2025-W09"),
+    ] {
+        let set = format!("period={value}");
+        let mut came = folder.run(&["run", "--set", &set]).status(0);
+        assert!(!came.take_file(&format!("lines_{period}.csv")).is_empty());
+    }
+}
+
+#[test]
+fn a_period_that_cannot_be_counted_is_refused() {
+    let refused = |folder: &Folder| {
+        let came = folder.run(&["run"]);
+        assert_eq!(came.exit_status(), 2, "{}", came.said());
+        came.said().to_owned()
+    };
+    let mut folder = counted("last-month");
+    let plan = std::fs::read_to_string(folder.path().join("interligo.toml")).unwrap();
+    folder
+        .put("interligo.toml", plan.replace("\"sales.csv\"", "\"sales_{period}.csv\"").as_bytes());
+    assert!(refused(&folder).contains(
+        "`last-month` is counted from the newest day of the facts, and a fact is found by it"
+    ));
+    folder.put("interligo.toml", plan.replace(" as of day", "").as_bytes());
+    assert!(refused(&folder).contains("no fact says which column has it"));
+    folder.put("interligo.toml", plan.as_bytes());
+    folder.put("sales.csv", b"no,day,item,quantity\n1,,A,2\n");
+    assert!(refused(&folder).contains("the facts have none"));
+}

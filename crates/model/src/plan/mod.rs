@@ -40,6 +40,7 @@ pub use tables::{
     ColumnEntry, ColumnType, Columns, Files, PartEntry, ReadingEntry, Role, Scale, Settings,
     SumsEntry, TableEntry, TotalRows, Unpack,
 };
+pub use values::CountedPeriod;
 
 /// The usual name of a plan, without its ending.
 const USUAL_STEM: &str = "interligo";
@@ -54,6 +55,9 @@ pub struct Plan {
     /// The same as it is in its file, without its values in their places.
     #[serde(skip)]
     pub in_file: String,
+    /// Of values that are counted from the newest day in the data, what they came to, in words.
+    #[serde(skip)]
+    pub counted: Vec<String>,
     /// The name of its file without its ending; records and files that the plan does not name are called by it.
     #[serde(skip)]
     pub stem: Option<String>,
@@ -133,6 +137,11 @@ impl Plan {
     /// The first thing that is not TOML or not part of the language.
     pub fn parse(text: &str) -> Result<Plan, Mistake> {
         Plan::parse_given(text, &[])
+    }
+
+    /// The values of a plan that are counted from the newest day in the data, by their names.
+    pub fn counted_values(text: &str, given: &[(String, String)]) -> Vec<(String, CountedPeriod)> {
+        values::counted(text, given)
     }
 
     /// The same with other values, by their names.

@@ -1,8 +1,12 @@
-//! Values of a plan: texts for names in braces, which may be anywhere in it, or others given from outside.
+//! Values of a plan: texts for names in braces, which may be anywhere in it, or others given from outside. `last-month` and the like
+//! are periods that are counted from the newest day in the data.
+
+use std::fmt;
 
 use serde::Deserialize;
 
-use super::{FillValue, InOrder, Mistake, MistakeKind};
+use super::{Entry, FillValue, InOrder, Mistake, MistakeKind};
+use crate::values::date::{Day, Period, PeriodUnit};
 use crate::written::At;
 
 /// As much of a plan as says which values it has.
@@ -16,6 +20,53 @@ struct WithValues {
 struct HeadWithValues {
     #[serde(default)]
     values: InOrder<FillValue>,
+}
+
+/// A period that is counted from the newest day in the data: `this-month`, `last-year`.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct CountedPeriod {
+    unit: PeriodUnit,
+    /// Whether it is the one before that which has the newest day.
+    is_last: bool,
+}
+
+impl CountedPeriod {
+    /// Reads one; none where a text is any other.
+    pub fn read(text: &str) -> Option<CountedPeriod> {
+        let (which, unit) = text.split_once('-')?;
+        let is_last = match which {
+            "last" => true,
+            "this" => false,
+            _ => return None,
+        };
+        let units = [PeriodUnit::Year, PeriodUnit::Quarter, PeriodUnit::Month, PeriodUnit::Week];
+        let unit = units.into_iter().find(|own| own.name() == unit)?;
+        Some(CountedPeriod { unit, is_last })
+    }
+
+    /// The period, where that is the newest day.
+    pub fn with(self, newest: Day) -> Period {
+        let this = Period::containing(self.unit, newest);
+        Period { ordinal: this.ordinal - i32::from(self.is_last), ..this }
+    }
+}
+
+impl fmt::Display for CountedPeriod {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}-{}", if self.is_last { "last" } else { "this" }, self.unit.name())
+    }
+}
+
+/// The values that are counted from the newest day, by their names; `given` replace those that the plan has.
+pub(super) fn counted(source: &str, given: &[(String, String)]) -> Vec<(String, CountedPeriod)> {
+    let own = toml::from_str::<WithValues>(source)
+        .map_or_else(|_| InOrder::default(), |own| own.plan.values);
+    let of = |entry: &Entry<FillValue>| {
+        let other = given.iter().rev().find(|(name, _)| *name == entry.name);
+        let text = other.map_or(entry.value.0.as_str(), |(_, text)| text.as_str());
+        Some((entry.name.clone(), CountedPeriod::read(text)?))
+    };
+    own.iter().filter_map(of).collect()
 }
 
 /// The text of a plan with its values in their places; `given` replace those that it has.
