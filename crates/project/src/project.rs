@@ -1,6 +1,7 @@
 //! A plan with the files around it: found, opened, with the column names of its tables.
 
 use std::path::{Path, PathBuf};
+use std::sync::OnceLock;
 
 use interligo_engine::engine::Engine;
 
@@ -14,10 +15,10 @@ use interligo_sinks::formats::file_and_table;
 use interligo_sinks::publish::{Recovered, recover};
 use interligo_sinks::transactions::servers;
 use interligo_sources::formats::{Containers, Limits, OwnTables};
-use interligo_sources::same_file::{leads_to_same, real_path};
+use interligo_sources::same_file::{FileIndex, leads_to_same, real_path};
 use interligo_sources::table::column_drift::Drift;
 use interligo_sources::table::parts::{ColumnSource, Part, Table};
-use interligo_sources::table::parts_found::{OwnOutput, SearchScope};
+use interligo_sources::table::parts_found::{OwnOutput, OwnOutputs, SearchScope};
 use tempfile::NamedTempFile;
 
 use crate::check::{Code, stop_on};
@@ -55,6 +56,8 @@ pub struct Project {
     pub recovered: Option<Recovered>,
     /// How pages are drawn, where that is said.
     pub(crate) draw_page: Option<DrawPage>,
+    /// The files that are read, to be found by any path to them; once that was asked for.
+    input_index: OnceLock<FileIndex>,
     /// The files of tables with sums, which go when the project does.
     _sums: Vec<NamedTempFile>,
 }
@@ -92,6 +95,7 @@ impl Project {
             last_run: None,
             recovered: None,
             draw_page: None,
+            input_index: OnceLock::new(),
             _sums: sums,
         };
         let journals = [Some(project.journal_path(None)), project.other_journal()];
@@ -271,7 +275,7 @@ impl Project {
     }
 
     /// The files that runs of the plan write.
-    fn own_outputs(&self) -> Vec<OwnOutput> {
+    fn own_outputs(&self) -> OwnOutputs {
         let named = self.plan.outputs.iter().filter_map(|output| {
             let to = output.value.to.as_ref()?;
             Some((Some(to.span()), self.folder.join(file_and_table(to.get_ref()).0)))
@@ -283,7 +287,8 @@ impl Project {
             });
         let all = named.chain(books).chain(aside);
         let all = all.chain(self.written_before().into_iter().map(|path| (None, path)));
-        all.map(|(span, path)| OwnOutput { span, is_own: self.wrote(&path), path }).collect()
+        let own = |(span, path): (_, PathBuf)| OwnOutput { span, is_own: self.wrote(&path), path };
+        OwnOutputs::new(all.map(own).collect())
     }
 
     /// A path as messages show it.
@@ -294,7 +299,8 @@ impl Project {
     /// What is read at a path, in words: an input, the plan, its corrections.
     pub fn read_at(&self, path: &Path) -> Option<&'static str> {
         let corrections = self.corrections_file();
-        if self.inputs().any(|input| leads_to_same(input, path)) {
+        let inputs = self.input_index.get_or_init(|| FileIndex::of(self.inputs()));
+        if inputs.find(path).is_some() {
             return Some("an input");
         }
         let plan = self.folder.join(format!("{}.toml", self.plan.file_stem()));
@@ -310,7 +316,7 @@ impl Project {
     /// # Errors
     /// It is an input, the plan, its corrections, or an output of the plan.
     pub fn refuse_overwriting(&self, option: &'static str, path: &Path) -> Result<(), Error> {
-        let own = || self.own_outputs().iter().any(|own| leads_to_same(&own.path, path));
+        let own = || self.own_outputs().find(path).is_some();
         let what = match self.read_at(path) {
             Some(read) => read,
             None if own() => "an output of the plan",

@@ -243,6 +243,9 @@ impl Drop for OutputFile {
     }
 }
 
+/// How the name of the file ends in which a database notes what it is about to change.
+const JOURNAL: &str = "-journal";
+
 /// How the names of files end that are being written.
 const PART: &str = ".part";
 
@@ -255,14 +258,21 @@ pub fn remove_abandoned(folder: &Path, plan: &str) {
     let prefix = part_prefix(plan);
     for entry in std::fs::read_dir(folder).into_iter().flatten().flatten() {
         let name = entry.file_name();
-        let rest = name.to_str().and_then(|n| n.strip_prefix(&prefix)?.strip_suffix(PART));
+        let Some(name) = name.to_str() else { continue };
+        // A database leaves its journal beside it; while it has it, the part is there.
+        let part = name.strip_suffix(JOURNAL).unwrap_or(name);
+        let rest = part.strip_prefix(&prefix).and_then(|part| part.strip_suffix(PART));
         // Plans whose names begin alike have parts of their own.
         if rest.is_none_or(|rest| rest.contains('.')) {
             continue;
         }
-        let path = entry.path();
-        let file = File::options().write(true).open(&path);
-        if file.is_ok_and(|file| file.try_lock().is_ok()) {
+        let is_free = |path: &Path| {
+            let file = File::options().write(true).open(path);
+            file.is_ok_and(|file| file.try_lock().is_ok())
+        };
+        let (path, part) = (entry.path(), folder.join(part));
+        let is_left = is_free(&part) || part != path && !part.exists();
+        if is_left {
             let _ = std::fs::remove_file(&path);
         }
     }

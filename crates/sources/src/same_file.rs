@@ -1,6 +1,7 @@
 //! Whether two paths lead to one file, whatever way they take: through `..`, links of files or folders, or letters of
 //! another case.
 
+use std::collections::HashMap;
 use std::ffi::OsStr;
 use std::path::{Component, Path, PathBuf};
 
@@ -33,27 +34,73 @@ fn follow(path: &Path, links: usize) -> PathBuf {
     real
 }
 
-/// Whether two paths lead to one file. Names that differ only in case count as one: on some systems they are.
-pub fn leads_to_same(one: &Path, other: &Path) -> bool {
-    let (one, other) = (real_path(one), real_path(other));
-    let identical = |path: &Path| path.as_os_str().to_string_lossy().to_lowercase();
-    one == other || identical(&one) == identical(&other) || is_linked(&one, &other)
+/// By what a file is known again, whatever way a path takes to it.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct FileIdentity {
+    /// Where it is in the end. Names that differ only in case count as one: on some systems they are.
+    name: String,
+    /// The device and number of a file that is there: it may have several names.
+    number: Option<(u64, u64)>,
 }
 
-/// Whether two names are names of one file.
-#[cfg(unix)]
-fn is_linked(one: &Path, other: &Path) -> bool {
-    use std::os::unix::fs::MetadataExt;
-    let of = |path: &Path| path.metadata().ok().filter(std::fs::Metadata::is_file);
-    match (of(one), of(other)) {
-        (Some(one), Some(other)) => (one.dev(), one.ino()) == (other.dev(), other.ino()),
-        _ => false,
+impl FileIdentity {
+    /// Of the file at a path, which need not exist.
+    pub fn of(path: &Path) -> FileIdentity {
+        let real = real_path(path);
+        FileIdentity { name: real.to_string_lossy().to_lowercase(), number: number_of(&real) }
+    }
+
+    /// Whether both are of one file.
+    pub fn is_same(&self, other: &FileIdentity) -> bool {
+        self.name == other.name || self.number.is_some() && self.number == other.number
     }
 }
 
+#[cfg(unix)]
+fn number_of(path: &Path) -> Option<(u64, u64)> {
+    use std::os::unix::fs::MetadataExt;
+    let metadata = path.metadata().ok().filter(std::fs::Metadata::is_file)?;
+    Some((metadata.dev(), metadata.ino()))
+}
+
 #[cfg(not(unix))]
-fn is_linked(_: &Path, _: &Path) -> bool {
-    false
+fn number_of(_: &Path) -> Option<(u64, u64)> {
+    None
+}
+
+/// Whether two paths lead to one file.
+pub fn leads_to_same(one: &Path, other: &Path) -> bool {
+    FileIdentity::of(one).is_same(&FileIdentity::of(other))
+}
+
+/// Files, to be found by any path to them. Each path is followed once, however many are sought.
+#[derive(Debug, Default)]
+pub struct FileIndex {
+    names: HashMap<String, usize>,
+    numbers: HashMap<(u64, u64), usize>,
+}
+
+impl FileIndex {
+    /// Of files in their order.
+    pub fn of<'p>(paths: impl IntoIterator<Item = &'p Path>) -> FileIndex {
+        let mut index = FileIndex::default();
+        for (at, path) in paths.into_iter().enumerate() {
+            let FileIdentity { name, number } = FileIdentity::of(path);
+            index.names.entry(name).or_insert(at);
+            if let Some(number) = number {
+                index.numbers.entry(number).or_insert(at);
+            }
+        }
+        index
+    }
+
+    /// The first file that a path leads to, by its place in the order.
+    pub fn find(&self, path: &Path) -> Option<usize> {
+        let FileIdentity { name, number } = FileIdentity::of(path);
+        let by_name = self.names.get(&name);
+        let by_number = number.and_then(|number| self.numbers.get(&number));
+        by_name.into_iter().chain(by_number).min().copied()
+    }
 }
 
 /// Whether a path is of a device, a pipe or an open file of the process: it is written to and never replaced.
@@ -89,6 +136,8 @@ mod tests {
             ("out/a.csv", "b.csv", false),
             ("out/a.csv", "out/ab.csv", false),
         ] {
+            let index = FileIndex::of([at("other").as_path(), &at(other)]);
+            assert_eq!(index.find(&at(one)), same.then_some(1), "{one} among {other}");
             assert_eq!(leads_to_same(&at(one), &at(other)), same, "{one} {other}");
         }
     }

@@ -17,6 +17,7 @@ mod destroyed;
 mod dialects;
 mod documents;
 mod facts;
+mod failing_files;
 mod faults;
 mod figures;
 mod findings;

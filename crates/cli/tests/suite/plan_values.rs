@@ -81,7 +81,7 @@ fn counted(value: &str) -> Folder {
 #[test]
 fn periods_are_counted_from_the_newest_day() {
     let mut folder = counted("last-month");
-    // A slip in a year, and an end that is open, are not the newest day.
+    // A mistyped year, and an end that is open, are not the newest day.
     let sales = format!("{SALES}6,2205-03-01,A,1\n7,9999-12-31,A,1\n");
     folder.put("sales.csv", sales.as_bytes());
     let sold = |folder: &Folder, set: &[&str]| {

@@ -20,7 +20,7 @@ use interligo_sinks::formats::{FORMATS, format_of};
 use interligo_sinks::output_file::remove_abandoned;
 use interligo_sinks::publish::Recovered;
 use interligo_sources::formats::{is_address, shown_address};
-use interligo_sources::same_file::{is_stream, leads_to_same, real_path};
+use interligo_sources::same_file::{FileIdentity, is_stream, real_path};
 
 use super::open_outputs::Places;
 use super::output_form::form_of;
@@ -51,6 +51,8 @@ struct FactDestinations {
 #[derive(Clone)]
 pub(crate) struct Destination {
     pub(crate) path: PathBuf,
+    /// By what the file is known again.
+    identity: FileIdentity,
     /// The sheet or table, where the file holds several.
     pub(crate) table: Option<String>,
     pub(crate) format: Arc<dyn OutputFormat>,
@@ -123,7 +125,8 @@ impl Destination {
         let (stem, ending) = to.text.split_at(at + dot);
         let text = format!("{stem}/{BY_SLICE}{ending}");
         let path = self.path.with_file_name(text.get(at..)?);
-        Some(Destination { path, to: Some(to.changed_to(text)), ..self.clone() })
+        let identity = FileIdentity::of(&path);
+        Some(Destination { path, identity, to: Some(to.changed_to(text)), ..self.clone() })
     }
 
     /// How the names of its files end, where lines go to one for each slice.
@@ -133,7 +136,7 @@ impl Destination {
 
     /// The same, into another file.
     pub(crate) fn moved_to(&self, path: PathBuf) -> Destination {
-        Destination { path, ..self.clone() }
+        Destination { identity: FileIdentity::of(&path), path, ..self.clone() }
     }
 
     /// The file for some values of its slots.
@@ -150,7 +153,12 @@ impl Destination {
         let text = names.path(to, key)?;
         let (name, table) = file_and_table(&text);
         let path = places.project.folder().join(&name);
-        let own = Destination { path, table: table.or_else(|| self.table.clone()), ..self.clone() };
+        let own = Destination {
+            identity: FileIdentity::of(&path),
+            path,
+            table: table.or_else(|| self.table.clone()),
+            ..self.clone()
+        };
         places.plan.refuse_file(places.project, to, &own)?;
         Ok(own)
     }
@@ -241,6 +249,7 @@ impl OutputPlan {
             let format = format_of(&path.to_string_lossy()).unwrap_or_else(|| Arc::new(Text));
             let plan = project.plan.file_stem().to_owned();
             let aside = Destination {
+                identity: FileIdentity::of(&path),
                 path,
                 table: None,
                 format,
@@ -292,13 +301,13 @@ impl OutputPlan {
         }
         self.refuse_file(project, to, own)?;
         let is_aside = matches!(output.content, OutputContent::List(ListKind::SetAside, _));
-        let aside = self.facts.iter().map(|fact| fact.aside.path.as_path());
+        let aside = self.facts.iter().map(|fact| &fact.aside);
         let outputs = self.facts.iter().flat_map(|fact| fact.outputs.iter().flatten());
         let apart = |other: &&Destination| match (&other.table, &own.table) {
             (Some(other), Some(own)) => other.to_lowercase() != own.to_lowercase(),
             _ => false,
         };
-        let mut beside = outputs.clone().filter(|other| leads_to_same(&other.path, path));
+        let mut beside = outputs.clone().filter(|other| other.identity.is_same(&own.identity));
         if let Some(other) = beside.find(|other| other.workbook != own.workbook) {
             let book = other.workbook.as_ref().or(own.workbook.as_ref());
             let message = format!(
@@ -309,9 +318,9 @@ impl OutputPlan {
             let help = "name the output in its `sheets`, or give it another file";
             return Err(to.mistaken(MistakeKind::Overwrites, message).help(help).into());
         }
-        let outputs = outputs.filter(|other| !apart(other)).map(|other| other.path.as_path());
+        let outputs = outputs.filter(|other| !apart(other));
         let mut others = outputs.chain(aside.filter(|_| !is_aside));
-        if others.any(|other| leads_to_same(other, path)) && !is_stream(path) {
+        if others.any(|other| other.identity.is_same(&own.identity)) && !is_stream(path) {
             let what = own.table.as_ref().map_or("file", |_| "sheet or table");
             let message = format!("two outputs would write the same {what}, `{}`", to.text);
             return Err(to
@@ -500,5 +509,17 @@ fn destination_of(project: &Project, output: &Output) -> Result<Option<Destinati
     let when_there = when_there.unwrap_or_default();
     let workbook = output.workbook.as_ref().map(|book| book.name.clone());
     let (output, to) = (output.name.clone(), Some(to.clone()));
-    Ok(Some(Destination { path, table, format, plan, is_server, when_there, output, workbook, to }))
+    let identity = FileIdentity::of(&path);
+    Ok(Some(Destination {
+        path,
+        identity,
+        table,
+        format,
+        plan,
+        is_server,
+        when_there,
+        output,
+        workbook,
+        to,
+    }))
 }

@@ -15,7 +15,7 @@ use interligo_model::plan::{
 
 use crate::error::{Error, InputKind};
 use crate::formats::{Address, Container, Containers, What, is_address, shown_address};
-use crate::same_file::leads_to_same;
+use crate::same_file::FileIndex;
 use crate::snapshot::Snapshot;
 use crate::table::path_pattern::PathPattern;
 
@@ -42,7 +42,7 @@ pub struct SearchScope<'a> {
     /// The folder of the plan.
     pub folder: &'a Path,
     /// Files that runs of the plan write. They are never taken for parts.
-    pub outputs: &'a [OwnOutput],
+    pub outputs: &'a OwnOutputs,
     /// What was opened so far.
     pub containers: &'a Containers,
 }
@@ -55,6 +55,25 @@ pub struct OwnOutput {
     pub span: Option<std::ops::Range<usize>>,
     /// Whether what is there now is what the last run wrote.
     pub is_own: bool,
+}
+
+/// The files that runs of the plan write.
+pub struct OwnOutputs {
+    all: Vec<OwnOutput>,
+    index: FileIndex,
+}
+
+impl OwnOutputs {
+    /// All of them.
+    pub fn new(all: Vec<OwnOutput>) -> OwnOutputs {
+        let index = FileIndex::of(all.iter().map(|own| own.path.as_path()));
+        OwnOutputs { all, index }
+    }
+
+    /// The one that a path leads to.
+    pub fn find(&self, path: &Path) -> Option<&OwnOutput> {
+        self.index.find(path).map(|at| &self.all[at])
+    }
 }
 
 /// A pattern of `from` or `leave-out`.
@@ -265,8 +284,7 @@ fn hits(pattern: &Pattern, text: &str, scope: &SearchScope<'_>) -> Result<Vec<Hi
     let mut hits = Vec::new();
     for fit in fits {
         let hit = hit(&fit.path, slots(fit.slots));
-        let own = scope.outputs.iter().find(|own| leads_to_same(&own.path, &hit.address.path));
-        match own {
+        match scope.outputs.find(&hit.address.path) {
             None => hits.push(hit),
             Some(own) if own.is_own => {}
             Some(own) => return Err(would_be_read(own, text, &hit.address.shown)),

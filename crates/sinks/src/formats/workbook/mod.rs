@@ -19,6 +19,7 @@ use std::io::Read;
 use std::path::{Path, PathBuf};
 
 use interligo_engine::outputs::OutputColumn;
+use interligo_sources::formats::caught;
 use rust_xlsxwriter::{DocProperties, ExcelDateTime, Workbook as XlsxFile, Worksheet, XlsxError};
 
 use crate::background::Background;
@@ -253,7 +254,10 @@ impl Book {
         work: impl FnOnce(&mut Worksheet) -> Result<R, XlsxError>,
     ) -> Result<R, Error> {
         let path = self.path.clone();
-        work(self.worksheet(number)).map_err(|error| failed(&path, &error))
+        // The library panics where the file of its own fills the disk in which it keeps rows.
+        let sheet = self.worksheet(number);
+        let done = caught(|| work(sheet)).map_err(|why| Error::broken(&path, &why))?;
+        done.map_err(|error| failed(&path, &error))
     }
 }
 
