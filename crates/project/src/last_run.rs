@@ -166,17 +166,16 @@ impl LastRun {
 
     /// How this run's files differ from those of an earlier one.
     pub(crate) fn since(&self, earlier: &LastRun) -> FilesSince {
-        let files = |run: &LastRun| -> Vec<String> {
-            let files = run.tables.values().flat_map(|files| files.keys().cloned());
-            let mut files: Vec<String> = files.collect();
-            files.sort_by(|a, b| natural_order(a, b));
-            files
+        let files = |run: &LastRun| -> BTreeSet<String> {
+            run.tables.values().flat_map(|files| files.keys().cloned()).collect()
         };
         let (now, before) = (files(self), files(earlier));
-        FilesSince {
-            new: now.iter().filter(|file| !before.contains(file)).cloned().collect(),
-            gone: before.iter().filter(|file| !now.contains(file)).cloned().collect(),
-        }
+        let only = |some: &BTreeSet<String>, others: &BTreeSet<String>| {
+            let mut only: Vec<String> = some.difference(others).cloned().collect();
+            only.sort_by(|a, b| natural_order(a, b));
+            only
+        };
+        FilesSince { new: only(&now, &before), gone: only(&before, &now) }
     }
 }
 
