@@ -36,11 +36,11 @@ const STEP: usize = 19;
 fn run(folder: &Path, traced: &[&str]) -> Output {
     let program = assert_cmd::cargo::cargo_bin!("interligo");
     let mut command = match traced.is_empty() {
-        true => Command::new(&program),
+        true => Command::new(program),
         false => Command::new("strace"),
     };
     if !traced.is_empty() {
-        command.args(["-f", "-qq", "-o", "/dev/null"]).args(traced).arg(&program);
+        command.args(["-f", "-qq", "-o", "/dev/null"]).args(traced).arg(program);
     }
     command.args(["run", "--quiet", "--threads", "1"]).current_dir(folder).stdin(Stdio::null());
     command.output().unwrap()
