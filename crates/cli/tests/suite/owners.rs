@@ -100,6 +100,21 @@ fn answers_in_text_are_taken_back_and_other_files_refused() {
     let mut book = Workbook::new();
     book.add_worksheet().write(0, 0, "key").unwrap().write(1, 0, "A").unwrap();
     folder.put("other.xlsx", &book.save_to_buffer().unwrap());
+    // Neither an input nor what somebody else made is replaced.
+    for (file, says) in [
+        ("other.xlsx", "what is there is no list of missing keys"),
+        ("products.csv/x.xlsx", "cannot be"),
+        ("sales.xlsx", "this would overwrite an input"),
+    ] {
+        folder.put("sales.xlsx", &book.save_to_buffer().unwrap());
+        let plan = std::fs::read_to_string(folder.path().join("interligo.toml")).unwrap();
+        let more = "\n[tables.more]\nfrom = \"sales.xlsx\"\n";
+        let named = if plan.contains(more) { plan } else { plan + more };
+        folder.put("interligo.toml", named.as_bytes());
+        let refused = folder.run(&["check", "--for-owner", file]);
+        assert_ne!(refused.exit_status(), 0, "{file}");
+        assert!(refused.said().contains(says), "{file}: {}", refused.said());
+    }
     let came = folder.run(&["mend", "--from", "other.xlsx"]);
     assert_eq!(came.exit_status(), 3);
     assert!(

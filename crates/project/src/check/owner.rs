@@ -57,7 +57,7 @@ impl Project {
         let is_book = to.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("xlsx"));
         if !is_book {
             let place = |list: &OwnerList<'_>| to.join(format!("{}-to-complete.csv", list.lookup));
-            lists.iter().try_for_each(|list| refuse_answered(&place(list), &links))?;
+            lists.iter().try_for_each(|list| self.refuse_replacing(&place(list), &links))?;
             let mut written = Vec::new();
             for list in &lists {
                 write_whole(&place(list), &list.as_text(checked))?;
@@ -65,13 +65,27 @@ impl Project {
             }
             return Ok(written);
         }
-        refuse_answered(to, &links)?;
+        self.refuse_replacing(to, &links)?;
         if !lists.is_empty() {
             self.write_book(checked, &lists, to)?;
         }
         let sheet =
             |list: &OwnerList<'_>| PathBuf::from(format!("{}#{}", to.display(), list.lookup));
         Ok(lists.iter().map(|list| (sheet(list), list.keys.len())).collect())
+    }
+
+    /// Refuses to replace what is no list of missing keys, or one in which somebody has answered.
+    fn refuse_replacing(&self, path: &Path, links: &[&str]) -> Result<(), Error> {
+        self.refuse_overwriting("--for-owner", path)?;
+        if !path.exists() {
+            return Ok(());
+        }
+        let reason = match CorrectionsFile::given(path).is_answered(links) {
+            Ok(false) => return Ok(()),
+            Ok(true) => "it has answers; take them with `interligo mend --from`, then remove it",
+            Err(_) => "what is there is no list of missing keys",
+        };
+        Err(SinkError::new(OutputErrorKind::NotOwn, path, reason).into())
     }
 
     fn write_book(
@@ -136,15 +150,6 @@ impl Project {
             outputs: lists.iter().map(|list| list.lookup.clone()).collect(),
         }
     }
-}
-
-/// Refuses to replace a list in which somebody has answered.
-fn refuse_answered(path: &Path, links: &[&str]) -> Result<(), Error> {
-    if !CorrectionsFile::given(path).is_answered(links) {
-        return Ok(());
-    }
-    let reason = "it has answers; take them with `interligo mend --from`, then remove it";
-    Err(SinkError::new(OutputErrorKind::NotOwn, path, reason).into())
 }
 
 impl<'a> OwnerList<'a> {

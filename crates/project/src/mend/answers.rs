@@ -63,8 +63,10 @@ impl CorrectionsFile {
     }
 
     /// Whether somebody has answered in a list.
-    pub(crate) fn is_answered(&self, links: &[&str]) -> bool {
-        self.path.exists()
-            && self.answers(links).is_ok_and(|answers| !answers.corrections.is_empty())
+    ///
+    /// # Errors
+    /// It is no such list.
+    pub(crate) fn is_answered(&self, links: &[&str]) -> Result<bool, Error> {
+        Ok(!self.answers(links)?.corrections.is_empty())
     }
 }
