@@ -45,9 +45,7 @@ pub(crate) fn count(
         Plan::parse_given(text, &given.iter().cloned().chain(own).collect::<Vec<_>>())
     };
     let (plan, other) = (with(Day(0))?, with(Day(400))?);
-    let facts =
-        |plan: &Plan| plan.facts().map(|fact| format!("{:?}", fact.value)).collect::<Vec<_>>();
-    if facts(&plan) != facts(&other) {
+    if found_by(&plan)? != found_by(&other)? {
         let message = format!(
             "`{}` is counted from the newest day of the facts, and a fact is found by it",
             counted[0].1
@@ -92,6 +90,19 @@ pub(crate) fn count(
 
 fn told(name: &str, period: CountedPeriod, text: &str, newest: Day, fact: &str) -> String {
     format!("{name} is {text}: {period}, counted from {newest}, the newest day in {fact}")
+}
+
+/// By what the files of all facts are found.
+fn found_by(plan: &Plan) -> Result<Vec<String>, Mistake> {
+    let mut all = Vec::new();
+    for fact in plan.facts() {
+        for files in plan.files(fact)? {
+            all.extend(files.from.get_ref().0.iter().cloned());
+            all.extend(files.leave_out.iter().flat_map(|list| list.get_ref().0.iter().cloned()));
+            all.extend(files.query.map(|query| query.get_ref().clone()));
+        }
+    }
+    Ok(all)
 }
 
 /// The column with the date of a fact's lines: its own, or that of the first link that goes by one.

@@ -73,9 +73,11 @@ fn a_plan_that_is_changed_keeps_its_values_in_braces() {
 /// The small shop with a value that is counted from the newest day.
 fn counted(value: &str) -> Folder {
     let values = format!("name = \"Small\"\nvalues = {{ period = \"{value}\" }}");
-    let outputs = "\n[outputs.lines]\nto = \"lines_{period}.csv\"\n\
+    let columns = "\n[tables.sales.columns]\nno = { type = \"text\" }\nday = { type = \"date\" }\n\
+                   item = { type = \"text\" }\nquantity = { type = \"number\" }\n";
+    let outputs = "[outputs.lines]\nto = \"lines_{period}.csv\"\n\
                    [outputs.sold]\nby = [\"month(day)\"]\nshow = [\"quantity\"]\nwhere = \"month(day) = '{period}'\"\n";
-    crate::support::shop_but("name = \"Small\"", &values, outputs)
+    crate::support::shop_but("name = \"Small\"", &values, &format!("{columns}{outputs}"))
 }
 
 #[test]

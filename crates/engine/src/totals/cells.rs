@@ -197,9 +197,8 @@ impl Measure {
             Work::Again { parts, .. } => *parts.first()?,
             Work::Lines | Work::Known(_) | Work::Blank(_) => return None,
         };
-        match &sums.cells[sum] {
-            Cell::Sum { known, .. } => Some(*known),
-            Cell::Counted(values) => Some(values.lines()),
+        match sums.cells[sum] {
+            Cell::Sum { known, .. } => Some(known),
             _ => None,
         }
     }
