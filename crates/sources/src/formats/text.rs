@@ -243,8 +243,9 @@ fn head(path: &Path, name: &PartName, given: TableSettings) -> Result<Head, Erro
 
 /// What the fields hold in stretches of a file, without quotes around it.
 fn sample(stretches: Vec<Vec<u8>>, separator: u8, width: usize) -> Vec<StringViewArray> {
+    // Samples of all files are held at once, and most may be short: room is made for the rows that come.
     let mut columns: Vec<StringViewBuilder> =
-        (0..width).map(|_| StringViewBuilder::new()).collect();
+        (0..width).map(|_| StringViewBuilder::with_capacity(0)).collect();
     for bytes in stretches {
         let block = whole_rows(bytes, separator);
         let fields = Fields::split(&block, width);
