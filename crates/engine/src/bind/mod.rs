@@ -9,6 +9,7 @@ mod column_use;
 mod columns;
 mod figures;
 mod labels;
+mod line_columns;
 mod link_direction;
 mod links;
 mod lookups;
@@ -29,11 +30,12 @@ pub use column_formulas::formula_columns;
 pub(crate) use column_formulas::{BoundFormula, RowNames};
 pub use column_use::{ColumnUse, DeclaredColumn};
 pub use columns::{ColumnNames, TableColumns, name_columns, ways};
+pub use line_columns::LinesColumn;
 pub use links::{Home, KeyPart, Route};
 pub use lookups::{BoundLookup, Validity};
 pub use outputs::{
-    BoundOutput, ColumnForm, ColumnRequest, Content, LinesColumn, LinesRequest, OutputKind,
-    Request, WorkbookRequest, slots_of,
+    BoundOutput, ColumnForm, ColumnRequest, Content, LinesRequest, OutputKind, Request,
+    WorkbookRequest, slots_of,
 };
 pub use row_formula::{RowColumns, RowExpr};
 pub(crate) use scope::{Reference, Scope};

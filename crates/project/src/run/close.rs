@@ -18,8 +18,9 @@ use interligo_sinks::format::{RowsOf, TotalsOf, WriteRows};
 use interligo_sinks::output_file::OutputFile;
 use interligo_sinks::totals::{totals_columns, totals_rows};
 
+use super::destination::Destination;
 use super::open_outputs::{AsideFileOpen, LinesFiles, OpenFiles, Places};
-use super::output_plan::{Destination, OutputPlan};
+use super::output_plan::OutputPlan;
 use super::slots::{SlotKey, SlotNames};
 use crate::check::{Checked, list_of};
 use crate::outcome::{FilesSince, Outcome};

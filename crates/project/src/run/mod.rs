@@ -5,6 +5,7 @@
 //! ([`publish`]).
 
 mod close;
+mod destination;
 mod facts_of;
 mod open_outputs;
 pub(crate) mod output_form;

@@ -16,7 +16,8 @@ use interligo_sinks::output_file::OutputFile;
 use interligo_sinks::set_aside::aside_columns;
 use interligo_sources::table::parts::Table;
 
-use super::output_plan::{Destination, OutputPlan};
+use super::destination::Destination;
+use super::output_plan::OutputPlan;
 use super::slots::SlotNames;
 use crate::project::Project;
 

@@ -25,7 +25,8 @@ use interligo_sources::same_file::real_path;
 use interligo_sources::table::parts::Table;
 use serde::Serialize;
 
-use super::output_plan::{Destination, OutputPlan};
+use super::destination::Destination;
+use super::output_plan::OutputPlan;
 use super::slots::could_be;
 use crate::error::Error;
 use crate::outcome::Outcome;
