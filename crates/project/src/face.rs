@@ -11,7 +11,8 @@ use crate::check::Checked;
 use crate::error::Error;
 use crate::parallelism::Parallelism;
 use crate::prepare::OnDuplicates;
-use crate::project::{Project, read_plan};
+use crate::project::Project;
+use crate::read_plan::read_plan;
 use crate::run::{Inspection, OnStop, RunResult, check, run};
 
 impl Project {

@@ -53,6 +53,7 @@ mod parallelism;
 mod plan_edit;
 mod prepare;
 mod project;
+mod read_plan;
 mod run;
 mod runs;
 mod start;
@@ -101,7 +102,8 @@ pub use page::{Change, DrawPage, FactInTime, PageResults, PageTotals, PeriodFigu
 pub use parallelism::{Parallelism, pool};
 pub use plan_edit::{NewLink, with_link};
 pub use prepare::{Job, OnDuplicates};
-pub use project::{PLAN_FILE, PartNote, Project, read_plan, read_plan_given};
+pub use project::{PLAN_FILE, PartNote, Project};
+pub use read_plan::{read_plan, read_plan_given};
 pub use run::slices::{Division, OnSpark, Slices, SlicesError, divide, join, run_slice};
 pub use run::stop_rules::{duplicate_stops, stops};
 pub use run::{Inspection, OnStop, RunResult, RunRules, check, link_use, run};

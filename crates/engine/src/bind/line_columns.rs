@@ -1,10 +1,42 @@
 //! The columns of outputs of lines: what each is made of, and what it is called.
 
 use interligo_model::formula::{NodeKind, parse};
-use interligo_model::plan::{ColumnType, Mistake, Written};
+use interligo_model::plan::{ColumnType, Mistake, ShownAs, Written};
 
-use super::outputs::{ColumnForm, ColumnRequest, LinesRequest};
 use super::{Bound, FigureKind, Reference, Scope, Use, uses_of};
+
+/// What is asked for of lines.
+#[derive(Clone, Debug, Default)]
+pub struct LinesRequest {
+    /// The columns; all when `None`.
+    pub columns: Option<Vec<ColumnRequest>>,
+    /// Whether each line says how its links came out.
+    pub status: bool,
+    /// Whether own columns and attributes are wanted as typed values and not as their sources write them.
+    pub as_values: bool,
+    /// Whether they are a record of the run: all that figures and links are made of.
+    pub record: bool,
+}
+
+/// What is asked for of a column.
+#[derive(Clone, Debug)]
+pub struct ColumnRequest {
+    /// Its formula.
+    pub written: Written,
+    /// What it is called, if not as its formula.
+    pub name: Option<String>,
+    /// How it is shown, and its decimal places, where the plan says so.
+    pub form: ColumnForm,
+}
+
+/// How a column is shown, and the decimal places that it has, where the plan says so.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct ColumnForm {
+    /// How it is shown.
+    pub shown: Option<ShownAs>,
+    /// Its decimal places.
+    pub places: Option<u8>,
+}
 
 /// A column of an output of lines.
 #[derive(Clone, Debug)]

@@ -30,13 +30,10 @@ pub use column_formulas::formula_columns;
 pub(crate) use column_formulas::{BoundFormula, RowNames};
 pub use column_use::{ColumnUse, DeclaredColumn};
 pub use columns::{ColumnNames, TableColumns, name_columns, ways};
-pub use line_columns::LinesColumn;
+pub use line_columns::{ColumnForm, ColumnRequest, LinesColumn, LinesRequest};
 pub use links::{Home, KeyPart, Route};
 pub use lookups::{BoundLookup, Validity};
-pub use outputs::{
-    BoundOutput, ColumnForm, ColumnRequest, Content, LinesRequest, OutputKind, Request,
-    WorkbookRequest, slots_of,
-};
+pub use outputs::{BoundOutput, Content, OutputKind, Request, WorkbookRequest, slots_of};
 pub use row_formula::{RowColumns, RowExpr};
 pub(crate) use scope::{Reference, Scope};
 pub use sums::{SumsRequest, sums_request};

@@ -5,11 +5,13 @@ use std::collections::HashSet;
 use interligo_model::formula::{NodeKind, parse};
 use interligo_model::plan::{
     ColumnName, Entry, ListKind, Mistake, MistakeKind, OutputColumnEntry, OutputEntry, Plan,
-    ShownAs, Written,
+    Written,
 };
 use toml::Spanned;
 
-use super::line_columns::{LinesColumn, bind_line_columns, quoted_name};
+use super::line_columns::{
+    ColumnForm, ColumnRequest, LinesColumn, LinesRequest, bind_line_columns, quoted_name,
+};
 use super::totals::{BoundTotals, attributes, bind_totals};
 use super::{Bound, Scope, TotalsRequest, fact_called, uses_of};
 
@@ -55,39 +57,6 @@ impl Content {
     pub fn is_page(&self) -> bool {
         matches!(self, Content::Page)
     }
-}
-
-/// What is asked for of lines.
-#[derive(Clone, Debug, Default)]
-pub struct LinesRequest {
-    /// The columns; all when `None`.
-    pub columns: Option<Vec<ColumnRequest>>,
-    /// Whether each line says how its links came out.
-    pub status: bool,
-    /// Whether own columns and attributes are wanted as typed values and not as their sources write them.
-    pub as_values: bool,
-    /// Whether they are a record of the run: all that figures and links are made of.
-    pub record: bool,
-}
-
-/// What is asked for of a column.
-#[derive(Clone, Debug)]
-pub struct ColumnRequest {
-    /// Its formula.
-    pub written: Written,
-    /// What it is called, if not as its formula.
-    pub name: Option<String>,
-    /// How it is shown, and its decimal places, where the plan says so.
-    pub form: ColumnForm,
-}
-
-/// How a column is shown, and the decimal places that it has, where the plan says so.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub struct ColumnForm {
-    /// How it is shown.
-    pub shown: Option<ShownAs>,
-    /// Its decimal places.
-    pub places: Option<u8>,
 }
 
 impl Request {

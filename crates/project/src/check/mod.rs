@@ -5,7 +5,6 @@ mod finding_kind;
 mod finding_kinds;
 mod keys;
 mod lists;
-mod owner;
 mod rows;
 
 use std::cmp::Reverse;

@@ -4,6 +4,7 @@
 
 mod answers;
 pub(crate) mod corrections_file;
+mod owner_list;
 
 use std::collections::BTreeMap;
 use std::path::Path;

@@ -20,9 +20,9 @@ use interligo_sinks::formats::typed::columns_of;
 use interligo_sinks::output_file::write_whole;
 use interligo_sinks::run_facts::{FactsSection, RunFacts};
 
-use super::{Checked, Code, Finding};
+use super::corrections_file::{ALSO_WRITTEN, BETWEEN, CorrectionsFile};
+use crate::check::{Checked, Code, Finding};
 use crate::error::Error;
-use crate::mend::corrections_file::{ALSO_WRITTEN, BETWEEN, CorrectionsFile};
 use crate::project::Project;
 
 /// What is written for the owners of lookups.
