@@ -45,39 +45,25 @@ pub(crate) fn count(
         Plan::parse_given(text, &given.iter().cloned().chain(own).collect::<Vec<_>>())
     };
     let (plan, other) = (with(Day(0))?, with(Day(400))?);
+    let refused = |kind, why: &str, help: &str| -> Error {
+        let message = format!("`{}` is counted from the newest day {why}", counted[0].1);
+        Mistake::of_plan(kind, message).help(help).into()
+    };
     if found_by(&plan)? != found_by(&other)? {
-        let message = format!(
-            "`{}` is counted from the newest day of the facts, and a fact is found by it",
-            counted[0].1
-        );
+        let why = "of the facts, and a fact is found by it";
         let help = "write the period itself where it names the files of a fact";
-        return Err(Mistake::of_plan(MistakeKind::WrongValue, message).help(help).into());
+        return Err(refused(MistakeKind::WrongValue, why, help));
     }
     let dated: Vec<(String, String)> =
         plan.facts().filter_map(|fact| Some((fact.name.clone(), date_of(&plan, fact)?))).collect();
     if dated.is_empty() {
-        let message = format!(
-            "`{}` is counted from the newest day, and no fact says which column has it",
-            counted[0].1
-        );
+        let why = "in the facts, and none says which of its columns has it";
         let help = "give the fact its `date`: date = \"sold_on\"";
-        return Err(Mistake::of_plan(MistakeKind::MissingSetting, message).help(help).into());
+        return Err(refused(MistakeKind::MissingSetting, why, help));
     }
-    let wanted = |name: &str| dated.iter().any(|(fact, _)| fact == name);
-    let project = Project::open_tables(plan, folder, wanted)?;
-    let mut newest: Option<(Day, String)> = None;
-    for (fact, column) in &dated {
-        let found = newest_day(project.table(fact), column)?;
-        newest = newest
-            .into_iter()
-            .chain(found.map(|day| (day, fact.clone())))
-            .max_by_key(|(day, _)| *day);
-    }
-    let Some((newest, fact)) = newest else {
-        let message =
-            format!("`{}` is counted from the newest day, and the facts have none", counted[0].1);
+    let Some((newest, fact)) = newest_of(plan, folder, &dated)? else {
         let help = "check how days are written: interligo look";
-        return Err(Mistake::of_plan(MistakeKind::WrongValue, message).help(help).into());
+        return Err(refused(MistakeKind::WrongValue, "in the facts, and they have none", help));
     };
     let mut all = Counted { given: given.to_vec(), told: Vec::new() };
     for (name, period) in counted {
@@ -86,6 +72,22 @@ pub(crate) fn count(
         all.given.push((name, text));
     }
     Ok(all)
+}
+
+/// The newest day in some facts, each with the column that has its days; with the fact that has it.
+fn newest_of(
+    plan: Plan,
+    folder: &Path,
+    dated: &[(String, String)],
+) -> Result<Option<(Day, String)>, Error> {
+    let wanted = |name: &str| dated.iter().any(|(fact, _)| fact == name);
+    let project = Project::open_tables(plan, folder, wanted)?;
+    let mut found = Vec::new();
+    for (fact, column) in dated {
+        let day = newest_day(project.table(fact), column)?;
+        found.extend(day.map(|day| (day, fact.clone())));
+    }
+    Ok(found.into_iter().max_by_key(|(day, _)| *day))
 }
 
 fn told(name: &str, period: CountedPeriod, text: &str, newest: Day, fact: &str) -> String {

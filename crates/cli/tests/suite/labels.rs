@@ -72,6 +72,9 @@ fn labels_of_nothing_are_refused() {
     for (label, says) in [
         ("revenu = \"Turnover\"", "did you mean `revenue`?"),
         ("\"products.nam\" = \"Product\"", "did you mean `name`?"),
+        ("revenue = \"Sum\"\ncost = \"Sum\"", "`revenue` and `cost` would both be called `Sum`"),
+        ("revenue = \"cost\"", "`cost` and `revenue` would both be called `cost`"),
+        ("\"products.name\" = \"item\"", "`item` and `products.name` would both be called `item`"),
         ("revenue = \" \"", "the label of `revenue` is blank"),
         ("\"month(\" = \"Month\"", "the formula ends, wanted a value"),
     ] {

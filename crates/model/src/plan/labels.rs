@@ -18,11 +18,6 @@ impl Labels {
     pub fn has(&self, name: &str) -> bool {
         self.0.contains_key(name)
     }
-
-    /// Whether there is none at all.
-    pub fn is_empty(&self) -> bool {
-        self.0.is_empty()
-    }
 }
 
 impl Plan {

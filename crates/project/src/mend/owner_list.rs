@@ -101,10 +101,8 @@ impl Project {
         let containers = Containers::default();
         let mut sheets = Vec::new();
         for list in lists {
-            let rows: Vec<Vec<Value<'_>>> =
-                list.keys.iter().map(|key| key.cells(checked, &list.used(checked))).collect();
-            let named =
-                list.column_names(checked).into_iter().map(|name| (name, MeasureKind::Other));
+            let (names, rows) = list.table(checked);
+            let named = names.into_iter().map(|name| (name, MeasureKind::Other));
             let columns = columns_of(named.collect(), &rows);
             let target = Target {
                 path: to,
@@ -184,20 +182,21 @@ impl<'a> OwnerList<'a> {
         (0..checked.columns.len()).filter(|number| has(*number)).collect()
     }
 
-    fn column_names(&self, checked: &Checked) -> Vec<String> {
+    /// Its column names and its rows.
+    fn table(&self, checked: &Checked) -> (Vec<String>, Vec<Vec<Value<'a>>>) {
+        let used = self.used(checked);
         let before =
             ["found", "may_be", "use", "note", "missing", "link", "first_day", "last_day", "lines"];
-        let sums =
-            self.used(checked).into_iter().map(|number| checked.columns[number].name.clone());
-        let after = [ALSO_WRITTEN, "examples"];
-        before.into_iter().map(str::to_owned).chain(sums).chain(after.map(str::to_owned)).collect()
+        let sums = used.iter().map(|number| checked.columns[*number].name.as_str());
+        let names = before.into_iter().chain(sums).chain([ALSO_WRITTEN, "examples"]);
+        let rows = self.keys.iter().map(|key| key.cells(checked, &used));
+        (names.map(str::to_owned).collect(), rows.collect())
     }
 
     fn as_text(&self, checked: &Checked) -> Vec<u8> {
-        let names = self.column_names(checked);
+        let (names, rows) = self.table(checked);
         let mut out = csv_row(names.iter().map(String::as_str));
-        for key in &self.keys {
-            let cells = key.cells(checked, &self.used(checked));
+        for cells in rows {
             let cells: Vec<String> = cells.iter().map(Value::to_string).collect();
             out.extend(csv_row(cells.iter().map(String::as_str)));
         }

@@ -131,7 +131,8 @@ impl OpenFiles {
     ) -> Result<(), Error> {
         let (_, own) = &mut self.lines[output];
         let key = vec![format!("{slice:03}")];
-        let to = own.destination.for_values(&mut own.names, &key, places)?.path;
+        // Each slice has a name of its own, and there may be many.
+        let to = own.destination.for_values(&mut SlotNames::default(), &key, places)?.path;
         let file = OutputFile::of_file(file, &to, places.project.plan.file_stem())?;
         own.files.insert(key, whole_file(file, rows));
         Ok(())
