@@ -135,3 +135,21 @@ fn a_period_that_cannot_be_counted_is_refused() {
     folder.put("sales.csv", b"no,day,item,quantity\n1,,A,2\n");
     assert!(refused(&folder).contains("they have none"));
 }
+
+#[test]
+fn the_newest_day_is_that_of_all_facts() {
+    let mut folder = counted("last-month");
+    let plan = std::fs::read_to_string(folder.path().join("interligo.toml")).unwrap();
+    for (newest, fact, period) in
+        [("2025-06-05", "orders", "2025-05"), ("2024-01-01", "sales", "2025-02")]
+    {
+        let orders =
+            "\n[tables.orders]\nrole = \"fact\"\nfrom = \"orders.csv\"\ndate = \"placed\"\n";
+        folder.put("interligo.toml", format!("{plan}{orders}").as_bytes());
+        folder.put("orders.csv", format!("id,placed\n1,2023-05-05\n2,{newest}\n").as_bytes());
+        let came = folder.run(&["totals", "sold"]);
+        let note = format!("Note: period is {period}: last-month, counted from");
+        assert!(came.said().starts_with(&note), "{}", came.said());
+        assert!(came.said().contains(&format!("the newest day in {fact}\n")), "{}", came.said());
+    }
+}
