@@ -104,6 +104,7 @@ pub use plan_edit::{NewLink, with_link};
 pub use prepare::{Job, OnDuplicates};
 pub use project::{PLAN_FILE, PartNote, Project};
 pub use read_plan::{read_plan, read_plan_given};
+pub use run::kept_lines::{KeptAnswer, KeptLines};
 pub use run::slices::{Division, OnSpark, Slices, SlicesError, divide, join, run_slice};
 pub use run::stop_rules::{duplicate_stops, stops};
 pub use run::{Inspection, OnStop, RunResult, RunRules, check, link_use, run};

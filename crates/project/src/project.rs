@@ -223,6 +223,11 @@ impl Project {
         self.notes().join("runs")
     }
 
+    /// Where the lines of the last run are kept.
+    pub(crate) fn lines_folder(&self) -> PathBuf {
+        self.notes().join("lines")
+    }
+
     /// Where it is kept what outputs said.
     pub(crate) fn copies_folder(&self) -> PathBuf {
         self.notes().join("copies")

@@ -258,6 +258,10 @@ pub(crate) struct ReportOptions {
     /// What is above it; without, the name of the plan
     #[arg(long, value_name = "TEXT")]
     pub(crate) title: Option<String>,
+
+    /// Read the files, though the last run kept their lines and nothing has changed since
+    #[arg(long)]
+    pub(crate) fresh: bool,
 }
 
 /// List the runs that a record is kept of

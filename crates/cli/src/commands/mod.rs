@@ -48,7 +48,7 @@ use interligo_engine::bind::Request;
 use interligo_engine::engine::Extent;
 use interligo_model::plan::Plan;
 use interligo_project::{
-    Error, Job, OnDuplicates, PLAN_FILE, Parallelism, Project, RunResult, RunRules,
+    Error, Job, KeptAnswer, OnDuplicates, PLAN_FILE, Parallelism, Project, RunResult, RunRules,
     read_plan_given, with_likely_link, write_whole,
 };
 use interligo_report::text;
@@ -127,6 +127,21 @@ impl Opened {
     ) -> Result<Job, Failure> {
         let job = self.project.prepare(requests, extent, on_duplicates);
         job.map_err(|error| self.failure(with_likely_link(&self.project, error)))
+    }
+
+    /// What requests come to by the lines that the last run kept, where they say it and may be asked.
+    fn from_kept(&self, requests: &[Request], fresh: bool) -> Option<(Job, RunResult)> {
+        let kept = if fresh { None } else { self.project.kept_lines() }?;
+        // What is wrong with a request is said by the way that reads the files.
+        let job = self.project.prepare(requests, Extent::Everything, OnDuplicates::Stop).ok()?;
+        let at = kept.at();
+        let (ran, told) = match kept.answer(&self.project, &job, self.parallelism) {
+            KeptAnswer::Told(ran) => (Some(*ran), text::from_kept(at)),
+            KeptAnswer::NotKept => return None,
+            KeptAnswer::Damaged(why) => (None, text::kept_damaged(&why)),
+        };
+        crate::printed::say_all([told]);
+        Some((job, ran?))
     }
 
     fn run(&self, job: &Job, rules: impl Into<RunRules>) -> Result<RunResult, Failure> {

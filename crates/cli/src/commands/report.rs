@@ -14,8 +14,14 @@ pub(crate) fn report(options: &ReportOptions, out: Out<'_>) -> Result<(), Failur
     // Before all lines are read.
     project.refuse_page("--to", &options.to).map_err(|error| opened.failure(error))?;
     let requests = project.page_requests().map_err(|error| opened.failure(error))?;
-    let job = opened.prepare(&requests, Extent::Everything, OnDuplicates::Stop)?;
-    let ran = opened.run(&job, OnStop::Stop)?;
+    let (job, ran) = match opened.from_kept(&requests, options.fresh) {
+        Some(kept) => kept,
+        None => {
+            let job = opened.prepare(&requests, Extent::Everything, OnDuplicates::Stop)?;
+            let ran = opened.run(&job, OnStop::Stop)?;
+            (job, ran)
+        }
+    };
     let bridge = project.last_bridge();
     let page = html::page(&project.page_of(&job, &ran, bridge.as_ref(), options.title.as_deref()));
     opened.write_picture("--to", &options.to, &page)?;

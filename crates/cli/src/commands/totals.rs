@@ -19,8 +19,14 @@ pub(crate) fn totals(options: &TotalsOptions, out: Out<'_>) -> Result<(), Failur
     let opened = Opened::open(&options.plan)?;
     let request = request(options, &opened)?;
     let condition = condition(&request).cloned();
-    let job = opened.prepare(&[request], Extent::Needed, OnDuplicates::Stop)?;
-    let ran = opened.run(&job, OnStop::Stop)?;
+    let requests = [request];
+    let ran = match opened.from_kept(&requests, options.fresh) {
+        Some((_, ran)) => ran,
+        None => {
+            let job = opened.prepare(&requests, Extent::Needed, OnDuplicates::Stop)?;
+            opened.run(&job, OnStop::Stop)?
+        }
+    };
     let (outcome, table) = ran
         .outcomes
         .iter()

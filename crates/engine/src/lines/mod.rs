@@ -4,6 +4,7 @@
 //! column in the order of their use, and whatever was met is counted. The order of the lines is kept;
 //! nothing is dropped: a line that is set aside is marked so.
 
+mod kept;
 mod observe;
 mod tallied;
 
@@ -14,6 +15,7 @@ use arrow_array::StringViewArray;
 use crate::engine::additivity::rounded_by_line;
 use crate::engine::{Computation, Engine};
 pub use crate::eval::Overflow;
+pub use kept::LinePart;
 use crate::eval::{Computed, Expr, ExprKind, Inputs, Leaves, Type, compute, evaluate, kind_of};
 use crate::links::{KeyQuery, LinkStatus, LinkedRows, is_row};
 use crate::lookup::gather::gather;

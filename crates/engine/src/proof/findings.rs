@@ -160,6 +160,17 @@ impl Ends {
         self.dropped.merge(&other.dropped);
     }
 
+    /// The same, with some of the measures, by their numbers here.
+    fn of_measures(&self, measures: &[usize]) -> Ends {
+        Ends {
+            kept: self.kept.of_measures(measures),
+            aside: self.aside.of_measures(measures),
+            left_out: self.left_out.of_measures(measures),
+            identical: self.identical.of_measures(measures),
+            dropped: self.dropped.of_measures(measures),
+        }
+    }
+
     /// All lines that do not go on.
     pub fn held_back(&self) -> Tally {
         let mut all = Tally::default();
@@ -207,7 +218,7 @@ pub struct Findings {
     pub blanks: BTreeMap<(usize, BlankBecause), Unreadable>,
     /// What was noted of cells and rows.
     pub noted: BTreeMap<Noted, Unreadable>,
-    /// By column of the fact.
+    /// By column of lines.
     pub unreadable: BTreeMap<usize, Unreadable>,
     /// Keys that were not found.
     pub keys: KeyTallies,
@@ -236,6 +247,33 @@ pub struct Findings {
 }
 
 impl Findings {
+    /// What an engine would have found that reads some of the columns and sums some of the measures. `columns` has its
+    /// numbers of the columns of lines, by those here, `measures` the numbers here of what it sums.
+    pub fn seen_with(self, columns: &BTreeMap<usize, usize>, measures: &[usize]) -> Findings {
+        let reason = |because: BlankBecause| match because {
+            BlankBecause::Column(own) => columns.get(&own).copied().map(BlankBecause::Column),
+            BlankBecause::Unreadable(own) => {
+                columns.get(&own).copied().map(BlankBecause::Unreadable)
+            }
+            other => Some(other),
+        };
+        let blanks = self.blanks.into_iter();
+        let (currencies, unreadable) = (self.currencies.into_iter(), self.unreadable.into_iter());
+        Findings {
+            blanks: blanks
+                .filter_map(|((figure, because), found)| Some(((figure, reason(because)?), found)))
+                .collect(),
+            currencies: currencies
+                .filter_map(|(column, found)| Some((*columns.get(&column)?, found)))
+                .collect(),
+            unreadable: unreadable
+                .filter_map(|(column, found)| Some((*columns.get(&column)?, found)))
+                .collect(),
+            ends: self.ends.of_measures(measures),
+            ..self
+        }
+    }
+
     /// How many lines were set aside.
     pub fn lines_aside(&self) -> u64 {
         self.aside.values().sum()

@@ -37,6 +37,14 @@ impl Tally {
         Tally { sums: vec![Some(ExactSum::default()); measures], ..Tally::default() }
     }
 
+    /// The same lines, with some of the measures, by their numbers here.
+    pub(crate) fn of_measures(&self, measures: &[usize]) -> Tally {
+        let sums = measures.iter().map(|measure| self.sums.get(*measure).copied().flatten());
+        // Where there was no line, nothing was summed.
+        let sums = if self.sums.is_empty() { Vec::new() } else { sums.collect() };
+        Tally { sums, ..*self }
+    }
+
     /// Adds other lines. What one of both does not know, the sum does not know.
     pub fn merge(&mut self, other: &Tally) {
         if self.sums.is_empty() && self.lines == 0 {

@@ -37,6 +37,11 @@ pub struct ReadSide {
 }
 
 impl ReadSide {
+    /// The same, with some of the measures, by their numbers here.
+    pub fn of_measures(&self, measures: &[usize]) -> ReadSide {
+        ReadSide { lines: self.lines.of_measures(measures), ..self.clone() }
+    }
+
     /// Adds what another worker took.
     pub fn merge(&mut self, other: &ReadSide) {
         self.unread.extend(other.unread.iter().cloned());

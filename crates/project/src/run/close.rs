@@ -19,6 +19,7 @@ use interligo_sinks::output_file::OutputFile;
 use interligo_sinks::totals::{totals_columns, totals_rows};
 
 use super::destination::Destination;
+use super::kept_lines::PendingLines;
 use super::open_outputs::{AsideFileOpen, LinesFiles, OpenFiles, Places};
 use super::output_plan::OutputPlan;
 use super::slots::{SlotKey, SlotNames};
@@ -37,12 +38,15 @@ pub(super) struct Passed {
     pub(super) usage: Option<Usage>,
     pub(super) files: OpenFiles,
     pub(super) keeps_aside: bool,
+    /// Its lines, for later questions.
+    pub(super) kept: Option<PendingLines>,
 }
 
 /// What came of a fact, with its files, which wait to appear.
 pub(super) struct Closed {
     pub(super) outcome: Outcome,
     pub(super) usage: Option<Usage>,
+    kept: Option<PendingLines>,
     files: Vec<Box<dyn WriteRows>>,
     /// A file of an earlier run that this one has nothing for.
     stale: Option<PathBuf>,
@@ -68,7 +72,7 @@ impl Closing<'_> {
         passed: Passed,
         tables: &BTreeMap<String, TotalsTable>,
     ) -> Result<Closed, Error> {
-        let Passed { findings, read, usage, files: open, keeps_aside } = passed;
+        let Passed { findings, read, usage, files: open, keeps_aside, kept } = passed;
         let (mut lines, mut aside) = open.into_parts();
         let (mut files, mut written) = (Vec::new(), Vec::new());
         // Totals in a workbook may be computed from its lines, which are all there then.
@@ -131,7 +135,7 @@ impl Closing<'_> {
         tie_out.written.retain(|written| is_result(&written.output));
         let outcome =
             Outcome { findings, totals: Vec::new(), tie_out, since: FilesSince::default() };
-        Ok(Closed { outcome, usage, files, stale })
+        Ok(Closed { outcome, usage, kept, files, stale })
     }
 
     /// Writes a table of totals, if it goes anywhere: to one file, or to one for each value of the attributes in its path.
@@ -257,6 +261,11 @@ impl Closed {
         });
         let own = own.filter_map(|output| tables.remove_entry(&output.name));
         self.outcome.totals = own.collect();
+    }
+
+    /// Takes its lines, where they are kept.
+    pub(super) fn take_kept(&mut self) -> Option<PendingLines> {
+        self.kept.take()
     }
 
     /// The files, finished, and those that are to go.

@@ -7,6 +7,7 @@
 mod close;
 mod destination;
 mod facts_of;
+pub(crate) mod kept_lines;
 mod open_outputs;
 pub(crate) mod output_form;
 pub(crate) mod output_plan;
@@ -45,6 +46,7 @@ use crate::project::Project;
 use crate::run::repeated_lines::{COPIES_KEPT, Watch};
 use crate::run::stop_rules::stops;
 use crate::run::stream::{PartStretch, Stream};
+use kept_lines::{KeptFile, PartsKept, can_be_kept};
 use close::{Closed, Closing, Passed, write_lists};
 use open_outputs::{OpenFiles, Places, columns_aside, lines_outputs};
 use output_plan::OutputPlan;
@@ -135,6 +137,8 @@ struct Pass<'a> {
     on_stop: OnStop,
     inspection: Inspection,
     progress: &'a (dyn Fn(u64, u64) + Sync),
+    /// Whether lines are kept for later questions.
+    keeps_lines: bool,
 }
 
 /// Runs a job. `progress` is told how many bytes and lines were read.
@@ -153,7 +157,9 @@ pub fn run(
     let inspection = Inspection::of(project, job);
     let plan = &OutputPlan::resolve(project, job)?;
     let guard = Guard::of(project, job, on_closed)?;
-    let pass = Pass { project, job, plan, parallelism, on_stop, inspection, progress };
+    let is_recorded = plan.writes && project.plan.plan.keep_runs.is_some();
+    let keeps_lines = is_recorded && can_be_kept(project);
+    let pass = Pass { project, job, plan, parallelism, on_stop, inspection, progress, keeps_lines };
     let facts = pass.all_facts()?;
     pass.end(facts, guard.as_ref())
 }
@@ -191,7 +197,7 @@ pub fn check(
 ) -> Result<RunResult, Error> {
     let plan = &OutputPlan::without_outputs(project, job)?;
     let on_stop = OnStop::Report;
-    let pass = Pass { project, job, plan, parallelism, on_stop, inspection, progress };
+    let pass = Pass { project, job, plan, parallelism, on_stop, inspection, progress, keeps_lines: false };
     let facts = pass.all_facts()?;
     let checked = pass.checked(&facts);
     let outcomes = facts.into_iter().map(|fact| fact.outcome).collect();
@@ -211,7 +217,7 @@ pub fn link_use(
 ) -> Result<Vec<(Outcome, Usage)>, Error> {
     let plan = &OutputPlan::without_outputs(project, job)?;
     let (on_stop, inspection) = (OnStop::Report, Inspection { usage: true, copies: 0 });
-    let pass = Pass { project, job, plan, parallelism, on_stop, inspection, progress };
+    let pass = Pass { project, job, plan, parallelism, on_stop, inspection, progress, keeps_lines: false };
     let facts = pass.all_facts()?.into_iter();
     Ok(facts.filter_map(|fact| Some((fact.outcome, fact.usage?))).collect())
 }
@@ -298,9 +304,14 @@ impl Pass<'_> {
         let watch = Watch::new(engine, fact, self.parallelism)?;
         let places = Places { project: self.project, plan: self.plan };
         let mut findings = Findings::default();
+        let mut kept =
+            self.keeps_lines.then(|| KeptFile::create(self.project, number)).transpose()?;
         let through =
             self.through(number, watch.as_ref(), PartStretch::whole(fact), |done: Done| {
                 files.write(done.lines, done.aside, &places)?;
+                if let (Some(file), Some(block)) = (&mut kept, done.kept) {
+                    file.write(block)?;
+                }
                 findings.absorb(done.findings);
                 Ok(())
             })?;
@@ -309,7 +320,10 @@ impl Pass<'_> {
         }
         self.refuse(engine, &findings)?;
         let (read, usage) = through.gathered(outputs, cubes);
-        Ok(Passed { findings, read, usage, files, keeps_aside: self.plan.writes })
+        let found = (&findings, &read, usage.as_ref());
+        let kept = kept.map(|file| file.end(engine, PartsKept::of(engine), found));
+        let kept = kept.transpose()?;
+        Ok(Passed { findings, read, usage, files, keeps_aside: self.plan.writes, kept })
     }
 
     /// Passes some rows of a fact through its engine; `take` gets what each block came to, in their order.
@@ -332,6 +346,7 @@ impl Pass<'_> {
             lines: &lines,
             aside: keeps_aside.then(|| &*self.plan.aside(number).format),
             aside_columns: &columns_aside(fact),
+            kept: self.keeps_lines.then(|| PartsKept::of(engine)),
             changes: fact.parts.iter().map(|part| changes(engine, part)).collect(),
             watch,
         };

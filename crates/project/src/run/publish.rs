@@ -12,6 +12,7 @@ use interligo_sources::same_file::real_path;
 
 use super::close::Closed;
 use super::facts_of::facts_of;
+use super::kept_lines::PendingLines;
 use super::output_plan::OutputPlan;
 use super::schema::schema_files;
 use super::slots::gone as gone_files;
@@ -25,6 +26,7 @@ use crate::page::PageSources;
 use crate::prepare::Job;
 use crate::project::Project;
 use crate::runs::copies_made;
+use crate::run::Inspection;
 use crate::runs::pending_record;
 
 /// What is known once the files are there.
@@ -57,7 +59,9 @@ pub(super) fn publish_all(
     let checked = found.checked;
     let mut published = Published { outcomes: Vec::new(), since: None, notes: Vec::new() };
     let (mut files, mut gone) = (Vec::new(), Vec::new());
-    for fact in facts {
+    let mut kept = Vec::new();
+    for mut fact in facts {
+        kept.extend(fact.take_kept());
         let (outcome, own, stale) = fact.finish()?;
         published.outcomes.push(outcome);
         files.extend(own);
@@ -92,6 +96,7 @@ pub(super) fn publish_all(
         }
     }
     gone.extend(project.stale_copies(&written));
+    files.extend(PendingLines::files(project, kept, Inspection::of(project, job).copies)?);
     project.refuse_changed()?;
     files.iter_mut().try_for_each(OutputFile::complete)?;
     let run = LastRun::of(published.outcomes.iter().map(|outcome| {

@@ -21,6 +21,7 @@ use interligo_sources::table::parts::{Part, Table};
 use interligo_sources::table::rows::Rows;
 use interligo_sources::text::write_cell;
 
+use crate::run::kept_lines::{KeptBlock, PartsKept};
 use crate::run::repeated_lines::Watch;
 use crate::run::stream::Item;
 
@@ -39,6 +40,8 @@ pub(super) struct Done {
     /// What each output of lines is to write.
     pub(super) lines: Vec<PutOut>,
     pub(super) aside: PutOut,
+    /// What is kept of the lines, where they are.
+    pub(super) kept: Option<KeptBlock>,
 }
 
 /// What all workers share.
@@ -50,6 +53,8 @@ pub(super) struct Worker<'a> {
     pub(super) aside: Option<&'a dyn OutputFormat>,
     /// The columns of that file.
     pub(super) aside_columns: &'a [RowColumn],
+    /// What is kept of lines, where they are.
+    pub(super) kept: Option<PartsKept>,
     /// Of each part, what happens to its columns on the way to an output.
     pub(super) changes: Vec<Vec<Change>>,
     /// Looks for lines that came before.
@@ -182,7 +187,8 @@ impl Worker<'_> {
         if let Some(format) = self.aside.filter(|_| findings.lines_aside() > 0) {
             aside = self.write_aside(format, &lines, raw, block)?;
         }
-        Ok(Done { findings, lines: written, aside })
+        let kept = self.kept.as_ref().map(|parts| parts.of_lines(&lines));
+        Ok(Done { findings, lines: written, aside, kept })
     }
 
     pub(super) fn parts(&self) -> Parts {

@@ -6,6 +6,7 @@ mod bridges;
 mod closed;
 mod closing;
 mod examples;
+mod kept_lines;
 mod links_oracle;
 mod oracle;
 mod pages;

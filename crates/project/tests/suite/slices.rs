@@ -10,7 +10,7 @@ use crate::support::Folder;
 
 /// What a row is like.
 #[derive(Clone, Debug)]
-enum Row {
+pub(crate) enum Row {
     /// An order, an item, a note, a day of January and an amount in cents.
     Line(u32, String, Note, u32, i64),
     /// The separators alone.
@@ -21,7 +21,7 @@ enum Row {
 
 /// What a note has in it.
 #[derive(Clone, Copy, Debug)]
-enum Note {
+pub(crate) enum Note {
     Plain,
     /// A quote that opens nothing.
     Inches,
@@ -42,7 +42,7 @@ impl Note {
     }
 }
 
-fn row() -> impl Strategy<Value = Row> {
+pub(crate) fn row() -> impl Strategy<Value = Row> {
     let notes = vec![Note::Plain, Note::Plain, Note::Inches, Note::Quoted, Note::LikeARow];
     let note = prop::sample::select(notes);
     let line = (0u32..4_000, "[A-D]", note, 1u32..28, 0i64..99_999)
@@ -51,7 +51,7 @@ fn row() -> impl Strategy<Value = Row> {
 }
 
 /// A file of these rows, with a title above and a total as its last row.
-fn file(rows: &[Row], title: bool, total: bool) -> String {
+pub(crate) fn file(rows: &[Row], title: bool, total: bool) -> String {
     let mut text = if title { "Sales;;\n".replace(';', ",") } else { String::new() };
     text += "no,item,note,day,amount\n";
     let mut sum = 0;
@@ -75,7 +75,7 @@ fn file(rows: &[Row], title: bool, total: bool) -> String {
     text
 }
 
-fn plan(key: &str) -> String {
+pub(crate) fn plan(key: &str) -> String {
     format!(
         "[tables.s]\nrole = 'fact'\nfrom = 's*.csv'\n{key}\ncolumns = {{ no = {{ type = 'text' }} }}\n\
          [tables.p]\nfrom = 'p.csv'\nkey = 'item'\nvalid = {{ from = 'since' }}\n\
@@ -93,7 +93,7 @@ fn plan(key: &str) -> String {
     )
 }
 
-const PRICES: &str =
+pub(crate) const PRICES: &str =
     "item,since,factor\nA,2025-01-01,2\nA,2025-01-10,3\nB,2025-01-04,0.5\nC,2025-01-01,\n";
 
 proptest! {

@@ -244,6 +244,16 @@ pub fn notes(notes: &[String]) -> Vec<String> {
     notes.iter().map(|note| format!("{NOTICE}note:{NOTICE:#} {note}")).collect()
 }
 
+/// Which run an answer is from, where no file was read for it; `at` is in seconds since 1970.
+pub fn from_kept(at: u64) -> String {
+    format!("From the lines of the run of {}; --fresh reads the files again.", super::moment(at))
+}
+
+/// Why an answer is not from the lines that a run kept.
+pub fn kept_damaged(why: &str) -> String {
+    format!("The lines that the last run kept are damaged ({why}), so the files are read.")
+}
+
 /// What became of a run that died while its files appeared, in lines.
 pub fn recovered(recovered: Recovered) -> Vec<String> {
     let what = match recovered {

@@ -36,7 +36,7 @@ pub(crate) use compare::{
 pub use compare::{compared, compared_csv, compared_markdown, kept_runs};
 pub use error::{PlanText, error_line, error_messages, fix_line};
 pub(crate) use findings::{affected_cells, groups_table};
-pub use findings::{notes, recovered, summary};
+pub use findings::{from_kept, kept_damaged, notes, recovered, summary};
 pub use formulas::formulas;
 pub use interligo_model::words::counted;
 pub(crate) use link::links_table;

@@ -17,7 +17,7 @@ use crate::run::output_plan::OutputPlan;
 use crate::run::stream::PartStretch;
 
 /// The version of the form of all files in the folder.
-const FORM: u32 = 2;
+const FORM: u32 = 3;
 
 /// The file of a division in its folder.
 const FILE: &str = "slices.json";

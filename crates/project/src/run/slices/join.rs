@@ -40,7 +40,7 @@ pub fn join(
     let inspection = Inspection::of(project, job);
     let plan = &division.output_plan(project, job)?;
     let guard = Guard::of(project, job, on_closed)?;
-    let pass = Pass { project, job, plan, parallelism, on_stop, inspection, progress };
+    let pass = Pass { project, job, plan, parallelism, on_stop, inspection, progress, keeps_lines: false };
     refuse_missing(folder, &division)?;
     let mut cubes = pass.empty_cubes();
     let mut gathered: Vec<Gathered> = division.facts.iter().map(|_| Gathered::default()).collect();
@@ -166,6 +166,6 @@ impl Pass<'_> {
             }
             (self.progress)(fact.slices[at].bytes, 0);
         }
-        Ok(Passed { findings, read, usage, files, keeps_aside: self.plan.writes })
+        Ok(Passed { findings, read, usage, files, keeps_aside: self.plan.writes, kept: None })
     }
 }

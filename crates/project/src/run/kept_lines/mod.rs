@@ -1,0 +1,86 @@
+//! Lines as the last run computed them, kept so that the next question about them is answered without reading them again.
+//!
+//! A run that keeps a record of itself also keeps, in `.interligo/PLAN/lines`, its columns of lines, the rows that links found,
+//! and the figures ([`write`]). Totals over the same files by the same plan are summed from these ([`answer`]), by the code that
+//! sums them in a run, and proved by the same counts. Whether the files and the plan are the same is looked at first
+//! ([`origin`]); where anything differs, or what is asked for is not there, the files are read.
+
+mod answer;
+mod origin;
+mod write;
+
+use std::hash::BuildHasher;
+use std::path::PathBuf;
+
+use foldhash::quality::FixedState;
+use interligo_engine::proof::findings::{Aside, Findings};
+use interligo_engine::proof::tieout::ReadSide;
+use interligo_engine::proof::usage::Usage;
+use serde::{Deserialize, Serialize};
+
+pub use answer::{KeptAnswer, KeptLines};
+use origin::Origin;
+pub(super) use write::{KeptBlock, KeptFile, PartsKept, PendingLines};
+
+use crate::project::Project;
+
+/// The form of what is kept; another is not read.
+const FORM: u32 = 1;
+
+/// What is known of the lines. Its file has the form, a checksum of what follows, this, how many facts there are, and each.
+#[derive(Serialize, Deserialize)]
+struct LinesAbout {
+    /// When the run was, in seconds since 1970.
+    at: u64,
+    /// What the lines were made of.
+    of: Origin,
+    /// How many duplicate lines were looked up again.
+    copies: usize,
+}
+
+/// What is kept of a fact, besides the columns.
+#[derive(Serialize, Deserialize)]
+struct FactLines {
+    /// The name of the table.
+    table: String,
+    /// The parts of lines that are there, by the names that the engine has for them.
+    parts: Vec<String>,
+    /// What is summed for the tie-out, by name.
+    measures: Vec<String>,
+    blocks: Vec<BlockPlace>,
+    findings: Findings,
+    read: ReadSide,
+    /// Which rows of lookups were found, where that was looked at.
+    usage: Option<Usage>,
+}
+
+/// Where the columns of some lines are.
+#[derive(Serialize, Deserialize)]
+struct BlockPlace {
+    lines: usize,
+    aside: Vec<(u32, Aside)>,
+    /// Where the first of its columns begins in the file of the fact.
+    at: u64,
+    /// Of each part how many bytes, and their checksum.
+    columns: Vec<(u32, u64)>,
+}
+
+/// A number that is another, as good as always, where some of the bytes are others.
+fn checksum(bytes: &[u8]) -> u64 {
+    FixedState::with_seed(0x6b65_7074).hash_one(bytes)
+}
+
+/// Whether lines of a project can be kept: not where they come from what may have changed unseen.
+pub(super) fn can_be_kept(project: &Project) -> bool {
+    Origin::of(project).is_some()
+}
+
+/// The file that says what is in the others.
+fn about_path(project: &Project) -> PathBuf {
+    project.lines_folder().join("about.cbor")
+}
+
+/// The file with the columns of a fact, by its number.
+fn columns_path(project: &Project, fact: usize) -> PathBuf {
+    project.lines_folder().join(format!("fact-{fact}.columns"))
+}
