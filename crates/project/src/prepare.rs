@@ -1,13 +1,15 @@
 //! A project made ready for lines: its names bound, its lookups loaded, its formulas typed.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 use rayon::prelude::*;
 
 use crate::error::{Error, ErrorClass};
-use interligo_engine::bind::{Bound, ColumnNames, Content, Home, Request, Route, bind};
+use interligo_engine::bind::{
+    Bound, BoundLookup, ColumnNames, Content, Home, Request, Route, bind,
+};
 use interligo_engine::engine::{Engine, Extent, Sample};
-use interligo_engine::lookup::{Duplicate, Lookup};
+use interligo_engine::lookup::{Duplicate, Lookup, LookupShape};
 use interligo_engine::outputs::Output;
 use interligo_model::plan::Plan;
 use interligo_sinks::format::Takes;
@@ -58,9 +60,45 @@ impl Project {
         extent: Extent,
         on_duplicates: OnDuplicates,
     ) -> Result<Job, Error> {
-        let mut job = Job { engines: Vec::new(), outputs: Vec::new() };
         let requests = &in_form(&self.plan, requests)?;
-        let mut loaded = self.load_directed(requests, extent)?;
+        let loaded = self.load_directed(requests, extent)?;
+        self.prepare_loaded(requests, loaded, extent, on_duplicates)
+    }
+
+    /// The same for totals of lines whose links are known, none of them turned: lookups are read where totals name their
+    /// attributes. `shapes` has the others, by fact.
+    pub(crate) fn prepare_linked(
+        &self,
+        requests: &[Request],
+        shapes: &BTreeMap<&str, &[LookupShape]>,
+    ) -> Result<Job, Error> {
+        let load = |bound: Bound| {
+            let named = bound.lookups_of_totals();
+            let shapes = shapes.get(bound.fact.name.as_str()).copied().unwrap_or_default();
+            let lookup = |number: usize| {
+                let shape = shapes.get(number).filter(|_| !named.contains(&number));
+                match shape.and_then(|shape| Lookup::without_rows(&bound.lookups[number], shape)) {
+                    Some(bare) => Ok(bare),
+                    None => self.load_lookup(&bound.lookups[number]),
+                }
+            };
+            let lookups = (0..bound.lookups.len()).into_par_iter().map(lookup);
+            let lookups = lookups.collect::<Result<_, Error>>()?;
+            Ok((bound, lookups))
+        };
+        let bound = self.bind_turned(requests, &BTreeSet::new())?.into_iter();
+        let loaded = bound.map(load).collect::<Result<_, Error>>()?;
+        self.prepare_loaded(requests, loaded, Extent::Everything, OnDuplicates::Stop)
+    }
+
+    fn prepare_loaded(
+        &self,
+        requests: &[Request],
+        mut loaded: Vec<Loaded>,
+        extent: Extent,
+        on_duplicates: OnDuplicates,
+    ) -> Result<Job, Error> {
+        let mut job = Job { engines: Vec::new(), outputs: Vec::new() };
         if let Some(file) = self.corrections_file() {
             // Also those that only other facts reach.
             let all = self.bind_turned(requests, &BTreeSet::new()).unwrap_or_default();
@@ -163,17 +201,17 @@ impl Project {
 
     /// Loads the lookups, side by side.
     fn load(&self, bound: &Bound) -> Result<Vec<Lookup>, Error> {
-        let load = |number: usize| -> Result<Lookup, Error> {
-            let bound = &bound.lookups[number];
-            let (table, needed) = (self.table(&bound.name), bound.needed_columns());
-            let lookup = Lookup::settle(lookup_table::read(table, Some(&needed))?, bound)?;
-            if lookup.duplicates.is_empty() || needed.len() == bound.columns.len() {
-                return Ok(lookup);
-            }
-            // Whether rows of one key differ is a question to all of their columns.
-            Lookup::settle(lookup_table::read(table, None)?, bound).map_err(Error::from)
-        };
-        (0..bound.lookups.len()).into_par_iter().map(load).collect()
+        bound.lookups.par_iter().map(|lookup| self.load_lookup(lookup)).collect()
+    }
+
+    fn load_lookup(&self, bound: &BoundLookup) -> Result<Lookup, Error> {
+        let (table, needed) = (self.table(&bound.name), bound.needed_columns());
+        let lookup = Lookup::settle(lookup_table::read(table, Some(&needed))?, bound)?;
+        if lookup.duplicates.is_empty() || needed.len() == bound.columns.len() {
+            return Ok(lookup);
+        }
+        // Whether rows of one key differ is a question to all of their columns.
+        Lookup::settle(lookup_table::read(table, None)?, bound).map_err(Error::from)
     }
 
     /// Texts of the fact's columns, by which their types are found.

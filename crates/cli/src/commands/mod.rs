@@ -133,7 +133,7 @@ impl Opened {
     fn from_kept(&self, requests: &[Request], fresh: bool) -> Option<(Job, RunResult)> {
         let kept = if fresh { None } else { self.project.kept_lines() }?;
         // What is wrong with a request is said by the way that reads the files.
-        let job = self.project.prepare(requests, Extent::Everything, OnDuplicates::Stop).ok()?;
+        let job = kept.prepare(&self.project, requests).ok()?;
         let at = kept.at();
         let (ran, told) = match kept.answer(&self.project, &job, self.parallelism) {
             KeptAnswer::Told(ran) => (Some(*ran), text::from_kept(at)),

@@ -26,6 +26,7 @@ mod gather;
 mod growing_tables;
 mod hostile;
 mod json_lines;
+mod kept_lines;
 mod labels;
 mod link_command;
 mod linking;

@@ -4,12 +4,15 @@
 //! of a later time, and other facts. Each becomes totals of its own with the same attributes; how they make one table
 //! is reported by the layout, which goes with the first.
 
+use std::collections::BTreeSet;
+
 use interligo_model::formula::{Node, NodeKind, Summary, TokenKind, parse, tokens};
 use interligo_model::plan::{Labels, Mistake, MistakeKind, NotShared, Written};
 use interligo_model::values::date::PeriodUnit;
 
 use super::measures::{MeasureBinder, column_name};
-use super::{Bound, Scope, TotalsRequest, Usual, uses_of};
+use super::scope::Reference;
+use super::{Bound, OutputKind, Scope, TotalsRequest, Usual, uses_of};
 
 /// Totals of one source of lines, whose names are bound.
 #[derive(Debug)]
@@ -32,6 +35,37 @@ impl BoundTotals {
     /// Whether the table is made of the lines of one fact, as they are.
     pub fn has_one_source(&self) -> bool {
         self.layout.as_ref().is_some_and(|layout| layout.sources == 1)
+    }
+}
+
+impl Bound {
+    /// The lookups, by number, whose attributes the totals asked for name themselves, and not by figures.
+    pub fn lookups_of_totals(&self) -> BTreeSet<usize> {
+        let (scope, mut lookups) = (Scope::of(self), BTreeSet::new());
+        let mut note = |node: &Node, written: &Written| {
+            for used in uses_of(node, written, &scope, &mut Vec::new()) {
+                if let Reference::Attribute { route, .. } = used.reference {
+                    lookups.insert(self.routes[route].lookup);
+                }
+            }
+        };
+        let totals = self.outputs.iter().filter_map(|output| match &output.kind {
+            OutputKind::Totals(totals) => Some(totals),
+            _ => None,
+        });
+        for totals in totals {
+            let attributes = totals.attributes.iter();
+            attributes
+                .filter_map(|by| Some((by.node.as_ref()?, &by.written)))
+                .for_each(|(n, w)| note(n, w));
+            totals.filter.iter().for_each(|(node, written)| note(node, written));
+            for base in &totals.bases {
+                if let Base::Of(_, node) = &base.what {
+                    note(node, &base.written);
+                }
+            }
+        }
+        lookups
     }
 }
 

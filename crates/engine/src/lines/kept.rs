@@ -39,9 +39,11 @@ impl Engine {
             (LinePart::Column(number), format!("column {} {form}", self.column_name(number)))
         };
         let routes = self.bound.routes.iter().enumerate();
-        let rows = routes.filter(|(number, _)| self.links_needed[*number]).map(|(number, route)| {
-            (LinePart::Rows(number), format!("rows {number} {}", route.name))
-        });
+        let rows =
+            routes.filter(|(number, _)| self.links_needed[*number]).map(|(number, route)| {
+                let lookup = &self.bound.lookups[route.lookup].name;
+                (LinePart::Rows(number), format!("rows {number} {} of {lookup}", route.name))
+            });
         let figure = |number: &usize| {
             (LinePart::Figure(*number), format!("figure {}", self.bound.figures[*number].name))
         };

@@ -15,7 +15,6 @@ use arrow_array::StringViewArray;
 use crate::engine::additivity::rounded_by_line;
 use crate::engine::{Computation, Engine};
 pub use crate::eval::Overflow;
-pub use kept::LinePart;
 use crate::eval::{Computed, Expr, ExprKind, Inputs, Leaves, Type, compute, evaluate, kind_of};
 use crate::links::{KeyQuery, LinkStatus, LinkedRows, is_row};
 use crate::lookup::gather::gather;
@@ -30,6 +29,7 @@ use interligo_model::values::cells::Cells;
 use interligo_model::values::column::{Column, NumberColumn, Numbers};
 use interligo_model::values::date::Day;
 use interligo_model::values::value::Value;
+pub use kept::LinePart;
 
 /// Lines of one part, as its source delivered them.
 pub struct LineBatch<'a> {

@@ -5,6 +5,7 @@ pub mod calendar;
 pub mod duplicate_rule;
 mod duplicates;
 pub(crate) mod gather;
+mod shape;
 mod sheet;
 mod typed;
 
@@ -14,6 +15,7 @@ use std::sync::Arc;
 
 use arrow_array::{Array, StringViewArray};
 
+pub use shape::LookupShape;
 pub use typed::TypeMismatch;
 pub(crate) use typed::{RowOf, first_mismatch};
 
@@ -130,6 +132,7 @@ pub enum LeftOut {
 }
 
 /// A lookup, ready to be linked.
+#[derive(Default)]
 pub struct Lookup {
     /// Its name.
     pub name: String,

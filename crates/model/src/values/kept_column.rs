@@ -106,11 +106,9 @@ impl From<Column> for KeptColumn {
             Column::Date(DateColumn { days, known }) => {
                 KeptColumn::Date { days: kept_days(&days), known: kept(known.as_ref()) }
             }
-            Column::Period(unit, DateColumn { days, known }) => KeptColumn::Period {
-                unit,
-                ordinals: kept_days(&days),
-                known: kept(known.as_ref()),
-            },
+            Column::Period(unit, DateColumn { days, known }) => {
+                KeptColumn::Period { unit, ordinals: kept_days(&days), known: kept(known.as_ref()) }
+            }
             Column::YesNo(values) => {
                 let number = |value: &Option<bool>| value.map_or(0, |yes| 1 + i64::from(yes));
                 KeptColumn::YesNo(NarrowInts::new(values.iter().map(number)))

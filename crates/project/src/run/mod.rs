@@ -46,8 +46,8 @@ use crate::project::Project;
 use crate::run::repeated_lines::{COPIES_KEPT, Watch};
 use crate::run::stop_rules::stops;
 use crate::run::stream::{PartStretch, Stream};
-use kept_lines::{KeptFile, PartsKept, can_be_kept};
 use close::{Closed, Closing, Passed, write_lists};
+use kept_lines::{KeptFile, PartsKept, can_be_kept};
 use open_outputs::{OpenFiles, Places, columns_aside, lines_outputs};
 use output_plan::OutputPlan;
 use publish::{Found, Published, publish_all};
@@ -197,7 +197,8 @@ pub fn check(
 ) -> Result<RunResult, Error> {
     let plan = &OutputPlan::without_outputs(project, job)?;
     let on_stop = OnStop::Report;
-    let pass = Pass { project, job, plan, parallelism, on_stop, inspection, progress, keeps_lines: false };
+    let pass =
+        Pass { project, job, plan, parallelism, on_stop, inspection, progress, keeps_lines: false };
     let facts = pass.all_facts()?;
     let checked = pass.checked(&facts);
     let outcomes = facts.into_iter().map(|fact| fact.outcome).collect();
@@ -217,7 +218,8 @@ pub fn link_use(
 ) -> Result<Vec<(Outcome, Usage)>, Error> {
     let plan = &OutputPlan::without_outputs(project, job)?;
     let (on_stop, inspection) = (OnStop::Report, Inspection { usage: true, copies: 0 });
-    let pass = Pass { project, job, plan, parallelism, on_stop, inspection, progress, keeps_lines: false };
+    let pass =
+        Pass { project, job, plan, parallelism, on_stop, inspection, progress, keeps_lines: false };
     let facts = pass.all_facts()?.into_iter();
     Ok(facts.filter_map(|fact| Some((fact.outcome, fact.usage?))).collect())
 }

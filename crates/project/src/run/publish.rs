@@ -25,8 +25,8 @@ use crate::outcome::{FindingsSince, Outcome};
 use crate::page::PageSources;
 use crate::prepare::Job;
 use crate::project::Project;
-use crate::runs::copies_made;
 use crate::run::Inspection;
+use crate::runs::copies_made;
 use crate::runs::pending_record;
 
 /// What is known once the files are there.

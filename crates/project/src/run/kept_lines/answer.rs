@@ -4,7 +4,8 @@ use std::collections::BTreeMap;
 use std::fs::File;
 use std::io::{Read, Seek, SeekFrom};
 
-use interligo_engine::engine::Engine;
+use interligo_engine::bind::Request;
+use interligo_engine::engine::{Engine, Extent};
 use interligo_engine::lines::LinePart;
 use interligo_engine::outputs::Output;
 use interligo_engine::proof::findings::Findings;
@@ -19,8 +20,9 @@ use super::origin::Origin;
 use super::{BlockPlace, FORM, FactLines, LinesAbout, about_path, checksum, columns_path};
 use crate::check::Checked;
 use crate::error::Error;
+use crate::page::is_page_part;
 use crate::parallelism::Parallelism;
-use crate::prepare::Job;
+use crate::prepare::{Job, OnDuplicates};
 use crate::project::Project;
 use crate::run::close::Passed;
 use crate::run::open_outputs::OpenFiles;
@@ -80,7 +82,20 @@ impl KeptLines {
         self.at
     }
 
-    /// Answers what a job asks for. It must be prepared with all links and figures, as a run is.
+    /// Prepares what is asked for. Lookups are read where totals name their attributes; all of them for a page.
+    ///
+    /// # Errors
+    /// As for [`Project::prepare`].
+    pub fn prepare(&self, project: &Project, requests: &[Request]) -> Result<Job, Error> {
+        let is_page = requests.iter().any(|request| is_page_part(&request.name));
+        if is_page || self.facts.iter().any(|fact| fact.has_turned) {
+            return project.prepare(requests, Extent::Everything, OnDuplicates::Stop);
+        }
+        let shapes = self.facts.iter().map(|fact| (fact.table.as_str(), fact.lookups.as_slice()));
+        project.prepare_linked(requests, &shapes.collect())
+    }
+
+    /// Answers what a job asks for. It must be [prepared](KeptLines::prepare) from this, or with all links and figures.
     pub fn answer(self, project: &Project, job: &Job, parallelism: Parallelism) -> KeptAnswer {
         match self.totals(project, job, parallelism) {
             Ok(ran) => KeptAnswer::Told(Box::new(ran)),

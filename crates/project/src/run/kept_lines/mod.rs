@@ -13,6 +13,7 @@ use std::hash::BuildHasher;
 use std::path::PathBuf;
 
 use foldhash::quality::FixedState;
+use interligo_engine::lookup::LookupShape;
 use interligo_engine::proof::findings::{Aside, Findings};
 use interligo_engine::proof::tieout::ReadSide;
 use interligo_engine::proof::usage::Usage;
@@ -45,6 +46,10 @@ struct FactLines {
     table: String,
     /// The parts of lines that are there, by the names that the engine has for them.
     parts: Vec<String>,
+    /// Whether links were taken the other way round, which is seen by the rows of lookups alone.
+    has_turned: bool,
+    /// Its lookups, without their rows.
+    lookups: Vec<LookupShape>,
     /// What is summed for the tie-out, by name.
     measures: Vec<String>,
     blocks: Vec<BlockPlace>,

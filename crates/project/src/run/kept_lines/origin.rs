@@ -46,7 +46,9 @@ impl Origin {
         }
         for part in project.tables().iter().flat_map(|table| &table.parts) {
             // What a database has not yet put into its file.
-            files.extend(part.path.as_deref().and_then(|path| FileState::of(&journal_of(path), folder)));
+            files.extend(
+                part.path.as_deref().and_then(|path| FileState::of(&journal_of(path), folder)),
+            );
         }
         let corrections = project.corrections_file();
         files.extend(corrections.and_then(|file| FileState::of(&file.path, folder)));
@@ -84,9 +86,12 @@ mod tests {
 
     #[test]
     fn a_plan_is_the_same_whatever_its_outputs_and_comments_are() {
-        let plan = "[tables.sales]\nfrom = \"sales.csv\"\n[figures]\nrevenue = \"price * quantity\"\n";
+        let plan =
+            "[tables.sales]\nfrom = \"sales.csv\"\n[figures]\nrevenue = \"price * quantity\"\n";
         let own = fingerprint(plan).unwrap();
-        let more = format!("# ours\n{plan}[outputs.all]\nto = \"all.csv\"\n[labels]\nrevenue = \"Turnover\"\n");
+        let more = format!(
+            "# ours\n{plan}[outputs.all]\nto = \"all.csv\"\n[labels]\nrevenue = \"Turnover\"\n"
+        );
         assert_eq!(fingerprint(&more), Some(own));
         assert_ne!(fingerprint(&plan.replace("price *", "2 * price *")), Some(own));
         assert_ne!(fingerprint(&plan.replace("sales.csv", "others.csv")), Some(own));

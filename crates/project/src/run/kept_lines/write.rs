@@ -2,6 +2,7 @@
 
 use interligo_engine::engine::Engine;
 use interligo_engine::lines::{LinePart, Lines};
+use interligo_engine::lookup::{Lookup, LookupShape};
 use interligo_engine::proof::findings::{Aside, Findings};
 use interligo_engine::proof::tieout::ReadSide;
 use interligo_engine::proof::usage::Usage;
@@ -89,6 +90,8 @@ impl KeptFile {
         struct Borrowed<'f> {
             table: &'f str,
             parts: Vec<String>,
+            has_turned: bool,
+            lookups: Vec<LookupShape>,
             measures: Vec<String>,
             blocks: Vec<BlockPlace>,
             findings: &'f Findings,
@@ -98,6 +101,8 @@ impl KeptFile {
         let kept = Borrowed {
             table: &engine.bound.fact.name,
             parts: parts.0.into_iter().map(|(_, name)| name).collect(),
+            has_turned: !engine.bound.turned.is_empty(),
+            lookups: engine.lookups.iter().map(Lookup::shape).collect(),
             measures: engine.measure_names(),
             blocks: self.blocks,
             findings,

@@ -40,7 +40,8 @@ pub fn join(
     let inspection = Inspection::of(project, job);
     let plan = &division.output_plan(project, job)?;
     let guard = Guard::of(project, job, on_closed)?;
-    let pass = Pass { project, job, plan, parallelism, on_stop, inspection, progress, keeps_lines: false };
+    let pass =
+        Pass { project, job, plan, parallelism, on_stop, inspection, progress, keeps_lines: false };
     refuse_missing(folder, &division)?;
     let mut cubes = pass.empty_cubes();
     let mut gathered: Vec<Gathered> = division.facts.iter().map(|_| Gathered::default()).collect();

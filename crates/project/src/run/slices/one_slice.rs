@@ -39,8 +39,16 @@ pub fn run_slice(
     }
     let inspection = Inspection::of(project, job);
     let plan = &division.output_plan(project, job)?;
-    let pass =
-        Pass { project, job, plan, parallelism, on_stop: OnStop::Report, inspection, progress, keeps_lines: false };
+    let pass = Pass {
+        project,
+        job,
+        plan,
+        parallelism,
+        on_stop: OnStop::Report,
+        inspection,
+        progress,
+        keeps_lines: false,
+    };
     let attempt = Attempt::begin(folder, slice)?;
     let mut cubes = pass.empty_cubes();
     let mut facts = Vec::new();
