@@ -6,6 +6,7 @@ use interligo_project::{
     Addition, Answers, PLAN_FILE, Parallelism, additions, explain_column, start as draft,
     with_additions, write_whole,
 };
+use interligo_report::json::plan_schema_text;
 use interligo_report::output::Output as _;
 use interligo_report::text;
 
@@ -62,10 +63,23 @@ pub(crate) fn start(options: &StartOptions, out: Out<'_>) -> Result<(), Failure>
         return Ok(());
     }
     let failed = |error| Failure::Work { error, plan: plan.clone(), text: String::new() };
-    write_whole(&plan, started.plan.as_bytes()).map_err(|error| failed(error.into()))?;
+    let text = with_schema(&started.plan, &folder);
+    write_whole(&plan, text.as_bytes()).map_err(|error| failed(error.into()))?;
     text::started(out, &started, &plan)?;
     out.flush()?;
     Ok(())
+}
+
+/// Where the plan has its schema, for editors that complete keys by it.
+const SCHEMA: &str = ".interligo/plan.schema.json";
+
+/// A plan with the comment by which editors find its schema, which is written beside it; the plan alone, where that cannot be
+/// written.
+fn with_schema(plan: &str, folder: &Path) -> String {
+    let path = folder.join(SCHEMA);
+    let notes = path.parent().map_or(Ok(()), std::fs::create_dir_all);
+    let written = notes.is_ok() && write_whole(&path, plan_schema_text().as_bytes()).is_ok();
+    if written { format!("#:schema {SCHEMA}\n{plan}") } else { plan.to_owned() }
 }
 
 /// A folder is looked at again by its answers at most this many times. What is open then is left to the plan.

@@ -23,6 +23,9 @@ fn the_links_of_a_careful_analyst_are_found_and_few_others() {
         let mut came = folder.run(&["start"]);
         assert_eq!((came.exit_status(), came.said()), (0, ""), "{}", case.name);
         let plan = came.take_file("interligo.toml");
+        assert!(plan.starts_with("#:schema .interligo/plan.schema.json\n"), "{plan}");
+        let schema = std::fs::read(folder.path().join(".interligo/plan.schema.json")).unwrap();
+        assert_eq!(String::from_utf8_lossy(&schema), folder.run(&["help", "--schema"]).printed());
         let links = links_of(&plan);
         let wanted: BTreeSet<String> = case.links.iter().map(|link| (*link).to_owned()).collect();
         expected += wanted.len();

@@ -15,7 +15,7 @@ pub use check::check_json;
 pub use compare::{compared_json, kept_runs_json};
 pub use link::links_json;
 pub use look::{profiles_json, rows_json};
-pub use plan_schema::plan_schema;
+pub use plan_schema::{plan_schema, plan_schema_text};
 pub use tie_out::tie_out_json;
 pub use totals::totals_json;
 pub use trace::{cell_json, traced_json};

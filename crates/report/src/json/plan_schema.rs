@@ -12,6 +12,11 @@ use crate::output::Out;
 /// # Errors
 /// Standard output cannot be written.
 pub fn plan_schema(out: Out<'_>) -> io::Result<()> {
+    out.data(plan_schema_text().as_bytes())
+}
+
+/// The schema.
+pub fn plan_schema_text() -> String {
     let named =
         |section: &str| json!({ "type": "object", "additionalProperties": object(section) });
     let text_or = |section: &str| json!({ "type": "object", "additionalProperties": { "anyOf": [{ "type": "string" }, object(section)] } });
@@ -35,9 +40,7 @@ pub fn plan_schema(out: Out<'_>) -> io::Result<()> {
             "workbooks": named("workbooks.NAME"),
         },
     });
-    let text = serde_json::to_string_pretty(&schema).map_err(io::Error::other)?;
-    out.data(text.as_bytes())?;
-    out.data(b"\n")
+    format!("{schema:#}\n")
 }
 
 fn object(section: &str) -> Value {
