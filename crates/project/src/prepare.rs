@@ -65,8 +65,8 @@ impl Project {
         self.prepare_loaded(requests, loaded, extent, on_duplicates)
     }
 
-    /// The same for totals of lines whose links are known, none of them turned: lookups are read where totals name their
-    /// attributes. `shapes` has the others, by fact.
+    /// The same for totals of lines of which it is known which rows their links found, none of them turned: lookups are read
+    /// where totals name their attributes, and need no keys. `shapes` has the others, by fact.
     pub(crate) fn prepare_linked(
         &self,
         requests: &[Request],
@@ -79,7 +79,7 @@ impl Project {
                 let shape = shapes.get(number).filter(|_| !named.contains(&number));
                 match shape.and_then(|shape| Lookup::without_rows(&bound.lookups[number], shape)) {
                     Some(bare) => Ok(bare),
-                    None => self.load_lookup(&bound.lookups[number]),
+                    None => self.load_values(&bound.lookups[number]),
                 }
             };
             let lookups = (0..bound.lookups.len()).into_par_iter().map(lookup);
@@ -202,6 +202,11 @@ impl Project {
     /// Loads the lookups, side by side.
     fn load(&self, bound: &Bound) -> Result<Vec<Lookup>, Error> {
         bound.lookups.par_iter().map(|lookup| self.load_lookup(lookup)).collect()
+    }
+
+    fn load_values(&self, bound: &BoundLookup) -> Result<Lookup, Error> {
+        let columns = lookup_table::read(self.table(&bound.name), Some(&bound.needed_columns()))?;
+        Ok(Lookup::without_keys(columns, bound)?)
     }
 
     fn load_lookup(&self, bound: &BoundLookup) -> Result<Lookup, Error> {

@@ -1,10 +1,13 @@
-//! What is known of a lookup without its rows: enough to type formulas, where nothing is looked up.
+//! Lookups in which nothing is looked up: without their rows, where formulas are only typed; without their keys, where it is
+//! known which rows are meant.
 
 use std::collections::BTreeSet;
 
+use interligo_model::plan::Mistake;
 use interligo_model::values::column::{Column, NumberColumn, Numbers};
 use serde::{Deserialize, Serialize};
 
+use super::typed::{Typed, typed};
 use super::{Lookup, LookupColumn, RawTable};
 use crate::bind::BoundLookup;
 use crate::eval::{Type, type_of};
@@ -18,6 +21,19 @@ impl Lookup {
     pub fn shape(&self) -> LookupShape {
         let columns = self.columns.iter();
         LookupShape(columns.map(|own| (own.name.clone(), own.column.as_ref().map(bare))).collect())
+    }
+
+    /// A lookup with the values of its rows, and without its keys: nothing finds a row.
+    ///
+    /// # Errors
+    /// A column that does not hold what the plan needs it for, or cannot be computed.
+    pub fn without_keys(mut raw: RawTable, bound: &BoundLookup) -> Result<Lookup, Mistake> {
+        let Typed { columns, .. } = typed(&mut raw, bound)?;
+        let rows = raw.rows.len() as u32;
+        let mut lookup =
+            Lookup { name: bound.name.clone(), columns, rows, raw, ..Lookup::default() };
+        lookup.settle_keys(bound, Vec::new());
+        Ok(lookup)
     }
 
     /// A lookup without its rows; none where a column is used of which the shape does not say what it holds.

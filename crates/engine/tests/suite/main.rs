@@ -2,6 +2,7 @@
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on has failed")]
 
 mod apart;
+mod explained;
 mod formulas;
 mod lookups;
 mod no_panic;

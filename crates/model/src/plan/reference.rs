@@ -192,7 +192,13 @@ const PLAN: &[PlanKey] = &[
         "\"revenue\"",
         "the figure by which findings are weighed",
     ),
-    key("keep-runs", Takes::Number, "none", "3", "how many records of runs are kept, for compare and for quick answers"),
+    key(
+        "keep-runs",
+        Takes::Number,
+        "none",
+        "3",
+        "how many records of runs are kept, for compare and for quick answers",
+    ),
     key("verify", Takes::YesNo, "false", "true", "outputs are kept as text, for verify"),
     key(
         "closed",
