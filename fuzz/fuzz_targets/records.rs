@@ -54,7 +54,7 @@ impl Left {
 
     /// Two runs that a record is kept of.
     fn by_runs() -> Left {
-        let folder = folder("[plan]\nkeep-runs = 2\n");
+        let folder = folder("[plan]\nkeep-runs = 2\nkeep-lines = true\n");
         opened(folder.path()).run_outputs().unwrap();
         opened(folder.path()).run_outputs().unwrap();
         let own = ["runs/1/run.json", "runs/1/fact-0.csv.zst", "last-run.json", "lines/about.cbor", "lines/fact-0.columns"];

@@ -130,7 +130,7 @@ impl Opened {
     }
 
     /// What requests come to by the lines that the last run kept, where they say it and may be asked.
-    fn from_kept(&self, requests: &[Request], fresh: bool) -> Option<(Job, RunResult)> {
+    fn ask_kept(&self, requests: &[Request], fresh: bool) -> Option<(Job, RunResult)> {
         let kept = if fresh { None } else { self.project.kept_lines() }?;
         // What is wrong with a request is said by the way that reads the files.
         let job = kept.prepare(&self.project, requests).ok()?;

@@ -14,7 +14,7 @@ pub(crate) fn report(options: &ReportOptions, out: Out<'_>) -> Result<(), Failur
     // Before all lines are read.
     project.refuse_page("--to", &options.to).map_err(|error| opened.failure(error))?;
     let requests = project.page_requests().map_err(|error| opened.failure(error))?;
-    let (job, ran) = match opened.from_kept(&requests, options.fresh) {
+    let (job, ran) = match opened.ask_kept(&requests, options.fresh) {
         Some(kept) => kept,
         None => {
             let job = opened.prepare(&requests, Extent::Everything, OnDuplicates::Stop)?;

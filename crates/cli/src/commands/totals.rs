@@ -20,7 +20,7 @@ pub(crate) fn totals(options: &TotalsOptions, out: Out<'_>) -> Result<(), Failur
     let request = request(options, &opened)?;
     let condition = condition(&request).cloned();
     let requests = [request];
-    let ran = match opened.from_kept(&requests, options.fresh) {
+    let ran = match opened.ask_kept(&requests, options.fresh) {
         Some((_, ran)) => ran,
         None => {
             let job = opened.prepare(&requests, Extent::Needed, OnDuplicates::Stop)?;

@@ -7,7 +7,7 @@ const OUTPUT: &str = "\n[outputs.lines]\nto = \"lines.csv\"\n";
 /// Lookups in every form that questions may ask for: texts, numbers, days.
 fn keeping(more: &str) -> Folder {
     let mut folder = shop("");
-    let plan = crate::support::PLAN.replacen("[plan]", "[plan]\nkeep-runs = 2", 1);
+    let plan = crate::support::PLAN.replacen("[plan]", "[plan]\nkeep-lines = true", 1);
     let plan = plan.replace(
         "path = \"sales.item -> products.sku\"",
         &format!("path = \"sales.item -> products.sku\"\n{more}"),

@@ -91,7 +91,7 @@ impl Engine {
     /// Lines made of what was kept of them. What is not there must not be asked for; see [`Engine::parts_of_totals`].
     ///
     /// # Errors
-    /// What was kept does not fit: other lines, or rows that the lookups do not have.
+    /// What was kept is of other lines, or names rows that the lookups lack.
     pub fn restored(
         &self,
         rows: usize,

@@ -113,6 +113,9 @@ pub struct Head {
     /// Whether runs keep a copy of what outputs say, by which they can be verified.
     #[serde(default)]
     pub verify: bool,
+    /// Whether lines are kept as a run computed them, for questions after it.
+    #[serde(default)]
+    pub keep_lines: bool,
     /// The last period whose lines are to stay as they are.
     pub closed: Option<Spanned<String>>,
     /// Texts for names in braces, which may be anywhere in the plan.

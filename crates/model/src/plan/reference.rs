@@ -192,12 +192,13 @@ const PLAN: &[PlanKey] = &[
         "\"revenue\"",
         "the figure by which findings are weighed",
     ),
+    key("keep-runs", Takes::Number, "none", "3", "how many records of runs are kept, for compare"),
     key(
-        "keep-runs",
-        Takes::Number,
-        "none",
-        "3",
-        "how many records of runs are kept, for compare and for quick answers",
+        "keep-lines",
+        Takes::YesNo,
+        "false",
+        "true",
+        "lines are kept as computed, for quick totals",
     ),
     key("verify", Takes::YesNo, "false", "true", "outputs are kept as text, for verify"),
     key(

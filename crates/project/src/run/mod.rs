@@ -47,7 +47,7 @@ use crate::run::repeated_lines::{COPIES_KEPT, Watch};
 use crate::run::stop_rules::stops;
 use crate::run::stream::{PartStretch, Stream};
 use close::{Closed, Closing, Passed, write_lists};
-use kept_lines::{KeptFile, PartsKept, can_be_kept};
+use kept_lines::{KeptFile, PartsKept, are_kept};
 use open_outputs::{OpenFiles, Places, columns_aside, lines_outputs};
 use output_plan::OutputPlan;
 use publish::{Found, Published, publish_all};
@@ -157,8 +157,7 @@ pub fn run(
     let inspection = Inspection::of(project, job);
     let plan = &OutputPlan::resolve(project, job)?;
     let guard = Guard::of(project, job, on_closed)?;
-    let is_recorded = plan.writes && project.plan.plan.keep_runs.is_some();
-    let keeps_lines = is_recorded && can_be_kept(project);
+    let keeps_lines = plan.writes && are_kept(project);
     let pass = Pass { project, job, plan, parallelism, on_stop, inspection, progress, keeps_lines };
     let facts = pass.all_facts()?;
     pass.end(facts, guard.as_ref())

@@ -12,7 +12,7 @@ use interligo_sources::same_file::real_path;
 
 use super::close::Closed;
 use super::facts_of::facts_of;
-use super::kept_lines::PendingLines;
+use super::kept_lines::{PendingLines, forget};
 use super::output_plan::OutputPlan;
 use super::schema::schema_files;
 use super::slots::gone as gone_files;
@@ -132,6 +132,7 @@ pub(super) fn publish_all(
     }
     publish(files, &gone, &journal, lock.as_deref(), finished.transactions, servers())?;
     project.forget_runs();
+    forget(project);
     Ok(published)
 }
 

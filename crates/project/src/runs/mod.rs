@@ -142,10 +142,7 @@ impl Project {
 
     /// Removes the records of runs before the last that are kept.
     pub(crate) fn forget_runs(&self) {
-        let Some(keep) = &self.plan.plan.keep_runs else {
-            let _ = std::fs::remove_dir_all(self.lines_folder());
-            return;
-        };
+        let Some(keep) = &self.plan.plan.keep_runs else { return };
         let numbers = self.run_numbers();
         let gone = numbers.len().saturating_sub(*keep.get_ref() as usize);
         for number in &numbers[..gone] {

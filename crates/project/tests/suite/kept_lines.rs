@@ -42,7 +42,7 @@ proptest! {
         files in prop::collection::vec((prop::collection::vec(row(), 1..30), any::<[bool; 2]>()), 1..4),
         key in prop::sample::select(vec!["", "key = 'no'\nrepeats = 'last'", "key = 'no'\nrepeats = 'keep'"]),
     ) {
-        let plan = format!("[plan]\nkeep-runs = 1\n{}", plan(key));
+        let plan = format!("[plan]\nkeep-lines = true\n{}", plan(key));
         let folder = Folder::with(&[("interligo.toml", &plan), ("p.csv", PRICES)]);
         for (number, (rows, [title, total])) in files.iter().enumerate() {
             folder.put(&format!("s{number}.csv"), file(rows, *title, *total).as_bytes());
@@ -77,7 +77,7 @@ fn ran(plan: &str) -> Folder {
 
 #[test]
 fn lines_are_of_the_files_and_the_plan_as_they_were() {
-    let own = format!("[plan]\nkeep-runs = 1\n{}", plan(""));
+    let own = format!("[plan]\nkeep-lines = true\n{}", plan(""));
     let folder = ran(&own);
     assert!(opened(&folder).kept_lines().is_some());
     // Outputs say nothing about lines.
@@ -98,8 +98,8 @@ fn lines_are_of_the_files_and_the_plan_as_they_were() {
 }
 
 #[test]
-fn lines_are_kept_as_long_as_the_plan_keeps_runs() {
-    let own = format!("[plan]\nkeep-runs = 1\n{}", plan(""));
+fn lines_are_kept_as_long_as_the_plan_says_so() {
+    let own = format!("[plan]\nkeep-lines = true\n{}", plan(""));
     let folder = ran(&own);
     let lines = folder.path(".interligo/interligo/lines");
     assert!(lines.join("about.cbor").is_file());
@@ -110,7 +110,7 @@ fn lines_are_kept_as_long_as_the_plan_keeps_runs() {
 
 #[test]
 fn what_was_kept_and_is_damaged_is_said_to_be() {
-    let own = format!("[plan]\nkeep-runs = 1\n{}", plan(""));
+    let own = format!("[plan]\nkeep-lines = true\n{}", plan(""));
     let folder = ran(&own);
     let columns = folder.path(".interligo/interligo/lines/fact-0.columns");
     let whole = std::fs::read(&columns).unwrap();
@@ -132,7 +132,7 @@ fn what_was_kept_and_is_damaged_is_said_to_be() {
 
 #[test]
 fn no_bit_can_be_another_unseen() {
-    let own = format!("[plan]\nkeep-runs = 1\n{}", plan(""));
+    let own = format!("[plan]\nkeep-lines = true\n{}", plan(""));
     let folder = ran(&own);
     let project = opened(&folder);
     let job = job(&project);

@@ -1,7 +1,7 @@
 //! Lines as the last run computed them, kept so that the next question about them is answered without reading them again.
 //!
-//! A run that keeps a record of itself also keeps, in `.interligo/PLAN/lines`, its columns of lines, the rows that links found,
-//! and the figures ([`write`]). Totals over the same files by the same plan are summed from these ([`answer`]), by the code that
+//! Where the plan says so, a run keeps in `.interligo/PLAN/lines` its columns of lines, the rows that links found, and the
+//! figures ([`write`]). Totals over the same files by the same plan are summed from these ([`answer`]), by the code that
 //! sums them in a run, and proved by the same counts. Whether the files and the plan are the same is looked at first
 //! ([`origin`]); where anything differs, or what is asked for is not there, the files are read.
 
@@ -75,9 +75,16 @@ fn checksum(bytes: &[u8]) -> u64 {
     FixedState::with_seed(0x6b65_7074).hash_one(bytes)
 }
 
-/// Whether lines of a project can be kept: not where they come from what may have changed unseen.
-pub(super) fn can_be_kept(project: &Project) -> bool {
-    Origin::of(project).is_some()
+/// Whether lines of a project are kept: where the plan says so, and not where they come from what may change unseen.
+pub(super) fn are_kept(project: &Project) -> bool {
+    project.plan.plan.keep_lines && Origin::of(project).is_some()
+}
+
+/// Forgets the lines of a run before, where none are kept any more.
+pub(super) fn forget(project: &Project) {
+    if !project.plan.plan.keep_lines {
+        let _ = std::fs::remove_dir_all(project.lines_folder());
+    }
 }
 
 /// The file that says what is in the others.
