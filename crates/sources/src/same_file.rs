@@ -105,14 +105,33 @@ impl FileIndex {
 
 /// Whether a path is of a device, a pipe or an open file of the process: it is written to and never replaced.
 pub fn is_stream(path: &Path) -> bool {
-    let system = |name: &str| path.is_absolute() && path.iter().nth(1) == Some(OsStr::new(name));
-    system("dev") || system("proc") || path.metadata().is_ok_and(|m| !m.is_file() && !m.is_dir())
+    let is_part = |at: usize, name: &str| path.iter().nth(at) == Some(OsStr::new(name));
+    let system = |name: &str| path.is_absolute() && is_part(1, name);
+    // Files in memory are files.
+    let is_device = (system("dev") && !is_part(2, "shm")) || system("proc");
+    is_device || path.metadata().is_ok_and(|m| !m.is_file() && !m.is_dir())
 }
 
 #[cfg(all(test, unix))]
 mod tests {
     use super::*;
     use std::os::unix::fs::symlink;
+
+    #[test]
+    fn devices_are_streams_and_files_are_none() {
+        for (path, stream) in [
+            ("/dev/stdout", true),
+            ("/dev/fd/3", true),
+            ("/proc/self/fd/1", true),
+            ("/dev/null", true),
+            ("/dev/shm/lines.csv", false),
+            ("/devices/lines.csv", false),
+            ("dev/lines.csv", false),
+            ("out/lines.csv", false),
+        ] {
+            assert_eq!(is_stream(Path::new(path)), stream, "{path}");
+        }
+    }
 
     #[test]
     fn paths_meet_through_links_dots_and_case() {
