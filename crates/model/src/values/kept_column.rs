@@ -181,3 +181,69 @@ impl KeptTexts {
         Ok(StringViewArray::from_iter_values(texts))
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+    use crate::values::column::ColumnKind;
+    use crate::values::date::{Day, Period};
+    use crate::values::value::Value;
+
+    fn values() -> impl Strategy<Value = (ColumnKind, Vec<Value<'static>>)> {
+        let of = |kind, value: BoxedStrategy<Value<'static>>| {
+            let some = prop_oneof![4 => value, 1 => Just(Value::Blank)];
+            prop::collection::vec(some, 0..40).prop_map(move |values| (kind, values))
+        };
+        let number = |mantissa: BoxedStrategy<i128>| {
+            let of = |(m, places)| Value::Number(Decimal::new(m, places).unwrap());
+            (mantissa, 0u8..4).prop_map(of).boxed()
+        };
+        let near = (-300i128..70_000).boxed();
+        let far = (-10i128.pow(37)..10i128.pow(37)).boxed();
+        let text = "[a-c]{0,2}|ü \"x\",\n".prop_map(|text| Value::Text(text.into())).boxed();
+        let day = (-800_000i32..800_000).prop_map(|day| Value::Date(Day(day))).boxed();
+        let period = (0i32..500)
+            .prop_map(|ordinal| Value::Period(Period { unit: PeriodUnit::Month, ordinal }));
+        prop_oneof![
+            of(ColumnKind::Number(3), number(near)),
+            of(ColumnKind::Number(3), number(far)),
+            of(ColumnKind::Text, text),
+            of(ColumnKind::Date, day),
+            of(ColumnKind::Period(PeriodUnit::Month), period.boxed()),
+            of(ColumnKind::YesNo, any::<bool>().prop_map(Value::YesNo).boxed()),
+        ]
+    }
+
+    proptest! {
+        #[test]
+        fn prop_columns_come_back((kind, values) in values()) {
+            let column = Column::from_values(kind, &values);
+            let back = Column::try_from(KeptColumn::from(column.clone())).unwrap();
+            prop_assert_eq!(back.len(), column.len());
+            for row in 0..column.len() {
+                prop_assert_eq!(back.value(row), column.value(row));
+            }
+        }
+    }
+
+    #[test]
+    fn what_is_damaged_is_refused() {
+        let texts = |texts: &str, lengths: &[i64], rows: &[i64]| {
+            let lengths = NarrowInts::new(lengths.iter().copied());
+            let texts = KeptTexts { bytes: texts.to_owned(), lengths };
+            let rows = NarrowInts::new(rows.iter().copied());
+            Column::try_from(KeptColumn::Text { texts, rows, known: None })
+                .map(|column| column.len())
+        };
+        assert_eq!(texts("axb", &[1, 2], &[0, 1, 0]), Ok(3));
+        assert!(texts("axb", &[1, 3], &[0]).is_err(), "longer than all");
+        assert!(texts("axb", &[1, -1], &[0]).is_err(), "of no length");
+        assert!(texts("äx", &[1, 2], &[0]).is_err(), "within a character");
+        assert!(texts("axb", &[1, 2], &[2]).is_err(), "a text that is not there");
+        let days = NarrowInts::new([1, 2, 3].into_iter());
+        let known = Some(KeptBits { rows: 2, bytes: vec![3] });
+        assert!(Column::try_from(KeptColumn::Date { days, known }).is_err());
+    }
+}

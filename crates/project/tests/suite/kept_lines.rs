@@ -42,7 +42,9 @@ proptest! {
         files in prop::collection::vec((prop::collection::vec(row(), 1..30), any::<[bool; 2]>()), 1..4),
         key in prop::sample::select(vec!["", "key = 'no'\nrepeats = 'last'", "key = 'no'\nrepeats = 'keep'"]),
     ) {
-        let plan = format!("[plan]\nkeep-lines = true\n{}", plan(key));
+        // Attributes of the lookup too, one of them never blank, which lines on days without a row do not have.
+        let more = "[outputs.prices]\nto = 'prices.csv'\nby = ['p.factor', 'p.since']\nshow = ['lines', 'x']\n";
+        let plan = format!("[plan]\nkeep-lines = true\n{}{more}", plan(key));
         let folder = Folder::with(&[("interligo.toml", &plan), ("p.csv", PRICES)]);
         for (number, (rows, [title, total])) in files.iter().enumerate() {
             folder.put(&format!("s{number}.csv"), file(rows, *title, *total).as_bytes());
