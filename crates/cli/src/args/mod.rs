@@ -241,7 +241,8 @@ pub(crate) enum Difference {
 /// from the totals. Lines without a value for the attribute have a row of their own, so that the rows add up to
 /// the whole; lines without a value of a figure are left out of its sum, and their number is shown below the
 /// table. Where the plan has keep-lines = true, and neither it nor a file has changed since the last run, the lines
-/// that this run kept are summed, which takes a fraction of the time. With the NAME of totals in the plan, these are shown; options replace what the plan says.
+/// that this run kept are summed, which takes a fraction of the time. With the NAME of totals in the plan, these
+/// are shown; options replace what the plan says.
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:

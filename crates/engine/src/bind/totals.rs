@@ -54,11 +54,14 @@ impl Bound {
             _ => None,
         });
         for totals in totals {
-            let attributes = totals.attributes.iter();
-            attributes
-                .filter_map(|by| Some((by.node.as_ref()?, &by.written)))
-                .for_each(|(n, w)| note(n, w));
-            totals.filter.iter().for_each(|(node, written)| note(node, written));
+            for attribute in &totals.attributes {
+                if let Some(node) = &attribute.node {
+                    note(node, &attribute.written);
+                }
+            }
+            if let Some((node, written)) = &totals.filter {
+                note(node, written);
+            }
             for base in &totals.bases {
                 if let Base::Of(_, node) = &base.what {
                     note(node, &base.written);

@@ -3,6 +3,7 @@
 //! Totals ask for columns of lines, for the rows that links found, and for figures. Where all of these are kept, totals are
 //! summed from them by the same code, and nothing is read, linked or computed a second time.
 
+use std::borrow::Cow;
 use std::collections::BTreeMap;
 
 use super::Lines;
@@ -131,18 +132,19 @@ impl Engine {
 
 impl Lines<'_> {
     /// What is kept of a part of the lines.
-    pub fn part(&self, part: LinePart) -> Column {
+    pub fn part(&self, part: LinePart) -> Cow<'_, Column> {
         match part {
-            LinePart::Column(number) => self.columns[number].clone(),
-            LinePart::Figure(number) => self.figures[number].clone().unwrap_or_else(|| {
-                unreachable!("figures that are kept are computed");
+            LinePart::Column(number) => Cow::Borrowed(&self.columns[number]),
+            LinePart::Figure(number) => Cow::Borrowed(match &self.figures[number] {
+                Some(figure) => figure,
+                None => unreachable!("figures that are kept are computed"),
             }),
             LinePart::Rows(link) => {
                 // The numbers that say why there is no row are the greatest there are, and near zero as signed ones.
                 let rows = self.link_rows(link).iter();
                 let mantissas = rows.map(|row| i64::from(*row as i32)).collect();
                 let numbers = Numbers::Fixed { mantissas, places: 0 };
-                Column::Number(NumberColumn { numbers, known: None })
+                Cow::Owned(Column::Number(NumberColumn { numbers, known: None }))
             }
         }
     }

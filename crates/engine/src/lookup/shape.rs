@@ -3,6 +3,7 @@
 
 use std::collections::BTreeSet;
 
+use arrow_array::StringViewArray;
 use interligo_model::plan::Mistake;
 use interligo_model::values::column::{Column, NumberColumn, Numbers};
 use serde::{Deserialize, Serialize};
@@ -49,8 +50,7 @@ impl Lookup {
             column: column.clone(),
             as_written: false,
         };
-        let no_texts = Column::from_values(interligo_model::values::column::ColumnKind::Text, &[]);
-        let Column::Text(no_texts) = no_texts else { return None };
+        let no_texts = StringViewArray::new_null(0);
         let raw = RawTable { columns: vec![no_texts; bound.columns.len()], ..RawTable::default() };
         let columns = shape.0.iter().map(column).collect();
         let mut lookup = Lookup { name: bound.name.clone(), columns, raw, ..Lookup::default() };

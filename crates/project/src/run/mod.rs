@@ -158,12 +158,37 @@ pub fn run(
     let plan = &OutputPlan::resolve(project, job)?;
     let guard = Guard::of(project, job, on_closed)?;
     let keeps_lines = plan.writes && are_kept(project);
-    let pass = Pass { project, job, plan, parallelism, on_stop, inspection, progress, keeps_lines };
+    let pass = Pass {
+        on_stop,
+        inspection,
+        progress,
+        keeps_lines,
+        ..Pass::over(project, job, plan, parallelism)
+    };
     let facts = pass.all_facts()?;
     pass.end(facts, guard.as_ref())
 }
 
-impl Pass<'_> {
+impl<'a> Pass<'a> {
+    /// Passes lines to no end but their totals: nothing stops, nothing else is looked at.
+    fn over(
+        project: &'a Project,
+        job: &'a Job,
+        plan: &'a OutputPlan,
+        parallelism: Parallelism,
+    ) -> Pass<'a> {
+        Pass {
+            project,
+            job,
+            plan,
+            parallelism,
+            on_stop: OnStop::Report,
+            inspection: Inspection::default(),
+            progress: &|_, _| {},
+            keeps_lines: false,
+        }
+    }
+
     /// Ends a run whose facts are closed: lists are written, and all outputs appear.
     fn end(&self, mut facts: Vec<Closed>, guard: Option<&Guard<'_>>) -> Result<RunResult, Error> {
         let Pass { project, job, plan, on_stop, .. } = *self;
@@ -195,9 +220,7 @@ pub fn check(
     progress: &(dyn Fn(u64, u64) + Sync),
 ) -> Result<RunResult, Error> {
     let plan = &OutputPlan::without_outputs(project, job)?;
-    let on_stop = OnStop::Report;
-    let pass =
-        Pass { project, job, plan, parallelism, on_stop, inspection, progress, keeps_lines: false };
+    let pass = Pass { inspection, progress, ..Pass::over(project, job, plan, parallelism) };
     let facts = pass.all_facts()?;
     let checked = pass.checked(&facts);
     let outcomes = facts.into_iter().map(|fact| fact.outcome).collect();
@@ -216,9 +239,8 @@ pub fn link_use(
     progress: &(dyn Fn(u64, u64) + Sync),
 ) -> Result<Vec<(Outcome, Usage)>, Error> {
     let plan = &OutputPlan::without_outputs(project, job)?;
-    let (on_stop, inspection) = (OnStop::Report, Inspection { usage: true, copies: 0 });
-    let pass =
-        Pass { project, job, plan, parallelism, on_stop, inspection, progress, keeps_lines: false };
+    let inspection = Inspection { usage: true, copies: 0 };
+    let pass = Pass { inspection, progress, ..Pass::over(project, job, plan, parallelism) };
     let facts = pass.all_facts()?.into_iter();
     Ok(facts.filter_map(|fact| Some((fact.outcome, fact.usage?))).collect())
 }

@@ -1,7 +1,10 @@
 //! Totals from lines that a run kept against totals from the files.
 
+use std::sync::Arc;
+
 use interligo_project::{
-    Extent, Job, KeptAnswer, OnDuplicates, OnStop, Parallelism, Project, Request, RunResult, run,
+    Extent, Job, KeptAnswer, MemoryTable, OnDuplicates, OnStop, OwnTables, Parallelism, Plan,
+    Project, Request, RunResult, run,
 };
 use proptest::prelude::*;
 
@@ -108,6 +111,22 @@ fn lines_are_kept_as_long_as_the_plan_says_so() {
     folder.put("interligo.toml", plan("").as_bytes());
     opened(&folder).run_outputs().unwrap();
     assert!(!lines.exists());
+}
+
+#[test]
+fn no_lines_are_kept_of_what_is_in_no_file() {
+    let folder = ran(&format!("[plan]\nkeep-lines = true\n{}", plan("")));
+    let lines = folder.path(".interligo/interligo/lines");
+    assert!(lines.join("about.cbor").is_file());
+    let of_program =
+        format!("[plan]\nkeep-lines = true\n{}", plan("")).replace("'p.csv'", "'program:p'");
+    let rates = MemoryTable::new(["item", "since", "factor"], [["A", "2025-01-01", "2"]]);
+    let own = OwnTables::from([("p".to_owned(), Arc::new(rates) as _)]);
+    let plan = Plan::parse(&of_program).unwrap();
+    let project = Project::open_with(plan, &folder.path(""), &own).unwrap();
+    project.run_outputs().unwrap();
+    assert!(project.kept_lines().is_none());
+    assert!(!lines.exists(), "those of the run before are of other rows");
 }
 
 #[test]

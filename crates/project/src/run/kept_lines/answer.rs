@@ -27,9 +27,7 @@ use crate::project::Project;
 use crate::run::close::Passed;
 use crate::run::open_outputs::OpenFiles;
 use crate::run::output_plan::OutputPlan;
-use crate::run::{
-    Cubes, Inspection, OnStop, Pass, RunResult, Through, WorkerState, has_page, totals_of,
-};
+use crate::run::{Cubes, Inspection, Pass, RunResult, Through, WorkerState, has_page, totals_of};
 
 /// Lines of the last run that were made of the files and the plan as they are now.
 pub struct KeptLines {
@@ -112,26 +110,17 @@ impl KeptLines {
     ) -> Result<RunResult, Silence> {
         let damaged = |error: Error| Silence::Damaged(error.to_string());
         let plan = &OutputPlan::without_outputs(project, job).map_err(damaged)?;
-        let pass = Pass {
-            project,
-            job,
-            plan,
-            parallelism,
-            on_stop: OnStop::Report,
-            inspection: Inspection::default(),
-            progress: &|_, _| {},
-            keeps_lines: false,
-        };
+        let pass = Pass::over(project, job, plan, parallelism);
         // A page shows what was found, and how closely was looked must be the same.
         let has_page = has_page(job);
         if has_page && Inspection::of(project, job).copies != self.copies {
             return Err(Silence::NotKept);
         }
         let (mut cubes, mut passed) = (pass.empty_cubes(), Vec::new());
+        let mut facts: BTreeMap<String, (usize, FactLines)> =
+            self.facts.into_iter().enumerate().map(|kept| (kept.1.table.clone(), kept)).collect();
         for (number, engine) in job.engines.iter().enumerate() {
-            let table = &engine.bound.fact.name;
-            let mut facts = self.facts.iter().enumerate();
-            let kept = facts.find(|(_, kept)| kept.table == *table).ok_or(Silence::NotKept)?;
+            let kept = facts.remove(&engine.bound.fact.name).ok_or(Silence::NotKept)?;
             passed.push(pass.fact_kept(number, kept, has_page, &mut cubes)?);
         }
         let closed = pass.close_all(passed, cubes).map_err(damaged)?;
@@ -150,13 +139,13 @@ impl Pass<'_> {
     fn fact_kept(
         &self,
         number: usize,
-        (place, kept): (usize, &FactLines),
+        (place, kept): (usize, FactLines),
         needs_usage: bool,
         cubes: &mut Cubes,
     ) -> Result<Passed, Silence> {
         let (engine, outputs) = (&self.job.engines[number], self.job.outputs[number].as_slice());
-        let columns = KeptColumns::of(engine, outputs, kept).ok_or(Silence::NotKept)?;
-        let measures = measures_kept(engine, kept).ok_or(Silence::NotKept)?;
+        let columns = KeptColumns::of(engine, outputs, &kept).ok_or(Silence::NotKept)?;
+        let measures = measures_kept(engine, &kept).ok_or(Silence::NotKept)?;
         if needs_usage && kept.usage.is_none() {
             return Err(Silence::NotKept);
         }
@@ -178,14 +167,13 @@ impl Pass<'_> {
             usage: None,
             read: ReadSide::default(),
         });
+        let findings = found(engine, kept.findings, &kept.parts, &measures);
         let read = kept.read.of_measures(&measures);
-        let usage = kept.usage.clone();
-        let through = Through { workers: states.collect(), read, usage };
+        let through = Through { workers: states.collect(), read, usage: kept.usage };
         let (read, usage) = through.gathered(outputs, cubes);
         let fact: &Table = self.project.table(&engine.bound.fact.name);
         let files = OpenFiles::open(self.plan, number, (engine, outputs), fact)
             .map_err(|error| Silence::Damaged(error.to_string()))?;
-        let findings = found(engine, kept, &measures);
         Ok(Passed { findings, read, usage, files, keeps_aside: false, kept: None })
     }
 }
@@ -213,8 +201,8 @@ fn measures_kept(engine: &Engine, kept: &FactLines) -> Option<Vec<usize>> {
 }
 
 /// What was found, by the numbers that an engine has for columns and measures.
-fn found(engine: &Engine, kept: &FactLines, measures: &[usize]) -> Findings {
-    let names = kept.parts.iter().enumerate();
+fn found(engine: &Engine, kept: Findings, parts_kept: &[String], measures: &[usize]) -> Findings {
+    let names = parts_kept.iter().enumerate();
     let names: BTreeMap<&str, usize> = names.map(|(at, name)| (name.as_str(), at)).collect();
     // The columns come first, so that their places are their numbers.
     let parts = engine.line_parts().into_iter();
@@ -222,7 +210,7 @@ fn found(engine: &Engine, kept: &FactLines, measures: &[usize]) -> Findings {
         LinePart::Column(own) => Some((*names.get(name.as_str())?, own)),
         _ => None,
     });
-    kept.findings.clone().seen_with(&columns.collect(), measures)
+    kept.seen_with(&columns.collect(), measures)
 }
 
 /// What a worker has at hand, and what it gathers.

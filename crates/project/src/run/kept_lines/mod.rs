@@ -82,7 +82,7 @@ pub(super) fn are_kept(project: &Project) -> bool {
 
 /// Forgets the lines of a run before, where none are kept any more.
 pub(super) fn forget(project: &Project) {
-    if !project.plan.plan.keep_lines {
+    if !are_kept(project) {
         let _ = std::fs::remove_dir_all(project.lines_folder());
     }
 }

@@ -41,7 +41,7 @@ pub fn join(
     let plan = &division.output_plan(project, job)?;
     let guard = Guard::of(project, job, on_closed)?;
     let pass =
-        Pass { project, job, plan, parallelism, on_stop, inspection, progress, keeps_lines: false };
+        Pass { on_stop, inspection, progress, ..Pass::over(project, job, plan, parallelism) };
     refuse_missing(folder, &division)?;
     let mut cubes = pass.empty_cubes();
     let mut gathered: Vec<Gathered> = division.facts.iter().map(|_| Gathered::default()).collect();

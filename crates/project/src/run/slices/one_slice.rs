@@ -17,7 +17,7 @@ use crate::prepare::Job;
 use crate::project::Project;
 use crate::run::repeated_lines::{SettledRepeats, Watch};
 use crate::run::worker::Done;
-use crate::run::{Cubes, Inspection, OnStop, Pass};
+use crate::run::{Cubes, Inspection, Pass};
 
 /// Runs a slice of a division, by its number from 1. A slice that has its result already is not run again; the answer is
 /// whether it was run.
@@ -39,16 +39,7 @@ pub fn run_slice(
     }
     let inspection = Inspection::of(project, job);
     let plan = &division.output_plan(project, job)?;
-    let pass = Pass {
-        project,
-        job,
-        plan,
-        parallelism,
-        on_stop: OnStop::Report,
-        inspection,
-        progress,
-        keeps_lines: false,
-    };
+    let pass = Pass { inspection, progress, ..Pass::over(project, job, plan, parallelism) };
     let attempt = Attempt::begin(folder, slice)?;
     let mut cubes = pass.empty_cubes();
     let mut facts = Vec::new();
