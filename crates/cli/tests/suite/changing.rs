@@ -50,11 +50,12 @@ fn a_file_that_changes_during_a_run_ends_it() {
         folder.put("sales.csv", long.as_bytes());
         let mut command = folder.command(&["run", "--threads", "1"]);
         let run = command.stdout(Stdio::null()).stderr(Stdio::piped()).spawn().unwrap();
-        // It has begun once its output has.
+        // It reads once something of its output is there.
         let begun = || {
-            std::fs::read_dir(folder.path())
-                .unwrap()
-                .any(|e| e.unwrap().file_name().to_string_lossy().ends_with(".part"))
+            std::fs::read_dir(folder.path()).unwrap().map(Result::unwrap).any(|entry| {
+                entry.file_name().to_string_lossy().ends_with(".part")
+                    && entry.metadata().is_ok_and(|metadata| metadata.len() > 0)
+            })
         };
         while !begun() {
             std::thread::sleep(std::time::Duration::from_millis(1));

@@ -7,14 +7,13 @@ use interligo_model::values::date::Period;
 use interligo_model::values::decimal::Decimal;
 use interligo_model::values::value::Value;
 use serde::{Deserialize, Serialize};
-use smallvec::{SmallVec, smallvec};
 
-use super::cells::GroupSums;
-use super::codes::{FastMap, Key};
-use super::groups::Groups;
+use super::codes::Key;
+use super::group_keys::{GroupKeys, key_in};
+use super::groups::{Finished, Groups};
 use super::layout::Layout;
-use super::measure::Aggregate;
 use super::plan::TotalsPlan;
+use super::sums::{Gathered, NO_GROUP, Sums};
 use crate::eval::Type;
 use crate::proof::faults::{Fault, strikes};
 use crate::proof::tally::Tally;
@@ -34,17 +33,19 @@ impl Numbered {
             values.len() as u32 - 1
         })
     }
-}
 
-/// A group: of each source what was summed, if it has lines there.
-pub(super) type Slots = SmallVec<[Option<GroupSums>; 1]>;
+    fn numbers(&mut self, values: impl IntoIterator<Item = Value<'static>>) -> Vec<u32> {
+        values.into_iter().map(|value| self.number(value)).collect()
+    }
+}
 
 /// The groups of a table in a form that is kept and put together with others: attributes and what is counted by their numbers.
 #[derive(Debug, Serialize, Deserialize)]
 pub struct KeptCube {
     attributes: Vec<Vec<Value<'static>>>,
     distinct: Vec<((usize, usize), Vec<Value<'static>>)>,
-    groups: Vec<(Key, Slots)>,
+    keys: GroupKeys,
+    sums: Sums,
     counts: Vec<u64>,
     filtered: Vec<Tally>,
 }
@@ -57,8 +58,8 @@ pub struct Cube {
     pub(super) attributes: Vec<Numbered>,
     /// Different values of what is counted, by source and sum.
     distinct: HashMap<(usize, usize), Numbered>,
-    index: FastMap<Key, usize>,
-    pub(super) groups: Vec<(Key, Slots)>,
+    pub(super) keys: GroupKeys,
+    pub(super) sums: Sums,
     /// Of each source, lines that count.
     counts: Vec<u64>,
     /// Of each source, lines that the filter left out.
@@ -73,8 +74,8 @@ impl Cube {
             types: plan.by.iter().map(|by| by.expr.ty).collect(),
             attributes: plan.by.iter().map(|_| Numbered::default()).collect(),
             distinct: HashMap::new(),
-            index: FastMap::default(),
-            groups: Vec::new(),
+            keys: GroupKeys::new(plan.by.len()),
+            sums: Sums::new(sources),
             counts: vec![0; sources],
             filtered: vec![Tally::default(); sources],
         }
@@ -86,47 +87,47 @@ impl Cube {
             return;
         }
         self.filtered[plan.source].merge(groups.filtered());
-        let distinct =
-            plan.sums.iter().enumerate().filter(|(_, sum)| sum.how == Aggregate::Distinct);
-        let renumbered: HashMap<usize, Vec<u32>> = distinct
-            .map(|(sum, _)| {
-                let known = self.distinct.entry((plan.source, sum)).or_default();
-                let values = groups.distinct_values(sum).into_iter();
-                (sum, values.map(|value| known.number(value)).collect())
+        let Finished { attributes, distinct, codes, mut sums } = groups.finish();
+        let mut counted: HashMap<usize, Vec<u32>> = HashMap::new();
+        for (sum, values) in distinct {
+            let known = self.distinct.entry((plan.source, sum)).or_default();
+            counted.insert(sum, known.numbers(values));
+        }
+        let all = sums.renumber(|sum, value| counted.get(&sum)?.get(value as usize).copied());
+        debug_assert!(all, "what a worker has met has a number");
+        let own = self.attributes.iter_mut().zip(&self.types).zip(attributes);
+        let numbers: Vec<Vec<u32>> = own
+            .map(|((known, ty), values)| {
+                known.numbers(values.into_iter().map(|value| in_type(value, *ty)))
             })
             .collect();
-        let numbers: Vec<Vec<u32>> = groups
-            .attribute_values()
-            .into_iter()
-            .enumerate()
-            .map(|(attribute, values)| {
-                let ty = self.types[attribute];
-                let known = &mut self.attributes[attribute];
-                values.into_iter().map(|value| known.number(in_type(value, ty))).collect()
-            })
-            .collect();
-        groups.each(&renumbered, |key, sums| {
-            if strikes(Fault::GroupLost) {
-                return;
+        let mut key = Key::new();
+        let groups = sums.lines.iter().zip(0..).map(|(lines, group)| {
+            if *lines == 0 || strikes(Fault::GroupLost) {
+                return NO_GROUP;
             }
-            let key: Key =
-                key.iter().zip(&numbers).map(|(code, numbers)| numbers[*code as usize]).collect();
-            self.counts[plan.source] += sums.lines;
-            self.add(key, plan, sums);
+            let codes = key_in(&codes, numbers.len(), group).iter().zip(&numbers);
+            key.clear();
+            key.extend(codes.map(|(code, numbers)| numbers[*code as usize]));
+            self.counts[plan.source] += lines;
+            self.keys.group(&key)
         });
+        let to: Vec<u32> = groups.collect();
+        if let Some(group) = to.iter().position(|to| *to != NO_GROUP)
+            && let Some(Gathered::Sum(sum)) = sums.columns.first_mut()
+            && strikes(Fault::GroupSumChanged)
+        {
+            sum.add_number(group, 1, 0, 0);
+        }
+        self.sums.resize(self.keys.len());
+        self.sums.absorb(plan, sums, &to);
     }
 
-    /// Adds what a source has of a group.
-    fn add(&mut self, key: Key, plan: &TotalsPlan, sums: GroupSums) {
-        let sources = self.counts.len();
-        let at = *self.index.entry(key).or_insert_with_key(|key| {
-            self.groups.push((key.clone(), smallvec![None; sources]));
-            self.groups.len() - 1
-        });
-        match &mut self.groups[at].1[plan.source] {
-            Some(known) => known.merge(&sums, &plan.sums),
-            none => *none = Some(sums),
-        }
+    /// The group with a key; one without lines is made where there is none.
+    pub(super) fn add_group(&mut self, key: &[u32]) -> u32 {
+        let group = self.keys.group(key);
+        self.sums.resize(self.keys.len());
+        group
     }
 
     /// The groups, to be kept.
@@ -137,7 +138,8 @@ impl Cube {
         KeptCube {
             attributes: self.attributes.into_iter().map(|known| known.values).collect(),
             distinct,
-            groups: self.groups,
+            keys: self.keys,
+            sums: self.sums,
             counts: self.counts,
             filtered: self.filtered,
         }
@@ -151,48 +153,41 @@ impl Cube {
         let fits = kept.attributes.len() == self.attributes.len()
             && kept.counts.len() == sources
             && kept.filtered.len() == sources
-            && kept.groups.iter().all(|(_, slots)| slots.len() == sources);
+            && kept.keys.is_of(self.attributes.len())
+            && kept.sums.are_of(plans, sources, kept.keys.len());
         if !fits {
             return false;
         }
-        let renumbered = |known: &mut Numbered, values: Vec<Value<'static>>| -> Vec<u32> {
-            values.into_iter().map(|value| known.number(value)).collect()
-        };
         let own = self.attributes.iter_mut().zip(kept.attributes);
-        let numbers: Vec<Vec<u32>> = own.map(|(known, values)| renumbered(known, values)).collect();
+        let numbers: Vec<Vec<u32>> = own.map(|(known, values)| known.numbers(values)).collect();
         let mut counted: HashMap<(usize, usize), Vec<u32>> = HashMap::new();
         for (of, values) in kept.distinct {
-            let known = self.distinct.entry(of).or_default();
-            counted.insert(of, renumbered(known, values));
+            counted.insert(of, self.distinct.entry(of).or_default().numbers(values));
         }
         for source in 0..sources {
             self.counts[source] += kept.counts[source];
             self.filtered[source].merge(&kept.filtered[source]);
         }
-        for (key, slots) in kept.groups {
-            let pairs = key.iter().zip(&numbers);
+        let mut to = Vec::with_capacity(kept.keys.len());
+        for group in 0..kept.keys.len() as u32 {
+            let pairs = kept.keys.of(group).iter().zip(&numbers);
             let own: Option<Key> =
                 pairs.map(|(code, numbers)| numbers.get(*code as usize).copied()).collect();
             let Some(key) = own else { return false };
-            for (source, sums) in slots.into_iter().enumerate() {
-                let Some(mut sums) = sums else { continue };
-                let Some(plan) = plans.iter().find(|plan| plan.source == source) else {
-                    return false;
-                };
-                let number =
-                    |sum, value: u32| counted.get(&(source, sum))?.get(value as usize).copied();
-                if !(sums.is_of(&plan.sums) && sums.renumber(number)) {
-                    return false;
-                }
-                self.add(key.clone(), plan, sums);
+            to.push(self.keys.group(&key));
+        }
+        self.sums.resize(self.keys.len());
+        for (source, mut sums) in kept.sums.into_sources().into_iter().enumerate() {
+            let number =
+                |sum, value: u32| counted.get(&(source, sum))?.get(value as usize).copied();
+            if !sums.renumber(number) {
+                return false;
+            }
+            if let Some(plan) = plans.iter().find(|plan| plan.source == source) {
+                self.sums.absorb(plan, sums, &to);
             }
         }
         true
-    }
-
-    /// Lets go of what finds a group by its key; none is taken in any more.
-    pub(super) fn forget_index(&mut self) {
-        self.index = FastMap::default();
     }
 
     /// Of the first source, lines that count.

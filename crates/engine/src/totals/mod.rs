@@ -7,6 +7,7 @@
 mod cells;
 mod codes;
 mod cube;
+mod group_keys;
 mod groups;
 mod layout;
 mod measure;
@@ -17,6 +18,8 @@ mod ranked;
 mod ratio;
 mod render;
 mod span;
+mod sum_column;
+mod sums;
 mod table;
 mod time_shift;
 mod to_date;

@@ -6,7 +6,7 @@ use std::fmt;
 use interligo_model::values::decimal::Decimal;
 use interligo_model::words::counted;
 
-use super::cells::{Cell, GroupSums};
+use super::cells::GroupSums;
 use super::measure::{Aggregate, Summed, Work};
 use super::plan::TotalsPlan;
 
@@ -81,23 +81,30 @@ impl TotalsPlan {
     }
 
     /// What amounts of a row are known on other lines than the rest, if any are.
-    pub(super) fn partly_known(&self, sums: &GroupSums) -> Option<PartlyKnown> {
-        let cell = |sum: usize| match &sums.cells[sum] {
-            Cell::Sum { total, known } => Some((*known, total.value())),
-            _ => None,
-        };
-        let mut found = PartlyKnown { lines: sums.lines, together: 0, amounts: Vec::new() };
-        for (measure, together) in &self.known_together {
-            let measure = &self.measures[*measure];
-            let Work::Of(own) = measure.work else { continue };
-            let ((known, all), (together, common)) = (cell(own)?, cell(*together)?);
-            found.together = together;
-            found.amounts.push(PartlyKnownAmount {
-                column_name: measure.column_name.clone(),
-                more_lines: known - together,
-                more: all.zip(common).and_then(|(all, common)| all.checked_sub(common)),
-            });
+    pub(super) fn partly_known(&self, sums: GroupSums<'_>) -> Option<PartlyKnown> {
+        let known = |sum: usize| sums.sum(sum).map(|(_, lines)| lines);
+        let mut pairs = self.known_together.iter().filter_map(|(measure, together)| {
+            match self.measures[*measure].work {
+                Work::Of(own) => Some((measure, own, *together)),
+                _ => None,
+            }
+        });
+        // Nearly all rows have all amounts on the same lines.
+        if pairs.clone().all(|(_, own, together)| known(own) == known(together)) {
+            return None;
         }
-        found.amounts.iter().any(|amount| amount.more_lines > 0).then_some(found)
+        let mut found = PartlyKnown { lines: sums.lines(), together: 0, amounts: Vec::new() };
+        pairs.try_for_each(|(measure, own, together)| {
+            let ((all, known), (common, together)) = (sums.sum(own)?, sums.sum(together)?);
+            found.together = together;
+            let more = all.value().zip(common.value());
+            found.amounts.push(PartlyKnownAmount {
+                column_name: self.measures[*measure].column_name.clone(),
+                more_lines: known - together,
+                more: more.and_then(|(all, common)| all.checked_sub(common)),
+            });
+            Some(())
+        })?;
+        Some(found)
     }
 }

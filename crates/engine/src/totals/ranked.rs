@@ -5,12 +5,13 @@ use std::collections::{BTreeSet, HashMap};
 
 use interligo_model::values::date::{Day, Period, PeriodUnit};
 use interligo_model::values::value::Value;
-use smallvec::smallvec;
 
 use super::codes::Key;
-use super::cube::{Cube, Slots};
+use super::cube::Cube;
+use super::group_keys::GroupKeys;
 use super::layout::Layout;
 use super::plan::TotalsPlan;
+use super::sums::Sums;
 use super::table::TotalsError;
 use super::time_shift::TimeAttribute;
 use super::tree::Entry;
@@ -24,7 +25,11 @@ pub(super) struct Ranked {
     pub(super) values: Vec<Vec<Value<'static>>>,
     /// The ranks of the attributes across, of each column.
     pub(super) columns: Vec<Key>,
+    /// Of each group the ranks of its attributes.
+    pub(super) keys: GroupKeys,
+    /// The groups in their order, each with its column across; none where nothing is across.
     pub(super) entries: Vec<Entry>,
+    pub(super) sums: Sums,
 }
 
 impl Ranked {
@@ -33,11 +38,12 @@ impl Ranked {
         plans: &[&TotalsPlan],
         mut cube: Cube,
     ) -> Result<Ranked, TotalsError> {
+        let mut groups: Vec<u32> = (0..cube.keys.len() as u32).collect();
         if let Some(time) = &layout.time {
             let until = time.days.last.filter(|_| layout.all_periods);
-            drop_later_times(&mut cube, plans, time, until);
+            drop_later_times(&mut groups, &cube, plans, time, until);
             if layout.all_periods {
-                fill_periods(layout, &mut cube, time)?;
+                fill_periods(layout, &mut groups, &mut cube, time)?;
             }
         }
         let (mut values, mut ranks) = (Vec::new(), Vec::new());
@@ -48,34 +54,34 @@ impl Ranked {
             ranks.push(rank);
         }
         let rows: usize = layout.levels.iter().sum();
-        let rank = |attribute: usize, number: u32| ranks[attribute][number as usize];
-        cube.forget_index();
-        let mut placed: Vec<(Key, Key, Slots)> = cube
-            .groups
-            .into_iter()
-            .map(|(key, slots)| {
-                let mut key: Key =
-                    key.iter().enumerate().map(|(a, number)| rank(a, *number)).collect();
-                let across = key.drain(rows..).collect();
-                (key, across, slots)
-            })
-            .collect();
-        let columns: BTreeSet<Key> = placed
-            .iter()
-            .map(|(_, across, _)| across)
-            .filter(|key| !key.is_empty())
-            .cloned()
-            .collect();
-        let columns: Vec<Key> = columns.into_iter().collect();
-        placed.sort_unstable_by(|a, b| (&a.0, &a.1).cmp(&(&b.0, &b.1)));
-        let entry = |(row, across, slots): (Key, Key, Slots)| {
-            let column = columns.binary_search(&across).ok();
-            Entry { row, column, slots }
-        };
-        let entries = placed.into_iter().map(entry).collect();
-        Ok(Ranked { values, columns, entries })
+        let keys = cube.keys.renumbered(|attribute, number| ranks[attribute][number as usize]);
+        let across = groups.iter().map(|group| &keys.of(*group)[rows..]);
+        let columns: BTreeSet<&[u32]> = across.filter(|key| !key.is_empty()).collect();
+        let columns: Vec<Key> = columns.into_iter().map(Key::from_slice).collect();
+        let column = |key: &[u32]| columns.binary_search_by(|column| column[..].cmp(key)).ok();
+        let entry = |group: u32| Entry { group, column: column(&keys.of(group)[rows..]) };
+        let entries = in_order(groups, &keys).into_iter().map(entry).collect();
+        Ok(Ranked { values, columns, keys, entries, sums: cube.sums })
     }
 }
+
+/// Groups in the order of their keys.
+fn in_order(groups: Vec<u32>, keys: &GroupKeys) -> Vec<u32> {
+    // The first attributes are beside the group: most are in their order by these, and their keys are not looked at.
+    let begins = |group: u32| {
+        let key = keys.of(group);
+        (0..FIRST).fold(0u128, |all, at| all << 32 | u128::from(*key.get(at).unwrap_or(&0)))
+    };
+    let mut begun: Vec<(u128, u32)> = groups.into_iter().map(|g| (begins(g), g)).collect();
+    begun.sort_unstable_by(|(a, group), (b, other)| {
+        let rest = |group: u32| keys.of(group).get(FIRST..);
+        a.cmp(b).then_with(|| rest(*group).cmp(&rest(*other)))
+    });
+    begun.into_iter().map(|(_, group)| group).collect()
+}
+
+/// How many attributes of 32 bits make a number of 128.
+const FIRST: usize = 4;
 
 /// Values in order, blanks last, and the rank of each.
 fn ranked(
@@ -105,24 +111,19 @@ fn ranked(
 /// Groups of times after the last line, or after a day until which all are wanted, are made by lines that are seen as
 /// later ones; they say nothing.
 fn drop_later_times(
-    cube: &mut Cube,
+    groups: &mut Vec<u32>,
+    cube: &Cube,
     plans: &[&TotalsPlan],
     time: &TimeAttribute,
     until: Option<Day>,
 ) {
-    let own =
-        |slots: &Slots| slots.iter().zip(plans).any(|(s, plan)| s.is_some() && !plan.is_shifted());
+    let not_shifted = || plans.iter().filter(|plan| !plan.is_shifted());
+    let own = |group: u32| not_shifted().any(|plan| cube.sums.of(group, plan.source).is_some());
     let values = &cube.attributes[time.attribute].values;
-    let at = |key: &[u32]| ordinal(&values[key[time.attribute] as usize]);
-    let known = cube.groups.iter().filter(|(_, slots)| own(slots)).filter_map(|(key, _)| at(key));
+    let at = |group: u32| ordinal(&values[cube.keys.of(group)[time.attribute] as usize]);
+    let known = groups.iter().copied().filter(|group| own(*group)).filter_map(at);
     let Some(last) = known.chain(until.map(|day| time.ordinal(day))).max() else { return };
-    let keep: Vec<bool> = cube
-        .groups
-        .iter()
-        .map(|(key, slots)| own(slots) || at(key).is_none_or(|at| at <= last))
-        .collect();
-    let mut keep = keep.into_iter();
-    cube.groups.retain(|_| keep.next() == Some(true));
+    groups.retain(|group| own(*group) || at(*group).is_none_or(|at| at <= last));
 }
 
 /// The number of a day or period among its like.
@@ -136,12 +137,18 @@ fn ordinal(value: &Value<'_>) -> Option<i32> {
 
 /// Adds the periods that have no lines, for all other attributes: between the first and the last that have, or those
 /// that the condition of the table names.
-fn fill_periods(layout: &Layout, cube: &mut Cube, time: &TimeAttribute) -> Result<(), TotalsError> {
+fn fill_periods(
+    layout: &Layout,
+    groups: &mut Vec<u32>,
+    cube: &mut Cube,
+    time: &TimeAttribute,
+) -> Result<(), TotalsError> {
     let at = time.attribute;
-    let known = |(key, _): &(Key, Slots)| ordinal(&cube.attributes[at].values[key[at] as usize]);
+    let known =
+        |group: &u32| ordinal(&cube.attributes[at].values[cube.keys.of(*group)[at] as usize]);
     let named = [time.days.first, time.days.last].into_iter().flatten();
     let named = named.map(|day| time.ordinal(day));
-    let ordinals: Vec<i32> = cube.groups.iter().filter_map(known).chain(named).collect();
+    let ordinals: Vec<i32> = groups.iter().filter_map(known).chain(named).collect();
     let (Some(first), Some(last)) = (ordinals.iter().min(), ordinals.iter().max()) else {
         return Ok(());
     };
@@ -160,7 +167,7 @@ fn fill_periods(layout: &Layout, cube: &mut Cube, time: &TimeAttribute) -> Resul
             let fixed = |a: &usize| *a == at || longer[*a].is_some();
             range.clone().map(|a| if fixed(&a) { 0 } else { key[a] }).collect()
         };
-        cube.groups.iter().map(|(key, _)| of(key)).collect()
+        groups.iter().map(|group| of(cube.keys.of(*group))).collect()
     };
     let (row_keys, column_keys) = (combine(0..rows, cube), combine(rows..longer.len(), cube));
     // Across, a column is there as soon as one row has it.
@@ -179,7 +186,7 @@ fn fill_periods(layout: &Layout, cube: &mut Cube, time: &TimeAttribute) -> Resul
     if all > MOST_FILLED {
         return Err(TotalsError::TooLong { rows: all, most: MOST_FILLED });
     }
-    let known: BTreeSet<Key> = cube.groups.iter().map(|(key, _)| key.clone()).collect();
+    let known: BTreeSet<u32> = groups.iter().copied().collect();
     for ordinal in *first..=*last {
         let period = Period { unit: time.unit, ordinal };
         let value = match cube.attributes[at].values.iter().any(|v| matches!(v, Value::Date(_))) {
@@ -196,9 +203,9 @@ fn fill_periods(layout: &Layout, cube: &mut Cube, time: &TimeAttribute) -> Resul
                     key[attribute] = cube.attributes[attribute].number(longer);
                 }
             }
-            let key = Key::from_vec(key);
-            if !known.contains(&key) {
-                cube.groups.push((key, smallvec![None; layout.sources]));
+            let group = cube.add_group(&key);
+            if !known.contains(&group) {
+                groups.push(group);
             }
         }
     }

@@ -12,12 +12,13 @@ use super::layout::{Column, Layout, Order, SortBy};
 use super::partly_known::PartlyKnown;
 use super::plan::TotalsPlan;
 use super::ranked::Ranked;
+use super::sums::{NO_GROUP, Sums};
 use super::table::{
     MeasureKind, SourceTally, TotalsColumn, TotalsError, TotalsMeasure, TotalsRow, TotalsTable,
 };
 use super::time_shift::TimeAttribute;
 use super::to_date::{along_columns, along_rows};
-use super::tree::{Cells, Node, Sources};
+use super::tree::{Cells, Node};
 use crate::bind::Shift;
 use crate::bind::{Cumulated, ShareOf};
 use crate::eval::{Expr, Leaves, evaluate};
@@ -27,7 +28,11 @@ use crate::proof::tally::Tally;
 /// A table in the renderer.
 pub(super) struct Renderer<'a> {
     pub(super) layout: &'a Layout,
-    pub(super) sources: Sources<'a>,
+    /// Of each source its plan.
+    pub(super) plans: &'a [&'a TotalsPlan],
+    pub(super) sums: Sums,
+    /// The group of the whole, which is there without any line too.
+    pub(super) whole: u32,
     /// Of each attribute its values, by rank.
     pub(super) values: Vec<Vec<Value<'static>>>,
     /// The ranks of the attributes across, of each column.
@@ -86,13 +91,15 @@ impl Layout {
             let across = by[rows..].join(", ");
             return Err(TotalsError::TooWide { across, columns: width, most: MOST_COLUMNS });
         }
-        let sources = Sources(plans);
-        let Ranked { values, columns, entries } = ranked;
-        let mut root = sources.tree(entries, &self.levels);
-        root.cells.all.resize(plans.len(), None);
+        let Ranked { values, columns, keys, entries, mut sums } = ranked;
+        let mut root = sums.tree(entries, &keys, &self.levels);
         // Without any line there still is a whole, of none.
-        root.cells.all[0].get_or_insert_with(|| GroupSums::empty(&plans[0].sums));
-        let renderer = Renderer { layout: self, sources, values, columns, runs: self.runs() };
+        sums.laid_out(plans[0]);
+        if root.cells.all == NO_GROUP {
+            root.cells.all = sums.add_group();
+        }
+        let (whole, runs) = (root.cells.all, self.runs());
+        let mut renderer = Renderer { layout: self, plans, sums, whole, values, columns, runs };
         renderer.run_up(&mut root);
         renderer.table(&root, &by, lines, filtered)
     }
@@ -100,7 +107,7 @@ impl Layout {
 
 impl Renderer<'_> {
     /// Lets sums accumulate to a date, puts rows in order, keeps the first, and lets sums accumulate along rows.
-    pub(super) fn run_up(&self, root: &mut Node) {
+    pub(super) fn run_up(&mut self, root: &mut Node) {
         let layout = self.layout;
         let rows: usize = layout.levels.iter().sum();
         let to_date = |run: &Cumulated| match run {
@@ -111,7 +118,7 @@ impl Renderer<'_> {
         if let Some(time) = layout.time.as_ref().filter(|time| in_rows(time)) {
             for unit in self.runs.iter().filter_map(to_date) {
                 let values = &self.values[time.attribute];
-                along_rows(self.sources, root, &layout.levels, time.attribute, values, unit);
+                along_rows(&mut self.sums, root, &layout.levels, time.attribute, values, unit);
             }
         }
         let whole = root.cells.clone();
@@ -120,19 +127,19 @@ impl Renderer<'_> {
             self.keep_where(having, root, 0, &whole);
         }
         if let Some(top) = layout.top {
-            root.at_level_mut(layout.levels_apart, &mut |node| self.sources.keep_top(node, top));
+            root.at_level_mut(layout.levels_apart, &mut |node| self.sums.keep_top(node, top));
         }
         if let Some(time) = layout.time.as_ref().filter(|time| !in_rows(time)) {
             for unit in self.runs.iter().filter_map(to_date) {
                 let values = &self.values[time.attribute];
                 let at = time.attribute - rows;
-                along_columns(self.sources, root, &self.columns, at, values, unit);
+                along_columns(&mut self.sums, root, &self.columns, at, values, unit);
             }
         }
         if self.runs.contains(&Cumulated::Running) {
             let whole = root.cells.clone();
             root.cumulated.push((Cumulated::Running, whole));
-            self.sources.run_up(root);
+            self.sums.run_up(root);
         }
     }
 
@@ -169,7 +176,7 @@ impl Renderer<'_> {
     }
 
     /// Keeps the rows of each level that meet a condition, and brings its others together in one.
-    fn keep_where(&self, having: &Expr, node: &mut Node, level: usize, whole: &Cells) {
+    fn keep_where(&mut self, having: &Expr, node: &mut Node, level: usize, whole: &Cells) {
         if level >= self.layout.levels.len() {
             return;
         }
@@ -183,7 +190,7 @@ impl Renderer<'_> {
         let children = std::mem::take(&mut node.children);
         let (kept, others): (Vec<Node>, Vec<Node>) = children.into_iter().partition(meets);
         node.children = kept;
-        self.sources.add_rest(node, &others);
+        self.sums.add_rest(node, &others);
         let own = node.children.iter_mut().filter(|child| child.rest.is_none());
         own.for_each(|child| self.keep_where(having, child, level + 1, whole));
     }
@@ -217,7 +224,7 @@ impl Renderer<'_> {
             return difference(&first, &second, number - layout.columns.len())
                 .ok_or_else(|| TotalsError::DoesNotFit { measure: column_name() });
         };
-        let plan = self.sources.0[column.source];
+        let plan = self.plans[column.source];
         if plan.shift == Some(Shift::Period) && !self.has_time(node, at) {
             return Ok(Value::Blank);
         }
@@ -253,14 +260,23 @@ impl Renderer<'_> {
     }
 
     fn value(&self, column: &Column, cells: &Cells, at: At) -> Result<Value<'static>, TotalsError> {
-        let slots = match at {
-            None => Some(&cells.all),
-            Some(at) => cells.across.get(&at),
+        let group = match at {
+            None => Some(cells.all),
+            Some(at) => cells.across.get(&at).copied(),
         };
-        let plan = self.sources.0[column.source];
-        match slots.and_then(|slots| slots.get(column.source)) {
-            Some(Some(sums)) => sums.value(plan, &plan.measures[column.measure]),
-            _ => Ok(Value::Blank),
+        let plan = self.plans[column.source];
+        match group.and_then(|group| self.sums_of(group, column.source)) {
+            Some(sums) => sums.value(plan, &plan.measures[column.measure]),
+            None => Ok(Value::Blank),
+        }
+    }
+
+    /// What a source has of a group, if it has lines there; the whole is there without any.
+    fn sums_of(&self, group: u32, source: usize) -> Option<GroupSums<'_>> {
+        match group {
+            NO_GROUP => None,
+            _ if group == self.whole && source == 0 => Some(self.sums.any(group, source)),
+            _ => self.sums.of(group, source),
         }
     }
 
@@ -351,7 +367,7 @@ impl Renderer<'_> {
     }
 
     fn partly_known(&self, node: &Node) -> Option<PartlyKnown> {
-        let mut found = self.sources.0[0].partly_known(node.cells.all.first()?.as_ref()?)?;
+        let mut found = self.plans[0].partly_known(self.sums_of(node.cells.all, 0)?)?;
         for amount in &mut found.amounts {
             amount.column_name = self.layout.labels.of(&amount.column_name).to_owned();
         }
@@ -360,8 +376,8 @@ impl Renderer<'_> {
 
     /// Adds the lines of a row that sums up no others, by source.
     fn tally(&self, node: &Node, sources: &mut [SourceTally]) {
-        for ((plan, own), sums) in self.sources.0.iter().zip(sources).zip(&node.cells.all) {
-            if let Some(sums) = sums {
+        for (source, (plan, own)) in self.plans.iter().zip(sources).enumerate() {
+            if let Some(sums) = self.sums_of(node.cells.all, source) {
                 own.grouped.merge(&sums.tally(plan));
             }
         }
@@ -371,10 +387,10 @@ impl Renderer<'_> {
     fn measures(&self, root: &Node, column_names: &[String]) -> Vec<TotalsMeasure> {
         let mut measures = Vec::new();
         for column in &self.layout.columns {
-            let plan = self.sources.0[column.source];
+            let plan = self.plans[column.source];
             let measure = &plan.measures[column.measure];
-            let sums = root.cells.all.get(column.source).and_then(Option::as_ref);
-            let of_lines = sums.map_or(0, |sums| sums.lines);
+            let sums = self.sums_of(root.cells.all, column.source);
+            let of_lines = sums.map_or(0, GroupSums::lines);
             let derived = column.share.is_some() || column.cumulated.is_some();
             let known = sums.and_then(|sums| measure.known(sums)).filter(|_| !derived);
             let kind = match column.share {

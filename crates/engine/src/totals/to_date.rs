@@ -6,7 +6,8 @@ use interligo_model::values::date::{Day, Period, PeriodUnit};
 use interligo_model::values::value::Value;
 
 use super::codes::Key;
-use super::tree::{Cells, Node, Sources};
+use super::sums::Sums;
+use super::tree::{Cells, Node};
 use crate::bind::Cumulated;
 
 /// The year or quarter that a period or day lies in; a week lies in the year of its Thursday.
@@ -25,7 +26,7 @@ fn within(unit: PeriodUnit, value: &Value<'_>) -> Option<Period> {
 /// Lets sums accumulate along the rows of each level that have the time among their attributes. `time` is where it
 /// stands among them, `values` are its values by rank.
 pub(super) fn along_rows(
-    sources: Sources<'_>,
+    sums: &mut Sums,
     root: &mut Node,
     levels: &[usize],
     time: usize,
@@ -51,16 +52,14 @@ pub(super) fn along_rows(
             let Some(period) = within(unit, &values[rank as usize]) else { continue };
             match &mut so_far {
                 Some((same, known, cells)) if *same == others && *known == period => {
-                    sources.merge(cells, &node.cells);
+                    sums.merge_cells(cells, &node.cells);
                 }
                 _ => {
-                    let mut cells = Cells::default();
-                    sources.merge(&mut cells, &node.cells);
-                    so_far = Some((others, period, cells));
+                    so_far = Some((others, period, sums.copied(&node.cells)));
                 }
             }
             if let Some((_, _, cells)) = &so_far {
-                found.insert(node.path.clone(), cells.clone());
+                found.insert(node.path.clone(), sums.copied(cells));
             }
         }
     }
@@ -73,7 +72,7 @@ pub(super) fn along_rows(
 /// Lets sums accumulate along columns. `columns` are the ranks of their attributes; `time` is where it stands among
 /// them.
 pub(super) fn along_columns(
-    sources: Sources<'_>,
+    sums: &mut Sums,
     root: &mut Node,
     columns: &[Key],
     time: usize,
@@ -94,11 +93,11 @@ pub(super) fn along_columns(
         for chain in chains.values() {
             let mut before = None;
             for column in chain {
-                if let Some(before) = before.and_then(|before| cells.across.get(&before)).cloned() {
-                    sources.merge_column(&mut cells, *column, &before);
+                if let Some(before) = before.and_then(|before| cells.across.get(&before)).copied() {
+                    sums.merge_column(&mut cells, *column, before);
                 }
                 if let Some(own) = node.cells.across.get(column) {
-                    sources.merge_column(&mut cells, *column, own);
+                    sums.merge_column(&mut cells, *column, *own);
                 }
                 before = Some(*column);
             }

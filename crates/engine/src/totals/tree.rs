@@ -3,17 +3,24 @@
 
 use std::collections::{BTreeMap, HashMap};
 
-use super::cells::GroupSums;
 use super::codes::Key;
-use super::cube::Slots;
-use super::plan::TotalsPlan;
+use super::group_keys::GroupKeys;
+use super::sums::{NO_GROUP, Sums};
 use crate::bind::Cumulated;
 
-/// What was summed of a row: by column across, and over all of them.
-#[derive(Clone, Debug, Default)]
+/// What was summed of a row, by the groups that hold it: one for each column across, and one over all of them. A copy
+/// means the same groups, and not others with the same sums.
+#[derive(Clone, Debug)]
 pub(super) struct Cells {
-    pub(super) across: BTreeMap<usize, Slots>,
-    pub(super) all: Slots,
+    pub(super) across: BTreeMap<usize, u32>,
+    /// [`NO_GROUP`] as long as nothing was summed.
+    pub(super) all: u32,
+}
+
+impl Default for Cells {
+    fn default() -> Cells {
+        Cells { across: BTreeMap::new(), all: NO_GROUP }
+    }
 }
 
 /// A row with the rows that it sums up.
@@ -24,47 +31,51 @@ pub(super) struct Node {
     /// How many rows it represents, if it represents several.
     pub(super) rest: Option<u64>,
     pub(super) cells: Cells,
-    /// What has accumulate, by the way of running up.
+    /// What has accumulated, by the way of running up.
     pub(super) cumulated: Vec<(Cumulated, Cells)>,
     pub(super) children: Vec<Node>,
 }
 
 /// One group with its place in the table.
 pub(super) struct Entry {
-    pub(super) row: Key,
+    pub(super) group: u32,
     /// Its column across; none where nothing is across.
     pub(super) column: Option<usize>,
-    pub(super) slots: Slots,
 }
 
-/// The plans of the sources, which say how sums are brought together.
-#[derive(Clone, Copy)]
-pub(super) struct Sources<'a>(pub(super) &'a [&'a TotalsPlan]);
+impl Sums {
+    /// Adds a group to what is summed in another, which is made where there is none.
+    fn merge_group(&mut self, into: &mut u32, from: u32) {
+        if from == NO_GROUP {
+            return;
+        }
+        if *into == NO_GROUP {
+            *into = self.add_group();
+        }
+        self.merge(*into, from);
+    }
 
-impl Sources<'_> {
-    fn merge_slots(self, into: &mut Slots, other: &Slots) {
-        into.resize(self.0.len(), None);
-        for (source, (own, other)) in into.iter_mut().zip(other).enumerate() {
-            let Some(other) = other else { continue };
-            let sums = &self.0[source].sums;
-            own.get_or_insert_with(|| GroupSums::empty(sums)).merge(other, sums);
+    pub(super) fn merge_cells(&mut self, into: &mut Cells, other: &Cells) {
+        self.merge_group(&mut into.all, other.all);
+        for (column, group) in &other.across {
+            self.merge_column(into, *column, *group);
         }
     }
 
-    pub(super) fn merge(self, into: &mut Cells, other: &Cells) {
-        self.merge_slots(&mut into.all, &other.all);
-        for (column, slots) in &other.across {
-            self.merge_slots(into.across.entry(*column).or_default(), slots);
-        }
+    /// Adds a group to a column of a row.
+    pub(super) fn merge_column(&mut self, into: &mut Cells, column: usize, group: u32) {
+        self.merge_group(into.across.entry(column).or_insert(NO_GROUP), group);
     }
 
-    /// Adds what is before `column` in a chain of columns to it.
-    pub(super) fn merge_column(self, into: &mut Cells, column: usize, slots: &Slots) {
-        self.merge_slots(into.across.entry(column).or_default(), slots);
+    /// Other groups with the same sums.
+    pub(super) fn copied(&mut self, cells: &Cells) -> Cells {
+        let mut copy = Cells::default();
+        self.merge_cells(&mut copy, cells);
+        copy
     }
 
     /// The tree of groups, which are in the order of their rows. `levels` says how many attributes each has.
-    pub(super) fn tree(self, entries: Vec<Entry>, levels: &[usize]) -> Node {
+    pub(super) fn tree(&mut self, entries: Vec<Entry>, keys: &GroupKeys, levels: &[usize]) -> Node {
         let mut root = Node::default();
         let mut entries = entries.into_iter().peekable();
         let ends: Vec<usize> = levels
@@ -76,16 +87,17 @@ impl Sources<'_> {
             .collect();
         // A table without attributes has its whole only.
         let Some(deepest) = ends.last().copied().filter(|end| *end > 0) else {
-            entries.for_each(|entry| self.take(&mut root.cells, entry));
+            entries.for_each(|entry| self.take(&mut root.cells, &entry));
             return root;
         };
+        let row = |entry: &Entry| &keys.of(entry.group)[..deepest];
         while let Some(first) = entries.next() {
-            let mut leaf = Node { path: first.row.clone(), ..Node::default() };
-            self.take(&mut leaf.cells, first);
-            while let Some(same) = entries.next_if(|entry| entry.row == leaf.path) {
-                self.take(&mut leaf.cells, same);
+            let path = row(&first);
+            let mut leaf = Node { path: path.into(), ..Node::default() };
+            self.take(&mut leaf.cells, &first);
+            while let Some(same) = entries.next_if(|entry| row(entry) == path) {
+                self.take(&mut leaf.cells, &same);
             }
-            debug_assert_eq!(leaf.path.len(), deepest);
             let mut parent = &mut root;
             for end in &ends[..ends.len() - 1] {
                 let path = &leaf.path[..*end];
@@ -100,39 +112,38 @@ impl Sources<'_> {
         root
     }
 
-    fn take(self, cells: &mut Cells, entry: Entry) {
+    fn take(&mut self, cells: &mut Cells, entry: &Entry) {
         match entry.column {
-            None if cells.all.is_empty() => cells.all = entry.slots,
-            None => self.merge_slots(&mut cells.all, &entry.slots),
+            None => cells.all = entry.group,
             Some(column) => {
-                self.merge_slots(&mut cells.all, &entry.slots);
-                self.merge_column(cells, column, &entry.slots);
+                self.merge_group(&mut cells.all, entry.group);
+                cells.across.insert(column, entry.group);
             }
         }
     }
 
     /// Fills what rows above others sum up.
-    fn sum_up(self, node: &mut Node) {
+    fn sum_up(&mut self, node: &mut Node) {
         let Node { cells, children, .. } = node;
         for child in children {
             self.sum_up(child);
-            self.merge(cells, &child.cells);
+            self.merge_cells(cells, &child.cells);
         }
     }
 
     /// Brings rows together in one below a row, if there are any.
-    pub(super) fn add_rest(self, node: &mut Node, others: &[Node]) {
+    pub(super) fn add_rest(&mut self, node: &mut Node, others: &[Node]) {
         if others.is_empty() {
             return;
         }
         let path = node.path.clone();
         let mut rest = Node { path, rest: Some(others.len() as u64), ..Node::default() };
-        others.iter().for_each(|other| self.merge(&mut rest.cells, &other.cells));
+        others.iter().for_each(|other| self.merge_cells(&mut rest.cells, &other.cells));
         node.children.push(rest);
     }
 
     /// Keeps the first rows of each level, and brings its others together in one.
-    pub(super) fn keep_top(self, node: &mut Node, top: usize) {
+    pub(super) fn keep_top(&mut self, node: &mut Node, top: usize) {
         // One row more is shown as it is: it takes no more room than "the rest".
         if node.children.len() > top + 1 {
             let others = node.children.split_off(top);
@@ -142,14 +153,14 @@ impl Sources<'_> {
     }
 
     /// Lets sums accumulate along rows in their order: those that differ in the last attribute only.
-    pub(super) fn run_up(self, node: &mut Node) {
+    pub(super) fn run_up(&mut self, node: &mut Node) {
         let mut sums: HashMap<Vec<u32>, Cells> = HashMap::new();
         for child in &mut node.children {
             // The rest has no attributes of its own level.
             let end = child.path.len().saturating_sub(usize::from(child.rest.is_none()));
             let so_far = sums.entry(child.path[..end].to_vec()).or_default();
-            self.merge(so_far, &child.cells);
-            child.cumulated.push((Cumulated::Running, so_far.clone()));
+            self.merge_cells(so_far, &child.cells);
+            child.cumulated.push((Cumulated::Running, self.copied(so_far)));
             self.run_up(child);
         }
     }
