@@ -53,7 +53,7 @@ pub fn revenue_by_group() -> Result<Vec<String>, Box<dyn Error>> {
     let project = Project::open_with(Plan::parse(PLAN)?, Path::new("."), &own)?;
     let totals = project.totals("by_group")?;
     let row = |row: &interligo_project::TotalsRow| {
-        let cells = row.key.iter().chain(&row.values).map(ToString::to_string);
+        let cells = row.cells().map(ToString::to_string);
         cells.collect::<Vec<_>>().join(" ")
     };
     Ok(totals.rows.iter().map(row).collect())

@@ -44,7 +44,7 @@ pub fn revenue_by_quarter(receipts: u32) -> Result<Vec<String>, Box<dyn Error>> 
     let project = Project::open_with(Plan::parse(PLAN)?, Path::new("."), &own)?;
     let totals = project.totals("by_quarter")?;
     let row = |row: &interligo_project::TotalsRow| {
-        let cells = row.key.iter().chain(&row.values).map(ToString::to_string);
+        let cells = row.cells().map(ToString::to_string);
         cells.collect::<Vec<_>>().join(" ")
     };
     Ok(totals.rows.iter().map(row).collect())

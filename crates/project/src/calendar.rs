@@ -1,6 +1,7 @@
 //! The periods of the keys of a dated lookup, with what was sold in each, and the days that have none.
 
 use std::collections::{BTreeMap, HashMap, HashSet};
+use std::sync::Arc;
 
 use interligo_engine::bind::{Content, Home, KeyPart, Request, TotalsRequest};
 use interligo_engine::engine::Engine;
@@ -312,7 +313,7 @@ pub fn fill_periods(engine: &Engine, link: usize, key: Option<&str>, sold: &mut 
     let (lookup, bound) = (&engine.lookups[route.lookup], &engine.bound.lookups[route.lookup]);
     let own: Vec<usize> =
         bound.key_columns(route.key).iter().copied().chain(bound.day_columns()).collect();
-    let texts = |row: &TotalsRow| row.key.iter().map(ToString::to_string).collect::<Vec<_>>();
+    let texts = |row: &TotalsRow| row.attributes().map(ToString::to_string).collect::<Vec<_>>();
     let with_lines = std::mem::take(&mut sold.rows);
     let at: HashMap<Vec<String>, usize> =
         with_lines.iter().enumerate().map(|(at, row)| (texts(row), at)).collect();
@@ -336,7 +337,7 @@ pub fn fill_periods(engine: &Engine, link: usize, key: Option<&str>, sold: &mut 
         let texts: Vec<String> = of.iter().map(ToString::to_string).collect();
         let row = at.get(&texts).and_then(|at| with_lines[*at].take());
         sold.rows.push(row.unwrap_or_else(|| TotalsRow {
-            key: of,
+            key: of.into_iter().map(Arc::new).collect(),
             level: 0,
             rest: None,
             values: sold.columns.iter().map(|c| values(&sold.measures[c.measure])).collect(),
@@ -389,7 +390,7 @@ fn lines_by_day(
         if !found && !is_sought(row) {
             continue;
         }
-        let Some(Value::Period(day)) = row.key.last() else {
+        let Some(Value::Period(day)) = row.attributes().last() else {
             without_day += lines;
             continue;
         };

@@ -9,12 +9,13 @@ use interligo_engine::engine::Extent;
 use interligo_engine::totals::TotalsTable;
 use interligo_model::plan::Plan;
 use interligo_sinks::formats::text::csv_row;
-use interligo_sources::formats::OwnTables;
+use interligo_sources::formats::{Given, OwnTables};
 use tempfile::NamedTempFile;
 
 use crate::parallelism::Parallelism;
 use crate::prepare::OnDuplicates;
 use crate::project::Project;
+use crate::run::slices::handed_on;
 use crate::run::{OnStop, run};
 
 impl Project {
@@ -33,7 +34,18 @@ impl Project {
     /// As for [`Project::open`].
     pub fn open_with(plan: Plan, folder: &Path, own: &OwnTables) -> Result<Project, Error> {
         require_fact(&plan)?;
-        open_some(plan, folder, own, &|_| true)
+        open_some(plan, folder, &own.into(), &|_| true)
+    }
+
+    /// The same as a part of a run that was divided, with the tables of servers as they were handed on then. `division` is
+    /// the folder of the division; where there is none, the servers are asked.
+    ///
+    /// # Errors
+    /// As for [`Project::open`].
+    pub fn open_divided(plan: Plan, folder: &Path, division: &Path) -> Result<Project, Error> {
+        require_fact(&plan)?;
+        let given = Given { handed_on: handed_on(division), ..Given::default() };
+        open_some(plan, folder, &given, &|_| true)
     }
 
     /// The same for some of the tables, to look into them; the plan need not be complete.
@@ -45,18 +57,18 @@ impl Project {
         folder: &Path,
         wanted: impl Fn(&str) -> bool,
     ) -> Result<Project, Error> {
-        open_some(plan, folder, &OwnTables::new(), &wanted)
+        open_some(plan, folder, &Given::default(), &wanted)
     }
 }
 
 fn open_some(
     mut plan: Plan,
     folder: &Path,
-    own: &OwnTables,
+    given: &Given,
     wanted: &dyn Fn(&str) -> bool,
 ) -> Result<Project, Error> {
-    let sums = make_sums(&mut plan, folder, own, wanted)?;
-    Project::over_tables(plan, folder, wanted, (sums, own))
+    let sums = make_sums(&mut plan, folder, given, wanted)?;
+    Project::over_tables(plan, folder, wanted, (sums, given))
 }
 
 /// Computes the sums of the tables that are wanted and hold some, and lets the plan read them from files, which are
@@ -67,14 +79,14 @@ fn open_some(
 fn make_sums(
     plan: &mut Plan,
     folder: &Path,
-    own: &OwnTables,
+    given: &Given,
     wanted: &dyn Fn(&str) -> bool,
 ) -> Result<Vec<NamedTempFile>, Error> {
     let mut made = Vec::new();
     for table in plan.tables.iter().filter(|table| wanted(&table.name)) {
         if let Some(request) = sums_request(plan, &table.name)? {
             let keys = request.columns[..request.keys].to_vec();
-            made.push((table.name.clone(), keys, sums_file(request, folder, own)?));
+            made.push((table.name.clone(), keys, sums_file(request, folder, given)?));
         }
     }
     for (name, keys, file) in &made {
@@ -90,9 +102,10 @@ fn make_sums(
     Ok(made.into_iter().map(|(_, _, file)| file).collect())
 }
 
-fn sums_file(sums: SumsRequest, folder: &Path, own: &OwnTables) -> Result<NamedTempFile, Error> {
+fn sums_file(sums: SumsRequest, folder: &Path, given: &Given) -> Result<NamedTempFile, Error> {
     let SumsRequest { plan, request, columns, keys } = sums;
-    let project = Project::open_with(plan, folder, own)?;
+    require_fact(&plan)?;
+    let project = open_some(plan, folder, given, &|_| true)?;
     let job = project.prepare(&[request], Extent::Needed, OnDuplicates::Stop)?;
     let ran = run(&project, &job, Parallelism::default(), OnStop::Stop, &|_, _| {})?;
     let totals = ran.outcomes.iter().flat_map(|outcome| &outcome.totals);
@@ -111,8 +124,7 @@ fn written(table: &TotalsTable, columns: &[String], keys: usize) -> Vec<u8> {
         if row.key.iter().take(keys).any(|value| value.is_blank()) {
             continue;
         }
-        let cells: Vec<String> =
-            row.key.iter().chain(&row.values).map(ToString::to_string).collect();
+        let cells: Vec<String> = row.cells().map(ToString::to_string).collect();
         out.extend(csv_row(cells.iter().map(String::as_str)));
     }
     out

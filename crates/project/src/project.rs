@@ -13,7 +13,7 @@ use interligo_model::plan::{Entry, ListKind, MistakeKind, OutputEntry, Plan, Wri
 use interligo_sinks::formats::file_and_table;
 use interligo_sinks::publish::{Recovered, recover};
 use interligo_sinks::transactions::servers;
-use interligo_sources::formats::{Containers, Limits, OwnTables};
+use interligo_sources::formats::{Containers, Given, Limits};
 use interligo_sources::same_file::{FileIndex, leads_to_same, real_path};
 use interligo_sources::table::column_drift::Drift;
 use interligo_sources::table::parts::{ColumnSource, Part, Table};
@@ -83,7 +83,7 @@ impl Project {
         plan: Plan,
         folder: &Path,
         wanted: impl Fn(&str) -> bool,
-        (sums, own): (Vec<NamedTempFile>, &OwnTables),
+        (sums, given): (Vec<NamedTempFile>, &Given),
     ) -> Result<Project, Error> {
         let stop_on = stop_on(&plan)?;
         let mut project = Project {
@@ -104,7 +104,7 @@ impl Project {
         let has_file = project.plan.stem.is_some();
         project.last_run = has_file.then(|| LastRun::read(&project.last_run_path())).flatten();
         let outputs = project.own_outputs();
-        let containers = Containers::new(Limits::of(&project.plan), own.clone());
+        let containers = Containers::new(Limits::of(&project.plan), given.clone());
         for entry in project.plan.tables.iter().filter(|entry| wanted(&entry.name)) {
             let scope = SearchScope { folder, outputs: &outputs, containers: &containers };
             let mut table = Table::open(&project.plan, entry, &scope)?;
@@ -279,7 +279,7 @@ impl Project {
     }
 
     /// The files that runs of the plan write.
-    fn own_outputs(&self) -> OwnOutputs {
+    pub(crate) fn own_outputs(&self) -> OwnOutputs {
         let named = self.plan.outputs.iter().filter_map(|output| {
             let to = output.value.to.as_ref()?;
             Some((Some(to.span()), self.folder.join(file_and_table(to.get_ref()).0)))

@@ -4,8 +4,8 @@ use interligo_engine::totals::{MeasureKind, TotalsColumn, TotalsRow, TotalsTable
 use interligo_model::values::decimal::Decimal;
 use interligo_model::values::value::Value;
 
-use crate::format::{GroupsShape, OutputFormat};
-use crate::formats::text::{Text, csv_row};
+use crate::format::GroupsShape;
+use crate::formats::text::{csv_row, write_row};
 
 /// The names of the columns, and how they are shown. Where there are subtotals, the first column has the level of a row, so that no sum takes a
 /// line in twice.
@@ -33,14 +33,14 @@ pub fn groups_shape(table: &TotalsTable) -> GroupsShape {
 }
 
 /// The rows of a table; the whole, where it is by nothing.
-pub fn totals_rows(table: &TotalsTable) -> impl Iterator<Item = Vec<Value<'_>>> {
+pub fn totals_rows(table: &TotalsTable) -> impl Iterator<Item = Vec<Value<'_>>> + Clone {
     let whole = table.by.is_empty().then_some(&table.whole);
     table.rows.iter().chain(whole).map(|row| {
         let mut values = Vec::with_capacity(1 + table.by.len() + row.values.len());
         if is_leveled(table) {
             values.push(Value::Number(Decimal::from(row.level as i64 + 1)));
         }
-        values.extend(row.key.iter().map(Value::borrowed));
+        values.extend(row.attributes().map(Value::borrowed));
         values.extend(rest_label(row).map(|label| Value::Text(label.into())));
         values.resize(usize::from(is_leveled(table)) + table.by.len(), Value::Blank);
         values.extend(row.values.iter().map(Value::borrowed));
@@ -63,17 +63,23 @@ pub fn row_labels(
     row: &TotalsRow,
     text: impl Fn(&Value<'static>) -> String,
 ) -> Vec<String> {
-    let mut labels: Vec<String> = row.key.iter().map(text).collect();
+    let mut labels: Vec<String> = row.attributes().map(text).collect();
     labels.extend(rest_label(row));
     labels.resize(table.by.len(), String::new());
     labels
 }
 
-/// A table of totals as comma-separated text.
-pub fn totals_csv(table: &TotalsTable) -> Vec<u8> {
+/// A table of totals as comma-separated text, piece by piece.
+pub fn totals_csv(table: &TotalsTable) -> impl Iterator<Item = Vec<u8>> {
     let columns = totals_columns(table);
-    let rows: Vec<_> = totals_rows(table).collect();
-    // Text holds every value.
-    let rows = Text.encode_rows(&[], &rows).unwrap_or_default();
-    [csv_row(columns.iter().map(|(name, _)| name.as_str())).as_slice(), rows.as_bytes()].concat()
+    let head = csv_row(columns.iter().map(|(name, _)| name.as_str()));
+    let mut rows = totals_rows(table);
+    let pieces = std::iter::from_fn(move || {
+        let mut piece = Vec::new();
+        rows.by_ref().take(ROWS_IN_A_PIECE).for_each(|row| write_row(&mut piece, &row));
+        (!piece.is_empty()).then_some(piece)
+    });
+    std::iter::once(head).chain(pieces)
 }
+
+const ROWS_IN_A_PIECE: usize = 10_000;

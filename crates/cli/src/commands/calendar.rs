@@ -163,7 +163,7 @@ fn periods(
     let requests = [periods_request(&job.engines[fact], link)];
     let (job, [mut sold], _) = summed(opened, fact, requests)?;
     fill_periods(&job.engines[fact], link, key, &mut sold);
-    out.data(&totals_csv(&sold))?;
+    totals_csv(&sold).try_for_each(|piece| out.data(&piece))?;
     out.flush()?;
     Ok(())
 }

@@ -89,10 +89,30 @@ impl Opened {
         Opened::with(parsed, plan, parallelism)
     }
 
+    /// The same as a part of a run that was divided into a folder.
+    fn divided(options: &PlanOptions, division: &Path) -> Result<Opened, Failure> {
+        let (plan, parallelism) = (plan_path(options)?, parallelism(options));
+        let parsed = parsed(&plan, &options.set)?;
+        let open = |parsed, folder: &Path| Project::open_divided(parsed, folder, division);
+        Opened::by(open, parsed, plan, parallelism)
+    }
+
     fn with(parsed: Plan, plan: PathBuf, parallelism: Parallelism) -> Result<Opened, Failure> {
+        Opened::by(Project::open, parsed, plan, parallelism)
+    }
+
+    fn by(
+        open: impl Fn(Plan, &Path) -> Result<Project, Error>,
+        parsed: Plan,
+        plan: PathBuf,
+        parallelism: Parallelism,
+    ) -> Result<Opened, Failure> {
         let source = parsed.source.clone();
-        let mut project = Project::open(parsed, folder_of(&plan))
-            .map_err(|error| Failure::Work { error, plan: plan.clone(), text: source })?;
+        let mut project = open(parsed, folder_of(&plan)).map_err(|error| Failure::Work {
+            error,
+            plan: plan.clone(),
+            text: source,
+        })?;
         project.draw_pages_with(interligo_report::html::page);
         if let Some(recovered) = project.recovered.clone() {
             crate::printed::say_all(text::recovered(recovered));

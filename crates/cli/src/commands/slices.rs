@@ -16,7 +16,7 @@ use crate::failure::Failure;
 use crate::progress::{Progress, SlicesProgress};
 
 pub(crate) fn slices(options: &SlicesOptions, out: Out<'_>) -> Result<(), Failure> {
-    let (opened, job) = prepared(&options.plan)?;
+    let (opened, job) = prepared(Opened::open(&options.plan)?)?;
     let divided = interligo_project::divide(
         &opened.project,
         &job,
@@ -30,8 +30,7 @@ pub(crate) fn slices(options: &SlicesOptions, out: Out<'_>) -> Result<(), Failur
 }
 
 /// A plan with all that a run of it needs.
-fn prepared(options: &PlanOptions) -> Result<(Opened, Job), Failure> {
-    let opened = Opened::open(options)?;
+fn prepared(opened: Opened) -> Result<(Opened, Job), Failure> {
     let requests = opened.project.run_requests().map_err(|error| opened.failure(error))?;
     let job = opened.prepare(&requests, Extent::Everything, OnDuplicates::Stop)?;
     Ok((opened, job))
@@ -44,7 +43,7 @@ pub(super) fn slice(
     SliceNumber { slice, of }: SliceNumber,
     out: Out<'_>,
 ) -> Result<(), Failure> {
-    let (opened, job) = prepared(plan)?;
+    let (opened, job) = prepared(Opened::divided(plan, folder)?)?;
     let division =
         Division::read(folder, &opened.project).map_err(|error| opened.failure(error))?;
     if division.slices != of {
@@ -69,7 +68,7 @@ pub(super) fn slice(
 }
 
 pub(crate) fn join(options: &JoinOptions, out: Out<'_>) -> Result<(), Failure> {
-    let (opened, job) = prepared(&options.plan)?;
+    let (opened, job) = prepared(Opened::divided(&options.plan, &options.folder)?)?;
     let ran = joined(&opened, &job, &options.folder, options.end.reopen)?;
     print_run(&opened, &ran, &options.end, out)
 }
@@ -93,12 +92,14 @@ pub(super) fn on_spark(
     folder: &Path,
     out: Out<'_>,
 ) -> Result<(), Failure> {
-    let (opened, job) = prepared(&options.plan)?;
+    let (opened, job) = prepared(Opened::open(&options.plan)?)?;
     let failed = |error: Error| opened.failure(error);
     let project = &opened.project;
     let into = Slices { slices: options.slices, lines_by_slice: options.lines_by_slice };
     let known = Division::read(folder, project).ok().filter(|own| own.is_into(into));
-    if known.is_none() {
+    let hands_on_the_same =
+        |own: &Division| own.hands_on_the_same(project, &job, folder).map_err(failed);
+    if !known.as_ref().map(hands_on_the_same).transpose()?.unwrap_or(false) {
         interligo_project::divide(project, &job, into, folder, opened.parallelism)
             .map_err(failed)?;
     }
@@ -112,6 +113,7 @@ pub(super) fn on_spark(
     let ran = spark.run_slices(project, &|done| progress.done(done));
     progress.finish();
     ran.map_err(failed)?;
+    let (opened, job) = prepared(Opened::divided(&options.plan, &folder)?)?;
     let ran = joined(&opened, &job, &folder, options.end.reopen)?;
     print_run(&opened, &ran, &options.end, out)
 }

@@ -47,7 +47,7 @@ pub(crate) fn totals(options: &TotalsOptions, out: Out<'_>) -> Result<(), Failur
             text::totals(out, table, &look)?;
         }
         TotalsFormat::Csv => {
-            out.data(&totals_csv(table))?;
+            totals_csv(table).try_for_each(|piece| out.data(&piece))?;
             crate::printed::say_all(text::not_shown(table, notes));
         }
         TotalsFormat::Markdown => {

@@ -246,7 +246,10 @@ fn former(name: &str, text: &str, may_have: &[&str]) -> Vec<String> {
 }
 
 /// Sources whose texts have former terms, with the reason.
-const EXCEPTIONS: [(&str, &[&str]); 7] = [
+const EXCEPTIONS: [(&str, &[&str]); 9] = [
+    // An attribute of the language.
+    ("model/src/values/decimal.rs", &["packed"]),
+    ("engine/src/totals/sum_column.rs", &["packed"]),
     // Letters without regard to case are folded, as the Unicode standard has it.
     ("engine/src/near/index.rs", &["folded"]),
     ("engine/src/near/alike.rs", &["folded"]),

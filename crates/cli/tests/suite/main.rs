@@ -50,6 +50,7 @@ mod schema;
 mod server;
 mod shapes;
 mod slices;
+mod slices_of_servers;
 mod sources;
 mod spark;
 mod stability;

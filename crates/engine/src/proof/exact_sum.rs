@@ -62,6 +62,28 @@ impl ExactSum {
         ExactSum { mantissa, places, overflowed: false }
     }
 
+    /// The sum of many numbers; none where there is none.
+    pub fn of_all(numbers: impl Iterator<Item = Decimal>) -> Option<ExactSum> {
+        // Those with as many places are added in 128 bits, and what passes these goes to the sum at once.
+        let mut by_places = [None::<i128>; MAX_PLACES as usize + 1];
+        let mut sum: Option<ExactSum> = None;
+        for number in numbers {
+            let own = &mut by_places[usize::from(number.places())];
+            *own = match own.unwrap_or(0).checked_add(number.mantissa()) {
+                Some(total) => Some(total),
+                None => {
+                    sum.get_or_insert_default().add(number);
+                    continue;
+                }
+            };
+        }
+        for (total, places) in by_places.into_iter().zip(0..) {
+            let Some(total) = total else { continue };
+            sum.get_or_insert_default().merge(ExactSum::of(i256::from_i128(total), places));
+        }
+        sum
+    }
+
     /// Adds a number.
     pub fn add(&mut self, number: Decimal) {
         self.merge(number.into());
@@ -165,6 +187,17 @@ mod tests {
     }
 
     proptest! {
+        /// Also where those with as many places pass 128 bits.
+        #[test]
+        fn prop_the_sum_of_all_is_that_of_each(
+            numbers in prop::collection::vec((any::<i128>(), prop_oneof![Just(2), 0u8..=38]), 0..12),
+        ) {
+            let numbers = numbers.into_iter().map(|(m, p)| Decimal::new(m, p).unwrap());
+            let mut sum = None::<ExactSum>;
+            numbers.clone().for_each(|number| sum.get_or_insert_default().add(number));
+            prop_assert_eq!(ExactSum::of_all(numbers), sum);
+        }
+
         /// Neither order nor grouping makes a difference; numbers of any size and places.
         #[test]
         fn prop_order_makes_no_difference(

@@ -41,15 +41,15 @@ impl GroupSums<'_> {
         }
     }
 
-    /// Its lines with the sums that prove them.
-    pub(super) fn tally(self, plan: &TotalsPlan) -> Tally {
-        let mut tally = Tally { lines: self.lines(), ..plan.tally_of_none() };
+    /// Adds its lines with the sums that prove them.
+    pub(super) fn add_to(self, tally: &mut Tally, plan: &TotalsPlan) {
+        tally.lines += self.lines();
+        tally.sums.resize(plan.measured, None);
         for (measure, sum) in &plan.proof {
             if let Some((total, _)) = self.sum(*sum) {
-                tally.sums[*measure] = Some(total);
+                tally.sums[*measure].get_or_insert_default().merge(total);
             }
         }
-        tally
     }
 
     /// The value of a measure; blank where no line has one.

@@ -101,6 +101,7 @@ impl Cube {
                 known.numbers(values.into_iter().map(|value| in_type(value, *ty)))
             })
             .collect();
+        self.keys.reserve(sums.lines.len().saturating_sub(self.keys.len()));
         let mut key = Key::new();
         let groups = sums.lines.iter().zip(0..).map(|(lines, group)| {
             if *lines == 0 || strikes(Fault::GroupLost) {

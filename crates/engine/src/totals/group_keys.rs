@@ -59,6 +59,20 @@ impl GroupKeys {
         group
     }
 
+    /// Makes room for more groups.
+    pub(super) fn reserve(&mut self, groups: usize) {
+        let GroupKeys { attributes, numbers, index, .. } = self;
+        numbers.reserve(groups.saturating_mul(*attributes));
+        index.reserve(groups, |group| hash(key_in(numbers, *attributes, *group)));
+    }
+
+    /// Some of the groups, in this order; none is found by its key any more.
+    pub(super) fn gathered(&self, order: &[u32]) -> GroupKeys {
+        let mut numbers = Vec::with_capacity(order.len().saturating_mul(self.attributes));
+        order.iter().for_each(|group| numbers.extend_from_slice(self.of(*group)));
+        GroupKeys { groups: order.len(), numbers, index: HashTable::new(), ..*self }
+    }
+
     /// Lets go of what finds a group by its key, and gives each attribute of each group another number.
     pub(super) fn renumbered(mut self, number: impl Fn(usize, u32) -> u32) -> GroupKeys {
         self.index = HashTable::new();

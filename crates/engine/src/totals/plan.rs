@@ -30,7 +30,7 @@ pub struct TotalsPlan {
     /// The sums that prove a table: by measure of [`Engine::measured`], the number of its sum here.
     pub(crate) proof: Vec<(usize, usize)>,
     /// How many measures the engine has.
-    measured: usize,
+    pub(super) measured: usize,
     /// Which source of the table this is.
     pub(crate) source: usize,
     /// How much later its lines are seen.

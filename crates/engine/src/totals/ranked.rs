@@ -2,6 +2,7 @@
 //! for.
 
 use std::collections::{BTreeSet, HashMap};
+use std::sync::Arc;
 
 use interligo_model::values::date::{Day, Period, PeriodUnit};
 use interligo_model::values::value::Value;
@@ -22,7 +23,7 @@ const MOST_FILLED: usize = 1_000_000;
 /// The groups in the order of their attributes.
 pub(super) struct Ranked {
     /// Of each attribute its values, by rank.
-    pub(super) values: Vec<Vec<Value<'static>>>,
+    pub(super) values: Vec<Vec<Arc<Value<'static>>>>,
     /// The ranks of the attributes across, of each column.
     pub(super) columns: Vec<Key>,
     /// Of each group the ranks of its attributes.
@@ -55,13 +56,17 @@ impl Ranked {
         }
         let rows: usize = layout.levels.iter().sum();
         let keys = cube.keys.renumbered(|attribute, number| ranks[attribute][number as usize]);
-        let across = groups.iter().map(|group| &keys.of(*group)[rows..]);
-        let columns: BTreeSet<&[u32]> = across.filter(|key| !key.is_empty()).collect();
+        let order = in_order(groups, &keys);
+        let (keys, sums) = (keys.gathered(&order), cube.sums.gathered(&order));
+        let across = |group: u32| &keys.of(group)[rows..];
+        let groups = 0..order.len() as u32;
+        let columns: BTreeSet<&[u32]> =
+            groups.clone().map(across).filter(|key| !key.is_empty()).collect();
         let columns: Vec<Key> = columns.into_iter().map(Key::from_slice).collect();
         let column = |key: &[u32]| columns.binary_search_by(|column| column[..].cmp(key)).ok();
-        let entry = |group: u32| Entry { group, column: column(&keys.of(group)[rows..]) };
-        let entries = in_order(groups, &keys).into_iter().map(entry).collect();
-        Ok(Ranked { values, columns, keys, entries, sums: cube.sums })
+        let entry = |group: u32| Entry { group, column: column(across(group)) };
+        let entries = groups.map(entry).collect();
+        Ok(Ranked { values, columns, keys, entries, sums })
     }
 }
 
@@ -87,7 +92,7 @@ const FIRST: usize = 4;
 fn ranked(
     values: Vec<Value<'static>>,
     order: Option<&[String]>,
-) -> (Vec<Value<'static>>, Vec<u32>) {
+) -> (Vec<Arc<Value<'static>>>, Vec<u32>) {
     let place: HashMap<&str, usize> =
         order.into_iter().flatten().enumerate().map(|(at, name)| (name.as_str(), at)).collect();
     let at = |value: &Value<'_>| match value {
@@ -104,7 +109,8 @@ fn ranked(
         rank[*number] = place as u32;
     }
     let mut values: Vec<Option<Value<'static>>> = values.into_iter().map(Some).collect();
-    let sorted = numbers.into_iter().filter_map(|number| values[number].take()).collect();
+    let sorted =
+        numbers.into_iter().filter_map(|number| values[number].take().map(Arc::new)).collect();
     (sorted, rank)
 }
 

@@ -1,6 +1,7 @@
 //! A table in the renderer: sums accumulate, rows are put in order, and values are computed of sums.
 
 use std::cmp::Ordering;
+use std::sync::Arc;
 
 use interligo_model::values::decimal::{Decimal, MAX_PLACES, QUOTIENT_PLACES};
 use interligo_model::values::value::Value;
@@ -34,7 +35,7 @@ pub(super) struct Renderer<'a> {
     /// The group of the whole, which is there without any line too.
     pub(super) whole: u32,
     /// Of each attribute its values, by rank.
-    pub(super) values: Vec<Vec<Value<'static>>>,
+    pub(super) values: Vec<Vec<Arc<Value<'static>>>>,
     /// The ranks of the attributes across, of each column.
     pub(super) columns: Vec<Key>,
     /// The ways in which sums accumulate.
@@ -292,7 +293,7 @@ impl Renderer<'_> {
         let column_names = self.layout.column_names();
         let key = |across: &Key| -> Vec<Value<'static>> {
             let ranks = across.iter().enumerate();
-            ranks.map(|(at, rank)| self.values[rows + at][*rank as usize].clone()).collect()
+            ranks.map(|(at, rank)| (*self.values[rows + at][*rank as usize]).clone()).collect()
         };
         let ats = || (0..self.columns.len()).map(Some).chain([None]);
         let columns = ats().flat_map(|at| {
@@ -309,10 +310,10 @@ impl Renderer<'_> {
             columns: columns.collect(),
             rows: Vec::new(),
             whole: TotalsRow {
-                key: Vec::new(),
+                key: Box::default(),
                 level: 0,
                 rest: None,
-                values: Vec::new(),
+                values: Box::default(),
                 partly_known: self.partly_known(root),
             },
             lines,
@@ -326,7 +327,7 @@ impl Renderer<'_> {
         let row = |node: &Node,
                    parent: &Cells,
                    whole: &Cells|
-         -> Result<Vec<Value<'static>>, TotalsError> {
+         -> Result<Box<[Value<'static>]>, TotalsError> {
             let of = |at| (0..column_names.len()).map(move |measure| (at, measure));
             ats()
                 .flat_map(of)
@@ -343,7 +344,7 @@ impl Renderer<'_> {
             let (parent, whole) =
                 if is_head { (&node.cells, &node.cells) } else { (parent, whole) };
             let key = node.path.iter().enumerate();
-            let key = key.map(|(at, rank)| self.values[at][*rank as usize].clone()).collect();
+            let key = key.map(|(at, rank)| Arc::clone(&self.values[at][*rank as usize])).collect();
             if strikes(Fault::TotalsRowLost) {
                 continue;
             }
@@ -366,19 +367,19 @@ impl Renderer<'_> {
         Ok(table)
     }
 
-    fn partly_known(&self, node: &Node) -> Option<PartlyKnown> {
+    fn partly_known(&self, node: &Node) -> Option<Box<PartlyKnown>> {
         let mut found = self.plans[0].partly_known(self.sums_of(node.cells.all, 0)?)?;
         for amount in &mut found.amounts {
             amount.column_name = self.layout.labels.of(&amount.column_name).to_owned();
         }
-        Some(found)
+        Some(Box::new(found))
     }
 
     /// Adds the lines of a row that sums up no others, by source.
     fn tally(&self, node: &Node, sources: &mut [SourceTally]) {
         for (source, (plan, own)) in self.plans.iter().zip(sources).enumerate() {
             if let Some(sums) = self.sums_of(node.cells.all, source) {
-                own.grouped.merge(&sums.tally(plan));
+                sums.add_to(&mut own.grouped, plan);
             }
         }
     }

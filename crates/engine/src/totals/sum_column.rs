@@ -22,32 +22,12 @@ pub(super) struct SumColumn {
 }
 
 /// A total with the number of lines in it.
+// Aligned as 128 bits want it, it would take a third more.
 #[derive(Clone, Copy, Debug, Default, Serialize, Deserialize)]
-#[serde(from = "(i128, u64)", into = "(i128, u64)")]
+#[repr(Rust, packed(8))]
 struct Sum {
-    /// The low and the high half; together they would be aligned to 16 bytes, and take a third more.
-    total: [u64; 2],
+    total: i128,
     known: u64,
-}
-
-impl From<(i128, u64)> for Sum {
-    fn from((total, known): (i128, u64)) -> Sum {
-        Sum { total: [total as u64, (total >> 64) as u64], known }
-    }
-}
-
-impl From<Sum> for (i128, u64) {
-    fn from(sum: Sum) -> (i128, u64) {
-        (sum.total(), sum.known)
-    }
-}
-
-impl Sum {
-    #[inline]
-    fn total(&self) -> i128 {
-        let [low, high] = self.total;
-        i128::from(high as i64) << 64 | i128::from(low)
-    }
 }
 
 /// Where each group has at least this many lines of a batch, these are summed up by themselves.
@@ -70,7 +50,7 @@ impl SumColumn {
     /// The sum of a group, and how many lines it holds.
     pub(super) fn of(&self, group: usize) -> (ExactSum, u64) {
         let sum = &self.sums[group];
-        let mut total = ExactSum::of(i256::from_i128(sum.total()), self.places);
+        let mut total = ExactSum::of(i256::from_i128(sum.total), self.places);
         if let Some(carried) = self.carried.get(&(group as u32)) {
             total.merge(*carried);
         }
@@ -150,7 +130,7 @@ impl SumColumn {
     pub(super) fn absorb(&mut self, other: &SumColumn, to: &[u32]) {
         self.make_room(other.places);
         for (sum, &group) in other.sums.iter().zip(to).filter(|(_, group)| **group != NO_GROUP) {
-            self.add_number(group as usize, sum.total(), other.places, sum.known);
+            self.add_number(group as usize, sum.total, other.places, sum.known);
         }
         for (from, carried) in &other.carried {
             match to.get(*from as usize) {
@@ -160,10 +140,21 @@ impl SumColumn {
         }
     }
 
+    /// Some of its groups, in this order.
+    pub(super) fn gathered(&self, order: &[u32]) -> SumColumn {
+        let sums = order.iter().map(|group| self.sums[*group as usize]).collect();
+        let mut carried = BTreeMap::new();
+        if !self.carried.is_empty() {
+            let own = (0..).zip(order).filter_map(|(at, g)| Some((at, *self.carried.get(g)?)));
+            carried.extend(own);
+        }
+        SumColumn { places: self.places, sums, carried }
+    }
+
     /// Adds a group of this column to another.
     pub(super) fn merge(&mut self, into: usize, from: usize) {
         let sum = self.sums[from];
-        self.add_total(into, sum.total(), sum.known);
+        self.add_total(into, sum.total, sum.known);
         if let Some(carried) = self.carried.get(&(from as u32)).copied() {
             self.carry(into, carried);
         }
@@ -185,8 +176,8 @@ impl SumColumn {
     fn add_total(&mut self, group: usize, number: i128, lines: u64) {
         let sum = &mut self.sums[group];
         let known = sum.known + lines;
-        match sum.total().checked_add(number) {
-            Some(total) => *sum = (total, known).into(),
+        match sum.total.checked_add(number) {
+            Some(total) => *sum = Sum { total, known },
             None => {
                 sum.known = known;
                 self.carry(group, ExactSum::of(i256::from_i128(number), self.places));
@@ -206,9 +197,9 @@ impl SumColumn {
         }
         let factor = power_of_ten(places - self.places);
         for group in 0..self.sums.len() {
-            let (total, known) = self.sums[group].into();
+            let Sum { total, known } = self.sums[group];
             let scaled = total.checked_mul(factor);
-            self.sums[group] = (scaled.unwrap_or(0), known).into();
+            self.sums[group] = Sum { total: scaled.unwrap_or(0), known };
             if scaled.is_none() {
                 self.carry(group, ExactSum::of(i256::from_i128(total), self.places));
             }

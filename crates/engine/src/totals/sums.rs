@@ -84,6 +84,18 @@ impl Gathered {
         }
     }
 
+    /// Some of the groups, each once, in this order.
+    fn gathered(self, order: &[u32]) -> Gathered {
+        match self {
+            Gathered::Sum(sums) => Gathered::Sum(sums.gathered(order)),
+            Gathered::Count(counts) => Gathered::Count(taken(counts, order)),
+            Gathered::Median(counted) => Gathered::Median(taken(counted, order)),
+            Gathered::Smallest(best) => Gathered::Smallest(taken(best, order)),
+            Gathered::Largest(best) => Gathered::Largest(taken(best, order)),
+            Gathered::Distinct(values) => Gathered::Distinct(taken(values, order)),
+        }
+    }
+
     /// Adds a group to another.
     fn merge(&mut self, into: usize, from: usize) {
         match self {
@@ -113,6 +125,11 @@ impl Gathered {
 fn each<T>(all: Vec<T>, to: &[u32], mut take: impl FnMut(usize, T)) {
     let known = all.into_iter().zip(to).filter(|(_, group)| **group != NO_GROUP);
     known.for_each(|(value, group)| take(*group as usize, value));
+}
+
+/// What groups have, in this order, each once.
+fn taken<T: Default>(mut all: Vec<T>, order: &[u32]) -> Vec<T> {
+    order.iter().map(|group| std::mem::take(&mut all[*group as usize])).collect()
 }
 
 /// Keeps the smaller of two values.
@@ -267,6 +284,15 @@ impl Sums {
         for (own, other) in own.columns.iter_mut().zip(other.columns) {
             own.absorb(other, to);
         }
+    }
+
+    /// Some of the groups, each once, in this order: what is read one after the other lies one after the other.
+    pub(super) fn gathered(self, order: &[u32]) -> Sums {
+        let source = |sums: SourceSums| SourceSums {
+            lines: taken(sums.lines, order),
+            columns: sums.columns.into_iter().map(|column| column.gathered(order)).collect(),
+        };
+        Sums { groups: order.len(), sources: self.sources.into_iter().map(source).collect() }
     }
 
     /// Adds a group to another.

@@ -1,5 +1,7 @@
 //! Totals, computed: the table as it is shown and written.
 
+use std::sync::Arc;
+
 use interligo_model::values::value::Value;
 
 use super::partly_known::PartlyKnown;
@@ -101,16 +103,33 @@ pub struct TotalsColumn {
 /// One group.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct TotalsRow {
-    /// Its attributes: all of them, or those of its level and the levels above.
-    pub key: Vec<Value<'static>>,
+    /// Its attributes: all of them, or those of its level and the levels above. Rows with the same value share it.
+    pub key: Box<[Arc<Value<'static>>]>,
     /// Its level, from 0.
     pub level: usize,
     /// Of the rest behind the first rows of a level, how many groups it brings together.
     pub rest: Option<u64>,
     /// Its values; blank where no line has one.
-    pub values: Vec<Value<'static>>,
+    pub values: Box<[Value<'static>]>,
     /// Its amounts that are known on different lines, where that is reported.
-    pub partly_known: Option<PartlyKnown>,
+    pub partly_known: Option<Box<PartlyKnown>>,
+}
+
+impl TotalsRow {
+    /// Its attributes.
+    pub fn attributes(&self) -> impl Iterator<Item = &Value<'static>> {
+        self.key.iter().map(Arc::as_ref)
+    }
+
+    /// One of its attributes, if the row is of a level that has it.
+    pub fn attribute(&self, at: usize) -> Option<&Value<'static>> {
+        self.key.get(at).map(Arc::as_ref)
+    }
+
+    /// Its attributes, and behind them its values.
+    pub fn cells(&self) -> impl Iterator<Item = &Value<'static>> {
+        self.attributes().chain(&self.values)
+    }
 }
 
 impl TotalsTable {
@@ -136,17 +155,14 @@ impl TotalsTable {
         let Some(column) = self.columns.iter().position(over_all) else { return true };
         let whole = self.whole.values[column].number();
         let is_whole = |rows: &mut dyn Iterator<Item = &TotalsRow>| {
-            let mut sum: Option<ExactSum> = None;
-            for number in rows.filter_map(|row| row.values[column].number()) {
-                sum.get_or_insert_default().add(number);
-            }
+            let sum = ExactSum::of_all(rows.filter_map(|row| row.values[column].number()));
             // Where there are no rows, the whole is of no line.
             sum == whole.map(ExactSum::from)
                 || sum.or(whole.map(ExactSum::from)) == Some(ExactSum::default())
         };
         self.by.is_empty()
             || is_whole(&mut self.rows.iter().filter(|row| row.level == 0))
-                && is_whole(&mut self.finest_rows())
+                && (self.levels.len() == 1 || is_whole(&mut self.finest_rows()))
     }
 
     /// The rows that sum up no others.

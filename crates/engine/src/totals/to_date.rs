@@ -1,6 +1,7 @@
 //! Sums from the beginning of a year or quarter to a period.
 
 use std::collections::HashMap;
+use std::sync::Arc;
 
 use interligo_model::values::date::{Day, Period, PeriodUnit};
 use interligo_model::values::value::Value;
@@ -30,7 +31,7 @@ pub(super) fn along_rows(
     root: &mut Node,
     levels: &[usize],
     time: usize,
-    values: &[Value<'static>],
+    values: &[Arc<Value<'static>>],
     unit: PeriodUnit,
 ) {
     let mut found: HashMap<Key, Cells> = HashMap::new();
@@ -76,7 +77,7 @@ pub(super) fn along_columns(
     root: &mut Node,
     columns: &[Key],
     time: usize,
-    values: &[Value<'static>],
+    values: &[Arc<Value<'static>>],
     unit: PeriodUnit,
 ) {
     let mut chains: HashMap<(Key, Period), Vec<usize>> = HashMap::new();

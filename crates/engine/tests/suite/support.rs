@@ -218,7 +218,6 @@ pub(crate) fn whole_tie_out(
 
 /// The totals as rows of text.
 pub(crate) fn shown(table: &TotalsTable) -> Vec<Vec<String>> {
-    let row =
-        |row: &TotalsRow| row.key.iter().chain(&row.values).map(ToString::to_string).collect();
+    let row = |row: &TotalsRow| row.cells().map(ToString::to_string).collect();
     table.rows.iter().map(row).collect()
 }

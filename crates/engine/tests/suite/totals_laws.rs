@@ -74,8 +74,7 @@ fn totals(lines: &[Line], request: TotalsRequest) -> TotalsTable {
 
 /// The rows as texts: attributes, then values.
 fn rows(table: &TotalsTable) -> Vec<Vec<String>> {
-    let row =
-        |row: &TotalsRow| row.key.iter().chain(&row.values).map(ToString::to_string).collect();
+    let row = |row: &TotalsRow| row.cells().map(ToString::to_string).collect();
     table.rows.iter().map(row).collect()
 }
 

@@ -65,9 +65,9 @@ impl<'a> FactInTime<'a> {
             .map(|measure| (measure.column_name.clone(), measure.kind))
             .collect();
         let rows = days.rows.iter().filter_map(|row| {
-            let Some(Value::Period(day)) = row.key.first() else { return None };
+            let Some(Value::Period(day)) = row.attribute(0) else { return None };
             let day = Day(day.ordinal);
-            (!day.is_odd()).then_some((day, row.values.as_slice()))
+            (!day.is_odd()).then_some((day, &*row.values))
         });
         let rows: Vec<(Day, &[Value<'static>])> = rows.collect();
         // Of days that only the year before has, the lines of the month are those of the day before, or none.

@@ -165,7 +165,7 @@ impl Closing<'_> {
             let mut tables: BTreeMap<SlotKey, TotalsTable> = BTreeMap::new();
             for row in &table.rows {
                 let value =
-                    |slot: &usize| row.key.get(*slot).map_or(String::new(), Value::to_string);
+                    |slot: &usize| row.attribute(*slot).map_or(String::new(), Value::to_string);
                 let key = slots.iter().map(value).collect();
                 let none = || TotalsTable { rows: Vec::new(), ..table.clone() };
                 tables.entry(key).or_insert_with(none).rows.push(row.clone());
@@ -306,7 +306,7 @@ pub(super) fn write_lists(
             let mut file = destination.write_table(
                 columns,
                 RowsOf::Others,
-                list.rows.into_iter(),
+                list.rows.iter().map(|row| row.iter().map(Value::borrowed).collect()),
                 &plan.containers,
             )?;
             let closed = &mut facts[fact];

@@ -146,17 +146,19 @@ impl Destination {
         &self,
         columns: Vec<(String, MeasureKind)>,
         of: RowsOf<'_>,
-        rows: impl Iterator<Item = Vec<Value<'v>>>,
+        mut rows: impl Iterator<Item = Vec<Value<'v>>> + Clone,
         containers: &Containers,
     ) -> Result<Box<dyn WriteRows>, Error> {
-        let rows: Vec<Vec<Value<'v>>> = rows.collect();
-        let columns = columns_of(columns, &rows);
+        let columns = columns_of(columns, rows.clone());
         let mut file = self.begin(&columns, of, containers)?;
-        for some in rows.chunks(ROWS_AT_ONCE) {
-            let piece = self.format.encode_rows(&columns, some);
+        loop {
+            let some: Vec<_> = rows.by_ref().take(ROWS_AT_ONCE).collect();
+            if some.is_empty() {
+                return Ok(file);
+            }
+            let piece = self.format.encode_rows(&columns, &some);
             file.write(piece.map_err(|unfit| Error::unfit(unfit, None))?)?;
         }
-        Ok(file)
     }
 }
 

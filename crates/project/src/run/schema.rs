@@ -253,8 +253,7 @@ impl Describer<'_> {
             }
             OutputContent::Totals { .. } => {
                 let (_, table) = self.totals.iter().find(|(name, _)| *name == output.name)?;
-                let rows: Vec<_> = totals_rows(table).collect();
-                let columns = columns_of(totals_columns(table), &rows);
+                let columns = columns_of(totals_columns(table), totals_rows(table));
                 let field = |column: &RowColumn| self.of_column(column, None, style);
                 Some((columns.iter().map(field).collect(), Vec::new()))
             }

@@ -174,11 +174,11 @@ proptest! {
                     with_page(&lines, |alone| {
                         let items = alone.totals.iter().find(|own| own.name == "items").unwrap().table;
                         let (whole, rows) = &parts[&period];
-                        assert_eq!(*whole, items.whole.values);
+                        assert_eq!(whole[..], items.whole.values[..]);
                         let expected: Vec<_> = items
                             .rows
                             .iter()
-                            .map(|row| (row.key.clone(), row.rest, row.values.clone()))
+                            .map(|row| (row.attributes().cloned().collect(), row.rest, row.values.to_vec()))
                             .collect();
                         assert_eq!(*rows, expected, "{period}");
                     });
@@ -203,11 +203,15 @@ type Part = (Vec<Value<'static>>, Vec<(Vec<Value<'static>>, Option<u64>, Vec<Val
 fn parted(table: &TotalsTable) -> BTreeMap<Period, Part> {
     let mut parts: BTreeMap<Period, Part> = BTreeMap::new();
     for row in &table.rows {
-        let Value::Period(period) = row.key[0] else { panic!("{row:?}") };
+        let Some(Value::Period(period)) = row.attribute(0).cloned() else { panic!("{row:?}") };
         let part = parts.entry(period).or_default();
         match row.level {
-            0 => part.0 = row.values.clone(),
-            _ => part.1.push((row.key[1..].to_vec(), row.rest, row.values.clone())),
+            0 => part.0 = row.values.to_vec(),
+            _ => part.1.push((
+                row.attributes().skip(1).cloned().collect(),
+                row.rest,
+                row.values.to_vec(),
+            )),
         }
     }
     parts

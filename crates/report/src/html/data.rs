@@ -95,7 +95,7 @@ fn divided(table: &TotalsTable, like: &TotalsTable, tables: &mut BTreeMap<String
     };
     for row in &table.rows {
         if row.level == 0 {
-            own = match row.key.first() {
+            own = match row.attribute(0) {
                 Some(Value::Period(period)) => Some(*period),
                 _ => None,
             };

@@ -43,7 +43,7 @@ impl<'t> Heat<'t> {
                     table
                         .rows
                         .iter()
-                        .all(|row| row.key.get(at).is_none_or(|v| days_of(v).is_some()))
+                        .all(|row| row.attribute(at).is_none_or(|v| days_of(v).is_some()))
                 };
                 let (down, across) = if is_time(0) && !is_time(1) { (1, 0) } else { (0, 1) };
                 for row in table.finest_rows().filter(|row| row.rest.is_none()) {

@@ -69,7 +69,7 @@ fn drawn(page: &PageResults<'_>, totals: &PageTotals<'_>) -> Option<usize> {
 }
 
 fn period_of(row: &TotalsRow) -> Option<Period> {
-    match row.key.first() {
+    match row.attribute(0) {
         Some(Value::Period(period)) => Some(*period),
         _ => None,
     }
@@ -102,7 +102,7 @@ fn time_chart(totals: &PageTotals<'_>, drawn: usize) -> Option<TimeChart> {
 fn partly_known(table: &TotalsTable) -> Vec<String> {
     let row = |row: &TotalsRow| {
         let known = row.partly_known.as_ref()?;
-        let label = row.key.iter().map(attribute_text).collect::<Vec<_>>().join(", ");
+        let label = row.attributes().map(attribute_text).collect::<Vec<_>>().join(", ");
         Some(format!("{label} *: {known}"))
     };
     let mut notes: Vec<String> = table.rows.iter().filter_map(row).take(PARTLY_KNOWN + 1).collect();
@@ -197,7 +197,8 @@ fn totals_row(table: &TotalsTable, row: &TotalsRow) -> Markup {
     let mark = row.partly_known.as_ref().map(|_| " *");
     let has_levels = table.levels.len() > 1;
     // In a column of levels the value is that of the row's own level.
-    let own = |at: usize| if has_levels { row.key.last() } else { row.key.get(at) };
+    let own =
+        |at: usize| row.attribute(if has_levels { row.key.len().saturating_sub(1) } else { at });
     html! {
         tr data-level=[level] class=[row.rest.map(|_| "rest")] {
             @for (at, label) in row_labels(table, row).iter().enumerate() {

@@ -45,7 +45,7 @@ pub fn totals_json(out: Out<'_>, table: &TotalsTable) -> io::Result<()> {
         column_names.zip(row.values.iter().map(text)).collect()
     };
     let row = |row: &TotalsRow| {
-        let attributes = table.by.iter().cloned().zip(row.key.iter().map(text));
+        let attributes = table.by.iter().cloned().zip(row.attributes().map(text));
         TotalsRowShown {
             level: (table.levels.len() > 1).then_some(row.level + 1),
             groups_in_this_row: row.rest,

@@ -187,20 +187,28 @@ pub(crate) fn refuse_names(path: &Path, columns: &[RowColumn]) -> Result<(), Err
 }
 
 /// The columns of a table that is there as a whole: what their values are is what all of them are.
-pub fn columns_of(named: Vec<(String, MeasureKind)>, rows: &[Vec<Value<'_>>]) -> Vec<RowColumn> {
-    let column = |(at, (name, shown)): (usize, (String, MeasureKind))| {
-        let mut kinds = rows.iter().filter_map(|row| kind_of(&row[at]));
-        let first = kinds.next().unwrap_or(ColumnKind::Text);
-        let kind = kinds.fold(first, |all, kind| match (all, kind) {
-            (ColumnKind::Number(one), ColumnKind::Number(other)) => {
-                ColumnKind::Number(one.max(other))
-            }
-            (one, other) if one == other => one,
-            _ => ColumnKind::Text,
-        });
-        RowColumn { name, kind, shown }
+pub fn columns_of<'v>(
+    named: Vec<(String, MeasureKind)>,
+    rows: impl IntoIterator<Item = impl AsRef<[Value<'v>]>>,
+) -> Vec<RowColumn> {
+    let mut kinds: Vec<Option<ColumnKind>> = vec![None; named.len()];
+    for row in rows {
+        for (kind, value) in kinds.iter_mut().zip(row.as_ref()) {
+            *kind = match (*kind, kind_of(value)) {
+                (Some(ColumnKind::Number(one)), Some(ColumnKind::Number(other))) => {
+                    Some(ColumnKind::Number(one.max(other)))
+                }
+                (Some(one), Some(other)) if one != other => Some(ColumnKind::Text),
+                (one, other) => one.or(other),
+            };
+        }
+    }
+    let column = |((name, shown), kind): ((String, MeasureKind), Option<ColumnKind>)| RowColumn {
+        name,
+        kind: kind.unwrap_or(ColumnKind::Text),
+        shown,
     };
-    named.into_iter().enumerate().map(column).collect()
+    named.into_iter().zip(kinds).map(column).collect()
 }
 
 fn kind_of(value: &Value<'_>) -> Option<ColumnKind> {

@@ -70,6 +70,10 @@ impl Container for GuardedContainer {
         self.container.name(what, shown)
     }
 
+    fn server(&self) -> Option<&str> {
+        self.container.server()
+    }
+
     fn answers(&self) -> bool {
         self.container.answers()
     }

@@ -16,6 +16,8 @@ mod absent;
 mod arrow_file;
 pub mod declared_keys;
 mod guarded;
+#[cfg_attr(not(feature = "parquet"), path = "never_handed_on.rs")]
+pub mod handed_on;
 pub mod head;
 mod json;
 #[cfg(feature = "parquet")]
@@ -45,6 +47,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::error::{Error, InputKind};
 use crate::formats::declared_keys::KeysStated;
+use crate::formats::handed_on::HandedOn;
 use crate::formats::head::Head;
 use crate::grid::Grid;
 use crate::table::settings::TableSettings;
@@ -189,6 +192,11 @@ pub trait Container: Send + Sync {
         shown.into()
     }
 
+    /// The server that it is on, as messages show it; what it holds may change unseen.
+    fn server(&self) -> Option<&str> {
+        None
+    }
+
     /// Whether it answers queries.
     fn answers(&self) -> bool {
         false
@@ -210,7 +218,7 @@ pub trait Container: Send + Sync {
 }
 
 /// What is read of a container.
-#[derive(Clone, Debug, PartialEq, Eq, Hash)]
+#[derive(Clone, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
 pub enum What {
     /// The file, which is a table.
     Whole,
@@ -355,18 +363,33 @@ impl Unsplit for Grid {
 /// What was noted of a part as a whole: what it is, and in words.
 pub type PartNote = (Noted, String);
 
+/// Where tables come from besides files and servers.
+#[derive(Clone, Default)]
+pub struct Given {
+    /// Tables of the program.
+    pub own: OwnTables,
+    /// Tables of servers that were handed on, and are read as they were then.
+    pub handed_on: HandedOn,
+}
+
+impl From<&OwnTables> for Given {
+    fn from(own: &OwnTables) -> Given {
+        Given { own: own.clone(), ..Given::default() }
+    }
+}
+
 /// The files and databases that were opened, each once.
 #[derive(Default)]
 pub struct Containers {
     limits: Limits,
-    own: OwnTables,
+    given: Given,
     known: Mutex<HashMap<Address, Arc<dyn Container>>>,
 }
 
 impl Containers {
     /// None is open yet.
-    pub fn new(limits: Limits, own: OwnTables) -> Containers {
-        Containers { limits, own, ..Containers::default() }
+    pub fn new(limits: Limits, given: Given) -> Containers {
+        Containers { limits, given, ..Containers::default() }
     }
 
     /// Opens a file or database, or takes the one that is open.
@@ -376,9 +399,10 @@ impl Containers {
             return Ok(container.clone());
         }
         refuse_pipe(at)?;
-        let open = || format_of(&at.path.to_string_lossy()).open(at, &self.limits, &self.own);
+        let Given { own, handed_on } = &self.given;
+        let open = || format_of(&at.path.to_string_lossy()).open(at, &self.limits, own);
         let shown = PartName::from(&*at.shown);
-        let container = guarded(&shown, open)?;
+        let container = handed_on.over(guarded(&shown, open)?);
         let container: Arc<dyn Container> = Arc::new(GuardedContainer { container, shown });
         known.insert(at.clone(), container.clone());
         Ok(container)

@@ -44,8 +44,8 @@ impl Format for ParquetFormat {
     }
 }
 
-struct ParquetFile {
-    path: PathBuf,
+pub(super) struct ParquetFile {
+    pub(super) path: PathBuf,
 }
 
 /// A file with its columns.

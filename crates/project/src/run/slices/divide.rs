@@ -10,6 +10,7 @@ use interligo_sources::formats::Stretch;
 use interligo_sources::table::parts::{Table, WantedColumns};
 
 use super::division::{DividedFact, Division, FactSlice, Slices, repeats_file};
+use super::handed_on::hand_on;
 use super::record::write_item;
 use crate::error::Error;
 use crate::parallelism::Parallelism;
@@ -52,7 +53,8 @@ pub fn divide(
             slices: divided(table, &met, into.slices),
         });
     }
-    let division = Division::new(project, into, facts);
+    let handed_on = hand_on(project, job, folder)?;
+    let division = Division::new(project, into, facts, handed_on);
     division.write(folder)?;
     Ok(division)
 }

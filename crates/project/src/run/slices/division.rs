@@ -6,10 +6,12 @@ use std::time::UNIX_EPOCH;
 use foldhash::quality::FixedState;
 use interligo_model::place::Place;
 use interligo_sinks::output_file::write_whole;
+use interligo_sources::formats::handed_on::HandedOn;
 use serde::{Deserialize, Serialize};
 use std::hash::BuildHasher;
 
 use super::error::SlicesError;
+use super::handed_on::hand_on;
 use crate::error::Error;
 use crate::prepare::Job;
 use crate::project::Project;
@@ -17,9 +19,9 @@ use crate::run::output_plan::OutputPlan;
 use crate::run::stream::PartStretch;
 
 /// The version of the form of all files in the folder.
-const FORM: u32 = 3;
+const FORM: u32 = 4;
 
-/// The file of a division in its folder.
+/// The name of the file of a division.
 const FILE: &str = "slices.json";
 
 /// Into what a run is divided.
@@ -49,6 +51,8 @@ pub struct Division {
     lines_by_slice: bool,
     /// The facts, in the order of the plan.
     pub(super) facts: Vec<DividedFact>,
+    /// Lookups that are on servers, as they were when the run was divided.
+    pub handed_on: HandedOn,
 }
 
 /// A file that is read, as it was when the run was divided.
@@ -82,7 +86,12 @@ pub(super) struct FactSlice {
 }
 
 impl Division {
-    pub(super) fn new(project: &Project, into: Slices, facts: Vec<DividedFact>) -> Division {
+    pub(super) fn new(
+        project: &Project,
+        into: Slices,
+        facts: Vec<DividedFact>,
+        handed_on: HandedOn,
+    ) -> Division {
         let Slices { slices, lines_by_slice } = into;
         Division {
             form: FORM,
@@ -92,12 +101,26 @@ impl Division {
             slices,
             lines_by_slice,
             facts,
+            handed_on,
         }
     }
 
     /// Whether a run was divided in this way.
     pub fn is_into(&self, into: Slices) -> bool {
         (self.slices, self.lines_by_slice) == (into.slices, into.lines_by_slice)
+    }
+
+    /// Whether lookups on servers still are what was handed on: nothing but reading them again tells.
+    ///
+    /// # Errors
+    /// One cannot be read, or its file cannot be written.
+    pub fn hands_on_the_same(
+        &self,
+        project: &Project,
+        job: &Job,
+        folder: &Path,
+    ) -> Result<bool, Error> {
+        Ok(hand_on(project, job, folder)?.in_folder(Path::new("")) == self.handed_on)
     }
 
     /// Where the outputs of the run go.
@@ -144,7 +167,7 @@ impl Division {
     pub(super) fn write(&self, folder: &Path) -> Result<(), Error> {
         std::fs::create_dir_all(folder).map_err(|e| SlicesError::unwritable(folder, &e))?;
         let text = serde_json::to_vec_pretty(self).unwrap_or_default();
-        Ok(write_whole(&folder.join(FILE), &text)?)
+        Ok(write_whole(&division_file(folder), &text)?)
     }
 
     /// Reads the division in a folder.
@@ -153,7 +176,7 @@ impl Division {
     /// There is none; it is of another version, plan or state of the inputs.
     pub fn read(folder: &Path, project: &Project) -> Result<Division, Error> {
         let none = |why: Option<String>| SlicesError::NoDivision { folder: folder.to_owned(), why };
-        let text = match std::fs::read(folder.join(FILE)) {
+        let text = match std::fs::read(division_file(folder)) {
             Ok(text) => text,
             Err(error) if error.kind() == std::io::ErrorKind::NotFound => {
                 return Err(none(None).into());
@@ -192,6 +215,11 @@ impl Division {
             false => Err(SlicesError::NoSuchSlice { slice, slices: self.slices }),
         }
     }
+}
+
+/// The file of a division in its folder.
+pub(super) fn division_file(folder: &Path) -> PathBuf {
+    folder.join(FILE)
 }
 
 /// The folder of a slice, by its number from 1.

@@ -6,6 +6,7 @@
 //! | file | holds |
 //! |---|---|
 //! | `slices.json` | the [`Division`]: the plan, the inputs as they were, where each slice begins and ends |
+//! | `lookups/table-0.parquet` | a lookup that is on a server, as it was then |
 //! | `repeats-0.cbor` | of a fact with a key, by its number, the lines that do not hold |
 //! | `slice-001/record.cbor` | what was found and summed in the first slice |
 //! | `slice-001/lines-0.cbor` | of a fact the encoded rows of its outputs, block by block |
@@ -18,6 +19,7 @@
 mod divide;
 mod division;
 mod error;
+mod handed_on;
 mod join;
 mod on_spark;
 mod one_slice;
@@ -27,6 +29,7 @@ mod record;
 pub use divide::divide;
 pub use division::{Division, Slices};
 pub use error::SlicesError;
+pub(crate) use handed_on::handed_on;
 pub use join::join;
 pub use on_spark::OnSpark;
 pub use one_slice::run_slice;

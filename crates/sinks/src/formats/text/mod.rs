@@ -8,6 +8,7 @@ use interligo_model::values::value::Value;
 use interligo_sources::text::{rows_in, write_cell};
 
 pub use rows::csv_row;
+pub(crate) use rows::write_row;
 
 use crate::format::{EncodeLines, LinesShape, OutputFormat, Piece, RowColumn, Takes, Unfit};
 use crate::raw_lines::{RawLines, write_own};
@@ -29,8 +30,7 @@ impl OutputFormat for Text {
     fn encode_rows(&self, _: &[RowColumn], rows: &[Vec<Value<'_>>]) -> Result<Piece, Unfit> {
         let mut bytes = Vec::new();
         for row in rows {
-            let cells: Vec<String> = row.iter().map(ToString::to_string).collect();
-            bytes.extend(csv_row(cells.iter().map(String::as_str)));
+            write_row(&mut bytes, row);
         }
         Ok(counted(bytes))
     }

@@ -111,7 +111,7 @@ impl TotalFormulas {
         let all: Vec<&TotalsRow> = table.rows.iter().chain(whole).collect();
         let mut spelled: BTreeMap<Vec<String>, u32> = BTreeMap::new();
         let lower = |row: &TotalsRow| -> Vec<String> {
-            row.key.iter().map(|value| value.to_string().to_lowercase()).collect()
+            row.attributes().map(|value| value.to_string().to_lowercase()).collect()
         };
         for row in &all {
             *spelled.entry(lower(row)).or_default() += 1;
@@ -120,7 +120,7 @@ impl TotalFormulas {
             let fits = |value: &Value<'_>| escaped(&value.to_string()).len() <= LONGEST_CRITERION;
             // Groups that differ in case alone are one to a criterion.
             let alone = spelled.get(&lower(row)) == Some(&1);
-            (row.rest.is_none() && alone && row.key.iter().all(fits)).then_some(row.key.len())
+            (row.rest.is_none() && alone && row.attributes().all(fits)).then_some(row.key.len())
         };
         let formulas = TotalFormulas {
             rows: all.iter().map(is_live).collect(),

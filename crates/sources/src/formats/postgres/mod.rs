@@ -280,6 +280,10 @@ impl Container for Database {
         Ok(stated)
     }
 
+    fn server(&self) -> Option<&str> {
+        Some(&self.0.shown)
+    }
+
     fn answers(&self) -> bool {
         true
     }
