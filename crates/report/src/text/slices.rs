@@ -38,19 +38,14 @@ pub fn division(
         writeln!(out, "  and {} more", slices - LISTED)?;
     }
     let lookups = folder.join("lookups");
+    let lookups = lookups.display();
     match division.handed_on.tables().count() as u64 {
         0 => {}
-        1 => writeln!(
-            out,
-            "\n1 table of a server is in {}, as it is now; no slice asks the server for it",
-            lookups.display()
-        )?,
-        tables => writeln!(
-            out,
-            "\n{} tables of servers are in {}, as they are now; no slice asks a server for them",
-            grouped(&tables.to_string()),
-            lookups.display()
-        )?,
+        1 => writeln!(out, "\n1 table of a server is handed on in {lookups}")?,
+        tables => {
+            let tables = grouped(&tables.to_string());
+            writeln!(out, "\n{tables} tables of servers are handed on in {lookups}")?;
+        }
     }
     let folder = argument(&folder.to_string_lossy()).into_owned();
     writeln!(out)?;

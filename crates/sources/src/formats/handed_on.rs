@@ -25,6 +25,7 @@ use super::{Container, Wanted, What};
 use crate::error::{Error, InputKind};
 use crate::formats::declared_keys::KeysStated;
 use crate::formats::head::{Head, Typed};
+use crate::refusal::refusal;
 use crate::table::settings::TableSettings;
 
 /// Tables that were handed on, and the folder that their files are in.
@@ -97,11 +98,11 @@ impl HandedOn {
         }
         let file = format!("table-{}.parquet", self.tables.len());
         std::fs::create_dir_all(&self.folder)
-            .map_err(|error| unwritten(&self.folder, name, &error))?;
+            .map_err(|error| unwritten(&self.folder, name, &refusal(&error)))?;
         let path = self.folder.join(&file);
         let head = container.look(what, name, TableSettings::default())?;
         let (rows, fingerprint) = write(&head, &path, name)?;
-        let bytes = path.metadata().map_err(|error| unwritten(&path, name, &error))?.len();
+        let bytes = path.metadata().map_err(|error| unwritten(&path, name, &refusal(&error)))?.len();
         let typed = head.column_names.into_iter().zip(head.typed);
         let fields = typed.map(|(name, typed)| HandedField {
             name,
@@ -149,7 +150,7 @@ fn write(head: &Head, path: &Path, name: &PartName) -> Result<(u64, u64), Error>
     let schema = Arc::new(Schema::new(fields.collect::<Vec<_>>()));
     let zstd = Compression::ZSTD(ZstdLevel::default());
     let properties = WriterProperties::builder().set_compression(zstd).build();
-    let file = File::create(path).map_err(|error| unwritten(&error))?;
+    let file = File::create(path).map_err(|error| unwritten(&refusal(&error)))?;
     let mut writer = ArrowWriter::try_new(file, schema.clone(), Some(properties))
         .map_err(|error| unwritten(&error))?;
     let (mut rows, mut fingerprint) = (0, FixedState::with_seed(0x6861_6e64).build_hasher());
@@ -172,7 +173,7 @@ fn write(head: &Head, path: &Path, name: &PartName) -> Result<(u64, u64), Error>
         writer.write(&batch).map_err(|error| unwritten(&error))?;
     }
     let file = writer.into_inner().map_err(|error| unwritten(&error))?;
-    file.sync_all().map_err(|error| unwritten(&error))?;
+    file.sync_all().map_err(|error| unwritten(&refusal(&error)))?;
     Ok((rows, fingerprint.finish()))
 }
 
@@ -219,11 +220,13 @@ impl Container for HandedServer {
             return self.server.look(what, name, given);
         };
         let path = self.folder.join(&table.file);
-        let bytes =
-            path.metadata().map_err(|error| Error::cannot_read(&name.shown, &path, error))?.len();
-        if bytes != table.bytes {
-            let message =
-                format!("was handed on as `{}`, which is not as it was written", path.display());
+        let wrong = match path.metadata() {
+            Ok(there) if there.len() == table.bytes => None,
+            Ok(_) => Some("is not as it was written".to_owned()),
+            Err(error) => Some(format!("cannot be read: {}", refusal(&error))),
+        };
+        if let Some(wrong) = wrong {
+            let message = format!("was handed on as `{}`, which {wrong}", path.display());
             return Err(Error::input(InputKind::Damaged, name, message)
                 .help("divide the run again, with `interligo slices`"));
         }
