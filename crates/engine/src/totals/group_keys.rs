@@ -88,3 +88,63 @@ pub(super) fn key_in(numbers: &[u32], attributes: usize, group: u32) -> &[u32] {
     let from = group as usize * attributes;
     &numbers[from..from + attributes]
 }
+
+#[cfg(test)]
+mod tests {
+    use std::collections::HashMap;
+
+    use proptest::prelude::*;
+
+    use super::*;
+
+    #[test]
+    fn keys_are_as_many_as_a_file_says() {
+        let keys = |attributes, groups, numbers: usize| GroupKeys {
+            attributes,
+            groups,
+            numbers: vec![0; numbers],
+            index: HashTable::new(),
+        };
+        assert!(keys(2, 3, 6).is_of(2));
+        assert!(keys(0, 1, 0).is_of(0) && keys(0, 0, 0).is_of(0));
+        for wrong in [keys(2, 3, 5), keys(3, 2, 6), keys(2, usize::MAX, 6)] {
+            assert!(!wrong.is_of(2), "{wrong:?}");
+        }
+        assert!(!keys(0, 2, 0).is_of(0), "without attributes there is one group");
+    }
+
+    proptest! {
+        #[test]
+        fn prop_a_key_has_the_number_with_which_it_came_first(
+            (attributes, keys) in (0usize..4).prop_flat_map(|attributes| {
+                let key = prop::collection::vec(0u32..4, attributes);
+                (Just(attributes), prop::collection::vec(key, 1..60))
+            }),
+            room in 0usize..40,
+        ) {
+            let (mut own, mut known) = (GroupKeys::new(attributes), HashMap::new());
+            for (at, key) in keys.iter().enumerate() {
+                if at == keys.len() / 2 {
+                    own.reserve(room);
+                }
+                let next = known.len() as u32;
+                let expected = *known.entry(key.clone()).or_insert(next);
+                prop_assert_eq!(own.group(key), expected);
+                prop_assert_eq!(own.len(), known.len());
+            }
+            prop_assert!(own.is_of(attributes));
+            let backwards: Vec<u32> = (0..own.len() as u32).rev().collect();
+            let turned = own.gathered(&backwards);
+            prop_assert_eq!(turned.len(), own.len());
+            for (at, group) in backwards.iter().enumerate() {
+                prop_assert_eq!(turned.of(at as u32), own.of(*group));
+                prop_assert_eq!(known[own.of(*group)], *group);
+            }
+            let doubled = own.renumbered(|_, number| 2 * number);
+            for (at, group) in backwards.iter().enumerate() {
+                let twice: Vec<u32> = turned.of(at as u32).iter().map(|number| 2 * number).collect();
+                prop_assert_eq!(doubled.of(*group), twice);
+            }
+        }
+    }
+}

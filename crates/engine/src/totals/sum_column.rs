@@ -225,6 +225,12 @@ mod tests {
         (mantissa, 0u8..12).prop_filter_map("a decimal", |(m, places)| Decimal::new(m, places))
     }
 
+    #[test]
+    fn more_places_than_a_number_may_have_are_no_sums() {
+        let of_places = |places| SumColumn { places, ..SumColumn::default() };
+        assert!(of_places(MAX_PLACES).is_sound() && !of_places(MAX_PLACES + 1).is_sound());
+    }
+
     proptest! {
         /// Whatever passes the range, in columns of their own or one, and in whatever order they come.
         #[test]
@@ -266,6 +272,10 @@ mod tests {
                 }
             }
             prop_assert_eq!(merged.of(4), all);
+            let turned = merged.gathered(&[4, 3, 0]);
+            for (at, group) in [4, 3, 0].into_iter().enumerate() {
+                prop_assert_eq!(turned.of(at), merged.of(group));
+            }
         }
     }
 }

@@ -302,3 +302,83 @@ impl Sums {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::eval::{Expr, ExprKind, Type};
+
+    fn summed(how: Aggregate) -> Summed {
+        let expr = Expr { kind: ExprKind::Constant(Value::Blank), ty: Type::Blank };
+        Summed { expr, how, companions: Vec::new(), by: None }
+    }
+
+    const ALL: [Aggregate; 6] = [
+        Aggregate::Sum,
+        Aggregate::Count,
+        Aggregate::Median,
+        Aggregate::Smallest,
+        Aggregate::Largest,
+        Aggregate::Distinct,
+    ];
+
+    #[test]
+    fn sums_of_a_file_are_laid_out_as_the_plan_wants_them() {
+        let sums = ALL.map(summed);
+        let mut own = SourceSums::new(&sums);
+        own.resize(3);
+        assert!(own.is_of(&sums, 3));
+        assert!(!own.is_of(&sums, 2) && !own.is_of(&sums[1..], 3));
+        let mut turned = ALL;
+        turned.reverse();
+        assert!(!own.is_of(&turned.map(summed), 3), "of other kinds");
+        for column in 0..ALL.len() {
+            let mut short = own.clone();
+            short.columns[column].resize(2);
+            assert!(!short.is_of(&sums, 3), "{:?}", ALL[column]);
+        }
+        own.lines.pop();
+        assert!(!own.is_of(&sums, 3));
+    }
+
+    #[test]
+    fn groups_that_are_absorbed_merged_and_put_in_order_keep_what_they_have() {
+        let day = |day| Some(Value::Date(interligo_model::values::date::Day(day)));
+        let counted = |numbers: &[i64]| {
+            let mut counted = Counted::default();
+            numbers.iter().for_each(|number| counted.add(Some((*number).into())));
+            counted
+        };
+        let columns = || {
+            [
+                Gathered::Count(vec![1, 20, 300]),
+                Gathered::Median(vec![counted(&[1]), counted(&[2, 2]), counted(&[])]),
+                Gathered::Smallest(vec![day(5), day(3), None]),
+                Gathered::Largest(vec![day(5), day(3), None]),
+                Gathered::Distinct(vec![vec![0, 2], vec![1, 2], vec![]]),
+            ]
+        };
+        // The first and the second are one group there, and the third is left out.
+        let both = [
+            Gathered::Count(vec![0, 21]),
+            Gathered::Median(vec![counted(&[]), counted(&[1, 2, 2])]),
+            Gathered::Smallest(vec![None, day(3)]),
+            Gathered::Largest(vec![None, day(5)]),
+            Gathered::Distinct(vec![vec![], vec![0, 1, 2]]),
+        ];
+        for ((how, own), both) in ALL[1..].iter().zip(columns()).zip(&both) {
+            let shown = |column: &Gathered| format!("{column:?}");
+            let mut absorbed = Gathered::new(*how);
+            absorbed.resize(2);
+            absorbed.absorb(own.clone(), &[1, 1, NO_GROUP]);
+            assert_eq!(shown(&absorbed), shown(both));
+            let mut merged = own.clone();
+            merged.merge(1, 0);
+            assert_eq!(
+                shown(&merged.gathered(&[2, 1])),
+                shown(both).replace("[0, 21]", "[300, 21]")
+            );
+            assert_eq!(shown(&own.clone().gathered(&[0, 1, 2])), shown(&own));
+        }
+    }
+}

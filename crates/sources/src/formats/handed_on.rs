@@ -102,7 +102,8 @@ impl HandedOn {
         let path = self.folder.join(&file);
         let head = container.look(what, name, TableSettings::default())?;
         let (rows, fingerprint) = write(&head, &path, name)?;
-        let bytes = path.metadata().map_err(|error| unwritten(&path, name, &refusal(&error)))?.len();
+        let bytes =
+            path.metadata().map_err(|error| unwritten(&path, name, &refusal(&error)))?.len();
         let typed = head.column_names.into_iter().zip(head.typed);
         let fields = typed.map(|(name, typed)| HandedField {
             name,
