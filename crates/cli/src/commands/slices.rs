@@ -17,16 +17,20 @@ use crate::progress::{Progress, SlicesProgress};
 
 pub(crate) fn slices(options: &SlicesOptions, out: Out<'_>) -> Result<(), Failure> {
     let (opened, job) = prepared(Opened::open(&options.plan)?)?;
-    let divided = interligo_project::divide(
-        &opened.project,
-        &job,
-        Slices { slices: options.slices, lines_by_slice: options.lines_by_slice },
-        &options.into,
-        opened.parallelism,
-    );
-    let division = divided.map_err(|error| opened.failure(error))?;
+    let into = Slices { slices: options.slices, lines_by_slice: options.lines_by_slice };
+    let division = divided(&opened, &job, into, &options.into)?;
     text::division(out, &opened.project, &division, &options.into)?;
     Ok(())
+}
+
+/// Divides a run, with a progress bar.
+fn divided(opened: &Opened, job: &Job, into: Slices, folder: &Path) -> Result<Division, Failure> {
+    let (project, parallelism) = (&opened.project, opened.parallelism);
+    let progress = Progress::new(project.bytes_of_facts());
+    let advance = |bytes, lines| progress.advance(bytes, lines);
+    let division = interligo_project::divide(project, job, into, folder, parallelism, &advance);
+    progress.finish();
+    division.map_err(|error| opened.failure(error))
 }
 
 /// A plan with all that a run of it needs.
@@ -100,8 +104,7 @@ pub(super) fn on_spark(
     let hands_on_the_same =
         |own: &Division| own.hands_on_the_same(project, &job, folder).map_err(failed);
     if !known.as_ref().map(hands_on_the_same).transpose()?.unwrap_or(false) {
-        interligo_project::divide(project, &job, into, folder, opened.parallelism)
-            .map_err(failed)?;
+        divided(&opened, &job, into, folder)?;
     }
     // Machines of the cluster are in folders of their own.
     let absolute = |path: &Path| std::path::absolute(path).unwrap_or_else(|_| path.to_owned());

@@ -332,10 +332,10 @@ mod tests {
         let mut turned = ALL;
         turned.reverse();
         assert!(!own.is_of(&turned.map(summed), 3), "of other kinds");
-        for column in 0..ALL.len() {
+        for (column, how) in ALL.iter().enumerate() {
             let mut short = own.clone();
             short.columns[column].resize(2);
-            assert!(!short.is_of(&sums, 3), "{:?}", ALL[column]);
+            assert!(!short.is_of(&sums, 3), "{how:?}");
         }
         own.lines.pop();
         assert!(!own.is_of(&sums, 3));

@@ -2,6 +2,7 @@
 
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
+use std::sync::atomic::{AtomicU64, Ordering};
 
 use interligo_engine::proof::tieout::TieOut;
 use interligo_project::{
@@ -83,7 +84,12 @@ impl Folder {
         };
         let result = pool(2).unwrap().install(|| {
             let (project, job) = ready()?;
-            divide(&project, &job, into_slices, into.path(), parallelism)?;
+            let read = AtomicU64::new(0);
+            let progress = |bytes, _| {
+                read.fetch_add(bytes, Ordering::Relaxed);
+            };
+            divide(&project, &job, into_slices, into.path(), parallelism, &progress)?;
+            assert!(read.into_inner() > 0, "whoever waits is told how far it is");
             for slice in (1..=slices).rev() {
                 // Each has a process of its own in life, and its blocks need not be those of the division.
                 let (project, job) = ready()?;

@@ -125,7 +125,7 @@ impl<'a> Watch<'a> {
     /// The lines in which a later one may be used: reads all of them, then those that share
     /// a key.
     fn settle_before(&self, engine: &Engine, parallelism: Parallelism) -> Result<Settled, Error> {
-        let state = self.scan(parallelism, |_| {})?;
+        let state = self.scan(parallelism, &|_, _| {}, |_| {})?;
         let (groups, _) = fetch(engine, self.table, &state)?;
         Ok(settle(self.rule, groups.iter().map(Vec::as_slice)))
     }
@@ -139,11 +139,11 @@ impl<'a> Watch<'a> {
     fn scan(
         &self,
         parallelism: Parallelism,
+        progress: &(dyn Fn(u64, u64) + Sync),
         mut meet: impl FnMut(BlockMet) + Send,
     ) -> Result<State, Error> {
         let mut state = State::default();
-        let mut stream =
-            Stream::new(self.table, parallelism.block, &WantedColumns::All, &|_, _| {});
+        let mut stream = Stream::new(self.table, parallelism.block, &WantedColumns::All, progress);
         in_order(
             parallelism.threads,
             || -> Result<_, Error> { Ok(stream.next()?.map(|item| (item, stream.block_start()))) },

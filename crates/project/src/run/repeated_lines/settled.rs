@@ -50,14 +50,14 @@ impl SettledRepeats {
     /// Settles the repeats of a fact by reading all of it; `None` when it has no key, or keeps all lines. `copies` are shown
     /// with their places.
     pub(crate) fn of(
-        engine: &Engine,
-        table: &Table,
+        (engine, table): (&Engine, &Table),
         parallelism: Parallelism,
         copies: usize,
+        progress: &(dyn Fn(u64, u64) + Sync),
         meet: impl FnMut(BlockMet) + Send,
     ) -> Result<Option<SettledRepeats>, Error> {
         let Some(watch) = Watch::unsettled(engine, table) else { return Ok(None) };
-        let state = watch.scan(parallelism, meet)?;
+        let state = watch.scan(parallelism, progress, meet)?;
         let read_again = !watch.streams() || !state.pairs.is_empty();
         let (groups, _) = fetch(engine, table, &state)?;
         let Settled { identical: equal, dropped, open } =

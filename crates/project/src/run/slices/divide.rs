@@ -21,7 +21,7 @@ use crate::run::repeated_lines::{BlockMet, SettledRepeats, bytes_of};
 use crate::run::stream::{PartStretch, Stream};
 
 /// Divides a run into slices, and writes into a folder what each takes. Results of slices of a former division stay there
-/// and are not taken for those of this one.
+/// and are not taken for those of this one. `progress` is told how many bytes and lines were read.
 ///
 /// # Errors
 /// An input cannot be read; the folder cannot be written.
@@ -31,6 +31,7 @@ pub fn divide(
     into: Slices,
     folder: &Path,
     parallelism: Parallelism,
+    progress: &(dyn Fn(u64, u64) + Sync),
 ) -> Result<Division, Error> {
     let copies = Inspection::of(project, job).copies;
     let mut facts = Vec::new();
@@ -38,14 +39,14 @@ pub fn divide(
         let table = project.table(&engine.bound.fact.name);
         let mut met: Vec<BlockMet> = Vec::new();
         let meet = |block| met.push(block);
-        let repeats = SettledRepeats::of(engine, table, parallelism, copies, meet)?;
+        let repeats = SettledRepeats::of((engine, table), parallelism, copies, progress, meet)?;
         match &repeats {
             Some(repeats) => {
                 std::fs::create_dir_all(folder)
                     .map_err(|e| super::SlicesError::unwritable(folder, &e))?;
                 write_item(&repeats_file(folder, number), repeats)?;
             }
-            None => met = blocks_met(table, parallelism)?,
+            None => met = blocks_met(table, parallelism, progress)?,
         }
         facts.push(DividedFact {
             table: table.name.clone(),
@@ -60,8 +61,12 @@ pub fn divide(
 }
 
 /// The blocks of a fact's files.
-fn blocks_met(table: &Table, parallelism: Parallelism) -> Result<Vec<BlockMet>, Error> {
-    let mut stream = Stream::new(table, parallelism.block, &WantedColumns::All, &|_, _| {});
+fn blocks_met(
+    table: &Table,
+    parallelism: Parallelism,
+    progress: &(dyn Fn(u64, u64) + Sync),
+) -> Result<Vec<BlockMet>, Error> {
+    let mut stream = Stream::new(table, parallelism.block, &WantedColumns::All, progress);
     let mut met = Vec::new();
     while let Some((_, part, block)) = stream.next()? {
         let (start, bytes) = (stream.block_start(), bytes_of(&block));
