@@ -68,7 +68,7 @@ impl Left {
         let (project, slices) = (opened(folder.path()), folder.path().join("slices"));
         let job = job(&project).unwrap();
         let into = Slices { slices: 2, lines_by_slice: false };
-        let division = divide(&project, &job, into, &slices, PACE).unwrap();
+        let division = divide(&project, &job, into, &slices, PACE, &|_, _| {}).unwrap();
         for slice in 1..=2 {
             run_slice(&project, &job, &division, (&slices, slice), PACE, &|_, _| {}).unwrap();
         }
