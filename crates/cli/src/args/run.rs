@@ -77,7 +77,8 @@ pub(crate) struct EndOptions {
 ///
 /// Writes into a folder where each slice of the facts begins and ends, of about as many bytes each. `interligo run
 /// --slice` runs one of them on any machine that sees the folder and the inputs; `interligo join` proves that all are
-/// there and writes the outputs, the same as those of a single run. All lines are scanned once.
+/// there and writes the outputs, the same as those of a single run. All lines are scanned once. Lookups on a server are
+/// read once and handed on in the folder.
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Example, one slice after the other:

@@ -69,39 +69,43 @@ pub(crate) struct Opened {
 
 impl Opened {
     fn open(options: &PlanOptions) -> Result<Opened, Failure> {
-        let opened = Opened::open_quietly(options)?;
-        let counted = opened.project.plan.counted.iter();
+        Ok(Opened::open_quietly(options)?.counted_told())
+    }
+
+    /// Says what periods came to.
+    fn counted_told(self) -> Opened {
+        let counted = self.project.plan.counted.iter();
         crate::printed::say_all(counted.map(|told| format!("Note: {told}")));
-        Ok(opened)
+        self
     }
 
     /// The same without a word of what periods came to.
     fn open_quietly(options: &PlanOptions) -> Result<Opened, Failure> {
+        Opened::of_options(options, Project::open)
+    }
+
+    /// The same as a part of a run that was divided into a folder.
+    fn divided(options: &PlanOptions, division: &Path) -> Result<Opened, Failure> {
+        Opened::of_options(options, |plan, folder| Project::open_divided(plan, folder, division))
+    }
+
+    fn of_options(
+        options: &PlanOptions,
+        open: impl Fn(Plan, &Path) -> Result<Project, Error>,
+    ) -> Result<Opened, Failure> {
         let (plan, parallelism) = (plan_path(options)?, parallelism(options));
         let parsed = parsed(&plan, &options.set)?;
-        Opened::with(parsed, plan, parallelism)
+        Opened::with(open, parsed, plan, parallelism)
     }
 
     /// The plan of a folder, as it is.
     #[cfg(all(feature = "sqlite", feature = "workbook"))]
     fn at(plan: PathBuf, parallelism: Parallelism) -> Result<Opened, Failure> {
         let parsed = parsed(&plan, &[])?;
-        Opened::with(parsed, plan, parallelism)
+        Opened::with(Project::open, parsed, plan, parallelism)
     }
 
-    /// The same as a part of a run that was divided into a folder.
-    fn divided(options: &PlanOptions, division: &Path) -> Result<Opened, Failure> {
-        let (plan, parallelism) = (plan_path(options)?, parallelism(options));
-        let parsed = parsed(&plan, &options.set)?;
-        let open = |parsed, folder: &Path| Project::open_divided(parsed, folder, division);
-        Opened::by(open, parsed, plan, parallelism)
-    }
-
-    fn with(parsed: Plan, plan: PathBuf, parallelism: Parallelism) -> Result<Opened, Failure> {
-        Opened::by(Project::open, parsed, plan, parallelism)
-    }
-
-    fn by(
+    fn with(
         open: impl Fn(Plan, &Path) -> Result<Project, Error>,
         parsed: Plan,
         plan: PathBuf,

@@ -47,7 +47,7 @@ pub(super) fn slice(
     SliceNumber { slice, of }: SliceNumber,
     out: Out<'_>,
 ) -> Result<(), Failure> {
-    let (opened, job) = prepared(Opened::divided(plan, folder)?)?;
+    let (opened, job) = prepared(Opened::divided(plan, folder)?.counted_told())?;
     let division =
         Division::read(folder, &opened.project).map_err(|error| opened.failure(error))?;
     if division.slices != of {
@@ -72,7 +72,7 @@ pub(super) fn slice(
 }
 
 pub(crate) fn join(options: &JoinOptions, out: Out<'_>) -> Result<(), Failure> {
-    let (opened, job) = prepared(Opened::divided(&options.plan, &options.folder)?)?;
+    let (opened, job) = prepared(Opened::divided(&options.plan, &options.folder)?.counted_told())?;
     let ran = joined(&opened, &job, &options.folder, options.end.reopen)?;
     print_run(&opened, &ran, &options.end, out)
 }

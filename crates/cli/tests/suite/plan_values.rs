@@ -116,6 +116,20 @@ fn periods_are_counted_from_the_newest_day() {
 }
 
 #[test]
+fn parts_of_a_divided_run_say_what_a_period_came_to() {
+    let folder = counted("last-month");
+    for part in [
+        ["slices", "1", "--into", "work"].as_slice(),
+        &["run", "--slice", "1/1", "--into", "work"],
+        &["join", "work"],
+    ] {
+        let came = folder.run(part);
+        assert_eq!(came.exit_status(), 0, "{}", came.said());
+        assert_eq!(came.said().matches("Note: period is 2025-02").count(), 1, "{}", came.said());
+    }
+}
+
+#[test]
 fn a_period_that_cannot_be_counted_is_refused() {
     let refused = |folder: &Folder| {
         let came = folder.run(&["run"]);

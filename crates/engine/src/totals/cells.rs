@@ -32,9 +32,9 @@ impl GroupSums<'_> {
     }
 
     /// The lines on which what is summed has a value, where these are counted.
-    fn known(self, sum: usize) -> Option<u64> {
+    pub(super) fn known(self, sum: usize) -> Option<u64> {
         match &self.all.columns[sum] {
-            Gathered::Sum(sums) => Some(sums.of(self.group).1),
+            Gathered::Sum(sums) => Some(sums.known(self.group)),
             Gathered::Count(counts) => Some(counts[self.group]),
             Gathered::Median(counted) => Some(counted[self.group].lines()),
             Gathered::Smallest(_) | Gathered::Largest(_) | Gathered::Distinct(_) => None,

@@ -82,7 +82,6 @@ impl TotalsPlan {
 
     /// What amounts of a row are known on other lines than the rest, if any are.
     pub(super) fn partly_known(&self, sums: GroupSums<'_>) -> Option<PartlyKnown> {
-        let known = |sum: usize| sums.sum(sum).map(|(_, lines)| lines);
         let mut pairs = self.known_together.iter().filter_map(|(measure, together)| {
             match self.measures[*measure].work {
                 Work::Of(own) => Some((measure, own, *together)),
@@ -90,7 +89,7 @@ impl TotalsPlan {
             }
         });
         // Nearly all rows have all amounts on the same lines.
-        if pairs.clone().all(|(_, own, together)| known(own) == known(together)) {
+        if pairs.clone().all(|(_, own, together)| sums.known(own) == sums.known(together)) {
             return None;
         }
         let mut found = PartlyKnown { lines: sums.lines(), together: 0, amounts: Vec::new() };

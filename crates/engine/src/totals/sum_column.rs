@@ -47,6 +47,11 @@ impl SumColumn {
         self.places <= MAX_PLACES
     }
 
+    /// How many lines the sum of a group holds.
+    pub(super) fn known(&self, group: usize) -> u64 {
+        self.sums[group].known
+    }
+
     /// The sum of a group, and how many lines it holds.
     pub(super) fn of(&self, group: usize) -> (ExactSum, u64) {
         let sum = &self.sums[group];
@@ -121,9 +126,8 @@ impl SumColumn {
             }
         }
         sums.truncate(none);
-        for (group, (total, lines)) in sums.into_iter().enumerate() {
-            self.add_number(group, total, places, lines);
-        }
+        let met = sums.into_iter().enumerate().filter(|(_, (_, lines))| *lines > 0);
+        met.for_each(|(group, (total, lines))| self.add_number(group, total, places, lines));
     }
 
     /// Takes in the sums of other groups; `to` has of each which group here is the same, or [`NO_GROUP`].

@@ -179,11 +179,11 @@ impl SourceSums {
     /// Whether its columns are those of these sums, for this many groups.
     fn is_of(&self, sums: &[Summed], groups: usize) -> bool {
         let kind = |column: &Gathered| std::mem::discriminant(column);
+        let is_sound = |column: &Gathered| match column {
+            Gathered::Sum(sums) => sums.is_sound(),
+            _ => true,
+        };
         let same = |(column, sum): (&Gathered, &Summed)| {
-            let is_sound = |column: &Gathered| match column {
-                Gathered::Sum(sums) => sums.is_sound(),
-                _ => true,
-            };
             kind(column) == kind(&Gathered::new(sum.how))
                 && column.len() == groups
                 && is_sound(column)
@@ -229,12 +229,12 @@ impl Sums {
     /// Whether these are sums of this many groups by the plans of their sources, and each is laid out as its plan wants it.
     /// What was read from a file may be anything.
     pub(super) fn are_of(&self, plans: &[&TotalsPlan], sources: usize, groups: usize) -> bool {
-        let is_known = |(source, sums): (usize, &SourceSums)| match plans
-            .iter()
-            .find(|plan| plan.source == source)
-        {
-            Some(plan) if !sums.columns.is_empty() => sums.is_of(&plan.sums, groups),
-            _ => sums.lines.len() == groups && sums.lines.iter().all(|lines| *lines == 0),
+        let is_known = |(source, sums): (usize, &SourceSums)| {
+            let plan = plans.iter().find(|plan| plan.source == source);
+            match plan.filter(|_| !sums.columns.is_empty()) {
+                Some(plan) => sums.is_of(&plan.sums, groups),
+                None => sums.lines.len() == groups && sums.lines.iter().all(|lines| *lines == 0),
+            }
         };
         self.groups == groups
             && self.sources.len() == sources

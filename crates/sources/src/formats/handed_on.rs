@@ -7,11 +7,11 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt;
 use std::fs::File;
-use std::hash::{BuildHasher, Hasher};
+use std::hash::{BuildHasher, Hash, Hasher};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use arrow_array::{ArrayRef, RecordBatch};
+use arrow_array::{Array, ArrayRef, RecordBatch};
 use arrow_schema::{DataType, Field, Schema};
 use foldhash::quality::FixedState;
 use interligo_model::place::PartName;
@@ -49,7 +49,6 @@ struct HandedTable {
     file: String,
     /// How many bytes the file has.
     bytes: u64,
-    rows: u64,
     /// A number that is another where the values are others.
     fingerprint: u64,
     fields: Vec<HandedField>,
@@ -101,7 +100,7 @@ impl HandedOn {
             .map_err(|error| unwritten(&self.folder, name, &refusal(&error)))?;
         let path = self.folder.join(&file);
         let head = container.look(what, name, TableSettings::default())?;
-        let (rows, fingerprint) = write(&head, &path, name)?;
+        let fingerprint = write(&head, &path, name)?;
         let bytes =
             path.metadata().map_err(|error| unwritten(&path, name, &refusal(&error)))?.len();
         let typed = head.column_names.into_iter().zip(head.typed);
@@ -116,7 +115,6 @@ impl HandedOn {
             shown: name.to_string(),
             file,
             bytes,
-            rows,
             fingerprint,
             fields: fields.collect(),
         });
@@ -137,8 +135,8 @@ impl HandedOn {
     }
 }
 
-/// Writes the rows of a table to a file: how many they are, and their fingerprint.
-fn write(head: &Head, path: &Path, name: &PartName) -> Result<(u64, u64), Error> {
+/// Writes the rows of a table to a file; the answer is their fingerprint.
+fn write(head: &Head, path: &Path, name: &PartName) -> Result<u64, Error> {
     let unwritten = |error: &dyn fmt::Display| unwritten(path, name, error);
     // Two columns of an answer may have one name.
     let mut known = BTreeSet::new();
@@ -154,28 +152,24 @@ fn write(head: &Head, path: &Path, name: &PartName) -> Result<(u64, u64), Error>
     let file = File::create(path).map_err(|error| unwritten(&refusal(&error)))?;
     let mut writer = ArrowWriter::try_new(file, schema.clone(), Some(properties))
         .map_err(|error| unwritten(&error))?;
-    let (mut rows, mut fingerprint) = (0, FixedState::with_seed(0x6861_6e64).build_hasher());
+    let mut fingerprint = FixedState::with_seed(0x6861_6e64).build_hasher();
     let mut reader = head.source.open(&Wanted::All)?;
     while let Some(block) = reader.next(BLOCK)? {
         let grid = block.rows.split(name, &head.column_names)?;
         let columns = (0..head.column_names.len()).map(|field| grid.column(field));
         let columns: Vec<ArrayRef> = columns
             .map(|texts| {
-                texts.iter().for_each(|text| {
-                    fingerprint.write(text.unwrap_or_default().as_bytes());
-                    fingerprint.write_u8(u8::from(text.is_some()));
-                });
+                texts.iter().for_each(|text| text.hash(&mut fingerprint));
                 Arc::new(texts) as ArrayRef
             })
             .collect();
-        rows += grid.rows() as u64;
         let batch = RecordBatch::try_new(schema.clone(), columns);
         let batch = batch.map_err(|error| unwritten(&error))?;
         writer.write(&batch).map_err(|error| unwritten(&error))?;
     }
     let file = writer.into_inner().map_err(|error| unwritten(&error))?;
     file.sync_all().map_err(|error| unwritten(&refusal(&error)))?;
-    Ok((rows, fingerprint.finish()))
+    Ok(fingerprint.finish())
 }
 
 fn unwritten(path: &Path, name: &PartName, error: &dyn fmt::Display) -> Error {
@@ -233,7 +227,7 @@ impl Container for HandedServer {
         }
         let head = ParquetFile { path }.look(&What::Whole, name, given)?;
         let typed = table.fields.iter().zip(&head.sample).map(|(field, texts)| Typed {
-            rows: vec![field.is_typed; arrow_array::Array::len(texts)],
+            rows: vec![field.is_typed; texts.len()],
             times: field.has_times,
         });
         let typed = typed.collect();

@@ -28,15 +28,11 @@ pub(super) fn hand_on(project: &Project, job: &Job, folder: &Path) -> Result<Han
     let scope =
         SearchScope { folder: project.folder(), outputs: &outputs, containers: &containers };
     let is_fact = |name: &str| job.engines.iter().any(|engine| engine.bound.fact.name == name);
-    let on_servers = project.tables().iter().filter(|table| {
-        !is_fact(&table.name) && table.parts.iter().any(|part| part.path.is_none())
-    });
-    for table in on_servers {
-        let entries = project.plan.tables.iter();
-        for entry in entries.filter(|entry| entry.name == table.name) {
-            for found in find(&project.plan, entry, &scope)? {
-                handed_on.add((&*found.container, &found.what), &found.name)?;
-            }
+    let is_in_files = |name: &str| project.table(name).parts.iter().all(|part| part.path.is_some());
+    let entries = project.plan.tables.iter();
+    for entry in entries.filter(|entry| !(is_fact(&entry.name) || is_in_files(&entry.name))) {
+        for found in find(&project.plan, entry, &scope)? {
+            handed_on.add((&*found.container, &found.what), &found.name)?;
         }
     }
     Ok(handed_on)
