@@ -1,10 +1,12 @@
 //! The index of a lookup's keys: which row a written key finds, and by which step.
 
 use std::borrow::Cow;
+use std::sync::Arc;
 
 use arrow_array::{Array, StringViewArray};
 
 use super::clean::{KeyForm, cleaned};
+use super::exact::ExactKeys;
 use super::joined::{map_parts, shown};
 use super::table::{KeyTable, NO_ROW, ROW_LIMIT};
 
@@ -51,7 +53,7 @@ const SEVERAL: u32 = ROW_LIMIT - 1;
 /// Most keys are found as they are written, in a table of their own. The tables of the further steps
 /// are asked only for the others. A key of several columns is one text, see [`joined`](super::joined).
 pub struct KeyIndex {
-    exact: KeyTable,
+    exact: Arc<ExactKeys>,
     /// Cleaned forms of those keys that are not clean as they are written.
     clean: KeyTable,
     /// What step 3 disregards, by column of the key.
@@ -66,37 +68,64 @@ impl KeyIndex {
     /// An index of `keys` with their rows. A key that comes a second time is left out; blank keys
     /// must not be among them. `forms` has one for each column of the key; none says that keys are
     /// compared as they are written only.
-    pub fn new<'k>(
-        keys: impl ExactSizeIterator<Item = (&'k str, u32)>,
+    pub fn new<K: AsRef<str>>(
+        keys: impl ExactSizeIterator<Item = (K, u32)>,
         forms: Option<Vec<KeyForm>>,
     ) -> KeyIndex {
-        let as_written = forms.is_none();
-        let forms = forms.unwrap_or_default();
-        let plain = forms.iter().all(KeyForm::is_plain);
-        let mut index = KeyIndex {
-            exact: KeyTable::with_capacity(keys.len()),
-            clean: KeyTable::with_capacity(0),
-            formed: KeyTable::with_capacity(if plain { 0 } else { keys.len() }),
-            forms,
-            as_written,
-        };
+        let mut exact = ExactKeys::with_capacity(keys.len());
+        let mut index = KeyIndex::without_keys(forms, keys.len());
         for (key, row) in keys {
-            if index.exact.insert(key, row).is_some() {
-                continue;
-            }
-            if index.as_written {
-                continue;
-            }
-            let clean = index.cleaned(key).into_owned();
-            if clean != key {
-                insert_form(&mut index.clean, &clean, row);
-            }
-            if !plain {
-                let form = index.formed(&clean);
-                insert_form(&mut index.formed, &form, row);
+            if exact.insert(key.as_ref(), row).is_none() {
+                index.add_forms(key.as_ref(), row);
             }
         }
-        index
+        KeyIndex { exact: Arc::new(exact), ..index }
+    }
+
+    /// The same where all keys are in a table already; `keys` are those that further steps have in another form.
+    pub(crate) fn with_table<K: AsRef<str>>(
+        exact: Arc<ExactKeys>,
+        keys: impl ExactSizeIterator<Item = (K, u32)>,
+        forms: Option<Vec<KeyForm>>,
+    ) -> KeyIndex {
+        let mut index = KeyIndex::without_keys(forms, keys.len());
+        keys.for_each(|(key, row)| index.add_forms(key.as_ref(), row));
+        KeyIndex { exact, ..index }
+    }
+
+    /// An index without keys, with room for the forms of this many.
+    fn without_keys(forms: Option<Vec<KeyForm>>, keys: usize) -> KeyIndex {
+        let as_written = forms.is_none();
+        let forms = forms.unwrap_or_default();
+        let formed = if forms.iter().all(KeyForm::is_plain) { 0 } else { keys };
+        KeyIndex {
+            exact: Arc::new(ExactKeys::with_capacity(0)),
+            clean: KeyTable::with_capacity(0),
+            formed: KeyTable::with_capacity(formed),
+            forms,
+            as_written,
+        }
+    }
+
+    /// Puts a key in by what the further steps compare.
+    fn add_forms(&mut self, key: &str, row: u32) {
+        if self.as_written {
+            return;
+        }
+        let clean = self.cleaned(key);
+        let form = (!self.is_plain()).then(|| self.formed(&clean));
+        if clean != key {
+            let clean = clean.into_owned();
+            insert_form(&mut self.clean, &clean, row);
+        }
+        if let Some(form) = form {
+            insert_form(&mut self.formed, &form, row);
+        }
+    }
+
+    /// Whether step 3 is empty.
+    fn is_plain(&self) -> bool {
+        self.forms.iter().all(KeyForm::is_plain)
     }
 
     /// A key as step 2 compares it.
@@ -151,8 +180,9 @@ impl KeyIndex {
     }
 
     /// A key after all steps: two keys of one form are the same to this index.
-    pub(crate) fn form(&self, key: &str) -> String {
-        self.formed(&self.cleaned(key))
+    pub(crate) fn form<'k>(&self, key: &'k str) -> Cow<'k, str> {
+        let clean = self.cleaned(key);
+        if self.is_plain() { clean } else { Cow::Owned(self.formed(&clean)) }
     }
 
     /// The keys that are there as they are written, by number, with their rows.

@@ -20,13 +20,25 @@ pub fn joined<'a>(texts: &[&'a str]) -> Cow<'a, str> {
         return Cow::Borrowed(only);
     }
     let mut key = String::with_capacity(texts.iter().map(|text| text.len() + 1).sum());
-    for (number, text) in texts.iter().enumerate() {
+    push_joined(texts.iter(), &mut key);
+    Cow::Owned(key)
+}
+
+/// Appends the key that texts make.
+pub(crate) fn push_joined<T: AsRef<str>>(
+    texts: impl ExactSizeIterator<Item = T>,
+    key: &mut String,
+) {
+    let is_single = texts.len() == 1;
+    for (number, text) in texts.enumerate() {
         if number > 0 {
             key.push(BETWEEN);
         }
-        push_escaped(text, &mut key);
+        match text.as_ref() {
+            only if is_single => key.push_str(only),
+            part => push_escaped(part, key),
+        }
     }
-    Cow::Owned(key)
 }
 
 /// Appends a text, with the characters that have a meaning in a key marked as such.

@@ -11,12 +11,14 @@ use crate::bind::{BoundLookup, KeyPart, RowNames};
 use crate::eval::{Expr, ExprKind, Type, check, evaluate, type_of};
 use crate::lookup::gather::{brought_days, brought_texts};
 use crate::lookup::{Lookup, RowOf};
-use crate::proof::link_status::{LinkStatus, no_row};
+use crate::proof::link_status::{LinkStatus, no_row, why_no_row};
 
 /// The rows that the rows of a lookup lead to.
 pub(super) struct Chain {
-    /// The row, how it was found or why there is none, and by what, see [`MatchedVia`].
-    pub(super) rows: Vec<(u32, LinkStatus, u32)>,
+    /// The row, or why there is none.
+    rows: Vec<u32>,
+    /// The rows that were not found by their key as it is written, in order.
+    via: Vec<MatchedVia>,
     /// The rows on whose day no row holds, where the run is to end on it.
     pub(super) stopping: Vec<u32>,
     /// The rows without one to which a correction leads, each with its number.
@@ -29,26 +31,30 @@ pub(super) struct Chain {
 
 impl Chain {
     pub(super) fn new(resolver: &Resolver, query: KeyQuery) -> Chain {
-        let found = resolver.resolve(&query, None);
-        let mut rows: Vec<(u32, LinkStatus, u32)> =
-            found.rows.iter().map(|row| (*row, LinkStatus::Exact, 0)).collect();
-        for MatchedVia { line, how, by } in found.matched_via {
-            (rows[line as usize].1, rows[line as usize].2) = (how, by);
-        }
+        let mut found = resolver.resolve(&query, None);
         for (at, status) in found.problems {
-            rows[at as usize] = (no_row(status), status, 0);
+            found.rows[at as usize] = no_row(status);
         }
+        found.matched_via.sort_unstable_by_key(|via| via.line);
         let mut passed: BTreeMap<u32, Vec<Passed>> = BTreeMap::new();
         for over in found.passed {
             passed.entry(over.line).or_default().push(over);
         }
-        Chain { rows, stopping: found.stopping, in_vain: found.in_vain, passed, query }
+        let (rows, via) = (found.rows, found.matched_via);
+        Chain { rows, via, stopping: found.stopping, in_vain: found.in_vain, passed, query }
     }
 
-    /// The row that a row of the parent leads to; under a parent without a row there is no key.
+    /// The row that a row of the parent leads to, how it was found or why there is none, and by what, see [`MatchedVia`];
+    /// under a parent without a row there is no key.
     pub(super) fn at(&self, parent: u32) -> (u32, LinkStatus, u32) {
-        let found = self.rows.get(parent as usize).copied();
-        found.unwrap_or((no_row(LinkStatus::Blank), LinkStatus::Blank, 0))
+        let row = self.rows.get(parent as usize).copied().unwrap_or(no_row(LinkStatus::Blank));
+        if let Some(status) = why_no_row(row) {
+            return (row, status, 0);
+        }
+        match self.via.binary_search_by_key(&parent, |via| via.line) {
+            Ok(at) => (row, self.via[at].how, self.via[at].by),
+            Err(_) => (row, LinkStatus::Exact, 0),
+        }
     }
 }
 

@@ -79,7 +79,7 @@ impl Corrections {
         let every = keys(&open);
         let mut same: BTreeMap<String, Vec<usize>> = BTreeMap::new();
         for (at, (_, found, _)) in open.iter().enumerate() {
-            let form = if forms.is_some() { every.form(found) } else { found.clone() };
+            let form = if forms.is_some() { every.form(found).into_owned() } else { found.clone() };
             same.entry(form).or_default().push(at);
         }
         let mut kept = Vec::new();

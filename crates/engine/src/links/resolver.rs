@@ -6,6 +6,7 @@ use std::hash::BuildHasher;
 use std::sync::Arc;
 
 use foldhash::quality::FixedState;
+use rayon::prelude::*;
 
 use super::LinkParts;
 use super::corrections::Corrections;
@@ -13,41 +14,36 @@ use super::resolve::{Resolver, SameKeys};
 use crate::bind::Validity;
 use crate::keys::{KeyForm, KeyIndex, shown};
 use crate::lookup::calendar::{Calendar, Holds};
-use crate::lookup::{Lookup, until_the_next};
+use crate::lookup::{KeyRows, Lookup, until_the_next};
 
 /// What finds the rows of a link.
 pub(super) fn resolver(parts: &LinkParts<'_>, lookup: &Lookup) -> Resolver {
     let route = parts.route;
-    let dated = parts.bound.valid.is_some();
     let keys = &lookup.keys[route.key];
-    // Of a dated lookup the index gives the number of the key, of any other the row itself.
-    let row = |(number, (value, rows)): (usize, (_, &[Holds]))| {
-        (value, if dated { number as u32 } else { rows[0].row })
-    };
-    let mut rows: Vec<(&str, u32)> = keys.iter().enumerate().map(row).collect();
     let forms = || route.ignore.iter().map(|ignore| KeyForm::ignoring(ignore)).collect();
     let forms: Option<Vec<KeyForm>> = (!route.as_written).then(forms);
+    let in_form = forms.as_ref().is_none_or(|forms| are_in_form(keys, forms));
     let groups = match &forms {
-        Some(forms) => same_keys(&rows, forms),
-        None => Vec::new(),
+        Some(forms) if !in_form => same_keys(keys, forms),
+        // No two keys are the same as they are written.
+        _ => Vec::new(),
     };
-    let mut calendar = dated.then(|| keys.calendar.clone());
     let mut same_keys = SameKeys::default();
     for group in &groups {
         let number = same_keys.groups.len();
-        let texts = group.iter().map(|at| shown(rows[*at].0).trim().to_owned());
+        let texts = group.iter().map(|key| shown(&keys.value(*key)).trim().to_owned());
         same_keys.groups.push(texts.collect());
-        let held = group.iter().flat_map(|at| keys.calendar.all(*at as u32));
-        same_keys.of_row.extend(held.map(|holds| (holds.row, number)));
+        let held = group.iter().flat_map(|key| keys.rows(*key));
+        same_keys.of_row.extend(held.map(|row| (row, number)));
     }
-    if let (Some(calendar), false) = (&mut calendar, groups.is_empty()) {
+    let calendar = match keys.calendar() {
         // What is one key has one calendar.
-        *calendar = Arc::new(joined_calendar(calendar, &groups, rows.len(), parts.bound.valid));
-        for group in &groups {
-            group.iter().for_each(|at| rows[*at].1 = group[0] as u32);
+        Some(own) if !groups.is_empty() => {
+            Some(Arc::new(joined_calendar(own, &groups, parts.bound.valid)))
         }
-    }
-    let index = KeyIndex::new(rows.into_iter(), forms.clone());
+        own => own.cloned(),
+    };
+    let index = key_index(keys, &groups, forms.clone(), in_form);
     let needs = |columns: &Vec<usize>| {
         let blank = |row: usize| {
             columns.iter().any(|column| {
@@ -68,20 +64,57 @@ pub(super) fn resolver(parts: &LinkParts<'_>, lookup: &Lookup) -> Resolver {
     }
 }
 
+/// The index of the keys of a lookup: of a dated one it gives the number of the key, where several are one key that of the
+/// first of them; of any other the row itself. `in_form` says that all keys are in their last form.
+fn key_index(
+    keys: &KeyRows,
+    groups: &[Vec<u32>],
+    forms: Option<Vec<KeyForm>>,
+    in_form: bool,
+) -> KeyIndex {
+    let dated_groups = groups.iter().filter(|_| keys.calendar().is_some());
+    let first_of: HashMap<u32, u32> =
+        dated_groups.flat_map(|group| group.iter().map(|key| (*key, group[0]))).collect();
+    let found_as = |key: u32| first_of.get(&key).copied().unwrap_or_else(|| keys.found_as(key));
+    let rows = keys.values().zip(keys.numbers().map(found_as));
+    match keys.table() {
+        Some(table) if first_of.is_empty() => {
+            let is_plain = forms.iter().flatten().all(KeyForm::is_plain);
+            let others = if in_form && is_plain { 0 } else { rows.len() };
+            KeyIndex::with_table(table.clone(), rows.take(others), forms)
+        }
+        _ => KeyIndex::new(rows, forms),
+    }
+}
+
+/// Makes the last form of keys.
+fn form_maker(forms: &[KeyForm]) -> KeyIndex {
+    KeyIndex::new(std::iter::empty::<(&str, u32)>(), Some(forms.to_vec()))
+}
+
+/// Whether all keys are written in their last form.
+fn are_in_form(keys: &KeyRows, forms: &[KeyForm]) -> bool {
+    let blank = form_maker(forms);
+    keys.numbers().into_par_iter().all(|key| {
+        let value = keys.value(key);
+        blank.form(&value) == value
+    })
+}
+
 /// Keys that are one key in their last form, by number, those of each together.
-fn same_keys(keys: &[(&str, u32)], forms: &[KeyForm]) -> Vec<Vec<usize>> {
-    let blank = KeyIndex::new(std::iter::empty(), Some(forms.to_vec()));
+fn same_keys(keys: &KeyRows, forms: &[KeyForm]) -> Vec<Vec<u32>> {
+    let blank = form_maker(forms);
     let hasher = FixedState::with_seed(0x666f_726d);
-    let form = |number: u32| blank.form(keys[number as usize].0);
+    let form = |key: u32| blank.form(&keys.value(key)).into_owned();
     let mut hashed: Vec<(u64, u32)> =
-        (0..keys.len() as u32).map(|number| (hasher.hash_one(form(number)), number)).collect();
+        keys.numbers().map(|key| (hasher.hash_one(form(key)), key)).collect();
     hashed.sort_unstable();
-    let mut groups: Vec<Vec<usize>> = Vec::new();
+    let mut groups: Vec<Vec<u32>> = Vec::new();
     for alike in hashed.chunk_by(|a, b| a.0 == b.0).filter(|alike| alike.len() > 1) {
         // Equal hashes are hardly ever those of different forms.
-        let mut by_form: BTreeMap<String, Vec<usize>> = BTreeMap::new();
-        for (_, number) in alike {
-            by_form.entry(form(*number)).or_default().push(*number as usize);
+        let mut by_form: BTreeMap<String, Vec<u32>> = BTreeMap::new();
+        for (_, key) in alike {
+            by_form.entry(form(*key)).or_default().push(*key);
         }
         groups.extend(by_form.into_values().filter(|group| group.len() > 1));
     }
@@ -90,20 +123,15 @@ fn same_keys(keys: &[(&str, u32)], forms: &[KeyForm]) -> Vec<Vec<usize>> {
 }
 
 /// The calendar in which each group has the periods of all its keys, under the number of the first.
-fn joined_calendar(
-    calendar: &Calendar,
-    groups: &[Vec<usize>],
-    keys: usize,
-    valid: Option<Validity>,
-) -> Calendar {
-    let group_of: HashMap<usize, &Vec<usize>> =
-        groups.iter().flat_map(|group| group.iter().map(move |at| (*at, group))).collect();
+fn joined_calendar(calendar: &Calendar, groups: &[Vec<u32>], valid: Option<Validity>) -> Calendar {
+    let group_of: HashMap<u32, &Vec<u32>> =
+        groups.iter().flat_map(|group| group.iter().map(move |key| (*key, group))).collect();
     let (mut rows, mut starts) = (Vec::new(), vec![0u32]);
-    for key in 0..keys {
+    for key in 0..calendar.keys() as u32 {
         match group_of.get(&key) {
-            None => rows.extend_from_slice(calendar.all(key as u32)),
+            None => rows.extend_from_slice(calendar.all(key)),
             Some(group) if group[0] == key => {
-                let own = group.iter().flat_map(|at| calendar.all(*at as u32));
+                let own = group.iter().flat_map(|key| calendar.all(*key));
                 let mut own: Vec<Holds> = own.copied().collect();
                 own.sort_by_key(Holds::order);
                 if let Some(Validity::UntilNext { carry, .. }) = valid {

@@ -233,6 +233,16 @@ impl Calendar {
         self.holds.iter().find(|holds| holds.row == row)
     }
 
+    /// How many keys there are.
+    pub(crate) fn keys(&self) -> usize {
+        self.overlaps.len()
+    }
+
+    /// The periods of all keys, those of a key side by side.
+    pub(crate) fn periods(&self) -> &[Holds] {
+        &self.holds
+    }
+
     /// The periods of a key, by start.
     pub fn all(&self, key: u32) -> &[Holds] {
         let key = key as usize;

@@ -1,10 +1,13 @@
 //! A lookup in memory: its typed columns, its rows settled to one per key (or key and period), and
 //! what was found on the way.
 
+mod by_key;
 pub mod calendar;
 pub mod duplicate_rule;
 mod duplicates;
 pub(crate) mod gather;
+mod key_rows;
+mod row_places;
 mod shape;
 mod sheet;
 mod typed;
@@ -15,16 +18,17 @@ use std::sync::Arc;
 
 use arrow_array::{Array, StringViewArray};
 
+pub use row_places::RowPlaces;
 pub use shape::LookupShape;
 pub use typed::TypeMismatch;
 pub(crate) use typed::{RowOf, first_mismatch};
 
 use crate::bind::{BoundLookup, Validity};
 use crate::keys::{KeyTable, join_columns, shown};
-use crate::lookup::calendar::{ALWAYS, Calendar, FOREVER, Holds};
+use crate::lookup::calendar::{ALWAYS, FOREVER, Holds};
 use crate::proof::doubts::Doubts;
 use crate::proof::findings::Noted;
-use duplicates::same_key;
+use by_key::same_key;
 pub(crate) use duplicates::until_the_next;
 use interligo_model::place::{PartName, Place};
 use interligo_model::plan::{Ends, Mistake, MistakeKind};
@@ -36,6 +40,8 @@ use interligo_model::values::column::{Column, is_blank_text, is_known};
 use interligo_model::values::date::{Day, Period, PeriodUnit};
 use interligo_model::values::texts::TextBuilder;
 use interligo_model::values::value::Value;
+pub(crate) use key_rows::KeyRows;
+use key_rows::{HeldRow, HeldRows};
 use typed::{Typed, typed};
 
 /// A table as it was read: text, with the place of every row.
@@ -48,7 +54,7 @@ pub struct RawTable {
     /// Of each part, the number of its first row in the columns.
     pub first_rows: Vec<usize>,
     /// The row of its file in which every row stands.
-    pub rows: Vec<u32>,
+    pub rows: RowPlaces,
     /// All columns, in the order of their names; one that was not asked for is empty.
     pub columns: Vec<StringViewArray>,
     /// What became of the rows of the files.
@@ -97,7 +103,7 @@ impl RawTable {
     /// Where a row stands.
     pub fn place(&self, row: u32) -> Place {
         let part = self.first_rows.partition_point(|first| *first <= row as usize) - 1;
-        Place::row(self.parts[part].clone(), u64::from(self.rows[row as usize]))
+        Place::row(self.parts[part].clone(), u64::from(self.rows.of(row)))
     }
 }
 
@@ -138,7 +144,7 @@ pub struct Lookup {
     pub name: String,
     /// All columns, by name; those that the plan does not use are not held.
     pub columns: Vec<LookupColumn>,
-    /// Of each of its keys, the values with the rows that hold: one row for a value, or one for a period.
+    /// Of each of its keys, the values with their rows.
     pub(crate) keys: Vec<KeyRows>,
     /// How many rows were read.
     pub rows: u32,
@@ -170,21 +176,6 @@ pub struct LookupColumn {
     pub column: Option<Column>,
     /// Whether its text may be passed on as it was written: no unit was changed in reading.
     pub as_written: bool,
-}
-
-/// The values of a key of a lookup with their rows, in the order in which they come first.
-pub(crate) struct KeyRows {
-    values: StringViewArray,
-    /// The rows of each value, with the days on which they hold.
-    pub(crate) calendar: Arc<Calendar>,
-}
-
-impl KeyRows {
-    /// The values, each with its rows; there is at least one.
-    pub(crate) fn iter(&self) -> impl Iterator<Item = (&str, &[Holds])> {
-        let values = self.values.iter().flatten().enumerate();
-        values.map(|(number, value)| (value, self.calendar.all(number as u32)))
-    }
 }
 
 /// Whether any text is longer than a day without a time.
@@ -236,13 +227,10 @@ impl Lookup {
             let is_day = matches!(held.column, Some(Column::Date(_)));
             is_day && !timed[number] && !unread.contains(&held.name)
         });
-        let (holding, out) = lookup.holding(bound);
-        for (row, why) in out {
-            let place = lookup.raw.place(row);
-            lookup.left_out.entry(why).or_default().push(place);
-        }
-        for holds in &holding {
-            lookup.note_days(bound, holds.row, [holds.from, holds.until]);
+        let holding = lookup.holding(bound);
+        if let HeldRows::Dated(rows) = &holding {
+            rows.iter()
+                .for_each(|holds| lookup.note_days(bound, holds.row, [holds.from, holds.until]));
         }
         // A row that is left out has no values to speak of.
         let gone: BTreeSet<(Arc<str>, Option<u64>)> = lookup
@@ -334,47 +322,66 @@ impl Lookup {
         }
     }
 
-    /// The rows with the days on which they hold, and those that are left out, with the reason. Many rows are gone
+    /// The rows that have a key, and days on which they hold where the lookup has periods; the others are left out.
+    fn holding(&mut self, bound: &BoundLookup) -> HeldRows {
+        let (holding, out) = match bound.valid {
+            None => {
+                let (rows, out) = self.rows_with_keys(bound, 0, |_, row| Ok(row));
+                (HeldRows::Always(rows), out)
+            }
+            Some(valid) => {
+                let free = Holds { from: ALWAYS, until: FOREVER, row: 0 };
+                let of = |lookup: &Lookup, row| {
+                    let (from, until) = lookup.period(valid, row)?;
+                    Ok(Holds { from, until, row })
+                };
+                let (rows, out) = self.rows_with_keys(bound, free, of);
+                (HeldRows::Dated(rows), out)
+            }
+        };
+        for (row, why) in out {
+            let place = self.raw.place(row);
+            self.left_out.entry(why).or_default().push(place);
+        }
+        holding
+    }
+
+    /// What `of` says of the rows that have a key, and the rows that are left out, with the reason. Many rows are gone
     /// through side by side.
-    fn holding(&self, bound: &BoundLookup) -> (Vec<Holds>, Vec<(u32, LeftOut)>) {
+    fn rows_with_keys<H: HeldRow>(
+        &self,
+        bound: &BoundLookup,
+        free: H,
+        of: impl Fn(&Lookup, u32) -> Result<H, LeftOut> + Sync,
+    ) -> (Vec<H>, Vec<(u32, LeftOut)>) {
         let rows = self.rows as usize;
-        let mut holding = vec![Holds { from: ALWAYS, until: FOREVER, row: 0 }; rows];
+        let mut holding = vec![free; rows];
         let range = rows.div_ceil(RANGES).max(FEW);
-        let of_range = |number: usize, own: &mut [Holds]| {
+        let of_range = |number: usize, own: &mut [H]| {
             let mut out = Vec::new();
             for (at, holds) in own.iter_mut().enumerate() {
                 let row = (number * range + at) as u32;
                 let text = |column: &usize| self.raw.columns[*column].value(row as usize);
-                let period = if bound.key.iter().any(|column| is_blank_text(text(column))) {
-                    Err(LeftOut::BlankKey)
-                } else {
-                    self.period(bound, row)
-                };
-                holds.row = row;
-                match period {
-                    Ok((from, until)) => (holds.from, holds.until) = (from, until),
+                let blank = bound.key.iter().any(|column| is_blank_text(text(column)));
+                match if blank { Err(LeftOut::BlankKey) } else { of(self, row) } {
+                    Ok(held) => *holds = held,
                     Err(why) => out.push((row, why)),
                 }
             }
             out
         };
-        let out: Vec<(u32, LeftOut)> = if rows <= range {
-            of_range(0, &mut holding)
-        } else {
-            let ranges = holding.par_chunks_mut(range).enumerate();
-            let out: Vec<_> = ranges.map(|(number, own)| of_range(number, own)).collect();
-            out.concat()
-        };
-        let mut gone = out.iter().map(|(row, _)| *row).peekable();
+        let ranges = holding.par_chunks_mut(range).enumerate();
+        let out: Vec<_> = ranges.map(|(number, own)| of_range(number, own)).collect();
+        let out = out.concat();
+        let (mut gone, mut row) = (out.iter().map(|(row, _)| *row).peekable(), 0..);
         if gone.peek().is_some() {
-            holding.retain(|holds| gone.next_if_eq(&holds.row).is_none());
+            holding.retain(|_| row.next().is_some_and(|row| gone.next_if_eq(&row).is_none()));
         }
         (holding, out)
     }
 
     /// The days on which a row holds.
-    fn period(&self, bound: &BoundLookup, row: u32) -> Result<(Day, Day), LeftOut> {
-        let Some(valid) = bound.valid else { return Ok((ALWAYS, FOREVER)) };
+    fn period(&self, valid: Validity, row: u32) -> Result<(Day, Day), LeftOut> {
         let text = |column: usize| self.held_text(column, row).unwrap_or("").trim();
         let day = |column: usize, open: Day| match &self.columns[column].column {
             Some(Column::Date(days)) if is_known(days.known.as_ref(), row as usize) => {
@@ -483,11 +490,12 @@ impl Lookup {
 
     /// The values of the key of which no row is among these that are used, with the first of their rows.
     pub fn unused_keys(&self, used: &[bool]) -> Vec<(String, Place)> {
-        let keys = self.keys.iter().take(1).flat_map(KeyRows::iter);
-        let unused = keys.filter(|(_, rows)| !rows.iter().any(|holds| used[holds.row as usize]));
-        unused
-            .map(|(key, rows)| (shown(key).trim().to_owned(), self.raw.place(rows[0].row)))
-            .collect()
+        let Some(keys) = self.keys.first() else { return Vec::new() };
+        let is_used = |key: &u32| keys.rows(*key).any(|row| used[row as usize]);
+        let named = |key: u32| {
+            (shown(&keys.value(key)).trim().to_owned(), self.raw.place(keys.first_row(key)))
+        };
+        keys.numbers().filter(|key| !is_used(key)).map(named).collect()
     }
 
     /// Adds a row that no key leads to, with these values by column; its number is the answer.

@@ -8,6 +8,7 @@ use interligo_model::plan::Mistake;
 use interligo_model::values::column::{Column, NumberColumn, Numbers};
 use serde::{Deserialize, Serialize};
 
+use super::key_rows::HeldRows;
 use super::typed::{Typed, typed};
 use super::{Lookup, LookupColumn, RawTable};
 use crate::bind::BoundLookup;
@@ -33,7 +34,7 @@ impl Lookup {
         let rows = raw.rows.len() as u32;
         let mut lookup =
             Lookup { name: bound.name.clone(), columns, rows, raw, ..Lookup::default() };
-        lookup.settle_keys(bound, Vec::new());
+        lookup.settle_keys(bound, HeldRows::none(bound));
         Ok(lookup)
     }
 
@@ -54,7 +55,7 @@ impl Lookup {
         let raw = RawTable { columns: vec![no_texts; bound.columns.len()], ..RawTable::default() };
         let columns = shape.0.iter().map(column).collect();
         let mut lookup = Lookup { name: bound.name.clone(), columns, raw, ..Lookup::default() };
-        lookup.settle_keys(bound, Vec::new());
+        lookup.settle_keys(bound, HeldRows::none(bound));
         Some(lookup)
     }
 }

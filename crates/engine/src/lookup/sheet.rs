@@ -38,13 +38,13 @@ impl Lookup {
     /// Of each row the first and the last day on which it is valid, none where that is open; nothing where the lookup has no
     /// periods.
     pub fn valid_days(&self) -> Vec<(Option<Day>, Option<Day>)> {
-        let mut days = Vec::new();
-        for (_, rows) in self.keys.iter().take(1).flat_map(KeyRows::iter) {
-            for holds in rows {
-                days.resize(days.len().max(holds.row as usize + 1), (None, None));
-                let open = |day: Day| (![ALWAYS, FOREVER].contains(&day)).then_some(day);
-                days[holds.row as usize] = (open(holds.from), open(holds.until));
-            }
+        let calendar = self.keys.first().and_then(KeyRows::calendar);
+        let periods = calendar.map_or(&[][..], |calendar| calendar.periods());
+        let rows = periods.iter().map(|holds| holds.row as usize + 1).max().unwrap_or(0);
+        let open = |day: Day| (![ALWAYS, FOREVER].contains(&day)).then_some(day);
+        let mut days = vec![(None, None); rows];
+        for holds in periods {
+            days[holds.row as usize] = (open(holds.from), open(holds.until));
         }
         days
     }

@@ -1,6 +1,7 @@
 //! What a check asks of an engine when all lines are through: whether the counts of a link close, which
 //! keys may be meant, what became of corrections.
 
+use std::borrow::Cow;
 use std::collections::BTreeSet;
 
 use interligo_model::formula::NodeKind;
@@ -11,6 +12,7 @@ use crate::bind::Home;
 use crate::engine::Engine;
 use crate::keys::{Found, shown, shown_parts};
 use crate::links::{CorrectionOutcome, LinkStatus, StatusCounts, key_of};
+use crate::lookup::KeyRows;
 use crate::lookup::calendar::{ALWAYS, FOREVER, Holds};
 use crate::near::{Likeness, near_keys};
 use crate::proof::findings::Findings;
@@ -84,12 +86,12 @@ impl Engine {
 
     /// The keys of a link's lookup, in the order of its rows, as messages show them.
     pub fn lookup_keys(&self, link: usize) -> impl Iterator<Item = String> {
-        self.own_keys(link).map(shown)
+        self.own_keys(link).values().map(|value| shown(&value))
     }
 
-    fn own_keys(&self, link: usize) -> impl Iterator<Item = &str> {
+    fn own_keys(&self, link: usize) -> &KeyRows {
         let route = &self.bound.routes[link];
-        self.lookups[route.lookup].keys[route.key].iter().map(|(value, _)| value)
+        &self.lookups[route.lookup].keys[route.key]
     }
 
     /// The key by which a row of a link's lookup is found, as messages show it.
@@ -117,8 +119,7 @@ impl Engine {
         if !self.links[link].is_dated() {
             return Some(row);
         }
-        let route = &self.bound.routes[link];
-        Some(self.lookups[route.lookup].keys[route.key].calendar.all(row).first()?.row)
+        Some(self.own_keys(link).first_row(row))
     }
 
     /// Where the row of a key of a link's lookup stands.
@@ -134,7 +135,8 @@ impl Engine {
         let cleaned: Vec<String> =
             sought.iter().map(|text| key_of(text, columns).unwrap_or_default()).collect();
         let cleaned: Vec<&str> = cleaned.iter().map(String::as_str).collect();
-        let keys: Vec<&str> = self.own_keys(link).collect();
+        let keys: Vec<Cow<'_, str>> = self.own_keys(link).values().collect();
+        let keys: Vec<&str> = keys.iter().map(AsRef::as_ref).collect();
         let found = near_keys(&cleaned, &keys).into_iter().zip(sought);
         let suggestion = |near: crate::near::Near, found: &str| Suggestion {
             found: found.to_owned(),
@@ -207,7 +209,6 @@ impl Engine {
 
     /// The counts of a link that must close.
     pub fn balance(&self, link: usize, findings: &Findings, usage: &Usage) -> Balance {
-        let dated = self.links[link].is_dated();
         let in_lookup = self.named_in_vain(link, findings);
         let of_lines: BTreeSet<&String> = [&findings.keys, &findings.absent]
             .into_iter()
@@ -216,7 +217,6 @@ impl Engine {
             .filter(|sought| sought.status != LinkStatus::Blank)
             .map(|sought| &sought.key)
             .collect();
-        let route = &self.bound.routes[link];
         let used = usage.rows(link);
         let mut balance = Balance {
             lines: findings.links.get(link).copied().unwrap_or_default(),
@@ -225,11 +225,10 @@ impl Engine {
                 || findings.absent.further.contains_key(&link),
             ..Balance::default()
         };
-        let keys = self.lookups[route.lookup].keys[route.key].iter();
-        for (number, (_, rows)) in keys.enumerate() {
-            let named = if dated { number as u32 } else { rows[0].row };
-            let is_used =
-                in_lookup.contains(&named) || rows.iter().any(|holds| used[holds.row as usize]);
+        let keys = self.own_keys(link);
+        for key in keys.numbers() {
+            let is_used = in_lookup.contains(&keys.found_as(key))
+                || keys.rows(key).any(|row| used[row as usize]);
             *(if is_used { &mut balance.keys_in_both } else { &mut balance.keys_of_lookup }) += 1;
         }
         balance
@@ -255,14 +254,9 @@ impl Engine {
     /// Marks the rows of a link's lookup whose key lines name, be it on a day on which none of them holds.
     pub fn mark_named(&self, link: usize, findings: &Findings, rows: &mut [bool]) {
         let named = self.named_in_vain(link, findings);
-        let dated = self.links[link].is_dated();
-        let keys =
-            self.lookups[self.bound.routes[link].lookup].keys[self.bound.routes[link].key].iter();
-        for (number, (_, held)) in keys.enumerate() {
-            let known_as = if dated { number as u32 } else { held[0].row };
-            if named.contains(&known_as) {
-                held.iter().for_each(|holds| rows[holds.row as usize] = true);
-            }
+        let keys = self.own_keys(link);
+        for key in keys.numbers().filter(|key| named.contains(&keys.found_as(*key))) {
+            keys.rows(key).for_each(|row| rows[row as usize] = true);
         }
     }
 
@@ -270,9 +264,9 @@ impl Engine {
     pub fn calendar_faults(&self, link: usize, most: usize) -> Vec<CalendarFault> {
         let mut faults = Vec::new();
         let Some(calendar) = self.links[link].calendar() else { return faults };
-        for (number, key) in self.own_keys(link).enumerate() {
+        for (number, key) in (0..).zip(self.own_keys(link).values()) {
             let mut latest: Option<&Holds> = None;
-            for period in calendar.all(number as u32) {
+            for period in calendar.all(number) {
                 if let Some(before) = latest {
                     let fault = if period.from <= before.until {
                         let same = self.same_values(link, before.row, period.row);
@@ -283,7 +277,7 @@ impl Engine {
                         None
                     };
                     faults.extend(fault.map(|(from, until, overlap)| CalendarFault {
-                        key: shown(key).trim().to_owned(),
+                        key: shown(&key).trim().to_owned(),
                         from,
                         until,
                         overlap,

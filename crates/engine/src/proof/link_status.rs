@@ -126,6 +126,11 @@ pub(crate) fn no_row(status: LinkStatus) -> u32 {
     ROW_LIMIT + status as u32
 }
 
+/// What a number says that stands for no row.
+pub(crate) fn why_no_row(row: u32) -> Option<LinkStatus> {
+    LinkStatus::ALL.get(row.checked_sub(ROW_LIMIT)? as usize).copied()
+}
+
 /// Whether a row number is one.
 #[inline]
 pub(crate) fn is_row(row: u32) -> bool {

@@ -62,11 +62,12 @@ impl LookupUse {
     pub fn over(engine: &Engine, link: usize, found: &[bool]) -> LookupUse {
         let route = &engine.bound.routes[link];
         let mut of = LookupUse::default();
-        for (_, rows) in engine.lookups[route.lookup].keys[route.key].iter() {
-            let used = rows.iter().filter(|holds| found[holds.row as usize]).count();
+        let keys = &engine.lookups[route.lookup].keys[route.key];
+        for key in keys.numbers() {
+            let unused = keys.rows(key).filter(|row| !found[*row as usize]).count();
             of.keys += 1;
-            of.keys_found += u64::from(used > 0);
-            of.rows_unused += (rows.len() - used) as u64;
+            of.keys_found += u64::from(unused < keys.rows(key).count());
+            of.rows_unused += unused as u64;
         }
         of
     }

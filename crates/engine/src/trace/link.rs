@@ -245,10 +245,8 @@ impl Lines<'_> {
             let value = lookup.value(column, number).into_owned();
             (lookup.columns[column].name.clone(), value)
         });
-        let valid = own.calendar().and_then(|_| {
-            let calendar = &lookup.keys[engine.bound.routes[link].key].calendar;
-            calendar.of_row(number).map(ends)
-        });
+        let calendar = lookup.keys[engine.bound.routes[link].key].calendar();
+        let valid = calendar.and_then(|calendar| calendar.of_row(number).map(ends));
         TakenRow { number, place: lookup.place_of(number), valid, attributes: attributes.collect() }
     }
 }

@@ -5,6 +5,7 @@ use std::collections::BTreeSet;
 use interligo_engine::bind::{BoundLookup, ColumnNames, TableColumns, bind};
 use interligo_engine::lookup::{LeftOut, Lookup};
 use interligo_model::plan::Plan;
+use proptest::prelude::*;
 
 use crate::support::{engine, raw, run_whole, table, tables};
 
@@ -14,12 +15,17 @@ fn bound(settings: &str, columns: &str) -> BoundLookup {
          [[link]]\npath = 'sales.item -> prices.sku{}'\n[figures]\nx = 'quantity * prices.price'\n",
         if settings.contains("valid") { " as of day" } else { "" }
     );
+    bound_by(&plan, columns)
+}
+
+/// The lookup of a plan in which sales look up prices.
+fn bound_by(plan: &str, columns: &str) -> BoundLookup {
     let mut column_names = ColumnNames::default();
     for (name, columns) in [("sales", "item,day,quantity"), ("prices", columns)] {
         let names = columns.split(',').map(str::to_owned).collect();
         column_names.0.insert(name.into(), TableColumns { names, slots: BTreeSet::new() });
     }
-    bind(&Plan::parse(&plan).unwrap(), &column_names, &[], &BTreeSet::new()).unwrap()[0]
+    bind(&Plan::parse(plan).unwrap(), &column_names, &[], &BTreeSet::new()).unwrap()[0]
         .lookups
         .remove(0)
 }
@@ -191,5 +197,96 @@ fn a_long_price_list_has_the_price_of_each_key_and_day() {
         let (_, totals) = run_whole(&engine, &tables);
         let values: Vec<String> = totals.whole.values.iter().map(ToString::to_string).collect();
         assert_eq!(values, ["400".to_owned(), expected.to_string(), "0".to_owned()]);
+    }
+}
+
+/// The parts of a key, with or without stray spaces, and blank ones.
+fn parts() -> impl Strategy<Value = Vec<String>> {
+    prop::collection::vec("|[ab]|[ab] |[ab]{2}|[ab]{13}", 2)
+}
+
+proptest! {
+    /// The keys of a lookup and their rows against a scan: by one column or two, each key once or several times.
+    #[test]
+    fn prop_keys_are_those_of_a_scan(
+        rows in prop::collection::vec(parts(), 0..30), both in any::<bool>(), distinct in any::<bool>(),
+        used in prop::collection::vec(any::<bool>(), 30),
+    ) {
+        let width = if both { 2 } else { 1 };
+        let key_of = |row: &[String]| -> Vec<String> {
+            row[..width].iter().map(|part| part.trim().to_owned()).collect()
+        };
+        let mut rows = rows;
+        if distinct {
+            let mut seen = BTreeSet::new();
+            rows.retain(|row| !key_of(row).contains(&String::new()) && seen.insert(key_of(row)));
+        }
+        let (key, path) = match both {
+            true => ("['sku', 'site']", "sales.item + day -> prices.sku + site"),
+            false => ("'sku'", "sales.item -> prices.sku"),
+        };
+        let plan = format!(
+            "[tables.sales]\nrole = 'fact'\nfrom = 's.csv'\n[tables.prices]\nfrom = 'p.csv'\nkey = {key}\n\
+             duplicates = 'first'\n[[link]]\npath = '{path}'\n[figures]\nx = 'quantity * prices.price'\n",
+        );
+        let names = ["sku", "site", "price"].map(str::to_owned).to_vec();
+        let filled = rows.iter().map(|row| [row.as_slice(), &["1".to_owned()]].concat());
+        let all: Vec<Vec<String>> = [names].into_iter().chain(filled).collect();
+        let lookup = Lookup::settle(raw("prices.csv", &all), &bound_by(&plan, "sku,site,price")).unwrap();
+
+        let mut expected: Vec<(Vec<String>, usize, Vec<usize>)> = Vec::new();
+        for (number, row) in rows.iter().enumerate().filter(|(_, row)| !key_of(row).contains(&String::new())) {
+            match expected.iter_mut().find(|(key, ..)| *key == key_of(row)) {
+                Some((.., further)) => further.push(number),
+                None => expected.push((key_of(row), number, Vec::new())),
+            }
+        }
+        // Only the row that holds counts: the first.
+        let unused = expected.iter().filter(|(_, first, _)| !used[*first]);
+        let unused: Vec<(String, String)> = unused
+            .map(|(_, first, _)| {
+                let shown = rows[*first][..width].join(" + ");
+                (shown.trim().to_owned(), format!("prices.csv:{}", first + 2))
+            })
+            .collect();
+        let found = lookup.unused_keys(&used).into_iter().map(|(key, place)| (key, place.to_string()));
+        prop_assert_eq!(found.collect::<Vec<_>>(), unused);
+        let several = expected.iter().filter(|(.., further)| !further.is_empty()).count();
+        prop_assert_eq!(lookup.duplicates.len(), several);
+        let blank = lookup.left_out.get(&LeftOut::BlankKey).map_or(0, Vec::len);
+        prop_assert_eq!(blank, rows.iter().filter(|row| key_of(row).contains(&String::new())).count());
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(60))]
+    /// Each line gets the price of the first row of its key, whether keys have a shape or not, and however many rows
+    /// before it share theirs.
+    #[test]
+    fn prop_lines_find_the_row_of_their_key(
+        keys in prop_oneof![
+            prop::collection::vec("K-[0-4]", 1..12),
+            prop::collection::vec("K-[0-4]| K-1|[ab]{1,13}", 1..12),
+        ],
+        sold in prop::collection::vec("K-[0-5]|[ab]{1,13}", 1..12),
+    ) {
+        const PLAN: &str = "[tables.sales]\nrole = 'fact'\nfrom = 'sales.csv'\n\
+            [tables.prices]\nfrom = 'prices.csv'\nkey = 'sku'\nduplicates = 'first'\n\
+            [[link]]\npath = 'sales.item -> prices.sku'\n\
+            [figures]\ncost = 'quantity * prices.price'\n";
+        let prices = (1i64..).zip(&keys).map(|(price, key)| format!("{key},{price}"));
+        let prices: Vec<String> = ["sku,price".to_owned()].into_iter().chain(prices).collect();
+        let sales = sold.iter().chain(&keys).map(|key| format!("{key},1"));
+        let sales: Vec<String> = ["item,quantity".to_owned()].into_iter().chain(sales).collect();
+        let tables = tables(&[("sales", &sales.join("\n")), ("prices", &prices.join("\n"))]);
+        let engine = engine(PLAN, &tables, &[], &["cost", "blank(cost)"]);
+        let (_, totals) = run_whole(&engine, &tables);
+        let values: Vec<String> = totals.whole.values.iter().map(ToString::to_string).collect();
+
+        let price = |key: &String| (1i64..).zip(&keys).find(|(_, own)| own.trim() == key.trim());
+        let found: Vec<i64> =
+            sold.iter().chain(&keys).filter_map(price).map(|(price, _)| price).collect();
+        let blank = sold.len() + keys.len() - found.len();
+        prop_assert_eq!(values, [found.iter().sum::<i64>().to_string(), blank.to_string()]);
     }
 }

@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 
 use arrow_array::StringViewArray;
-use interligo_engine::lookup::RawTable;
+use interligo_engine::lookup::{RawTable, RowPlaces};
 use interligo_engine::proof::findings::Noted;
 use interligo_model::place::Place;
 use interligo_model::row_counts::RowCounts;
@@ -20,8 +20,8 @@ const BLOCK: usize = 1 << 20;
 /// Reads a table whole, or these of its columns; the others are empty then.
 ///
 /// # Errors
-/// A file that cannot be read, or a row that has not the column name's number of fields: its values could
-/// are in any column.
+/// A file that cannot be read, or a row with another number of fields than there are column names: its values could
+/// be those of any column.
 pub fn read(table: &Table, wanted: Option<&BTreeSet<usize>>) -> Result<RawTable, Error> {
     let all = 0..table.columns.names.len();
     let wanted: Vec<usize> =
@@ -30,7 +30,7 @@ pub fn read(table: &Table, wanted: Option<&BTreeSet<usize>>) -> Result<RawTable,
         parts: Vec::new(),
         styles: Vec::new(),
         first_rows: Vec::new(),
-        rows: Vec::new(),
+        rows: RowPlaces::default(),
         columns: Vec::new(),
         counts: RowCounts::default(),
         uneven: Vec::new(),

@@ -1,0 +1,217 @@
+//! Keys as they are written, with what is known of each: by their shape where they have one, in a hash table otherwise.
+//!
+//! The rule is that of [`KeyTable`]. By its shape, a key takes four bytes instead of 24 and more, and keys that follow each
+//! other lie side by side. Lookups of 1.5 and 0.8 million rows: see `docs/performance.md`.
+
+use arrow_array::{Array, StringViewArray};
+
+use super::shape::KeyShape;
+use super::table::{KeyTable, NO_ROW};
+
+/// A map from keys to row numbers. Each key is held once.
+pub(crate) enum ExactKeys {
+    Hashed(KeyTable),
+    /// The rows, by the cell of their key; [`NO_ROW`] where there is none.
+    Shaped {
+        shape: KeyShape,
+        rows: Vec<u32>,
+        held: usize,
+    },
+}
+
+/// Cells that are found together.
+const GROUP: usize = 64;
+
+/// The most cells for each key with which a shape takes less memory than a hash table.
+const CELLS_A_KEY: usize = 4;
+
+impl ExactKeys {
+    /// For any keys, with room for this many.
+    pub(crate) fn with_capacity(keys: usize) -> ExactKeys {
+        ExactKeys::Hashed(KeyTable::with_capacity(keys))
+    }
+
+    /// For keys that `each` hands out: how many these are, each once or several times, and how many different ones, as far as
+    /// that is known.
+    pub(crate) fn for_keys(
+        each: impl Fn(&mut dyn FnMut(&[u8]) -> bool),
+        keys: usize,
+        distinct: usize,
+    ) -> ExactKeys {
+        match KeyShape::of(each, keys.saturating_mul(CELLS_A_KEY)) {
+            Some(shape) => {
+                let rows = vec![NO_ROW; shape.cells()];
+                ExactKeys::Shaped { shape, rows, held: 0 }
+            }
+            None => ExactKeys::with_capacity(distinct),
+        }
+    }
+
+    /// How many keys there are.
+    pub(crate) fn len(&self) -> usize {
+        match self {
+            ExactKeys::Hashed(table) => table.len(),
+            ExactKeys::Shaped { held, .. } => *held,
+        }
+    }
+
+    /// Puts a key in, unless it is there already; then its row is the answer.
+    pub(crate) fn insert(&mut self, key: &str, row: u32) -> Option<u32> {
+        if let ExactKeys::Shaped { shape, rows, held } = self
+            && let Some(cell) = shape.cell(key.as_bytes())
+        {
+            if rows[cell] != NO_ROW {
+                return Some(rows[cell]);
+            }
+            rows[cell] = row;
+            *held += 1;
+            return None;
+        }
+        self.hashed().insert(key, row)
+    }
+
+    /// The same keys in a hash table, which takes any others too.
+    fn hashed(&mut self) -> &mut KeyTable {
+        if let ExactKeys::Shaped { held, .. } = self {
+            let mut table = KeyTable::with_capacity(*held);
+            self.iter().for_each(|(key, row)| {
+                table.insert(&key, row);
+            });
+            *self = ExactKeys::Hashed(table);
+        }
+        match self {
+            ExactKeys::Hashed(table) => table,
+            ExactKeys::Shaped { .. } => unreachable!("it was made a table"),
+        }
+    }
+
+    /// The same keys, in the form that takes less memory now that all are there.
+    pub(crate) fn complete(mut self) -> ExactKeys {
+        if let ExactKeys::Shaped { rows, held, .. } = &self
+            && rows.len() > held.saturating_mul(CELLS_A_KEY)
+        {
+            self.hashed();
+        }
+        self
+    }
+
+    /// The row of a key.
+    pub(crate) fn get(&self, key: &str) -> Option<u32> {
+        match self {
+            ExactKeys::Hashed(table) => table.get(key),
+            ExactKeys::Shaped { shape, rows, .. } => {
+                let row = rows[shape.cell(key.as_bytes())?];
+                (row != NO_ROW).then_some(row)
+            }
+        }
+    }
+
+    /// Appends the row of every key to `found`, [`NO_ROW`] where it is not there.
+    pub(crate) fn get_all(&self, keys: &StringViewArray, found: &mut Vec<u32>) {
+        let (shape, rows) = match self {
+            ExactKeys::Hashed(table) => return table.get_all(keys, found),
+            ExactKeys::Shaped { shape, rows, .. } => (shape, rows),
+        };
+        found.reserve(keys.len());
+        let mut cells = [usize::MAX; GROUP];
+        for start in (0..keys.len()).step_by(GROUP) {
+            let group = start..keys.len().min(start + GROUP);
+            // First all cells, then all rows: the reads that miss the cache do not wait for each other.
+            for (cell, key) in cells.iter_mut().zip(group.clone()) {
+                *cell = shape.cell(keys.value(key).as_bytes()).unwrap_or(usize::MAX);
+            }
+            let row = |cell: &usize| rows.get(*cell).copied().unwrap_or(NO_ROW);
+            found.extend(cells[..group.len()].iter().map(row));
+        }
+    }
+
+    /// All keys with their rows, in no order.
+    pub(crate) fn iter(&self) -> Box<dyn Iterator<Item = (String, u32)> + '_> {
+        match self {
+            ExactKeys::Hashed(table) => {
+                Box::new(table.iter().map(|(key, row)| (key.into_owned(), row)))
+            }
+            ExactKeys::Shaped { shape, rows, .. } => {
+                let held = rows.iter().enumerate().filter(|(_, row)| **row != NO_ROW);
+                Box::new(held.map(|(cell, row)| (shape.key(cell), *row)))
+            }
+        }
+    }
+
+    /// Puts other rows in the places of those that are there.
+    pub(crate) fn change_rows(&mut self, other: impl Fn(u32) -> u32) {
+        match self {
+            ExactKeys::Hashed(table) => table.change_rows(other),
+            ExactKeys::Shaped { rows, .. } => {
+                let held = rows.iter_mut().filter(|row| **row != NO_ROW);
+                held.for_each(|row| *row = other(*row));
+            }
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        /// By whatever they are found, keys are those of a hash table.
+        #[test]
+        fn prop_exact_keys_are_those_of_a_table(
+            keys in prop_oneof![
+                prop::collection::vec("A-[0-3]{2}", 1..60),
+                prop::collection::vec("A-[0-3]{2}| A-11|B", 1..60),
+                prop::collection::vec("[0-9]{3}\u{1f}[ab]-[0-9]", 1..60),
+            ],
+            // All keys are known when the table is made, or others come later.
+            known in 0usize..60,
+            asked in prop::collection::vec("A-[0-4]{2}| A-11|B|", 0..40),
+        ) {
+            let first = &keys[..known.min(keys.len())];
+            let each = |take: &mut dyn FnMut(&[u8]) -> bool| {
+                first.iter().map(String::as_bytes).all(take);
+            };
+            let mut exact = ExactKeys::for_keys(each, first.len() * 3, first.len());
+            let mut table = KeyTable::with_capacity(0);
+            for (key, row) in keys.iter().zip(0..) {
+                prop_assert_eq!(exact.insert(key, row), table.insert(key, row));
+            }
+            exact = exact.complete();
+            exact.change_rows(|row| row * 2);
+            table.change_rows(|row| row * 2);
+            prop_assert_eq!(exact.len(), table.len());
+            let asked: Vec<&str> = asked.iter().chain(&keys).map(String::as_str).collect();
+            let (mut one, mut other) = (Vec::new(), Vec::new());
+            exact.get_all(&StringViewArray::from(asked.clone()), &mut one);
+            table.get_all(&StringViewArray::from(asked.clone()), &mut other);
+            prop_assert_eq!(one, other);
+            for key in asked {
+                prop_assert_eq!(exact.get(key), table.get(key));
+            }
+            let mut all: Vec<(String, u32)> = exact.iter().collect();
+            let mut expected: Vec<(String, u32)> =
+                table.iter().map(|(key, row)| (key.into_owned(), row)).collect();
+            all.sort_unstable();
+            expected.sort_unstable();
+            prop_assert_eq!(all, expected);
+        }
+    }
+
+    #[test]
+    fn keys_far_apart_take_no_room_between() {
+        let keys = ["K-000", "K-999"];
+        let each = |take: &mut dyn FnMut(&[u8]) -> bool| {
+            keys.iter().map(|key| key.as_bytes()).all(take);
+        };
+        // As many rows as would do, but of two keys.
+        let mut exact = ExactKeys::for_keys(each, 250, 0);
+        assert!(matches!(exact, ExactKeys::Shaped { .. }));
+        for key in keys {
+            exact.insert(key, 7);
+        }
+        let exact = exact.complete();
+        assert!(matches!(exact, ExactKeys::Hashed(_)));
+        assert_eq!(keys.map(|key| exact.get(key)), [Some(7); 2]);
+    }
+}
