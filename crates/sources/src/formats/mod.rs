@@ -290,18 +290,18 @@ impl Wanted {
 /// Where a row begins.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct RowStart {
-    /// The byte of the file.
-    pub byte: u64,
+    /// How far into the source: in bytes of text, in rows of a file whose rows can be counted off.
+    pub at: u64,
     /// The number of the row, as places name it.
     pub row: u64,
 }
 
-/// Rows of a source from one on, up to the byte at which another begins or the source ends.
+/// Rows of a source from one on, up to where another begins or the source ends.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Stretch {
     /// Where it begins; none at the first row.
     pub from: Option<RowStart>,
-    /// The byte at which it ends; none at the last row.
+    /// How far into the source it ends; none at the last row.
     pub to: Option<u64>,
 }
 

@@ -99,14 +99,14 @@ impl BlockReader {
     /// Goes to a row of the file, and reads up to the byte at which another begins. Whether it can: what is compressed
     /// or in another encoding is read from its first byte.
     pub fn go_to(&mut self, from: RowStart, to: Option<u64>) -> Result<bool, Error> {
-        if self.began_at.is_none() || to.is_some_and(|to| to < from.byte) {
+        if self.began_at.is_none() || to.is_some_and(|to| to < from.at) {
             return Ok(false);
         }
-        let length = to.map(|to| to - from.byte);
-        self.input.go_to(from.byte, length).map_err(|error| self.unreadable(&error))?;
+        let length = to.map(|to| to - from.at);
+        self.input.go_to(from.at, length).map_err(|error| self.unreadable(&error))?;
         self.rest.clear();
         (self.came_in, self.went_out, self.ended) = (0, 0, false);
-        (self.began_at, self.next_row, self.goes_on) = (Some(from.byte), from.row, to.is_some());
+        (self.began_at, self.next_row, self.goes_on) = (Some(from.at), from.row, to.is_some());
         Ok(true)
     }
 
@@ -117,7 +117,7 @@ impl BlockReader {
 
     /// Where the next row begins; none where the bytes are not those of the file.
     pub fn next_row_start(&self) -> Option<RowStart> {
-        Some(RowStart { byte: self.began_at? + self.went_out, row: self.next_row })
+        Some(RowStart { at: self.began_at? + self.went_out, row: self.next_row })
     }
 
     fn unreadable(&self, error: &std::io::Error) -> Error {
@@ -368,8 +368,7 @@ mod tests {
             let mut text = String::new();
             for (at, from) in starts.iter().enumerate() {
                 let next = starts.get(at + 1);
-                let (own, row, last) =
-                    stretch(file.path(), *from, next.map(|next| next.byte), size);
+                let (own, row, last) = stretch(file.path(), *from, next.map(|next| next.at), size);
                 assert_eq!(last, next.is_none(), "{size} {from:?}");
                 next.into_iter().for_each(|next| assert_eq!(row, next.row));
                 text += &own;

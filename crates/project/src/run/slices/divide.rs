@@ -66,7 +66,9 @@ fn blocks_met(
     parallelism: Parallelism,
     progress: &(dyn Fn(u64, u64) + Sync),
 ) -> Result<Vec<BlockMet>, Error> {
-    let mut stream = Stream::new(table, parallelism.block, &WantedColumns::All, progress);
+    // Formats that have their columns apart need read none of them.
+    let none = WantedColumns::Some(Vec::new());
+    let mut stream = Stream::new(table, parallelism.block, &none, progress);
     let mut met = Vec::new();
     while let Some((_, part, block)) = stream.next()? {
         let (start, bytes) = (stream.block_start(), bytes_of(&block));
@@ -94,7 +96,7 @@ fn divided(table: &Table, met: &[BlockMet], slices: usize) -> Vec<FactSlice> {
             if let Some(start) = block.start.filter(|_| !begins_part) {
                 let before = divided[..slice].iter_mut().rev();
                 let last = before.filter_map(|own| own.stretches.last_mut()).next();
-                last.into_iter().for_each(|last| last.rows.to = Some(start.byte));
+                last.into_iter().for_each(|last| last.rows.to = Some(start.at));
                 let rows = Stretch { from: Some(start), to: None };
                 divided[slice].stretches.push(PartStretch { part: block.part, rows });
             }
