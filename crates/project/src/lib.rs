@@ -96,6 +96,7 @@ pub use interligo_sources::table::questions::Question;
 pub use link_map::{LinkHealth, LinkMap, MapTable};
 pub use look::{ColumnLook, PartProfile, TableProfile, TableRows, plan_for, shown_name, tables_in};
 pub use mend::corrections_file::{CORRECTIONS_FILE, CorrectionsFile, with_corrections};
+pub use mend::owner_list::WrittenList;
 pub use mend::{Mended, Mending, NotTaken, OpenKey, Refused, TakenOver};
 pub use outcome::{FilesSince, FindingsSince, Outcome};
 pub use page::{Change, DrawPage, FactInTime, PageResults, PageTotals, PeriodFigures};

@@ -6,7 +6,7 @@ use interligo_model::plan::Plan;
 use interligo_project::{Error, Project, TableProfile, plan_for, shown_name, tables_in};
 use interligo_report::{json, text};
 
-use super::{Out, folder_of, nearest_plan, parallelism, parsed};
+use super::{Out, condition_in, folder_of, nearest_plan, parallelism, parsed};
 use crate::args::{Format, LookOptions};
 use crate::failure::Failure;
 use crate::progress::Progress;
@@ -20,7 +20,11 @@ pub(crate) fn look(options: &LookOptions, out: Out<'_>) -> Result<(), Failure> {
     for (opened, name) in tables.each(&options.tables) {
         if options.rows.is_some() || options.filter.is_some() {
             let most = options.rows.unwrap_or(ROWS);
-            let found = opened.project.rows(name, options.filter.as_deref(), most);
+            let found = opened.project.rows(
+                name,
+                condition_in(&opened.project.plan, options.filter.as_ref()).as_deref(),
+                most,
+            );
             rows.push((name, found.map_err(|error| opened.failure(error))?));
         } else {
             profiles.push(opened.profile(name, options)?);

@@ -67,6 +67,11 @@ pub(crate) struct Opened {
     parallelism: Parallelism,
 }
 
+/// A condition of an option, with the values of the plan in their places.
+fn condition_in(plan: &Plan, condition: Option<&String>) -> Option<String> {
+    condition.map(|condition| plan.filled(condition))
+}
+
 impl Opened {
     fn open(options: &PlanOptions) -> Result<Opened, Failure> {
         Ok(Opened::open_quietly(options)?.counted_told())

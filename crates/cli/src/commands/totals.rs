@@ -11,7 +11,7 @@ use interligo_report::json;
 use interligo_report::output::Output as _;
 use interligo_report::text::{self, TotalsLook, TotalsNotes};
 
-use super::{Opened, Out};
+use super::{Opened, Out, condition_in};
 use crate::args::{NotSharedChoice, TotalsFormat, TotalsOptions};
 use crate::failure::Failure;
 
@@ -93,11 +93,11 @@ fn request(options: &TotalsOptions, opened: &Opened) -> Result<Request, Failure>
         let all = options.versus.join(",");
         totals.versus = Some((whole("--versus", &all), list("--versus", &options.versus)));
     }
-    if let Some(filter) = &options.filter {
-        totals.filter = Some(whole("--where", filter));
+    if let Some(filter) = condition_in(&opened.project.plan, options.filter.as_ref()) {
+        totals.filter = Some(whole("--where", &filter));
     }
-    if let Some(having) = &options.having {
-        totals.having = Some(whole("--having", having));
+    if let Some(having) = condition_in(&opened.project.plan, options.having.as_ref()) {
+        totals.having = Some(whole("--having", &having));
     }
     if let Some(top) = options.top {
         totals.top = Some((whole("--top", &top.to_string()), top as usize));

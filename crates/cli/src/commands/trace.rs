@@ -7,7 +7,7 @@ use interligo_project::{
 };
 use interligo_report::{json, text};
 
-use super::{Opened, Out};
+use super::{Opened, Out, condition_in};
 use crate::args::{TraceFormat, TraceOptions};
 use crate::failure::Failure;
 use crate::progress::Progress;
@@ -26,7 +26,8 @@ pub(crate) fn trace(options: &TraceOptions, out: Out<'_>) -> Result<(), Failure>
 fn lines(options: &TraceOptions, opened: &Opened, out: Out<'_>) -> Result<(), Failure> {
     let of = options.of.clone().or_else(|| fact_of_place(options, opened));
     let of = of.map(|fact| interligo_model::plan::Written::in_option("--of", &fact, 0..fact.len()));
-    let request = Request { of, ..trace_request(options.filter.as_deref()) };
+    let filter = condition_in(&opened.project.plan, options.filter.as_ref());
+    let request = Request { of, ..trace_request(filter.as_deref()) };
     let mut requests = vec![request];
     if options.filter.is_none() {
         // What outputs take from lookups is shown as well.
@@ -87,7 +88,7 @@ fn fact_of_place(options: &TraceOptions, opened: &Opened) -> Option<String> {
 }
 
 fn cell(options: &TraceOptions, opened: &Opened, name: &str, out: Out<'_>) -> Result<(), Failure> {
-    let mut condition = options.filter.clone();
+    let mut condition = condition_in(&opened.project.plan, options.filter.as_ref());
     let mut of = options.of.clone();
     if let Some(output) = &options.output {
         let entry = opened.project.plan.outputs.get(output);

@@ -202,7 +202,10 @@ fn the_owner_of_a_lookup_is_reported_what_to_add() {
     );
     assert_eq!(
         came.printed(),
-        "missing/prices-to-complete.csv  4 keys\nmissing/products-to-complete.csv  3 keys\n"
+        "missing/prices-to-complete.csv  4 keys\nmissing/products-to-complete.csv  3 keys\n\n\
+         Owners add the keys, or write into the column `use` which is meant. Then:\n\
+         \x20 interligo mend --from missing/prices-to-complete.csv\n\
+         \x20 interligo mend --from missing/products-to-complete.csv\n"
     );
     came.any_stdout().nothing_else();
     let mut well = shop("");

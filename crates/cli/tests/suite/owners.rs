@@ -35,7 +35,12 @@ fn rows(folder: &Folder, sheet: &str) -> Vec<Vec<String>> {
 fn answers_in_a_workbook_are_taken_back() {
     let mut folder = lacking();
     let came = folder.run(&["check", "--for-owner", "missing.xlsx"]).status(0);
-    assert_eq!(came.printed(), "missing.xlsx#prices  2 keys\nmissing.xlsx#products  2 keys\n");
+    assert_eq!(
+        came.printed(),
+        "missing.xlsx#prices  2 keys\nmissing.xlsx#products  2 keys\n\n\
+         Owners add the keys, or write into the column `use` which is meant. Then:\n\
+         \x20 interligo mend --from missing.xlsx\n"
+    );
     let products = rows(&folder, "products");
     let at = |name: &str| {
         products[0].iter().position(|own| own == name).unwrap_or_else(|| panic!("{name}"))

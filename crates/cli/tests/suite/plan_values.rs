@@ -102,6 +102,16 @@ fn periods_are_counted_from_the_newest_day() {
     let (table, said) = sold(&folder, &["--set", "period=2025-01"]);
     assert_eq!(table, "month(day),quantity\n2025-01,2\n");
     assert!(!said.contains("Note"), "{said}");
+    // Conditions that are given know the value as well, also one that is given itself.
+    let asked = |more: &[&str]| {
+        let asked = ["totals", "--by", "month(day)", "--show", "quantity", "--format", "csv"];
+        folder.run(&[&asked, more].concat()).status(0).printed().to_owned()
+    };
+    let of_period = "month(day) = '{period}'";
+    assert_eq!(asked(&["--where", of_period]), "month(day),quantity\n2025-02,4\n");
+    let given =
+        ["--where", of_period, "--set", "period=2025-03", "--having", "'{period}' = '2025-03'"];
+    assert_eq!(asked(&given), "month(day),quantity\n2025-03,9\n");
     folder.run(&["run", "--quiet"]).status(0).stderr("").stdout("").nothing_more();
     for (value, period) in [
         ("this-quarter", "2025-Q1"),

@@ -55,6 +55,9 @@ pub struct Plan {
     /// The same as it is in its file, without its values in their places.
     #[serde(skip)]
     pub in_file: String,
+    /// The values that were given from outside, in place of its own.
+    #[serde(skip)]
+    given: Vec<(String, String)>,
     /// Of values that are counted from the newest day in the data, what they came to, in words.
     #[serde(skip)]
     pub counted: Vec<String>,
@@ -154,7 +157,13 @@ impl Plan {
     pub fn parse_given(text: &str, given: &[(String, String)]) -> Result<Plan, Mistake> {
         let mut plan = Plan::parse_source(&values::in_place(text, given)?)?;
         text.clone_into(&mut plan.in_file);
+        given.clone_into(&mut plan.given);
         Ok(plan)
+    }
+
+    /// A text from elsewhere with the values of the plan in their places.
+    pub fn filled(&self, text: &str) -> String {
+        values::filled(text, &self.plan.values, &self.given)
     }
 
     /// The plan as it is in its file, to be changed there.

@@ -62,8 +62,7 @@ pub(super) fn counted(source: &str, given: &[(String, String)]) -> Vec<(String, 
     let own = toml::from_str::<WithValues>(source)
         .map_or_else(|_| InOrder::default(), |own| own.plan.values);
     let of = |entry: &Entry<FillValue>| {
-        let other = given.iter().rev().find(|(name, _)| *name == entry.name);
-        let text = other.map_or(entry.value.0.as_str(), |(_, text)| text.as_str());
+        let text = given_for(given, &entry.name).unwrap_or(&entry.value.0);
         Some((entry.name.clone(), CountedPeriod::read(text)?))
     };
     own.iter().filter_map(of).collect()
@@ -87,10 +86,9 @@ pub(super) fn in_place(source: &str, given: &[(String, String)]) -> Result<Strin
             false => mistake.nearest(name, names),
         });
     }
-    let mut text = source.to_owned();
     for entry in own.iter() {
-        let other = given.iter().rev().find(|(name, _)| *name == entry.name);
-        let value = other.map_or(entry.value.0.as_str(), |(_, value)| value.as_str());
+        let other = given_for(given, &entry.name);
+        let value = other.unwrap_or(&entry.value.0);
         let ends_text =
             |character: char| matches!(character, '"' | '\'' | '\\') || character.is_control();
         if value.contains(ends_text) {
@@ -102,7 +100,23 @@ pub(super) fn in_place(source: &str, given: &[(String, String)]) -> Result<Strin
             let mistake = at.mistake(MistakeKind::WrongValue, message);
             return Err(mistake.help("values are put into texts and formulas; write it there"));
         }
-        text = text.replace(&format!("{{{}}}", entry.name), value);
     }
-    Ok(text)
+    Ok(filled(source, &own, given))
+}
+
+/// The value that is given for a name; the last one counts.
+fn given_for<'g>(given: &'g [(String, String)], name: &str) -> Option<&'g str> {
+    given.iter().rev().find(|(own, _)| own == name).map(|(_, value)| value.as_str())
+}
+
+/// A text with values in the places of their names.
+pub(super) fn filled(
+    text: &str,
+    values: &InOrder<FillValue>,
+    given: &[(String, String)],
+) -> String {
+    values.iter().fold(text.to_owned(), |text, entry| {
+        let value = given_for(given, &entry.name).unwrap_or(&entry.value.0);
+        text.replace(&format!("{{{}}}", entry.name), value)
+    })
 }

@@ -4,7 +4,7 @@
 
 mod answers;
 pub(crate) mod corrections_file;
-mod owner_list;
+pub(crate) mod owner_list;
 
 use std::collections::BTreeMap;
 use std::path::Path;

@@ -40,9 +40,19 @@ struct LackedKey<'a> {
     links: Vec<&'a str>,
 }
 
+/// A list that was written for the owner of a lookup.
+pub struct WrittenList {
+    /// The file.
+    pub file: PathBuf,
+    /// Its sheet, where it is a workbook.
+    pub sheet: Option<String>,
+    /// How many keys it has.
+    pub keys: usize,
+}
+
 impl Project {
     /// Writes lists for the owners of lookups that lack keys: into a workbook, or into a folder. `lookups` has the lookup of each
-    /// link. The answer is where each list is, with how many keys it has.
+    /// link. The answer is where each list is.
     ///
     /// # Errors
     /// A list is there that has answers; a file cannot be written.
@@ -51,7 +61,7 @@ impl Project {
         checked: &Checked,
         lookups: &BTreeMap<String, String>,
         to: &Path,
-    ) -> Result<Vec<(PathBuf, usize)>, Error> {
+    ) -> Result<Vec<WrittenList>, Error> {
         let lists = OwnerList::of(checked, lookups);
         let links: Vec<&str> = lookups.keys().map(String::as_str).collect();
         let is_book = to.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("xlsx"));
@@ -61,7 +71,7 @@ impl Project {
             let mut written = Vec::new();
             for list in &lists {
                 write_whole(&place(list), &list.as_text(checked))?;
-                written.push((place(list), list.keys.len()));
+                written.push(WrittenList { file: place(list), sheet: None, keys: list.keys.len() });
             }
             return Ok(written);
         }
@@ -69,9 +79,12 @@ impl Project {
         if !lists.is_empty() {
             self.write_book(checked, &lists, to)?;
         }
-        let sheet =
-            |list: &OwnerList<'_>| PathBuf::from(format!("{}#{}", to.display(), list.lookup));
-        Ok(lists.iter().map(|list| (sheet(list), list.keys.len())).collect())
+        let sheet = |list: &OwnerList<'_>| WrittenList {
+            file: to.to_owned(),
+            sheet: Some(list.lookup.clone()),
+            keys: list.keys.len(),
+        };
+        Ok(lists.iter().map(sheet).collect())
     }
 
     /// Refuses to replace what is no list of missing keys, or one in which somebody has answered.

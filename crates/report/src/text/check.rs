@@ -1,10 +1,11 @@
 //! What a check found: an overview by kind, and one kind or link in detail.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::io;
+use std::path::Path;
 
 use interligo_engine::links::{LinkStatus, lines_found};
-use interligo_project::{Checked, Code, Finding, Group, LinkBalance};
+use interligo_project::{Checked, Code, Finding, Group, LinkBalance, WrittenList};
 
 use super::error::fix_line;
 use super::findings::{
@@ -355,12 +356,18 @@ pub fn nothing_of(out: Out<'_>, about: &str) -> io::Result<()> {
 }
 
 /// Prints which files were written for the owners of lookups.
-pub fn for_owners(out: Out<'_>, files: &[(std::path::PathBuf, usize)]) -> io::Result<()> {
-    if files.is_empty() {
+pub fn for_owners(out: Out<'_>, lists: &[WrittenList]) -> io::Result<()> {
+    if lists.is_empty() {
         return writeln!(out, "{GOOD}No lookup lacks a key: nothing was written.{GOOD:#}");
     }
-    for (path, keys) in files {
-        writeln!(out, "{}  {}", path.display(), counted(*keys as u64, "key"))?;
+    for WrittenList { file, sheet, keys } in lists {
+        let sheet = sheet.as_ref().map_or(String::new(), |sheet| format!("#{sheet}"));
+        writeln!(out, "{}{sheet}  {}", file.display(), counted(*keys as u64, "key"))?;
+    }
+    writeln!(out, "\nOwners add the keys, or write into the column `use` which is meant. Then:")?;
+    let files: BTreeSet<&Path> = lists.iter().map(|list| list.file.as_path()).collect();
+    for file in files {
+        writeln!(out, "  interligo mend --from {}", argument(&file.display().to_string()))?;
     }
     Ok(())
 }
