@@ -4,7 +4,6 @@
 #![no_main]
 
 use std::path::{Path, PathBuf};
-use std::sync::OnceLock;
 
 use interligo_project::{
     CompareOptions, Extent, Job, OnDuplicates, OnStop, Parallelism, Project, Slices, divide, join, run_slice,
@@ -21,9 +20,12 @@ const SALES: &str =
 
 const PACE: Parallelism = Parallelism { threads: 1, block: 64 };
 
-/// A folder with what a run left behind, and of each of these files what was in it.
+/// A folder with what a run left behind, and of each of these files what was in it. The plan and its tables stay as they are, so
+/// that they are read once.
 struct Left {
-    folder: TempDir,
+    _folder: TempDir,
+    project: Project,
+    job: Job,
     files: Vec<(PathBuf, Vec<u8>)>,
 }
 
@@ -31,9 +33,9 @@ fn opened(folder: &Path) -> Project {
     Project::open_file(&folder.join("interligo.toml")).unwrap()
 }
 
-fn job(project: &Project) -> Option<Job> {
-    let requests = project.run_requests().ok()?;
-    project.prepare(&requests, Extent::Everything, OnDuplicates::Stop).ok()
+fn job(project: &Project) -> Job {
+    let requests = project.run_requests().unwrap();
+    project.prepare(&requests, Extent::Everything, OnDuplicates::Stop).unwrap()
 }
 
 fn folder(more: &str) -> TempDir {
@@ -49,7 +51,9 @@ impl Left {
     fn with(folder: TempDir, names: &[&str]) -> Left {
         let path = |name: &&str| folder.path().join(name);
         let files = names.iter().map(path).map(|path| (path.clone(), std::fs::read(path).unwrap()));
-        Left { files: files.collect(), folder }
+        let files = files.collect();
+        let project = opened(folder.path());
+        Left { files, job: job(&project), project, _folder: folder }
     }
 
     /// Two runs that a record is kept of.
@@ -66,7 +70,7 @@ impl Left {
     fn by_slices() -> Left {
         let folder = folder("");
         let (project, slices) = (opened(folder.path()), folder.path().join("slices"));
-        let job = job(&project).unwrap();
+        let job = job(&project);
         let into = Slices { slices: 2, lines_by_slice: false };
         let division = divide(&project, &job, into, &slices, PACE, &|_, _| {}).unwrap();
         for slice in 1..=2 {
@@ -78,7 +82,7 @@ impl Left {
     }
 
     /// Lets `read` meet a file of which some bytes are others, or all of what is compressed in it.
-    fn spoilt(&self, (which, at, bytes): (u8, u16, &[u8]), read: impl FnOnce(&Project)) {
+    fn spoilt(&self, (which, at, bytes): (u8, u16, &[u8]), read: impl FnOnce(&Project, &Job)) {
         let (path, whole) = &self.files[usize::from(which) % self.files.len()];
         let mut content = whole.clone();
         let at = usize::from(at) % (whole.len() + 1);
@@ -87,27 +91,28 @@ impl Left {
             content = zstd::encode_all(bytes, 1).unwrap();
         }
         std::fs::write(path, content).unwrap();
-        read(&opened(self.folder.path()));
+        read(&self.project, &self.job);
         std::fs::write(path, whole).unwrap();
     }
 }
 
+thread_local! {
+    static LEFT: [Left; 2] = [Left::by_runs(), Left::by_slices()];
+}
+
 fuzz_target!(|input: (bool, u8, u16, &[u8])| {
-    static LEFT: OnceLock<[Left; 2]> = OnceLock::new();
-    let [by_runs, by_slices] = LEFT.get_or_init(|| [Left::by_runs(), Left::by_slices()]);
     let (sliced, which, at, bytes) = input;
-    match sliced {
-        false => by_runs.spoilt((which, at, bytes), |project| {
+    LEFT.with(|[by_runs, by_slices]| match sliced {
+        false => by_runs.spoilt((which, at, bytes), |project, job| {
             let _ = project.kept_runs();
             let _ = project.compare(&[], &CompareOptions::default());
-            if let (Some(kept), Some(job)) = (project.kept_lines(), job(project)) {
-                let _ = kept.answer(project, &job, PACE);
+            if let Some(kept) = project.kept_lines() {
+                let _ = kept.answer(project, job, PACE);
             }
         }),
-        true => by_slices.spoilt((which, at, bytes), |project| {
-            let Some(job) = job(project) else { return };
+        true => by_slices.spoilt((which, at, bytes), |project, job| {
             let slices = project.folder().join("slices");
-            let _ = join(project, &job, &slices, PACE, OnStop::Report, &|_, _| {});
+            let _ = join(project, job, &slices, PACE, OnStop::Report, &|_, _| {});
         }),
-    }
+    });
 });
