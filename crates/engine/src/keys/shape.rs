@@ -178,9 +178,17 @@ mod tests {
         assert_eq!(shape.cells(), 15);
         assert_eq!(shape.cell(b"SO-0093x"), Some(0));
         assert_eq!(shape.cell(b"SO-0101x"), Some(8));
-        for other in
-            ["SO-0108x", "SO-0092x", "SO-1093x", "SO-0093y", "SO-0093", "SO-00 3x", "SO-009ax", ""]
-        {
+        for other in [
+            "SO-0108x",
+            "SO-0092x",
+            "SO-1093x",
+            "SO-0093y",
+            "SO-0093",
+            "SO-0093xx",
+            "SO-00 3x",
+            "SO-009ax",
+            "",
+        ] {
             assert_eq!(shape.cell(other.as_bytes()), None, "{other}");
         }
         // Of two numbers each counts for itself.
@@ -198,6 +206,8 @@ mod tests {
             owned(&["A1", "A9"]),
             owned(&["1", "x"]),
             owned(&["00000000000000000000", "11111111111111111111"]),
+            // Apart by as much as a number of 64 bits has values.
+            owned(&["00000000000000000000", "18446744073709551616"]),
             vec!["1".repeat(65), "2".repeat(65)],
         ] {
             assert_eq!(shape_of(&keys, 5), None, "{keys:?}");

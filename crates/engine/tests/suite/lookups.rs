@@ -3,6 +3,7 @@
 use std::collections::BTreeSet;
 
 use interligo_engine::bind::{BoundLookup, ColumnNames, TableColumns, bind};
+use interligo_engine::links::LinkStatus;
 use interligo_engine::lookup::{LeftOut, Lookup};
 use interligo_model::plan::Plan;
 use proptest::prelude::*;
@@ -266,27 +267,36 @@ proptest! {
     fn prop_lines_find_the_row_of_their_key(
         keys in prop_oneof![
             prop::collection::vec("K-[0-4]", 1..12),
-            prop::collection::vec("K-[0-4]| K-1|[ab]{1,13}", 1..12),
+            prop::collection::vec("K-[0-4]|K-1 |[ab]{1,13}", 1..12),
         ],
-        sold in prop::collection::vec("K-[0-5]|[ab]{1,13}", 1..12),
+        sold in prop::collection::vec("[kK]-[0-5]|[ab]{1,13}", 1..12), any_case in any::<bool>(),
     ) {
         const PLAN: &str = "[tables.sales]\nrole = 'fact'\nfrom = 'sales.csv'\n\
             [tables.prices]\nfrom = 'prices.csv'\nkey = 'sku'\nduplicates = 'first'\n\
-            [[link]]\npath = 'sales.item -> prices.sku'\n\
-            [figures]\ncost = 'quantity * prices.price'\n";
+            [figures]\ncost = 'quantity * prices.price'\n\
+            [[link]]\npath = 'sales.item -> prices.sku'\n";
+        let plan = format!("{PLAN}{}", if any_case { "ignore = ['case']\n" } else { "" });
+        let form = |key: &str| match any_case {
+            true => key.trim().to_lowercase(),
+            false => key.trim().to_owned(),
+        };
         let prices = (1i64..).zip(&keys).map(|(price, key)| format!("{key},{price}"));
         let prices: Vec<String> = ["sku,price".to_owned()].into_iter().chain(prices).collect();
         let sales = sold.iter().chain(&keys).map(|key| format!("{key},1"));
         let sales: Vec<String> = ["item,quantity".to_owned()].into_iter().chain(sales).collect();
         let tables = tables(&[("sales", &sales.join("\n")), ("prices", &prices.join("\n"))]);
-        let engine = engine(PLAN, &tables, &[], &["cost", "blank(cost)"]);
-        let (_, totals) = run_whole(&engine, &tables);
+        let engine = engine(&plan, &tables, &[], &["cost", "blank(cost)"]);
+        let (findings, totals) = run_whole(&engine, &tables);
         let values: Vec<String> = totals.whole.values.iter().map(ToString::to_string).collect();
 
-        let price = |key: &String| (1i64..).zip(&keys).find(|(_, own)| own.trim() == key.trim());
+        let price = |key: &String| (1i64..).zip(&keys).find(|(_, own)| form(own) == form(key));
         let found: Vec<i64> =
             sold.iter().chain(&keys).filter_map(price).map(|(price, _)| price).collect();
         let blank = sold.len() + keys.len() - found.len();
         prop_assert_eq!(values, [found.iter().sum::<i64>().to_string(), blank.to_string()]);
+        // A key is found as it is written where the first row of its key writes it so.
+        let is_exact = |key: &&String| keys.iter().find(|own| own.trim() == key.trim()) == Some(*key);
+        let exact = sold.iter().chain(&keys).filter(is_exact).count();
+        prop_assert_eq!(findings.links[0][LinkStatus::Exact as usize], exact as u64);
     }
 }
