@@ -57,42 +57,42 @@ impl ExactKeys {
 
     /// Puts a key in, unless it is there already; then its row is the answer.
     pub(crate) fn insert(&mut self, key: &str, row: u32) -> Option<u32> {
-        if let ExactKeys::Shaped { shape, rows, held } = self
-            && let Some(cell) = shape.cell(key.as_bytes())
-        {
-            if rows[cell] != NO_ROW {
-                return Some(rows[cell]);
-            }
-            rows[cell] = row;
-            *held += 1;
-            return None;
+        match self {
+            ExactKeys::Hashed(table) => table.insert(key, row),
+            ExactKeys::Shaped { shape, rows, held } => match shape.cell(key.as_bytes()) {
+                Some(cell) if rows[cell] != NO_ROW => Some(rows[cell]),
+                Some(cell) => {
+                    rows[cell] = row;
+                    *held += 1;
+                    None
+                }
+                None => {
+                    *self = self.hashed();
+                    self.insert(key, row)
+                }
+            },
         }
-        self.hashed().insert(key, row)
     }
 
     /// The same keys in a hash table, which takes any others too.
-    fn hashed(&mut self) -> &mut KeyTable {
-        if let ExactKeys::Shaped { held, .. } = self {
-            let mut table = KeyTable::with_capacity(*held);
-            self.iter().for_each(|(key, row)| {
-                table.insert(&key, row);
-            });
-            *self = ExactKeys::Hashed(table);
+    fn hashed(&self) -> ExactKeys {
+        let mut table = KeyTable::with_capacity(self.len());
+        for (key, row) in self.iter() {
+            table.insert(&key, row);
         }
-        match self {
-            ExactKeys::Hashed(table) => table,
-            ExactKeys::Shaped { .. } => unreachable!("it was made a table"),
-        }
+        ExactKeys::Hashed(table)
     }
 
     /// The same keys, in the form that takes less memory now that all are there.
-    pub(crate) fn complete(mut self) -> ExactKeys {
-        if let ExactKeys::Shaped { rows, held, .. } = &self
-            && rows.len() > held.saturating_mul(CELLS_A_KEY)
-        {
-            self.hashed();
+    pub(crate) fn complete(self) -> ExactKeys {
+        match &self {
+            ExactKeys::Shaped { rows, held, .. }
+                if rows.len() > held.saturating_mul(CELLS_A_KEY) =>
+            {
+                self.hashed()
+            }
+            _ => self,
         }
-        self
     }
 
     /// The row of a key.

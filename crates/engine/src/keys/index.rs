@@ -94,7 +94,7 @@ impl KeyIndex {
     }
 
     /// An index without keys, with room for the forms of this many.
-    fn without_keys(forms: Option<Vec<KeyForm>>, keys: usize) -> KeyIndex {
+    pub(crate) fn without_keys(forms: Option<Vec<KeyForm>>, keys: usize) -> KeyIndex {
         let as_written = forms.is_none();
         let forms = forms.unwrap_or_default();
         let formed = if forms.iter().all(KeyForm::is_plain) { 0 } else { keys };

@@ -18,8 +18,8 @@ struct NumberPlace {
     end: usize,
     /// The smallest number that is there.
     least: u64,
-    /// How many numbers there are from that to the largest.
-    count: u64,
+    /// The largest one.
+    largest: u64,
     /// How far apart two keys are that differ by one in this number alone.
     step: u64,
 }
@@ -50,26 +50,23 @@ impl KeyShape {
         if !fits || example.is_empty() {
             return None;
         }
-        let mut ranges: Vec<(usize, usize, u64, u64)> = places_of_numbers(&example, differ)?
-            .into_iter()
-            .map(|(start, end)| (start, end, u64::MAX, 0))
-            .collect();
+        let mut numbers = places_of_numbers(&example, differ)?;
         each(&mut |key| {
-            for (start, end, least, largest) in &mut ranges {
-                let Some(number) = number_of(&key[*start..*end]) else { return false };
-                (*least, *largest) = (number.min(*least), number.max(*largest));
+            for place in &mut numbers {
+                let Some(number) = number_of(&key[place.start..place.end]) else { return false };
+                place.least = place.least.min(number);
+                place.largest = place.largest.max(number);
             }
             true
         });
-        let mut shape = KeyShape { example, numbers: Vec::new(), cells: 1 };
         // The last number counts on from cell to cell: lists are mostly in that order.
-        for (start, end, least, largest) in ranges.into_iter().rev() {
-            let count = (largest - least).checked_add(1)?;
-            let step = shape.cells as u64;
-            shape.cells = usize::try_from(step.checked_mul(count)?).ok()?;
-            shape.numbers.insert(0, NumberPlace { start, end, least, count, step });
+        let mut cells = 1u64;
+        for place in numbers.iter_mut().rev() {
+            place.step = cells;
+            cells = cells.checked_mul((place.largest - place.least).checked_add(1)?)?;
         }
-        (shape.cells <= most_cells).then_some(shape)
+        let cells = usize::try_from(cells).ok().filter(|cells| *cells <= most_cells)?;
+        Some(KeyShape { example, numbers, cells })
     }
 
     /// How many keys there can be.
@@ -89,7 +86,7 @@ impl KeyShape {
                 return None;
             }
             let above = number_of(&key[place.start..place.end])?.wrapping_sub(place.least);
-            if above >= place.count {
+            if above > place.largest - place.least {
                 return None;
             }
             cell += above * place.step;
@@ -102,7 +99,8 @@ impl KeyShape {
     pub(crate) fn key(&self, cell: usize) -> String {
         let mut key = self.example.clone();
         for place in &self.numbers {
-            let mut number = place.least + cell as u64 / place.step % place.count;
+            let count = place.largest - place.least + 1;
+            let mut number = place.least + cell as u64 / place.step % count;
             for digit in key[place.start..place.end].iter_mut().rev() {
                 *digit = b'0' + (number % 10) as u8;
                 number /= 10;
@@ -125,15 +123,21 @@ fn note_differences(example: &[u8], key: &[u8], differ: &mut u64) -> bool {
 }
 
 /// The stretches of digits in which keys differ; none where one of them is too long.
-fn places_of_numbers(example: &[u8], differ: u64) -> Option<Vec<(usize, usize)>> {
-    let mut places: Vec<(usize, usize)> = Vec::new();
+fn places_of_numbers(example: &[u8], differ: u64) -> Option<Vec<NumberPlace>> {
+    let mut places: Vec<NumberPlace> = Vec::new();
     for at in (0..example.len()).filter(|at| differ >> at & 1 == 1) {
         match places.last_mut() {
-            Some((_, end)) if example[*end..at].iter().all(u8::is_ascii_digit) => *end = at + 1,
-            _ => places.push((at, at + 1)),
+            Some(last) if example[last.end..at].iter().all(u8::is_ascii_digit) => last.end = at + 1,
+            _ => places.push(NumberPlace {
+                start: at,
+                end: at + 1,
+                least: u64::MAX,
+                largest: 0,
+                step: 0,
+            }),
         }
     }
-    places.iter().all(|(start, end)| end - start <= MOST_DIGITS).then_some(places)
+    places.iter().all(|place| place.end - place.start <= MOST_DIGITS).then_some(places)
 }
 
 /// Whether some bytes are the same. They are few, so that calling a function for many would take most of the time.

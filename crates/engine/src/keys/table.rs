@@ -36,18 +36,18 @@ const LONG_TAG_BITS: u32 = 64;
 
 impl Slot {
     /// All but the row: of a short key its tag.
-    fn short_tag(self) -> u128 {
+    fn without_row(self) -> u128 {
         self.0 & (u128::MAX >> (128 - TAG_BITS))
     }
 
     fn tag(self) -> u128 {
-        let tag = self.short_tag();
+        let tag = self.without_row();
         if is_long(tag) { tag & (u128::MAX >> (128 - LONG_TAG_BITS)) } else { tag }
     }
 
     /// Where the bytes of a long key begin, in steps of [`STEP`].
     fn place(self) -> usize {
-        (self.short_tag() >> LONG_TAG_BITS) as usize
+        (self.without_row() >> LONG_TAG_BITS) as usize
     }
 
     fn row(self) -> u32 {
@@ -127,14 +127,14 @@ impl KeyTable {
         let tag = tag_of(key);
         let at = self.slot_of(tag, || key);
         if self.slots[at].row() != NO_ROW {
-            self.slots[at] = Slot::of(self.slots[at].short_tag(), row);
+            self.slots[at] = Slot::of(self.slots[at].without_row(), row);
         }
     }
 
     /// Puts other rows in the places of those that are there.
     pub(crate) fn change_rows(&mut self, other: impl Fn(u32) -> u32) {
         for slot in self.slots.iter_mut().filter(|slot| slot.row() != NO_ROW) {
-            *slot = Slot::of(slot.short_tag(), other(slot.row()));
+            *slot = Slot::of(slot.without_row(), other(slot.row()));
         }
     }
 
@@ -150,7 +150,6 @@ impl KeyTable {
         let views = keys.views();
         let mut tags = [0u128; GROUP];
         let mut first = [FREE; GROUP];
-        let mut begins = [0u8; GROUP];
         let mut at = 0;
         while at < views.len() {
             let group = &views[at..views.len().min(at + GROUP)];
@@ -163,24 +162,10 @@ impl KeyTable {
                 };
                 first[i] = self.slots[self.first_slot(tags[i])];
             }
-            if !self.long.is_empty() {
-                for (begins, slot) in begins.iter_mut().zip(&first[..group.len()]) {
-                    *begins = self.begins(*slot);
-                }
-            }
             for (i, slot) in first[..group.len()].iter().enumerate() {
                 let tag = tags[i];
                 // A free slot has the tag of the empty key and says that there is no row.
-                let is_here = match is_long(tag) {
-                    false => slot.short_tag() == tag,
-                    true => {
-                        let key = keys.value(at + i).as_bytes();
-                        slot.tag() == tag
-                            && begins[i] == short_length(key)
-                            && self.long_key(*slot) == key
-                    }
-                };
-                rows.push(match is_here {
+                rows.push(match slot.without_row() == tag && !is_long(tag) {
                     true => slot.row(),
                     false => self.slots[self.slot_of(tag, || keys.value(at + i))].row(),
                 });
@@ -231,12 +216,6 @@ impl KeyTable {
         self.long.extend_from_slice(bytes);
         self.long.resize(self.long.len().next_multiple_of(STEP), 0);
         place
-    }
-
-    /// The first of the bytes of the key of a slot, if it is long. Those of many slots are read one after the other, so
-    /// that the reads that miss the cache do not wait for each other.
-    fn begins(&self, slot: Slot) -> u8 {
-        if is_long(slot.short_tag()) { self.long[slot.place() * STEP] } else { 0 }
     }
 
     /// The bytes of the long key of a slot.

@@ -87,14 +87,9 @@ fn key_index(
     }
 }
 
-/// Makes the last form of keys.
-fn form_maker(forms: &[KeyForm]) -> KeyIndex {
-    KeyIndex::new(std::iter::empty::<(&str, u32)>(), Some(forms.to_vec()))
-}
-
 /// Whether all keys are written in their last form.
 fn are_in_form(keys: &KeyRows, forms: &[KeyForm]) -> bool {
-    let blank = form_maker(forms);
+    let blank = KeyIndex::without_keys(Some(forms.to_vec()), 0);
     keys.numbers().into_par_iter().all(|key| {
         let value = keys.value(key);
         blank.form(&value) == value
@@ -103,7 +98,7 @@ fn are_in_form(keys: &KeyRows, forms: &[KeyForm]) -> bool {
 
 /// Keys that are one key in their last form, by number, those of each together.
 fn same_keys(keys: &KeyRows, forms: &[KeyForm]) -> Vec<Vec<u32>> {
-    let blank = form_maker(forms);
+    let blank = KeyIndex::without_keys(Some(forms.to_vec()), 0);
     let hasher = FixedState::with_seed(0x666f_726d);
     let form = |key: u32| blank.form(&keys.value(key)).into_owned();
     let mut hashed: Vec<(u64, u32)> =

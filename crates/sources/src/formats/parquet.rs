@@ -116,18 +116,19 @@ impl ParquetSource {
 
     /// The row groups in which some rows are, and how many rows come before these groups.
     fn groups_with(&self, rows: &Range<usize>) -> (Vec<usize>, usize) {
-        let (mut groups, mut before, mut passed) = (Vec::new(), 0, 0);
+        let (mut groups, mut before, mut first) = (Vec::new(), rows.start, 0usize);
         for (group, metadata) in self.metadata.metadata().row_groups().iter().enumerate() {
-            let first = passed;
-            passed += usize::try_from(metadata.num_rows()).unwrap_or(0);
-            if first < rows.end && rows.start < passed {
+            // What a damaged file says of itself may be any number.
+            let next = first.saturating_add(usize::try_from(metadata.num_rows()).unwrap_or(0));
+            if first < rows.end && rows.start < next {
                 if groups.is_empty() {
                     before = first;
                 }
                 groups.push(group);
             }
+            first = next;
         }
-        if groups.is_empty() { (groups, rows.start) } else { (groups, before) }
+        (groups, before)
     }
 
     /// How many rows the file says that it has.
