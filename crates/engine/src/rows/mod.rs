@@ -6,6 +6,7 @@
 
 mod columns;
 mod filter;
+pub mod line_keys;
 pub mod repeated_lines;
 mod tall;
 pub mod total_row;

@@ -12,9 +12,8 @@ use interligo_engine::bind::FactKey;
 use interligo_engine::engine::Engine;
 use interligo_engine::proof::findings::Findings;
 use interligo_engine::proof::tally::Tally;
-use interligo_engine::rows::repeated_lines::{
-    KeysSeen, LineHash, LineHasher, Pair, Seen, Settled, settle,
-};
+use interligo_engine::rows::line_keys::{KeysSeen, LineHash, LineHasher, Seen};
+use interligo_engine::rows::repeated_lines::{Pair, Settled, settle};
 use interligo_model::plan::{Mistake, MistakeKind, Repeats, Rule};
 use interligo_sinks::raw_lines::raw_text;
 use interligo_sources::in_order::{Turns, in_order};
@@ -237,10 +236,11 @@ impl<'a> Watch<'a> {
         let key: Vec<StringViewArray> =
             self.key.columns.iter().map(|column| rows.values(columns, *column)).collect();
         let layout = self.layouts[part];
+        let mut lines = self.hasher.lines();
         if let Some(text) = raw_text(rows) {
             let bytes = |line| text.fields.row(&text.buffer, line);
             let rest = |line| self.hasher.bytes(bytes(line), layout);
-            return (0..rows.len()).map(|line| self.hasher.line(&key, line, rest(line))).collect();
+            return (0..rows.len()).map(|line| lines.line(&key, line, rest(line))).collect();
         }
         let own = |column: &usize| {
             matches!(columns.sources[*column], ColumnSource::Made(_) | ColumnSource::Field(_))
@@ -252,7 +252,7 @@ impl<'a> Watch<'a> {
                 .iter()
                 .fold(layout, |hash, text| self.hasher.bytes(text.value(line).as_bytes(), hash))
         };
-        (0..rows.len()).map(|line| self.hasher.line(&key, line, rest(line))).collect()
+        (0..rows.len()).map(|line| lines.line(&key, line, rest(line))).collect()
     }
 
     /// Ends the watch: looks again at lines that share a key and differ, corrects the counts, and notes
