@@ -113,17 +113,22 @@ fn lines_may_stay_in_a_file_for_each_slice() {
 }
 
 #[test]
-fn a_parquet_file_is_divided_between_its_rows() {
+fn parquet_and_arrow_files_are_divided_between_their_rows() {
+    is_divided_between_its_rows("sales.parquet");
+    is_divided_between_its_rows("sales.arrow");
+}
+
+fn is_divided_between_its_rows(file: &str) {
     // The lines of one run are the facts of the next, with more rows than a block has.
-    let lines = "\n[outputs.lines]\nto = \"sales.parquet\"\ncolumns = [\"*\"]\n";
-    let mut folder = shop(lines);
+    let lines = format!("\n[outputs.lines]\nto = \"{file}\"\ncolumns = [\"*\"]\n");
+    let mut folder = shop(&lines);
     let line = |n: u32| format!("{n},2025-0{}-1{},A,{}\n", 1 + n % 3, n % 9, n % 7);
     let sales: String = (1..60_000).map(line).collect();
     folder.put("sales.csv", format!("no,day,item,quantity\n{sales}").as_bytes());
     folder.run(&["run"]).status(0).nothing_more();
     let plan = std::fs::read_to_string(shop(OUTPUTS).path().join("interligo.toml")).unwrap();
     assert!(plan.contains("\"sales.csv\""), "{plan}");
-    folder.put("interligo.toml", plan.replace("\"sales.csv\"", "\"sales.parquet\"").as_bytes());
+    folder.put("interligo.toml", plan.replace("sales.csv", file).as_bytes());
 
     std::fs::remove_dir_all(folder.path().join(".interligo")).unwrap();
     let single = folder.run(&["run", "--full"]).status(0);
@@ -131,7 +136,7 @@ fn a_parquet_file_is_divided_between_its_rows() {
     std::fs::remove_dir_all(folder.path().join("out")).unwrap();
     std::fs::remove_dir_all(folder.path().join(".interligo")).unwrap();
     let divided = folder.run(&["slices", "3", "--into", "work"]).status(0);
-    assert_eq!(divided.printed().matches("sales.parquet:").count(), 2, "{}", divided.printed());
+    assert_eq!(divided.printed().matches(&format!("{file}:")).count(), 2, "{}", divided.printed());
     ["2/3", "3/3", "1/3"].iter().for_each(|number| slice(&folder, number));
     let joined = folder.run(&["join", "work", "--full"]).status(0);
     assert_eq!(joined.printed(), single.printed());

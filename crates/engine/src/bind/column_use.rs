@@ -33,6 +33,8 @@ pub struct ColumnUse {
     needed_at: BTreeMap<usize, At>,
     /// The columns that hold keys; as keys they are text.
     keys: BTreeSet<usize>,
+    /// Those of them from which a link starts.
+    starts: BTreeSet<usize>,
 }
 
 impl ColumnUse {
@@ -97,6 +99,17 @@ impl ColumnUse {
     /// A column holds keys.
     pub(super) fn use_keys(&mut self, column: usize) {
         self.keys.insert(column);
+    }
+
+    /// A link starts from a column.
+    pub(super) fn start_link(&mut self, column: usize) {
+        self.use_keys(column);
+        self.starts.insert(column);
+    }
+
+    /// Whether a link starts from a column.
+    pub(crate) fn starts_link(&self, column: usize) -> bool {
+        self.starts.contains(&column)
     }
 
     /// Where a column is needed with its type.

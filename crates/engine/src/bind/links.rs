@@ -318,7 +318,7 @@ impl LinkBinder<'_> {
             None => &mut self.bound.fact.column_use,
             Some(lookup) => &mut self.bound.lookups[lookup].column_use,
         };
-        column_use.use_keys(part.column);
+        column_use.start_link(part.column);
         Ok(part)
     }
 

@@ -17,6 +17,8 @@ pub(crate) enum ExactKeys {
         rows: Vec<u32>,
         held: usize,
     },
+    /// Every cell has a key, and the number of the cell is the row.
+    InOrder(KeyShape),
 }
 
 /// Cells that are found together.
@@ -52,6 +54,7 @@ impl ExactKeys {
         match self {
             ExactKeys::Hashed(table) => table.len(),
             ExactKeys::Shaped { held, .. } => *held,
+            ExactKeys::InOrder(shape) => shape.cells(),
         }
     }
 
@@ -71,6 +74,10 @@ impl ExactKeys {
                     self.insert(key, row)
                 }
             },
+            ExactKeys::InOrder(_) => self.get(key).or_else(|| {
+                *self = self.hashed();
+                self.insert(key, row)
+            }),
         }
     }
 
@@ -85,8 +92,13 @@ impl ExactKeys {
 
     /// The same keys, in the form that takes less memory now that all are there.
     pub(crate) fn complete(self) -> ExactKeys {
-        match &self {
-            ExactKeys::Shaped { rows, held, .. }
+        match self {
+            ExactKeys::Shaped { rows, shape, .. }
+                if rows.iter().copied().eq(0..rows.len() as u32) =>
+            {
+                ExactKeys::InOrder(shape)
+            }
+            ExactKeys::Shaped { ref rows, held, .. }
                 if rows.len() > held.saturating_mul(CELLS_A_KEY) =>
             {
                 self.hashed()
@@ -103,6 +115,7 @@ impl ExactKeys {
                 let row = rows[shape.cell(key.as_bytes())?];
                 (row != NO_ROW).then_some(row)
             }
+            ExactKeys::InOrder(shape) => shape.cell(key.as_bytes()).map(|cell| cell as u32),
         }
     }
 
@@ -111,6 +124,12 @@ impl ExactKeys {
         let (shape, rows) = match self {
             ExactKeys::Hashed(table) => return table.get_all(keys, found),
             ExactKeys::Shaped { shape, rows, .. } => (shape, rows),
+            ExactKeys::InOrder(shape) => {
+                let row = |key: usize| shape.cell(keys.value(key).as_bytes());
+                found
+                    .extend((0..keys.len()).map(|key| row(key).map_or(NO_ROW, |cell| cell as u32)));
+                return;
+            }
         };
         found.reserve(keys.len());
         let mut cells = [usize::MAX; GROUP];
@@ -135,6 +154,9 @@ impl ExactKeys {
                 let held = rows.iter().enumerate().filter(|(_, row)| **row != NO_ROW);
                 Box::new(held.map(|(cell, row)| (shape.key(cell), *row)))
             }
+            ExactKeys::InOrder(shape) => {
+                Box::new((0..shape.cells()).map(|cell| (shape.key(cell), cell as u32)))
+            }
         }
     }
 
@@ -145,6 +167,10 @@ impl ExactKeys {
             ExactKeys::Shaped { rows, .. } => {
                 let held = rows.iter_mut().filter(|row| **row != NO_ROW);
                 held.for_each(|row| *row = other(*row));
+            }
+            ExactKeys::InOrder(shape) => {
+                let rows: Vec<u32> = (0..shape.cells() as u32).map(other).collect();
+                *self = ExactKeys::Shaped { shape: shape.clone(), held: rows.len(), rows };
             }
         }
     }
@@ -162,10 +188,12 @@ mod tests {
             keys in prop_oneof![
                 prop::collection::vec("A-[0-3]{2}", 1..60),
                 prop::collection::vec("A-[0-3]{2}| A-11|B", 1..60),
+                (1usize..30).prop_map(|keys| (0..keys).map(|key| format!("A-{key:02}")).collect()),
                 prop::collection::vec("[0-9]{3}\u{1f}[ab]-[0-9]", 1..60),
             ],
             // All keys are known when the table is made, or others come later.
             known in 0usize..60,
+            late in prop::collection::vec("A-[0-3]{2}|B", 0..4),
             asked in prop::collection::vec("A-[0-4]{2}| A-11|B|", 0..40),
         ) {
             let first = &keys[..known.min(keys.len())];
@@ -178,6 +206,9 @@ mod tests {
                 prop_assert_eq!(exact.insert(key, row), table.insert(key, row));
             }
             exact = exact.complete();
+            for (key, row) in late.iter().zip(100..) {
+                prop_assert_eq!(exact.insert(key, row), table.insert(key, row));
+            }
             exact.change_rows(|row| row * 2);
             table.change_rows(|row| row * 2);
             prop_assert_eq!(exact.len(), table.len());
@@ -196,6 +227,23 @@ mod tests {
             expected.sort_unstable();
             prop_assert_eq!(all, expected);
         }
+    }
+
+    #[test]
+    fn rows_in_the_order_of_their_keys_are_not_held() {
+        let keys = ["K-07", "K-08", "K-09"];
+        let each = |take: &mut dyn FnMut(&[u8]) -> bool| {
+            keys.iter().map(|key| key.as_bytes()).all(take);
+        };
+        let in_rows = |rows: [u32; 3]| {
+            let mut exact = ExactKeys::for_keys(each, 3, 3);
+            keys.iter().zip(rows).for_each(|(key, row)| assert_eq!(exact.insert(key, row), None));
+            exact.complete()
+        };
+        assert!(matches!(in_rows([0, 1, 2]), ExactKeys::InOrder(_)));
+        assert!(matches!(in_rows([1, 0, 2]), ExactKeys::Shaped { .. }));
+        assert!(matches!(in_rows([1, 2, 3]), ExactKeys::Shaped { .. }));
+        assert_eq!(keys.map(|key| in_rows([0, 1, 2]).get(key)), [Some(0), Some(1), Some(2)]);
     }
 
     #[test]

@@ -156,7 +156,7 @@ impl Lookup {
         let value = |row: &u32| {
             let value = decides.map_or(Value::Blank, |column| column.value(*row as usize));
             let text = bound.decides.and_then(|number| self.held_text(number, *row));
-            moment(value, text.unwrap_or_default())
+            moment(value, text.as_deref().unwrap_or_default())
         };
         let values: Vec<Value<'_>> = same.iter().map(value).collect();
         let differ =

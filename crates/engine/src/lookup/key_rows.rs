@@ -5,21 +5,29 @@
 //! the one in which lines look for their keys.
 
 use std::borrow::Cow;
+use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use arrow_array::StringViewArray;
 
 use super::calendar::{Calendar, Holds};
+use super::shaped_texts::ShapedTexts;
 use crate::bind::BoundLookup;
 use crate::keys::{ExactKeys, joined};
 
 /// The values of a key in the order in which they come first, with their rows; each has at least one.
 pub(crate) struct KeyRows {
     /// The texts of the values, by column of the key; or all in one column, as [`joined`] has them.
-    texts: Vec<StringViewArray>,
+    texts: Vec<KeyTexts>,
     rows: RowsOfKeys,
     /// The values with what the index says of them, where they are the same to the lookup as they are written.
     table: Option<Arc<ExactKeys>>,
+}
+
+/// The texts of values.
+enum KeyTexts {
+    Views(StringViewArray),
+    Shaped(Arc<ShapedTexts>),
 }
 
 /// The rows that values lead to.
@@ -55,7 +63,7 @@ impl KeyRows {
             table.iter_mut().for_each(|own| own.change_rows(|number| rows[number as usize]));
             RowsOfKeys::One(rows)
         };
-        KeyRows { texts, rows, table: table.map(Arc::new) }
+        KeyRows { texts: views(texts), rows, table: table.map(Arc::new) }
     }
 
     /// Values with their periods. `table` has them by number.
@@ -65,7 +73,22 @@ impl KeyRows {
         table: Option<ExactKeys>,
     ) -> KeyRows {
         let rows = RowsOfKeys::Dated(Arc::new(calendar));
-        KeyRows { texts, rows, table: table.map(Arc::new) }
+        KeyRows { texts: views(texts), rows, table: table.map(Arc::new) }
+    }
+
+    /// Holds texts by their shape that are those of a column of the lookup, row by row.
+    pub(super) fn hold_by_shape(
+        &mut self,
+        columns: &[StringViewArray],
+        shaped: &BTreeMap<usize, Arc<ShapedTexts>>,
+    ) {
+        for texts in &mut self.texts {
+            let KeyTexts::Views(views) = texts else { continue };
+            let own = |column: usize| views.views().ptr_eq(columns[column].views());
+            if let Some((_, shaped)) = shaped.iter().find(|(column, _)| own(**column)) {
+                *texts = KeyTexts::Shaped(Arc::clone(shaped));
+            }
+        }
     }
 
     /// The numbers of the values.
@@ -81,9 +104,10 @@ impl KeyRows {
     pub(crate) fn value(&self, number: u32) -> Cow<'_, str> {
         let row = number as usize;
         match self.texts.as_slice() {
-            [only] => Cow::Borrowed(only.value(row)),
+            [only] => only.text(row),
             columns => {
-                let texts: Vec<&str> = columns.iter().map(|column| column.value(row)).collect();
+                let texts: Vec<_> = columns.iter().map(|column| column.text(row)).collect();
+                let texts: Vec<&str> = texts.iter().map(AsRef::as_ref).collect();
                 Cow::Owned(joined(&texts).into_owned())
             }
         }
@@ -147,6 +171,19 @@ impl KeyRows {
             }
         }
     }
+}
+
+impl KeyTexts {
+    fn text(&self, row: usize) -> Cow<'_, str> {
+        match self {
+            KeyTexts::Views(views) => views.value(row).into(),
+            KeyTexts::Shaped(shaped) => shaped.text(row).into(),
+        }
+    }
+}
+
+fn views(texts: Vec<StringViewArray>) -> Vec<KeyTexts> {
+    texts.into_iter().map(KeyTexts::Views).collect()
 }
 
 impl HeldRows {

@@ -7,17 +7,21 @@ pub mod duplicate_rule;
 mod duplicates;
 pub(crate) mod gather;
 mod key_rows;
+mod raw_table;
 mod row_places;
 mod shape;
+mod shaped_texts;
 mod sheet;
 mod typed;
 
 use rayon::prelude::*;
+use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use arrow_array::{Array, StringViewArray};
 
+pub use raw_table::RawTable;
 pub use row_places::RowPlaces;
 pub use shape::LookupShape;
 pub use typed::TypeMismatch;
@@ -30,11 +34,9 @@ use crate::proof::doubts::Doubts;
 use crate::proof::findings::Noted;
 use by_key::same_key;
 pub(crate) use duplicates::until_the_next;
-use interligo_model::place::{PartName, Place};
+use interligo_model::place::Place;
 use interligo_model::plan::{Ends, Mistake, MistakeKind};
-use interligo_model::reading::column_reader::{ReadColumn, Reading};
 use interligo_model::reading::date_style::millis_of_day;
-use interligo_model::reading::style::{PartStyle, Style};
 use interligo_model::row_counts::RowCounts;
 use interligo_model::values::column::{Column, is_blank_text, is_known};
 use interligo_model::values::date::{Day, Period, PeriodUnit};
@@ -42,70 +44,8 @@ use interligo_model::values::texts::TextBuilder;
 use interligo_model::values::value::Value;
 pub(crate) use key_rows::KeyRows;
 use key_rows::{HeldRow, HeldRows};
+use shaped_texts::ShapedTexts;
 use typed::{Typed, typed};
-
-/// A table as it was read: text, with the place of every row.
-#[derive(Default)]
-pub struct RawTable {
-    /// The files it was read from.
-    pub parts: Vec<PartName>,
-    /// How the values of each are written.
-    pub styles: Vec<PartStyle>,
-    /// Of each part, the number of its first row in the columns.
-    pub first_rows: Vec<usize>,
-    /// The row of its file in which every row stands.
-    pub rows: RowPlaces,
-    /// All columns, in the order of their names; one that was not asked for is empty.
-    pub columns: Vec<StringViewArray>,
-    /// What became of the rows of the files.
-    pub counts: RowCounts,
-    /// Rows whose cells could not be unpacked in step.
-    pub uneven: Vec<Place>,
-    /// Rows that look like totals and are not proved to be any, with what they hold.
-    pub suspects: Vec<(Place, String)>,
-    /// What was noted of cells: what it is, and the cell in words.
-    pub noted: Vec<(Noted, String)>,
-    /// The currencies that the formats of cells show, by column, each with the first place of a block that has it.
-    pub currencies: Vec<(usize, String, Place)>,
-}
-
-impl RawTable {
-    /// A column, part by part, with the style of each.
-    fn slices(&self, column: usize) -> impl Iterator<Item = (StringViewArray, &PartStyle)> {
-        let texts = &self.columns[column];
-        let ends = self.first_rows.iter().skip(1).copied().chain([texts.len()]);
-        let parts = self.first_rows.iter().zip(ends).zip(&self.styles);
-        parts.map(|((start, end), style)| (texts.slice(*start, end - start), style))
-    }
-
-    /// Reads a column, each part in its style.
-    fn read(&self, column: usize, reading: &Reading) -> ReadColumn {
-        match self.styles.split_first() {
-            Some((first, rest)) if rest.iter().all(|style| style.reads_as(first)) => {
-                reading.read_part(&self.columns[column], first, column)
-            }
-            _ => {
-                let parts = self.slices(column);
-                let reads = parts.map(|(part, style)| reading.read_part(&part, style, column));
-                ReadColumn::stacked(reads, reading)
-            }
-        }
-    }
-
-    /// Whether a column is written as outputs are, in every part.
-    fn is_plain(&self, column: usize) -> bool {
-        let plain = |part: &PartStyle| {
-            part.of(column) == Style::default() && part.way(column).scale.is_none()
-        };
-        self.styles.iter().all(plain)
-    }
-
-    /// Where a row stands.
-    pub fn place(&self, row: u32) -> Place {
-        let part = self.first_rows.partition_point(|first| *first <= row as usize) - 1;
-        Place::row(self.parts[part].clone(), u64::from(self.rows.of(row)))
-    }
-}
 
 /// Rows of a lookup that share a key, and a period where the lookup has periods.
 #[derive(Debug)]
@@ -166,6 +106,8 @@ pub struct Lookup {
     pub doubts: BTreeMap<usize, Doubts<Place>>,
     /// What it was read from, for places.
     raw: RawTable,
+    /// The texts of columns that were let go of there, by their shape.
+    shaped: BTreeMap<usize, Arc<ShapedTexts>>,
 }
 
 /// A column of a lookup.
@@ -217,6 +159,7 @@ impl Lookup {
             currencies,
             doubts,
             raw,
+            shaped: BTreeMap::new(),
         };
         // The text of a day follows from the day, if it is one.
         let unread: BTreeSet<String> =
@@ -243,7 +186,27 @@ impl Lookup {
         lookup.settle_keys(bound, holding);
         // Only what the plan uses stays in memory.
         lookup.let_go_of_texts(bound, |_, column| column.column.is_none());
+        lookup.hold_keys_by_shape(bound);
         Ok(lookup)
+    }
+
+    /// Holds the texts of keys by their shape, where it needs them for messages alone.
+    fn hold_keys_by_shape(&mut self, bound: &BoundLookup) {
+        let columns: BTreeSet<usize> =
+            bound.key.iter().chain(bound.further_keys.iter().flatten()).copied().collect();
+        let for_messages = |column: &usize| {
+            self.columns[*column].column.is_none() && !bound.column_use.starts_link(*column)
+        };
+        let columns: Vec<usize> = columns.into_iter().filter(for_messages).collect();
+        let shaped =
+            |column: usize| Some((column, Arc::new(ShapedTexts::of(&self.raw.columns[column])?)));
+        self.shaped = columns.into_par_iter().filter_map(shaped).collect();
+        for key in &mut self.keys {
+            key.hold_by_shape(&self.raw.columns, &self.shaped);
+        }
+        for column in self.shaped.keys() {
+            self.raw.columns[*column] = StringViewArray::new_null(0);
+        }
     }
 
     /// Refuses periods that begin or end within a day: they are counted in days, so that a line of that day might take
@@ -303,9 +266,13 @@ impl Lookup {
     }
 
     /// The text of a cell of a column whose texts are held; otherwise none.
-    fn held_text(&self, column: usize, row: u32) -> Option<&str> {
-        let texts = &self.raw.columns[column];
-        ((row as usize) < texts.len()).then(|| texts.value(row as usize))
+    fn held_text(&self, column: usize, row: u32) -> Option<Cow<'_, str>> {
+        let (texts, row) = (&self.raw.columns[column], row as usize);
+        match self.shaped.get(&column) {
+            _ if row < texts.len() => Some(texts.value(row).into()),
+            Some(shaped) if row < shaped.len() => Some(shaped.text(row).into()),
+            _ => None,
+        }
     }
 
     /// Notes what is odd of the days of a row, and in which form its period is.
@@ -382,12 +349,12 @@ impl Lookup {
 
     /// The days on which a row holds.
     fn period(&self, valid: Validity, row: u32) -> Result<(Day, Day), LeftOut> {
-        let text = |column: usize| self.held_text(column, row).unwrap_or("").trim();
+        let text = |column: usize| self.held_text(column, row).unwrap_or_default();
         let day = |column: usize, open: Day| match &self.columns[column].column {
             Some(Column::Date(days)) if is_known(days.known.as_ref(), row as usize) => {
                 Ok(Day(days.days[row as usize]))
             }
-            _ if text(column).is_empty() => Ok(open),
+            _ if text(column).trim().is_empty() => Ok(open),
             _ => Err(LeftOut::UnreadablePeriod),
         };
         let (from, until) = match valid {
@@ -398,12 +365,14 @@ impl Lookup {
             }
             Validity::UntilNext { from, .. } => (day(from, ALWAYS)?, FOREVER),
             Validity::Period(column) => {
-                let period = Period::read(text(column)).ok_or(LeftOut::UnreadablePeriod)?;
+                let period = Period::read(text(column).trim()).ok_or(LeftOut::UnreadablePeriod)?;
                 period.days().ok_or(LeftOut::UnreadablePeriod)?
             }
             Validity::YearAnd(year, part) => {
                 let part = part.map(|(unit, column)| (unit, text(column)));
-                let period = Period::of_year(text(year), part).ok_or(LeftOut::UnreadablePeriod)?;
+                let part = part.as_ref().map(|(unit, text)| (*unit, text.trim()));
+                let period = Period::of_year(text(year).trim(), part);
+                let period = period.ok_or(LeftOut::UnreadablePeriod)?;
                 period.days().ok_or(LeftOut::UnreadablePeriod)?
             }
         };
@@ -433,8 +402,10 @@ impl Lookup {
     /// What a row says in a column, as it is written to an output.
     pub fn text(&self, column: usize, row: u32) -> String {
         let held = &self.columns[column];
-        if held.as_written && row < self.rows {
-            return self.raw.columns[column].value(row as usize).to_owned();
+        if held.as_written
+            && let Some(text) = self.held_text(column, row)
+        {
+            return text.into_owned();
         }
         held.column.as_ref().map_or(String::new(), |column| column.value(row as usize).to_string())
     }

@@ -1,6 +1,5 @@
 //! A lookup as a sheet of a workbook shows it: the columns that are held, row by row, each with its place.
 
-use arrow_array::Array;
 use interligo_model::place::Place;
 use interligo_model::values::column::ColumnKind;
 use interligo_model::values::date::Day;
@@ -15,7 +14,7 @@ impl Lookup {
     pub fn held_columns(&self) -> Vec<(usize, ColumnKind)> {
         let kind = |at: usize| match &self.columns[at].column {
             Some(held) => Some(kind_of(type_of(held))),
-            None => (self.raw.columns[at].len() == self.rows as usize).then_some(ColumnKind::Text),
+            None => (self.rows == 0 || self.held_text(at, 0).is_some()).then_some(ColumnKind::Text),
         };
         (0..self.columns.len()).filter_map(|at| Some((at, kind(at)?))).collect()
     }
@@ -24,9 +23,7 @@ impl Lookup {
     pub fn value(&self, column: usize, row: u32) -> Value<'_> {
         match &self.columns[column].column {
             Some(held) => held.value(row as usize),
-            None => {
-                self.held_text(column, row).map_or(Value::Blank, |text| Value::Text(text.into()))
-            }
+            None => self.held_text(column, row).map_or(Value::Blank, |text| Value::Text(text)),
         }
     }
 

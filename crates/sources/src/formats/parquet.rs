@@ -202,6 +202,7 @@ impl Reader for ParquetReader {
 
 #[cfg(test)]
 mod tests {
+    use super::super::record_batches::read_through;
     use super::*;
     use arrow_array::{Int64Array, RecordBatch};
     use parquet::arrow::ArrowWriter;
@@ -225,19 +226,6 @@ mod tests {
         (folder, head.unwrap().source)
     }
 
-    /// The values of all rows of a reader, with where each block begins.
-    fn read(mut reader: Box<dyn Reader>) -> (Vec<String>, Vec<RowStart>) {
-        let (mut values, mut starts) = (Vec::new(), Vec::new());
-        loop {
-            let start = reader.row_start().unwrap();
-            let Some(block) = reader.next(1).unwrap() else { return (values, starts) };
-            let grid = block.rows.split(&"rows.parquet".into(), &["no".to_owned()]).unwrap();
-            assert_eq!(grid.row_number(0), start.row);
-            starts.push(start);
-            values.extend(grid.column(0).iter().map(|text| text.unwrap_or("").to_owned()));
-        }
-    }
-
     proptest! {
         #![proptest_config(ProptestConfig::with_cases(40))]
         /// Stretches of which each ends where the next begins are the whole file, however its rows are grouped.
@@ -246,7 +234,7 @@ mod tests {
             rows in 0i64..40, group in 1usize..12, cuts in prop::collection::vec(0u64..45, 0..4),
         ) {
             let (_folder, source) = numbered(rows, group);
-            let whole = read(source.open(&Wanted::All).unwrap()).0;
+            let whole = read_through(source.open(&Wanted::All).unwrap()).0;
             let expected: Vec<String> = (0..rows).map(|row| row.to_string()).collect();
             prop_assert_eq!(&whole, &expected);
             let mut cuts = cuts;
@@ -256,7 +244,7 @@ mod tests {
             let mut all = Vec::new();
             for (from, to) in starts.zip(ends) {
                 let reader = source.open_stretch(&Wanted::All, Stretch { from, to }).unwrap();
-                all.extend(read(reader.unwrap()).0);
+                all.extend(read_through(reader.unwrap()).0);
             }
             prop_assert_eq!(all, expected);
         }
@@ -265,10 +253,10 @@ mod tests {
     #[test]
     fn a_stretch_begins_where_a_block_of_the_file_does() {
         let (_folder, source) = numbered(40_000, 9_000);
-        let starts = read(source.open(&Wanted::All).unwrap()).1;
+        let starts = read_through(source.open(&Wanted::All).unwrap()).1;
         assert_eq!(starts.iter().map(|start| start.at).collect::<Vec<_>>(), [0, 16_384, 32_768]);
         let last = Stretch { from: Some(starts[2]), to: None };
-        let (values, _) = read(source.open_stretch(&Wanted::All, last).unwrap().unwrap());
+        let (values, _) = read_through(source.open_stretch(&Wanted::All, last).unwrap().unwrap());
         assert_eq!((values.len(), values[0].as_str()), (40_000 - 32_768, "32768"));
     }
 }

@@ -259,3 +259,22 @@ fn without_nulls(array: &ArrayRef) -> StringViewArray {
     // What is in a view that is null has no meaning.
     gathered(texts, (0..texts.len()).map(|row| texts.is_valid(row).then_some(row as u32)))
 }
+
+/// The values of the first column of all rows of a reader, with where each block begins.
+#[cfg(test)]
+pub(super) fn read_through(
+    mut reader: Box<dyn super::Reader>,
+) -> (Vec<String>, Vec<super::RowStart>) {
+    let (mut values, mut starts) = (Vec::new(), Vec::new());
+    loop {
+        let start = reader.row_start().unwrap();
+        let Some(block) = reader.next(1).unwrap() else { return (values, starts) };
+        let lines = block.lines;
+        let grid = block.rows.split(&"rows".into(), &["no".to_owned()]).unwrap();
+        if lines > 0 {
+            assert_eq!(grid.row_number(0), start.row);
+        }
+        starts.push(start);
+        values.extend(grid.column(0).iter().map(|text| text.unwrap_or("").to_owned()));
+    }
+}
