@@ -30,7 +30,7 @@ fn columns_of_all_outputs_have_their_labels() {
         "no\tday\titem\tPieces\tTurnover\tcost\tprofit\tmargin"
     );
     assert!(head(&folder, "out/lines.jsonl").contains("\"Pieces\":2,\"Turnover\":2.00"));
-    assert_eq!(head(&folder, "out/Smoker.csv"), "Product,Month,Orders,Turnover,avg(revenue)");
+    assert_eq!(head(&folder, "out/Smoker.csv"), "Product,Month,Orders,Turnover,avg(Turnover)");
     // Lines of the same columns without labels are the same, cell by cell.
     let plain = shop(
         "[outputs.lines]\nto = \"out/lines.csv\"\ncolumns = [\"*\", \"products.name\", \"revenue\", { name = \"revenue2\", value = \"revenue * 2\" }]\n",

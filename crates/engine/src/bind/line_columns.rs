@@ -100,7 +100,7 @@ pub(super) fn bind_line_columns(
         let mut all = own(bound);
         let figures = bound.figures.iter().filter(|f| !matches!(f.kind, FigureKind::Shared));
         let figures = figures.map(|figure| LinesColumn::Value {
-            column_name: labels.of(&figure.name).to_owned(),
+            column_name: labels.of(&figure.name).into_owned(),
             written: quoted_name(&figure.name),
             form: ColumnForm::default(),
         });
@@ -116,7 +116,7 @@ pub(super) fn bind_line_columns(
         let node = parse(written)?;
         let uses = uses_of(&node, written, &Scope::of(bound), mistakes);
         uses.iter().for_each(|used| bound.note(used));
-        let column_name = called.clone().unwrap_or_else(|| labels.of(&written.text).to_owned());
+        let column_name = called.clone().unwrap_or_else(|| labels.of(&written.text).into_owned());
         let name = matches!(node.kind, NodeKind::Name(_)).then(|| uses.first()).flatten();
         found.push(match name.map(|used| used.reference) {
             Some(Reference::Attribute { route, column }) if !asked.as_values => {
@@ -139,7 +139,7 @@ fn own_cells(bound: &Bound) -> Vec<LinesColumn> {
         return vec![LinesColumn::Own];
     }
     let cell = |(column, name): (usize, &String)| LinesColumn::Cell {
-        column_name: labels.of(name).to_owned(),
+        column_name: labels.of(name).into_owned(),
         column,
     };
     names.enumerate().map(cell).collect()
@@ -154,7 +154,7 @@ fn own_values(bound: &mut Bound) -> Vec<LinesColumn> {
         let written = Written::in_option("columns", &text, 0..text.len());
         let (reference, at) = (Reference::Column(column), written.at_all());
         bound.note(&Use { reference, at, needed: None });
-        let column_name = bound.labels.of(&column_name).to_owned();
+        let column_name = bound.labels.of(&column_name).into_owned();
         LinesColumn::Value { column_name, written, form: ColumnForm::default() }
     };
     names.into_iter().enumerate().map(column).collect()

@@ -300,7 +300,7 @@ impl Renderer<'_> {
             let key = at.map(|at: usize| key(&self.columns[at]));
             (0..column_names.len()).map(move |measure| TotalsColumn { key: key.clone(), measure })
         });
-        let labelled = |name: &String| self.layout.labels.of(name).to_owned();
+        let labelled = |name: &String| self.layout.labels.of(name).into_owned();
         let mut table = TotalsTable {
             levels: self.layout.levels.clone(),
             across: by[rows..].iter().map(labelled).collect(),
@@ -370,7 +370,7 @@ impl Renderer<'_> {
     fn partly_known(&self, node: &Node) -> Option<Box<PartlyKnown>> {
         let mut found = self.plans[0].partly_known(self.sums_of(node.cells.all, 0)?)?;
         for amount in &mut found.amounts {
-            amount.column_name = self.layout.labels.of(&amount.column_name).to_owned();
+            amount.column_name = self.layout.labels.of(&amount.column_name).into_owned();
         }
         Some(Box::new(found))
     }
@@ -400,7 +400,7 @@ impl Renderer<'_> {
             };
             let left_out = known.map_or(0, |known| of_lines - known);
             let name = column.column_name.clone();
-            let column_name = self.layout.labels.of(&name).to_owned();
+            let column_name = self.layout.labels.of(&name).into_owned();
             let adds_up = !derived && plan.shift.is_none() && measure.adds_up(&plan.sums);
             measures.push(TotalsMeasure {
                 name,
@@ -416,7 +416,7 @@ impl Renderer<'_> {
             let kinds = [measures[first].kind, MeasureKind::Percent(1)];
             let column_names = column_names[self.layout.columns.len()..].iter().cloned();
             measures.extend(column_names.zip(kinds).map(|(name, kind)| TotalsMeasure {
-                column_name: self.layout.labels.of(&name).to_owned(),
+                column_name: self.layout.labels.of(&name).into_owned(),
                 name,
                 kind,
                 left_out: 0,

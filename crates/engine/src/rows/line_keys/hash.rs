@@ -115,10 +115,9 @@ impl LinesHashed<'_> {
 
 /// A text without blanks at its ends; most have none.
 fn trimmed(text: &str) -> &str {
-    match text.as_bytes() {
-        [first, .., last] if first.is_ascii_graphic() && last.is_ascii_graphic() => text,
-        _ => text.trim(),
-    }
+    let is_mark = |byte: Option<&u8>| byte.is_some_and(u8::is_ascii_graphic);
+    let bytes = text.as_bytes();
+    if is_mark(bytes.first()) && is_mark(bytes.last()) { text } else { text.trim() }
 }
 
 /// The last digits of a key, over all of its columns.
