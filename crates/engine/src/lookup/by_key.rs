@@ -2,11 +2,13 @@
 
 use rayon::prelude::*;
 use std::borrow::Cow;
+use std::ops::Range;
 
 use arrow_array::StringViewArray;
 use interligo_model::values::texts::{TextWriter, gathered};
 use unicode_normalization::UnicodeNormalization;
 
+use super::counting_up::CountingUp;
 use super::key_rows::HeldRow;
 use super::{Lookup, RANGES};
 use crate::keys::{ExactKeys, NO_ROW, joined, push_joined, shown};
@@ -22,12 +24,22 @@ pub(super) struct ByKey<H> {
     /// The rows, those of a value side by side.
     pub(super) rows: Vec<H>,
     /// Of each value, where its rows begin; one more at the end.
-    pub(super) starts: Vec<u32>,
+    pub(super) starts: CountingUp,
     /// The values by number, where all are the same to the lookup as they are written.
     pub(super) table: Option<ExactKeys>,
 }
 
 impl<H> ByKey<H> {
+    /// How many values there are.
+    pub(super) fn values(&self) -> usize {
+        self.starts.len() - 1
+    }
+
+    /// Where the rows of a value are.
+    pub(super) fn of(&self, number: usize) -> Range<usize> {
+        self.starts.at(number) as usize..self.starts.at(number + 1) as usize
+    }
+
     /// A value, as messages show it.
     pub(super) fn shown(&self, number: usize) -> String {
         let texts: Vec<&str> = self.texts.iter().map(|column| column.value(number)).collect();
@@ -39,7 +51,7 @@ impl<H> ByKey<H> {
 struct KeyNumbers<'t> {
     table: ExactKeys,
     /// Of each key the row that has it first.
-    firsts: Vec<u32>,
+    firsts: CountingUp,
     /// Whether one is another text to the lookup than it is written.
     is_cleaned: bool,
     /// The key of the row before, with its number.
@@ -48,10 +60,10 @@ struct KeyNumbers<'t> {
 }
 
 impl<'t> KeyNumbers<'t> {
-    fn new(table: ExactKeys, keys: usize) -> KeyNumbers<'t> {
+    fn new(table: ExactKeys) -> KeyNumbers<'t> {
         KeyNumbers {
             table,
-            firsts: Vec::with_capacity(keys),
+            firsts: CountingUp::new(),
             is_cleaned: false,
             last: (Vec::new(), NO_ROW),
             key: String::new(),
@@ -106,8 +118,8 @@ impl Lookup {
             });
         };
         let table = ExactKeys::for_keys(each, holding.len(), values);
-        let mut numbers = KeyNumbers::new(table, values);
-        let mut of_rows: Vec<u32> = Vec::with_capacity(holding.len());
+        let mut numbers = KeyNumbers::new(table);
+        let mut of_rows = CountingUp::new();
         let mut texts: Vec<&str> = Vec::new();
         let (mut group, mut found, mut kept) = (0..0, Vec::new(), 0);
         for at in 0..holding.len() {
@@ -135,32 +147,35 @@ impl Lookup {
         }
         holding.truncate(kept);
         let KeyNumbers { table, firsts, is_cleaned, .. } = numbers;
-        let mut starts = vec![0; firsts.len() + 1];
-        of_rows.iter().for_each(|number| starts[*number as usize + 1] += 1);
-        for at in 1..starts.len() {
-            starts[at] += starts[at - 1];
-        }
-        let rows =
-            if of_rows.is_sorted() { holding } else { side_by_side(&holding, &of_rows, &starts) };
-        let texts = self.texts_of_keys(columns, &firsts);
+        let (rows, starts) = match of_rows {
+            CountingUp::All(rows) => (holding, CountingUp::All(rows + 1)),
+            CountingUp::Listed(of_rows) => {
+                let starts = starts_of(&of_rows, firsts.len());
+                let sorted = of_rows.is_sorted();
+                let rows = if sorted { holding } else { side_by_side(&holding, &of_rows, &starts) };
+                (rows, CountingUp::Listed(starts))
+            }
+        };
+        let texts = self.texts_of_keys(columns, firsts);
         ByKey { texts, rows, starts, table: (!is_cleaned).then(|| table.complete()) }
     }
 
     /// The texts of keys, by the row that has each first.
-    fn texts_of_keys(&self, columns: &[usize], firsts: &[u32]) -> Vec<StringViewArray> {
+    fn texts_of_keys(&self, columns: &[usize], firsts: CountingUp) -> Vec<StringViewArray> {
         let columns: Vec<&StringViewArray> =
             columns.iter().map(|column| &self.raw.columns[*column]).collect();
         // Where each row has a key of its own, the columns themselves have them in order.
         if firsts.len() == self.rows as usize {
             return columns.into_iter().cloned().collect();
         }
+        let firsts = firsts.listed();
         let of_row = |row: &u32| Some(*row);
         if let [column] = columns.as_slice() {
             return vec![gathered(column, firsts.iter().map(of_row))];
         }
         let mut values = TextWriter::with_capacity(firsts.len());
         for row in firsts {
-            let texts: Vec<&str> = columns.iter().map(|texts| texts.value(*row as usize)).collect();
+            let texts: Vec<&str> = columns.iter().map(|texts| texts.value(row as usize)).collect();
             values.push(&joined(&texts));
         }
         vec![values.finish()]
@@ -179,7 +194,7 @@ impl Lookup {
         if !side_by_side || numbers.len() == 0 {
             return Vec::new();
         }
-        let find = |rows: std::ops::Range<usize>| {
+        let find = |rows: Range<usize>| {
             let mut found = Vec::new();
             let texts = self.raw.columns[*column].slice(first + rows.start, rows.len());
             numbers.get_all(&texts, &mut found);
@@ -193,6 +208,16 @@ impl Lookup {
         let found: Vec<Vec<u32>> = (0..RANGES).into_par_iter().map(range).map(find).collect();
         found.concat()
     }
+}
+
+/// Where the rows of each of so many keys begin, and where those of the last end. `of_rows` has the key of each.
+fn starts_of(of_rows: &[u32], keys: usize) -> Vec<u32> {
+    let mut starts = vec![0; keys + 1];
+    of_rows.iter().for_each(|number| starts[*number as usize + 1] += 1);
+    for at in 1..starts.len() {
+        starts[at] += starts[at - 1];
+    }
+    starts
 }
 
 /// The rows with those of a key side by side. `of_rows` has the key of each, `starts` where those of a key begin.
@@ -212,7 +237,7 @@ fn side_by_side<H: HeldRow>(holding: &[H], of_rows: &[u32], starts: &[u32]) -> V
         (rest, first) = (others, end);
         pieces.push((own, keys));
     }
-    pieces.into_par_iter().for_each(|(own, keys): (&mut [H], std::ops::Range<usize>)| {
+    pieces.into_par_iter().for_each(|(own, keys): (&mut [H], Range<usize>)| {
         let base = starts[keys.start];
         let mut free: Vec<u32> = starts[keys.clone()].iter().map(|at| at - base).collect();
         for (holds, number) in holding.iter().zip(of_rows) {

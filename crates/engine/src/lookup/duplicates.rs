@@ -62,11 +62,10 @@ impl Lookup {
     ) -> KeyRows {
         let values = rows.len();
         let mut by_key = self.by_key(settling.columns, rows, values);
-        let keys = by_key.starts.len() - 1;
+        let keys = by_key.values();
         if keys < by_key.rows.len() {
             for number in 0..keys {
-                let of_key = by_key.starts[number] as usize..by_key.starts[number + 1] as usize;
-                let row = match &by_key.rows[of_key] {
+                let row = match &by_key.rows[by_key.of(number)] {
                     [only] => *only,
                     same => self.one_of(settling, (by_key.shown(number), same), blanked),
                 };
@@ -87,11 +86,11 @@ impl Lookup {
     ) -> KeyRows {
         // A key has many rows, so that it is not known how many keys there are.
         let mut by_key = self.by_key(settling.columns, rows, 0);
-        let mut kept: Vec<u32> = Vec::with_capacity(by_key.starts.len());
+        let mut kept: Vec<u32> = Vec::with_capacity(by_key.values() + 1);
         let mut end = 0;
-        for number in 0..by_key.starts.len() - 1 {
+        for number in 0..by_key.values() {
             kept.push(end as u32);
-            let mut range = by_key.starts[number] as usize..by_key.starts[number + 1] as usize;
+            let mut range = by_key.of(number);
             let of_key = &mut by_key.rows[range.clone()];
             if !of_key.is_sorted_by_key(Holds::order) {
                 of_key.sort_by_key(Holds::order);

@@ -3,6 +3,7 @@
 
 mod by_key;
 pub mod calendar;
+mod counting_up;
 pub mod duplicate_rule;
 mod duplicates;
 pub(crate) mod gather;
