@@ -23,7 +23,7 @@ impl Lookup {
     pub fn value(&self, column: usize, row: u32) -> Value<'_> {
         match &self.columns[column].column {
             Some(held) => held.value(row as usize),
-            None => self.held_text(column, row).map_or(Value::Blank, |text| Value::Text(text)),
+            None => self.held_text(column, row).map_or(Value::Blank, Value::Text),
         }
     }
 
