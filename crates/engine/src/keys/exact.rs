@@ -1,7 +1,7 @@
 //! Keys as they are written, with what is known of each: by their shape where they have one, in a hash table otherwise.
 //!
-//! The rule is that of [`KeyTable`]. By its shape, a key takes four bytes instead of 24 and more, and keys that follow each
-//! other lie side by side. Lookups of 1.5 and 0.8 million rows: see `docs/performance.md`.
+//! The rule is that of [`KeyTable`]. By its shape, a key takes four bytes instead of 24 and more, or none where rows are in the order
+//! of their keys, and keys that follow each other lie side by side. Lookups of 1.5 and 0.8 million rows: see `docs/performance.md`.
 
 use arrow_array::{Array, StringViewArray};
 
@@ -17,8 +17,11 @@ pub(crate) enum ExactKeys {
         rows: Vec<u32>,
         held: usize,
     },
-    /// Every cell has a key, and the number of the cell is the row.
-    InOrder(KeyShape),
+    /// The first cells have a key each, and the number of a cell is the row.
+    InOrder {
+        shape: KeyShape,
+        held: usize,
+    },
 }
 
 /// Cells that are found together.
@@ -41,10 +44,7 @@ impl ExactKeys {
         distinct: usize,
     ) -> ExactKeys {
         match KeyShape::of(each, keys.saturating_mul(CELLS_A_KEY)) {
-            Some(shape) => {
-                let rows = vec![NO_ROW; shape.cells()];
-                ExactKeys::Shaped { shape, rows, held: 0 }
-            }
+            Some(shape) => ExactKeys::InOrder { shape, held: 0 },
             None => ExactKeys::with_capacity(distinct),
         }
     }
@@ -53,8 +53,7 @@ impl ExactKeys {
     pub(crate) fn len(&self) -> usize {
         match self {
             ExactKeys::Hashed(table) => table.len(),
-            ExactKeys::Shaped { held, .. } => *held,
-            ExactKeys::InOrder(shape) => shape.cells(),
+            ExactKeys::Shaped { held, .. } | ExactKeys::InOrder { held, .. } => *held,
         }
     }
 
@@ -74,11 +73,29 @@ impl ExactKeys {
                     self.insert(key, row)
                 }
             },
-            ExactKeys::InOrder(_) => self.get(key).or_else(|| {
-                *self = self.hashed();
-                self.insert(key, row)
-            }),
+            ExactKeys::InOrder { shape, held } => match shape.cell(key.as_bytes()) {
+                Some(cell) if cell < *held => Some(cell as u32),
+                Some(cell) if cell == *held && cell == row as usize => {
+                    *held += 1;
+                    None
+                }
+                Some(_) => {
+                    *self = ExactKeys::listed(shape, *held, |row| row);
+                    self.insert(key, row)
+                }
+                None => {
+                    *self = self.hashed();
+                    self.insert(key, row)
+                }
+            },
         }
+    }
+
+    /// Keys of the first cells, with rows of their own.
+    fn listed(shape: &KeyShape, held: usize, row_of: impl Fn(u32) -> u32) -> ExactKeys {
+        let mut rows = vec![NO_ROW; shape.cells()];
+        rows[..held].iter_mut().zip(0..).for_each(|(row, cell)| *row = row_of(cell));
+        ExactKeys::Shaped { shape: shape.clone(), rows, held }
     }
 
     /// The same keys in a hash table, which takes any others too.
@@ -92,19 +109,11 @@ impl ExactKeys {
 
     /// The same keys, in the form that takes less memory now that all are there.
     pub(crate) fn complete(self) -> ExactKeys {
-        match self {
-            ExactKeys::Shaped { rows, shape, .. }
-                if rows.iter().copied().eq(0..rows.len() as u32) =>
-            {
-                ExactKeys::InOrder(shape)
-            }
-            ExactKeys::Shaped { ref rows, held, .. }
-                if rows.len() > held.saturating_mul(CELLS_A_KEY) =>
-            {
-                self.hashed()
-            }
-            _ => self,
-        }
+        let cells = match &self {
+            ExactKeys::Hashed(_) => return self,
+            ExactKeys::Shaped { shape, .. } | ExactKeys::InOrder { shape, .. } => shape.cells(),
+        };
+        if cells > self.len().saturating_mul(CELLS_A_KEY) { self.hashed() } else { self }
     }
 
     /// The row of a key.
@@ -115,7 +124,9 @@ impl ExactKeys {
                 let row = rows[shape.cell(key.as_bytes())?];
                 (row != NO_ROW).then_some(row)
             }
-            ExactKeys::InOrder(shape) => shape.cell(key.as_bytes()).map(|cell| cell as u32),
+            ExactKeys::InOrder { shape, held } => {
+                shape.cell(key.as_bytes()).filter(|cell| cell < held).map(|cell| cell as u32)
+            }
         }
     }
 
@@ -124,11 +135,10 @@ impl ExactKeys {
         let (shape, rows) = match self {
             ExactKeys::Hashed(table) => return table.get_all(keys, found),
             ExactKeys::Shaped { shape, rows, .. } => (shape, rows),
-            ExactKeys::InOrder(shape) => {
-                let row = |key: usize| shape.cell(keys.value(key).as_bytes());
-                found
-                    .extend((0..keys.len()).map(|key| row(key).map_or(NO_ROW, |cell| cell as u32)));
-                return;
+            ExactKeys::InOrder { shape, held } => {
+                let cell = |key: usize| shape.cell(keys.value(key).as_bytes());
+                let row = |cell: Option<usize>| cell.filter(|cell| cell < held).map(|c| c as u32);
+                return found.extend((0..keys.len()).map(|key| row(cell(key)).unwrap_or(NO_ROW)));
             }
         };
         found.reserve(keys.len());
@@ -154,8 +164,8 @@ impl ExactKeys {
                 let held = rows.iter().enumerate().filter(|(_, row)| **row != NO_ROW);
                 Box::new(held.map(|(cell, row)| (shape.key(cell), *row)))
             }
-            ExactKeys::InOrder(shape) => {
-                Box::new((0..shape.cells()).map(|cell| (shape.key(cell), cell as u32)))
+            ExactKeys::InOrder { shape, held } => {
+                Box::new((0..*held).map(|cell| (shape.key(cell), cell as u32)))
             }
         }
     }
@@ -168,10 +178,7 @@ impl ExactKeys {
                 let held = rows.iter_mut().filter(|row| **row != NO_ROW);
                 held.for_each(|row| *row = other(*row));
             }
-            ExactKeys::InOrder(shape) => {
-                let rows: Vec<u32> = (0..shape.cells() as u32).map(other).collect();
-                *self = ExactKeys::Shaped { shape: shape.clone(), held: rows.len(), rows };
-            }
+            ExactKeys::InOrder { shape, held } => *self = ExactKeys::listed(shape, *held, other),
         }
     }
 }
@@ -240,7 +247,7 @@ mod tests {
             keys.iter().zip(rows).for_each(|(key, row)| assert_eq!(exact.insert(key, row), None));
             exact.complete()
         };
-        assert!(matches!(in_rows([0, 1, 2]), ExactKeys::InOrder(_)));
+        assert!(matches!(in_rows([0, 1, 2]), ExactKeys::InOrder { .. }));
         assert!(matches!(in_rows([1, 0, 2]), ExactKeys::Shaped { .. }));
         assert!(matches!(in_rows([1, 2, 3]), ExactKeys::Shaped { .. }));
         assert_eq!(keys.map(|key| in_rows([0, 1, 2]).get(key)), [Some(0), Some(1), Some(2)]);

@@ -210,7 +210,7 @@ impl Lookup {
     }
 }
 
-/// Where the rows of each of so many keys begin, and where those of the last end. `of_rows` has the key of each.
+/// Where the rows of each of this many keys begin, and where those of the last end. `of_rows` has the key of each.
 fn starts_of(of_rows: &[u32], keys: usize) -> Vec<u32> {
     let mut starts = vec![0; keys + 1];
     of_rows.iter().for_each(|number| starts[*number as usize + 1] += 1);

@@ -2,7 +2,7 @@
 
 /// A list of numbers, which takes no memory as long as each is its own place in it.
 pub(super) enum CountingUp {
-    /// So many, from zero on.
+    /// This many, from zero on.
     All(u32),
     Listed(Vec<u32>),
 }

@@ -11,7 +11,7 @@ use unicode_normalization::UnicodeNormalization;
 /// As many keys are neighbours, at most.
 pub(super) const NEIGHBOURS: u16 = 64;
 
-/// So many digits at the end of a key say which neighbour it is: enough for lines numbered within receipts.
+/// This many digits at the end of a key say which neighbour it is: enough for lines numbered within receipts.
 const LAST_DIGITS: usize = 4;
 
 /// A key and the rest of its line, hashed.

@@ -147,7 +147,7 @@ impl Neighbours {
     }
 }
 
-/// The bytes of a table with room for so many stems, and of lists.
+/// The bytes of a table with room for this many stems, and of lists.
 fn bytes(table: usize, stems: usize, stretches: usize, lines: usize) -> usize {
     // A table is an eighth larger than what it has room for, and has a byte more for each.
     table * 8 / 7 * (size_of::<(StemHash, u32)>() + 1)
