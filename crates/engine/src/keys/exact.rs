@@ -209,7 +209,13 @@ mod tests {
             };
             let mut exact = ExactKeys::for_keys(each, first.len() * 3, first.len());
             let mut table = KeyTable::with_capacity(0);
+            let whole = StringViewArray::from_iter_values(&keys);
             for (key, row) in keys.iter().zip(0..) {
+                prop_assert_eq!(exact.get(key), table.get(key));
+                let (mut one, mut other) = (Vec::new(), Vec::new());
+                exact.get_all(&whole, &mut one);
+                table.get_all(&whole, &mut other);
+                prop_assert_eq!(one, other);
                 prop_assert_eq!(exact.insert(key, row), table.insert(key, row));
             }
             exact = exact.complete();
