@@ -6,6 +6,7 @@ use interligo_engine::bind::{BoundLookup, ColumnNames, TableColumns, bind};
 use interligo_engine::links::LinkStatus;
 use interligo_engine::lookup::{LeftOut, Lookup};
 use interligo_model::plan::Plan;
+use interligo_model::values::value::Value;
 use proptest::prelude::*;
 
 use crate::support::{engine, raw, run_whole, table, tables};
@@ -160,6 +161,23 @@ fn a_column_of_something_else_altogether_is_refused() {
         mismatch.message,
         "the plan needs numbers (1234.56) in `prices.price`, but it contains `cheap`"
     );
+}
+
+#[test]
+fn keys_are_read_back_whether_they_have_a_shape_or_not() {
+    for keys in [["BO-007", "BO-001", "BO-120"], ["BO-007", "B7", "\u{fc}x"]] {
+        let rows = keys.map(|key| format!("{key},1.50"));
+        let lookup = settle("", &format!("sku,price\n{}", rows.join("\n")));
+        for (row, key) in (0..).zip(keys) {
+            assert_eq!(lookup.text(0, row), key);
+            assert_eq!(lookup.value(0, row), Value::Text(key.into()));
+        }
+        let columns: Vec<usize> = lookup.held_columns().iter().map(|(column, _)| *column).collect();
+        assert_eq!(columns, [0, 1]);
+        let unused: Vec<String> =
+            lookup.unused_keys(&[false, true, false]).into_iter().map(|(key, _)| key).collect();
+        assert_eq!(unused, [keys[0], keys[2]]);
+    }
 }
 
 #[test]

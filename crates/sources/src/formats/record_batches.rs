@@ -260,14 +260,16 @@ fn without_nulls(array: &ArrayRef) -> StringViewArray {
     gathered(texts, (0..texts.len()).map(|row| texts.is_valid(row).then_some(row as u32)))
 }
 
-/// The values of the first column of all rows of a reader, with where each block begins.
+/// The values of the first column of all rows of a reader, with where each block begins; rows are counted on from block to block.
 #[cfg(test)]
 pub(super) fn read_through(
     mut reader: Box<dyn super::Reader>,
 ) -> (Vec<String>, Vec<super::RowStart>) {
     let (mut values, mut starts) = (Vec::new(), Vec::new());
+    let first = reader.row_start().unwrap().row;
     loop {
         let start = reader.row_start().unwrap();
+        assert_eq!(start.row, first + values.len() as u64);
         let Some(block) = reader.next(1).unwrap() else { return (values, starts) };
         let lines = block.lines;
         let grid = block.rows.split(&"rows".into(), &["no".to_owned()]).unwrap();
