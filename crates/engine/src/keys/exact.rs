@@ -154,6 +154,14 @@ impl ExactKeys {
         }
     }
 
+    /// The key of a row, where rows are in the order of their keys.
+    pub(crate) fn key_in_order(&self, row: usize) -> Option<String> {
+        match self {
+            ExactKeys::InOrder { shape, held } if row < *held => Some(shape.key(row)),
+            _ => None,
+        }
+    }
+
     /// All keys with their rows, in no order.
     pub(crate) fn iter(&self) -> Box<dyn Iterator<Item = (String, u32)> + '_> {
         match self {

@@ -95,6 +95,14 @@ pub(crate) fn shown(key: &str) -> String {
     shown_parts(&parts)
 }
 
+/// The text of one of the columns of a key.
+pub(crate) fn part_of_key(key: &str, columns: usize, column: usize) -> String {
+    match columns {
+        1 => key.to_owned(),
+        _ => key.split(BETWEEN).nth(column).map_or(String::new(), unescaped),
+    }
+}
+
 fn unescaped(part: &str) -> String {
     let mut text = String::with_capacity(part.len());
     let mut characters = part.chars();

@@ -76,6 +76,13 @@ impl KeyRows {
         KeyRows { texts: views(texts), rows, table: table.map(Arc::new) }
     }
 
+    /// The table, if it has the values in order, and each of this many rows has its own.
+    pub(super) fn in_order(&self, rows: u32) -> Option<&Arc<ExactKeys>> {
+        let last = rows.checked_sub(1)?;
+        let each = matches!(self.rows, RowsOfKeys::Own(values) if values == rows);
+        self.table.as_ref().filter(|table| each && table.key_in_order(last as usize).is_some())
+    }
+
     /// Holds texts by their shape that are those of a column of the lookup, row by row.
     pub(super) fn hold_by_shape(
         &mut self,
@@ -177,7 +184,7 @@ impl KeyTexts {
     fn text(&self, row: usize) -> Cow<'_, str> {
         match self {
             KeyTexts::Views(views) => views.value(row).into(),
-            KeyTexts::Shaped(shaped) => shaped.text(row).into(),
+            KeyTexts::Shaped(shaped) => shaped.text(row).unwrap_or_default().into(),
         }
     }
 }

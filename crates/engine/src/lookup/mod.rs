@@ -193,15 +193,24 @@ impl Lookup {
 
     /// Holds the texts of keys by their shape, where it needs them for messages alone.
     fn hold_keys_by_shape(&mut self, bound: &BoundLookup) {
-        let columns: BTreeSet<usize> =
-            bound.key.iter().chain(bound.further_keys.iter().flatten()).copied().collect();
-        let for_messages = |column: &usize| {
-            self.columns[*column].column.is_none() && !bound.column_use.starts_link(*column)
+        let for_messages = |column: usize| {
+            self.columns[column].column.is_none() && !bound.column_use.starts_link(column)
         };
-        let columns: Vec<usize> = columns.into_iter().filter(for_messages).collect();
-        let shaped =
-            |column: usize| Some((column, Arc::new(ShapedTexts::of(&self.raw.columns[column])?)));
-        self.shaped = columns.into_par_iter().filter_map(shaped).collect();
+        let mut texts: BTreeMap<usize, Option<ShapedTexts>> = BTreeMap::new();
+        for (number, key) in self.keys.iter().enumerate() {
+            let own = bound.key_columns(number);
+            for (at, column) in own.iter().enumerate().filter(|(_, own)| for_messages(**own)) {
+                let in_order = key.in_order(self.rows).cloned();
+                let in_order = in_order.map(|keys| ShapedTexts::of_key(keys, own.len(), at));
+                let known = texts.entry(*column).or_default();
+                *known = known.take().or(in_order);
+            }
+        }
+        let shaped = |(column, known): (usize, Option<ShapedTexts>)| {
+            let texts = known.or_else(|| ShapedTexts::of(&self.raw.columns[column]))?;
+            Some((column, Arc::new(texts)))
+        };
+        self.shaped = texts.into_par_iter().filter_map(shaped).collect();
         for key in &mut self.keys {
             key.hold_by_shape(&self.raw.columns, &self.shaped);
         }
@@ -271,8 +280,8 @@ impl Lookup {
         let (texts, row) = (&self.raw.columns[column], row as usize);
         match self.shaped.get(&column) {
             _ if row < texts.len() => Some(texts.value(row).into()),
-            Some(shaped) if row < shaped.len() => Some(shaped.text(row).into()),
-            _ => None,
+            Some(shaped) => shaped.text(row).map(Cow::Owned),
+            None => None,
         }
     }
 

@@ -1,14 +1,18 @@
-//! The texts of a column of codes by their shape: four bytes a row, where a view takes sixteen.
+//! The texts of a column of codes by their shape: four bytes a row, where a view takes sixteen; or none, where rows are in the
+//! order of their keys.
+
+use std::sync::Arc;
 
 use arrow_array::{Array, StringViewArray};
 
-use crate::keys::KeyShape;
+use crate::keys::{ExactKeys, KeyShape, part_of_key};
 
-/// Texts that have one shape, each by its cell.
-#[derive(Clone, Debug)]
-pub(crate) struct ShapedTexts {
-    shape: KeyShape,
-    cells: Vec<u32>,
+/// Texts that have one shape.
+pub(crate) enum ShapedTexts {
+    /// Each by its cell.
+    ByCell { shape: KeyShape, cells: Vec<u32> },
+    /// A column of a key that has its rows in order.
+    InOrder { keys: Arc<ExactKeys>, columns: usize, column: usize },
 }
 
 impl ShapedTexts {
@@ -21,17 +25,22 @@ impl ShapedTexts {
         let shape = KeyShape::of(each, u32::MAX as usize)?;
         let cell = |at: usize| shape.cell(row(at)).and_then(|cell| u32::try_from(cell).ok());
         let cells: Option<Vec<u32>> = (0..texts.len()).map(cell).collect();
-        Some(ShapedTexts { cells: cells?, shape })
+        Some(ShapedTexts::ByCell { cells: cells?, shape })
     }
 
-    /// How many rows there are.
-    pub(crate) fn len(&self) -> usize {
-        self.cells.len()
+    /// The texts of a column of a key of several, which has its rows in order.
+    pub(crate) fn of_key(keys: Arc<ExactKeys>, columns: usize, column: usize) -> ShapedTexts {
+        ShapedTexts::InOrder { keys, columns, column }
     }
 
-    /// The text of a row.
-    pub(crate) fn text(&self, row: usize) -> String {
-        self.shape.key(self.cells[row] as usize)
+    /// The text of a row; none where there is no such row.
+    pub(crate) fn text(&self, row: usize) -> Option<String> {
+        match self {
+            ShapedTexts::ByCell { shape, cells } => Some(shape.key(*cells.get(row)? as usize)),
+            ShapedTexts::InOrder { keys, columns, column } => {
+                Some(part_of_key(&keys.key_in_order(row)?, *columns, *column))
+            }
+        }
     }
 }
 
@@ -51,9 +60,9 @@ mod tests {
         ) {
             let column = StringViewArray::from_iter_values(&texts);
             let Some(shaped) = ShapedTexts::of(&column) else { return Ok(()) };
-            prop_assert_eq!(shaped.len(), texts.len());
+            prop_assert_eq!(shaped.text(texts.len()), None);
             for (row, text) in texts.iter().enumerate() {
-                prop_assert_eq!(&shaped.text(row), text);
+                prop_assert_eq!(shaped.text(row), Some(text.clone()));
             }
         }
     }

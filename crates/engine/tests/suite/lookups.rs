@@ -165,7 +165,11 @@ fn a_column_of_something_else_altogether_is_refused() {
 
 #[test]
 fn keys_are_read_back_whether_they_have_a_shape_or_not() {
-    for keys in [["BO-007", "BO-001", "BO-120"], ["BO-007", "B7", "\u{fc}x"]] {
+    for keys in [
+        ["BO-007", "BO-001", "BO-120"],
+        ["BO-007", "BO-008", "BO-009"],
+        ["BO-007", "B7", "\u{fc}x"],
+    ] {
         let rows = keys.map(|key| format!("{key},1.50"));
         let lookup = settle("", &format!("sku,price\n{}", rows.join("\n")));
         for (row, key) in (0..).zip(keys) {
@@ -222,6 +226,26 @@ fn a_long_price_list_has_the_price_of_each_key_and_day() {
 /// The parts of a key, with or without stray spaces, and blank ones.
 fn parts() -> impl Strategy<Value = Vec<String>> {
     prop::collection::vec("|[ab]|[ab] |[ab]{2}|[ab]{13}", 2)
+}
+
+#[test]
+fn keys_of_two_columns_are_read_back() {
+    let plan = "[tables.sales]\nrole = 'fact'\nfrom = 's.csv'\n[tables.prices]\nfrom = 'p.csv'\nkey = ['sku', 'site']\n\
+         [[link]]\npath = 'sales.item + day -> prices.sku + site'\n[figures]\nx = 'quantity * prices.price'\n";
+    let in_order = ["A0,S1,1", "A0,S2,1", "A1,S1,1", "A1,S2,1"];
+    let not_in_order = ["A1,S1,1", "A0,S2,1", "A0,S1,1", "A1,S2,1"];
+    for rows in [in_order, not_in_order] {
+        let text = format!("sku,site,price\n{}", rows.join("\n"));
+        let lookup =
+            Lookup::settle(raw("prices.csv", &table(&text)), &bound_by(plan, "sku,site,price"));
+        let lookup = lookup.unwrap();
+        for (row, expected) in (0..).zip(rows) {
+            let texts: Vec<String> = (0..3).map(|column| lookup.text(column, row)).collect();
+            assert_eq!(texts.join(","), expected);
+        }
+        let unused = lookup.unused_keys(&[true, false, true, true]);
+        assert_eq!(unused[0].0, rows[1][..5].replace(',', " + "));
+    }
 }
 
 proptest! {
