@@ -154,6 +154,11 @@ impl ExactKeys {
         }
     }
 
+    /// Whether all keys differ in digits alone.
+    pub(crate) fn have_shape(&self) -> bool {
+        !matches!(self, ExactKeys::Hashed(_))
+    }
+
     /// The key of a row, where rows are in the order of their keys.
     pub(crate) fn key_in_order(&self, row: usize) -> Option<String> {
         match self {
