@@ -19,20 +19,20 @@ use scattered::Scattered;
 /// The keys of all lines so far.
 #[derive(Debug, Default)]
 pub struct KeysSeen {
-    form: Form,
+    arrangement: Arrangement,
     /// How many keys there will be, as far as that is known.
     likely: u64,
 }
 
 #[derive(Debug)]
-enum Form {
+enum Arrangement {
     Neighbours(Neighbours),
     Scattered(Scattered),
 }
 
-impl Default for Form {
-    fn default() -> Form {
-        Form::Neighbours(Neighbours::default())
+impl Default for Arrangement {
+    fn default() -> Arrangement {
+        Arrangement::Neighbours(Neighbours::default())
     }
 }
 
@@ -50,24 +50,24 @@ impl KeysSeen {
     /// is at its place more often, too: the whole run takes 0.7 of the time.
     pub fn reserve(&mut self, keys: u64) {
         self.likely = keys;
-        match &mut self.form {
-            Form::Neighbours(neighbours) => neighbours.reserve(keys),
-            Form::Scattered(scattered) => scattered.reserve(keys),
+        match &mut self.arrangement {
+            Arrangement::Neighbours(neighbours) => neighbours.reserve(keys),
+            Arrangement::Scattered(scattered) => scattered.reserve(keys),
         }
     }
 
     /// Brings the places of keys near the processor, so that looking at them one by one does not wait.
     pub fn approach<'a>(&self, lines: impl Iterator<Item = &'a LineHash>) -> u64 {
-        match &self.form {
-            Form::Neighbours(_) => 0,
-            Form::Scattered(scattered) => scattered.approach(lines),
+        match &self.arrangement {
+            Arrangement::Neighbours(_) => 0,
+            Arrangement::Scattered(scattered) => scattered.approach(lines),
         }
     }
 
     /// Notes a line; lines come in ascending numbers.
     pub fn note(&mut self, hash: LineHash, line: u32) -> Seen {
-        match &mut self.form {
-            Form::Neighbours(neighbours) => {
+        match &mut self.arrangement {
+            Arrangement::Neighbours(neighbours) => {
                 let seen = neighbours.note(hash, line);
                 if neighbours.are_few() {
                     let mut scattered = Scattered::default();
@@ -75,19 +75,19 @@ impl KeysSeen {
                     neighbours.each(|hash, line| {
                         scattered.note(hash, line);
                     });
-                    self.form = Form::Scattered(scattered);
+                    self.arrangement = Arrangement::Scattered(scattered);
                 }
                 seen
             }
-            Form::Scattered(scattered) => scattered.note(hash, line),
+            Arrangement::Scattered(scattered) => scattered.note(hash, line),
         }
     }
 
     /// The bytes that the keys take.
     pub fn bytes(&self) -> usize {
-        match &self.form {
-            Form::Neighbours(neighbours) => neighbours.bytes(),
-            Form::Scattered(scattered) => scattered.bytes(),
+        match &self.arrangement {
+            Arrangement::Neighbours(neighbours) => neighbours.bytes(),
+            Arrangement::Scattered(scattered) => scattered.bytes(),
         }
     }
 }
@@ -130,7 +130,7 @@ mod tests {
         #[test]
         fn prop_every_key_that_came_before_is_known(lines in prop::collection::vec((keys(), 0u32..3), 0..600)) {
             note_all(&mut KeysSeen::default(), &lines);
-            let mut scattered = KeysSeen { form: Form::Scattered(Scattered::default()), likely: 0 };
+            let mut scattered = KeysSeen { arrangement: Arrangement::Scattered(Scattered::default()), likely: 0 };
             note_all(&mut scattered, &lines);
         }
     }
@@ -147,7 +147,7 @@ mod tests {
         }
         let mut seen = KeysSeen::default();
         note_all(&mut seen, &lines);
-        assert!(matches!(seen.form, Form::Scattered(_)));
+        assert!(matches!(seen.arrangement, Arrangement::Scattered(_)));
     }
 
     #[test]

@@ -18,7 +18,7 @@ pub(super) struct Neighbours {
     stems: Vec<Stem>,
     /// Lines of one stem that came one after the other; each ends where the next begins.
     stretches: Vec<Stretch>,
-    lines: Vec<Line>,
+    lines: Vec<SeenLine>,
     /// Of each line, which of its neighbours it is.
     neighbours: Vec<u8>,
     /// The stem of the line before.
@@ -42,7 +42,7 @@ struct Stretch {
 }
 
 #[derive(Clone, Copy, Debug)]
-struct Line {
+struct SeenLine {
     number: u32,
     rest: u32,
 }
@@ -86,7 +86,7 @@ impl Neighbours {
             stem.last = self.stretches.len() as u32;
             push(&mut self.stretches, stretch);
         }
-        push(&mut self.lines, Line { number: line, rest: hash.rest });
+        push(&mut self.lines, SeenLine { number: line, rest: hash.rest });
         push(&mut self.neighbours, hash.neighbour);
         Seen::New
     }
@@ -100,7 +100,7 @@ impl Neighbours {
     }
 
     /// The line of a key that came.
-    fn first(&self, stem: u32, neighbour: u8) -> Option<Line> {
+    fn first(&self, stem: u32, neighbour: u8) -> Option<SeenLine> {
         self.stretches_of(stem).find_map(|lines| {
             let place = self.neighbours[lines.clone()].iter().position(|own| *own == neighbour)?;
             Some(self.lines[lines.start + place])
@@ -153,7 +153,7 @@ fn bytes(table: usize, stems: usize, stretches: usize, lines: usize) -> usize {
     table * 8 / 7 * (size_of::<(StemHash, u32)>() + 1)
         + stems * size_of::<Stem>()
         + stretches * size_of::<Stretch>()
-        + lines * (size_of::<Line>() + 1)
+        + lines * (size_of::<SeenLine>() + 1)
 }
 
 /// Adds to a list, which grows by an eighth.
