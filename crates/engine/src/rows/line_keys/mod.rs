@@ -5,8 +5,8 @@
 //! texts, or looked at again in the file: two lines that are reported to be copies have equal keys and equal rests, and
 //! lines that differ are read again from their place.
 //!
-//! Keys of receipts mostly ascend through a file. [`Neighbours`] holds those that differ in their last digits alone side by
-//! side; where hardly any two do, [`Scattered`] takes less, and goes by the hashes alone.
+//! Keys of receipts mostly ascend through a file. `Neighbours` holds those that differ in their last digits alone side by
+//! side; where hardly any two do, `Scattered` takes less, and goes by the hashes alone.
 
 mod hash;
 mod neighbours;
