@@ -32,7 +32,7 @@ impl CountingUp {
         }
     }
 
-    /// The number at a place; without a place there is none.
+    /// The number at a place of the list.
     pub(super) fn at(&self, place: usize) -> u32 {
         match self {
             CountingUp::All(_) => place as u32,
