@@ -76,11 +76,11 @@ impl KeyRows {
         KeyRows { texts: views(texts), rows, table: table.map(Arc::new) }
     }
 
-    /// The table, if it has the values in order, and each of this many rows has its own.
+    /// The table, if it has the keys of all rows in order.
     pub(super) fn in_order(&self, rows: u32) -> Option<&Arc<ExactKeys>> {
         let last = rows.checked_sub(1)?;
-        let each = matches!(self.rows, RowsOfKeys::Own(values) if values == rows);
-        self.table.as_ref().filter(|table| each && table.key_in_order(last as usize).is_some())
+        // As many keys as rows: each row has its own, by its number.
+        self.table.as_ref().filter(|table| table.key_in_order(last as usize).is_some())
     }
 
     /// Holds texts by their shape that are those of a column of the lookup, row by row.

@@ -224,6 +224,33 @@ fn a_long_price_list_has_the_price_of_each_key_and_day() {
 }
 
 /// The parts of a key, with or without stray spaces, and blank ones.
+/// The sum of the costs of lines for some items, where each item has a price and a factor by the code of that price.
+fn costs_by_a_chain(prices: &str, factors: &str, items: &[&str]) -> String {
+    const PLAN: &str = "[tables.sales]\nrole = 'fact'\nfrom = 'sales.csv'\n\
+        [tables.prices]\nfrom = 'prices.csv'\nkey = 'sku'\n[tables.factors]\nfrom = 'factors.csv'\nkey = 'code'\n\
+        [figures]\ncost = 'quantity * prices.price * factors.factor'\n\
+        [[link]]\npath = 'sales.item -> prices.sku'\n[[link]]\npath = 'prices.sku -> factors.code'\n";
+    let sales: Vec<String> = items.iter().map(|item| format!("{item},1")).collect();
+    let sales = format!("item,quantity\n{}", sales.join("\n"));
+    let tables = tables(&[("sales", &sales), ("prices", prices), ("factors", factors)]);
+    let engine = engine(PLAN, &tables, &[], &["cost"]);
+    run_whole(&engine, &tables).1.whole.values[0].to_string()
+}
+
+#[test]
+fn a_link_may_start_from_the_key_of_its_table() {
+    let prices = "sku,price\nA-01,2\nA-02,3\nA-03,5";
+    let factors = "code,factor\nA-01,1\nA-02,10\nA-03,100";
+    assert_eq!(costs_by_a_chain(prices, factors, &["A-02", "A-03", "A-01"]), "532");
+}
+
+#[test]
+fn keys_of_a_shape_are_cleaned_like_others() {
+    let prices = "sku,price\nA  01,2\nA  02,3\nA  03,5";
+    let factors = "code,factor\nA 01,1\nA 02,10\nA 03,100";
+    assert_eq!(costs_by_a_chain(prices, factors, &["A 02", "A 03", "A  01"]), "532");
+}
+
 fn parts() -> impl Strategy<Value = Vec<String>> {
     prop::collection::vec("|[ab]|[ab] |[ab]{2}|[ab]{13}", 2)
 }
