@@ -48,7 +48,8 @@ fn main() -> ExitCode {
     };
     let cores = || std::thread::available_parallelism().map_or(1, Into::into);
     // Without a pool there is still this thread.
-    match interligo_project::pool(arguments.threads().unwrap_or_else(cores)) {
+    let threads = arguments.plan().and_then(|plan| plan.threads).map(usize::from);
+    match interligo_project::pool(threads.unwrap_or_else(cores)) {
         Some(pool) => pool.install(|| command(&arguments)),
         None => command(&arguments),
     }
@@ -56,6 +57,9 @@ fn main() -> ExitCode {
 
 fn command(arguments: &Arguments) -> ExitCode {
     arguments.color.apply();
+    if let Some(options) = arguments.plan() {
+        commands::propose_with(options.plan.as_deref(), &options.set);
+    }
     let mut out = printed::Printed::stdout();
     let result = match &arguments.command {
         Command::Start(options) => commands::start(options, &mut out),

@@ -95,6 +95,14 @@ impl Output {
         names.into_iter().zip(self.measures()).collect()
     }
 
+    /// The number of each line of which the first measure is one in their order: the smallest, the largest or the middle.
+    pub fn number_in_order(&self) -> Option<&Expr> {
+        match &self.content {
+            OutputContent::Totals { plan, layout: Some(layout) } => layout.number_in_order(plan),
+            _ => None,
+        }
+    }
+
     /// What the measures of a table of totals are made of, whichever lines it is over.
     pub fn measures(&self) -> Vec<Option<LiveMeasure>> {
         match &self.content {

@@ -115,8 +115,8 @@ pub use start::{Addition, Additions, additions, with_additions};
 pub use start::{Answer, Answers, Decision, Started, StartedLink, StartedTable, find_links, start};
 pub use start::{ExplainedCandidate, ExplainedColumn, explain_column};
 pub use trace::{
-    CellLine, CellParts, CellTrace, RatioPart, Traced, TracedLine, Wanted, WithoutValue, trace,
-    trace_request, traced_fact,
+    BesideLines, CellLine, CellParts, CellTrace, Listed, RatioPart, Traced, TracedLine, Wanted,
+    WithoutValue, trace, trace_request, traced_fact,
 };
 pub use unmet_condition::UnmetCondition;
 pub use verify::{OutputDifference, RowDifference, Verified, VerifiedOutput};

@@ -5,7 +5,7 @@ use std::io;
 use interligo_project::{Code, FindingKind};
 
 use crate::output::Out;
-use crate::text::{QUIET, TITLE, paragraph};
+use crate::text::{QUIET, TITLE, paragraph, reaching};
 
 /// Prints what a kind of finding means.
 pub fn explain(out: Out<'_>, code: Code) -> io::Result<()> {
@@ -24,7 +24,7 @@ pub fn explain(out: Out<'_>, code: Code) -> io::Result<()> {
     for (line, does) in *ways {
         writeln!(out)?;
         writeln!(out, "  {QUIET}{does}:{QUIET:#}")?;
-        line.lines().try_for_each(|line| writeln!(out, "      {line}"))?;
+        line.lines().try_for_each(|line| writeln!(out, "      {}", reaching(line)))?;
     }
     Ok(())
 }

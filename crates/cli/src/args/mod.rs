@@ -11,7 +11,7 @@ use std::path::PathBuf;
 use std::str::FromStr;
 
 use clap::builder::{PossibleValuesParser, TypedValueParser};
-use clap::{Args, Parser, Subcommand, ValueEnum};
+use clap::{Args, CommandFactory, Parser, Subcommand, ValueEnum};
 use clap_complete::ArgValueCandidates;
 use interligo_engine::near::Likeness;
 
@@ -47,8 +47,8 @@ pub(crate) struct Arguments {
 }
 
 impl Arguments {
-    /// How many threads are asked for.
-    pub(crate) fn threads(&self) -> Option<usize> {
+    /// Which plan a command works by, if it works by one.
+    pub(crate) fn plan(&self) -> Option<&PlanOptions> {
         let plan = match &self.command {
             Command::Link(options) => {
                 options.what.as_ref().map_or(&options.plan, LinkCommand::plan)
@@ -70,7 +70,22 @@ impl Arguments {
                 return None;
             }
         };
-        plan.threads.map(usize::from)
+        Some(plan)
+    }
+
+    /// The commands that work by a plan, as they are typed: `link`, `link find`.
+    pub(crate) fn commands_by_plan() -> Vec<String> {
+        let takes_plan = |command: &clap::Command| {
+            command.get_arguments().any(|option| option.get_id() == "plan")
+        };
+        let mut commands = Vec::new();
+        for command in Arguments::command().get_subcommands() {
+            let within = command.get_subcommands().filter(|inner| takes_plan(inner));
+            commands
+                .extend(within.map(|inner| format!("{} {}", command.get_name(), inner.get_name())));
+            commands.extend(takes_plan(command).then(|| command.get_name().to_owned()));
+        }
+        commands
     }
 }
 

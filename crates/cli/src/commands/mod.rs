@@ -51,9 +51,9 @@ use interligo_project::{
     Error, Job, KeptAnswer, OnDuplicates, PLAN_FILE, Parallelism, Project, RunResult, RunRules,
     read_plan_given, with_likely_link, write_whole,
 };
-use interligo_report::text;
+use interligo_report::text::{self, NamedPlan};
 
-use crate::args::PlanOptions;
+use crate::args::{Arguments, PlanOptions};
 use crate::failure::Failure;
 use crate::progress::Progress;
 
@@ -188,6 +188,17 @@ impl Opened {
 /// The plan that options name, or the nearest.
 fn plan_path(options: &PlanOptions) -> Result<PathBuf, Failure> {
     options.plan.clone().or_else(nearest_plan).ok_or(Failure::NoPlan)
+}
+
+/// Lets the commands that messages propose from now on reach this plan, with these texts in the place of its values.
+pub(crate) fn propose_with(plan: Option<&Path>, set: &[(String, String)]) {
+    let whole = |plan: &Path| plan.canonicalize().ok();
+    // The plan that is taken without the option need not be named.
+    let taken = nearest_plan().and_then(|plan| whole(&plan));
+    let named = plan.filter(|plan| taken.is_none() || whole(plan) != taken);
+    if named.is_some() || !set.is_empty() {
+        NamedPlan::new(named, set, Arguments::commands_by_plan()).propose();
+    }
 }
 
 /// How the machine is used.

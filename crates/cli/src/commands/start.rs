@@ -10,8 +10,8 @@ use interligo_report::json::plan_schema_text;
 use interligo_report::output::Output as _;
 use interligo_report::text;
 
-use super::Out;
 use super::answering::Answering;
+use super::{Out, propose_with};
 use crate::args::StartOptions;
 use crate::failure::Failure;
 use crate::progress::Progress;
@@ -37,6 +37,7 @@ pub(crate) fn start(options: &StartOptions, out: Out<'_>) -> Result<(), Failure>
         return explain(&folder, &named, column, out);
     }
     if plan.exists() && !options.replace && !options.print {
+        propose_with(Some(&plan), &[]);
         return add(options, &plan, &folder, &named, out);
     }
     let failed = |error| Failure::Work { error, plan: PathBuf::from("start"), text: String::new() };
@@ -65,6 +66,7 @@ pub(crate) fn start(options: &StartOptions, out: Out<'_>) -> Result<(), Failure>
     let failed = |error| Failure::Work { error, plan: plan.clone(), text: String::new() };
     let text = with_schema(&started.plan, &folder);
     write_whole(&plan, text.as_bytes()).map_err(|error| failed(error.into()))?;
+    propose_with(Some(&plan), &[]);
     text::started(out, &started, &plan)?;
     out.flush()?;
     Ok(())

@@ -45,6 +45,7 @@ mod page_data;
 mod pages;
 mod periods;
 mod plan_values;
+mod proposals;
 mod runs;
 mod schema;
 mod server;

@@ -106,7 +106,11 @@ fn a_key_that_is_not_there_has_the_nearest_named() {
         ),
         (
             vec!["trace", "--total", "count(distinct item)"],
-            "error: `count(distinct item)` is no sum over lines",
+            "error: `count(distinct item)` is no number that follows from lines one by one\n  in --total:\n    count(distinct item)\n    ▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔\n  fix: `count(item)` has the same lines: take that apart\n",
+        ),
+        (
+            vec!["trace", "--total", "year_before(median(quantity))"],
+            "error: `year_before(median(quantity))` is no number that follows from lines one by one\n  in --total:\n    year_before(median(quantity))\n    ▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔\n  fix: `median(quantity)` has the same lines: take that apart\n",
         ),
         (
             vec!["trace", "--total", "revenue", "--output", "x"],
@@ -169,12 +173,12 @@ fn a_cell_of_totals_is_taken_apart() {
         .stdout(
             "revenue 5.75, over 4 lines
 
-  amount  key  formula               place
-  ──────────────────────────────────────────────
-    3.75  2    3 * 1.25              sales.csv:3
-    2.00       1 more line
-  ──────────────────────────────────────────────
-    5.75       2 lines with a value
+  amount  key  formula   place
+  ───────────────────────────────────────────
+    3.75  2    3 * 1.25  sales.csv:3
+    2.00                 1 more line
+  ───────────────────────────────────────────
+    5.75                 2 lines with a value
   1 line without a value: prices undated, first sales.csv:5
   1 line without a value: prices unmatched, first sales.csv:6
 ",
@@ -193,6 +197,61 @@ fn a_cell_of_totals_is_taken_apart() {
         "{}",
         came.printed()
     );
+}
+
+#[test]
+fn a_number_in_an_order_has_the_lines_beside_it() {
+    keyed("")
+        .run(&["trace", "--total", "median(quantity)", "--rows", "2"])
+        .stdout(
+            "median(quantity) 3, over 5 lines
+
+  amount  key  formula  place
+  ──────────────────────────────────
+       3  2             sales.csv:3
+       2  1             sales.csv:2
+                        3 more lines
+  5 lines with a value: 2 below 3, 1 with it, 2 above
+",
+        )
+        .nothing_else();
+    let json = |total: &str| -> serde_json::Value {
+        let came = keyed("").run(&["trace", "--total", total, "--format", "json"]);
+        serde_json::from_str(came.printed()).unwrap()
+    };
+    let most = json("max(revenue)");
+    assert_eq!(most["value"], "20.00");
+    assert_eq!(most["lines"][0]["place"], "sales.csv:4");
+    assert_eq!(most["in_order"], serde_json::json!({ "below": 2, "equal": 1, "above": 0 }));
+    assert_eq!(most["without_value"].as_array().unwrap().len(), 2);
+    assert_eq!(json("revenue")["in_order"], serde_json::Value::Null);
+}
+
+#[test]
+fn counted_lines_are_listed_one_by_one_and_close() {
+    for (total, value, of_lines, first) in [
+        ("lines", "5", 5, "sales.csv:2"),
+        ("count(item)", "5", 5, "sales.csv:2"),
+        ("count(revenue)", "3", 5, "sales.csv:2"),
+        ("blank(revenue)", "2", 5, "sales.csv:5"),
+    ] {
+        let came = keyed("").run(&["trace", "--total", total, "--rows", "1", "--format", "json"]);
+        let json: serde_json::Value = serde_json::from_str(came.printed()).unwrap();
+        assert_eq!(json["value"], value, "{total}");
+        assert_eq!(json["sum"], value, "{total}");
+        assert_eq!(json["of_lines"], of_lines, "{total}");
+        assert_eq!(json["lines"][0]["place"], first, "{total}");
+        assert_eq!(json["lines"][0]["amount"], "1", "{total}");
+    }
+    let came = keyed("").run(&["trace", "--total", "blank(revenue)", "--rows", "1"]);
+    for said in [
+        "       2                  2 lines without a value\n",
+        "  1 line without a value: prices undated, first sales.csv:5\n",
+    ] {
+        assert!(came.printed().contains(said), "{}", came.printed());
+    }
+    let came = keyed("").run(&["trace", "--total", "count(item)", "--rows", "1"]);
+    assert!(came.printed().contains("       1  1    A        sales.csv:2\n"), "{}", came.printed());
 }
 
 #[test]

@@ -16,5 +16,5 @@ pub use catalogue::{FUNCTIONS, FunctionHelp};
 pub use lexer::{Token, TokenKind, tokens};
 pub use parser::parse;
 pub use scalar::{Field, Scalar, Takes, name_of, takes_of};
-pub use summaries::{SUMMARIES, Summary, SummaryHelp};
+pub use summaries::{SUMMARIES, Summary, SummaryHelp, total_below, total_of_lines};
 pub use syntax::{Function, Node, NodeKind, Operator, literal, name};

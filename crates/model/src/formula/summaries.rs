@@ -1,8 +1,10 @@
 //! What totals show of the lines of a group: their sum, average or count, a share, what has accumulate, and the
 //! same of an earlier time. These functions are in `show`, `versus` and `sort` of totals, not in figures.
 
+use std::borrow::Cow;
 use std::fmt;
 
+use crate::plan::call;
 use crate::values::date::PeriodUnit;
 
 /// A function of `show`.
@@ -47,6 +49,35 @@ pub struct SummaryHelp {
     pub shape: &'static str,
     /// What it gives.
     pub says: &'static str,
+}
+
+/// The total that a total is computed from, if it is not computed from lines: `revenue` of `share(revenue)`.
+pub fn total_below(total: &str) -> Option<&str> {
+    let (summary, first) = summary_of(total)?;
+    summary.is_of_totals().then_some(first)
+}
+
+/// What can be taken apart into the lines that a total is made of: `revenue` for `share(revenue)`, which is computed from
+/// totals; `count(item)` for what is no number, as `count(distinct item)`; otherwise the total itself.
+pub fn total_of_lines(total: &str) -> Cow<'_, str> {
+    if let Some(below) = total_below(total) {
+        return total_of_lines(below);
+    }
+    match summary_of(total) {
+        Some((Summary::Smallest | Summary::Largest, of)) => format!("count({of})").into(),
+        Some((Summary::Count, of)) => match of.strip_prefix("distinct ") {
+            Some(of) => format!("count({})", of.trim_start()).into(),
+            None => total.into(),
+        },
+        _ => total.into(),
+    }
+}
+
+/// The function that a total is, and what it is of.
+fn summary_of(total: &str) -> Option<(Summary, &str)> {
+    let (function, arguments) = call(total)?;
+    let known = SUMMARIES.iter().find(|help| help.summary.name() == function)?;
+    Some((known.summary, arguments.into_iter().next()?))
 }
 
 const fn help(summary: Summary, shape: &'static str, says: &'static str) -> SummaryHelp {
@@ -124,6 +155,19 @@ impl Summary {
         matches!(self, Summary::Sum | Summary::Average | Summary::Median)
     }
 
+    /// Whether it is computed from totals, and not from lines.
+    fn is_of_totals(self) -> bool {
+        matches!(
+            self,
+            Summary::Share
+                | Summary::ParentShare
+                | Summary::Running
+                | Summary::YearBefore
+                | Summary::PeriodBefore
+                | Summary::ToDate(_)
+        )
+    }
+
     pub(super) fn print(
         self,
         values: &dyn fmt::Display,
@@ -131,5 +175,29 @@ impl Summary {
     ) -> fmt::Result {
         let distinct = if self == Summary::CountDistinct { "distinct " } else { "" };
         write!(f, "{}({distinct}{values})", self.name())
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::total_of_lines;
+
+    #[test]
+    fn a_total_of_totals_leads_to_one_of_lines() {
+        for (total, of_lines) in [
+            ("revenue", "revenue"),
+            ("avg(revenue)", "avg(revenue)"),
+            ("median(revenue)", "median(revenue)"),
+            ("share(revenue, groups.name)", "revenue"),
+            ("running(median(revenue))", "median(revenue)"),
+            ("year_before(revenue)", "revenue"),
+            ("quarter_to_date(count(revenue))", "count(revenue)"),
+            ("count(distinct customers.name)", "count(customers.name)"),
+            ("parent_share(max(sold_on))", "count(sold_on)"),
+            ("sum(max(a, b))", "sum(max(a, b))"),
+            ("my figure (new)", "my figure (new)"),
+        ] {
+            assert_eq!(total_of_lines(total), of_lines);
+        }
     }
 }

@@ -31,7 +31,7 @@ impl Labels {
 }
 
 /// The function that a name calls, with what it gives to it; none where it is another name or formula.
-fn call(name: &str) -> Option<(&str, Vec<&str>)> {
+pub(crate) fn call(name: &str) -> Option<(&str, Vec<&str>)> {
     let (function, rest) = name.split_once('(')?;
     let inner = rest.strip_suffix(')')?;
     let is_function = |c: char| c.is_ascii_lowercase() || c == '_';

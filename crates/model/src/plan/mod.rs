@@ -31,6 +31,7 @@ pub use correction::Correction;
 pub use entries::{ByteSize, Entry, InOrder, OneOrMore};
 pub use figures::{BandEntry, FigureEntry, Included, ShownAs, ShownForm, TotalRule};
 pub use labels::Labels;
+pub(crate) use labels::call;
 pub use links::{GapRule, Gaps, Ignore, IgnoreEntry, LinkEntry, Matching, Missing, Overlap};
 pub use output::{LineEnd, ListKind, NotShared, OutputEntry, WhenThere, WorkbookEntry, WriteEntry};
 pub use output_column::OutputColumnEntry;

@@ -4,6 +4,7 @@
 //! ([`interligo_engine::trace`]).
 
 mod cell;
+mod listing;
 mod scan;
 mod wanted;
 
@@ -13,7 +14,7 @@ use interligo_engine::outputs::Output;
 use interligo_engine::trace::LineTrace;
 use interligo_model::plan::Written;
 
-pub use cell::{CellLine, CellParts, CellTrace, RatioPart, WithoutValue};
+pub use cell::{BesideLines, CellLine, CellParts, CellTrace, Listed, RatioPart, WithoutValue};
 pub use wanted::Wanted;
 
 use crate::error::Error;

@@ -3,8 +3,8 @@
 
 use interligo_engine::links::LinkStatus;
 use interligo_project::{
-    Extent, OnDuplicates, Parallelism, Project, Request, TracedLine, Wanted, trace, trace_request,
-    traced_fact,
+    BesideLines, Extent, Listed, OnDuplicates, Parallelism, Project, Request, TracedLine, Wanted,
+    trace, trace_request, traced_fact,
 };
 use num_rational::Ratio;
 use proptest::prelude::*;
@@ -365,18 +365,33 @@ proptest! {
             return Ok(());
         }
         let project = folder.project();
-        for (name, condition) in [("revenue", "part = '1'"), ("profit", "true"), ("margin", "products.family = 'F'")] {
+        for (name, condition) in [
+            ("revenue", "part = '1'"), ("profit", "true"), ("margin", "products.family = 'F'"), ("count(revenue)", "true"),
+            ("lines", "part = '1'"), ("median(revenue)", "true"), ("min(profit)", "true"), ("max(revenue)", "true"),
+        ] {
             let requests = project.cell_requests(name, Some(condition), None).unwrap();
             let job = project.prepare(&requests, Extent::Everything, OnDuplicates::Stop).unwrap();
             let cell = project.trace_cell((&job, name), most, Parallelism::default(), &|_, _| {}).unwrap();
             let known = cell.lines.len() as u64 + cell.rest.0;
             let without: u64 = cell.without.iter().map(|own| own.lines).sum();
             prop_assert_eq!(known + without, cell.of_lines, "{}", name);
+            if let Listed::Nearest(BesideLines { below, equal, above }) = cell.listed {
+                prop_assert_eq!(below + equal + above, known, "{}", name);
+                let half = known / 2;
+                match name {
+                    "median(revenue)" => prop_assert!(below <= half && above <= half, "{:?}", cell),
+                    "min(profit)" => prop_assert!(below == 0 && (equal > 0 || known == 0), "{:?}", cell),
+                    _ => prop_assert!(above == 0 && (equal > 0 || known == 0), "{:?}", cell),
+                }
+                prop_assert!(cell.lines.len() as u64 == known.min(most as u64) && cell.sum.is_none());
+                continue;
+            }
             let listed = cell.lines.iter().map(|line| exact(&line.value.to_string()).unwrap());
             let listed: Exact = listed.sum::<Exact>();
             let rest = cell.rest.1.map_or(Exact::from(0), |rest| exact(&rest.to_string()).unwrap());
             let sum = cell.sum.map(|sum| exact(&sum.to_string()).unwrap());
-            prop_assert_eq!(sum, (known > 0).then_some(listed + rest));
+            let counts = matches!(name, "lines" | "count(revenue)");
+            prop_assert_eq!(sum, (known > 0 || counts).then_some(listed + rest));
             match &cell.parts {
                 None => prop_assert_eq!(cell.sum, cell.value, "{}", name),
                 Some(parts) => {

@@ -6,7 +6,7 @@ use interligo_engine::engine::Engine;
 use interligo_engine::proof::tieout::{aside_words, blank_words};
 use interligo_engine::trace::{KeyStep, NotTaken, StepOutcome, TakenRow};
 use interligo_model::values::value::Value;
-use interligo_project::{CellTrace, Traced};
+use interligo_project::{BesideLines, CellTrace, Listed, Traced};
 use serde::Serialize;
 
 use super::{Members, print};
@@ -208,6 +208,15 @@ struct CellShown<'a> {
     sum: Option<String>,
     without_value: Vec<WithoutShown<'a>>,
     computed_from: Option<PartsShown<'a>>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    in_order: Option<BesideShown>,
+}
+
+#[derive(Serialize)]
+struct BesideShown {
+    below: u64,
+    equal: u64,
+    above: u64,
 }
 
 #[derive(Serialize)]
@@ -265,6 +274,12 @@ pub fn cell_json(out: Out<'_>, cell: &CellTrace) -> io::Result<()> {
                 .collect(),
             with_numbers: &parts.steps.shown,
         }),
+        in_order: match cell.listed {
+            Listed::Nearest(BesideLines { below, equal, above }) => {
+                Some(BesideShown { below, equal, above })
+            }
+            _ => None,
+        },
     };
     print(out, &shown)
 }

@@ -11,7 +11,7 @@ use super::findings::{self, since_the_last_run};
 use super::number::grouped;
 use super::table::TextTable;
 use super::tie_out::sum;
-use super::{Out, QUIET, TITLE};
+use super::{Out, QUIET, TITLE, note};
 
 /// How many lines a run has for findings.
 const FINDINGS: usize = 3;
@@ -33,10 +33,9 @@ pub fn brief(out: Out<'_>, plan: &Plan, ties: &[&TieOut], ran: &RunResult) -> io
     since_the_last_run(out, ran)?;
     writeln!(out)?;
     outputs(out, ties)?;
-    writeln!(
-        out,
-        "\n{QUIET}`interligo run --full` prints the whole tie-out: files, links, blank figures.{QUIET:#}"
-    )
+    writeln!(out)?;
+    let whole = "`interligo run --full` prints the whole tie-out: files, links, blank figures.";
+    note(out, QUIET, "", whole)
 }
 
 /// How lines or amounts ended: its name, and how many lines or how much of an amount.

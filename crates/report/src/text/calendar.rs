@@ -9,7 +9,7 @@ use interligo_project::{CalendarKey, DayLines, Finding, KeyCalendar, KeyPeriod, 
 use super::number::grouped;
 use super::table::TextTable;
 use super::totals::measure_of;
-use super::{GOOD, NOTICE, Out, QUIET, TITLE, argument, counted};
+use super::{GOOD, NOTICE, Out, QUIET, TITLE, argument, counted, note};
 use crate::axis::Axis;
 
 /// How many keys the overview shows.
@@ -65,7 +65,8 @@ pub fn calendars(
     }
     other_lines(out, link, &without)?;
     let (link, key) = (argument(link), argument(&keys[0].key));
-    writeln!(out, "\n{QUIET}`interligo calendar {link} {key}` shows one.{QUIET:#}")
+    writeln!(out)?;
+    note(out, QUIET, "", &format!("`interligo calendar {link} {key}` shows one."))
 }
 
 /// How many lines have no row, other than for their day, by why.
@@ -92,11 +93,9 @@ fn other_lines(out: Out<'_>, link: &str, without: &[(LinkStatus, u64)]) -> io::R
         .iter()
         .map(|(status, lines)| format!("{} {}", grouped(&lines.to_string()), status.name()));
     let why = why.collect::<Vec<_>>().join(", ");
-    writeln!(
-        out,
-        "  {NOTICE}{lines} without a row for other reasons: {why}{NOTICE:#}\n  \
-         {QUIET}`interligo check {link}` shows them.{QUIET:#}"
-    )
+    let reasons = format!("{lines} without a row for other reasons: {why}");
+    note(out, NOTICE, "  ", &reasons)?;
+    note(out, QUIET, "  ", &format!("`interligo check {link}` shows them."))
 }
 
 /// Prints the calendar of one key.

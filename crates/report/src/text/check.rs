@@ -14,7 +14,7 @@ use super::findings::{
 };
 use super::number::grouped;
 use super::table::TextTable;
-use super::{GOOD, NOTICE, Out, QUIET, TITLE, argument, counted, paragraph};
+use super::{GOOD, NOTICE, Out, QUIET, TITLE, argument, counted, paragraph, reaching};
 
 /// How many rows of a kind a table shows.
 const SHOWN: usize = 20;
@@ -102,7 +102,7 @@ fn first_steps(out: Out<'_>, groups: &[Group<'_>]) -> io::Result<()> {
     }
     writeln!(out, "\n  {TITLE}What to do first{TITLE:#}")?;
     for (command, what, codes) in steps.into_iter().take(STEPS) {
-        writeln!(out, "  {command}")?;
+        writeln!(out, "  {}", reaching(&command))?;
         writeln!(out, "      {QUIET}{}: {what}{QUIET:#}", codes.join(", "))?;
     }
     Ok(())
@@ -236,14 +236,14 @@ pub fn detail(
     let of_lines = rows.iter().find(|shown| findings.iter().any(|f| is_of_lines(f, &shown.table)));
     if let Some((place, _)) = of_lines.and_then(|shown| shown.rows.first()) {
         let place = argument(place);
-        writeln!(out, "\n{QUIET}`interligo trace {place}` explains a line.{QUIET:#}")?;
+        writeln!(out)?;
+        super::note(out, QUIET, "", &format!("`interligo trace {place}` explains a line."))?;
     }
     if let Some(code) = kinds.first() {
         let name = code.name();
-        writeln!(
-            out,
-            "\n{QUIET}`interligo check --explain {name}` shows how to settle it.{QUIET:#}"
-        )?;
+        writeln!(out)?;
+        let settling = format!("`interligo check --explain {name}` shows how to settle it.");
+        super::note(out, QUIET, "", &settling)?;
     }
     Ok(())
 }
@@ -367,7 +367,9 @@ pub fn for_owners(out: Out<'_>, lists: &[WrittenList]) -> io::Result<()> {
     writeln!(out, "\nOwners add the keys, or write into the column `use` which is meant. Then:")?;
     let files: BTreeSet<&Path> = lists.iter().map(|list| list.file.as_path()).collect();
     for file in files {
-        writeln!(out, "  interligo mend --from {}", argument(&file.display().to_string()))?;
+        let file = file.display().to_string();
+        let mend = format!("interligo mend --from {}", argument(&file));
+        writeln!(out, "  {}", reaching(&mend))?;
     }
     Ok(())
 }

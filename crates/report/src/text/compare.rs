@@ -2,6 +2,7 @@
 
 use std::io;
 
+use anstyle::Style;
 use interligo_model::values::date::Day;
 use interligo_model::values::decimal::{Decimal, Rounding};
 use interligo_project::{
@@ -340,7 +341,7 @@ pub fn kept_runs(out: Out<'_>, runs: &[KeptRun], keeps: bool) -> io::Result<()> 
             true => "No record is kept yet: the next `interligo run` writes one.",
             false => "No record is kept: add keep-runs = 3 to [plan], and run.",
         };
-        return writeln!(out, "{text}");
+        return note(out, Style::new(), "", text);
     }
     let mut table = TextTable::new([">run", "when, UTC", ">lines", "figures", ">record"]);
     for run in runs {
@@ -363,5 +364,6 @@ pub fn kept_runs(out: Out<'_>, runs: &[KeptRun], keeps: bool) -> io::Result<()> 
     }
     table.print(out, "")?;
     let runs = counted(runs.len() as u64, "run");
-    writeln!(out, "\n{QUIET}{runs}; `interligo compare` shows what changed between two.{QUIET:#}")
+    writeln!(out)?;
+    note(out, QUIET, "", &format!("{runs}; `interligo compare` shows what changed between two."))
 }

@@ -8,6 +8,7 @@ use interligo_model::plan::{Mistake, Origin};
 use interligo_project::Error;
 use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
 
+use super::reaching;
 use crate::visible::{seen, without_secrets};
 
 /// The text in which mistakes of a plan are.
@@ -49,9 +50,9 @@ pub fn error_line(message: &str) -> String {
     format!("{ERROR}error:{ERROR:#} {}", seen(&without_secrets(message)))
 }
 
-/// What to do, as a line.
+/// What to do, as a line. Commands in it reach the plan.
 pub fn fix_line(help: &str) -> String {
-    format!("  {FIX}fix:{FIX:#} {}", seen(&without_secrets(help)))
+    format!("  {FIX}fix:{FIX:#} {}", seen(&without_secrets(&reaching(help))))
 }
 
 /// A mistake with its place, the line with the word marked, and what to do.

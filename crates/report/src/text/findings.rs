@@ -156,15 +156,13 @@ pub(super) fn since_the_last_run(out: Out<'_>, ran: &RunResult) -> io::Result<()
 pub(super) fn more_kinds(out: Out<'_>, groups: &[Group<'_>], shown: usize) -> io::Result<()> {
     let Some(first) = groups.first() else { return Ok(()) };
     let code = first.findings[0].code.name();
-    match groups.len().saturating_sub(shown) {
-        0 => {
-            writeln!(out, "  {QUIET}`interligo check {code}` shows the rows of one kind.{QUIET:#}")
-        }
+    let hint = match groups.len().saturating_sub(shown) {
+        0 => format!("`interligo check {code}` shows the rows of one kind."),
         more => {
-            let more = grouped(&more.to_string());
-            writeln!(out, "  {QUIET}… and {more} more: `interligo check` shows all.{QUIET:#}")
+            format!("… and {} more: `interligo check` shows all.", grouped(&more.to_string()))
         }
-    }
+    };
+    super::note(out, QUIET, "  ", &hint)
 }
 
 /// Prints the first groups of findings, a line each.

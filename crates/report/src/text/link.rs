@@ -9,16 +9,14 @@ use super::check::write_csv;
 use super::number::{grouped, share};
 use super::start::link_lines;
 use super::table::TextTable;
-use super::{GOOD, NOTICE, Out, QUIET, TITLE, argument, counted, note, title};
+use super::{GOOD, NOTICE, Out, QUIET, TITLE, argument, counted, note, reaching, title};
 
 /// Prints the links with the lines that they find.
 pub fn links(out: Out<'_>, map: &LinkMap) -> io::Result<()> {
     writeln!(out, "{TITLE}Links{TITLE:#}\n")?;
     if map.links.is_empty() {
-        return writeln!(
-            out,
-            "  {NOTICE}The plan has no links.{NOTICE:#} `interligo link find` proposes some."
-        );
+        let text = "The plan has no links. `interligo link find` proposes some.";
+        return note(out, NOTICE, "  ", text);
     }
     links_table(map).print(out, "  ")?;
     for link in &map.links {
@@ -127,7 +125,8 @@ pub fn found_links(out: Out<'_>, links: &[StartedLink], doubts: &[StartedLink]) 
         doubts.iter().try_for_each(|link| link_lines(out, link))?;
     }
     if let Some(first) = links.first().or(doubts.first()) {
-        writeln!(out, "\n  {QUIET}interligo link add {}{QUIET:#}", argument(&first.path))?;
+        let add = format!("interligo link add {}", argument(&first.path));
+        writeln!(out, "\n  {QUIET}{}{QUIET:#}", reaching(&add))?;
     }
     Ok(())
 }

@@ -245,11 +245,9 @@ pub fn values(out: Out<'_>, profile: &TableProfile) -> io::Result<()> {
             let more = counted(more, "more value");
             writeln!(out, "  {QUIET}… and {more}, {}{QUIET:#}", counted(rest, "row"))?;
         }
-        writeln!(
-            out,
-            "\n  {QUIET}`interligo look {} --where` shows the rows of one.{QUIET:#}",
-            argument(&profile.name)
-        )?;
+        writeln!(out)?;
+        let name = argument(&profile.name);
+        note(out, QUIET, "  ", &format!("`interligo look {name} --where` shows the rows of one."))?;
     }
     notes(out, profile)
 }

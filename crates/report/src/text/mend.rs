@@ -3,6 +3,7 @@
 use std::collections::BTreeMap;
 use std::io;
 
+use anstyle::Style;
 use interligo_engine::proof::balance::Suggestion;
 use interligo_model::plan::Correction;
 use interligo_model::plan::nearest_name;
@@ -11,7 +12,7 @@ use interligo_project::{Checked, Mended, NotTaken, OpenKey, Refused};
 use super::findings::{affected_cells, visible};
 use super::number::grouped;
 use super::table::TextTable;
-use super::{GOOD, NOTICE, Out, QUIET, TITLE, counted, paragraph};
+use super::{GOOD, NOTICE, Out, QUIET, TITLE, counted, note, paragraph};
 
 /// Prints what there is to be mended.
 pub fn mending(out: Out<'_>, count: usize, file: &str) -> io::Result<()> {
@@ -148,7 +149,7 @@ pub fn mend_end(
     writeln!(out, "\n{GOOD}{keys} mended{GOOD:#}, {left} left.")?;
     if kept > 0 {
         let rows = counted(kept as u64, "correction");
-        writeln!(out, "{file} has {rows}; `interligo run` applies them.")?;
+        note(out, Style::new(), "", &format!("{file} has {rows}; `interligo run` applies them."))?;
     }
     Ok(())
 }
@@ -173,7 +174,8 @@ pub fn mended(out: Out<'_>, mended: &[Mended], file: &str, dry: bool) -> io::Res
     if dry {
         writeln!(out, "\n{keys} would be mended; nothing was written.")
     } else {
-        writeln!(out, "\n{GOOD}{keys} mended{GOOD:#} in {file}; `interligo run` applies them.")
+        writeln!(out)?;
+        note(out, GOOD, "", &format!("{keys} mended in {file}; `interligo run` applies them."))
     }
 }
 
@@ -187,7 +189,7 @@ pub fn left_open(out: Out<'_>, left: usize, doubtful: u64) -> io::Result<()> {
         0 => String::new(),
         some => format!(", {some} of them because several keys fit, or one by chance"),
     };
-    writeln!(out, "{QUIET}{keys} left{doubt}: review them with `interligo mend`.{QUIET:#}")
+    note(out, QUIET, "", &format!("{keys} left{doubt}: review them with `interligo mend`."))
 }
 
 /// Prints how many keys of a list nobody has answered.

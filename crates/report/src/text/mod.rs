@@ -15,6 +15,7 @@ mod map;
 mod mend;
 pub(crate) mod number;
 mod plan_help;
+mod proposed;
 mod slices;
 mod start;
 pub(crate) mod table;
@@ -48,6 +49,8 @@ pub use mend::{
     nothing_to_undo, one_mended, open_key, suggestions, unanswered,
 };
 pub use plan_help::{plan_overview, plan_section, plan_sections};
+pub use proposed::NamedPlan;
+pub(crate) use proposed::reaching;
 pub use slices::division;
 pub use start::{
     added_to_plan, additions, asking, asking_help, explained_column, question, started,
@@ -82,10 +85,11 @@ pub fn argument(text: &str) -> Cow<'_, str> {
     shlex::try_quote(text).unwrap_or(text.into())
 }
 
-/// A text in lines that fit the width, each behind two spaces; one line where there is none.
+/// A text in lines that fit the width, each behind two spaces; one line where there is none. Commands in it reach the plan.
 pub fn paragraph(width: Option<usize>, text: &str) -> String {
     let width = width.map_or(usize::MAX, |width| width.max(40));
-    let lines = broken(text, width - 2).into_iter().map(|line| format!("  {line}"));
+    let text = reaching(text);
+    let lines = broken(&text, width - 2).into_iter().map(|line| format!("  {line}"));
     lines.collect::<Vec<_>>().join("\n")
 }
 
@@ -99,10 +103,11 @@ fn broken(text: &str, width: usize) -> Vec<Cow<'_, str>> {
     textwrap::wrap(text, options)
 }
 
-/// Prints a note, in lines that fit the width, each after `indent`.
+/// Prints a note, in lines that fit the width, each after `indent`. Commands in it reach the plan.
 pub(crate) fn note(out: Out<'_>, style: Style, indent: &str, text: &str) -> std::io::Result<()> {
     let width = out.width().map_or(usize::MAX, |width| width.max(40) - indent.len());
-    let lines = broken(text, width);
+    let text = reaching(text);
+    let lines = broken(&text, width);
     lines.iter().try_for_each(|line| writeln!(out, "{indent}{style}{line}{style:#}"))
 }
 

@@ -7,7 +7,7 @@ use interligo_project::{Division, Project};
 
 use super::number::grouped;
 use super::table::TextTable;
-use super::{TITLE, argument, counted};
+use super::{TITLE, argument, counted, reaching};
 use crate::output::Out;
 
 /// How many slices are listed.
@@ -49,9 +49,8 @@ pub fn division(
     }
     let folder = argument(&folder.to_string_lossy()).into_owned();
     writeln!(out)?;
-    writeln!(
-        out,
-        "run each, in any order and anywhere: interligo run --slice K/{slices} --into {folder}"
-    )?;
-    writeln!(out, "then put them together: interligo join {folder}")
+    let run = format!("interligo run --slice K/{slices} --into {folder}");
+    writeln!(out, "run each, in any order and anywhere: {}", reaching(&run))?;
+    let join = format!("interligo join {folder}");
+    writeln!(out, "then put them together: {}", reaching(&join))
 }

@@ -238,7 +238,7 @@ fn blanks(out: Out<'_>, tie: &TieOut) -> io::Result<()> {
     writeln!(out)?;
     blanks_table(tie).print(out, "  ")?;
     let why = "`interligo trace --total FIGURE` names the first line of each reason.";
-    writeln!(out, "  {QUIET}{why}{QUIET:#}")
+    super::note(out, QUIET, "  ", why)
 }
 
 /// On how many lines figures are blank, and why.

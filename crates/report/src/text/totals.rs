@@ -3,6 +3,7 @@
 use std::io;
 
 use interligo_engine::totals::{MeasureKind, TotalsRow, TotalsTable, attribute_text};
+use interligo_model::formula::total_of_lines;
 use interligo_model::values::decimal::Decimal;
 use interligo_model::values::value::Value;
 use interligo_project::{UnmetCondition, row_labels};
@@ -259,7 +260,7 @@ pub(crate) fn left_out(
             counted(measure.of_lines, "line"),
             verbs.0,
             verbs.1,
-            argument(&measure.name),
+            argument(&total_of_lines(&measure.name)),
         ));
     }
     if table.filtered > 0 {

@@ -4,7 +4,7 @@ use std::io;
 
 use interligo_engine::engine::Engine;
 use interligo_model::values::decimal::Decimal;
-use interligo_project::{CellTrace, Traced};
+use interligo_project::{BesideLines, CellTrace, Listed, Traced};
 use unicode_width::UnicodeWidthStr;
 
 use super::number::grouped;
@@ -118,7 +118,7 @@ pub fn cell(out: Out<'_>, cell: &CellTrace) -> io::Result<()> {
         return writeln!(out, "No line meets the condition.");
     }
     let mut table = TextTable::new([">amount", "key", "formula", "place"]);
-    // A place is taken to `trace`, or to the file: it must not be broken.
+    // A place is taken to `trace`, or to the file: it must not be broken. At any width its column says what else there is.
     table.pin([3]);
     for line in &cell.lines {
         table.row([
@@ -130,13 +130,20 @@ pub fn cell(out: Out<'_>, cell: &CellTrace) -> io::Result<()> {
     }
     if cell.rest.0 > 0 {
         let more = counted(cell.rest.0, "more line");
-        table.row([number(cell.rest.1), String::new(), more, String::new()]);
+        table.row([rest_of(cell, number), String::new(), String::new(), more]);
     }
-    let known = cell.lines.len() as u64 + cell.rest.0;
-    let with_value = format!("{} with a value", counted(known, "line"));
-    let sum = if known == 0 { "blank".to_owned() } else { number(cell.sum) };
-    table.sum([sum, String::new(), with_value, String::new()]);
-    table.print(out, "  ")?;
+    match cell.listed {
+        Listed::Nearest(beside) => {
+            table.print(out, "  ")?;
+            writeln!(out, "  {}", beside_words(cell, beside, &value))?;
+        }
+        _ => {
+            let is_blank = listed(cell) == 0 && cell.sum.is_none();
+            let sum = if is_blank { "blank".to_owned() } else { number(cell.sum) };
+            table.sum([sum, String::new(), String::new(), listed_words(cell)]);
+            table.print(out, "  ")?;
+        }
+    }
     for without in &cell.without {
         let lines = counted(without.lines, "line");
         writeln!(out, "  {lines} without a value: {}, first {}", without.why, without.first)?;
@@ -154,6 +161,35 @@ pub fn cell(out: Out<'_>, cell: &CellTrace) -> io::Result<()> {
     Ok(())
 }
 
+/// How many lines a cell is made of.
+fn listed(cell: &CellTrace) -> u64 {
+    cell.lines.len() as u64 + cell.rest.0
+}
+
+fn listed_words(cell: &CellTrace) -> String {
+    let lines = counted(listed(cell), "line");
+    match cell.listed {
+        Listed::All => lines,
+        Listed::Blank => format!("{lines} without a value"),
+        Listed::Amounts | Listed::Known | Listed::Nearest(_) => format!("{lines} with a value"),
+    }
+}
+
+/// Where the number of a cell is among those of its lines.
+fn beside_words(cell: &CellTrace, beside: BesideLines, value: &str) -> String {
+    let BesideLines { below, equal, above } = beside;
+    let [below, equal, above] = [below, equal, above].map(|lines| grouped(&lines.to_string()));
+    format!("{}: {below} below {value}, {equal} with it, {above} above", listed_words(cell))
+}
+
+/// What the lines that are not listed come to; blank where lines are not summed.
+fn rest_of(cell: &CellTrace, number: impl Fn(Option<Decimal>) -> String) -> String {
+    match cell.listed {
+        Listed::Nearest(_) => String::new(),
+        _ => number(cell.rest.1),
+    }
+}
+
 /// Writes a cell of totals as Markdown.
 pub fn cell_markdown(out: Out<'_>, cell: &CellTrace) -> io::Result<()> {
     let value = cell.value.map_or("blank".to_owned(), |value| value.to_string());
@@ -164,8 +200,13 @@ pub fn cell_markdown(out: Out<'_>, cell: &CellTrace) -> io::Result<()> {
         writeln!(out, "| {} | {} |", line.value, texts.join(" | "))?;
     }
     if cell.rest.0 > 0 {
-        let rest = cell.rest.1.map_or("overflows".to_owned(), |rest| rest.to_string());
-        writeln!(out, "| {rest} | {} | | |", counted(cell.rest.0, "more line"))?;
+        let plain =
+            |rest: Option<Decimal>| rest.map_or("overflows".to_owned(), |rest| rest.to_string());
+        let more = counted(cell.rest.0, "more line");
+        writeln!(out, "| {} | {more} | | |", rest_of(cell, plain))?;
+    }
+    if let Listed::Nearest(beside) = cell.listed {
+        writeln!(out, "\n{}", beside_words(cell, beside, &value))?;
     }
     for without in &cell.without {
         let (lines, why) = (counted(without.lines, "line"), escaped(&without.why));
