@@ -13,6 +13,7 @@ pub(super) struct GroupKeys {
     attributes: usize,
     groups: usize,
     /// The attributes of one group after those of the other.
+    #[serde(with = "super::kept_numbers")]
     numbers: Vec<u32>,
     /// Groups by their keys.
     #[serde(skip)]

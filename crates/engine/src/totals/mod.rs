@@ -9,6 +9,7 @@ mod codes;
 mod cube;
 mod group_keys;
 mod groups;
+mod kept_numbers;
 mod layout;
 mod measure;
 mod median;

@@ -6,13 +6,16 @@ use std::collections::BTreeMap;
 use arrow_buffer::{NullBuffer, i256};
 use interligo_model::values::column::{NumberColumn, Numbers, is_known};
 use interligo_model::values::decimal::{MAX_PLACES, power_of_ten};
-use serde::{Deserialize, Serialize};
+use interligo_model::values::narrow_ints::NarrowInts;
+use serde::{Deserialize, Serialize, Serializer};
 
+use super::kept_numbers::{Kept, kept, read};
 use super::sums::NO_GROUP;
 use crate::proof::exact_sum::ExactSum;
 
 /// One sum in all groups.
-#[derive(Clone, Debug, Default, Serialize, Deserialize)]
+#[derive(Clone, Debug, Default, Deserialize)]
+#[serde(try_from = "KeptSums")]
 pub(super) struct SumColumn {
     /// How many decimal places the totals have.
     places: u8,
@@ -23,11 +26,64 @@ pub(super) struct SumColumn {
 
 /// A total with the number of lines in it.
 // Aligned as 128 bits want it, it would take a third more.
-#[derive(Clone, Copy, Debug, Default, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, Default)]
 #[repr(Rust, packed(8))]
 struct Sum {
     total: i128,
     known: u64,
+}
+
+/// One sum in all groups, in a file.
+#[derive(Serialize, Deserialize)]
+struct KeptSums {
+    places: u8,
+    /// The totals that 64 bits hold; 0 for the others.
+    totals: NarrowInts,
+    known: NarrowInts,
+    /// By group, what 64 bits do not hold.
+    wide: BTreeMap<u32, i128>,
+    carried: BTreeMap<u32, ExactSum>,
+}
+
+impl From<&SumColumn> for KeptSums {
+    fn from(column: &SumColumn) -> KeptSums {
+        let wide = (0..).zip(&column.sums).filter_map(|(group, sum)| {
+            i64::try_from(sum.total).is_err().then_some((group, sum.total))
+        });
+        let totals = column.sums.iter().map(|sum| i64::try_from(sum.total).unwrap_or(0));
+        KeptSums {
+            places: column.places,
+            totals: NarrowInts::of_a_byte(totals),
+            known: kept(column.sums.iter().map(|sum| sum.known)),
+            wide: wide.collect(),
+            carried: column.carried.clone(),
+        }
+    }
+}
+
+impl TryFrom<KeptSums> for SumColumn {
+    type Error = String;
+
+    fn try_from(kept: KeptSums) -> Result<SumColumn, String> {
+        let KeptSums { places, totals, known, wide, carried } = kept;
+        let mut sums = read(&totals, |total| Sum { total: total.into(), known: 0 })?;
+        let known = read(&known, u64::of_bits)?;
+        if known.len() != sums.len() {
+            return Err(format!("{} totals of {} groups", sums.len(), known.len()));
+        }
+        sums.iter_mut().zip(known).for_each(|(sum, known)| sum.known = known);
+        for (group, total) in wide {
+            let sum = sums.get_mut(group as usize).ok_or("a total of no group")?;
+            sum.total = total;
+        }
+        Ok(SumColumn { places, sums, carried })
+    }
+}
+
+impl Serialize for SumColumn {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        KeptSums::from(self).serialize(serializer)
+    }
 }
 
 /// Where each group has at least this many lines of a batch, these are summed up by themselves.
@@ -235,6 +291,22 @@ mod tests {
         assert!(of_places(MAX_PLACES).is_sound() && !of_places(MAX_PLACES + 1).is_sound());
     }
 
+    #[test]
+    fn a_damaged_column_is_refused() {
+        let column =
+            SumColumn { sums: vec![Sum { total: 1 << 100, known: 2 }; 3], ..SumColumn::default() };
+        let refused = |damage: &dyn Fn(&mut KeptSums)| {
+            let mut kept = KeptSums::from(&column);
+            damage(&mut kept);
+            SumColumn::try_from(kept).err()
+        };
+        assert_eq!(refused(&|_| ()), None);
+        let fewer = || kept([2u64, 2].into_iter());
+        assert!(refused(&|column| column.known = fewer()).is_some());
+        assert!(refused(&|column| column.wide.extend([(3, 1)])).is_some());
+        assert!(refused(&|column| column.totals = NarrowInts::new([0; 3].into_iter())).is_some());
+    }
+
     proptest! {
         /// Whatever passes the range, in columns of their own or one, and in whatever order they come.
         #[test]
@@ -280,6 +352,9 @@ mod tests {
             for (at, group) in [4, 3, 0].into_iter().enumerate() {
                 prop_assert_eq!(turned.of(at), merged.of(group));
             }
+            let read = SumColumn::try_from(KeptSums::from(&merged)).unwrap();
+            prop_assert_eq!((read.len(), read.places), (merged.len(), merged.places));
+            (0..read.len()).for_each(|group| assert_eq!(read.of(group), merged.of(group)));
         }
     }
 }

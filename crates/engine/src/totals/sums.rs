@@ -1,6 +1,7 @@
 //! What is summed of the groups of a table: a column for each sum, in which a group has its number.
 
 use interligo_model::values::value::Value;
+use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
 use super::cells::GroupSums;
@@ -18,7 +19,7 @@ pub(super) enum Gathered {
     /// Sums, and how many lines each holds.
     Sum(SumColumn),
     /// How many lines have a value.
-    Count(Vec<u64>),
+    Count(#[serde(with = "super::kept_numbers")] Vec<u64>),
     /// All values, for the one in the middle.
     Median(Vec<Counted>),
     /// The smallest values.
@@ -159,6 +160,7 @@ fn add_different(values: &mut Vec<u32>, others: &[u32]) {
 /// What is summed of the groups of one source.
 #[derive(Clone, Debug, Default, Serialize, Deserialize)]
 pub(super) struct SourceSums {
+    #[serde(with = "super::kept_numbers")]
     pub(super) lines: Vec<u64>,
     pub(super) columns: Vec<Gathered>,
 }
@@ -290,7 +292,7 @@ impl Sums {
     pub(super) fn gathered(self, order: &[u32]) -> Sums {
         let source = |sums: SourceSums| SourceSums {
             lines: taken(sums.lines, order),
-            columns: sums.columns.into_iter().map(|column| column.gathered(order)).collect(),
+            columns: sums.columns.into_par_iter().map(|column| column.gathered(order)).collect(),
         };
         Sums { groups: order.len(), sources: self.sources.into_iter().map(source).collect() }
     }

@@ -6,7 +6,7 @@ pub mod column;
 pub mod date;
 pub mod decimal;
 mod kept_column;
-mod narrow_ints;
+pub mod narrow_ints;
 pub mod parse_cache;
 pub mod texts;
 pub mod value;

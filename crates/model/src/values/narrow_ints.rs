@@ -7,7 +7,7 @@ const MOST: usize = 1 << 27;
 
 /// Whole numbers: the least of them and, of each, how much more it is, in as many bytes as the greatest needs.
 #[derive(Debug, PartialEq, Eq, Serialize, Deserialize)]
-pub(super) struct NarrowInts {
+pub struct NarrowInts {
     count: usize,
     least: i64,
     /// The bytes of a number: 0, where all are the same, 1, 2, 4 or 8.
@@ -17,7 +17,17 @@ pub(super) struct NarrowInts {
 }
 
 impl NarrowInts {
-    pub(super) fn new(numbers: impl ExactSizeIterator<Item = i64> + Clone) -> NarrowInts {
+    /// Numbers, in as few bytes as they need.
+    pub fn new(numbers: impl ExactSizeIterator<Item = i64> + Clone) -> NarrowInts {
+        NarrowInts::of_width(0, numbers)
+    }
+
+    /// The same in at least a byte each: a damaged file cannot say that it has more of them than it has bytes.
+    pub fn of_a_byte(numbers: impl ExactSizeIterator<Item = i64> + Clone) -> NarrowInts {
+        NarrowInts::of_width(1, numbers)
+    }
+
+    fn of_width(narrowest: u8, numbers: impl ExactSizeIterator<Item = i64> + Clone) -> NarrowInts {
         let (mut least, mut greatest) = (i64::MAX, i64::MIN);
         numbers.clone().for_each(|number| {
             least = least.min(number);
@@ -27,9 +37,9 @@ impl NarrowInts {
         // The difference of two numbers of 64 bits fits as many without a sign.
         let more = numbers.map(|number| number.wrapping_sub(least) as u64);
         let (width, bytes) = match greatest.wrapping_sub(least) as u64 {
-            0 => (0, Vec::new()),
+            0 if narrowest == 0 => (0, Vec::new()),
             _ if count == 0 => (0, Vec::new()),
-            1..=0xff => (1, more.map(|number| number as u8).collect()),
+            0..=0xff => (1, more.map(|number| number as u8).collect()),
             0x100..=0xffff => (2, more.flat_map(|number| (number as u16).to_le_bytes()).collect()),
             0x1_0000..=0xffff_ffff => {
                 (4, more.flat_map(|number| (number as u32).to_le_bytes()).collect())
@@ -39,11 +49,16 @@ impl NarrowInts {
         NarrowInts { count, least, width, bytes }
     }
 
+    /// Whether each number has a byte or more.
+    pub fn has_bytes(&self) -> bool {
+        self.width > 0 || self.count == 0
+    }
+
     /// The numbers, each as `of` takes it.
     ///
     /// # Errors
     /// There are not as many bytes as that takes.
-    pub(super) fn numbers<T: Clone>(&self, of: impl Fn(i64) -> T) -> Result<Vec<T>, String> {
+    pub fn numbers<T: Clone>(&self, of: impl Fn(i64) -> T) -> Result<Vec<T>, String> {
         let bytes = self.count.checked_mul(usize::from(self.width));
         if bytes != Some(self.bytes.len()) || self.count > MOST {
             return Err(format!("{} numbers in {} bytes", self.count, self.bytes.len()));
@@ -76,7 +91,10 @@ mod tests {
         fn numbers_come_back(numbers: Vec<i64>, near in prop::collection::vec(-200i64..70_000, 0..50)) {
             for numbers in [numbers, near] {
                 let narrow = NarrowInts::new(numbers.iter().copied());
-                prop_assert_eq!(narrow.numbers(|number| number), Ok(numbers));
+                prop_assert_eq!(narrow.numbers(|number| number), Ok(numbers.clone()));
+                let of_a_byte = NarrowInts::of_a_byte(numbers.iter().copied());
+                prop_assert!(of_a_byte.has_bytes());
+                prop_assert_eq!(of_a_byte.numbers(|number| number), Ok(numbers));
             }
         }
     }
@@ -86,6 +104,8 @@ mod tests {
         let bytes = |numbers: &[i64]| NarrowInts::new(numbers.iter().copied()).bytes.len();
         assert_eq!(bytes(&[]), 0);
         assert_eq!(bytes(&[7, 7, 7]), 0);
+        assert!(!NarrowInts::new([7, 7].into_iter()).has_bytes());
+        assert_eq!(NarrowInts::of_a_byte([7, 7].into_iter()).bytes.len(), 2);
         assert_eq!(bytes(&[1_000, 1_255]), 2);
         assert_eq!(bytes(&[1_000, 1_256]), 4);
         assert_eq!(bytes(&[-1, 65_535]), 8);

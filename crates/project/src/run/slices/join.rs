@@ -6,6 +6,7 @@ use interligo_engine::proof::findings::Findings;
 use interligo_engine::proof::tieout::ReadSide;
 use interligo_engine::proof::usage::Usage;
 use interligo_engine::totals::{KeptCube, TotalsPlan};
+use interligo_sources::in_order::in_order;
 
 use super::division::{DividedFact, Division, slice_folder};
 use super::error::SlicesError;
@@ -46,11 +47,18 @@ pub fn join(
     let mut cubes = pass.empty_cubes();
     let mut gathered: Vec<Gathered> = division.facts.iter().map(|_| Gathered::default()).collect();
     let id = division.id();
-    for slice in 1..=division.slices {
-        let record = record_of(folder, (&division, id), slice)?;
-        pass.take_sums(slice, record.cubes, &mut cubes)?;
-        gathered.iter_mut().zip(record.facts).for_each(|(all, own)| all.absorb(own));
-    }
+    let mut slices = 1..=division.slices;
+    in_order(
+        parallelism.threads,
+        || Ok::<_, SlicesError>(slices.next()),
+        || (),
+        |(), slice| Ok((slice, record_of(folder, (&division, id), slice)?)),
+        |(slice, record)| {
+            pass.take_sums(slice, record.cubes, &mut cubes)?;
+            gathered.iter_mut().zip(record.facts).for_each(|(all, own)| all.absorb(own));
+            Ok(())
+        },
+    )?;
     let mut passed = Vec::new();
     for (number, (fact, gathered)) in division.facts.iter().zip(gathered).enumerate() {
         passed.push(pass.fact_of_slices((number, fact), gathered, folder)?);
