@@ -6,7 +6,6 @@ use std::sync::Arc;
 
 use interligo_model::values::date::{Day, Period, PeriodUnit};
 use interligo_model::values::value::Value;
-use rayon::prelude::*;
 
 use super::codes::Key;
 use super::cube::Cube;
@@ -79,7 +78,7 @@ fn in_order(groups: Vec<u32>, keys: &GroupKeys) -> Vec<u32> {
         (0..FIRST).fold(0u128, |all, at| all << 32 | u128::from(*key.get(at).unwrap_or(&0)))
     };
     let mut begun: Vec<(u128, u32)> = groups.into_iter().map(|g| (begins(g), g)).collect();
-    begun.par_sort_unstable_by(|(a, group), (b, other)| {
+    begun.sort_unstable_by(|(a, group), (b, other)| {
         let rest = |group: u32| keys.of(group).get(FIRST..);
         a.cmp(b).then_with(|| rest(*group).cmp(&rest(*other)))
     });

@@ -5,7 +5,6 @@ use std::sync::Arc;
 
 use interligo_model::values::decimal::{Decimal, MAX_PLACES, QUOTIENT_PLACES};
 use interligo_model::values::value::Value;
-use rayon::prelude::*;
 
 use super::cells::GroupSums;
 use super::codes::Key;
@@ -45,16 +44,6 @@ pub(super) struct Renderer<'a> {
 
 /// A column of values: one across, or over all.
 type At = Option<usize>;
-
-/// A row with its place in the table.
-struct RowAt<'n> {
-    node: &'n Node,
-    /// What was summed in the row above.
-    parent: &'n Cells,
-    /// What shares are of.
-    whole: &'n Cells,
-    level: usize,
-}
 
 /// What is shown of a row, for a condition on it.
 struct Shown<'a> {
@@ -346,49 +335,36 @@ impl Renderer<'_> {
                 .collect()
         };
         table.whole.values = row(root, &root.cells, &root.cells)?;
-        let shown = self.rows_in_order(root);
-        let rows = shown.par_iter().map(|RowAt { node, parent, whole, level }| {
+        // Rows with the row above, what shares are of, and their level.
+        let mut open: Vec<(&Node, &Cells, &Cells, usize)> =
+            root.children.iter().rev().map(|child| (child, &root.cells, &root.cells, 0)).collect();
+        while let Some((node, parent, whole, level)) = open.pop() {
+            // The head of a table that is apart is the whole of it.
+            let is_head = level < self.layout.levels_apart;
+            let (parent, whole) =
+                if is_head { (&node.cells, &node.cells) } else { (parent, whole) };
             let key = node.path.iter().enumerate();
-            Ok(TotalsRow {
-                key: key.map(|(at, rank)| Arc::clone(&self.values[at][*rank as usize])).collect(),
-                level: *level,
+            let key = key.map(|(at, rank)| Arc::clone(&self.values[at][*rank as usize])).collect();
+            if strikes(Fault::TotalsRowLost) {
+                continue;
+            }
+            table.rows.push(TotalsRow {
+                key,
+                level,
                 rest: node.rest,
                 values: row(node, parent, whole)?,
                 partly_known: self.partly_known(node),
-            })
-        });
-        // The first error is that of the first row, on any number of cores.
-        let rows: Vec<Result<TotalsRow, TotalsError>> = rows.collect();
-        table.rows = rows.into_iter().collect::<Result<_, _>>()?;
-        let without_rows_below = shown.iter().filter(|row| row.node.children.is_empty());
-        without_rows_below.for_each(|row| self.tally(row.node, &mut table.sources));
+            });
+            if node.children.is_empty() {
+                self.tally(node, &mut table.sources);
+            }
+            let below = node.children.iter().rev();
+            open.extend(below.map(|child| (child, &node.cells, whole, level + 1)));
+        }
         if root.children.is_empty() && table.by.is_empty() {
             self.tally(root, &mut table.sources);
         }
         Ok(table)
-    }
-
-    /// The rows below the root in the order in which they are shown.
-    fn rows_in_order<'n>(&self, root: &'n Node) -> Vec<RowAt<'n>> {
-        let mut rows = Vec::new();
-        let below = |node: &'n Node, whole: &'n Cells, level: usize| {
-            let parent = &node.cells;
-            node.children.iter().rev().map(move |node| RowAt { node, parent, whole, level })
-        };
-        let mut open: Vec<RowAt<'n>> = below(root, &root.cells, 0).collect();
-        while let Some(mut row) = open.pop() {
-            if strikes(Fault::TotalsRowLost) {
-                continue;
-            }
-            let (node, level) = (row.node, row.level);
-            // The head of a table that is apart is the whole of it.
-            if level < self.layout.levels_apart {
-                (row.parent, row.whole) = (&node.cells, &node.cells);
-            }
-            open.extend(below(node, row.whole, level + 1));
-            rows.push(row);
-        }
-        rows
     }
 
     fn partly_known(&self, node: &Node) -> Option<Box<PartlyKnown>> {

@@ -1,7 +1,6 @@
 //! What is summed of the groups of a table: a column for each sum, in which a group has its number.
 
 use interligo_model::values::value::Value;
-use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
 use super::cells::GroupSums;
@@ -292,7 +291,7 @@ impl Sums {
     pub(super) fn gathered(self, order: &[u32]) -> Sums {
         let source = |sums: SourceSums| SourceSums {
             lines: taken(sums.lines, order),
-            columns: sums.columns.into_par_iter().map(|column| column.gathered(order)).collect(),
+            columns: sums.columns.into_iter().map(|column| column.gathered(order)).collect(),
         };
         Sums { groups: order.len(), sources: self.sources.into_iter().map(source).collect() }
     }
