@@ -76,6 +76,32 @@ fn the_table_says_what_it_leaves_out() {
 }
 
 #[test]
+fn what_is_no_sum_leaves_lines_out_as_openly() {
+    let left_out = |show: &str| {
+        let came =
+            crate::support::shop("").run(&["totals", "--show", show, "--by", "products.name"]);
+        let noted = came.printed().lines().filter(|line| line.contains("left out"));
+        noted.map(str::to_owned).collect::<Vec<_>>().join("\n")
+    };
+    for (show, traced) in [
+        ("median(revenue)", "'median(revenue)'"),
+        ("max(revenue)", "'count(revenue)'"),
+        ("min(revenue)", "'count(revenue)'"),
+        ("count(distinct revenue)", "'count(revenue)'"),
+    ] {
+        let expected = format!(
+            "{show}: 2 of 5 lines have no value and are left out; `interligo trace --total {traced}` shows why."
+        );
+        assert_eq!(left_out(show), expected);
+    }
+    assert_eq!(left_out("max(day)"), "");
+    assert_eq!(
+        left_out("max(products.name)"),
+        "max(products.name): 1 of 5 lines has no value and is left out; `interligo trace --total 'count(products.name)'` shows why."
+    );
+}
+
+#[test]
 fn json_has_every_digit_as_text() {
     let by = ["totals", "--by", "item", "--show", "revenue,margin", "--format", "json"];
     insta::assert_snapshot!(shop("").run(&by).as_text());

@@ -112,14 +112,14 @@ impl Measure {
         }
     }
 
-    /// The lines that it takes in, of a sum or ratio.
+    /// The lines that it takes in, where some may be left out.
     pub(super) fn known(&self, sums: GroupSums<'_>) -> Option<u64> {
         let sum = match &self.work {
-            Work::Of(sum) => *sum,
+            Work::Of(sum) => self.counted.unwrap_or(*sum),
             Work::Again { parts, .. } => *parts.first()?,
             Work::Lines | Work::Known(_) | Work::Blank(_) => return None,
         };
-        sums.sum(sum).map(|(_, known)| known)
+        sums.known(sum)
     }
 }
 

@@ -57,6 +57,8 @@ pub(crate) struct Measure {
     pub(crate) least_places: u8,
     pub(crate) kind: MeasureKind,
     pub(crate) work: Work,
+    /// The sum that counts the lines on which it is known, where what it is computed from does not.
+    pub(crate) counted: Option<usize>,
     /// Whether it is totalled as a ratio, though it has the form of an amount.
     pub(crate) amount_as_ratio: bool,
 }

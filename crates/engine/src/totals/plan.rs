@@ -122,6 +122,7 @@ impl TotalsPlan {
             least_places,
             kind,
             work,
+            counted: None,
             amount_as_ratio: false,
         };
         let measure = match &base.what {
@@ -143,8 +144,19 @@ impl TotalsPlan {
             let help = "show it by itself: it is comparable as it is, with that of `all`";
             return Err(base.written.mistaken(MistakeKind::NoTotal, message).help(help));
         }
-        self.measures.push(measure);
+        let counted = self.counted(&measure.work);
+        self.measures.push(Measure { counted, ..measure });
         Ok(())
+    }
+
+    /// Counts besides the lines on which a smallest, largest or different value is known: the others are left out.
+    fn counted(&mut self, work: &Work) -> Option<usize> {
+        let Work::Of(sum) = work else { return None };
+        let Summed { expr, how, .. } = &self.sums[*sum];
+        let counts_itself =
+            !matches!(how, Aggregate::Smallest | Aggregate::Largest | Aggregate::Distinct);
+        let expr = expr.clone();
+        (!counts_itself).then(|| self.gather(expr, Aggregate::Count))
     }
 
     /// The average, smallest value or count of an expression.
@@ -181,7 +193,7 @@ impl TotalsPlan {
             _ => Work::Of(sum),
         };
         let column_name = base.column_name.clone();
-        Ok(Measure { column_name, least_places, kind, work, amount_as_ratio: false })
+        Ok(Measure { column_name, least_places, kind, work, counted: None, amount_as_ratio: false })
     }
 
     /// The total of a figure, by the rule that it states or by what it is.
@@ -254,7 +266,7 @@ impl TotalsPlan {
         };
         let by_itself = matches!(work, Work::Again { .. }) && bound.total.is_none();
         let amount_as_ratio = by_itself && looks_like_amount(&expr, engine);
-        Ok(Measure { column_name, least_places, kind, work, amount_as_ratio })
+        Ok(Measure { column_name, least_places, kind, work, counted: None, amount_as_ratio })
     }
 
     /// Whether that of a part can be said to be so much of that of the whole: ratios, averages and extremes cannot.
