@@ -8,6 +8,7 @@ use arrow_array::StringViewArray;
 use interligo_engine::bind::{ColumnNames, Request, TableColumns, TotalsRequest, bind};
 use interligo_engine::engine::Engine;
 use interligo_engine::lines::LineBatch;
+use interligo_engine::links::LinkStatus;
 use interligo_engine::live::LiveMeasure;
 use interligo_engine::lookup::Lookup;
 use interligo_engine::totals::MeasureKind;
@@ -66,6 +67,25 @@ fn a_trace_has_the_keys_that_were_tried_and_the_day() {
     assert_eq!(tried[0], keys(&["A"]));
     assert_eq!(tried[1].0[0].trim(), "a");
     assert_eq!(tried[2], keys(&["X", "B"]), "the second where the first has no row");
+}
+
+#[test]
+fn a_link_behind_a_link_says_how_its_key_was_found() {
+    let plan = "[tables.sales]\nrole = 'fact'\nfrom = 's.csv'\n[tables.products]\nfrom = 'p.csv'\nkey = 'sku'\n\
+         [tables.families]\nfrom = 'f.csv'\nkey = 'code'\n[[link]]\npath = 'sales.item -> products.sku'\n\
+         [[link]]\npath = 'products.family -> families.code'\n[figures]\nworth = 'quantity * families.rate'\n";
+    let tables = tables(&[
+        ("sales", "item,quantity\nA,1\nB,2\nC,3\nD,4\nX,5"),
+        ("products", "sku,family,no\nA,hive,1\nB, hive ,2\nC,none,3\nD,,4"),
+        ("families", "code,rate\nhive,2"),
+    ]);
+    let (engine, _) = engine(plan, &tables, &[], &["worth"]);
+    let statuses: Vec<LinkStatus> =
+        traces(&engine, &tables).iter().map(|line| line.links[1].status).collect();
+    let expected =
+        [LinkStatus::Exact, LinkStatus::Cleaned, LinkStatus::Unmatched, LinkStatus::Blank];
+    assert_eq!(statuses[..4], expected);
+    assert!(!statuses[4].is_found());
 }
 
 #[test]

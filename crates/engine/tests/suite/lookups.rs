@@ -190,6 +190,15 @@ fn an_empty_lookup_holds_no_key() {
     assert_eq!((lookup.rows, lookup.duplicates.len()), (0, 0));
 }
 
+#[test]
+fn columns_are_unique_as_far_as_they_are_filled() {
+    let is_unique = |prices: &str, columns: &[usize]| settle("", prices).is_unique(columns);
+    let same = "sku,price,note\nA,1,x\nB, 1 ,x\nC,2,x";
+    // As they are compared: without stray spaces.
+    assert!(is_unique(same, &[0]) && !is_unique(same, &[1]) && is_unique(same, &[1, 0]));
+    assert!(is_unique("sku,price,note\nA,1,x\nB,,x\nC,,x", &[1]), "blanks are no keys");
+}
+
 /// A list that is long enough to be scanned side by side, in either order of its rows: each line gets the price of
 /// its key and day.
 #[test]
