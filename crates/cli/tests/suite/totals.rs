@@ -78,8 +78,7 @@ fn the_table_says_what_it_leaves_out() {
 #[test]
 fn what_is_no_sum_leaves_lines_out_as_openly() {
     let left_out = |show: &str| {
-        let came =
-            crate::support::shop("").run(&["totals", "--show", show, "--by", "products.name"]);
+        let came = shop("").run(&["totals", "--show", show, "--by", "products.name"]);
         let noted = came.printed().lines().filter(|line| line.contains("left out"));
         noted.map(str::to_owned).collect::<Vec<_>>().join("\n")
     };

@@ -229,7 +229,7 @@ impl Gathered {
         };
         let is_summed = !matches!(listed, Listed::Nearest(_));
         let known = self.lines.len() as u64 + self.rest.0;
-        let mut sum = self.rest.1.clone();
+        let mut sum = self.rest.1;
         self.lines.iter().for_each(|line| sum.add(line.value));
         let part_name = |expr: &Expr| match expr.kind {
             ExprKind::Figure(figure) => scan.engine.bound.figures[figure].name.clone(),
