@@ -6,7 +6,7 @@ use std::slice::from_ref;
 
 use interligo_engine::bind::{Request, TotalsRequest};
 use interligo_engine::outputs::OutputContent;
-use interligo_engine::totals::{Cube, Groups, TotalsTable};
+use interligo_engine::totals::{Cube, Groups, Layout, TotalsPlan, TotalsTable};
 use interligo_engine::trace::FormulaSteps;
 use interligo_model::formula::{total_below, total_of_lines};
 use interligo_model::plan::{Mistake, MistakeKind, Written};
@@ -156,8 +156,6 @@ impl Project {
             job.outputs[*fact].iter().any(|o| matches!(o.content, OutputContent::Totals { .. }))
         };
         let fact = (0..job.engines.len()).find(has_total).unwrap_or(0);
-        let engine = &job.engines[fact];
-        let scan = Scan::new(self, engine, parallelism, progress);
         let outputs = &job.outputs[fact];
         let total = outputs.iter().find_map(|output| match &output.content {
             OutputContent::Totals { plan, layout } => Some((output, plan, layout.as_ref()?)),
@@ -173,55 +171,30 @@ impl Project {
             (None, Some(expr)) => (Listed::Nearest(BesideLines::default()), from_ref(expr)),
             (None, None) => return Err(no_lines(name).into()),
         };
-        let pass = |sums: bool, listing: Option<&Listing<'_>>| {
-            let mut all = Gathered::default();
-            let groups = scan.blocks(
-                || Groups::new(plan),
-                |groups, rows, number| {
-                    let mut own = Gathered::default();
-                    scan.pass(&rows, &scan.fact.parts[number], number, |passed| {
-                        if sums {
-                            groups.add(passed.lines).map_err(|_| overflow())?;
-                        }
-                        if let Some(listing) = listing {
-                            own = gathered(&scan, passed, listing)?;
-                        }
-                        Ok(())
-                    })?;
-                    Ok(own)
-                },
-                |own| {
-                    if let Some(listing) = listing {
-                        all.absorb(own, listing);
-                    }
-                    Ok(())
-                },
-            )?;
-            Ok::<_, Error>((groups, all))
-        };
-        let table = |groups: Vec<Groups>| {
-            let mut cube = Cube::new(plan, layout);
-            groups.into_iter().for_each(|groups| cube.absorb(plan, groups));
-            layout.table(&[&**plan], cube)
-        };
-        let total_of = |table: &TotalsTable| table.whole.values.first().and_then(Value::number);
+        let scan = Scan::new(self, &job.engines[fact], parallelism, progress);
+        let totals = CellTotals { scan, plan, layout };
         let mut listing = Listing { condition, values, listed, total: None, most };
-        // What is near to the total is known when that is.
-        let needs_total = matches!(listed, Listed::Nearest(_));
-        let before =
-            needs_total.then(|| table(pass(true, None)?.0).map_err(Error::from)).transpose()?;
-        listing.total = before.as_ref().and_then(total_of);
-        let (groups, all) = pass(before.is_none(), Some(&listing))?;
-        let table = before.map_or_else(|| table(groups), Ok)?;
+        let (table, all) = match listed {
+            // What is near to the total is known when that is.
+            Listed::Nearest(_) => {
+                let table = totals.table(totals.pass(true, None)?.0)?;
+                listing.total = total_of(&table);
+                (table, totals.pass(false, Some(&listing))?.1)
+            }
+            _ => {
+                let (groups, all) = totals.pass(true, Some(&listing))?;
+                (totals.table(groups)?, all)
+            }
+        };
         listing.total = total_of(&table);
         let name = table.measures[0].column_name.clone();
-        Ok(all.cell(name, &listing, measure.as_ref(), &scan))
+        Ok(all.cell(name, &listing, measure.as_ref(), &totals.scan))
     }
 
     /// What a cell of totals needs to be taken apart: `name` is what is summed, `condition` says over which lines.
     ///
     /// # Errors
-    /// None at present.
+    /// What is named is computed from other totals.
     pub fn cell_requests(
         &self,
         name: &str,
@@ -230,6 +203,59 @@ impl Project {
     ) -> Result<Vec<Request>, Error> {
         Ok(cell_requests(name, condition, of)?)
     }
+}
+
+/// The table of totals of which a cell is taken apart: the whole of it is the cell.
+struct CellTotals<'a> {
+    scan: Scan<'a>,
+    plan: &'a TotalsPlan,
+    layout: &'a Layout,
+}
+
+impl<'a> CellTotals<'a> {
+    /// Passes over all lines: sums them up, if that is wanted, and lists them.
+    fn pass(
+        &self,
+        sums: bool,
+        listing: Option<&Listing<'_>>,
+    ) -> Result<(Vec<Groups<'a>>, Gathered), Error> {
+        let scan = &self.scan;
+        let mut all = Gathered::default();
+        let groups = scan.blocks(
+            || Groups::new(self.plan),
+            |groups, rows, number| {
+                let mut own = Gathered::default();
+                scan.pass(&rows, &scan.fact.parts[number], number, |passed| {
+                    if sums {
+                        groups.add(passed.lines).map_err(|_| overflow())?;
+                    }
+                    if let Some(listing) = listing {
+                        own = gathered(scan, passed, listing)?;
+                    }
+                    Ok(())
+                })?;
+                Ok(own)
+            },
+            |own| {
+                if let Some(listing) = listing {
+                    all.absorb(own, listing);
+                }
+                Ok(())
+            },
+        )?;
+        Ok((groups, all))
+    }
+
+    fn table(&self, groups: Vec<Groups<'a>>) -> Result<TotalsTable, Error> {
+        let mut cube = Cube::new(self.plan, self.layout);
+        groups.into_iter().for_each(|groups| cube.absorb(self.plan, groups));
+        Ok(self.layout.table(&[self.plan], cube)?)
+    }
+}
+
+/// What the whole of a table comes to.
+fn total_of(table: &TotalsTable) -> Option<Decimal> {
+    table.whole.values.first().and_then(Value::number)
 }
 
 fn no_lines(name: &str) -> Mistake {

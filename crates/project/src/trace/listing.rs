@@ -31,7 +31,7 @@ pub(super) struct Gathered {
     beside: BesideLines,
 }
 
-/// What of each line is listing.
+/// How the lines of a cell are listed.
 pub(super) struct Listing<'a> {
     /// The number of the value that says whether a line belongs to the cell.
     pub(super) condition: usize,
