@@ -124,6 +124,33 @@ impl NumberStyle {
         if self == NumberStyle::PLAIN {
             return Decimal::parse(text.as_bytes());
         }
+        let mut plain = [0; SHORT];
+        match self.without_groups(text.as_bytes(), &mut plain) {
+            Some(plain) => Decimal::parse(plain),
+            None => self.read_in_groups(text),
+        }
+    }
+
+    /// A number whose digits are in one group, as it is written plainly, without room of its own.
+    fn without_groups<'p>(self, text: &[u8], plain: &'p mut [u8; SHORT]) -> Option<&'p [u8]> {
+        let (mut points, decimal) = (0, self.decimal as u32);
+        let room = plain.get_mut(..text.len())?;
+        for (at, (byte, out)) in text.iter().zip(&mut *room).enumerate() {
+            *out = match byte {
+                b'0'..=b'9' => *byte,
+                b'-' | b'+' if at == 0 => *byte,
+                mark if u32::from(*mark) == decimal => {
+                    points += 1;
+                    b'.'
+                }
+                _ => return None,
+            };
+        }
+        (points < 2).then_some(room)
+    }
+
+    /// The same of any number.
+    fn read_in_groups(self, text: &str) -> Option<Decimal> {
         let (whole, fraction) = match text.rsplit_once(self.decimal) {
             Some((whole, fraction)) => (whole, Some(fraction)),
             None => (text, None),
@@ -155,6 +182,9 @@ impl NumberStyle {
         Decimal::parse(plain.as_bytes())
     }
 }
+
+/// Longer than any number of 38 digits with sign and mark.
+const SHORT: usize = 48;
 
 impl NumberStyle {
     /// A number that is written as 1234.56, in this style; thousands are not marked.
@@ -242,6 +272,12 @@ mod tests {
                 grouped.push_str(fraction);
             }
             prop_assert_eq!(style.read(&grouped), Decimal::parse(plain.as_bytes()));
+        }
+
+        #[test]
+        fn prop_digits_in_one_group_are_read_as_in_several(text in "[-+0-9]?[0-9]{0,4}[-+.,' x]?[0-9]{0,30}[.,]?[0-9]{0,20}", style in 1usize..8) {
+            let style = NumberStyle::ALL[style];
+            prop_assert_eq!(style.read(&text), style.read_in_groups(&text));
         }
     }
 }
