@@ -131,22 +131,19 @@ impl NumberStyle {
         }
     }
 
-    /// A number whose digits are in one group, as it is written plainly, without room of its own.
+    /// A text of digits in one group, signs and decimal marks with points as marks, without room of its own. Whether there are
+    /// too many of them is seen when it is read, as that of any plain number.
     fn without_groups<'p>(self, text: &[u8], plain: &'p mut [u8; SHORT]) -> Option<&'p [u8]> {
-        let (mut points, decimal) = (0, self.decimal as u32);
+        let decimal = u32::from(self.decimal);
         let room = plain.get_mut(..text.len())?;
-        for (at, (byte, out)) in text.iter().zip(&mut *room).enumerate() {
+        for (byte, out) in text.iter().zip(&mut *room) {
             *out = match byte {
-                b'0'..=b'9' => *byte,
-                b'-' | b'+' if at == 0 => *byte,
-                mark if u32::from(*mark) == decimal => {
-                    points += 1;
-                    b'.'
-                }
+                b'0'..=b'9' | b'-' | b'+' => *byte,
+                mark if u32::from(*mark) == decimal => b'.',
                 _ => return None,
             };
         }
-        (points < 2).then_some(room)
+        Some(room)
     }
 
     /// The same of any number.

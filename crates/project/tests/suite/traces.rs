@@ -377,6 +377,8 @@ proptest! {
             prop_assert_eq!(known + without, cell.of_lines, "{}", name);
             if let Listed::Nearest(BesideLines { below, equal, above }) = cell.listed {
                 prop_assert_eq!(below + equal + above, known, "{}", name);
+                let nearest = cell.lines.first().map(|line| line.value);
+                prop_assert!(equal == 0 || nearest == cell.value, "{:?}", cell);
                 let half = known / 2;
                 match name {
                     "median(revenue)" => prop_assert!(below <= half && above <= half, "{:?}", cell),
