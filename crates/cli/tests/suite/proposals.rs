@@ -37,6 +37,7 @@ fn commands_that_messages_propose_reach_the_plan() {
         vec!["calendar"],
         vec!["totals", "--show", "revenue,median(revenue),share(cost),max(day)"],
         vec!["totals", "--where", "item = 'Zebra'"],
+        vec!["totals", "--show", "revenue", "--format", "csv"],
         vec!["link"],
         vec!["look", "sales", "--column", "item"],
         vec!["slices", "2", "--into", "parts"],

@@ -11,7 +11,7 @@ use interligo_project::{UnmetCondition, row_labels};
 use super::bars::bar;
 use super::number::{grouped, rounded};
 use super::table::TextTable;
-use super::{NOTICE, Out, QUIET, TITLE, argument, counted, note};
+use super::{NOTICE, Out, QUIET, TITLE, argument, counted, note, reaching};
 
 /// How totals are shown, beside what they say.
 #[derive(Clone, Debug, Default)]
@@ -283,7 +283,7 @@ pub(crate) fn left_out(
 /// What a table that goes to another program does not show, in lines.
 pub fn not_shown(table: &TotalsTable, notes: TotalsNotes<'_>) -> Vec<String> {
     let notes = left_out(table, notes).into_iter();
-    notes.map(|note| format!("{NOTICE}{note}{NOTICE:#}")).collect()
+    notes.map(|note| format!("{NOTICE}{}{NOTICE:#}", reaching(&note))).collect()
 }
 
 /// Prints totals as a table of Markdown, with every digit.
