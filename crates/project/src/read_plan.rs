@@ -22,7 +22,9 @@ pub fn read_plan(path: &Path) -> Result<Plan, (Error, String)> {
 pub fn read_plan_given(path: &Path, given: &[(String, String)]) -> Result<Plan, (Error, String)> {
     let shown = path.to_string_lossy().into();
     let bytes = std::fs::read(path).map_err(|error| {
-        let error = interligo_sources::error::Error::cannot_read(&shown, path, error);
+        let help =
+            "name a plan that is there; `interligo start` drafts one from the files of a folder";
+        let error = interligo_sources::error::Error::cannot_read_or(&shown, path, error, help);
         (Error::from(error), String::new())
     })?;
     let text = String::from_utf8(bytes).map_err(|_| {

@@ -160,6 +160,17 @@ impl Error {
 
     /// A file that cannot be opened, with the name in its folder that was perhaps meant.
     pub fn cannot_read(shown: &Arc<str>, path: &Path, error: io::Error) -> Error {
+        let help = "paths are relative to the folder of the plan";
+        Error::cannot_read_or(shown, path, error, help)
+    }
+
+    /// The same with what to do where there is no such file and none with a name like it.
+    pub fn cannot_read_or(
+        shown: &Arc<str>,
+        path: &Path,
+        error: io::Error,
+        help: &'static str,
+    ) -> Error {
         if error.kind() != io::ErrorKind::NotFound {
             return Error::input(
                 InputKind::Unreadable,
@@ -180,7 +191,7 @@ impl Error {
         match interligo_model::plan::nearest_name(&wanted, &names) {
             Some(near) => missing.help(format!("did you mean `{near}`?")),
             None if !folder.exists() => missing.help("the folder does not exist either"),
-            None => missing.help("paths are relative to the folder of the plan"),
+            None => missing.help(help),
         }
     }
 }

@@ -83,7 +83,11 @@ fn what_cannot_be_drawn_or_found_is_reported() {
         (&["link", "map", "--svg", "sales.csv/map.svg"][..], 4, "cannot be written"),
         (&["link", "map", "--svg", "."], 4, "it is a folder"),
         (&["link", "--plan", "interligo.tml"], 3, "did you mean `interligo.toml`?"),
-        (&["link", "--plan", "other.txt"], 3, "paths are relative to the folder of the plan"),
+        (
+            &["link", "--plan", "other.txt"],
+            3,
+            "name a plan that is there; `interligo start` drafts one",
+        ),
         (&["link", "drow"], 2, "there is no command `drow`"),
     ] {
         let came = shop().run(arguments);
