@@ -10,6 +10,7 @@ use interligo_engine::proof::exact_sum::ExactSum;
 use interligo_engine::proof::tieout::blank_words;
 use interligo_engine::trace::{FormulaSteps, ratio_steps};
 use interligo_model::place::Spot;
+use interligo_model::values::column::Column;
 use interligo_model::values::decimal::Decimal;
 use interligo_model::values::value::Value;
 
@@ -81,7 +82,11 @@ impl Listing<'_> {
         let away =
             |number: Decimal| self.total.and_then(|total| number.checked_sub(total)).map(absolute);
         match self.listed {
-            Listed::Nearest(_) => away(one).cmp(&away(other)),
+            Listed::Nearest(_) => match (away(one), away(other)) {
+                (Some(one), Some(other)) => one.cmp(&other),
+                // What is away by more than a number holds comes last.
+                (one, other) => one.is_none().cmp(&other.is_none()),
+            },
             _ => absolute(other).cmp(&absolute(one)),
         }
     }
@@ -124,7 +129,7 @@ pub(super) fn gathered(
                 value: number,
                 key: key_of(scan, passed, line),
                 place: place_of(scan, passed, line),
-                formula: formula_of(lines, listing, line)?,
+                formula: formula_of(lines, listing, line, columns.first()),
             });
         } else {
             own.rest.0 += 1;
@@ -159,17 +164,20 @@ fn key_of(scan: &Scan<'_>, passed: &Passed<'_>, line: usize) -> String {
     key.iter().map(cell).collect::<Vec<_>>().join(",")
 }
 
-fn formula_of(lines: &Lines<'_>, listing: &Listing<'_>, line: usize) -> Result<String, Error> {
-    let Some(expr) = listing.values.first() else { return Ok(String::new()) };
-    Ok(match (&expr.kind, listing.listed) {
-        (ExprKind::Figure(figure), _) => {
+/// The formula of a line with its numbers; where lines are counted by a column, what that has, which `column` holds.
+fn formula_of(
+    lines: &Lines<'_>,
+    listing: &Listing<'_>,
+    line: usize,
+    column: Option<&Column>,
+) -> String {
+    match (listing.values.first().map(|expr| &expr.kind), listing.listed) {
+        (Some(ExprKind::Figure(figure)), _) => {
             lines.formula_steps(*figure, line).shown.into_iter().next().unwrap_or_default()
         }
-        (_, Listed::Known) => {
-            lines.values_of(expr).map_err(|_| overflow())?.value(line).to_string()
-        }
+        (_, Listed::Known) => column.map_or(String::new(), |own| own.value(line).to_string()),
         _ => String::new(),
-    })
+    }
 }
 
 impl BesideLines {
@@ -274,5 +282,23 @@ impl Gathered {
             without,
             parts,
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_is_farther_away_than_a_number_holds_comes_last() {
+        let number = |text: &str| Decimal::parse(text.as_bytes());
+        let most = "9".repeat(38);
+        let listed = Listed::Nearest(BesideLines::default());
+        let listing = Listing { condition: 0, values: &[], listed, total: number(&most), most: 3 };
+        let mut numbers =
+            [format!("-{most}"), "0".to_owned(), most].map(|text| number(&text).unwrap());
+        numbers.sort_by(|one, other| listing.order(*one, *other));
+        assert_eq!(numbers.map(|number| number.is_zero()), [false, true, false]);
+        assert!(numbers[2] < numbers[0]);
     }
 }
