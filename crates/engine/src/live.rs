@@ -95,10 +95,10 @@ impl Output {
         names.into_iter().zip(self.measures()).collect()
     }
 
-    /// The number of each line of which the first measure is one in their order: the smallest, the largest or the middle.
-    pub fn number_in_order(&self) -> Option<&Expr> {
+    /// The value of each line of which the first measure is one in their order: the smallest, the largest or the middle.
+    pub fn value_in_order(&self) -> Option<&Expr> {
         match &self.content {
-            OutputContent::Totals { plan, layout: Some(layout) } => layout.number_in_order(plan),
+            OutputContent::Totals { plan, layout: Some(layout) } => layout.value_in_order(plan),
             _ => None,
         }
     }

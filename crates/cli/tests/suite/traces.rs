@@ -106,11 +106,11 @@ fn a_key_that_is_not_there_has_the_nearest_named() {
         ),
         (
             vec!["trace", "--total", "count(distinct item)"],
-            "error: `count(distinct item)` is no number that follows from lines one by one\n  in --total:\n    count(distinct item)\n    ▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔\n  fix: `count(item)` has the same lines: take that apart\n",
+            "error: `count(distinct item)` does not follow from lines one by one\n  in --total:\n    count(distinct item)\n    ▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔\n  fix: `count(item)` has the same lines: take that apart\n",
         ),
         (
             vec!["trace", "--total", "year_before(median(quantity))"],
-            "error: `year_before(median(quantity))` is no number that follows from lines one by one\n  in --total:\n    year_before(median(quantity))\n    ▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔\n  fix: `median(quantity)` has the same lines: take that apart\n",
+            "error: `year_before(median(quantity))` does not follow from lines one by one\n  in --total:\n    year_before(median(quantity))\n    ▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔▔\n  fix: `median(quantity)` has the same lines: take that apart\n",
         ),
         (
             vec!["trace", "--total", "revenue", "--output", "x"],
@@ -225,6 +225,34 @@ fn a_number_in_an_order_has_the_lines_beside_it() {
     assert_eq!(most["in_order"], serde_json::json!({ "below": 2, "equal": 1, "above": 0 }));
     assert_eq!(most["without_value"].as_array().unwrap().len(), 2);
     assert_eq!(json("revenue")["in_order"], serde_json::Value::Null);
+}
+
+#[test]
+fn a_day_or_a_text_in_an_order_has_the_lines_beside_it() {
+    keyed("")
+        .run(&["trace", "--total", "min(day)", "--rows", "2"])
+        .stdout(
+            "min(day) 2025-01-05, over 5 lines
+
+  value       key  formula  place
+  ─────────────────────────────────────
+  2025-01-05  1             sales.csv:2
+  2025-02-10  2             sales.csv:3
+                            3 more lines
+  5 lines with a value: 0 before 2025-01-05, 1 with it, 4 after
+",
+        )
+        .nothing_else();
+    let came = keyed("").run(&["trace", "--total", "max(item)", "--rows", "1", "--format", "json"]);
+    let json: serde_json::Value = serde_json::from_str(came.printed()).unwrap();
+    assert_eq!((&json["value"], &json["lines"][0]["amount"]), (&"X".into(), &"X".into()));
+    assert_eq!(json["in_order"], serde_json::json!({ "below": 4, "equal": 1, "above": 0 }));
+    let came = keyed("").run(&["trace", "--total", "min(day)", "--format", "markdown"]);
+    assert!(
+        came.printed().starts_with("## min(day) 2025-01-05, over 5 lines\n\n| value | key |"),
+        "{}",
+        came.printed()
+    );
 }
 
 #[test]

@@ -150,15 +150,15 @@ impl Layout {
         self.columns.iter().map(live).chain(vec![None; differences]).collect()
     }
 
-    /// The number of which the first measure is one in their order.
-    pub(crate) fn number_in_order<'p>(&self, plan: &'p TotalsPlan) -> Option<&'p Expr> {
+    /// The value of which the first measure is one in their order.
+    pub(crate) fn value_in_order<'p>(&self, plan: &'p TotalsPlan) -> Option<&'p Expr> {
         let is_plain = |column: &&Column| column.cumulated.is_none() && column.share.is_none();
         let first = self.columns.first().filter(is_plain)?;
         let Work::Of(of) = plan.measures.get(first.measure)?.work else { return None };
         let summed = &plan.sums[of];
         let is_in_order =
             matches!(summed.how, Aggregate::Median | Aggregate::Smallest | Aggregate::Largest);
-        (is_in_order && matches!(summed.expr.ty, Type::Number { .. })).then_some(&summed.expr)
+        is_in_order.then_some(&summed.expr)
     }
 
     /// The condition on rows, over what is shown of them.

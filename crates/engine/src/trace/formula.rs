@@ -33,6 +33,9 @@ impl FormulaSteps {
                 break;
             }
         }
+        // `-8`, the last step of `-(7 + 1)`, is the value already.
+        let value = Shown { line, reduced: height }.text(expr).0;
+        shown.retain(|text| *text != value);
         FormulaSteps { shown }
     }
 }
@@ -171,7 +174,7 @@ fn binding(operator: Operator) -> Binding {
 fn value_text(value: &Value<'_>) -> String {
     match value {
         Value::Blank => "blank".to_owned(),
-        Value::Text(text) if text.trim().is_empty() => "blank".to_owned(),
+        Value::Text(text) if text.is_empty() => "blank".to_owned(),
         Value::Text(text) => format!("'{}'", text.replace('\'', "''")),
         Value::Period(period) => format!("'{period}'"),
         other => other.to_string(),

@@ -1,23 +1,19 @@
 //! What the engine says of its lines and lookups to those who show them: keys as they were tried, faults of calendars, what
 //! measures are made of and how they are shown, and what is wrong with a plan or a list.
 
-use std::borrow::Cow;
 use std::collections::BTreeSet;
 
-use arrow_array::StringViewArray;
 use interligo_engine::bind::{ColumnNames, Request, TableColumns, TotalsRequest, bind};
 use interligo_engine::engine::Engine;
-use interligo_engine::lines::LineBatch;
+use interligo_engine::lines::Lines;
 use interligo_engine::links::LinkStatus;
 use interligo_engine::live::LiveMeasure;
 use interligo_engine::lookup::Lookup;
 use interligo_engine::totals::MeasureKind;
 use interligo_engine::trace::LineTrace;
 use interligo_model::plan::{MistakeKind, Plan};
-use interligo_model::reading::style::PartStyle;
-use interligo_model::values::cells::Cells;
 
-use crate::support::{Asked, Tables, engine, raw, run_whole, shown, table, tables};
+use crate::support::{Asked, Tables, engine, over_all_lines, raw, run_whole, shown, table, tables};
 
 const PLAN: &str = "[tables.sales]\nrole = 'fact'\nfrom = 's.csv'\n[tables.prices]\nfrom = 'p.csv'\nkey = 'sku'\n\
      valid = { from = 'since', until = 'last' }\n[[link]]\npath = 'sales.item or sales.other -> prices.sku as of day'\n\
@@ -36,20 +32,8 @@ const PRICES: &str = "sku,since,last,price\nA,2025-01-01,2025-01-09,1.50\nA,2025
 
 /// What the lines of the sales, in one batch, say of themselves.
 fn traces(engine: &Engine, tables: &Tables) -> Vec<LineTrace> {
-    let rows = &tables["sales"][1..];
-    let cells = |column: usize| {
-        let texts = rows.iter().map(|row| row[column].as_str());
-        Cow::Owned(Cells::Texts(StringViewArray::from_iter_values(texts)))
-    };
-    let batch = LineBatch {
-        rows: rows.len(),
-        columns: engine.read_columns().iter().map(|column| cells(*column)).collect(),
-        part: 0,
-        style: &PartStyle::default(),
-        row_of: &|row| u64::from(row) + 2,
-    };
-    let lines = engine.work_out(&batch).unwrap();
-    (0..rows.len()).map(|row| lines.trace(row)).collect()
+    let traces = |lines: &Lines<'_>| (0..lines.rows).map(|row| lines.trace(row)).collect();
+    over_all_lines(engine, tables, traces)
 }
 
 #[test]

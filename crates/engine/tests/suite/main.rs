@@ -2,11 +2,18 @@
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on has failed")]
 
 mod apart;
+mod balances;
 mod explained;
+mod findings;
+mod formula_steps;
 mod formulas;
+mod kept;
 mod lookups;
+mod mistakes;
 mod no_panic;
+mod outputs;
 mod ratios;
 mod splits;
+mod sums_of_facts;
 mod support;
 mod totals_laws;

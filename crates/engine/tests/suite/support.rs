@@ -4,9 +4,11 @@ use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet};
 
 use arrow_array::StringViewArray;
-use interligo_engine::bind::{ColumnNames, Content, Request, TableColumns, TotalsRequest, bind};
+use interligo_engine::bind::{
+    BoundLookup, ColumnNames, Content, Request, TableColumns, TotalsRequest, bind,
+};
 use interligo_engine::engine::{Engine, Extent, Sample};
-use interligo_engine::lines::LineBatch;
+use interligo_engine::lines::{LineBatch, Lines};
 use interligo_engine::lookup::{Lookup, RawTable};
 use interligo_engine::outputs::{Output, OutputContent};
 use interligo_engine::proof::findings::Findings;
@@ -14,7 +16,7 @@ use interligo_engine::proof::tally::Tally;
 use interligo_engine::proof::tieout::{OutputTally, ReadSide, TieOut};
 use interligo_engine::totals::{Cube, Groups, TotalsPlan, TotalsRow, TotalsTable};
 use interligo_model::place::Parts;
-use interligo_model::plan::{Plan, Written};
+use interligo_model::plan::{Correction, Mistake, Plan, Written};
 use interligo_model::reading::style::{PartStyle, Style};
 use interligo_model::row_counts::RowCounts;
 use interligo_model::values::cells::Cells;
@@ -92,20 +94,64 @@ pub(crate) fn engine(plan: &str, tables: &Tables, by: &[&str], show: &[&str]) ->
 
 /// The same for any request.
 pub(crate) fn engine_for(plan: &str, tables: &Tables, request: Request) -> Asked {
+    prepared(&Plan::parse(plan).unwrap(), tables, &[request], Vec::new()).unwrap()
+}
+
+/// The same for the outputs of the plan.
+pub(crate) fn engine_of_plan(plan: &str, tables: &Tables) -> Asked {
     let plan = Plan::parse(plan).unwrap();
-    let bound = bind(&plan, &column_names(tables), &[request], &BTreeSet::new()).unwrap().remove(0);
-    let lookups = bound
-        .lookups
-        .iter()
-        .map(|lookup| {
-            Lookup::settle(raw(&lookup.name, &tables[lookup.name.as_str()]), lookup).unwrap()
-        })
-        .collect();
+    let requests = Request::of_plan(&plan).unwrap();
+    prepared(&plan, tables, &requests, Vec::new()).unwrap()
+}
+
+/// The same with keys that are known to be wrong, or what is mistaken.
+pub(crate) fn prepared(
+    plan: &Plan,
+    tables: &Tables,
+    requests: &[Request],
+    corrections: Vec<Correction>,
+) -> Result<Asked, Vec<Mistake>> {
+    prepared_with(plan, tables, requests, corrections, Lookup::settle)
+}
+
+/// The same with lookups made another way.
+pub(crate) fn prepared_with(
+    plan: &Plan,
+    tables: &Tables,
+    requests: &[Request],
+    corrections: Vec<Correction>,
+    settle: impl Fn(RawTable, &BoundLookup) -> Result<Lookup, Mistake>,
+) -> Result<Asked, Vec<Mistake>> {
+    let mut bound = bind(plan, &column_names(tables), requests, &BTreeSet::new())?.remove(0);
+    bound.corrections = corrections;
+    let mut lookups = Vec::new();
+    for lookup in &bound.lookups {
+        let raw = raw(&lookup.name, &tables[lookup.name.as_str()]);
+        lookups.push(settle(raw, lookup).map_err(|mistake| vec![mistake])?);
+    }
     let sales = columns(&tables["sales"][1..]);
     let sample = |texts| Sample { texts, style: Style::default() };
     let texts = |column| sales.get(column).cloned().map(sample).into_iter().collect();
     let samples: Vec<_> = bound.fact.read_columns().into_iter().map(texts).collect();
-    Engine::prepare(bound, lookups, &samples, Extent::Everything).unwrap()
+    Engine::prepare(bound, lookups, &samples, Extent::Everything)
+}
+
+/// What becomes of all sales as one batch of lines.
+pub(crate) fn over_all_lines<R>(
+    engine: &Engine,
+    tables: &Tables,
+    then: impl FnOnce(&Lines<'_>) -> R,
+) -> R {
+    let all = columns(&tables["sales"][1..]);
+    let cells = |column: &usize| Cow::Owned(Cells::Texts(all[*column].clone()));
+    let batch = LineBatch {
+        rows: tables["sales"].len() - 1,
+        columns: engine.read_columns().iter().map(cells).collect(),
+        part: 0,
+        style: &PartStyle::default(),
+        row_of: &|row| u64::from(row) + 2,
+    };
+    then(&engine.work_out(&batch).unwrap())
 }
 
 /// The totals asked for, a plan for each of their sources.

@@ -1,6 +1,6 @@
 //! A cell of a table of totals as the lines that it is made of: the largest first, the others in one sum, those without a
-//! value by the reason. It closes to the digit with what the totals of the plan come to. Of a number that is one in an order,
-//! the median among them, the lines nearest to it are shown, and how many lie on either side.
+//! value by the reason. It closes to the digit with what the totals of the plan come to. Of a value that is one in an order,
+//! the earliest day or the median, say, the lines nearest to it are shown, and how many lie on either side.
 
 use std::slice::from_ref;
 
@@ -27,7 +27,7 @@ pub struct CellTrace {
     /// What is summed.
     pub name: String,
     /// What it comes to in totals.
-    pub value: Option<Decimal>,
+    pub value: Option<Value<'static>>,
     /// Which lines are listed, and in which order.
     pub listed: Listed,
     /// The first of these lines.
@@ -56,18 +56,18 @@ pub enum Listed {
     Known,
     /// Those without a value, each as one.
     Blank,
-    /// Those with a value, the nearest to that of the cell first: of the smallest, largest or middle number.
+    /// Those with a value, the nearest to that of the cell first: of the smallest, largest or middle value.
     Nearest(BesideLines),
 }
 
-/// How many lines have a number below, at and above that of a cell.
+/// How many lines have a value below, at and above that of a cell.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct BesideLines {
-    /// Lines with a smaller number.
+    /// Lines with a smaller one.
     pub below: u64,
-    /// Lines with this number.
+    /// Lines with the same.
     pub equal: u64,
-    /// Lines with a larger number.
+    /// Lines with a larger one.
     pub above: u64,
 }
 
@@ -75,7 +75,7 @@ pub struct BesideLines {
 #[derive(Clone, Debug, PartialEq)]
 pub struct CellLine {
     /// What it comes to; 1 where lines are counted.
-    pub value: Decimal,
+    pub value: Value<'static>,
     /// Its key; blank where the fact has none.
     pub key: String,
     /// Where it is.
@@ -166,7 +166,7 @@ impl Project {
             return Err(no_lines(name).into());
         };
         let measure = output.measures().into_iter().next().flatten();
-        let (listed, values) = match (&measure, output.number_in_order()) {
+        let (listed, values) = match (&measure, output.value_in_order()) {
             (Some(measure), _) => (Listed::of(measure), measure.values()),
             (None, Some(expr)) => (Listed::Nearest(BesideLines::default()), from_ref(expr)),
             (None, None) => return Err(no_lines(name).into()),
@@ -254,12 +254,12 @@ impl<'a> CellTotals<'a> {
 }
 
 /// What the whole of a table comes to.
-fn total_of(table: &TotalsTable) -> Option<Decimal> {
-    table.whole.values.first().and_then(Value::number)
+fn total_of(table: &TotalsTable) -> Option<Value<'static>> {
+    table.whole.values.first().filter(|value| !value.is_blank()).cloned()
 }
 
 fn no_lines(name: &str) -> Mistake {
-    let message = format!("`{name}` is no number that follows from lines one by one");
+    let message = format!("`{name}` does not follow from lines one by one");
     let help = match total_of_lines(name) {
         of_lines if of_lines == name => {
             "name a figure or a column with numbers, such as revenue".to_owned()

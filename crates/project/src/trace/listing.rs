@@ -40,7 +40,7 @@ pub(super) struct Listing<'a> {
     pub(super) values: &'a [Expr],
     pub(super) listed: Listed,
     /// What the cell comes to.
-    pub(super) total: Option<Decimal>,
+    pub(super) total: Option<Value<'static>>,
     /// How many lines are listed.
     pub(super) most: usize,
 }
@@ -65,29 +65,46 @@ impl Listed {
 
 impl Listing<'_> {
     /// What a line is listed with, by its value; none where it is not listed.
-    fn number(&self, value: Option<&Value<'_>>) -> Option<Decimal> {
-        let is_blank = value.is_some_and(|value| *value == Value::Blank);
+    fn shown(&self, value: Option<&Value<'_>>) -> Option<Value<'static>> {
+        let is_blank = value.is_some_and(Value::is_blank);
         let counts = match self.listed {
-            Listed::Amounts | Listed::Nearest(_) => return value.and_then(Value::number),
+            Listed::Amounts | Listed::Nearest(_) => {
+                return value.filter(|value| !value.is_blank()).cloned().map(Value::into_owned);
+            }
             Listed::All => true,
             Listed::Known => !is_blank,
             Listed::Blank => is_blank,
         };
-        counts.then(|| Decimal::from(1))
+        counts.then(|| Value::Number(Decimal::from(1)))
     }
 
-    /// Which of two numbers is listed first.
-    fn order(&self, one: Decimal, other: Decimal) -> Ordering {
+    /// Which of two values is listed first.
+    fn order(&self, one: &Value<'_>, other: &Value<'_>) -> Ordering {
         let absolute = |number: Decimal| number.checked_abs().unwrap_or(number);
-        let away =
-            |number: Decimal| self.total.and_then(|total| number.checked_sub(total)).map(absolute);
-        match self.listed {
-            Listed::Nearest(_) => match (away(one), away(other)) {
-                (Some(one), Some(other)) => one.cmp(&other),
-                // What is away by more than a number holds comes last.
-                (one, other) => one.is_none().cmp(&other.is_none()),
-            },
-            _ => absolute(other).cmp(&absolute(one)),
+        let amount = |value: &Value<'_>| value.number().map(absolute);
+        match (self.listed, &self.total) {
+            (Listed::Nearest(_), Some(total)) => self.nearer(total, one, other),
+            _ => amount(other).cmp(&amount(one)),
+        }
+    }
+
+    /// Which of two values is nearer to the total. On one side of it their order says so; numbers on both sides, as beside a
+    /// median, are so far away as their differences, and what is away by more than a number holds comes last.
+    fn nearer(&self, total: &Value<'_>, one: &Value<'_>, other: &Value<'_>) -> Ordering {
+        if one >= total && other >= total {
+            return one.cmp(other);
+        }
+        if one <= total && other <= total {
+            return other.cmp(one);
+        }
+        let away = |value: &Value<'_>| {
+            let difference = value.number()?.checked_sub(total.number()?)?;
+            Some(difference.checked_abs().unwrap_or(difference))
+        };
+        match (away(one), away(other)) {
+            (Some(one), Some(other)) => one.cmp(&other),
+            (None, None) => one.cmp(other),
+            (one, other) => one.is_none().cmp(&other.is_none()),
         }
     }
 }
@@ -106,15 +123,15 @@ pub(super) fn gathered(
     let values = |expr: &Expr| lines.values_of(expr).map_err(|_| Error::from(overflow()));
     let columns = listing.values.iter().map(values).collect::<Result<Vec<_>, _>>()?;
     own.parts = vec![ExactSum::default(); columns.len()];
-    let mut listed: Vec<(Decimal, usize)> = Vec::new();
+    let mut listed: Vec<(Value<'static>, usize)> = Vec::new();
     for line in within {
         if columns.len() > 1 {
             own.add_parts(columns.iter().map(|column| column.value(line).number()));
         }
         let value = columns.first().map(|column| column.value(line));
-        if let Some(number) = listing.number(value.as_ref()) {
-            own.beside.add(number, listing.total);
-            listed.push((number, line));
+        if let Some(shown) = listing.shown(value.as_ref()) {
+            own.beside.add(&shown, listing.total.as_ref());
+            listed.push((shown, line));
         }
         if let (Some(Value::Blank), Some(expr)) = (&value, listing.values.first()) {
             let place = || place_of(scan, passed, line);
@@ -122,18 +139,17 @@ pub(super) fn gathered(
             why.or_insert_with(|| (0, place())).0 += 1;
         }
     }
-    listed.sort_by(|(one, at), (other, behind)| listing.order(*one, *other).then(at.cmp(behind)));
-    for (at, (number, line)) in listed.into_iter().enumerate() {
+    listed.sort_by(|(one, at), (other, behind)| listing.order(one, other).then(at.cmp(behind)));
+    for (at, (value, line)) in listed.into_iter().enumerate() {
         if at < listing.most {
             own.lines.push(CellLine {
-                value: number,
+                value,
                 key: key_of(scan, passed, line),
                 place: place_of(scan, passed, line),
                 formula: formula_of(lines, listing, line, columns.first()),
             });
         } else {
-            own.rest.0 += 1;
-            own.rest.1.add(number);
+            own.leave_out(&value);
         }
     }
     Ok(own)
@@ -181,8 +197,8 @@ fn formula_of(
 }
 
 impl BesideLines {
-    fn add(&mut self, number: Decimal, total: Option<Decimal>) {
-        match total.map(|total| number.cmp(&total)) {
+    fn add(&mut self, value: &Value<'_>, total: Option<&Value<'_>>) {
+        match total.map(|total| value.cmp(total)) {
             Some(Ordering::Less) => self.below += 1,
             Some(Ordering::Equal) => self.equal += 1,
             Some(Ordering::Greater) => self.above += 1,
@@ -200,6 +216,12 @@ impl Gathered {
         }
     }
 
+    /// Counts a line that is not listed.
+    fn leave_out(&mut self, value: &Value<'_>) {
+        self.rest.0 += 1;
+        value.number().into_iter().for_each(|number| self.rest.1.add(number));
+    }
+
     /// Takes what a later block adds.
     pub(super) fn absorb(&mut self, other: Gathered, listing: &Listing<'_>) {
         self.of_lines += other.of_lines;
@@ -215,11 +237,10 @@ impl Gathered {
             self.without.entry(why).or_insert((0, first)).0 += lines;
         }
         self.lines.extend(other.lines);
-        self.lines.sort_by(|one, other| listing.order(one.value, other.value));
+        self.lines.sort_by(|one, other| listing.order(&one.value, &other.value));
         while self.lines.len() > listing.most {
             if let Some(last) = self.lines.pop() {
-                self.rest.0 += 1;
-                self.rest.1.add(last.value);
+                self.leave_out(&last.value);
             }
         }
     }
@@ -238,7 +259,7 @@ impl Gathered {
         let is_summed = !matches!(listed, Listed::Nearest(_));
         let known = self.lines.len() as u64 + self.rest.0;
         let mut sum = self.rest.1;
-        self.lines.iter().for_each(|line| sum.add(line.value));
+        self.lines.iter().filter_map(|line| line.value.number()).for_each(|own| sum.add(own));
         let part_name = |expr: &Expr| match expr.kind {
             ExprKind::Figure(figure) => scan.engine.bound.figures[figure].name.clone(),
             ExprKind::Column(column) => scan.engine.column_name(column).to_owned(),
@@ -273,7 +294,7 @@ impl Gathered {
         without.sort_by_key(|own| std::cmp::Reverse(own.lines));
         CellTrace {
             name,
-            value: listing.total,
+            value: listing.total.clone(),
             listed,
             lines: self.lines,
             rest: (self.rest.0, self.rest.1.value().filter(|_| is_summed)),
@@ -291,14 +312,17 @@ mod tests {
 
     #[test]
     fn what_is_farther_away_than_a_number_holds_comes_last() {
-        let number = |text: &str| Decimal::parse(text.as_bytes());
+        let number = |text: &str| Decimal::parse(text.as_bytes()).map(Value::Number);
         let most = "9".repeat(38);
         let listed = Listed::Nearest(BesideLines::default());
         let listing = Listing { condition: 0, values: &[], listed, total: number(&most), most: 3 };
         let mut numbers =
             [format!("-{most}"), "0".to_owned(), most].map(|text| number(&text).unwrap());
-        numbers.sort_by(|one, other| listing.order(*one, *other));
-        assert_eq!(numbers.map(|number| number.is_zero()), [false, true, false]);
+        numbers.sort_by(|one, other| listing.order(one, other));
+        assert_eq!(
+            numbers.each_ref().map(|number| number.number().unwrap().is_zero()),
+            [false, true, false]
+        );
         assert!(numbers[2] < numbers[0]);
     }
 }

@@ -245,7 +245,7 @@ struct PartsShown<'a> {
 pub fn cell_json(out: Out<'_>, cell: &CellTrace) -> io::Result<()> {
     let shown = CellShown {
         total: &cell.name,
-        value: cell.value.map(|value| value.to_string()),
+        value: cell.value.as_ref().map(|value| value.to_string()),
         lines: cell
             .lines
             .iter()

@@ -4,6 +4,7 @@ use std::io;
 
 use interligo_engine::engine::Engine;
 use interligo_model::values::decimal::Decimal;
+use interligo_model::values::value::Value;
 use interligo_project::{BesideLines, CellTrace, Listed, Traced};
 use unicode_width::UnicodeWidthStr;
 
@@ -109,24 +110,33 @@ fn number(value: Option<Decimal>) -> String {
     value.map_or("overflows".to_owned(), |value| grouped(&value.to_string()))
 }
 
+/// A value as tables show it.
+fn shown(value: &Value<'_>) -> String {
+    match value {
+        Value::Number(number) => grouped(&number.to_string()),
+        other => other.to_string(),
+    }
+}
+
+/// Whether it comes to a number: not to a day or a text.
+fn is_number(cell: &CellTrace) -> bool {
+    cell.value.as_ref().is_none_or(|value| value.number().is_some())
+}
+
 /// Prints a cell of totals as the lines that it is made of.
 pub fn cell(out: Out<'_>, cell: &CellTrace) -> io::Result<()> {
     let lines = counted(cell.of_lines, "line");
-    let value = cell.value.map_or("blank".to_owned(), |value| grouped(&value.to_string()));
+    let value = cell.value.as_ref().map_or("blank".to_owned(), shown);
     writeln!(out, "{TITLE}{} {value}{TITLE:#}, over {lines}\n", cell.name)?;
     if cell.of_lines == 0 {
         return writeln!(out, "No line meets the condition.");
     }
-    let mut table = TextTable::new([">amount", "key", "formula", "place"]);
+    let head = if is_number(cell) { ">amount" } else { "value" };
+    let mut table = TextTable::new([head, "key", "formula", "place"]);
     // A place is taken to `trace`, or to the file: it must not be broken. At any width its column says what else there is.
     table.pin([3]);
     for line in &cell.lines {
-        table.row([
-            grouped(&line.value.to_string()),
-            line.key.clone(),
-            line.formula.clone(),
-            line.place.clone(),
-        ]);
+        table.row([shown(&line.value), line.key.clone(), line.formula.clone(), line.place.clone()]);
     }
     if cell.rest.0 > 0 {
         let more = counted(cell.rest.0, "more line");
@@ -175,11 +185,13 @@ fn listed_words(cell: &CellTrace) -> String {
     }
 }
 
-/// Where the number of a cell is among those of its lines.
+/// Where the value of a cell is among those of its lines.
 fn beside_words(cell: &CellTrace, beside: BesideLines, value: &str) -> String {
     let BesideLines { below, equal, above } = beside;
     let [below, equal, above] = [below, equal, above].map(|lines| grouped(&lines.to_string()));
-    format!("{}: {below} below {value}, {equal} with it, {above} above", listed_words(cell))
+    let [smaller, larger] = if is_number(cell) { ["below", "above"] } else { ["before", "after"] };
+    let lines = listed_words(cell);
+    format!("{lines}: {below} {smaller} {value}, {equal} with it, {above} {larger}")
 }
 
 /// What the lines that are not listed come to; blank where lines are not summed.
@@ -192,12 +204,14 @@ fn rest_of(cell: &CellTrace, number: impl Fn(Option<Decimal>) -> String) -> Stri
 
 /// Writes a cell of totals as Markdown.
 pub fn cell_markdown(out: Out<'_>, cell: &CellTrace) -> io::Result<()> {
-    let value = cell.value.map_or("blank".to_owned(), |value| value.to_string());
+    let value = cell.value.as_ref().map_or("blank".to_owned(), |own| escaped(&own.to_string()));
     writeln!(out, "## {} {value}, over {}\n", escaped(&cell.name), counted(cell.of_lines, "line"))?;
-    writeln!(out, "| amount | key | formula | place |\n|---:|---|---|---|")?;
+    let head = if is_number(cell) { "amount" } else { "value" };
+    writeln!(out, "| {head} | key | formula | place |\n|---:|---|---|---|")?;
     for line in &cell.lines {
         let texts = [&line.key, &line.formula, &line.place].map(|text| escaped(text));
-        writeln!(out, "| {} | {} |", line.value, texts.join(" | "))?;
+        let value = escaped(&line.value.to_string());
+        writeln!(out, "| {value} | {} |", texts.join(" | "))?;
     }
     if cell.rest.0 > 0 {
         let plain =

@@ -1,0 +1,241 @@
+//! Outputs as an engine types them: the columns of lines with what they hold, and what a sheet with formulas has besides.
+
+use interligo_engine::engine::Engine;
+use interligo_engine::lines::Lines;
+use interligo_engine::live::{LiveLines, LiveMeasure, NotLive};
+use interligo_engine::outputs::{Output, OutputColumn, OutputContent};
+use interligo_engine::totals::MeasureKind;
+use interligo_model::values::column::ColumnKind;
+
+use crate::support::{Asked, Tables, engine_of_plan, over_all_lines, tables};
+
+const PLAN: &str = "[tables.sales]\nrole = 'fact'\nfrom = 's.csv'\nkey = 'no'\n\
+     [tables.products]\nfrom = 'p.csv'\nkey = 'sku'\n[tables.families]\nfrom = 'f.csv'\nkey = 'code'\n\
+     [tables.prices]\nfrom = 'r.csv'\nkey = 'sku'\nvalid = { from = 'since', until = 'last' }\n\
+     [[link]]\npath = 'sales.item -> products.sku'\n[[link]]\npath = 'products.family -> families.code'\n\
+     [[link]]\npath = 'sales.item -> prices.sku as of day'\n\
+     [figures]\nrevenue = 'quantity * prices.price'\n\
+     rate = { formula = 'revenue / quantity', round = 1, shown = 'percent' }\n";
+
+fn shop() -> Tables {
+    tables(&[
+        ("sales", "no,item,day,quantity\n1,A,2025-01-05,2\n2, B ,2025-02-05,3\n3,X,2025-01-05,4"),
+        ("products", "sku,name,family\nA,Smoker,tools\nB,Veil,wear"),
+        ("families", "code,name,rank\ntools,Tools,7"),
+        ("prices", "sku,since,last,price\nA,2025-01-01,,1.55\nB,2025-01-01,2025-01-31,2"),
+    ])
+}
+
+fn asked(outputs: &str) -> Asked {
+    engine_of_plan(&format!("{PLAN}{outputs}"), &shop())
+}
+
+fn columns(output: &Output) -> &[OutputColumn] {
+    match &output.content {
+        OutputContent::Lines { columns, .. } => columns,
+        _ => panic!("`{}` is no output of lines", output.name),
+    }
+}
+
+fn cell(engine: &Engine, lines: &Lines<'_>, column: &OutputColumn, line: usize) -> String {
+    let sales = &shop()["sales"];
+    let row_of = |link: usize| {
+        let row = lines.link_rows(link)[line];
+        Lines::is_row(row).then_some(row)
+    };
+    match column {
+        OutputColumn::Own => sales[line + 1].join("|"),
+        OutputColumn::Cell { column, .. } => sales[line + 1][*column].clone(),
+        OutputColumn::Attribute { link, column, .. } => {
+            engine.attribute_text(*link, *column, row_of(engine.anchor(*link)))
+        }
+        OutputColumn::LinkStatus { link, .. } => lines.statuses(*link)[line].0.name().to_owned(),
+        OutputColumn::LinkKey { link, .. } => {
+            row_of(*link).map_or(String::new(), |row| engine.key_of_row(*link, row))
+        }
+        OutputColumn::LinkRow { link, .. } => format!("{:?}", row_of(*link)),
+        OutputColumn::Value { value, .. } => lines.values[*value].value(line).to_string(),
+    }
+}
+
+fn name(column: &OutputColumn) -> &str {
+    match column {
+        OutputColumn::Own => "*",
+        OutputColumn::Cell { column_name, .. }
+        | OutputColumn::Attribute { column_name, .. }
+        | OutputColumn::LinkStatus { column_name, .. }
+        | OutputColumn::LinkRow { column_name, .. }
+        | OutputColumn::LinkKey { column_name, .. }
+        | OutputColumn::Value { column_name, .. } => column_name,
+    }
+}
+
+fn names(output: &Output) -> Vec<&str> {
+    columns(output).iter().map(name).collect()
+}
+
+#[test]
+fn each_column_of_lines_has_what_its_name_says() {
+    let (engine, outputs) = asked(
+        "[outputs.lines]\nto = 'l.csv'\nstatus = true\n\
+         columns = ['*', 'products.name', 'families.name', 'revenue', 'month(day)', 'quantity * 2']\n",
+    );
+    let expected = [
+        "*",
+        "products.name",
+        "families.name",
+        "revenue",
+        "month(day)",
+        "quantity * 2",
+        "products status",
+        "products key",
+        "families status",
+        "families key",
+        "prices status",
+        "prices key",
+    ];
+    assert_eq!(names(&outputs[0]), expected);
+    let rows = over_all_lines(&engine, &shop(), |lines| {
+        let row = |line: usize| {
+            let cells = columns(&outputs[0]).iter().map(|own| cell(&engine, lines, own, line));
+            cells.collect::<Vec<_>>()
+        };
+        [0, 1, 2].map(row)
+    });
+    let expected = [
+        "1|A|2025-01-05|2, Smoker, Tools, 3.10, 2025-01, 4, exact, A, exact, tools, exact, A",
+        "2| B |2025-02-05|3, Veil, , , 2025-02, 6, cleaned, B, unmatched, , undated, ",
+        "3|X|2025-01-05|4, , , , 2025-01, 8, unmatched, , blank, , unmatched, ",
+    ];
+    assert_eq!(rows.map(|row| row.join(", ")), expected);
+}
+
+#[test]
+fn values_of_lines_say_what_they_are_and_how_they_are_shown() {
+    let (_, outputs) = asked(
+        "[outputs.lines]\nto = 'l.csv'\ncolumns = ['no', 'day', 'revenue', 'rate', 'quantity * 1.5', 'quantity + 1', 'families.rank', 'day + 1', 'quantity > 2']\n",
+    );
+    let shown: Vec<_> = columns(&outputs[0])
+        .iter()
+        .filter_map(|own| match own {
+            OutputColumn::Value { column_name, least_places, kind, shown, .. } => {
+                Some((column_name.as_str(), *least_places, *kind, *shown))
+            }
+            _ => None,
+        })
+        .collect();
+    let expected = [
+        ("revenue", 2, ColumnKind::Number(2), MeasureKind::Amount(2)),
+        ("rate", 1, ColumnKind::Number(1), MeasureKind::Percent(1)),
+        ("quantity * 1.5", 1, ColumnKind::Number(1), MeasureKind::Amount(1)),
+        // Whole numbers may be codes.
+        ("quantity + 1", 0, ColumnKind::Number(0), MeasureKind::Other),
+        ("day + 1", 0, ColumnKind::Date, MeasureKind::Other),
+        ("quantity > 2", 0, ColumnKind::YesNo, MeasureKind::Other),
+    ];
+    assert_eq!(shown, expected);
+}
+
+#[test]
+fn the_key_of_the_fact_is_found_among_columns() {
+    let key = |columns_of: &str| {
+        let (engine, outputs) =
+            asked(&format!("[outputs.lines]\nto = 'l.csv'\ncolumns = {columns_of}\n"));
+        engine.key_among(columns(&outputs[0]))
+    };
+    assert_eq!(key("['item', 'no']"), Some(vec![1]));
+    assert_eq!(key("['item', 'revenue']"), None);
+    let plan = PLAN.replace("key = 'no'", "key = 'no'\nrepeats = 'keep'");
+    let outputs = "[outputs.lines]\nto = 'l.csv'\ncolumns = ['no']\n";
+    let (engine, outputs) = engine_of_plan(&format!("{plan}{outputs}"), &shop());
+    assert_eq!(engine.key_among(columns(&outputs[0])), None, "lines may share it");
+}
+
+const BOOK: &str = "[outputs.lines]\nto = 'l.csv'\ncolumns = ['no', 'revenue']\n\
+     [outputs.totals]\nto = 't.csv'\nby = ['families.name', 'month(day)']\n\
+     show = ['lines', 'revenue', 'rate', 'avg(quantity)', 'count(revenue)', 'blank(revenue)', 'median(quantity)']\n\
+     [outputs.some]\nto = 's.csv'\nby = ['item']\nshow = ['revenue']\nwhere = 'quantity > 2'\n\
+     [outputs.first]\nto = 'f.csv'\nby = ['item']\nshow = ['revenue']\ntop = 2\n\
+     [workbooks.book]\nto = 'b.xlsx'\nsheets = ['lines', 'totals', 'some', 'first']\nformulas = true\n";
+
+#[test]
+fn a_sheet_with_formulas_has_what_they_need_behind_what_is_asked_for() {
+    let (engine, outputs) = asked(BOOK);
+    let of_book = outputs.iter().find(|own| own.name == "lines in book").unwrap();
+    let expected = [
+        "no",
+        "revenue",
+        "products row",
+        "families row",
+        "prices row",
+        "quantity",
+        "prices.price",
+        "families.name",
+        "day",
+        "month(day)",
+    ];
+    assert_eq!(names(of_book), expected);
+    let OutputContent::Lines { live: Some(LiveLines { asked, groups }), .. } = &of_book.content
+    else {
+        panic!("the sheet has formulas");
+    };
+    assert_eq!((*asked, groups), (2, &vec![7, 9]));
+    let kinds = |own: &OutputColumn| matches!(own, OutputColumn::LinkRow { .. });
+    assert_eq!(columns(of_book).iter().filter(|own| kinds(own)).count(), 3);
+    let plain = outputs.iter().find(|own| own.name == "lines").unwrap();
+    assert_eq!(names(plain), ["no", "revenue"], "a file of text has no formulas");
+    assert_eq!(
+        (engine.chained_to(1), engine.chained_to(2), engine.lookup_of(2)),
+        (Some(0), None, 2)
+    );
+    assert_eq!((engine.row_behind(1, 0), engine.row_behind(1, 1)), (Some(0), None));
+    assert_eq!(engine.formula_of(0), "quantity * prices.price");
+}
+
+#[test]
+fn totals_say_what_they_are_made_of_or_why_not() {
+    let (_, outputs) = asked(BOOK);
+    let totals = |name: &str| outputs.iter().find(|own| own.name == name).unwrap().live_totals();
+    assert_eq!(totals("some"), Err(NotLive::Filtered));
+    assert_eq!(totals("first"), Err(NotLive::Ordered));
+    assert_eq!(totals("lines"), Err(NotLive::SeveralFacts));
+    let made_of = |measure: &Option<LiveMeasure>| match measure {
+        None => "nothing".to_owned(),
+        Some(of) => {
+            let what = match of {
+                LiveMeasure::Lines => "lines",
+                LiveMeasure::Sum(_) => "sum",
+                LiveMeasure::Average(_) => "average",
+                LiveMeasure::Known(_) => "known",
+                LiveMeasure::Blank(_) => "blank",
+                LiveMeasure::Ratio { .. } => "ratio",
+            };
+            format!("{what} of {}", of.values().len())
+        }
+    };
+    let live = totals("totals").unwrap();
+    assert_eq!(live.by.len(), 2);
+    let expected = [
+        "lines of 0",
+        "sum of 1",
+        "ratio of 2",
+        "average of 1",
+        "known of 1",
+        "blank of 1",
+        // A median is not computed from sums.
+        "nothing",
+    ];
+    assert_eq!(live.measures.iter().map(made_of).collect::<Vec<_>>(), expected);
+    let output = outputs.iter().find(|own| own.name == "totals").unwrap();
+    let named: Vec<String> = output.named_measures().into_iter().map(|(name, _)| name).collect();
+    let expected = [
+        "lines",
+        "revenue",
+        "rate",
+        "avg(quantity)",
+        "count(revenue)",
+        "blank(revenue)",
+        "median(quantity)",
+    ];
+    assert_eq!(named, expected);
+}
