@@ -1,0 +1,311 @@
+//! How a link finds rows, by each of its settings: which row a line gets, and what is said of it.
+
+use interligo_engine::lines::Lines;
+
+use crate::support::{Tables, engine, over_all_lines, tables};
+
+const FACT: &str = "[tables.sales]\nrole = 'fact'\nfrom = 's.csv'\n";
+
+/// How each line came out in the last link, with what the figure `got` has of it.
+fn outcomes(plan: &str, tables: &Tables) -> Vec<String> {
+    let (engine, _) = engine(&format!("{FACT}{plan}"), tables, &[], &["lines"]);
+    over_all_lines(&engine, tables, |lines: &Lines<'_>| {
+        let link = lines.findings.links.len() - 1;
+        let figure = engine.figure_expr(0);
+        let values = lines.values_of(figure).unwrap();
+        let statuses = lines.statuses(link);
+        let one = |line: usize| format!("{} {}", statuses[line].0.name(), values.value(line));
+        (0..lines.rows).map(|line| one(line).trim().to_owned()).collect()
+    })
+}
+
+const DATED: &str = "[tables.prices]\nfrom = 'p.csv'\nkey = 'sku'\nvalid = { from = 'since', until = 'last' }\n\
+     [[link]]\npath = 'sales.item -> prices.sku as of day'\nMORE\n[figures]\ngot = 'n * prices.price'\n";
+
+fn dated() -> Tables {
+    tables(&[
+        (
+            "sales",
+            "item,day,n\nA,2024-12-31,1\nA,2025-01-01,1\nA,2025-01-10,1\nA,2025-01-11,1\nA,2025-01-20,1\nA,2025-02-01,1\nB,2025-01-05,1\nC,2025-01-05,1\nA,,1",
+        ),
+        (
+            "prices",
+            "sku,since,last,price\nA,2025-01-01,2025-01-10,1\nA,2025-01-15,2025-01-31,2\nB,2025-01-01,2025-01-05,3\nB,2025-01-05,2025-01-09,4\nC,,,5",
+        ),
+    ])
+}
+
+#[test]
+fn a_day_without_a_row_takes_that_of_another_where_the_plan_says_so() {
+    for (more, expected) in [
+        (
+            "overlap = 'first'",
+            [
+                "undated", "exact 1", "exact 1", "undated", "exact 2", "undated", "exact 3",
+                "exact 5", "undated",
+            ],
+        ),
+        (
+            "overlap = 'last'\ngap = 'earlier'",
+            [
+                "undated",
+                "exact 1",
+                "exact 1",
+                "carried 1",
+                "exact 2",
+                "carried 2",
+                "exact 4",
+                "exact 5",
+                "undated",
+            ],
+        ),
+        (
+            "overlap = 'blank'\ngap = 'later'",
+            [
+                "carried 1",
+                "exact 1",
+                "exact 1",
+                "carried 2",
+                "exact 2",
+                "undated",
+                "overlapping",
+                "exact 5",
+                "undated",
+            ],
+        ),
+        (
+            "overlap = 'first'\ngap = 'nearest'",
+            [
+                "carried 1",
+                "exact 1",
+                "exact 1",
+                "carried 1",
+                "exact 2",
+                "carried 2",
+                "exact 3",
+                "exact 5",
+                "undated",
+            ],
+        ),
+        (
+            "overlap = 'latest-start'\ngap = { before = 'later', between = 'nearest', after = 'blank', days = 4 }",
+            [
+                "carried 1",
+                "exact 1",
+                "exact 1",
+                "carried 1",
+                "exact 2",
+                "undated",
+                "exact 4",
+                "exact 5",
+                "undated",
+            ],
+        ),
+        (
+            "overlap = 'first'\ngap = { before = 'blank', between = 'earlier', after = 'earlier', days = 1 }",
+            [
+                "undated",
+                "exact 1",
+                "exact 1",
+                "carried 1",
+                "exact 2",
+                "carried 2",
+                "exact 3",
+                "exact 5",
+                "undated",
+            ],
+        ),
+        (
+            "",
+            [
+                "undated",
+                "exact 1",
+                "exact 1",
+                "undated",
+                "exact 2",
+                "undated",
+                "overlapping",
+                "exact 5",
+                "undated",
+            ],
+        ),
+    ] {
+        let got = outcomes(&DATED.replace("MORE", more), &dated());
+        assert_eq!(got, expected, "{more}");
+    }
+}
+
+const PLAIN: &str = "[tables.products]\nfrom = 'p.csv'\nkey = 'sku'\n[[link]]\npath = 'sales.item -> products.sku'\nMORE\n\
+     [figures]\ngot = 'n * products.price'\n";
+
+#[test]
+fn differences_in_writing_are_ignored_where_the_plan_says_so() {
+    let shop = tables(&[
+        ("sales", "item,n\nHV-1,1\nhv-1,1\nHV1,1\n HV-1 ,1\nＨＶ-1,1\n007,1\n7,1\nab,1\nX,1\n,1"),
+        ("products", "sku,price\nHV-1,1\n07,2\nAB,3\nA-B,4"),
+    ]);
+    for (more, expected) in [
+        (
+            "",
+            [
+                "exact 1",
+                "unmatched",
+                "unmatched",
+                "cleaned 1",
+                "unmatched",
+                "unmatched",
+                "unmatched",
+                "unmatched",
+                "unmatched",
+                "blank",
+            ],
+        ),
+        (
+            "match = 'as-written'",
+            [
+                "exact 1",
+                "unmatched",
+                "unmatched",
+                "unmatched",
+                "unmatched",
+                "unmatched",
+                "unmatched",
+                "unmatched",
+                "unmatched",
+                "blank",
+            ],
+        ),
+        (
+            "ignore = ['case']",
+            [
+                "exact 1",
+                "cleaned 1",
+                "unmatched",
+                "cleaned 1",
+                "unmatched",
+                "unmatched",
+                "unmatched",
+                "cleaned 3",
+                "unmatched",
+                "blank",
+            ],
+        ),
+        (
+            "ignore = ['case', 'punctuation']",
+            [
+                "exact 1",
+                "cleaned 1",
+                "cleaned 1",
+                "cleaned 1",
+                "unmatched",
+                "unmatched",
+                "unmatched",
+                "ambiguous",
+                "unmatched",
+                "blank",
+            ],
+        ),
+        (
+            "ignore = ['leading-zeros', 'width']",
+            [
+                "exact 1",
+                "unmatched",
+                "unmatched",
+                "cleaned 1",
+                "cleaned 1",
+                "cleaned 2",
+                "cleaned 2",
+                "unmatched",
+                "unmatched",
+                "blank",
+            ],
+        ),
+    ] {
+        let got = outcomes(&PLAIN.replace("MORE", more), &shop);
+        assert_eq!(got, expected, "{more}");
+    }
+}
+
+#[test]
+fn lines_without_a_row_end_as_the_plan_says() {
+    let shop = tables(&[
+        ("sales", "item,kind,n\nA,x,1\nB,x,1\nC,x,1\n,x,1\nB,free,1\nA,free,1\nB,,1"),
+        ("products", "sku,price\nA,1\nC,"),
+    ]);
+    for (more, expected) in [
+        ("", ["exact 1", "unmatched", "exact", "blank", "unmatched", "exact 1", "unmatched"]),
+        (
+            "missing = 'fill'\nfill = { price = 9 }",
+            ["exact 1", "filled 9", "exact", "filled 9", "filled 9", "exact 1", "filled 9"],
+        ),
+        (
+            "missing = 'normal'",
+            ["exact 1", "absent", "exact", "absent", "absent", "exact 1", "absent"],
+        ),
+        (
+            "when = \"kind = 'x'\"",
+            ["exact 1", "unmatched", "exact", "blank", "not-needed", "not-needed", "unmatched"],
+        ),
+        (
+            "needs = ['price']",
+            ["exact 1", "unmatched", "incomplete", "blank", "unmatched", "exact 1", "unmatched"],
+        ),
+        (
+            "missing = 'fill'\nfill = { price = 9 }\nwhen = \"kind = 'x'\"\nneeds = ['price']",
+            [
+                "exact 1",
+                "filled 9",
+                "incomplete",
+                "filled 9",
+                "not-needed",
+                "not-needed",
+                "filled 9",
+            ],
+        ),
+    ] {
+        let got = outcomes(&PLAIN.replace("MORE", more), &shop);
+        assert_eq!(got, expected, "{more}");
+    }
+}
+
+#[test]
+fn candidates_are_tried_in_their_order() {
+    let shop = tables(&[
+        ("sales", "item,other,n\nA,B,1\nX,B,1\nX,,1\n,B,1\nX,Y,1\n,,1\nA|B,,1\nX|B,A,1\n|A,,1"),
+        ("products", "sku,price\nA,1\nB,2"),
+    ]);
+    let plan = PLAIN.replace("sales.item ->", "sales.item or sales.other ->");
+    for (more, expected) in [
+        (
+            "",
+            [
+                "exact 1",
+                "alternate 2",
+                "unmatched",
+                "alternate 2",
+                "unmatched",
+                "blank",
+                "unmatched",
+                "alternate 1",
+                "unmatched",
+            ],
+        ),
+        (
+            "split = '|'",
+            [
+                "exact 1",
+                "alternate 2",
+                "unmatched",
+                "exact 2",
+                "unmatched",
+                "blank",
+                "exact 1",
+                "alternate 2",
+                "exact 1",
+            ],
+        ),
+    ] {
+        let got = outcomes(&plan.replace("MORE", more), &shop);
+        assert_eq!(got, expected, "{more}");
+    }
+}
