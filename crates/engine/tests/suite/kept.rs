@@ -104,7 +104,7 @@ proptest! {
 fn figures_that_are_kept_need_no_rows_of_lookups() {
     let tables = shop(&[(0, 3, 2), (1, 40, 5), (0, 41, 1), (3, 2, 9)]);
     let request = totals_request(&["item"], &["lines", "revenue", "rate"]);
-    let asked = prepared(&plan(), &tables, &[request.clone()], Vec::new()).unwrap();
+    let asked = prepared(&plan(), &tables, std::slice::from_ref(&request), Vec::new()).unwrap();
     let computed = run_whole(&asked, &tables).1;
     let shapes: BTreeMap<String, LookupShape> =
         asked.0.lookups.iter().map(|own| (own.name.clone(), own.shape())).collect();
