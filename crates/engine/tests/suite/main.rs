@@ -3,6 +3,7 @@
 
 mod apart;
 mod balances;
+mod columns;
 mod explained;
 mod findings;
 mod formula_steps;
@@ -11,6 +12,7 @@ mod functions;
 mod kept;
 mod links;
 mod lookups;
+mod merges;
 mod mistakes;
 mod no_panic;
 mod outputs;

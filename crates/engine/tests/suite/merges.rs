@@ -1,0 +1,116 @@
+//! Groups that were kept: put together in any order they are those of all lines, and groups of another table are refused.
+
+use interligo_engine::outputs::OutputContent;
+use interligo_engine::totals::{Cube, Groups, Layout, TotalsTable};
+use proptest::prelude::*;
+
+use crate::support::{Asked, Tables, engine, over_all_lines, run_whole, tables, totals_plans};
+
+const PLAN: &str = "[tables.sales]\nrole = 'fact'\nfrom = 's.csv'\n[tables.products]\nfrom = 'p.csv'\nkey = 'sku'\n\
+     [[link]]\npath = 'sales.item -> products.sku'\n[figures]\nrevenue = 'n * products.price'\n";
+
+const BY: [&str; 2] = ["item", "products.family"];
+const SHOW: [&str; 8] = [
+    "lines",
+    "revenue",
+    "avg(n)",
+    "median(n)",
+    "min(note)",
+    "max(n)",
+    "count(distinct note)",
+    "blank(revenue)",
+];
+
+fn shop(sales: &[(usize, i64)]) -> Tables {
+    let mut rows = "item,n,note".to_owned();
+    for (item, n) in sales {
+        rows += &format!(
+            "\n{},{n},{}",
+            ["A", "B", "C", ""][*item],
+            ["x", "y", "z"][n.unsigned_abs() as usize % 3]
+        );
+    }
+    tables(&[("sales", &rows), ("products", "sku,family,price\nA,hive,1.50\nB,wax,2")])
+}
+
+fn layout((_, outputs): &Asked) -> &Layout {
+    match &outputs[0].content {
+        OutputContent::Totals { layout: Some(layout), .. } => layout,
+        _ => panic!("totals are asked for"),
+    }
+}
+
+/// The groups of some sales.
+fn cube(asked: &Asked, sales: &[(usize, i64)]) -> Cube {
+    let plan = totals_plans(&asked.1)[0];
+    let mut cube = Cube::new(plan, layout(asked));
+    over_all_lines(&asked.0, &shop(sales), |lines| {
+        let mut groups = Groups::new(plan);
+        groups.add(lines).unwrap();
+        cube.absorb(plan, groups);
+    });
+    cube
+}
+
+fn rows(table: &TotalsTable) -> Vec<String> {
+    let all = table.rows.iter().chain([&table.whole]);
+    all.map(|row| row.cells().map(ToString::to_string).collect::<Vec<_>>().join(" ")).collect()
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(64))]
+
+    #[test]
+    fn prop_kept_groups_put_together_are_those_of_all_lines(
+        sales in prop::collection::vec((0usize..4, -9i64..9), 2..24), at in 1usize..23, turned: bool,
+    ) {
+        let all = shop(&sales);
+        let asked = engine(PLAN, &all, &BY, &SHOW);
+        let (plans, layout) = (totals_plans(&asked.1), layout(&asked));
+        let (one, other) = sales.split_at(at.min(sales.len() - 1));
+        let mut parts = vec![cube(&asked, one).keep(), cube(&asked, other).keep()];
+        if turned {
+            parts.reverse();
+        }
+        let mut together = Cube::new(plans[0], layout);
+        for part in parts {
+            prop_assert!(together.absorb_kept(&plans, part));
+        }
+        let together = layout.table(&plans, together).unwrap();
+        let whole = run_whole(&asked, &all).1;
+        prop_assert_eq!(rows(&together), rows(&whole));
+        prop_assert_eq!(&together.sources, &whole.sources);
+        prop_assert_eq!(together.lines, sales.len() as u64);
+    }
+}
+
+#[test]
+fn groups_of_another_table_are_refused() {
+    let sales = [(0, 1), (1, 2), (3, 3)];
+    let asked = engine(PLAN, &shop(&sales), &BY, &SHOW);
+    let plans = totals_plans(&asked.1);
+    let taken = |by: &[&str], show: &[&str]| {
+        let other = engine(PLAN, &shop(&sales), by, show);
+        let mut own = cube(&asked, &sales);
+        own.absorb_kept(&plans, cube(&other, &sales).keep())
+    };
+    assert!(taken(&BY, &SHOW));
+    assert!(!taken(&["item"], &SHOW), "by fewer attributes");
+    assert!(!taken(&BY, &["lines", "revenue"]), "of fewer sums");
+    assert!(
+        !taken(
+            &BY,
+            &[
+                "lines",
+                "revenue",
+                "avg(n)",
+                "max(n)",
+                "min(note)",
+                "median(n)",
+                "count(distinct note)",
+                "blank(revenue)"
+            ]
+        ),
+        "of other kinds of sums"
+    );
+}
