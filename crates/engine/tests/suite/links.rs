@@ -1,6 +1,7 @@
 //! How a link finds rows, by each of its settings: which row a line gets, and what is said of it.
 
 use interligo_engine::lines::Lines;
+use interligo_model::values::date::Day;
 
 use crate::support::{Tables, engine, over_all_lines, tables};
 
@@ -308,4 +309,128 @@ fn candidates_are_tried_in_their_order() {
         let got = outcomes(&plan.replace("MORE", more), &shop);
         assert_eq!(got, expected, "{more}");
     }
+}
+
+#[test]
+fn rows_hold_as_their_table_says() {
+    let shop = tables(&[
+        (
+            "sales",
+            "item,day,n\nA,2024-12-31,1\nA,2025-01-01,1\nA,2025-01-31,1\nA,2025-02-01,1\nA,2025-04-15,1\nA,2026-01-01,1\nB,2025-02-10,1\nB,2025-02-20,1",
+        ),
+        (
+            "prices",
+            "sku,since,last,period,year,month,price\nA,2025-01-01,2025-01-31,2025-01,2025,1,1\nA,2025-02-01,,2025-02,2025,2,2\n\
+             B,2025-02-10,2025-02-19,2025-02,2025,2,3",
+        ),
+    ]);
+    let plan = DATED.replace("MORE", "");
+    for (valid, expected) in [
+        (
+            "{ from = 'since', until = 'last' }",
+            [
+                "undated", "exact 1", "exact 1", "exact 2", "exact 2", "exact 2", "exact 3",
+                "undated",
+            ],
+        ),
+        (
+            "{ from = 'since' }",
+            [
+                "undated", "exact 1", "exact 1", "exact 2", "exact 2", "exact 2", "exact 3",
+                "exact 3",
+            ],
+        ),
+        (
+            "{ from = 'since', until = 'last', ends = 'excluded' }",
+            [
+                "undated", "exact 1", "undated", "exact 2", "exact 2", "exact 2", "exact 3",
+                "undated",
+            ],
+        ),
+        (
+            "{ from = 'since', carry = 31 }",
+            [
+                "undated", "exact 1", "exact 1", "exact 2", "undated", "undated", "exact 3",
+                "exact 3",
+            ],
+        ),
+        (
+            "{ period = 'period' }",
+            [
+                "undated", "exact 1", "exact 1", "exact 2", "undated", "undated", "exact 3",
+                "exact 3",
+            ],
+        ),
+        (
+            "{ year = 'year', month = 'month' }",
+            [
+                "undated", "exact 1", "exact 1", "exact 2", "undated", "undated", "exact 3",
+                "exact 3",
+            ],
+        ),
+    ] {
+        let plan = plan.replace("{ from = 'since', until = 'last' }", valid);
+        assert_eq!(outcomes(&plan, &shop), expected, "{valid}");
+    }
+}
+
+#[test]
+fn keys_that_are_one_to_a_link_have_one_calendar() {
+    let shop = tables(&[
+        ("sales", "item,day,n\n7,2025-01-05,1\n007,2025-02-05,1\n07,2025-01-20,1\n7,2024-12-01,1"),
+        ("prices", "sku,since,last,price\n007,2025-01-01,2025-01-14,1\n7,2025-01-15,2025-02-28,2"),
+    ]);
+    let plan = DATED.replace("MORE", "ignore = ['leading-zeros']");
+    assert_eq!(outcomes(&plan, &shop), ["exact 1", "exact 2", "cleaned 2", "undated"]);
+    let open = plan.replace("{ from = 'since', until = 'last' }", "{ from = 'since' }");
+    assert_eq!(outcomes(&open, &shop), ["exact 1", "exact 2", "cleaned 2", "undated"]);
+}
+
+#[test]
+fn of_candidates_in_vain_the_one_that_came_farthest_is_told() {
+    let shop = tables(&[
+        (
+            "sales",
+            "item,other,day,n\nX,A,2025-03-01,1\nA,X,2025-03-01,1\n,X,2025-03-01,1\nX,,2025-03-01,1\nA,B,2025-03-01,1\nB,A,2025-01-05,1",
+        ),
+        (
+            "prices",
+            "sku,since,last,price\nA,2025-01-01,2025-01-31,1\nB,2025-01-01,2025-04-01,2\nB,2025-02-01,2025-04-01,3",
+        ),
+    ]);
+    let plan = DATED.replace("MORE", "").replace("sales.item ->", "sales.item or sales.other ->");
+    let told = ["undated", "undated", "unmatched", "unmatched", "overlapping", "exact 2"];
+    assert_eq!(outcomes(&plan, &shop), told);
+}
+
+#[test]
+fn a_lookup_shows_its_rows_with_the_days_on_which_they_hold() {
+    let plan = format!("{FACT}{}", DATED.replace("MORE", "missing = 'fill'\nfill = { price = 9 }"));
+    let (engine, _) = engine(&plan, &dated(), &[], &["lines"]);
+    let lookup = &engine.lookups[0];
+    let days = |(from, until): &(Option<Day>, Option<Day>)| {
+        let text = |day: &Option<Day>| day.map_or("-".to_owned(), |day| day.to_string());
+        format!("{} {}", text(from), text(until))
+    };
+    assert_eq!(
+        lookup.valid_days().iter().map(days).collect::<Vec<_>>(),
+        [
+            "2025-01-01 2025-01-10",
+            "2025-01-15 2025-01-31",
+            "2025-01-01 2025-01-05",
+            "2025-01-05 2025-01-09",
+            "- -"
+        ]
+    );
+    assert_eq!(lookup.rows_with_fill(), 6);
+    assert_eq!(lookup.place_of(4).map(|place| place.to_string()), Some("prices:6".to_owned()));
+    assert_eq!(lookup.place_of(5), None, "the plan adds it");
+    let held: Vec<String> = lookup
+        .held_columns()
+        .iter()
+        .map(|(at, kind)| format!("{} {kind:?}", lookup.columns[*at].name))
+        .collect();
+    assert_eq!(held, ["sku Text", "since Date", "last Date", "price Number(0)"]);
+    let value = |column: usize, row: u32| lookup.value(column, row).to_string();
+    assert_eq!([value(3, 0), value(3, 5), value(0, 2)], ["1", "9", "B"]);
 }
