@@ -10,6 +10,7 @@ mod formula_steps;
 mod formulas;
 mod functions;
 mod kept;
+mod link_traces;
 mod links;
 mod lookups;
 mod merges;
