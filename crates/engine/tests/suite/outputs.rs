@@ -1,13 +1,15 @@
 //! Outputs as an engine types them: the columns of lines with what they hold, and what a sheet with formulas has besides.
 
+use interligo_engine::bind::{Content, LinesRequest, Request};
 use interligo_engine::engine::Engine;
 use interligo_engine::lines::Lines;
 use interligo_engine::live::{LiveLines, LiveMeasure, NotLive};
 use interligo_engine::outputs::{Output, OutputColumn, OutputContent};
 use interligo_engine::totals::MeasureKind;
+use interligo_model::plan::Plan;
 use interligo_model::values::column::ColumnKind;
 
-use crate::support::{Asked, Tables, engine_of_plan, over_all_lines, tables};
+use crate::support::{Asked, Tables, engine_of_plan, over_all_lines, prepared, tables};
 
 const PLAN: &str = "[tables.sales]\nrole = 'fact'\nfrom = 's.csv'\nkey = 'no'\n\
      [tables.products]\nfrom = 'p.csv'\nkey = 'sku'\n[tables.families]\nfrom = 'f.csv'\nkey = 'code'\n\
@@ -238,4 +240,81 @@ fn totals_say_what_they_are_made_of_or_why_not() {
         "median(quantity)",
     ];
     assert_eq!(named, expected);
+}
+
+/// An output of lines that no plan writes.
+fn asked_for(request: LinesRequest) -> Asked {
+    let request = Request {
+        name: "lines".to_owned(),
+        to: None,
+        of: None,
+        workbook: None,
+        content: Content::Lines(request),
+    };
+    prepared(&Plan::parse(PLAN).unwrap(), &shop(), &[request], Vec::new()).unwrap()
+}
+
+#[test]
+fn a_record_has_what_figures_and_links_are_made_of() {
+    let (engine, outputs) = asked_for(LinesRequest { record: true, ..LinesRequest::default() });
+    let expected = ["no", "quantity", "item", "day", "products", "families", "prices"];
+    assert_eq!(names(&outputs[0]), expected);
+    let rows = over_all_lines(&engine, &shop(), |lines| {
+        let all = columns(&outputs[0]).iter().map(|own| cell(&engine, lines, own, 0));
+        all.collect::<Vec<_>>().join(", ")
+    });
+    assert_eq!(rows, "1, 2, A, 2025-01-05, Some(0), Some(0), Some(0)");
+    assert_eq!(engine.key_among(columns(&outputs[0])), Some(vec![0]));
+}
+
+#[test]
+fn columns_that_are_wanted_as_values_have_their_types() {
+    let (engine, outputs) = asked_for(LinesRequest { as_values: true, ..LinesRequest::default() });
+    let kinds: Vec<String> = columns(&outputs[0])
+        .iter()
+        .filter_map(|own| match own {
+            OutputColumn::Value { column_name, value, kind, .. } => {
+                let figure = engine.figure_of_value(*value);
+                Some(format!("{column_name} {kind:?} {figure:?} {:?}", engine.day_column(*value)))
+            }
+            _ => None,
+        })
+        .collect();
+    let expected = [
+        "no Number(0) None None",
+        "item Text None None",
+        "day Date None Some(2)",
+        "quantity Number(0) None None",
+        "revenue Number(2) Some(0) None",
+        "rate Number(1) Some(1) None",
+    ];
+    assert_eq!(kinds, expected);
+}
+
+#[test]
+fn lines_go_to_files_of_their_own_by_the_braces_in_a_path() {
+    let (engine, outputs) =
+        asked("[outputs.lines]\nto = 'l-{families.name}-{month(day)}.csv'\ncolumns = ['no']\n");
+    let OutputContent::Lines { slots, .. } = &outputs[0].content else {
+        panic!("lines are put out")
+    };
+    let values = over_all_lines(&engine, &shop(), |lines| {
+        let of_line =
+            |line: usize| slots.iter().map(move |slot| lines.values[*slot].value(line).to_string());
+        [0, 1, 2].map(|line| of_line(line).collect::<Vec<_>>().join(" "))
+    });
+    assert_eq!(values, ["Tools 2025-01", " 2025-02", " 2025-01"]);
+}
+
+#[test]
+fn columns_are_called_and_shown_as_the_plan_says() {
+    let (_, outputs) = asked(
+        "[labels]\nrevenue = 'Turnover'\n'products.name' = 'Product'\n[outputs.lines]\nto = 'l.csv'\n\
+         columns = ['revenue', 'products.name', { value = 'quantity * 2', name = 'Twice', places = 3 }]\n",
+    );
+    assert_eq!(names(&outputs[0]), ["Turnover", "Product", "Twice"]);
+    let (_, outputs) = asked("[outputs.page]\nto = 'p.html'\n");
+    assert!(outputs[0].is_page());
+    let (_, outputs) = asked("[outputs.lines]\nto = 'l.csv'\ncolumns = ['no']\n");
+    assert!(!outputs[0].is_page());
 }
