@@ -71,13 +71,17 @@ pub(super) fn resolve(
     columns: &[String],
     written: &Written,
 ) -> Result<usize, Mistake> {
-    let own = name.is_own(table);
-    own_position(columns, &name.column).filter(|_| own).ok_or_else(|| {
-        let message = format!("`{table}` has no column `{}`", name.column);
-        written
-            .mistake(MistakeKind::UnknownName, name.span.clone(), message)
+    let mistaken =
+        |message: String| written.mistake(MistakeKind::UnknownName, name.span.clone(), message);
+    let help = "a row has the columns of its own table; what links reach belongs in [figures]";
+    if !name.is_own(table) {
+        let message = format!("`{}` is no column of `{table}`", &written.text[name.span.clone()]);
+        return Err(mistaken(message).help(help));
+    }
+    own_position(columns, &name.column).ok_or_else(|| {
+        mistaken(format!("`{table}` has no column `{}`", name.column))
             .nearest(&name.column, columns.iter().map(String::as_str))
-            .or_help("a column is computed from the columns of its own row; what links reach belongs in [figures]")
+            .or_help(help)
     })
 }
 

@@ -11,7 +11,7 @@ use super::{Reference, Scope};
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) struct Demand {
     pub(crate) ty: ColumnType,
-    /// Whether a column that looks like something else may stay that, as in a sum, which may be one of days.
+    /// Whether a column that looks like something else may stay that, as in a sum, which may be one of days, or beside a text.
     pub(super) soft: bool,
     /// It is beside a bare number, as in `1 - discount`: a rate, not an amount.
     pub(super) rate: bool,
@@ -20,7 +20,8 @@ pub(crate) struct Demand {
 impl Demand {
     pub(super) const NUMBER: Demand = Demand { ty: ColumnType::Number, soft: false, rate: false };
     const TEXT: Demand = Demand { ty: ColumnType::Text, ..Demand::NUMBER };
-    const DATE: Demand = Demand { ty: ColumnType::Date, ..Demand::NUMBER };
+    pub(super) const TEXT_OR_DATE: Demand = Demand { soft: true, ..Demand::TEXT };
+    pub(super) const DATE: Demand = Demand { ty: ColumnType::Date, ..Demand::NUMBER };
 }
 
 /// One name in a formula: what it refers to and what it is needed for.
@@ -127,7 +128,8 @@ fn needs_below(node: &Node) -> Vec<Needed<'_>> {
 fn beside<'a>(a: &'a Node, others: &'a [Node]) -> Vec<Needed<'a>> {
     let of = |literal: &Node| match &literal.kind {
         NodeKind::Number(_) => Some(Demand::NUMBER),
-        NodeKind::Text(text) if Day::parse(text.as_bytes()).is_none() => Some(Demand::TEXT),
+        // What is a date elsewhere stays one: then the text is mistaken, and not what is done with the date.
+        NodeKind::Text(text) if Day::parse(text.as_bytes()).is_none() => Some(Demand::TEXT_OR_DATE),
         _ => None,
     };
     let mut needs = Vec::new();

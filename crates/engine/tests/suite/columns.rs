@@ -140,7 +140,7 @@ fn a_column_of_a_lookup_is_computed_from_those_before_it() {
         ("net = { formula = 'since + 1' }", "`*` needs a number, `products.net` is a date"),
         ("net = { formula = \"sku || '1'\" }", "`*` needs a number, `products.net` is text"),
         ("net = { formula = 'prise * 2' }", "`products` has no column `prise`"),
-        ("net = { formula = 'sales.n * 2' }", "`products` has no column `n`"),
+        ("net = { formula = 'sales.n * 2' }", "`sales.n` is no column of `products`"),
         ("net = { formula = 'price * ' }", "the formula ends, wanted a value"),
         ("nett = { type = 'number' }", "no file of the table has a column `nett`"),
         ("price = { type = 'integer' }\nnet = { formula = 'price * 2' }", ""),

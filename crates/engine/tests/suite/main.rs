@@ -18,6 +18,7 @@ mod mistakes;
 mod no_panic;
 mod outputs;
 mod ratios;
+mod row_formulas;
 mod splits;
 mod sums_of_facts;
 mod support;

@@ -365,3 +365,88 @@ fn formulas_and_outputs_that_make_no_sense_are_refused() {
         assert_eq!(mistakes(("", ""), more), said, "{more}");
     }
 }
+
+#[test]
+fn values_that_do_not_go_together_are_refused_with_what_would() {
+    for (formula, said) in [
+        (
+            "day - note",
+            "`day - note`: text cannot be subtracted from a date | a number of days may be added to a date, or taken from it",
+        ),
+        (
+            "day * 2",
+            "the plan needs numbers (1234.56) in `sales.day`, but it contains `2025-01-05` | check that the plan names the right column, and how its values are written",
+        ),
+        (
+            "quantity / day",
+            "the plan needs numbers (1234.56) in `sales.day`, but it contains `2025-01-05` | check that the plan names the right column, and how its values are written",
+        ),
+        (
+            "quantity - day",
+            "`quantity - day`: a date cannot be subtracted from a number | a number of days may be added to a date, or taken from it",
+        ),
+        (
+            "day + 1.5",
+            "`1.5` may be a fraction of a day, and only whole days can be added to a date | `floor(1.5)` or `round(1.5, 0)` makes it whole",
+        ),
+        (
+            "1.5 + day",
+            "`1.5` may be a fraction of a day, and only whole days can be added to a date | `floor(1.5)` or `round(1.5, 0)` makes it whole",
+        ),
+        (
+            "day - 0.5",
+            "`0.5` may be a fraction of a day, and only whole days can be added to a date | `floor(0.5)` or `round(0.5, 0)` makes it whole",
+        ),
+        (
+            "year(day) = 2025",
+            "`=` cannot combine a period (year) and a number | write '2025': a year is compared with a text; `extract(year from …)` gives the plain number",
+        ),
+        (
+            "year(day) = 25",
+            "`=` cannot combine a period (year) and a number | a period is compared with a text such as '2025', or with another; `extract(month from …)` gives the plain number",
+        ),
+        (
+            "month(day) = 3",
+            "`=` cannot combine a period (month) and a number | a period is compared with a text such as '2025-03', or with another; `extract(month from …)` gives the plain number",
+        ),
+        (
+            "day > 2025",
+            "the plan needs numbers (1234.56) in `sales.day`, but it contains `2025-01-05` | check that the plan names the right column, and how its values are written",
+        ),
+        (
+            "day = note",
+            "`=` cannot combine a date and text | a date is compared with a text such as '2025-12-31', or with another",
+        ),
+        (
+            "upper(note) = 1",
+            "`=` cannot combine text and a number | write text in single quotes; `cast(x as number)` reads text as a number",
+        ),
+        (
+            "upper(note) in ('a', 1)",
+            "`=` cannot combine text and a number | write text in single quotes; `cast(x as number)` reads text as a number",
+        ),
+        ("day > 'soon'", "`soon` is not a date | it is written like '2025-12-31'"),
+        ("month(day) = 'March'", "`March` is not a period (month) | it is written like '2025-03'"),
+        ("least(quantity, note)", "`least` cannot combine a number and text"),
+        ("coalesce(quantity, 'a')", "`coalesce` cannot combine a number and text"),
+        (
+            "quantity is blank + 1",
+            "`quantity is blank + 1`: a condition and a number cannot be added | a number of days may be added to a date, or taken from it",
+        ),
+        ("abs(note || '')", "`abs` needs a number, `note || ''` is text"),
+        ("round(quantity, quantity)", "the places of `round` are a whole number from 0 to 20"),
+        ("power(quantity, -1)", "the second value of `power` is a whole number from 0 to 20"),
+        (
+            "extract(hour from day)",
+            "found `hour`, wanted one of `year`, `quarter`, `month`, `week`, `day`, `weekday`",
+        ),
+        (
+            "nothing(quantity)",
+            "there is no function `nothing` | `interligo help formulas` lists them all",
+        ),
+        ("substring(note)", "found `)`, wanted `from`, as in `substring(text from 2 for 3)`"),
+    ] {
+        let got = mistakes(("", ""), &format!("x = \"if {formula} is blank then 1 else 2\"\n"));
+        assert_eq!(got, said, "{formula}");
+    }
+}
