@@ -19,6 +19,7 @@ mod no_panic;
 mod outputs;
 mod ratios;
 mod row_formulas;
+mod several_facts;
 mod splits;
 mod sums_of_facts;
 mod support;

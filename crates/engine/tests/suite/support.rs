@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use arrow_array::StringViewArray;
 use interligo_engine::bind::{
-    BoundLookup, ColumnNames, Content, Request, TableColumns, TotalsRequest, bind,
+    Bound, BoundLookup, ColumnNames, Content, Request, TableColumns, TotalsRequest, bind,
 };
 use interligo_engine::engine::{Engine, Extent, Sample};
 use interligo_engine::lines::{LineBatch, Lines};
@@ -122,30 +122,45 @@ pub(crate) fn prepared_with(
     corrections: Vec<Correction>,
     settle: impl Fn(RawTable, &BoundLookup) -> Result<Lookup, Mistake>,
 ) -> Result<Asked, Vec<Mistake>> {
-    let mut bound = bind(plan, &column_names(tables), requests, &BTreeSet::new())?.remove(0);
-    bound.corrections = corrections;
-    let mut lookups = Vec::new();
-    for lookup in &bound.lookups {
-        let raw = raw(&lookup.name, &tables[lookup.name.as_str()]);
-        lookups.push(settle(raw, lookup).map_err(|mistake| vec![mistake])?);
-    }
-    let sales = columns(&tables["sales"][1..]);
-    let sample = |texts| Sample { texts, style: Style::default() };
-    let texts = |column| sales.get(column).cloned().map(sample).into_iter().collect();
-    let samples: Vec<_> = bound.fact.read_columns().into_iter().map(texts).collect();
-    Engine::prepare(bound, lookups, &samples, Extent::Everything)
+    Ok(of_all_facts(plan, tables, requests, &corrections, settle)?.remove(0))
 }
 
-/// What becomes of all sales as one batch of lines.
+/// The same of each fact of the plan.
+pub(crate) fn of_all_facts(
+    plan: &Plan,
+    tables: &Tables,
+    requests: &[Request],
+    corrections: &[Correction],
+    settle: impl Fn(RawTable, &BoundLookup) -> Result<Lookup, Mistake>,
+) -> Result<Vec<Asked>, Vec<Mistake>> {
+    let engine = |mut bound: Bound| {
+        bound.corrections = corrections.to_vec();
+        let mut lookups = Vec::new();
+        for lookup in &bound.lookups {
+            let raw = raw(&lookup.name, &tables[lookup.name.as_str()]);
+            lookups.push(settle(raw, lookup).map_err(|mistake| vec![mistake])?);
+        }
+        let lines = columns(&tables[bound.fact.name.as_str()][1..]);
+        let sample = |texts| Sample { texts, style: Style::default() };
+        let texts = |column| lines.get(column).cloned().map(sample).into_iter().collect();
+        let samples: Vec<_> = bound.fact.read_columns().into_iter().map(texts).collect();
+        Engine::prepare(bound, lookups, &samples, Extent::Everything)
+    };
+    let facts = bind(plan, &column_names(tables), requests, &BTreeSet::new())?;
+    facts.into_iter().map(engine).collect()
+}
+
+/// What becomes of all lines of an engine's fact as one batch.
 pub(crate) fn over_all_lines<R>(
     engine: &Engine,
     tables: &Tables,
     then: impl FnOnce(&Lines<'_>) -> R,
 ) -> R {
-    let all = columns(&tables["sales"][1..]);
+    let rows = &tables[engine.bound.fact.name.as_str()][1..];
+    let all = columns(rows);
     let cells = |column: &usize| Cow::Owned(Cells::Texts(all[*column].clone()));
     let batch = LineBatch {
-        rows: tables["sales"].len() - 1,
+        rows: rows.len(),
         columns: engine.read_columns().iter().map(cells).collect(),
         part: 0,
         style: &PartStyle::default(),
