@@ -232,14 +232,14 @@ fn a_day_or_a_text_in_an_order_has_the_lines_beside_it() {
     keyed("")
         .run(&["trace", "--total", "min(day)", "--rows", "2"])
         .stdout(
-            "min(day) 2025-01-05, over 5 lines
+            "min(day) 2025-01-10, over 5 lines
 
   value       key  formula  place
-  ─────────────────────────────────────
-  2025-01-05  1             sales.csv:2
+  ──────────────────────────────────────
+  2025-01-10  1             sales.csv:2
   2025-02-10  2             sales.csv:3
                             3 more lines
-  5 lines with a value: 0 before 2025-01-05, 1 with it, 4 after
+  5 lines with a value: 0 before 2025-01-10, 1 with it, 4 after
 ",
         )
         .nothing_else();
@@ -249,7 +249,7 @@ fn a_day_or_a_text_in_an_order_has_the_lines_beside_it() {
     assert_eq!(json["in_order"], serde_json::json!({ "below": 4, "equal": 1, "above": 0 }));
     let came = keyed("").run(&["trace", "--total", "min(day)", "--format", "markdown"]);
     assert!(
-        came.printed().starts_with("## min(day) 2025-01-05, over 5 lines\n\n| value | key |"),
+        came.printed().starts_with("## min(day) 2025-01-10, over 5 lines\n\n| value | key |"),
         "{}",
         came.printed()
     );
