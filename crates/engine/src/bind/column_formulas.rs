@@ -73,7 +73,8 @@ pub(super) fn resolve(
 ) -> Result<usize, Mistake> {
     let mistaken =
         |message: String| written.mistake(MistakeKind::UnknownName, name.span.clone(), message);
-    let help = "a row has the columns of its own table; what links reach belongs in [figures]";
+    let help =
+        "a row has the columns of its own table; what links reach is known to figures and outputs";
     if !name.is_own(table) {
         let message = format!("`{}` is no column of `{table}`", &written.text[name.span.clone()]);
         return Err(mistaken(message).help(help));
