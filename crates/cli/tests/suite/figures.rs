@@ -208,7 +208,7 @@ fn bands_are_columns_with_an_order() {
     for (band, message) in [
         ("of = 'a'\nedges = [10, 2]", "the edges do not rise: 10 comes before 2"),
         ("of = 'a'\nedges = []", "a band needs at least one edge"),
-        ("of = 'a'\nedges = [1]\nnames = ['x']", "1 edges make 2 ranges, and there are 1 names"),
+        ("of = 'a'\nedges = [1]\nnames = ['x']", "1 name for 2 ranges"),
         ("of = 'c'\nedges = [1]", "no figure or column of `sales` is called `c`"),
         ("of = \"'x'\"\nedges = [1]", "this is text, and only numbers are laid into bands"),
     ] {

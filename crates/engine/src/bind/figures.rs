@@ -9,6 +9,7 @@ use interligo_model::plan::{
     Written,
 };
 use interligo_model::values::decimal::{Decimal, Rounding};
+use interligo_model::words::counted;
 
 use super::type_demands::Demand;
 use super::{Bound, BoundFigure, FigureKind, Reference, Scope, Use, fact_called, uses_of};
@@ -115,8 +116,7 @@ fn band(plan: &Plan, entry: &Entry<BandEntry>) -> Result<Parsed, Mistake> {
         }
         Some(names) => {
             let (found, wanted) = (names.get_ref().len(), parsed.len() + 1);
-            let message =
-                format!("{} edges make {wanted} ranges, and there are {found} names", parsed.len());
+            let message = format!("{} for {wanted} ranges", counted(found as u64, "name"));
             return Err(Mistake::in_plan(MistakeKind::WrongValue, names.span(), message)
                 .help("name also what lies below the first edge and what lies above the last"));
         }

@@ -450,3 +450,110 @@ fn values_that_do_not_go_together_are_refused_with_what_would() {
         assert_eq!(got, said, "{formula}");
     }
 }
+
+#[test]
+fn what_an_output_cannot_have_at_once_is_refused() {
+    for (more, said) in [
+        (
+            "[outputs.o]\nto = 'o.csv'\nlist = 'unmatched'\ncolumns = ['no']\n",
+            "the output `o` is a list and takes only `to` and `of` | write another output for lines or totals",
+        ),
+        (
+            "[outputs.o]\nto = 'o.csv'\nlist = 'unmatched'\nby = ['item']\n",
+            "the output `o` is a list and takes only `to` and `of` | write another output for lines or totals",
+        ),
+        (
+            "[outputs.o]\nto = 'o.csv'\nlist = 'unmatched'\nshow = ['revenue']\n",
+            "the output `o` is a list and takes only `to` and `of` | write another output for lines or totals",
+        ),
+        ("[outputs.o]\nto = 'o.csv'\nlist = 'unmatched'\n", "none"),
+        (
+            "[outputs.o]\nto = 'o.csv'\ncolumns = ['no']\nshow = ['revenue']\n",
+            "the output `o` has no `by` | totals take `by`; `by = []` gives the grand total",
+        ),
+        (
+            "[outputs.o]\nto = 'o.csv'\ncolumns = ['no']\ntop = 3\n",
+            "the output `o` has no `by` | totals take `by`; `by = []` gives the grand total",
+        ),
+        (
+            "[outputs.o]\nto = 'o.csv'\nstatus = true\nby = ['item']\n",
+            "the output `o` has both `status` and `by` | `status` shows the result of each link on each line; totals take `by` and `show`",
+        ),
+        (
+            "[outputs.o]\nto = 'o.html'\ncolumns = ['no']\n",
+            "the output `o` is a page and takes only `to` and `title` | a page shows the whole plan; write lines, totals and lists to a file of another form",
+        ),
+        (
+            "[outputs.o]\nto = 'o.html'\nby = ['item']\n",
+            "the output `o` is a page and takes only `to` and `title` | a page shows the whole plan; write lines, totals and lists to a file of another form",
+        ),
+        (
+            "[outputs.o]\nto = 'o.html'\nstatus = true\n",
+            "the output `o` is a page and takes only `to` and `title` | a page shows the whole plan; write lines, totals and lists to a file of another form",
+        ),
+        ("[outputs.o]\nto = 'o.html'\n", "none"),
+        (
+            "[outputs.o]\nto = 'o-{item}.html'\n",
+            "`o` is a page: braces in `to` are for lines and totals | name one file",
+        ),
+        (
+            "[outputs.o]\nto = 'o.csv'\nby = ['item']\nshow = ['share(products.weight)']\n",
+            "`products.weight` is a column of a lookup; its sum over lines is meaningless | multiply it by an amount of the line in a figure and show that, or show `avg`, `min`, `max` or `count(distinct …)` of it",
+        ),
+        (
+            "[outputs.o]\nto = 'o.csv'\nby = ['item']\nshow = ['share(avg(quantity))']\n",
+            "a share is part of a sum or a count, and this is neither | show it by itself: it is comparable as it is, with that of `all`",
+        ),
+        ("[outputs.o]\nto = 'o.csv'\nby = ['item', 'item']\n", "none"),
+        ("[outputs.o]\nto = 'o.csv'\nby = ['item > item']\n", "none"),
+        ("[outputs.o]\nto = 'o.csv'\nby = ['item >']\n", "the formula ends, wanted a value"),
+        (
+            "[outputs.o]\nto = 'o.csv'\nby = ['item']\nsort = ['note']\n",
+            "`note` is not a column of the table | there is `lines`, `revenue`, `item`",
+        ),
+        (
+            "[outputs.o]\nto = 'o.csv'\nby = ['item']\nsort = ['difference']\n",
+            "`difference` is not a column of the table | there is `lines`, `revenue`, `item`",
+        ),
+        (
+            "[outputs.o]\nto = 'o.csv'\nby = ['item']\nall-periods = true\n",
+            "the table has no period of a date column | put a period of a date column into `by` or `across`: month(sold_on)",
+        ),
+        ("[labels]\nlines = 'Count'\ndifference = 'Change'\n", "none"),
+        ("[labels]\nquantity = ' '\n", "the label of `quantity` is blank"),
+        (
+            "[labels]\nquantity = 'note'\n",
+            "`note` and `quantity` would both be called `note` | give one of them another label",
+        ),
+        (
+            "[bands.size]\nof = 'quantity'\nedges = [2, 1]\n",
+            "the edges do not rise: 2 comes before 1 | write each edge once, the smallest first",
+        ),
+        ("[bands.size]\nof = 'quantity'\nedges = []\n", "a band needs at least one edge"),
+        (
+            "[bands.size]\nof = 'quantity'\nedges = [1]\nnames = ['few']\n",
+            "1 name for 2 ranges | name also what lies below the first edge and what lies above the last",
+        ),
+        ("[bands.size]\nof = 'quantity'\nedges = [1]\nnames = ['few', 'many']\n", "none"),
+        ("[bands.item]\nof = 'quantity'\nedges = [1]\n", "none"),
+        ("[shared.s]\nsales = 'item'\n", "none"),
+        (
+            "[shared.s]\nsales = 'item'\nreturns = 'articles'\n",
+            "no figure or column of `returns` is called `articles` | did you mean `article`?",
+        ),
+        (
+            "[shared.s]\nsales = 'item'\nproducts = 'sku'\n",
+            "`products` is no fact table of the plan | there is `sales`, `returns`",
+        ),
+        (
+            "x = { formula = 'quantity', round = 2, shown = 'percent', totals = 'average' }\n",
+            "none",
+        ),
+        (
+            "x = { formula = 'note', round = 2, totals = 'sum' }\n",
+            "the plan needs numbers (1234.56) in `sales.note`, but it contains `x` | check that the plan names the right column, and how its values are written",
+        ),
+    ] {
+        assert_eq!(mistakes(("", ""), more), said, "{more}");
+    }
+}

@@ -11,6 +11,8 @@ const PLAN: &str = "[tables.sales]\nrole = 'fact'\nfrom = 's.csv'\n\
      [[link]]\npath = 'sales.item -> products.sku'\n\
      [figures]\nrevenue = 'quantity * products.price'\ncost = 'quantity * products.cost'\nmargin = '(revenue - cost) / revenue'\n";
 
+const ZERO: &str = "zero = 'quantity * 0'\n";
+
 fn shop() -> Tables {
     tables(&[
         (
@@ -24,7 +26,8 @@ fn shop() -> Tables {
 
 /// The table of an output of totals with these settings.
 fn table(settings: &str) -> TotalsTable {
-    let plan = format!("{PLAN}[outputs.totals]\nto = 't.csv'\n{settings}\n");
+    let zero = if settings.contains("zero") { ZERO } else { "" };
+    let plan = format!("{PLAN}{zero}[outputs.totals]\nto = 't.csv'\n{settings}\n");
     run_whole(&engine_of_plan(&plan, &shop()), &shop()).1
 }
 
@@ -269,4 +272,155 @@ fn figures_say_whether_they_have_a_total() {
     let with_totals = ["revenue", "cost", "margin", "flag", "most", "back", "rounded", "again"];
     assert_eq!(engine.figures_with_totals(), with_totals);
     assert_eq!(engine.amounts_as_ratios(), ["back"]);
+}
+
+#[test]
+fn periods_without_lines_are_filled_in_between() {
+    for (settings, expected) in [
+        (
+            "by = ['year(day)', 'month(day)']\nshow = ['quantity']\nall-periods = true\nwhere = \"item = 'B'\"",
+            vec![
+                "2024 2024-02 20",
+                "2024 2024-03 ",
+                "2024 2024-04 ",
+                "2024 2024-05 ",
+                "2024 2024-06 ",
+                "2024 2024-07 ",
+                "2024 2024-08 ",
+                "2024 2024-09 ",
+                "2024 2024-10 ",
+                "2024 2024-11 ",
+                "2024 2024-12 ",
+                "2025 2025-01 2",
+                "2025 2025-02 ",
+                "2025 2025-03 ",
+                "2025 2025-04 ",
+                "22",
+            ],
+        ),
+        (
+            "by = ['item', 'quarter(day)']\nshow = ['quantity']\nall-periods = true\nwhere = \"item in ('B', 'C')\"",
+            vec![
+                "B 2024-Q1 20",
+                "B 2024-Q2 ",
+                "B 2024-Q3 ",
+                "B 2024-Q4 ",
+                "B 2025-Q1 2",
+                "B 2025-Q2 ",
+                "C 2024-Q1 ",
+                "C 2024-Q2 ",
+                "C 2024-Q3 ",
+                "C 2024-Q4 ",
+                "C 2025-Q1 8",
+                "C 2025-Q2 ",
+                "30",
+            ],
+        ),
+        (
+            "by = ['day']\nshow = ['quantity']\nsort = ['-day']\nwhere = \"item = 'A'\"",
+            vec!["2025-03-05 4", "2025-01-10 1", "2024-03-05 30", "2024-01-10 10", "45"],
+        ),
+        (
+            "by = ['day']\nshow = ['quantity', 'period_before(quantity)', 'year_before(quantity)']\nwhere = \"item = 'A'\"",
+            vec![
+                "2024-01-10 10  ",
+                "2024-01-11  10 ",
+                "2024-03-05 30  ",
+                "2024-03-06  30 ",
+                "2025-01-10 1  10",
+                "2025-01-11  1 ",
+                "2025-03-05 4  30",
+                "45  40",
+            ],
+        ),
+        (
+            "by = ['week(day)']\nshow = ['quantity']\nall-periods = true\nwhere = \"day between '2025-01-10' and '2025-02-01'\"",
+            vec!["2025-W02 1", "2025-W03 ", "2025-W04 2", "2025-W05 ", "3"],
+        ),
+        (
+            "by = ['year(day)']\nshow = ['quantity', 'zero', 'share(zero)']",
+            vec!["2024 60 0 ", "2025 31 0 ", "91 0 "],
+        ),
+        (
+            "by = ['item']\nshow = ['share(cost)', 'share(revenue)']",
+            vec![
+                "A 0.9825327510917 0.6232686980609",
+                "B  0.3656509695291",
+                "C 0.0174672489083 0.01108033241",
+                "X  ",
+                "1 1",
+            ],
+        ),
+        (
+            "by = ['month(day)']\nshow = ['quantity']\nsort = ['-quantity']\ntop = 2\nall-periods = true",
+            vec!["2024-03 30", "2025-03 28", "33", "91"],
+        ),
+        (
+            "by = ['item']\nversus = ['revenue', 'cost']\nsort = ['-difference']",
+            vec![
+                "A 112.50 45.00 67.50 1.5",
+                "B 66.00  66.00 ",
+                "C 2.00 0.80 1.20 1.5",
+                "X    ",
+                "180.50 45.80 134.70 2.9410480349345",
+            ],
+        ),
+        (
+            "by = ['item']\nversus = ['revenue', 'cost']\nhaving = 'difference > 1'",
+            vec![
+                "A 112.50 45.00 67.50 1.5",
+                "B 66.00  66.00 ",
+                "C 2.00 0.80 1.20 1.5",
+                "   ",
+                "180.50 45.80 134.70 2.9410480349345",
+            ],
+        ),
+        (
+            "by = ['products.family > item']\nshow = ['quantity', 'lines']\nsort = ['lines', '-quantity']",
+            vec![
+                " 16 1",
+                " X 16 1",
+                "wax 22 3",
+                "wax B 22 3",
+                "hive 53 5",
+                "hive C 8 1",
+                "hive A 45 4",
+                "91 9",
+            ],
+        ),
+        (
+            "by = ['products.family > item']\nshow = ['quantity', 'running(quantity)']",
+            vec![
+                "hive 53 53",
+                "hive A 45 45",
+                "hive C 8 53",
+                "wax 22 75",
+                "wax B 22 22",
+                " 16 91",
+                " X 16 16",
+                "91 91",
+            ],
+        ),
+    ] {
+        assert_eq!(rows(settings), expected, "{settings}");
+    }
+}
+
+#[test]
+fn a_table_knows_its_lines_and_those_that_the_condition_left_out() {
+    let table = table(
+        "by = ['item']\nshow = ['lines', 'quantity', 'revenue', 'margin']\nwhere = \"item <> 'A'\"",
+    );
+    assert_eq!((table.lines, table.filtered), (5, 4));
+    let sums = |tally: &interligo_engine::proof::tally::Tally| {
+        let one = |sum: usize| {
+            tally.sum(sum).map_or("-".to_owned(), |sum| sum.value().unwrap().to_string())
+        };
+        (tally.lines, [0, 1, 2].map(one).join(" "))
+    };
+    assert_eq!(sums(&table.sources[0].grouped), (5, "46 68.00 -".to_owned()));
+    assert_eq!(sums(&table.sources[0].filtered), (4, "45 112.50 -".to_owned()));
+    let adding_up: Vec<&str> =
+        table.adding_up().into_iter().map(|at| table.measures[at].column_name.as_str()).collect();
+    assert_eq!(adding_up, ["lines", "quantity", "revenue"]);
 }
