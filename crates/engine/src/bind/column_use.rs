@@ -128,6 +128,13 @@ impl ColumnUse {
         }
     }
 
+    /// Whether a column is text for no other reason than that it is compared with one, and may be something else.
+    pub(crate) fn is_beside_text(&self, column: usize) -> bool {
+        self.of(column).is_some_and(|own| {
+            own.declared.is_none() && own.soft && own.needed == Some(ColumnType::Text)
+        })
+    }
+
     /// How the values of a column are read that looks like this.
     ///
     /// # Errors

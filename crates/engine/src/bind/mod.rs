@@ -40,7 +40,7 @@ pub use sums::{SumsRequest, sums_request};
 pub use totals::BoundTotals;
 pub(crate) use totals::{Base, BoundBase, BoundColumn, BoundLayout, Cumulated, ShareOf, Shift};
 pub use totals_request::{TotalsRequest, Usual};
-pub(crate) use type_demands::{Demand, Use, needs_of, uses_of};
+pub(crate) use type_demands::{Use, needs_of, uses_of};
 
 use toml::Spanned;
 
@@ -376,21 +376,14 @@ impl Bound {
 
     /// Remembers that a condition uses a column.
     pub(crate) fn note_condition(&mut self, used: &Use) {
-        let mut needed = used.needed;
         let (column_use, column) = match used.reference {
             Reference::Figure(_) => return,
-            Reference::Column(column) => {
-                // The day of a link is no text: what it is compared with must be a day.
-                if needed == Some(Demand::TEXT_OR_DATE) && self.fact.days.contains_key(&column) {
-                    needed = Some(Demand::DATE);
-                }
-                (&mut self.fact.column_use, column)
-            }
+            Reference::Column(column) => (&mut self.fact.column_use, column),
             Reference::Attribute { route, column } => {
                 (&mut self.lookups[self.routes[route].lookup].column_use, column)
             }
         };
-        column_use.demand(column, needed, used.at.clone());
+        column_use.demand(column, used.needed, used.at.clone());
     }
 
     /// Remembers that a formula uses a column.

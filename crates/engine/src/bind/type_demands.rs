@@ -20,8 +20,8 @@ pub(crate) struct Demand {
 impl Demand {
     pub(super) const NUMBER: Demand = Demand { ty: ColumnType::Number, soft: false, rate: false };
     const TEXT: Demand = Demand { ty: ColumnType::Text, ..Demand::NUMBER };
-    pub(super) const TEXT_OR_DATE: Demand = Demand { soft: true, ..Demand::TEXT };
-    pub(super) const DATE: Demand = Demand { ty: ColumnType::Date, ..Demand::NUMBER };
+    const TEXT_OR_DATE: Demand = Demand { soft: true, ..Demand::TEXT };
+    const DATE: Demand = Demand { ty: ColumnType::Date, ..Demand::NUMBER };
 }
 
 /// One name in a formula: what it refers to and what it is needed for.

@@ -69,9 +69,11 @@ impl Reads {
         };
         let is_computed = |column: usize| fact.formulas.iter().any(|f| f.column == column);
         for column in fact.column_use.used().filter(|column| !is_computed(*column)) {
-            let reading = fact
-                .column_use
-                .reading(column, &evidence(column))
+            // The day of a link is no text: what it is compared with must be a day.
+            let is_day = fact.days.contains_key(&column) && fact.column_use.is_beside_text(column);
+            let read = || fact.column_use.reading(column, &evidence(column));
+            let reading = if is_day { Ok(Reading::DATE) } else { read() };
+            let reading = reading
                 .map_err(|wanted| mismatch(column, wanted, fact.column_use.needed_at(column)))?;
             let number = reads.add(column, reading);
             reads.values.insert(column, number);

@@ -196,6 +196,11 @@ fn tables_and_links_that_do_not_go_together_are_refused() {
             "duplicates = 'largest rice'",
             "`prices` has no column `rice` | did you mean `price`?",
         ),
+        (
+            "'sales.item -> products.sku'",
+            "'sales.item -> products.sku'\nwhen = \"day > 'soon'\"",
+            "`soon` is not a date | it is written like '2025-12-31'",
+        ),
     ] {
         assert_eq!(mistakes((old, new), ""), said, "{new}");
     }
