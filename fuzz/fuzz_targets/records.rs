@@ -76,7 +76,7 @@ impl Left {
         for slice in 1..=2 {
             run_slice(&project, &job, &division, (&slices, slice), PACE, &|_, _| {}).unwrap();
         }
-        let own = ["slices.json", "repeats-0.cbor", "slice-001/record.cbor", "slice-002/lines-0.cbor"];
+        let own = ["slices.json", "repeats-0.cbor", "slice-001/record.cbor", "slice-002/lines-0.cbor", "slice-002/lines-0.bytes"];
         let own = own.map(|name| format!("slices/{name}"));
         Left::with(folder, &own.each_ref().map(String::as_str))
     }

@@ -1,6 +1,9 @@
 //! What a form of output has to be able to do. A form is one module in `formats`, with an entry in the list there.
 
+use std::fs::File;
+use std::io::{Read, Seek, SeekFrom, Take};
 use std::path::Path;
+use std::sync::Arc;
 
 use interligo_engine::engine::Engine;
 use interligo_engine::live::{LiveLines, LiveTotals, NotLive};
@@ -312,6 +315,32 @@ pub enum Content {
     Bytes(Vec<u8>),
     /// As columns of typed values.
     Columns(Vec<Column>),
+    /// Bytes as they go into the file, which are in another.
+    InFile(Stretch),
+}
+
+/// Bytes of a file.
+#[derive(Clone, Debug)]
+pub struct Stretch {
+    /// The file.
+    pub file: Arc<Path>,
+    /// Where they begin.
+    pub from: u64,
+    /// How many there are.
+    pub bytes: u64,
+}
+
+impl Stretch {
+    /// Opens the file at these bytes alone.
+    ///
+    /// # Errors
+    /// It cannot be opened.
+    pub(crate) fn open(&self) -> Result<Take<File>, Error> {
+        let failed = |error: std::io::Error| Error::io(&self.file, &error);
+        let mut file = File::open(&self.file).map_err(failed)?;
+        file.seek(SeekFrom::Start(self.from)).map_err(failed)?;
+        Ok(file.take(self.bytes))
+    }
 }
 
 impl Default for Content {
@@ -326,19 +355,19 @@ impl Piece {
         Piece { content: Content::Bytes(bytes), rows }
     }
 
-    /// The bytes; none where it has columns.
+    /// The bytes that it holds itself.
     pub fn as_bytes(&self) -> &[u8] {
         match &self.content {
             Content::Bytes(bytes) => bytes,
-            Content::Columns(_) => &[],
+            Content::Columns(_) | Content::InFile(_) => &[],
         }
     }
 
     /// The columns; none where it has bytes.
     pub fn as_columns(&self) -> &[Column] {
         match &self.content {
-            Content::Bytes(_) => &[],
             Content::Columns(columns) => columns,
+            Content::Bytes(_) | Content::InFile(_) => &[],
         }
     }
 }
@@ -386,7 +415,10 @@ impl PlainRows {
 impl WriteRows for PlainRows {
     fn write(&mut self, piece: Piece) -> Result<(), Error> {
         self.rows += piece.rows;
-        self.file.write(piece.as_bytes())
+        match &piece.content {
+            Content::InFile(stretch) => self.file.write_stretch(stretch),
+            _ => self.file.write(piece.as_bytes()),
+        }
     }
 
     fn rows(&mut self) -> Result<u64, Error> {

@@ -14,6 +14,7 @@ use std::sync::{Mutex, MutexGuard, PoisonError};
 use tempfile::{Builder, NamedTempFile};
 
 use crate::error::{Error, OutputErrorKind};
+use crate::format::Stretch;
 use interligo_sources::same_file::{is_stream, real_path};
 use interligo_sources::text::rows_in;
 
@@ -133,6 +134,25 @@ impl OutputFile {
     pub fn write(&mut self, bytes: &[u8]) -> Result<(), Error> {
         self.written += bytes.len() as u64;
         self.file.write_all(bytes).map_err(|error| Error::io(&self.path, &error))
+    }
+
+    /// Writes bytes of another file; where the system can, it copies them without handing them over.
+    ///
+    /// # Errors
+    /// They are not all there, or cannot be written.
+    pub fn write_stretch(&mut self, stretch: &Stretch) -> Result<(), Error> {
+        let mut from = stretch.open()?;
+        let failed = |error: std::io::Error| Error::io(&self.path, &error);
+        self.file.flush().map_err(failed)?;
+        let to = self.file.get_mut().as_file_mut();
+        let copied = std::io::copy(&mut from, to).map_err(failed)?;
+        self.written += copied;
+        if copied < stretch.bytes {
+            let reason =
+                format!("{} bytes of it were to be read, and {copied} are there", stretch.bytes);
+            return Err(Error::new(OutputErrorKind::Incomplete, &stretch.file, reason));
+        }
+        Ok(())
     }
 
     /// Writes rows of cells, and counts them.

@@ -9,11 +9,15 @@ const OUTPUTS: &str = "\n[outputs.lines]\nto = \"out/lines.csv\"\n\
 
 /// Lines enough for several blocks.
 fn many_lines() -> String {
+    lines_up_to(3_000)
+}
+
+fn lines_up_to(last: u32) -> String {
     let line = |n: u32| {
         format!("{n},2025-0{}-1{},{},{}\n", 1 + n % 3, n % 9, ["A", "B"][n as usize % 2], n % 7)
     };
     let head = SALES.lines().next().unwrap_or_default();
-    format!("{head}\n{}", (1..3_000).map(line).collect::<String>())
+    format!("{head}\n{}", (1..last).map(line).collect::<String>())
 }
 
 fn large_shop(more: &str) -> Folder {
@@ -58,6 +62,39 @@ fn slices_in_any_order_come_to_a_single_run() {
     assert_eq!(again.printed(), "slice 2 of 3 was done before\n");
     let joined = folder.run(&["join", "work", "--full"]).status(0);
     assert_eq!(joined.printed(), single.printed());
+    assert_eq!(files_in(&folder.path().join("out")), files);
+}
+
+/// Rows so long that they stand apart, short ones between them, and some set aside: in all forms that are text.
+#[test]
+fn long_rows_are_copied_from_file_to_file() {
+    let forms = "\n[outputs.lines]\nto = \"out/lines.csv\"\n[outputs.packed]\nto = \"out/lines.csv.gz\"\ncolumns = [\"*\"]\n\
+         [outputs.json]\nto = \"out/lines.jsonl\"\n[outputs.days]\nto = \"out/{day}.csv\"\ncolumns = [\"*\"]\n\
+         [outputs.columns]\nto = \"out/lines.parquet\"\ncolumns = [\"*\"]\n";
+    let (link, aside) = ("path = \"sales.item -> products.sku\"", "missing = \"set-aside\"");
+    let mut folder = shop_but(link, &format!("{link}\n{aside}"), forms);
+    let aside = (1..5_000).map(|n| format!("{n},2025-01-11,unknown {n},1\n")).collect::<String>();
+    folder.put("sales.csv", format!("{}{aside}", lines_up_to(20_000)).as_bytes());
+    folder.run(&["run"]).status(0).nothing_more();
+    let files = files_in(&folder.path().join("out"));
+    assert!(files.len() > 10, "{}", files.len());
+    for place in ["out", ".interligo"] {
+        std::fs::remove_dir_all(folder.path().join(place)).unwrap();
+    }
+    folder.run(&["slices", "2", "--into", "work"]).status(0).nothing_more();
+    ["1/2", "2/2"].iter().for_each(|number| slice(&folder, number));
+    let apart = folder.path().join("work/slice-002/lines-0.bytes");
+    let whole = std::fs::read(&apart).unwrap();
+    assert!(whole.len() > 1 << 16, "{}", whole.len());
+    std::fs::write(&apart, &whole[..whole.len() - 1]).unwrap();
+    let said = refused(&folder, &["join", "work"], 3);
+    assert!(said.contains("the result of slice 2 was cut off"), "{said}");
+    std::fs::remove_file(&apart).unwrap();
+    let said = refused(&folder, &["join", "work"], 3);
+    assert!(said.contains("the result of slice 2 lacks `lines-0.bytes`"), "{said}");
+    assert_eq!(files_in(&folder.path().join("out")), []);
+    std::fs::write(&apart, &whole).unwrap();
+    folder.run(&["join", "work"]).status(0).nothing_more();
     assert_eq!(files_in(&folder.path().join("out")), files);
 }
 

@@ -19,7 +19,7 @@ use crate::run::output_plan::OutputPlan;
 use crate::run::stream::PartStretch;
 
 /// The version of the form of all files in the folder.
-const FORM: u32 = 6;
+const FORM: u32 = 7;
 
 /// The name of the file of a division.
 const FILE: &str = "slices.json";

@@ -10,11 +10,10 @@ use interligo_sources::in_order::in_order;
 
 use super::division::{DividedFact, Division, slice_folder};
 use super::error::SlicesError;
+use super::kept_rows::KeptBlocks;
 use super::one_slice::read_repeats;
 use super::own_files::OwnFile;
-use super::record::{
-    BlockRows, FactRecord, RecordOf, SliceRecord, item, items, record_file, rows_file,
-};
+use super::record::{FactRecord, RecordOf, SliceRecord, item, items, record_file};
 use crate::closed::Guard;
 use crate::error::Error;
 use crate::parallelism::Parallelism;
@@ -167,10 +166,9 @@ impl Pass<'_> {
                 let file = own.in_folder(&own_folder).ok_or_else(changed)?;
                 files.take_file(own.output, slice, (&file, own.rows), &places)?;
             }
-            let mut rows = items(&rows_file(&own_folder, number)).map_err(wrong)?;
+            let mut kept = KeptBlocks::open(&own_folder, number).map_err(wrong)?;
             for _ in 0..blocks {
-                let block: BlockRows = item(&mut rows).map_err(wrong)?;
-                let (lines, aside) = block.put_out();
+                let (lines, aside) = kept.next_block().map_err(wrong)?;
                 files.write(lines, aside, &places)?;
             }
             (self.progress)(fact.slices[at].bytes, 0);

@@ -10,6 +10,7 @@
 //! | `repeats-0.cbor` | of a fact with a key, by its number, the lines that do not hold |
 //! | `slice-001/record.cbor` | what was found and summed in the first slice |
 //! | `slice-001/lines-0.cbor` | of a fact the encoded rows of its outputs, block by block |
+//! | `slice-001/lines-0.bytes` | of a fact those of them that are long, as they go into the outputs |
 //! | `slice-001/fact-0-1.csv` | of a fact and an output its lines, where each slice has a file of its own |
 //!
 //! Records are in CBOR (RFC 8949), rows are a sequence of such items (RFC 8742). What a worker of a single run hands on
@@ -21,6 +22,7 @@ mod division;
 mod error;
 mod handed_on;
 mod join;
+mod kept_rows;
 mod on_spark;
 mod one_slice;
 mod own_files;

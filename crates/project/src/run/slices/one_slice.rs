@@ -7,10 +7,9 @@ use interligo_engine::proof::findings::Findings;
 
 use super::division::{DividedFact, Division, repeats_file, slice_folder};
 use super::error::SlicesError;
+use super::kept_rows::RowsKept;
 use super::own_files::OwnFiles;
-use super::record::{
-    BlockRows, FactRecord, ItemFile, RecordOf, SliceRecord, item, items, record_file, rows_file,
-};
+use super::record::{FactRecord, ItemFile, RecordOf, SliceRecord, item, items, record_file};
 use crate::error::Error;
 use crate::parallelism::Parallelism;
 use crate::prepare::Job;
@@ -115,13 +114,13 @@ impl Pass<'_> {
             false => None,
         };
         let mut own_files = OwnFiles::begin(self.plan, number, (engine, outputs), table, into)?;
-        let mut rows = ItemFile::create(rows_file(into, number))?;
+        let mut rows = RowsKept::create(into, number)?;
         let (mut findings, mut blocks) = (Findings::default(), 0);
         let stretches = own.stretches.clone();
         let through =
             self.through(number, watch.as_ref(), stretches.clone(), |mut done: Done| {
                 own_files.take(&mut done.lines)?;
-                rows.write(&BlockRows::new(done.lines, done.aside))?;
+                rows.write(done.lines, done.aside)?;
                 findings.absorb(done.findings);
                 blocks += 1;
                 Ok(())

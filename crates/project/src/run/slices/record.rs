@@ -1,17 +1,13 @@
-//! What a slice keeps of its lines, and how it is written and read.
+//! What a slice came to, and how files of items are written and read.
 
 use std::fs::File;
 use std::io::{BufReader, BufWriter, Write};
 use std::path::{Path, PathBuf};
 
 use interligo_engine::proof::findings::Findings;
-use interligo_engine::proof::tally::Tally;
 use interligo_engine::proof::tieout::ReadSide;
 use interligo_engine::proof::usage::Usage;
 use interligo_engine::totals::KeptCube;
-use interligo_model::values::column::Column;
-use interligo_sinks::format::{Content, Piece};
-use interligo_sinks::lines::{PutOut, SlotKey};
 use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
 
@@ -50,78 +46,7 @@ pub(super) struct FactRecord {
     pub(super) usage: Option<Usage>,
 }
 
-/// What a block puts into outputs.
-#[derive(Serialize, Deserialize)]
-pub(super) struct BlockRows {
-    /// By output of lines.
-    lines: Vec<KeptRows>,
-    aside: KeptRows,
-}
-
-#[derive(Serialize, Deserialize)]
-struct KeptRows {
-    pieces: Vec<(SlotKey, KeptPiece)>,
-    tally: Tally,
-}
-
-#[derive(Serialize, Deserialize)]
-struct KeptPiece {
-    rows: u64,
-    content: KeptContent,
-}
-
-#[derive(Serialize, Deserialize)]
-enum KeptContent {
-    Bytes(#[serde(with = "serde_bytes")] Vec<u8>),
-    Columns(Vec<Column>),
-}
-
-impl BlockRows {
-    pub(super) fn new(lines: Vec<PutOut>, aside: PutOut) -> BlockRows {
-        BlockRows { lines: lines.into_iter().map(KeptRows::from).collect(), aside: aside.into() }
-    }
-
-    /// What goes to the outputs of lines, and to the file for what is set aside.
-    pub(super) fn put_out(self) -> (Vec<PutOut>, PutOut) {
-        (self.lines.into_iter().map(PutOut::from).collect(), self.aside.into())
-    }
-}
-
-impl From<PutOut> for KeptRows {
-    fn from(PutOut { pieces, tally }: PutOut) -> KeptRows {
-        let kept = |Piece { content, rows }| KeptPiece {
-            rows,
-            content: match content {
-                Content::Bytes(bytes) => KeptContent::Bytes(bytes),
-                Content::Columns(columns) => KeptContent::Columns(columns),
-            },
-        };
-        KeptRows {
-            pieces: pieces.into_iter().map(|(key, piece)| (key, kept(piece))).collect(),
-            tally,
-        }
-    }
-}
-
-impl From<KeptRows> for PutOut {
-    fn from(KeptRows { pieces, tally }: KeptRows) -> PutOut {
-        let piece = |KeptPiece { rows, content }| Piece {
-            rows,
-            content: match content {
-                KeptContent::Bytes(bytes) => Content::Bytes(bytes),
-                KeptContent::Columns(columns) => Content::Columns(columns),
-            },
-        };
-        PutOut { pieces: pieces.into_iter().map(|(key, kept)| (key, piece(kept))).collect(), tally }
-    }
-}
-
-/// The file with the rows that a fact of a slice puts into outputs.
-pub(super) fn rows_file(slice: &Path, fact: usize) -> PathBuf {
-    slice.join(format!("lines-{fact}.cbor"))
-}
-
-/// The file with all else of a slice.
+/// The file with all of a slice but the rows of outputs.
 pub(super) fn record_file(slice: &Path) -> PathBuf {
     slice.join("record.cbor")
 }
@@ -145,6 +70,11 @@ impl ItemFile {
         })
     }
 
+    /// Writes bytes that are no item.
+    pub(super) fn write_bytes(&mut self, bytes: &[u8]) -> Result<(), SlicesError> {
+        self.file.write_all(bytes).map_err(|error| SlicesError::unwritable(&self.path, &error))
+    }
+
     /// Writes what is left, and lets the disk have it.
     pub(super) fn finish(mut self) -> Result<(), SlicesError> {
         let done = self.file.flush().and_then(|()| self.file.get_ref().sync_all());
@@ -161,17 +91,23 @@ pub(super) fn write_item(path: &Path, item: &impl Serialize) -> Result<(), Slice
 
 /// Opens a file with items, to be read one by one.
 pub(super) fn items(path: &Path) -> Result<BufReader<File>, String> {
-    let file = File::open(path).map_err(|error| {
-        let name = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
-        format!("lacks `{name}` ({})", interligo_sources::refusal::refusal(&error))
-    })?;
+    let file = File::open(path).map_err(|error| lacks(path, &error))?;
     Ok(BufReader::with_capacity(1 << 20, file))
 }
+
+/// What is wrong with a slice one of whose files cannot be opened.
+pub(super) fn lacks(path: &Path, error: &std::io::Error) -> String {
+    let name = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
+    format!("lacks `{name}` ({})", interligo_sources::refusal::refusal(error))
+}
+
+/// What is wrong with a slice one of whose files is too short.
+pub(super) const CUT_OFF: &str = "was cut off";
 
 /// Reads the next item.
 pub(super) fn item<T: DeserializeOwned>(file: &mut BufReader<File>) -> Result<T, String> {
     ciborium::from_reader(file).map_err(|error| match error {
-        ciborium::de::Error::Io(_) => "was cut off".to_owned(),
+        ciborium::de::Error::Io(_) => CUT_OFF.to_owned(),
         _ => "is damaged".to_owned(),
     })
 }

@@ -21,7 +21,8 @@ use crate::background::Background;
 use crate::containers::{Container, Shared, with};
 use crate::error::{Error, OutputErrorKind};
 use crate::format::{
-    EncodeLines, LinesShape, OutputFormat, Piece, RowColumn, Target, Unfit, UnfitReason, WriteRows,
+    Content, EncodeLines, LinesShape, OutputFormat, Piece, RowColumn, Target, Unfit, UnfitReason,
+    WriteRows,
 };
 use crate::output_file::OutputFile;
 use crate::raw_lines::LinesBatch;
@@ -95,7 +96,12 @@ impl WriteRows for TableRows {
             let failed = |error: postgres::Error| failed(&address, &error);
             let mut copy = server.client()?.copy_in(&self.filling.copy).map_err(failed)?;
             let broken = |error: std::io::Error| Error::io(&address, &error);
-            copy.write_all(piece.as_bytes()).map_err(broken)?;
+            match &piece.content {
+                Content::InFile(stretch) => {
+                    std::io::copy(&mut stretch.open()?, &mut copy).map_err(broken)?;
+                }
+                _ => copy.write_all(piece.as_bytes()).map_err(broken)?,
+            }
             copy.finish().map_err(failed)
         })?;
         self.rows += copied;
