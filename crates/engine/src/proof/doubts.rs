@@ -251,7 +251,7 @@ fn first_code(texts: &StringViewArray) -> Option<u32> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use interligo_model::reading::style::{Rivals, Style};
+    use interligo_model::reading::style::{Rivals, Style, Way};
 
     fn numbers(texts: &[&str]) -> Option<String> {
         let rivals = NumberStyle::ALL[1..].to_vec();
@@ -294,5 +294,54 @@ mod tests {
         ] {
             assert_eq!(numbers(texts), open, "{texts:?}");
         }
+    }
+
+    /// Whether something is said of one text, where the column has these ways and the part these rivals.
+    fn says_something(text: &str, column_type: ColumnType, way: Way, rivals: Rivals) -> bool {
+        let ways = [(3, way)].into();
+        let style = PartStyle { style: Style::default(), ways, rivals };
+        let reading = Reading { assumed: false, ..Reading::of(column_type) };
+        let mut doubts = Doubts::default();
+        let cells = Cells::Texts(StringViewArray::from(vec![text]));
+        doubts.look(3, &reading, &cells, &style, |row| row);
+        !doubts.is_empty()
+    }
+
+    #[test]
+    fn what_the_plan_says_of_a_column_leaves_no_doubt() {
+        let rivals = || Rivals { numbers: NumberStyle::ALL[1..].to_vec(), ..Rivals::default() };
+        let declared = Way { numbers: Some(NumberStyle::PLAIN), ..Way::default() };
+        let said =
+            |way: Way, rivals: Rivals| says_something("1.500", ColumnType::Number, way, rivals);
+        assert!(said(Way::default(), rivals()));
+        assert!(!said(declared, rivals()));
+        assert!(!said(Way::default(), Rivals::default()));
+        assert!(!says_something("1.500", ColumnType::Text, Way::default(), rivals()));
+
+        let dates = || Rivals { dates: vec![DateStyle::default()], ..Rivals::default() };
+        let declared = Way { dates: Some(DateStyle::default()), ..Way::default() };
+        let said =
+            |way: Way, rivals: Rivals| says_something("2025-03-05", ColumnType::Date, way, rivals);
+        assert!(said(Way::default(), dates()));
+        assert!(!said(declared, dates()));
+        assert!(!said(Way::default(), Rivals::default()));
+    }
+
+    #[test]
+    fn a_code_or_a_percent_is_something_said() {
+        let looked = |column_type: ColumnType, text: &str, unreadable: &[u32]| {
+            let reading = Reading { assumed: true, ..Reading::of(column_type) };
+            let (style, texts) = (PartStyle::default(), StringViewArray::from(vec![text]));
+            let mut doubts: Doubts<u32> = Doubts::default();
+            assert!(doubts.is_empty());
+            doubts.look_at_unreadable(3, &reading, &texts, (&style, unreadable), |row| row);
+            doubts.look(3, &reading, &Cells::Texts(texts), &style, |row| row);
+            !doubts.is_empty()
+        };
+        assert!(looked(ColumnType::Number, "007", &[]));
+        assert!(!looked(ColumnType::Number, "7", &[]));
+        assert!(looked(ColumnType::Number, "7%", &[0]));
+        assert!(looked(ColumnType::Percent, "0.5", &[0]));
+        assert!(!looked(ColumnType::Number, "soon", &[0]));
     }
 }

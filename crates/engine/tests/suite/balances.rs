@@ -6,11 +6,14 @@ use interligo_engine::links::{CorrectionOutcome, LinkStatus, StatusCounts};
 use interligo_engine::near::Likeness;
 use interligo_engine::proof::balance::Balance;
 use interligo_engine::proof::findings::Findings;
+use interligo_engine::proof::tallies::KEYS_KEPT;
 use interligo_engine::proof::usage::{LookupUse, Usage};
 use interligo_model::plan::{Correction, Plan};
 use interligo_model::values::date::Day;
 
-use crate::support::{Asked, Tables, over_all_lines, prepared, run_whole, tables, totals_request};
+use crate::support::{
+    Asked, Tables, over_all_lines, prepared, run, run_whole, tables, totals_request,
+};
 
 const PLAN: &str = "[tables.sales]\nrole = 'fact'\nfrom = 's.csv'\n\
      [tables.products]\nfrom = 'p.csv'\nkey = 'sku'\n\
@@ -251,4 +254,78 @@ fn findings_are_weighed_by_the_figure_of_the_plan() {
     let (engine, _) = asked_of(&PLAN.replace("'revenue'\n[fig", "'worth'\n[fig"));
     assert_eq!((engine.weigh_by(), engine.weigh_by_places()), (Some("worth"), 0));
     assert_eq!(engine.measure_names(), ["read quantity", "figure revenue", "figure worth"]);
+}
+
+#[test]
+fn keys_that_are_one_to_a_link_are_named_together() {
+    let plan = "[tables.sales]\nrole = 'fact'\nfrom = 's.csv'\n[tables.products]\nfrom = 'p.csv'\nkey = 'sku'\n\
+         [[link]]\npath = 'sales.item -> products.sku'\nignore = ['case']\n";
+    let shop = tables(&[
+        ("sales", "item\nhv-1"),
+        ("products", "sku,no\nHV-1,1\nVL-9,2\nHv-1,3\nvl-9,4\nSM-5,5"),
+    ]);
+    let asked = prepared(
+        &Plan::parse(plan).unwrap(),
+        &shop,
+        &[totals_request(&[], &["lines"])],
+        Vec::new(),
+    );
+    let same = asked.unwrap().0.same_keys(0).to_vec();
+    assert_eq!(same, [["HV-1", "Hv-1"], ["VL-9", "vl-9"]]);
+}
+
+#[test]
+fn overlaps_and_gaps_are_told_beside_the_period_that_lasts_longest() {
+    let plan = "[tables.sales]\nrole = 'fact'\nfrom = 's.csv'\n\
+         [tables.prices]\nfrom = 'r.csv'\nkey = 'sku'\nvalid = { from = 'since', until = 'last' }\n\
+         [[link]]\npath = 'sales.item -> prices.sku as of day'\noverlap = 'first'\n[figures]\ngot = 'n * prices.price'\n";
+    let prices = "sku,since,last,price\nA,2025-01-01,2025-01-31,1\nA,2025-01-05,2025-01-10,1\nA,2025-01-20,2025-01-25,2\n\
+         A,2025-02-03,2025-02-28,3\nB,2025-01-01,2025-01-31,1\nB,2025-02-01,,2";
+    let shop = tables(&[("sales", "item,day,n\nA,2025-01-05,1"), ("prices", prices)]);
+    let asked = prepared(
+        &Plan::parse(plan).unwrap(),
+        &shop,
+        &[totals_request(&[], &["lines"])],
+        Vec::new(),
+    );
+    let (engine, _) = asked.unwrap();
+    let told = |most: usize| -> Vec<String> {
+        let faults = engine.calendar_faults(0, most);
+        let one = |own: &interligo_engine::proof::balance::CalendarFault| {
+            let [one, other] = &own.places;
+            format!("{} {} {:?} {one} {other}", own.key, own.days(), own.overlap)
+        };
+        faults.iter().map(one).collect()
+    };
+    let expected = [
+        "A 2025-01-05 to 2025-01-10 Some(true) prices:2 prices:3",
+        "A 2025-01-20 to 2025-01-25 Some(false) prices:2 prices:4",
+        "A 2025-02-01 to 2025-02-02 None prices:2 prices:5",
+    ];
+    assert_eq!(told(9), expected);
+    assert_eq!(told(2), expected[..2]);
+}
+
+/// More keys without a row than are kept one by one.
+#[test]
+fn keys_beyond_those_that_are_kept_are_said_to_be_more() {
+    let plan = "[tables.sales]\nrole = 'fact'\nfrom = 's.csv'\n[tables.products]\nfrom = 'p.csv'\nkey = 'sku'\n\
+         [[link]]\npath = 'sales.item -> products.sku'\n";
+    let all: Vec<String> = (0..KEYS_KEPT + 3).map(|n| format!("X{n}")).collect();
+    let shop =
+        tables(&[("sales", &format!("item\nA\n{}", all.join("\n"))), ("products", "sku\nA")]);
+    let asked = prepared(
+        &Plan::parse(plan).unwrap(),
+        &shop,
+        &[totals_request(&[], &["lines"])],
+        Vec::new(),
+    );
+    let asked = asked.unwrap();
+    // In one batch, and in two of which each keeps all of its own.
+    for sizes in [&[usize::MAX >> 1][..], &[KEYS_KEPT / 2]] {
+        let (findings, _) = run(&asked, &shop, sizes, 1);
+        assert_eq!(findings.keys.further, [(0, 3)].into(), "{sizes:?}");
+        let balance = asked.0.balance(0, &findings, &Usage::new(&asked.0));
+        assert_eq!((balance.keys_of_lines, balance.more), (KEYS_KEPT as u64, true));
+    }
 }

@@ -1,5 +1,7 @@
 //! What each function of the formula language gives at its edges.
 
+use interligo_model::values::decimal::{Decimal, QUOTIENT_PLACES};
+
 use crate::support::{engine, over_all_lines, tables};
 
 /// What a formula gives, without anything of a line.
@@ -131,6 +133,8 @@ fn functions_of_numbers_keep_signs_and_places() {
         ("greatest(3, 1, 2)", "3"),
         ("nullif(0, 0)", ""),
         ("nullif(1, 0)", "1"),
+        ("nullif(1, nullif(0, 0))", "1"),
+        ("nullif(nullif(0, 0), 1)", ""),
         ("cast('12.50' as number) * 2", "25"),
         ("cast('wax' as number)", ""),
         ("cast(12.50 as text)", "12.5"),
@@ -138,5 +142,24 @@ fn functions_of_numbers_keep_signs_and_places() {
         ("cast('5.3.' as date)", ""),
     ] {
         assert_eq!(given(formula), expected, "{formula}");
+    }
+}
+
+/// Exact halves behind the last place that a quotient keeps: an odd number over a power of two with one place more.
+#[test]
+fn a_quotient_halfway_between_two_goes_to_the_even_one() {
+    let kept = u32::from(QUOTIENT_PLACES);
+    let plan = "[tables.sales]\nrole = 'fact'\nfrom = 's.csv'\n[figures]\nf = 'a / b'\n";
+    let over = 2i128.pow(kept + 1);
+    for above in [1i128, 3, 5, 7, -1, -3, -5, -7] {
+        let tables = tables(&[("sales", &format!("a,b\n{above},{over}"))]);
+        let (engine, _) = engine(plan, &tables, &[], &["lines"]);
+        let given = over_all_lines(&engine, &tables, |lines| {
+            lines.values_of(engine.figure_expr(0)).unwrap().value(0).number()
+        });
+        // In units of the last place: above * 5^(kept + 1) / 10, which ends in 5.
+        let (whole, sign) = (above.abs() * 5i128.pow(kept + 1) / 10, above.signum());
+        let even = sign * (whole + whole % 2);
+        assert_eq!(given, Some(Decimal::new(even, QUOTIENT_PLACES).unwrap()), "{above}");
     }
 }

@@ -124,3 +124,26 @@ fn a_link_names_the_duplicates_that_were_not_taken() {
     ];
     assert_eq!(traces(1), expected);
 }
+
+/// Keys of the lookup that differ in the blanks around them alone.
+#[test]
+fn rows_whose_keys_differ_in_blanks_alone_are_duplicates() {
+    let plan = "[tables.sales]\nrole = 'fact'\nfrom = 's.csv'\n[tables.products]\nfrom = 'q.csv'\nkey = 'sku'\n\
+         [[link]]\npath = 'sales.item -> products.sku'\n";
+    let shop = tables(&[
+        ("sales", "no,item,n\n1,W,1\n2, W,1\n3,V ,1"),
+        ("products", "name,sku,n\nA, W,1\nB,W ,2\nC,V,3"),
+    ]);
+    let plan = Plan::parse(plan).unwrap();
+    let (engine, _) =
+        prepared(&plan, &shop, &[totals_request(&[], &["lines"])], Vec::new()).unwrap();
+    let told: Vec<String> = over_all_lines(&engine, &shop, |lines| {
+        (0..lines.rows).map(|line| told(&lines.trace(line).links[0])).collect()
+    });
+    let expected = [
+        "cleaned 0; `W`: AsWritten NoKey Trimmed(\"W\") Key; took products:2; not products:3 duplicate [(\"name\", \"\"), (\"n\", \"\")]",
+        "exact 0; ` W`: AsWritten Key; took products:2; not products:3 duplicate [(\"name\", \"\"), (\"n\", \"\")]",
+        "cleaned 0; `V `: AsWritten NoKey Trimmed(\"V\") Key; took products:4",
+    ];
+    assert_eq!(told, expected);
+}

@@ -3,7 +3,7 @@
 use interligo_engine::lines::Lines;
 use interligo_model::values::date::Day;
 
-use crate::support::{Tables, engine, over_all_lines, tables};
+use crate::support::{Tables, engine, over_all_lines, run_whole, shown, tables};
 
 const FACT: &str = "[tables.sales]\nrole = 'fact'\nfrom = 's.csv'\n";
 
@@ -264,4 +264,31 @@ fn a_lookup_shows_its_rows_with_the_days_on_which_they_hold() {
     assert_eq!(held, ["sku Text", "since Date", "last Date", "price Number(0)"]);
     let value = |column: usize, row: u32| lookup.value(column, row).to_string();
     assert_eq!([value(3, 0), value(3, 5), value(0, 2)], ["1", "9", "B"]);
+}
+
+#[test]
+fn keys_of_digits_are_told_as_they_are_written() {
+    let plan = format!("{FACT}{}", PLAIN.replace("MORE", ""));
+    let shop = tables(&[
+        ("sales", "item,n\n007,1\n7,1\n010,1"),
+        ("products", "sku,price\n007,1\n7,2\n010,3"),
+    ]);
+    let asked = engine(&plan, &shop, &["item", "products.sku"], &["got"]);
+    let (_, table) = run_whole(&asked, &shop);
+    let rows: Vec<String> = shown(&table).into_iter().map(|row| row.join(" ")).collect();
+    assert_eq!(rows, ["007 007 1", "010 010 3", "7 7 2"]);
+}
+
+#[test]
+fn links_to_one_lookup_by_other_columns_each_use_their_own_key() {
+    let plan = "[tables.products]\nfrom = 'p.csv'\nkey = 'sku'\n[[link]]\npath = 'sales.item -> products.sku'\n\
+         [[link]]\npath = 'sales.code -> products.code'\nas = 'by_code'\n\
+         [[link]]\npath = 'sales.ean -> products.ean'\nas = 'by_ean'\n\
+         [[link]]\npath = 'sales.other -> products.code'\nas = 'by_other'\n\
+         [figures]\ngot = \"products.price || '/' || by_code.price || '/' || by_ean.price || '/' || by_other.price\"\n";
+    let shop = tables(&[
+        ("sales", "item,code,ean,other\nA,c2,e3,c1\nB,c1,e1,c3\nc1,A,c1,e1"),
+        ("products", "sku,code,ean,price\nA,c1,e1,1\nB,c2,e2,2\nC,c3,e3,3"),
+    ]);
+    assert_eq!(outcomes(plan, &shop), "exact 1/2/3/1, exact 2/1/1/3, unmatched");
 }

@@ -1,7 +1,10 @@
 //! Groups that were kept: put together in any order they are those of all lines, and groups of another table are refused.
 
 use interligo_engine::outputs::OutputContent;
+use interligo_engine::proof::exact_sum::ExactSum;
+use interligo_engine::proof::tally::Tally;
 use interligo_engine::totals::{Cube, Groups, Layout, TotalsTable};
+use interligo_model::values::decimal::Decimal;
 use proptest::prelude::*;
 
 use crate::support::{Asked, Tables, engine, over_all_lines, run_whole, tables, totals_plans};
@@ -113,4 +116,40 @@ fn groups_of_another_table_are_refused() {
         ),
         "of other kinds of sums"
     );
+}
+
+#[test]
+fn tallies_of_lines_without_measures_are_added_too() {
+    let tally = |lines: u64, sums: &[i64]| Tally {
+        lines,
+        marks: lines * 7,
+        sums: sums.iter().map(|sum| Some(ExactSum::from(Decimal::from(*sum)))).collect(),
+    };
+    for (one, other, expected) in [
+        (tally(3, &[]), tally(2, &[5]), tally(5, &[])),
+        (tally(0, &[4]), tally(2, &[5]), tally(2, &[9])),
+        (tally(0, &[]), tally(2, &[5]), tally(2, &[5])),
+        (tally(2, &[5]), tally(0, &[]), tally(2, &[5])),
+        (tally(2, &[5]), tally(0, &[1]), tally(2, &[6])),
+    ] {
+        let mut merged = one.clone();
+        merged.merge(&other);
+        assert_eq!(merged, expected, "{one:?} and {other:?}");
+    }
+    // What some lines have no sum of, all have none of.
+    let mut merged = tally(2, &[5]);
+    merged.merge(&tally(3, &[]));
+    assert_eq!((merged.lines, merged.sums), (5, vec![None]));
+}
+
+#[test]
+fn tallies_of_other_keys_are_not_the_same() {
+    let findings = |sales: &[(usize, i64)]| {
+        let shop = shop(sales);
+        let asked = engine(PLAN, &shop, &BY, &SHOW);
+        run_whole(&asked, &shop).0.keys
+    };
+    assert!(findings(&[(2, 1)]) == findings(&[(2, 1)]));
+    assert!(findings(&[(2, 1)]) != findings(&[(2, 1), (2, 1)]), "of more lines");
+    assert!(findings(&[(2, 1)]) != findings(&[(3, 1)]), "of another key");
 }

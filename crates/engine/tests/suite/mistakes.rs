@@ -525,6 +525,10 @@ fn what_an_output_cannot_have_at_once_is_refused() {
             "the table has no period of a date column | put a period of a date column into `by` or `across`: month(sold_on)",
         ),
         ("[labels]\nlines = 'Count'\ndifference = 'Change'\n", "none"),
+        (
+            "[labels]\n'difference / cost' = 'Rate'\n[outputs.o]\nto = 'o.csv'\nby = ['item']\nshow = ['lines']\n",
+            "none",
+        ),
         ("[labels]\nquantity = ' '\n", "the label of `quantity` is blank"),
         (
             "[labels]\nquantity = 'note'\n",
@@ -560,5 +564,23 @@ fn what_an_output_cannot_have_at_once_is_refused() {
         ),
     ] {
         assert_eq!(mistakes(("", ""), more), said, "{more}");
+    }
+}
+
+#[test]
+fn what_only_totals_have_asks_for_attributes() {
+    for setting in [
+        "show = ['revenue']",
+        "across = ['item']",
+        "versus = ['revenue', 'quantity']",
+        "sort = ['-revenue']",
+        "top = 3",
+        "having = 'revenue > 0'",
+        "all-periods = true",
+        "not-shared = 'blank'",
+    ] {
+        let said = mistakes(("", ""), &format!("[outputs.o]\nto = 'o.csv'\n{setting}\n"));
+        let key = setting.split(' ').next().unwrap_or_default();
+        assert!(said.contains("by"), "{key}: {said}");
     }
 }

@@ -318,3 +318,33 @@ fn columns_are_called_and_shown_as_the_plan_says() {
     let (_, outputs) = asked("[outputs.lines]\nto = 'l.csv'\ncolumns = ['no']\n");
     assert!(!outputs[0].is_page());
 }
+
+#[test]
+fn what_an_output_put_out_is_summed_over_its_lines() {
+    let (engine, _) = asked("[outputs.lines]\nto = 'l.csv'\ncolumns = ['no', 'revenue']\n");
+    assert_eq!(engine.measure_names(), ["read quantity", "figure revenue"]);
+    let sums = over_all_lines(&engine, &shop(), |lines| {
+        let sums = |rows: &[u32], values: &[(usize, usize)]| -> Vec<String> {
+            let all = lines.sums_put_out(rows, &values.iter().copied().collect());
+            let one = |sum: &Option<interligo_engine::proof::exact_sum::ExactSum>| {
+                sum.as_ref().map_or("-".to_owned(), |sum| sum.value().unwrap().to_string())
+            };
+            all.iter().map(one).collect()
+        };
+        [sums(&[0, 2], &[]), sums(&[1, 2], &[(0, 0)]), sums(&[0], &[(0, 0)]), sums(&[], &[(0, 0)])]
+    });
+    assert_eq!(sums, [["6", "-"], ["7", "0.00"], ["2", "3.10"], ["0", "0.00"]]);
+}
+
+#[test]
+fn a_fact_looks_for_lines_that_came_twice_unless_it_keeps_them() {
+    let looks = |key: &str| {
+        let plan =
+            PLAN.replace("key = 'no'\n[tables.products]", &format!("{key}[tables.products]"));
+        engine_of_plan(&plan, &shop()).0.bound.fact.looks_for_repeats()
+    };
+    assert!(looks("key = 'no'\n"));
+    assert!(looks("key = 'no'\nrepeats = 'first'\n"));
+    assert!(!looks("key = 'no'\nrepeats = 'keep'\n"));
+    assert!(!looks(""));
+}

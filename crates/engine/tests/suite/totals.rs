@@ -1,10 +1,13 @@
 //! Tables of totals by hand: what is shown of a group, how rows are ordered, kept and filled, and what is said beside them.
 
 use interligo_engine::bind::{Content, Request};
-use interligo_engine::totals::TotalsTable;
+use interligo_engine::outputs::OutputContent;
+use interligo_engine::totals::{Cube, Groups, TotalsError, TotalsTable};
 use interligo_model::plan::Plan;
 
-use crate::support::{Tables, engine_of_plan, prepared, run_whole, shown, tables};
+use crate::support::{
+    Tables, engine_of_plan, over_all_lines, prepared, run_whole, shown, tables, totals_plans,
+};
 
 const PLAN: &str = "[tables.sales]\nrole = 'fact'\nfrom = 's.csv'\n\
      [tables.products]\nfrom = 'p.csv'\nkey = 'sku'\n\
@@ -423,4 +426,60 @@ fn a_table_knows_its_lines_and_those_that_the_condition_left_out() {
     let adding_up: Vec<&str> =
         table.adding_up().into_iter().map(|at| table.measures[at].column_name.as_str()).collect();
     assert_eq!(adding_up, ["lines", "quantity", "revenue"]);
+}
+
+#[test]
+fn a_table_of_no_line_has_a_whole_of_nothing() {
+    let settings =
+        "by = ['item']\nshow = ['lines', 'quantity', 'max(quantity)']\nwhere = \"item = 'none'\"";
+    assert_eq!(rows(settings), ["0  "]);
+    let table = table(settings);
+    assert_eq!((table.lines, table.filtered), (0, 9));
+    assert!(table.not_adding_up().is_empty());
+}
+
+/// Why an output of totals over some sales cannot be made into a table.
+fn refusal(sales: &str, settings: &str) -> Option<String> {
+    let tables = tables(&[("sales", sales)]);
+    let plan = format!(
+        "[tables.sales]\nrole = 'fact'\nfrom = 's.csv'\n[outputs.totals]\nto = 't.csv'\n{settings}\n"
+    );
+    let (engine, outputs) = engine_of_plan(&plan, &tables);
+    let plans = totals_plans(&outputs);
+    let OutputContent::Totals { layout: Some(layout), .. } = &outputs[0].content else {
+        panic!("totals are asked for");
+    };
+    let mut groups = Groups::new(plans[0]);
+    over_all_lines(&engine, &tables, |lines| groups.add(lines).unwrap());
+    let mut cube = Cube::new(plans[0], layout);
+    cube.absorb(plans[0], groups);
+    layout.table(&plans, cube).err().map(|error| format!("{error:?}"))
+}
+
+#[test]
+fn tables_that_would_be_too_large_are_refused() {
+    let items = (0..500).map(|n| format!("I{n:03},{n}")).collect::<Vec<_>>().join("\n");
+    let sales = format!("item,n\n{items}");
+    let across = "by = ['n']\nshow = ['n', 'lines']\nacross = ['item']";
+    let wide = TotalsError::TooWide { across: "item".to_owned(), columns: 1_002, most: 1_000 };
+    assert_eq!(refusal(&sales, across), Some(format!("{wide:?}")));
+    assert_eq!(refusal(&sales, "by = ['n', 'item']\nshow = ['n', 'lines']"), None);
+    assert_eq!(refusal(&sales, "by = ['n']\nshow = ['n']\nacross = ['item']"), None);
+
+    let sales = "day,item,n\n0001-01-01,A,1\n9999-12-31,B,2\n1990-01-01,C,3";
+    let days = "by = ['item', 'day']\nshow = ['n']\nall-periods = true";
+    let long = TotalsError::TooLong { rows: 3 * 3_652_059, most: 1_000_000 };
+    assert_eq!(refusal(sales, days), Some(format!("{long:?}")));
+    assert_eq!(refusal(sales, "by = ['day']\nshow = ['n']"), None);
+}
+
+/// An attribute that speaks of the day through another figure is that of the day a year later.
+#[test]
+fn what_speaks_of_the_day_is_seen_a_year_later() {
+    let figures = "age = \"if day < date(2025, 1, 1) then 'old' else 'new'\"\nlabel = 'age'\n";
+    let settings = "by = ['year(day)', 'label']\nshow = ['quantity', 'year_before(quantity)']";
+    let plan = format!("{PLAN}{figures}[outputs.totals]\nto = 't.csv'\n{settings}\n");
+    let table = run_whole(&engine_of_plan(&plan, &shop()), &shop()).1;
+    let rows: Vec<String> = shown(&table).into_iter().map(|row| row.join(" ")).collect();
+    assert_eq!(rows, ["2024 old 60 ", "2025 new 31 60"]);
 }
