@@ -94,6 +94,16 @@ fn numbers_are_read_as_the_plan_says() {
             ],
         ),
         (
+            "",
+            "12%",
+            "extract(day from @)",
+            [
+                "the plan needs dates (2025-12-31) in `sales.x`, but it contains `12%`",
+                "the plan needs dates (2025-12-31) in `products.x`, but it contains `12%`",
+            ],
+        ),
+        ("{ type = 'number', scale = 0.01 }", "12.5%", "@ + 0", ["0.12500", "0.12500"]),
+        (
             "{ scale = 0 }",
             "1",
             "@ + 0",

@@ -2,7 +2,7 @@
 //! amount to and where they end.
 
 use interligo_engine::proof::exact_sum::ExactSum;
-use interligo_engine::proof::findings::{Findings, Unreadable};
+use interligo_engine::proof::findings::{Findings, Noted, Unreadable};
 use interligo_engine::proof::tallies::{KeyTallies, KeyTally, SoughtKey};
 use interligo_engine::proof::tieout::{Amount, BlankFigure, ReadSide, RoundedFigure};
 use interligo_model::values::decimal::Decimal;
@@ -187,5 +187,20 @@ fn what_does_not_close_is_said() {
         ),
     ] {
         assert_eq!(open(change).join("; "), said);
+    }
+}
+
+#[test]
+fn what_is_noted_has_a_stable_code() {
+    let codes = [
+        (Noted::ErrorCell, "error-cell"),
+        (Noted::BesideTable, "cell-beside-table"),
+        (Noted::NoStoredValue, "formula-without-value"),
+        (Noted::HiddenRow, "hidden-row"),
+        (Noted::HiddenSheet, "hidden-sheet"),
+        (Noted::NestedColumn, "nested-column"),
+    ];
+    for (noted, code) in codes {
+        assert_eq!(noted.code(), code);
     }
 }

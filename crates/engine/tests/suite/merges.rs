@@ -1,8 +1,10 @@
 //! Groups that were kept: put together in any order they are those of all lines, and groups of another table are refused.
 
+use std::collections::BTreeSet;
+
 use interligo_engine::outputs::OutputContent;
 use interligo_engine::proof::exact_sum::ExactSum;
-use interligo_engine::proof::tally::Tally;
+use interligo_engine::proof::tally::{Tally, mark_of};
 use interligo_engine::totals::{Cube, Groups, Layout, TotalsTable};
 use interligo_model::values::decimal::Decimal;
 use proptest::prelude::*;
@@ -152,4 +154,11 @@ fn tallies_of_other_keys_are_not_the_same() {
     assert!(findings(&[(2, 1)]) == findings(&[(2, 1)]));
     assert!(findings(&[(2, 1)]) != findings(&[(2, 1), (2, 1)]), "of more lines");
     assert!(findings(&[(2, 1)]) != findings(&[(3, 1)]), "of another key");
+}
+
+#[test]
+fn each_line_has_a_mark_of_its_own() {
+    let marks: BTreeSet<u64> =
+        (0..64).flat_map(|block| (0..64).map(move |line| mark_of(block, line))).collect();
+    assert_eq!(marks.len(), 64 * 64);
 }

@@ -348,3 +348,46 @@ fn a_fact_looks_for_lines_that_came_twice_unless_it_keeps_them() {
     assert!(!looks("key = 'no'\nrepeats = 'keep'\n"));
     assert!(!looks(""));
 }
+
+#[test]
+fn a_figure_is_shown_as_the_plan_says() {
+    let shown = |settings: &str| {
+        let figure = format!("price = {{ formula = 'prices.price * 2.125', {settings} }}\n");
+        let (_, outputs) =
+            asked(&format!("{figure}[outputs.lines]\nto = 'l.csv'\ncolumns = ['price']\n"));
+        match &columns(&outputs[0])[0] {
+            OutputColumn::Value { shown, .. } => *shown,
+            _ => panic!("a figure is a value"),
+        }
+    };
+    for (settings, expected) in [
+        ("shown = 'number'", MeasureKind::Number(2)),
+        ("round = 1, shown = 'number'", MeasureKind::Number(1)),
+        ("shown = 'money'", MeasureKind::Money(2)),
+        ("shown = 'money 0'", MeasureKind::Money(0)),
+        ("shown = 'percent'", MeasureKind::Percent(1)),
+    ] {
+        assert_eq!(shown(settings), expected, "{settings}");
+    }
+}
+
+/// A figure that a figure is computed from, and one that is not asked for: behind it stand the columns of both.
+#[test]
+fn a_sheet_with_formulas_names_the_figures_that_it_needs() {
+    let more = "twice = 'revenue * 2'\n[outputs.lines]\nto = 'l.csv'\ncolumns = ['twice']\n\
+         [workbooks.book]\nto = 'b.xlsx'\nsheets = ['lines']\nformulas = true\n";
+    let (_, outputs) = asked(more);
+    let of_book = outputs.iter().find(|own| own.name == "lines in book").unwrap();
+    assert_eq!(names(of_book), ["twice", "prices row", "revenue", "quantity", "prices.price"]);
+    let shown = columns(of_book).iter().filter_map(|own| match own {
+        OutputColumn::Value { column_name, shown, .. } => Some((column_name.as_str(), *shown)),
+        _ => None,
+    });
+    let expected = [
+        ("twice", MeasureKind::Amount(2)),
+        ("revenue", MeasureKind::Amount(2)),
+        ("quantity", MeasureKind::Other),
+        ("prices.price", MeasureKind::Amount(2)),
+    ];
+    assert_eq!(shown.collect::<Vec<_>>(), expected);
+}

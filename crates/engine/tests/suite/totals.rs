@@ -4,6 +4,8 @@ use interligo_engine::bind::{Content, Request};
 use interligo_engine::outputs::OutputContent;
 use interligo_engine::totals::{Cube, Groups, TotalsError, TotalsTable};
 use interligo_model::plan::Plan;
+use interligo_model::values::decimal::Decimal;
+use interligo_model::values::value::Value;
 
 use crate::support::{
     Tables, engine_of_plan, over_all_lines, prepared, run_whole, shown, tables, totals_plans,
@@ -482,4 +484,18 @@ fn what_speaks_of_the_day_is_seen_a_year_later() {
     let table = run_whole(&engine_of_plan(&plan, &shop()), &shop()).1;
     let rows: Vec<String> = shown(&table).into_iter().map(|row| row.join(" ")).collect();
     assert_eq!(rows, ["2024 old 60 ", "2025 new 31 60"]);
+}
+
+/// What went wrong while a table was made: a row of some level that does not add up.
+#[test]
+fn rows_that_do_not_add_up_are_named_on_whichever_level() {
+    let settings = "by = ['products.family > item']\nshow = ['lines', 'quantity']";
+    let whole = table(settings);
+    assert_eq!(whole.not_adding_up(), [""; 0]);
+    for level in 0..2 {
+        let mut changed = table(settings);
+        let row = changed.rows.iter_mut().find(|row| row.level == level).unwrap();
+        row.values[1] = Value::Number(Decimal::from(1_000));
+        assert_eq!(changed.not_adding_up(), ["quantity"], "level {level}");
+    }
 }
