@@ -116,15 +116,20 @@ fn a_server_takes_the_lines_of_all_slices() {
     let Some(schema) = Schema::new("slices_into_a_server") else { return };
     let plan = "[tables.sales]\nrole = \"fact\"\nfrom = \"sales.csv\"\n\
         [outputs.lines]\nto = \"postgres:///postgres#slices_into_a_server.lines\"\ncolumns = [\"*\"]\n";
-    // Rows so long that they stand apart in the slices.
+    // Rows of several blocks, so long that they stand apart in the slices.
     let sales: String = (0..20_000).map(|n| format!("wax no {n},{}\n", n % 7)).collect();
     let sales = format!("item,quantity\n{sales}");
     let folder = Folder::with(&[("interligo.toml", plan), ("sales.csv", &sales)]);
     printed(&schema, &folder, &["slices", "2", "--into", "work"], &[]);
     for slice in ["1/2", "2/2"] {
-        printed(&schema, &folder, &["run", "--slice", slice, "--into", "work"], &[]);
+        printed(
+            &schema,
+            &folder,
+            &["run", "--slice", slice, "--into", "work", "--block", "80000"],
+            &[],
+        );
     }
-    assert!(folder.path().join("work/slice-002/lines-0.bytes").metadata().unwrap().len() > 1 << 16);
+    assert!(folder.path().join("work/slice-002/lines-0.bytes").metadata().unwrap().len() > 1 << 17);
     printed(&schema, &folder, &["join", "work"], &[]);
     let rows =
         "SELECT count(DISTINCT item)::text || ' ' || sum(quantity) FROM slices_into_a_server.lines";
