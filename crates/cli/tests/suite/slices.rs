@@ -65,10 +65,10 @@ fn slices_in_any_order_come_to_a_single_run() {
     assert_eq!(files_in(&folder.path().join("out")), files);
 }
 
-/// Rows so long that they stand apart, short ones between them, and some set aside: in all forms that are text.
+/// Rows so long that they are kept apart, short ones between them, and some set aside: in all forms that are text.
 #[test]
 fn long_rows_are_copied_from_file_to_file() {
-    let forms = "\n[outputs.lines]\nto = \"out/lines.csv\"\n[outputs.packed]\nto = \"out/lines.csv.gz\"\ncolumns = [\"*\"]\n\
+    let forms = "\n[outputs.lines]\nto = \"out/lines.csv\"\n[outputs.compressed]\nto = \"out/lines.csv.gz\"\ncolumns = [\"*\"]\n\
          [outputs.json]\nto = \"out/lines.jsonl\"\n[outputs.days]\nto = \"out/{day}.csv\"\ncolumns = [\"*\"]\n\
          [outputs.columns]\nto = \"out/lines.parquet\"\ncolumns = [\"*\"]\n";
     let (link, aside) = ("path = \"sales.item -> products.sku\"", "missing = \"set-aside\"");

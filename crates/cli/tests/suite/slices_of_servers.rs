@@ -116,7 +116,7 @@ fn a_server_takes_the_lines_of_all_slices() {
     let Some(schema) = Schema::new("slices_into_a_server") else { return };
     let plan = "[tables.sales]\nrole = \"fact\"\nfrom = \"sales.csv\"\n\
         [outputs.lines]\nto = \"postgres:///postgres#slices_into_a_server.lines\"\ncolumns = [\"*\"]\n";
-    // Rows of several blocks, so long that they stand apart in the slices.
+    // Rows of several blocks, so long that they are kept apart in the slices.
     let sales: String = (0..20_000).map(|n| format!("wax no {n},{}\n", n % 7)).collect();
     let sales = format!("item,quantity\n{sales}");
     let folder = Folder::with(&[("interligo.toml", plan), ("sales.csv", &sales)]);

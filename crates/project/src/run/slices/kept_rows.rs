@@ -1,4 +1,4 @@
-//! The rows that a slice puts into outputs, block by block. Long stretches of bytes stand in a file of their own, from which the join
+//! The rows that a slice puts into outputs, block by block. Long stretches of bytes are in a file of their own, from which the join
 //! lets the system copy them into the output: they need not pass through memory.
 
 use std::fs::File;
@@ -15,7 +15,7 @@ use serde::{Deserialize, Serialize};
 use super::error::SlicesError;
 use super::record::{CUT_OFF, ItemFile, item, items, lacks};
 
-/// From how many bytes on rows stand apart: to copy fewer costs more by itself than to read them.
+/// From how many bytes on rows are kept apart: to copy fewer costs more by itself than to read them.
 const APART: usize = 1 << 16;
 
 /// What a block puts into outputs.
@@ -42,7 +42,7 @@ struct KeptPiece {
 enum KeptContent {
     Bytes(#[serde(with = "serde_bytes")] Vec<u8>),
     Columns(Vec<Column>),
-    /// The next so many bytes of those that stand apart.
+    /// The next of the bytes that are kept apart: how many.
     Apart(u64),
 }
 
@@ -51,7 +51,7 @@ fn blocks_file(slice: &Path, fact: usize) -> PathBuf {
     slice.join(format!("lines-{fact}.cbor"))
 }
 
-/// The file with the bytes of a fact that stand apart.
+/// The file with the bytes of a fact that are kept apart.
 fn apart_file(slice: &Path, fact: usize) -> PathBuf {
     slice.join(format!("lines-{fact}.bytes"))
 }
@@ -104,7 +104,7 @@ impl RowsKept {
 pub(super) struct KeptBlocks {
     blocks: BufReader<File>,
     apart: Arc<Path>,
-    /// Where the next bytes begin that stand apart.
+    /// Where the next bytes begin that are kept apart.
     at: u64,
     /// How many there are.
     end: u64,
