@@ -1,7 +1,7 @@
 //! What a form of output has to be able to do. A form is one module in `formats`, with an entry in the list there.
 
 use std::fs::File;
-use std::io::{Read, Seek, SeekFrom, Take};
+use std::io::{Read, Seek, SeekFrom, Write};
 use std::path::Path;
 use std::sync::Arc;
 
@@ -14,7 +14,7 @@ use interligo_model::values::value::Value;
 use interligo_sources::table::parts::Table;
 
 use crate::containers::Containers;
-use crate::error::Error;
+use crate::error::{Error, OutputErrorKind};
 use crate::formats::typed::{typed_lines, typed_rows};
 use crate::output_file::OutputFile;
 use crate::raw_lines::{LinesBatch, RawLines};
@@ -331,15 +331,21 @@ pub struct Stretch {
 }
 
 impl Stretch {
-    /// Opens the file at these bytes alone.
+    /// Writes the bytes to `to`, which is at `path`; from file to file the system copies them, where it can.
     ///
     /// # Errors
-    /// It cannot be opened.
-    pub(crate) fn open(&self) -> Result<Take<File>, Error> {
+    /// They are not all there, or cannot be written.
+    pub(crate) fn copy_to(&self, to: &mut impl Write, path: &Path) -> Result<(), Error> {
         let failed = |error: std::io::Error| Error::io(&self.file, &error);
         let mut file = File::open(&self.file).map_err(failed)?;
         file.seek(SeekFrom::Start(self.from)).map_err(failed)?;
-        Ok(file.take(self.bytes))
+        let copied = std::io::copy(&mut file.take(self.bytes), to);
+        let copied = copied.map_err(|error| Error::io(path, &error))?;
+        if copied == self.bytes {
+            return Ok(());
+        }
+        let reason = format!("{} bytes of it were to be read, and {copied} are there", self.bytes);
+        Err(Error::new(OutputErrorKind::Incomplete, &self.file, reason))
     }
 }
 

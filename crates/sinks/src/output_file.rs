@@ -136,23 +136,15 @@ impl OutputFile {
         self.file.write_all(bytes).map_err(|error| Error::io(&self.path, &error))
     }
 
-    /// Writes bytes of another file; where the system can, it copies them without handing them over.
+    /// Writes bytes of another file.
     ///
     /// # Errors
     /// They are not all there, or cannot be written.
     pub fn write_stretch(&mut self, stretch: &Stretch) -> Result<(), Error> {
-        let mut from = stretch.open()?;
-        let failed = |error: std::io::Error| Error::io(&self.path, &error);
-        self.file.flush().map_err(failed)?;
-        let to = self.file.get_mut().as_file_mut();
-        let copied = std::io::copy(&mut from, to).map_err(failed)?;
-        self.written += copied;
-        if copied < stretch.bytes {
-            let reason =
-                format!("{} bytes of it were to be read, and {copied} are there", stretch.bytes);
-            return Err(Error::new(OutputErrorKind::Incomplete, &stretch.file, reason));
-        }
-        Ok(())
+        self.written += stretch.bytes;
+        self.file.flush().map_err(|error| Error::io(&self.path, &error))?;
+        // Past the buffer: the system can only copy to a file as such.
+        stretch.copy_to(self.file.get_mut().as_file_mut(), &self.path)
     }
 
     /// Writes rows of cells, and counts them.

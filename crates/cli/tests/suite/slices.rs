@@ -89,6 +89,9 @@ fn long_rows_are_copied_from_file_to_file() {
     std::fs::write(&apart, &whole[..whole.len() - 1]).unwrap();
     let said = refused(&folder, &["join", "work"], 3);
     assert!(said.contains("the result of slice 2 was cut off"), "{said}");
+    std::fs::write(&apart, [whole.as_slice(), b"more"].concat()).unwrap();
+    let said = refused(&folder, &["join", "work"], 3);
+    assert!(said.contains("the result of slice 2 is damaged"), "{said}");
     std::fs::remove_file(&apart).unwrap();
     let said = refused(&folder, &["join", "work"], 3);
     assert!(said.contains("the result of slice 2 lacks `lines-0.bytes`"), "{said}");

@@ -121,6 +121,27 @@ impl Searched {
         Searched { found: vec![Vec::new(); sought], own: vec![Closeness::default(); own] }
     }
 
+    /// A key of the lookup, by its number, may be near to one that is asked for; `likeness` says how.
+    fn note(
+        &mut self,
+        asked_at: usize,
+        key: u32,
+        likeness: impl FnOnce() -> Option<(Vec<Likeness>, usize)>,
+    ) {
+        let own = asked_at.checked_sub(self.found.len()).map(|own| &mut self.own[own]);
+        // Where keys are dense most are close to many others, and one is enough.
+        if own.as_ref().is_some_and(|own| own.one_edit) {
+            return;
+        }
+        match (own, likeness()) {
+            (_, None) => {}
+            (Some(own), Some((why, _))) => own.note(&why),
+            (None, Some((why, beyond))) => {
+                keep(&mut self.found[asked_at], Near { key, why, likely: false, beyond });
+            }
+        }
+    }
+
     fn absorb(&mut self, other: Searched) {
         for (best, found) in self.found.iter_mut().zip(other.found) {
             found.into_iter().for_each(|near| keep(best, near));
@@ -140,19 +161,7 @@ fn searched(index: &NearIndex, asked: &[Form<'_>], sought: usize, keys: &[&str])
             let form = Form::of(key);
             for asked_at in near.candidates(&form) {
                 let asked_at = *asked_at as usize;
-                let own = asked_at.checked_sub(sought).map(|own| &mut searched.own[own]);
-                // Where keys are dense most are close to many others, and one is enough.
-                if own.as_ref().is_some_and(|own| own.one_edit) {
-                    continue;
-                }
-                let Some((why, beyond)) = likeness(&asked[asked_at], &form) else { continue };
-                match own {
-                    Some(own) => own.note(&why),
-                    None => {
-                        let near = Near { key: at, why, likely: false, beyond };
-                        keep(&mut searched.found[asked_at], near);
-                    }
-                }
+                searched.note(asked_at, at, || likeness(&asked[asked_at], &form));
             }
         }
         searched

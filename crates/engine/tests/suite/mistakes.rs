@@ -571,6 +571,7 @@ fn what_an_output_cannot_have_at_once_is_refused() {
 fn what_only_totals_have_asks_for_attributes() {
     for setting in [
         "show = ['revenue']",
+        "where = 'quantity > 0'",
         "across = ['item']",
         "versus = ['revenue', 'quantity']",
         "sort = ['-revenue']",
@@ -580,7 +581,8 @@ fn what_only_totals_have_asks_for_attributes() {
         "not-shared = 'blank'",
     ] {
         let said = mistakes(("", ""), &format!("[outputs.o]\nto = 'o.csv'\n{setting}\n"));
-        let key = setting.split(' ').next().unwrap_or_default();
-        assert!(said.contains("by"), "{key}: {said}");
+        let expected =
+            "the output `o` has no `by` | totals take `by`; `by = []` gives the grand total";
+        assert_eq!(said, expected, "{setting}");
     }
 }

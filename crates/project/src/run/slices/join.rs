@@ -171,6 +171,7 @@ impl Pass<'_> {
                 let (lines, aside) = kept.next_block().map_err(wrong)?;
                 files.write(lines, aside, &places)?;
             }
+            kept.finish().map_err(wrong)?;
             (self.progress)(fact.slices[at].bytes, 0);
         }
         Ok(Passed { findings, read, usage, files, keeps_aside: self.plan.writes, kept: None })

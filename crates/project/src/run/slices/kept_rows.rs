@@ -13,7 +13,7 @@ use interligo_sinks::lines::{PutOut, SlotKey};
 use serde::{Deserialize, Serialize};
 
 use super::error::SlicesError;
-use super::record::{CUT_OFF, ItemFile, item, items, lacks};
+use super::record::{CUT_OFF, DAMAGED, ItemFile, item, items, lacks};
 
 /// From how many bytes on rows are kept apart: to copy fewer costs more by itself than to read them.
 const APART: usize = 1 << 16;
@@ -124,6 +124,11 @@ impl KeptBlocks {
         let BlockRows { lines, aside } = item(&mut self.blocks)?;
         let lines = lines.into_iter().map(|kept| self.put_out(kept)).collect::<Result<_, _>>()?;
         Ok((lines, self.put_out(aside)?))
+    }
+
+    /// All blocks were read: no bytes may be left that none of them has, as in the file of another slice.
+    pub(super) fn finish(self) -> Result<(), String> {
+        if self.at == self.end { Ok(()) } else { Err(DAMAGED.to_owned()) }
     }
 
     fn put_out(&mut self, KeptRows { pieces, tally }: KeptRows) -> Result<PutOut, String> {

@@ -104,10 +104,13 @@ pub(super) fn lacks(path: &Path, error: &std::io::Error) -> String {
 /// What is wrong with a slice one of whose files is too short.
 pub(super) const CUT_OFF: &str = "was cut off";
 
+/// What is wrong with a slice one of whose files is not as it was written.
+pub(super) const DAMAGED: &str = "is damaged";
+
 /// Reads the next item.
 pub(super) fn item<T: DeserializeOwned>(file: &mut BufReader<File>) -> Result<T, String> {
     ciborium::from_reader(file).map_err(|error| match error {
         ciborium::de::Error::Io(_) => CUT_OFF.to_owned(),
-        _ => "is damaged".to_owned(),
+        _ => DAMAGED.to_owned(),
     })
 }

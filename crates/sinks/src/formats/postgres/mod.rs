@@ -97,9 +97,7 @@ impl WriteRows for TableRows {
             let mut copy = server.client()?.copy_in(&self.filling.copy).map_err(failed)?;
             let broken = |error: std::io::Error| Error::io(&address, &error);
             match &piece.content {
-                Content::InFile(stretch) => {
-                    std::io::copy(&mut stretch.open()?, &mut copy).map_err(broken)?;
-                }
+                Content::InFile(stretch) => stretch.copy_to(&mut copy, &address)?,
                 _ => copy.write_all(piece.as_bytes()).map_err(broken)?,
             }
             copy.finish().map_err(failed)
